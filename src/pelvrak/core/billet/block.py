@@ -1,0 +1,112 @@
+"""What block is the part cut from, and does the part fit in it?"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.geometry.part import Frozen, Part, Vector
+
+SIDES = ("x-", "x+", "y-", "y+", "z-", "z+")
+Allowance = Annotated[float, Field(ge=-500, le=500)]
+Size = Annotated[float, Field(gt=0, le=2000)]
+
+
+class ByAllowance(Frozen):
+    """Sized from the part: so much is added on each side, mm."""
+
+    rule: Literal["allowance"] = "allowance"
+    x_minus: Allowance = 5.0
+    x_plus: Allowance = 5.0
+    y_minus: Allowance = 5.0
+    y_plus: Allowance = 5.0
+    z_minus: Allowance = 5.0
+    z_plus: Allowance = 2.0
+
+
+class BySize(Frozen):
+    """Sized as bought: finished size along x, y, z (mm), the part placed in it.
+
+    place: for each axis the share of the spare material that lies on the minus side; 0.5 is centred.
+    """
+
+    rule: Literal["size"] = "size"
+    size: tuple[Size, Size, Size]
+    place: tuple[
+        Annotated[float, Field(ge=0, le=1)], Annotated[float, Field(ge=0, le=1)], Annotated[float, Field(ge=0, le=1)]
+    ] = (0.5, 0.5, 0.5)
+
+
+class Billet(Frozen):
+    """The raw material: a block of a named material."""
+
+    material: str = "EN AW-6082"
+    sizing: Annotated[ByAllowance | BySize, Field(discriminator="rule")] = ByAllowance()
+
+
+def block_of(billet: Billet, part: Part) -> tuple[Vector, Vector]:
+    """The block (low, high) in the part's frame, mm."""
+    sizing = billet.sizing
+    if isinstance(sizing, ByAllowance):
+        minus = (sizing.x_minus, sizing.y_minus, sizing.z_minus)
+        plus = (sizing.x_plus, sizing.y_plus, sizing.z_plus)
+    else:
+        spare = [size - own for size, own in zip(sizing.size, part.size, strict=True)]
+        minus = tuple(s * share for s, share in zip(spare, sizing.place, strict=True))  # type: ignore[assignment]
+        plus = tuple(s * (1 - share) for s, share in zip(spare, sizing.place, strict=True))  # type: ignore[assignment]
+    low = tuple(a - m for a, m in zip(part.low, minus, strict=True))
+    high = tuple(a + m for a, m in zip(part.high, plus, strict=True))
+    return low, high  # type: ignore[return-value]
+
+
+def margins(part: Part, low: Vector, high: Vector) -> dict[str, float]:
+    """Spare material on each side of the part, mm; negative where the block is too small."""
+    out = {}
+    for axis, name in enumerate("xyz"):
+        out[f"{name}-"] = part.low[axis] - low[axis]
+        out[f"{name}+"] = high[axis] - part.high[axis]
+    return out
+
+
+def check_fit(billet: Billet, part: Part) -> list[Finding]:
+    """Whether the part fits in its billet, with the place and amount on every side that is short."""
+    low, high = block_of(billet, part)
+    findings = []
+    for side, margin in margins(part, low, high).items():
+        axis = "xyz".index(side[0])
+        place = [(a + b) / 2 for a, b in zip(part.low, part.high, strict=True)]
+        place[axis] = part.high[axis] if side[1] == "+" else part.low[axis]
+        if margin < -1e-6:
+            cures: tuple[Cure, ...] = ()
+            if isinstance(billet.sizing, ByAllowance):
+                name = f"{side[0]}_{'plus' if side[1] == '+' else 'minus'}"
+                cures = (Cure(label=f"Allow 2 mm on {side}", path=f"/billet/sizing/{name}", value=2.0),)
+            findings.append(
+                Finding(
+                    code="billet.too_small",
+                    severity="error",
+                    stage="incoming",
+                    sentence=f"The billet is {-margin:.2f} mm too small for the part on its {side} side.",
+                    measured=round(margin, 4),
+                    limit=0.0,
+                    unit="mm",
+                    place=((place[0], place[1], place[2]),),
+                    cures=cures,
+                )
+            )
+        elif margin < 0.3:
+            findings.append(
+                Finding(
+                    code="billet.no_cleanup",
+                    severity="note",
+                    stage="incoming",
+                    sentence=f"Only {margin:.2f} mm to clean up on the {side} side of the billet.",
+                    measured=round(margin, 4),
+                    limit=0.3,
+                    unit="mm",
+                    place=((place[0], place[1], place[2]),),
+                )
+            )
+    return findings

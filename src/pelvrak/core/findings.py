@@ -1,0 +1,55 @@
+"""What did a check find?"""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.part import Frozen, Vector
+
+Severity = Literal["error", "warning", "note"]
+SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
+
+
+class Cure(Frozen):
+    """An edit that would put a finding right: write `value` at `path` in the plan (JSON pointer)."""
+
+    label: str
+    path: str
+    value: Any
+
+
+class Finding(Frozen):
+    """One result of one check.
+
+    place: points in the work frame, mm. measured against limit, both in `unit`.
+    """
+
+    code: str
+    severity: Severity
+    setup: str | None = None
+    operation: str | None = None
+    stage: str | None = None
+    sentence: str
+    measured: float | None = None
+    limit: float | None = None
+    unit: str | None = None
+    place: tuple[Vector, ...] = ()
+    cures: tuple[Cure, ...] = ()
+
+
+def of_bad_input(bad: BadInput, setup: str | None, operation: str | None, stage: str) -> Finding:
+    """An input the core refused, as a finding of the setup it stands in."""
+    return Finding(
+        code=bad.code,
+        severity="error",
+        setup=setup,
+        operation=operation,
+        stage=stage,
+        sentence=f"{bad.what[:1].upper()}{bad.what[1:]}: {bad.mend}.",
+    )
+
+
+def worst(findings: list[Finding]) -> Severity | None:
+    """The gravest severity among findings."""
+    return min((f.severity for f in findings), key=SEVERITIES.index, default=None)

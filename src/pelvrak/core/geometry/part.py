@@ -1,0 +1,174 @@
+"""What is known of the finished part: its faces, edges, holes, size and volume?"""
+
+from __future__ import annotations
+
+import io
+import json
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Mesh
+
+Vector = tuple[float, float, float]
+FaceKind = Literal["plane", "cylinder", "cone", "sphere", "torus", "other"]
+EdgeKind = Literal["line", "circle", "other"]
+
+SAME_PLACE_MM = 1e-3
+
+
+class Frozen(BaseModel):
+    """A value that is not changed after it was made."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Face(Frozen):
+    """One face of the part; lengths mm, area mm².
+
+    normal: outward, planes only. axis, axis_point, radius: cylinders, cones (radius at the axis
+    point) and tori. hollow: the material lies outside the curve, as in a hole.
+    turn_deg: how far round its axis a cylinder goes. loops: edge numbers of each boundary, outer first.
+    """
+
+    number: int
+    kind: FaceKind
+    area: float
+    centre: Vector
+    low: Vector
+    high: Vector
+    normal: Vector | None = None
+    axis: Vector | None = None
+    axis_point: Vector | None = None
+    radius: float | None = None
+    hollow: bool = False
+    turn_deg: float | None = None
+    loops: tuple[tuple[int, ...], ...] = ()
+
+
+class Edge(Frozen):
+    """One edge: points (mm) within the reading deflection of the true curve, in order."""
+
+    number: int
+    kind: EdgeKind
+    length: float
+    points: tuple[Vector, ...]
+    direction: Vector | None = None
+    centre: Vector | None = None
+    radius: float | None = None
+
+
+class Hole(Frozen):
+    """A round hollow that goes all the way round: one cylinder of it.
+
+    axis: unit vector; start and end: the two ends of the cylinder on its axis, mm.
+    """
+
+    faces: tuple[int, ...]
+    diameter: float
+    axis: Vector
+    start: Vector
+    end: Vector
+    through: bool
+
+
+class Part(Frozen):
+    """The facts of a part file; sha256 names the file they were read from."""
+
+    sha256: str
+    unit: str
+    low: Vector
+    high: Vector
+    volume_mm3: float
+    area_mm2: float
+    faces: tuple[Face, ...]
+    edges: tuple[Edge, ...]
+    holes: tuple[Hole, ...]
+
+    @property
+    def size(self) -> Vector:
+        return (self.high[0] - self.low[0], self.high[1] - self.low[1], self.high[2] - self.low[2])
+
+
+class FaceRef(Frozen):
+    """A face the plan points at: its number and where it was when picked (mm)."""
+
+    face: int
+    at: Vector
+
+
+class EdgeRef(Frozen):
+    """An edge the plan points at: its number and where its middle was when picked (mm)."""
+
+    edge: int
+    at: Vector
+
+
+@dataclass(frozen=True)
+class PartModel:
+    """The facts and the mesh of a part; mesh labels are face numbers."""
+
+    part: Part
+    mesh: Mesh
+
+
+def face_of(part: Part, ref: FaceRef, where: str) -> Face:
+    """The face a reference means. Raises BadInput when it is not where it was picked."""
+    if 0 <= ref.face < len(part.faces):
+        face = part.faces[ref.face]
+        if np.linalg.norm(np.subtract(face.centre, ref.at)) <= SAME_PLACE_MM:
+            return face
+    raise BadInput(
+        "part.face_lost",
+        where,
+        f"face {ref.face} is not at {tuple(round(x, 2) for x in ref.at)} in this part",
+        "pick the face again",
+    )
+
+
+def edge_of(part: Part, ref: EdgeRef, where: str) -> Edge:
+    """The edge a reference means. Raises BadInput when it is not where it was picked."""
+    if 0 <= ref.edge < len(part.edges):
+        edge = part.edges[ref.edge]
+        if np.linalg.norm(np.subtract(middle_of(edge), ref.at)) <= SAME_PLACE_MM:
+            return edge
+    raise BadInput(
+        "part.edge_lost",
+        where,
+        f"edge {ref.edge} is not at {tuple(round(x, 2) for x in ref.at)} in this part",
+        "pick the edge again",
+    )
+
+
+def middle_of(edge: Edge) -> Vector:
+    """Mean of an edge's points: where a pick of it is remembered."""
+    x, y, z = np.mean(edge.points, axis=0)
+    return (float(x), float(y), float(z))
+
+
+def ref_to(face: Face) -> FaceRef:
+    """A reference to a face as it lies now."""
+    return FaceRef(face=face.number, at=face.centre)
+
+
+def packed(model: PartModel) -> bytes:
+    """The model as bytes; `unpacked` gives it back."""
+    out = io.BytesIO()
+    np.savez_compressed(
+        out,
+        part=np.frombuffer(model.part.model_dump_json().encode(), np.uint8),
+        vertices=model.mesh.vertices,
+        triangles=model.mesh.triangles,
+        label=model.mesh.label,
+    )
+    return out.getvalue()
+
+
+def unpacked(data: bytes) -> PartModel:
+    """The model that `packed` wrote."""
+    with np.load(io.BytesIO(data)) as arrays:
+        part = Part.model_validate(json.loads(arrays["part"].tobytes()))
+        return PartModel(part, Mesh(arrays["vertices"], arrays["triangles"], arrays["label"]))

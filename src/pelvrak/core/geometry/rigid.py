@@ -1,0 +1,49 @@
+"""How do points go from one frame to another? A transform is named a_from_b and takes points of b to a."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+SNAP = 1e-12
+
+
+def rigid(rotation: Floats, translation: Floats) -> Floats:
+    """The 4×4 transform p → rotation p + translation."""
+    out: Floats = np.eye(4)
+    out[:3, :3], out[:3, 3] = rotation, translation
+    return out
+
+
+def inverse(a_from_b: Floats) -> Floats:
+    """b_from_a of a rigid transform."""
+    turn = a_from_b[:3, :3].T
+    return rigid(turn, -turn @ a_from_b[:3, 3])
+
+
+def moved(a_from_b: Floats, points: Floats) -> Floats:
+    """Points (…, 3) of b in a."""
+    out: Floats = np.asarray(points, float) @ a_from_b[:3, :3].T + a_from_b[:3, 3]
+    return out
+
+
+def turned(a_from_b: Floats, directions: Floats) -> Floats:
+    """Directions (…, 3) of b in a."""
+    out: Floats = np.asarray(directions, float) @ a_from_b[:3, :3].T
+    return out
+
+
+def snapped(rotation: Floats) -> Floats:
+    """A rotation with entries within rounding of -1, 0 and 1 put right on them, so that a flip is exact."""
+    near = np.rint(rotation)
+    out: Floats = np.where(np.abs(rotation - near) < SNAP, near, rotation)
+    return out
+
+
+def rotation_about_z(angle_deg: float) -> Floats:
+    """Rotation by an angle about +z, counter-clockwise seen from above; quarter turns are exact."""
+    angle = np.radians(angle_deg)
+    c, s = np.cos(angle), np.sin(angle)
+    return snapped(np.array([[c, -s, 0.0], [s, c, 0.0], [0.0, 0.0, 1.0]]))

@@ -1,0 +1,225 @@
+"""What material stands, as three bundles of parallel rays in the work frame?"""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass, replace
+
+import numpy as np
+import zstandard
+from numpy.typing import NDArray
+
+from pelvrak.core.errors import BadInput
+
+Floats = NDArray[np.float64]
+
+INITIAL_CAPACITY = 4
+MEMORY_LIMIT_BYTES = 4 * 1024**3
+BYTES_PER_INTERVAL = 2 * (4 + 4 + 2)
+BILLET_MAKER = 0
+
+
+@dataclass(frozen=True)
+class Grid:
+    """Where the rays stand.
+
+    origin: position of node (0, 0, 0) in the work frame, mm.
+    cell: distance between neighbouring rays, mm.
+    shape: number of nodes along x, y and z. A ray of the bundle along one axis
+        passes through every node that shares its two other indices.
+    """
+
+    origin: tuple[float, float, float]
+    cell: float
+    shape: tuple[int, int, int]
+
+    def nodes(self, axis: int) -> Floats:
+        """Node coordinates along one axis, mm, shape (n,)."""
+        positions: Floats = self.origin[axis] + self.cell * np.arange(self.shape[axis], dtype=np.float64)
+        return positions
+
+
+@dataclass(frozen=True)
+class Bundle:
+    """All rays along one axis; lateral axes are u = axis+1 and v = axis+2 (mod 3).
+
+    count: intervals held by each ray, int32 (n_v, n_u).
+    position: interval ends along the axis, mm, float32 (n_v, n_u, 2*capacity),
+        sorted: in, out, in, out, …
+    normal: outward surface normal at each end, octahedral int16 (n_v, n_u, 2*capacity, 2).
+    maker: what made each end, uint16 (n_v, n_u, 2*capacity); 0 is the billet.
+    """
+
+    axis: int
+    count: NDArray[np.int32]
+    position: NDArray[np.float32]
+    normal: NDArray[np.int16]
+    maker: NDArray[np.uint16]
+
+    @property
+    def capacity(self) -> int:
+        return self.position.shape[2] // 2
+
+
+@dataclass(frozen=True)
+class RayField:
+    """One body: the same material seen along x, y and z."""
+
+    grid: Grid
+    bundles: tuple[Bundle, Bundle, Bundle]
+
+
+def grid_around(low: Floats, high: Floats, cell: float) -> Grid:
+    """The grid whose rays run through cell centres of the box low…high (mm), one node outside all round.
+
+    Raises BadInput when the box or cell is not finite and positive, or when the field
+    would need more than MEMORY_LIMIT_BYTES; the message names the cell that would fit.
+    """
+    size = np.asarray(high, float) - np.asarray(low, float)
+    if not (np.isfinite(size).all() and (size > 0).all() and np.isfinite(cell) and cell > 0):
+        raise BadInput(
+            "stock.size",
+            "resolution_mm",
+            f"a box of {size.tolist()} mm at {cell} mm has no meaning",
+            "give finite sizes above zero",
+        )
+    cells = np.ceil(size / cell - 1e-9).astype(int)
+    needed = memory_estimate(cells + 2)
+    if needed > MEMORY_LIMIT_BYTES:
+        fits = cell * float(np.sqrt(needed / MEMORY_LIMIT_BYTES)) * 1.01
+        raise BadInput(
+            "stock.memory",
+            "resolution_mm",
+            f"a field of {cell} mm cells would need {needed / 1024**3:.1f} GiB",
+            f"use {fits:.2f} mm or coarser",
+        )
+    low = np.asarray(low, float)
+    return Grid(
+        (float(low[0] - cell / 2), float(low[1] - cell / 2), float(low[2] - cell / 2)),
+        float(cell),
+        (int(cells[0]) + 2, int(cells[1]) + 2, int(cells[2]) + 2),
+    )
+
+
+def memory_estimate(shape: NDArray[np.int_] | tuple[int, int, int]) -> int:
+    """Bytes the three bundles of a fresh field take, and as much again while cutting."""
+    nx, ny, nz = (int(n) for n in shape)
+    return 2 * (nx * ny + ny * nz + nz * nx) * (INITIAL_CAPACITY * BYTES_PER_INTERVAL + 4)
+
+
+def empty_field(grid: Grid, capacity: int = INITIAL_CAPACITY) -> RayField:
+    """A field without material."""
+    bundles = []
+    for axis in range(3):
+        shape = (grid.shape[(axis + 2) % 3], grid.shape[(axis + 1) % 3])
+        bundles.append(
+            Bundle(
+                axis,
+                np.zeros(shape, np.int32),
+                np.zeros((*shape, 2 * capacity), np.float32),
+                np.zeros((*shape, 2 * capacity, 2), np.int16),
+                np.zeros((*shape, 2 * capacity), np.uint16),
+            )
+        )
+    return RayField(grid, (bundles[0], bundles[1], bundles[2]))
+
+
+def grown(bundle: Bundle, capacity: int) -> Bundle:
+    """The same bundle with room for `capacity` intervals a ray."""
+    extra = 2 * (capacity - bundle.capacity)
+    if extra <= 0:
+        return bundle
+    return replace(
+        bundle,
+        position=np.pad(bundle.position, ((0, 0), (0, 0), (0, extra))),
+        normal=np.pad(bundle.normal, ((0, 0), (0, 0), (0, extra), (0, 0))),
+        maker=np.pad(bundle.maker, ((0, 0), (0, 0), (0, extra))),
+    )
+
+
+def copied(bundle: Bundle) -> Bundle:
+    """A bundle that can be changed without touching the first."""
+    return replace(
+        bundle,
+        count=bundle.count.copy(),
+        position=bundle.position.copy(),
+        normal=bundle.normal.copy(),
+        maker=bundle.maker.copy(),
+    )
+
+
+def same_field(first: RayField, second: RayField) -> bool:
+    """Whether two fields hold the same material from the same makers, bit for bit."""
+    if first.grid != second.grid:
+        return False
+    for a, b in zip(first.bundles, second.bundles, strict=True):
+        if not np.array_equal(a.count, b.count):
+            return False
+        capacity = max(a.capacity, b.capacity)
+        a, b = grown(a, capacity), grown(b, capacity)
+        used = np.arange(2 * capacity) < 2 * a.count[:, :, None]
+        for one, two in ((a.position, b.position), (a.maker, b.maker), (a.normal, b.normal)):
+            if not np.array_equal(one[used], two[used]):
+                return False
+    return True
+
+
+def bundle_volumes(field: RayField) -> tuple[float, float, float]:
+    """The body's volume as each bundle alone sees it, mm³: length of material times cell²."""
+    volumes = []
+    for bundle in field.bundles:
+        ends = np.arange(2 * bundle.capacity)
+        used = ends < 2 * bundle.count[:, :, None]
+        signed = np.where(ends % 2 == 0, -1.0, 1.0) * bundle.position
+        volumes.append(float(np.sum(signed, where=used, dtype=np.float64)) * field.grid.cell**2)
+    return volumes[0], volumes[1], volumes[2]
+
+
+def extents(field: RayField) -> tuple[Floats, Floats] | None:
+    """The box of the material, mm: (low, high), or None when nothing stands."""
+    low, high = np.zeros(3), np.zeros(3)
+    for bundle in field.bundles:
+        held = bundle.count > 0
+        if not held.any():
+            return None
+        low[bundle.axis] = bundle.position[:, :, 0][held].min()
+        last = np.take_along_axis(bundle.position, np.maximum(2 * bundle.count - 1, 0)[:, :, None], axis=2)
+        high[bundle.axis] = last[:, :, 0][held].max()
+    return low, high
+
+
+def saved(field: RayField) -> bytes:
+    """The field as one compressed block of bytes; `loaded` gives it back unchanged."""
+    out = io.BytesIO()
+    arrays: dict[str, NDArray[np.generic]] = {
+        "grid": np.array([*field.grid.origin, field.grid.cell, *field.grid.shape], np.float64)
+    }
+    for bundle in field.bundles:
+        used = np.arange(2 * bundle.capacity) < 2 * bundle.count[:, :, None]
+        arrays[f"count{bundle.axis}"] = bundle.count
+        arrays[f"position{bundle.axis}"] = bundle.position[used]
+        arrays[f"normal{bundle.axis}"] = bundle.normal[used]
+        arrays[f"maker{bundle.axis}"] = bundle.maker[used]
+    np.savez(out, allow_pickle=False, **arrays)
+    return zstandard.ZstdCompressor(level=1).compress(out.getvalue())
+
+
+def loaded(data: bytes) -> RayField:
+    """The field that `saved` wrote."""
+    with np.load(io.BytesIO(zstandard.ZstdDecompressor().decompress(data))) as arrays:
+        numbers = arrays["grid"]
+        grid = Grid(
+            (float(numbers[0]), float(numbers[1]), float(numbers[2])),
+            float(numbers[3]),
+            (int(numbers[4]), int(numbers[5]), int(numbers[6])),
+        )
+        bundles = []
+        for axis, bundle in enumerate(empty_field(grid, 1).bundles):
+            count = arrays[f"count{axis}"]
+            bundle = grown(bundle, max(INITIAL_CAPACITY, int(count.max(initial=1))))
+            used = np.arange(2 * bundle.capacity) < 2 * count[:, :, None]
+            bundle.position[used] = arrays[f"position{axis}"]
+            bundle.normal[used] = arrays[f"normal{axis}"]
+            bundle.maker[used] = arrays[f"maker{axis}"]
+            bundles.append(replace(bundle, count=count))
+    return RayField(grid, (bundles[0], bundles[1], bundles[2]))
