@@ -1,0 +1,95 @@
+"""Writes the demo plan: OP10 and OP20 of the sluice-gate encoder housing, complete.
+
+Faces are found by their geometry in the STEP file beside this script. Run: python build_plan.py
+"""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+from pelvrak.core.billet.block import Billet, BySize
+from pelvrak.core.cutting.operations import Drilling, Facing, Outline, Pocket
+from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.geometry.part import Face, FaceRef, Part, ref_to
+from pelvrak.core.geometry.step_file import read_step
+from pelvrak.core.holding.vise import ViseHold
+from pelvrak.core.route.plan import PartFile, Plan, Setup
+from pelvrak.core.seat.seating import Seat, Zero
+
+HERE = Path(__file__).parent
+STEP = HERE / "encoder-housing.step"
+TOOLS = ("fm50", "em16", "em12", "em10", "em10l", "em8", "em3", "sd10", "dr5", "tpM6", "dr7_8", "rm8")
+
+
+def floor_at(part: Part, height: float, looking: float) -> Face:
+    """The plane face at a height that looks up (1) or down (-1); the largest one."""
+    faces = [
+        f for f in part.faces
+        if f.normal and f.normal[2] * looking > 0.999 and abs(f.centre[2] - height) < 1e-6
+    ]  # fmt: skip
+    return max(faces, key=lambda f: f.area)
+
+
+def bores(part: Part, diameter: float) -> tuple[FaceRef, ...]:
+    """Walls of all upright holes of a diameter."""
+    return tuple(
+        ref_to(part.faces[h.faces[0]]) for h in part.holes if abs(h.diameter - diameter) < 1e-6 and abs(h.axis[2]) > 0.999
+    )
+
+
+def build() -> Plan:
+    """The plan document."""
+    data = STEP.read_bytes()
+    part = read_step(data, STEP.name).part
+    bore, dowels, threads = bores(part, 35.0), bores(part, 8.0), bores(part, 5.0)
+    seat, pocket = ref_to(floor_at(part, 36.0, 1)), ref_to(floor_at(part, 18.0, 1))
+    relief, groove = ref_to(floor_at(part, 8.0, -1)), ref_to(floor_at(part, 3.0, -1))
+    top = Setup(
+        name="OP10", title="Top", offset_register="G54",
+        seat=Seat(zero=Zero(of="part", x=0, y=0, z=1)),
+        hold=ViseHold(vise="bench-160", jaws_close_along="y", parallels=44.0, table_x=450, table_y=300),
+        operations=(
+            Facing(id="face", name="Face top", tool="fm50", step_down=1.5),
+            Outline(id="outline-rough", name="Rough outline", tool="em16", below=0.5, step_down=11, leave=0.3),
+            Outline(id="outline", name="Finish outline", tool="em16", below=0.5, step_down=43, feed_mm_min=1200),
+            Pocket(id="bore-rough", name="Rough bore", tool="em10l", faces=bore, below=0.5, step_down=7, leave_side=0.2),
+            Pocket(id="seat", name="Seal seat", tool="em12", faces=(seat,), step_down=6),
+            Outline(id="bore", name="Finish bore 35 H7", tool="em10l", side="inside", faces=bore, below=0.5, step_down=43,
+                    feed_mm_min=600),
+            Pocket(id="pocket-rough", name="Rough electronics pocket", tool="em10", faces=(pocket,), step_down=8,
+                   leave_side=0.2),
+            Outline(id="pocket", name="Finish electronics pocket", tool="em10", side="inside", faces=(pocket,), step_down=24,
+                    feed_mm_min=800),
+            Drilling(id="spot-m6", name="Spot M6", tool="sd10", cycle="spot", faces=threads, chamfer=6.4),
+            Drilling(id="spot-dowel", name="Spot dowels", tool="sd10", cycle="spot", faces=dowels, chamfer=8.6),
+            Drilling(id="drill-m6", name="Drill M6", tool="dr5", cycle="peck", faces=threads, peck=5),
+            Drilling(id="drill-dowel", name="Drill dowels", tool="dr7_8", cycle="peck", faces=dowels, peck=8),
+            Drilling(id="tap-m6", name="Tap M6", tool="tpM6", cycle="tap", faces=threads, short=3),
+            Drilling(id="ream-dowel", name="Ream dowels 8 H7", tool="rm8", cycle="ream", faces=dowels),
+        ),
+    )  # fmt: skip
+    under = Setup(
+        name="OP20", title="Underneath", offset_register="G55",
+        seat=Seat(flip=True, zero=Zero(of="hole", hole=bore[0], z=-1)),
+        hold=ViseHold(vise="bench-160", jaws_close_along="x", parallels=38.0, table_x=380, table_y=225),
+        operations=(
+            Facing(id="face", name="Face to 42", tool="fm50", step_down=3),
+            Pocket(id="relief-rough", name="Rough relief pocket", tool="em8", faces=(relief,), step_down=4, leave_side=0.2),
+            Outline(id="relief", name="Finish relief pocket", tool="em8", side="inside", faces=(relief,), step_down=8,
+                    feed_mm_min=700),
+            Pocket(id="groove", name="Ring groove", tool="em3", faces=(groove,), step_down=1),
+        ),
+    )  # fmt: skip
+    shelf = tool_shelf()
+    return Plan(
+        name="Sluice-gate encoder housing",
+        part=PartFile(file=STEP.name, sha256=hashlib.sha256(data).hexdigest(), revision="C"),
+        billet=Billet(material="EN AW-6082", sizing=BySize(size=(130, 90, 52), place=(0.5, 0.5, 0.85))),
+        tools=tuple(shelf[name] for name in TOOLS),
+        setups=(top, under),
+    )
+
+
+if __name__ == "__main__":
+    (HERE / "plan.json").write_text(build().model_dump_json(indent=2) + "\n", encoding="utf-8")

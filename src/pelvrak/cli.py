@@ -1,0 +1,102 @@
+"""Headless commands: evaluate a plan, show a part, export the schema, bench, serve."""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+import json
+import sys
+from pathlib import Path
+
+from pelvrak.core.errors import BadInput
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Entry point of bin/pelvrak; returns the exit code (2 for bad input)."""
+    parser = argparse.ArgumentParser(prog="pelvrak", description=__doc__)
+    commands = parser.add_subparsers(dest="command", required=True)
+    one = commands.add_parser("evaluate", help="compute a plan without server or database")
+    one.add_argument("plan", type=Path)
+    one.add_argument("--out", type=Path, required=True)
+    one.add_argument("--quiet", action="store_true", help="no progress on standard error")
+    one = commands.add_parser("schema", help="print the plan's JSON Schema")
+    one = commands.add_parser("part", help="print what a STEP file holds")
+    one.add_argument("file", type=Path)
+    one = commands.add_parser("serve", help="start database, workers and web server on loopback")
+    one.add_argument("--demo", action="store_true", help="load the demo project when it is not there")
+    one.add_argument("--port", type=int, default=8600)
+    one.add_argument("--workers", type=int, default=1)
+    one.add_argument("--data", type=Path, default=Path(".pelvrak"))
+    chosen = parser.parse_args(arguments)
+    try:
+        return _COMMANDS[chosen.command](chosen)
+    except BadInput as bad:
+        print(f"pelvrak: {bad}", file=sys.stderr)
+        return 2
+
+
+def _read(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as wrong:
+        raise BadInput("file.unreadable", str(path), wrong.strerror or str(wrong), "give the path of a file") from wrong
+
+
+def _evaluate(chosen: argparse.Namespace) -> int:
+    from pelvrak.core.geometry.mesh import to_stl
+    from pelvrak.core.route.evaluate import evaluate, mesh_from_bytes
+    from pelvrak.core.route.plan import plan_from_json
+    from pelvrak.core.route.store import MemoryStore
+
+    plan = plan_from_json(_read(chosen.plan), str(chosen.plan))
+    part = _read(chosen.plan.parent / plan.part.file)
+    sha256 = hashlib.sha256(part).hexdigest()
+    if plan.part.sha256 not in (None, sha256):
+        raise BadInput("part.changed", plan.part.file, "the part file is not the one this plan was made for",
+                       "put the right file beside the plan, or clear part.sha256")  # fmt: skip
+
+    def progress(share: float, what: str) -> bool:
+        if not chosen.quiet:
+            print(f"{share:4.0%} {what}", file=sys.stderr)
+        return True
+
+    store = MemoryStore()
+    report = evaluate(plan, part, sha256, store, progress)
+    chosen.out.mkdir(parents=True, exist_ok=True)
+    for setup in report.setups:
+        if setup.outgoing_key:
+            surface = store.get(setup.outgoing_key, "surface.npz")
+            assert surface is not None
+            (chosen.out / f"{setup.name}.stl").write_bytes(to_stl(mesh_from_bytes(surface), f"{plan.name} {setup.name}"))
+        if setup.program_key:
+            program = store.get(setup.program_key, "program.nc")
+            assert program is not None
+            (chosen.out / f"{setup.name}.nc").write_bytes(program)
+    (chosen.out / "report.json").write_text(report.model_dump_json(indent=2) + "\n", encoding="utf-8")
+    return 0
+
+
+def _schema(chosen: argparse.Namespace) -> int:
+    from pelvrak.core.route.plan import Plan
+
+    print(json.dumps(Plan.model_json_schema(), indent=2))
+    return 0
+
+
+def _part(chosen: argparse.Namespace) -> int:
+    from pelvrak.core.geometry.step_file import read_step
+
+    print(read_step(_read(chosen.file), chosen.file.name).part.model_dump_json(indent=2))
+    return 0
+
+
+def _serve(chosen: argparse.Namespace) -> int:
+    from pelvrak.server.serve import serve
+
+    return serve(chosen.data, chosen.port, chosen.workers, chosen.demo)
+
+
+_COMMANDS = {"evaluate": _evaluate, "schema": _schema, "part": _part, "serve": _serve}
+
+if __name__ == "__main__":
+    sys.exit(main())

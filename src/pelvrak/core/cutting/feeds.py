@@ -1,0 +1,124 @@
+"""How fast does a tool turn and feed in a material, and what power does it take?
+
+Formulas: ISO 3002-1 and -3 quantities as every machining handbook writes them. Starting values by
+material are from memory, of the size handbooks give; they are starting points, not recommendations.
+"""
+
+from __future__ import annotations
+
+import math
+
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.part import Frozen
+from pelvrak.core.geometry.reckoned import Reckoned
+from pelvrak.core.geometry.shelf import shelf
+from pelvrak.core.machine.mill import Mill
+
+SOURCE = "n = 1000·vc / (π·DC), vf = n·fz·z: ISO 3002 quantities; vc and fz starting values from memory"
+
+
+class Material(Frozen):
+    """A work material: density g/cm³; kc11 N/mm² and mc of the specific cutting force; vc m/min; fz as a share of DC."""
+
+    name: str
+    density_g_cm3: float
+    kc11: float
+    mc: float
+    vc_carbide: float
+    vc_hss: float
+    fz_share: float
+
+
+class CuttingData(Frozen):
+    """Spindle speed, feed and plunge feed of one operation, each with its reckoning."""
+
+    speed_rpm: Reckoned
+    feed_mm_min: Reckoned
+    plunge_mm_min: float
+
+
+def materials() -> dict[str, Material]:
+    """The shipped materials by name."""
+    return {row["name"]: Material.model_validate(row) for row in shelf("cutting", "materials.json")}
+
+
+def material_of(name: str) -> Material:
+    """A shipped material. Raises BadInput when there is none of that name."""
+    material = materials().get(name)
+    if material is None:
+        raise BadInput("billet.unknown_material", "billet.material", f"there is no material {name!r}", "choose one from the list")
+    return material
+
+
+def spindle_speed(vc_m_min: float, diameter_mm: float) -> float:
+    """n = 1000 vc / (π D), rpm."""
+    return 1000.0 * vc_m_min / (math.pi * diameter_mm)
+
+
+def table_feed(n_rpm: float, fz_mm: float, teeth: int) -> float:
+    """vf = n fz z, mm/min."""
+    return n_rpm * fz_mm * teeth
+
+
+def removal_rate(ap_mm: float, ae_mm: float, vf_mm_min: float) -> float:
+    """Q = ap ae vf / 1000, cm³/min."""
+    return ap_mm * ae_mm * vf_mm_min / 1000.0
+
+
+def specific_force(material: Material, thickness_mm: float) -> float:
+    """kc = kc1.1 h^-mc, N/mm² (Kienzle)."""
+    return float(material.kc11 * thickness_mm**-material.mc)
+
+
+def cutting_power(ap_mm: float, ae_mm: float, vf_mm_min: float, kc_n_mm2: float) -> float:
+    """Pc = ap ae vf kc / (60·10⁶), kW."""
+    return ap_mm * ae_mm * vf_mm_min * kc_n_mm2 / 60e6
+
+
+def cutting_data(
+    tool: Tool, material: Material, mill: Mill, speed_rpm: float | None = None, feed_mm_min: float | None = None
+) -> CuttingData:
+    """Speed and feed for a tool in a material on a machine; typed values win and are checked.
+
+    Raises BadInput when a typed speed or feed is beyond the machine.
+    """
+    hss = tool.material == "hss"
+    vc = material.vc_hss if hss else material.vc_carbide
+    if tool.kind in ("reamer", "tap"):
+        vc /= 5
+    wanted = spindle_speed(vc, tool.DC)
+    if speed_rpm is not None:
+        if not mill.spindle_min_rpm <= speed_rpm <= mill.spindle_max_rpm:
+            raise BadInput(
+                "cut.speed", "speed_rpm", f"{speed_rpm:.0f} rpm is beyond {mill.name} "
+                f"({mill.spindle_min_rpm:.0f} to {mill.spindle_max_rpm:.0f})", "type a speed within its range",
+            )  # fmt: skip
+        n, formula, values = speed_rpm, "n as typed", f"n = {speed_rpm:.0f}"
+    else:
+        n = float(round(min(max(wanted, mill.spindle_min_rpm), mill.spindle_max_rpm), -1))
+        formula = "n = 1000·vc / (π·DC)"
+        values = f"1000·{vc:g} / (π·{tool.DC:g}) = {wanted:.0f}"
+        if wanted > mill.spindle_max_rpm:
+            values += f", held at the machine's {mill.spindle_max_rpm:.0f}"
+    speed = Reckoned(value=n, unit="rpm", formula=formula, with_values=values, source=SOURCE)
+    if tool.kind == "tap":
+        assert tool.TP is not None
+        feed = n * tool.TP
+        told = Reckoned(value=feed, unit="mm/min", formula="vf = n·TP", with_values=f"{n:.0f}·{tool.TP:g}", source=SOURCE)
+        return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=feed)
+    share = material.fz_share * (1.6 if tool.kind in ("drill", "reamer") else 1.0) * (0.7 if tool.kind == "spot_drill" else 1.0)
+    fz = round(min(0.16, share * tool.DC), 4)
+    if feed_mm_min is not None:
+        if feed_mm_min > mill.feed_max_mm_min:
+            raise BadInput(
+                "cut.feed", "feed_mm_min", f"{feed_mm_min:.0f} mm/min is beyond {mill.name} ({mill.feed_max_mm_min:.0f})",
+                "type a feed within its range",
+            )  # fmt: skip
+        feed, formula, values = feed_mm_min, "vf as typed", f"fz = {feed_mm_min / n / tool.NOF:.3f} mm"
+    else:
+        feed = float(round(min(table_feed(n, fz, tool.NOF), mill.feed_max_mm_min), -1))
+        formula, values = "vf = n·fz·z", f"{n:.0f}·{fz:g}·{tool.NOF} = {table_feed(n, fz, tool.NOF):.0f}"
+    told = Reckoned(value=feed, unit="mm/min", formula=formula, with_values=values, source=SOURCE)
+    plunge = feed if tool.kind in ("drill", "reamer", "spot_drill") else float(round(feed * 0.4, -1))
+    return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=max(plunge, 10.0))

@@ -1,0 +1,539 @@
+"""Which moves does an operation make, given the part, the tool and the stock as it finds it?"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from shapely import LineString, Point, Polygon, box, maximum_inscribed_circle
+
+from pelvrak.core.cutting.feeds import CuttingData
+from pelvrak.core.cutting.operations import Drilling, Facing, Operation, Outline, Pocket
+from pelvrak.core.cutting.regions import (
+    bore_region,
+    floor_region,
+    offset,
+    pieces,
+    silhouette,
+    smallest_inner_radius,
+)
+from pelvrak.core.cutting.standing import Standing, top_within, touches
+from pelvrak.core.cutting.toolpath import Path, fitted
+from pelvrak.core.cutting.tools import Tool, cutter_profile, tip_length
+from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import PartModel, Vector, face_of
+from pelvrak.core.geometry.rigid import inverse, moved
+
+MARGIN_MM = 2.0
+
+
+@dataclass(frozen=True)
+class Hole:
+    """One hole of a drilling operation for the program: x, y, top of approach, bottom, mm."""
+
+    x: float
+    y: float
+    start: float
+    bottom: float
+
+
+@dataclass
+class Job:
+    """What planning works on and what it has found so far."""
+
+    part: PartModel
+    zero_from_work: Floats
+    stock: Standing
+    tool: Tool
+    data: CuttingData
+    setup: str
+    path: Path
+    findings: list[Finding] = field(default_factory=list)
+    holes: list[Hole] = field(default_factory=list)
+    top: float = 0.0
+
+    @property
+    def radius(self) -> float:
+        return self.tool.DC / 2
+
+    @property
+    def feed(self) -> float:
+        return self.data.feed_mm_min.value
+
+    @property
+    def plunge(self) -> float:
+        return self.data.plunge_mm_min
+
+    def note(self, operation: Operation, code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any) -> None:
+        place: tuple[Vector, ...] = ()
+        if at is not None:
+            x, y, z = moved(inverse(self.zero_from_work), np.array(at))
+            place = ((float(x), float(y), float(z)),)
+        self.findings.append(
+            Finding(
+                code=code, severity=severity, setup=self.setup, operation=operation.id, stage="cut",
+                sentence=sentence, place=place, **more,
+            )
+        )  # fmt: skip
+
+
+def plan_operation(operation: Operation, job: Job) -> None:
+    """Fill job.path, job.holes and job.findings. Raises BadInput when the operation cannot be planned."""
+    allowed = {
+        Facing: ("end_mill",), Pocket: ("end_mill",), Outline: ("end_mill", "chamfer_mill"),
+        Drilling: {"spot": ("spot_drill",), "drill": ("drill",), "peck": ("drill",), "ream": ("reamer",), "tap": ("tap",)},
+    }[type(operation)]  # fmt: skip
+    if isinstance(operation, Drilling):
+        allowed = allowed[operation.cycle]  # type: ignore[index]
+    if job.tool.kind not in allowed:
+        raise BadInput(
+            "cut.wrong_tool", operation.name,
+            f"a {job.tool.kind.replace('_', ' ')} cannot do {operation.kind}",
+            f"choose a {' or '.join(k.replace('_', ' ') for k in allowed)}",
+        )  # fmt: skip
+    job.top = float(job.stock.high[2])
+    _PLANNERS[type(operation)](operation, job)
+    if job.path.moves:
+        x, y, _ = job.path.at
+        job.path.rapid(x, y, job.top + operation.clearance)
+    elif not any(f.operation == operation.id for f in job.findings):
+        job.note(operation, "cut.nothing", "note", f"{operation.name}: nothing stands here to be cut.")
+
+
+def _levels(top: float, bottom: float, step: float) -> list[float]:
+    """Depths of equal passes no deeper than `step`, the last at the bottom."""
+    if top - bottom < 1e-6:
+        return []
+    n = max(1, math.ceil((top - bottom) / step - 1e-9))
+    return [top - (top - bottom) * (i + 1) / n for i in range(n)]
+
+
+def _at_height(points: Floats, z: float) -> Floats:
+    return np.column_stack([points, np.full(len(points), z)])
+
+
+def _check_reach(operation: Operation, job: Job, top: float, bottom: float) -> None:
+    if top - bottom > job.tool.LCF + 1e-6:
+        job.note(
+            operation, "cut.deeper_than_flutes", "warning",
+            f"{operation.name} goes {top - bottom:.1f} mm deep; the flutes of {job.tool.name} are {job.tool.LCF:g} mm long.",
+            measured=round(top - bottom, 3), limit=job.tool.LCF, unit="mm",
+        )  # fmt: skip
+
+
+def _plan_facing(operation: Facing, job: Job) -> None:
+    if operation.face is not None:
+        face = face_of(job.part.part, operation.face, operation.name)
+        _, bottom = floor_region(job.part.part, face, job.zero_from_work, operation.name)
+    else:
+        bottom = float(moved(job.zero_from_work, job.part.mesh.vertices)[:, 2].max())
+    part_top = float(moved(job.zero_from_work, job.part.mesh.vertices)[:, 2].max())
+    if bottom < part_top - 1e-3:
+        raise BadInput(
+            "cut.facing_too_low", operation.name, f"facing there would cut {part_top - bottom:.2f} mm off the part",
+            "pick the topmost face of this setup",
+        )  # fmt: skip
+    bottom += operation.leave
+    low, high = job.stock.low, job.stock.high
+    step = operation.step_over * job.tool.DC
+    along_x = high[0] - low[0] >= high[1] - low[1]
+    u, v = (0, 1) if along_x else (1, 0)
+    width = high[v] - low[v]
+    rows = max(1, math.ceil(max(0.0, width - 0.3 * job.tool.DC) / step))
+    first = low[v] + width / 2 - (rows - 1) * step / 2
+    reach = job.radius + MARGIN_MM
+    cutter = cutter_profile(job.tool)
+
+    def point(a: float, b: float) -> tuple[float, float]:
+        return (a, b) if along_x else (b, a)
+
+    for z in _levels(job.top, bottom, operation.step_down):
+        ends: list[tuple[float, float]] = []
+        for row in range(rows):
+            place = first + row * step
+            span = [low[u] - reach, high[u] + reach]
+            if row % 2:
+                span.reverse()
+            ends += [point(span[0], place), point(span[1], place)]
+        if not touches(job.stock, _at_height(np.array(ends), z), cutter):
+            continue
+        x, y = ends[0]
+        job.path.rapid(x, y, job.top + operation.clearance)
+        job.path.rapid(x, y, z + operation.retract)
+        job.path.feed(x, y, z, job.plunge)
+        for x, y in ends[1:]:
+            job.path.feed(x, y, z, job.feed)
+        job.path.rapid(x, y, job.top + operation.clearance)
+
+
+def _bottom_of(operation: Outline, job: Job) -> float:
+    if operation.bottom is None:
+        return float(moved(job.zero_from_work, job.part.mesh.vertices)[:, 2].min())
+    face = face_of(job.part.part, operation.bottom, operation.name)
+    return float(moved(job.zero_from_work, np.array([face.low, face.high]))[:, 2].min())
+
+
+def _contours(operation: Outline, job: Job) -> list[tuple[Polygon, float | None]]:
+    if not operation.faces:
+        return [(silhouette(job.part.mesh, job.zero_from_work), None)]
+    contours: list[tuple[Polygon, float | None]] = []
+    for ref in operation.faces:
+        face = face_of(job.part.part, ref, operation.name)
+        if face.kind == "cylinder":
+            region, bottom, _ = bore_region(face, job.zero_from_work, operation.name)
+            contours.append((region, bottom))
+        else:
+            region, height = floor_region(job.part.part, face, job.zero_from_work, operation.name)
+            contours.append((Polygon(region.exterior), height if operation.side == "inside" else None))
+    return contours
+
+
+def _plan_outline(operation: Outline, job: Job) -> None:
+    for contour, own_bottom in _contours(operation, job):
+        bottom = own_bottom if own_bottom is not None and operation.bottom is None else _bottom_of(operation, job)
+        bottom -= operation.below
+        sign = 1.0 if operation.side == "outside" else -1.0
+        reach = job.radius + operation.leave
+        if job.tool.kind == "chamfer_mill":
+            # The point goes below the edge so that the flank, not the tip, cuts.
+            reach, bottom = 0.3 * tip_length(job.tool), bottom - 0.3 * tip_length(job.tool)
+        final = offset(contour, sign * reach)
+        if not pieces(final):
+            job.note(
+                operation, "cut.tool_too_big", "error",
+                f"{job.tool.name} does not fit inside the contour.",
+                _at_height(np.array(contour.centroid.coords), bottom)[0],
+                measured=job.tool.DC, limit=round(2 * smallest_inner_radius(contour), 2), unit="mm",
+            )  # fmt: skip
+            continue
+        # The material wanting to go lies between the contour and the farthest stock beside it.
+        spare = 0.0
+        if operation.side == "outside":
+            corners = box(job.stock.low[0], job.stock.low[1], job.stock.high[0], job.stock.high[1])
+            spare = min(float(corners.hausdorff_distance(contour)), 60.0)
+        step = operation.step_over * job.tool.DC
+        rounds = max(1, math.ceil(spare / step)) if operation.side == "outside" else 1
+        top = top_within(job.stock, offset(final, job.radius))
+        if top is None or top <= bottom:
+            continue
+        _check_reach(operation, job, top, bottom)
+        for z in _levels(top, bottom, operation.step_down):
+            for k in range(rounds - 1, -1, -1):
+                ring_of = offset(final, sign * k * step) if k else final
+                for piece in pieces(ring_of):
+                    _follow_ring(operation, job, piece, z)
+
+
+def _ring(piece: Polygon, clockwise: bool) -> Floats:
+    """Boundary points (n, 2), closed, starting at the middle of the longest straight, in the given sense."""
+    points = np.array(piece.exterior.coords)[:-1]
+    lengths = np.hypot(*(np.roll(points, -1, axis=0) - points).T)
+    i = int(np.argmax(lengths))
+    j = (i + 1) % len(points)
+    middle = (points[i] + points[j]) / 2
+    ordered = np.concatenate([[middle], np.roll(points, -j, axis=0), [middle]])
+    x, y = ordered[:, 0], ordered[:, 1]
+    area = float(np.dot(x[:-1], y[1:]) - np.dot(y[:-1], x[1:]))
+    return ordered[::-1] if (area > 0) == clockwise else ordered
+
+
+def _follow_ring(operation: Outline, job: Job, piece: Polygon, z: float) -> None:
+    """One pass along a contour at one depth: lead in by a tangent arc from the air side, climb, lead out."""
+    outside = operation.side == "outside"
+    ring = _ring(piece, clockwise=outside)
+    cutter = cutter_profile(job.tool)
+    if not touches(job.stock, _at_height(ring, z), cutter):
+        return
+    t = ring[1] - ring[0]
+    t = t / np.hypot(*t)
+    n = np.array([-t[1], t[0]])  # air is on the left
+    lead = job.radius * (0.6 if outside else 0.25)
+    if not outside:
+        room = piece.buffer(-lead)
+        lead = lead if not room.is_empty else 0.0
+    centre = ring[0] + n * lead
+    entry = centre - t * lead
+    start = entry
+    clear = lead > 0 and not touches(job.stock, _at_height(np.array([entry]), z), cutter)
+    if not clear and outside:
+        for away in np.arange(2.0, 80.0, 2.0):
+            start = entry + n * away
+            if not touches(job.stock, _at_height(np.array([start]), z), cutter):
+                clear = True
+                break
+    if clear:
+        job.path.rapid(float(start[0]), float(start[1]), job.top + operation.clearance)
+        job.path.rapid(float(start[0]), float(start[1]), z + operation.retract)
+        job.path.feed(float(start[0]), float(start[1]), z, job.plunge)
+        job.path.feed(float(entry[0]), float(entry[1]), z, job.feed)
+        job.path.arc("ccw", (float(ring[0][0]), float(ring[0][1]), z), (float(centre[0]), float(centre[1])), job.feed)
+    else:
+        x, y = float(ring[0][0]), float(ring[0][1])
+        above = job.top
+        job.path.rapid(x, y, job.top + operation.clearance)
+        job.path.rapid(x, y, above + operation.retract)
+        _ramp_along(job, ring, above + 0.2, z, operation.ramp_deg)
+    _trace(job, ring, z)
+    if lead > 0:
+        out = centre + t * lead
+        job.path.arc("ccw", (float(out[0]), float(out[1]), z), (float(centre[0]), float(centre[1])), job.feed)
+    x, y, _ = job.path.at
+    job.path.rapid(x, y, job.top + operation.clearance)
+
+
+def _trace(job: Job, ring: Floats, z: float) -> None:
+    for kind, (x, y), centre in fitted(ring):
+        if centre is None:
+            job.path.feed(x, y, z, job.feed)
+        else:
+            job.path.arc(kind, (x, y, z), centre, job.feed)  # type: ignore[arg-type]
+
+
+def _ramp_along(job: Job, ring: Floats, top: float, bottom: float, angle_deg: float) -> None:
+    """Go down along a closed ring at the ramp angle, ending at ring[0]."""
+    x, y = float(ring[0][0]), float(ring[0][1])
+    job.path.feed(x, y, top, job.plunge)
+    lengths = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
+    around = float(lengths[-1])
+    laps = max(1, math.ceil((top - bottom) / (around * math.tan(math.radians(angle_deg)))))
+    drop = (top - bottom) / laps
+    for lap in range(laps):
+        for point, gone in zip(ring[1:], lengths[1:], strict=True):
+            z = top - drop * (lap + gone / around)
+            job.path.feed(float(point[0]), float(point[1]), float(z), job.plunge)
+
+
+def _plan_pocket(operation: Pocket, job: Job) -> None:
+    for ref in operation.faces:
+        face = face_of(job.part.part, ref, operation.name)
+        if face.kind == "cylinder":
+            region, bottom, _ = bore_region(face, job.zero_from_work, operation.name)
+            bottom -= operation.below
+        else:
+            region, bottom = floor_region(job.part.part, face, job.zero_from_work, operation.name)
+        bottom += operation.leave_floor
+        inner = offset(region, -(job.radius + operation.leave_side))
+        if not pieces(inner):
+            fits = 2 * (smallest_inner_radius(region) or 0.0)
+            job.note(
+                operation, "cut.tool_too_big", "error",
+                f"{job.tool.name} does not fit into the pocket; Ø{fits:.1f} would reach every corner.",
+                _at_height(np.array(region.representative_point().coords), bottom)[0],
+                measured=job.tool.DC, limit=round(fits, 2), unit="mm",
+            )  # fmt: skip
+            continue
+        missed = region.area - offset(inner, job.radius + operation.leave_side).area
+        if operation.leave_side == 0 and missed > 0.5:
+            fits = 2 * smallest_inner_radius(region)
+            job.note(
+                operation, "cut.corners_left", "warning",
+                f"{job.tool.name} leaves {missed:.1f} mm² in the corners; Ø{fits:.1f} would reach them.",
+                _at_height(np.array(region.representative_point().coords), bottom)[0],
+                measured=job.tool.DC, limit=round(fits, 2), unit="mm",
+            )  # fmt: skip
+        top = top_within(job.stock, region)
+        if top is None or top <= bottom + 1e-6:
+            job.note(operation, "cut.already_there", "note", f"{operation.name}: the pocket is already there.")
+            continue
+        _check_reach(operation, job, top, bottom)
+        step = operation.step_over * job.tool.DC
+        for piece in pieces(inner):
+            for level, z in enumerate(_levels(top, bottom, operation.step_down)):
+                above = top if level == 0 else _levels(top, bottom, operation.step_down)[level - 1]
+                _clear_level(operation, job, piece, above, z, step)
+
+
+def _rings(piece: Polygon, step: float) -> list[Floats]:
+    """Rings from the inside out: outer boundaries counter-clockwise, islands clockwise, each closed (n, 2)."""
+    levels: list[list[Floats]] = []
+    k = 0
+    while True:
+        shrunk = pieces(offset(piece, -k * step)) if k else [piece]
+        if not shrunk:
+            break
+        level = []
+        for p in shrunk:
+            level += [np.array(hole.coords) if not hole.is_ccw else np.array(hole.coords)[::-1] for hole in p.interiors]
+            level.append(np.array(p.exterior.coords) if p.exterior.is_ccw else np.array(p.exterior.coords)[::-1])
+        levels.append(level)
+        k += 1
+    return [ring for level in reversed(levels) for ring in level]
+
+
+def _started_near(ring: Floats, point: tuple[float, float]) -> Floats:
+    """The closed ring beginning at its point nearest to a given one."""
+    line = LineString(ring)
+    at = line.project(Point(point))
+    here = np.array(line.interpolate(at).coords[0])
+    gone = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
+    i = int(np.searchsorted(gone, at, side="right"))
+    out = np.concatenate([[here], ring[i:-1], ring[: max(i, 1)], [here]])
+    keep = np.concatenate([[True], np.hypot(*np.diff(out, axis=0).T) > 1e-7])
+    keep[-1] = True
+    return out[keep]
+
+
+def _clear_level(operation: Pocket, job: Job, piece: Polygon, above: float, z: float, step: float) -> None:
+    rings = _rings(piece, step)
+    cutter = cutter_profile(job.tool)
+    if not any(touches(job.stock, _at_height(ring, z), cutter) for ring in rings):
+        return
+    room = piece.buffer(1e-3)
+    entered = False
+    for ring in rings:
+        if not entered:
+            ring = _enter(operation, job, piece, ring, above, z)
+            entered = True
+        else:
+            x, y, _ = job.path.at
+            ring = _started_near(ring, (x, y))
+            link = LineString([(x, y), tuple(ring[0])])
+            if room.contains(link):
+                job.path.feed(float(ring[0][0]), float(ring[0][1]), z, job.feed)
+            else:
+                job.path.rapid(x, y, job.top + operation.retract)
+                ring = _enter(operation, job, piece, ring, above, z)
+        _trace(job, ring, z)
+    x, y, _ = job.path.at
+    job.path.rapid(x, y, job.top + operation.clearance)
+
+
+def _enter(operation: Pocket, job: Job, piece: Polygon, ring: Floats, above: float, z: float) -> Floats:
+    """Come down to z for a ring: straight where it is clear, by helix where there is room, else along the ring."""
+    cutter = cutter_profile(job.tool)
+    circle = maximum_inscribed_circle(piece)
+    centre, room = np.array(circle.coords[0]), float(circle.length)
+    x, y = float(ring[0][0]), float(ring[0][1])
+    if not touches(job.stock, _at_height(ring[:1], z), cutter):
+        job.path.rapid(x, y, job.top + operation.clearance)
+        job.path.rapid(x, y, max(above, z) + operation.retract)
+        job.path.feed(x, y, z, job.plunge)
+        return ring
+    turn = min(0.45 * job.tool.DC, room)
+    start = centre + [turn, 0.0]
+    link = LineString([tuple(start), tuple(_started_near(ring, (float(start[0]), float(start[1])))[0])])
+    if turn > 0.2 * job.tool.DC and job.tool.cuts_at_centre and piece.buffer(1e-3).contains(link):
+        top = above + 0.2
+        drop = 2 * math.pi * turn * math.tan(math.radians(operation.ramp_deg))
+        laps = max(1, math.ceil((top - z) / drop))
+        sx, sy, middle = float(start[0]), float(start[1]), (float(centre[0]), float(centre[1]))
+        job.path.rapid(sx, sy, job.top + operation.clearance)
+        job.path.rapid(sx, sy, top + operation.retract)
+        job.path.feed(sx, sy, top, job.plunge)
+        for lap in range(laps):
+            job.path.arc("ccw", (sx, sy, top - (top - z) * (lap + 1) / laps), middle, job.plunge)
+        job.path.arc("ccw", (sx, sy, z), middle, job.feed)
+        ring = _started_near(ring, (sx, sy))
+        job.path.feed(float(ring[0][0]), float(ring[0][1]), z, job.feed)
+        return ring
+    job.path.rapid(x, y, job.top + operation.clearance)
+    job.path.rapid(x, y, above + 0.2 + operation.retract)
+    _ramp_along(job, ring, above + 0.2, z, operation.ramp_deg)
+    return ring
+
+
+def _plan_drilling(operation: Drilling, job: Job) -> None:
+    holes = []
+    for ref in operation.faces:
+        hole = _hole_to_drill(operation, job, ref)
+        if hole is not None:
+            holes.append(hole)
+    at = (0.0, 0.0)
+    while holes:  # nearest next
+        hole = min(holes, key=lambda h: math.hypot(h.x - at[0], h.y - at[1]))
+        holes.remove(hole)
+        at = (hole.x, hole.y)
+        job.holes.append(hole)
+        job.path.rapid(hole.x, hole.y, job.top + operation.clearance)
+        job.path.rapid(hole.x, hole.y, hole.start)
+        _CYCLES[operation.cycle](operation, job, hole)
+
+
+def _hole_to_drill(operation: Drilling, job: Job, ref: Any) -> Hole | None:
+    part = job.part.part
+    face = face_of(part, ref, operation.name)
+    disc, bottom, _ = bore_region(face, job.zero_from_work, operation.name)
+    x, y = disc.centroid.x, disc.centroid.y
+    through = any(face.number in hole.faces and hole.through for hole in part.holes)
+    entry = max(
+        float(moved(job.zero_from_work, np.array([f.low, f.high]))[:, 2].max())
+        for f in part.faces
+        if f.hollow and f.axis_point and f.kind in ("cylinder", "cone") and f.radius is not None
+        and np.linalg.norm(np.cross(np.subtract(f.axis_point, face.axis_point), face.axis)) < 1e-6  # type: ignore[arg-type]
+        and abs(abs(np.dot(f.axis, face.axis)) - 1) < 1e-9  # type: ignore[arg-type]
+        and f.radius <= (face.radius or 0) + 1e-6
+    )  # fmt: skip
+    tool = job.tool
+    if operation.cycle == "spot":
+        assert operation.chamfer is not None
+        assert tool.SIG is not None
+        if operation.chamfer > tool.DC:
+            raise BadInput(
+                "cut.chamfer_too_big", operation.name,
+                f"Ø{operation.chamfer:g} is wider than {tool.name}", f"a chamfer up to Ø{tool.DC:g}",
+            )  # fmt: skip
+        bottom = entry - operation.chamfer / 2 / math.tan(math.radians(tool.SIG / 2))
+    else:
+        size = tool.DC - (tool.TP or 0.0) if operation.cycle == "tap" else tool.DC
+        assert face.radius is not None
+        if size > 2 * face.radius + 0.02:
+            job.note(
+                operation, "cut.drill_too_big", "error",
+                f"{tool.name} is bigger than the hole Ø{2 * face.radius:.2f}.", np.array([x, y, entry]),
+                measured=size, limit=round(2 * face.radius, 3), unit="mm",
+            )  # fmt: skip
+            return None
+        bottom = bottom - tip_length(tool) - operation.below if through else bottom + operation.short
+    stock_top = top_within(job.stock, Point(x, y).buffer(tool.DC / 2 + job.stock.field.grid.cell))
+    line = np.array([[x, y, entry], [x, y, bottom]])
+    if operation.cycle in ("drill", "peck", "spot") and not touches(job.stock, line, cutter_profile(tool)):
+        job.note(
+            operation, "cut.already_there", "note", f"{operation.name}: the hole at X{x:.2f} Y{y:.2f} is already there.",
+            np.array([x, y, entry]),
+        )  # fmt: skip
+        return None
+    start = max(entry, stock_top if stock_top is not None else entry) + operation.retract
+    _check_reach(operation, job, start - operation.retract, bottom)
+    return Hole(x, y, start, bottom)
+
+
+def _in_one_go(operation: Drilling, job: Job, hole: Hole) -> None:
+    job.path.feed(hole.x, hole.y, hole.bottom, job.feed)
+    job.path.rapid(hole.x, hole.y, hole.start)
+
+
+def _in_pecks(operation: Drilling, job: Job, hole: Hole) -> None:
+    depth = hole.start - operation.retract
+    while depth > hole.bottom + 1e-9:
+        before = depth
+        depth = max(hole.bottom, depth - operation.peck)
+        if before < hole.start - operation.retract:
+            job.path.rapid(hole.x, hole.y, before + 0.5)
+        job.path.feed(hole.x, hole.y, depth, job.feed)
+        job.path.rapid(hole.x, hole.y, hole.start)
+
+
+def _in_and_out_at_feed(operation: Drilling, job: Job, hole: Hole) -> None:
+    job.path.feed(hole.x, hole.y, hole.bottom, job.feed)
+    job.path.feed(hole.x, hole.y, hole.start, job.feed)
+
+
+_CYCLES: dict[str, Callable[[Drilling, Job, Hole], None]] = {
+    "spot": _in_one_go,
+    "drill": _in_one_go,
+    "peck": _in_pecks,
+    "ream": _in_and_out_at_feed,
+    "tap": _in_and_out_at_feed,
+}
+_PLANNERS: dict[type, Callable[[Any, Job], None]] = {
+    Facing: _plan_facing,
+    Outline: _plan_outline,
+    Pocket: _plan_pocket,
+    Drilling: _plan_drilling,
+}
+__all__ = ["Hole", "Job", "plan_operation"]

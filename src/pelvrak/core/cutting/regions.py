@@ -1,0 +1,120 @@
+"""Which plane region does an operation work on, from picked faces and from the stock?"""
+
+from __future__ import annotations
+
+import manifold3d
+import numpy as np
+from shapely import MultiPolygon, Polygon, unary_union
+from shapely.geometry.base import BaseGeometry
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Floats, Mesh
+from pelvrak.core.geometry.part import Face, Part
+from pelvrak.core.geometry.rigid import moved, turned
+
+SQUARE_COS = 1 - 1e-6
+ROUND_STEPS = 48
+
+
+def loop_points(part: Part, loop: tuple[int, ...], zero_from_work: Floats) -> Floats:
+    """Points of one boundary of a face, (n, 3) in the zero frame, each edge walked its way round."""
+    points: list[Floats] = []
+    for number in loop:
+        edge = part.edges[number if number >= 0 else -number - 1]
+        if not edge.points:
+            continue
+        walked = np.array(edge.points if number >= 0 else edge.points[::-1])
+        points.append(walked[:-1])
+    return moved(zero_from_work, np.concatenate(points))
+
+
+def floor_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon, float]:
+    """Region of a plane floor and its height. Holes in the floor that go down belong to the region, islands do not.
+
+    Raises BadInput when the face is not plane or does not look up.
+    """
+    if face.normal is None:
+        raise BadInput("cut.not_plane", where, f"face {face.number} is not plane", "pick a plane floor or a round wall")
+    up = turned(zero_from_work, np.array(face.normal))
+    if up[2] < SQUARE_COS:
+        raise BadInput(
+            "cut.not_square", where, f"face {face.number} does not look up in this setup", "pick a face square to the spindle"
+        )
+    height = float(moved(zero_from_work, np.array(face.centre))[2])
+    outer = loop_points(part, face.loops[0], zero_from_work)
+    islands = []
+    for loop in face.loops[1:]:
+        if _rises(part, face, loop, zero_from_work, height):
+            islands.append(loop_points(part, loop, zero_from_work)[:, :2])
+    region = Polygon(outer[:, :2], islands)
+    if not region.is_valid:
+        region = region.buffer(0)
+    return region, height
+
+
+def _rises(part: Part, face: Face, loop: tuple[int, ...], zero_from_work: Floats, height: float) -> bool:
+    """Whether the wall on this boundary goes up from the floor."""
+    edges = {n if n >= 0 else -n - 1 for n in loop}
+    for other in part.faces:
+        if other.number == face.number:
+            continue
+        theirs = {n if n >= 0 else -n - 1 for boundary in other.loops for n in boundary}
+        if edges & theirs:
+            corners = np.array([[(other.low, other.high)[i][0], (other.low, other.high)[j][1], (other.low, other.high)[k][2]]
+                                for i in (0, 1) for j in (0, 1) for k in (0, 1)])  # fmt: skip
+            return bool(moved(zero_from_work, corners)[:, 2].max() > height + 0.01)
+    return False
+
+
+def bore_region(face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon, float, float]:
+    """Disc of a hollow cylinder standing upright, with its bottom and top height."""
+    if face.kind != "cylinder" or not face.hollow or face.axis is None or face.axis_point is None or face.radius is None:
+        raise BadInput("cut.not_a_bore", where, f"face {face.number} is not the wall of a bore", "pick a floor or a bore")
+    if abs(turned(zero_from_work, np.array(face.axis))[2]) < SQUARE_COS:
+        raise BadInput("cut.not_square", where, f"bore {face.number} does not stand upright here", "pick an upright bore")
+    centre = moved(zero_from_work, np.array(face.axis_point))
+    angles = np.linspace(0, 2 * np.pi, max(64, int(face.radius * 24)), endpoint=False)
+    ring = centre[:2] + face.radius * np.column_stack([np.cos(angles), np.sin(angles)])
+    ends = moved(zero_from_work, np.array([face.low, face.high]))[:, 2]
+    return Polygon(ring), float(ends.min()), float(ends.max())
+
+
+def silhouette(mesh: Mesh, zero_from_work: Floats) -> Polygon:
+    """Outline of the part seen along the spindle, without its holes; the largest piece."""
+    points = moved(zero_from_work, mesh.vertices)
+    solid = manifold3d.Manifold(manifold3d.Mesh(points.astype(np.float32), mesh.triangles.astype(np.uint32)))
+    outline = unary_union([Polygon(p) for p in solid.project().to_polygons() if len(p) > 2 and _area(p) > 0])
+    largest = max(pieces(outline), key=lambda p: p.area)
+    return Polygon(largest.exterior)
+
+
+def _area(ring: Floats) -> float:
+    x, y = ring[:, 0], ring[:, 1]
+    return float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))) / 2
+
+
+def pieces(shape: BaseGeometry) -> list[Polygon]:
+    """The polygons of any shape, without slivers."""
+    if isinstance(shape, Polygon):
+        return [shape] if shape.area > 1e-4 else []
+    if isinstance(shape, MultiPolygon):
+        return [p for p in shape.geoms if p.area > 1e-4]
+    return []
+
+
+def offset(shape: BaseGeometry, distance: float) -> BaseGeometry:
+    """The shape grown (or, negative, shrunk) by a distance with round corners, mm."""
+    return shape.buffer(distance, quad_segs=ROUND_STEPS).simplify(0.0004)
+
+
+def smallest_inner_radius(region: Polygon) -> float:
+    """Largest cutter radius that reaches every corner of the region, mm, to 0.05 mm; by opening."""
+    low, high = 0.0, float(np.sqrt(region.area))
+    while high - low > 0.05:
+        middle = (low + high) / 2
+        opened = region.buffer(-middle, quad_segs=16).buffer(middle, quad_segs=16)
+        if region.area - opened.area < 0.02 + 0.002 * middle * middle:
+            low = middle
+        else:
+            high = middle
+    return low

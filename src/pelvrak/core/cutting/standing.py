@@ -1,0 +1,56 @@
+"""What stands under the spindle: the stock as the operation finds it, in the zero frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from pelvrak.core.geometry.mesh import Floats, Mesh
+from pelvrak.core.stock.cut import RAPID, Profile, Sweep, test
+from pelvrak.core.stock.field import RayField, grid_around
+from pelvrak.core.stock.shapes import field_of_mesh, material_top
+
+UP = np.array([0.0, 0.0, 1.0])
+TOUCH_MM = 0.02
+
+
+@dataclass(frozen=True)
+class Standing:
+    """low, high: box of the material (mm); field: its rays in the zero frame."""
+
+    low: Floats
+    high: Floats
+    field: RayField
+
+
+def standing(surface: Mesh, cell: float) -> Standing | None:
+    """The stock surface (zero frame) made askable; None when nothing stands."""
+    if len(surface.triangles) == 0:
+        return None
+    low, high = surface.vertices.min(axis=0), surface.vertices.max(axis=0)
+    return Standing(low, high, field_of_mesh(grid_around(low, high, cell), surface))
+
+
+def top_within(stock: Standing, region: BaseGeometry) -> float | None:
+    """Highest material over a plane region, mm; None where the region is empty of it."""
+    top = material_top(stock.field, 2, 1)
+    x, y = stock.field.grid.nodes(0), stock.field.grid.nodes(1)
+    left, low, right, high = region.bounds
+    i0, i1 = np.searchsorted(x, [left, right])
+    j0, j1 = np.searchsorted(y, [low, high])
+    if i0 >= i1 or j0 >= j1:
+        return None
+    xs, ys = np.meshgrid(x[i0:i1], y[j0:j1])
+    inside = shapely.contains_xy(region, xs, ys) & np.isfinite(top[j0:j1, i0:i1])
+    return float(top[j0:j1, i0:i1][inside].max()) if inside.any() else None
+
+
+def touches(stock: Standing, points: Floats, cutter: Profile) -> bool:
+    """Whether a cutter moved along points (n, 3) would meet material by more than TOUCH_MM."""
+    if len(points) == 1:
+        points = np.concatenate([points, points])
+    sweep = Sweep(points[:-1], points[1:], np.full(len(points) - 1, RAPID, np.uint8), UP, cutter)
+    return bool(test(stock.field, sweep).rapid.max(initial=0.0) > TOUCH_MM)

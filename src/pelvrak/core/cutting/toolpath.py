@@ -1,0 +1,217 @@
+"""What is a tool path, and how do its arcs become chords?"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.stock.cut import CUT, RAPID
+
+MoveKind = Literal["rapid", "line", "cw", "ccw"]
+Point = tuple[float, float, float]
+
+# Chords stay within this of their arc, half inside and half outside.
+CHORD_ERROR_MM = 0.002
+ARC_FIT_MM = 0.003
+
+
+@dataclass(frozen=True)
+class Move:
+    """One move of the tool tip to `end` in the zero frame, mm.
+
+    centre: of cw and ccw arcs in the xy plane (seen from +z); z may change along the arc (helix).
+    feed: mm/min; 0 for rapids.
+    """
+
+    kind: MoveKind
+    end: Point
+    feed: float = 0.0
+    centre: tuple[float, float] | None = None
+
+
+@dataclass
+class Path:
+    """Moves of one operation in order, from `start`. holes: hole bottoms with canned-cycle facts for the program."""
+
+    start: Point
+    moves: list[Move] = field(default_factory=list)
+
+    @property
+    def at(self) -> Point:
+        return self.moves[-1].end if self.moves else self.start
+
+    def rapid(self, x: float, y: float, z: float) -> None:
+        if (x, y, z) != self.at:
+            self.moves.append(Move("rapid", (x, y, z)))
+
+    def feed(self, x: float, y: float, z: float, feed: float) -> None:
+        if (x, y, z) != self.at:
+            self.moves.append(Move("line", (x, y, z), feed))
+
+    def arc(self, kind: Literal["cw", "ccw"], end: Point, centre: tuple[float, float], feed: float) -> None:
+        self.moves.append(Move(kind, end, feed, centre))
+
+
+def arc_sweep(start: Point, move: Move) -> tuple[float, float]:
+    """Radius (mm) and swept angle (rad, signed, counter-clockwise positive) of an arc; a full turn when it closes."""
+    assert move.centre is not None
+    cx, cy = move.centre
+    radius = math.hypot(start[0] - cx, start[1] - cy)
+    first = math.atan2(start[1] - cy, start[0] - cx)
+    last = math.atan2(move.end[1] - cy, move.end[0] - cx)
+    sweep = last - first
+    if move.kind == "ccw":
+        sweep = sweep % (2 * math.pi) or 2 * math.pi
+    else:
+        sweep = -((-sweep) % (2 * math.pi) or 2 * math.pi)
+    if math.hypot(start[0] - move.end[0], start[1] - move.end[1]) < 1e-9:
+        sweep = math.copysign(2 * math.pi, sweep)
+    return radius, sweep
+
+
+def move_length(start: Point, move: Move) -> float:
+    """Travel of one move, mm."""
+    if move.centre is None:
+        return math.dist(start, move.end)
+    radius, sweep = arc_sweep(start, move)
+    return math.hypot(radius * sweep, move.end[2] - start[2])
+
+
+@dataclass(frozen=True)
+class Chords:
+    """A path as straight moves: starts, ends (n, 3) mm; what CUT or RAPID (n,); move: index of its move (n,)."""
+
+    starts: Floats
+    ends: Floats
+    what: NDArray[np.uint8]
+    move: NDArray[np.int64]
+
+
+def chords(path: Path) -> Chords:
+    """The path as straight moves, arcs as chords within CHORD_ERROR_MM."""
+    points: list[Point] = [path.start]
+    what: list[int] = []
+    owner: list[int] = []
+    for index, move in enumerate(path.moves):
+        start = points[-1] if not path.moves[:index] else path.moves[index - 1].end
+        if move.centre is None:
+            points.append(move.end)
+            what.append(RAPID if move.kind == "rapid" else CUT)
+            owner.append(index)
+            continue
+        radius, sweep = arc_sweep(start, move)
+        step = 2 * math.acos(max(0.0, 1 - CHORD_ERROR_MM / max(radius, CHORD_ERROR_MM)))
+        n = max(2, math.ceil(abs(sweep) / max(step, 1e-3)))
+        # Inner points stand outside the arc by half the sagitta, so that the swept area is right on average.
+        out = radius * (1 + (1 - math.cos(sweep / n / 2)) * 2 / 3)
+        first = math.atan2(start[1] - move.centre[1], start[0] - move.centre[0])
+        for i in range(1, n + 1):
+            share = i / n
+            if i == n:
+                points.append(move.end)
+            else:
+                angle = first + sweep * share
+                points.append(
+                    (
+                        move.centre[0] + out * math.cos(angle),
+                        move.centre[1] + out * math.sin(angle),
+                        start[2] + (move.end[2] - start[2]) * share,
+                    )
+                )
+            what.append(CUT)
+            owner.append(index)
+    array = np.array(points, np.float64).reshape(-1, 3)
+    return Chords(array[:-1], array[1:], np.array(what, np.uint8), np.array(owner, np.int64))
+
+
+def path_time_s(path: Path, rapid_mm_min: float) -> float:
+    """Time of all moves at programmed feed and rapid rate, s; acceleration is not counted."""
+    total, at = 0.0, path.start
+    for move in path.moves:
+        rate = rapid_mm_min if move.kind == "rapid" else move.feed
+        total += move_length(at, move) / rate * 60
+        at = move.end
+    return total
+
+
+def fitted(points: Floats, tolerance: float = ARC_FIT_MM) -> list[tuple[MoveKind, tuple[float, float], tuple[float, float] | None]]:
+    """A polyline (n, 2) as lines and arcs: (kind, end, centre) from points[0] on.
+
+    Greedy: the longest run of points whose own positions and chord middles lie within `tolerance`
+    of one circle becomes an arc; what is straight becomes one line.
+    """
+    out: list[tuple[MoveKind, tuple[float, float], tuple[float, float] | None]] = []
+    i, n = 0, len(points)
+    while i < n - 1:
+        line_end = _longest(points, i, _is_line, tolerance)
+        arc_end = _longest(points, i, _is_arc, tolerance) if line_end < n - 1 else i
+        if arc_end > line_end and arc_end - i >= 4:
+            centre, radius, turn = _circle(points[i], points[(i + arc_end) // 2], points[arc_end])
+            end = (float(points[arc_end][0]), float(points[arc_end][1]))
+            out.append(("ccw" if turn > 0 else "cw", end, (float(centre[0]), float(centre[1]))))
+            i = arc_end
+        else:
+            end = (float(points[line_end][0]), float(points[line_end][1]))
+            out.append(("line", end, None))
+            i = line_end
+    return out
+
+
+def _longest(points: Floats, i: int, fits, tolerance: float) -> int:  # type: ignore[no-untyped-def]
+    """Last index j > i for which points i…j fit, by doubling and halving."""
+    n = len(points) - 1
+    good, step = i + 1, 1
+    while good < n and fits(points[i : min(n, good + step) + 1], tolerance):
+        good = min(n, good + step)
+        step *= 2
+    bad = min(n + 1, good + step)
+    while bad - good > 1:
+        middle = (good + bad) // 2
+        if fits(points[i : middle + 1], tolerance):
+            good = middle
+        else:
+            bad = middle
+    return good
+
+
+def _is_line(points: Floats, tolerance: float) -> bool:
+    if len(points) < 3:
+        return True
+    along = points[-1] - points[0]
+    length = float(np.hypot(*along))
+    if length < 1e-9:
+        return False
+    rest = points[1:-1] - points[0]
+    away = np.abs(rest[:, 0] * along[1] - rest[:, 1] * along[0]) / length
+    forward = rest @ along / length
+    return bool(away.max() < tolerance / 3 and (np.diff(forward) >= -1e-9).all())
+
+
+def _circle(a: Floats, b: Floats, c: Floats) -> tuple[Floats, float, float]:
+    """Circle through three points: centre, radius, and the sign of its turn."""
+    ab, ac = b - a, c - a
+    cross = 2 * (ab[0] * ac[1] - ab[1] * ac[0])
+    if abs(cross) < 1e-12:
+        return a, float("inf"), 0.0
+    ux = (ac[1] * (ab @ ab) - ab[1] * (ac @ ac)) / cross
+    uy = (ab[0] * (ac @ ac) - ac[0] * (ab @ ab)) / cross
+    return a + np.array([ux, uy]), float(np.hypot(ux, uy)), float(np.sign(cross))
+
+
+def _is_arc(points: Floats, tolerance: float) -> bool:
+    if len(points) < 4:
+        return True
+    centre, radius, turn = _circle(points[0], points[len(points) // 2], points[-1])
+    if not 0.05 < radius < 1000 or turn == 0:
+        return False
+    rest = points - centre
+    middles = (points[1:] + points[:-1]) / 2 - centre
+    if np.abs(np.hypot(*rest.T) - radius).max() > tolerance or np.abs(np.hypot(*middles.T) - radius).max() > tolerance:
+        return False
+    angle = np.unwrap(np.arctan2(rest[:, 1], rest[:, 0]))
+    return bool((np.diff(angle) * turn > 0).all() and abs(angle[-1] - angle[0]) < np.radians(178))

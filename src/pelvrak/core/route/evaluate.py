@@ -1,0 +1,563 @@
+"""What becomes of a plan? The graph of pure steps, each kept by what it was computed from."""
+
+from __future__ import annotations
+
+import io
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from pelvrak.core.billet.block import Billet, block_of, check_fit, margins
+from pelvrak.core.cutting.feeds import Material, cutting_data, material_of, removal_rate
+from pelvrak.core.cutting.operations import Operation
+from pelvrak.core.cutting.planning import Hole, Job, plan_operation
+from pelvrak.core.cutting.standing import UP, standing
+from pelvrak.core.cutting.toolpath import Chords, Move, Path, chords, path_time_s
+from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
+from pelvrak.core.errors import BadInput, Stopped
+from pelvrak.core.findings import Finding, of_bad_input
+from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, to_glb, transformed, volume
+from pelvrak.core.geometry.part import PartModel, packed, unpacked
+from pelvrak.core.geometry.reckoned import Reckoned
+from pelvrak.core.geometry.rigid import inverse, moved, turned
+from pelvrak.core.geometry.step_file import read_step
+from pelvrak.core.holding.vise import HoldFacts, hold_work, solids_mesh, united
+from pelvrak.core.machine.mill import Mill, check_table, check_travel, mill_of, register_value
+from pelvrak.core.program.post import Planned, Program, post
+from pelvrak.core.route.plan import Plan, Setup
+from pelvrak.core.route.report import (
+    BilletReport,
+    ComparisonReport,
+    OperationReport,
+    Report,
+    SetupReport,
+)
+from pelvrak.core.route.store import Store, key_of
+from pelvrak.core.seat.seating import lay, seat_work
+from pelvrak.core.stock.compare import compare
+from pelvrak.core.stock.cut import Hits, Sweep, cut, test
+from pelvrak.core.stock.field import RayField, grid_around, loaded, saved
+from pelvrak.core.stock.shapes import field_of_block, field_of_mesh
+from pelvrak.core.stock.surface import simplified, surface
+
+VERSION = 1
+SIMPLIFY_MM = 0.02
+HOLDING_CELL_MM = 1.0
+PLAN_CELL_MM = 0.5
+MEETS_MM = 0.05
+
+Progress = Callable[[float, str], bool]
+
+
+@dataclass
+class Run:
+    """One evaluation under way. progress(share, what) returns False to stop."""
+
+    plan: Plan
+    store: Store
+    progress: Progress
+    part: PartModel
+    part_key: str
+    material: Material
+    steps: int = 1
+    done: int = 0
+    computed: list[str] = field(default_factory=list)
+    reused: list[str] = field(default_factory=list)
+
+    def tell(self, what: str, within: float = 0.0) -> None:
+        if not self.progress(min(1.0, (self.done + within) / self.steps), what):
+            raise Stopped
+
+    def step(self, name: str, key: str, compute: Callable[[], dict[str, bytes]]) -> dict[str, Any]:
+        """Facts of a step: taken from the store, or computed and kept."""
+        kept = self.store.get(key, "facts.json")
+        self.tell(name)
+        if kept is None:
+            pieces = compute()
+            self.store.put(key, pieces)
+            kept = pieces["facts.json"]
+            self.computed.append(name)
+        else:
+            self.reused.append(name)
+        self.done += 1
+        facts: dict[str, Any] = json.loads(kept)
+        return facts
+
+    def piece(self, key: str, name: str) -> bytes:
+        data = self.store.get(key, name)
+        if data is None:
+            raise LookupError(f"result {key} has no {name}")
+        return data
+
+
+def _mesh_bytes(mesh: Mesh) -> bytes:
+    out = io.BytesIO()
+    np.savez_compressed(
+        out, vertices=mesh.vertices, triangles=mesh.triangles.astype(np.int32), label=mesh.label.astype(np.int32)
+    )
+    return out.getvalue()
+
+
+def mesh_from_bytes(data: bytes) -> Mesh:
+    """The mesh of a result's surface.npz piece."""
+    with np.load(io.BytesIO(data)) as arrays:
+        return Mesh(arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64))
+
+
+def _stock_pieces(field_: RayField, facts: dict[str, Any]) -> dict[str, bytes]:
+    """A stock as a result: its field, its surface for computing and for the picture, its volume."""
+    full = surface(field_)
+    light = simplified(full, SIMPLIFY_MM)
+    facts["volume_mm3"] = volume(full)
+    return {
+        "field": saved(field_),
+        "surface.npz": _mesh_bytes(light),
+        "surface.glb": to_glb(light, crease_lines(light)),
+        "facts.json": json.dumps(facts).encode(),
+    }
+
+
+def maker_number(setup: int, operation: int) -> int:
+    """The number on surfaces made by an operation: setup and operation counted from 0; 0 itself is the billet."""
+    return (setup + 1) * 256 + operation + 1
+
+
+def part_result(data: bytes, name: str, sha256: str, store: Store) -> tuple[str, PartModel]:
+    """The part in a STEP file, read once: (key, model)."""
+    key = key_of("part", VERSION, sha256)
+    kept = store.get(key, "part.npz")
+    if kept is not None:
+        return key, unpacked(kept)
+    model = read_step(data, name)
+    lines = np.array([[a, b] for e in model.part.edges for a, b in zip(e.points, e.points[1:], strict=False)])
+    store.put(
+        key,
+        {
+            "part.npz": packed(model),
+            "surface.glb": to_glb(model.mesh, lines.reshape(-1, 2, 3)),
+            "facts.json": model.part.model_dump_json().encode(),
+        },
+    )
+    return key, model
+
+
+def evaluate(plan: Plan, part_bytes: bytes, sha256: str, store: Store, progress: Progress | None = None) -> Report:
+    """Compute the whole route; every step that is already in the store is taken from it.
+
+    Raises BadInput when the part cannot be read or the material is unknown, and Stopped when
+    progress returns False. Anything wrong further on is a finding of the place it stands in.
+    """
+    part_key, model = part_result(part_bytes, plan.part.file, sha256, store)
+    run = Run(
+        plan, store, progress or (lambda share, what: True), model, part_key, material_of(plan.billet.material),
+        steps=3 + sum(2 + len(s.operations) for s in plan.setups),
+    )  # fmt: skip
+    density = run.material.density_g_cm3 * 1e-6
+    billet = _billet(run, density)
+    setups: list[SetupReport] = []
+    key, stock_volume = billet.key, billet.volume_mm3
+    for index, setup in enumerate(plan.setups):
+        report = _setup(run, index, setup, key, stock_volume, density)
+        setups.append(report)
+        key, stock_volume = report.outgoing_key, report.outgoing_volume_mm3
+    comparison = _compare(run, key) if key is not None and setups else None
+    run.tell("done", 1.0)
+    return Report(
+        plan=plan.name, part_key=part_key, part_volume_mm3=model.part.volume_mm3,
+        part_mass_kg=model.part.volume_mm3 * density, billet=billet, setups=tuple(setups), comparison=comparison,
+        computed=tuple(run.computed), reused=tuple(run.reused),
+    )  # fmt: skip
+
+
+def _billet(run: Run, density: float) -> BilletReport:
+    part, spec = run.part.part, run.plan.billet
+    low, high = block_of(spec, part)
+    findings = check_fit(spec, part)
+    key = None
+    amount = 0.0
+    try:
+        grid = grid_around(np.array(low), np.array(high), run.plan.resolution_mm)
+        key = key_of("billet", VERSION, low, high, run.plan.resolution_mm)
+        facts = run.step(
+            "billet", key, lambda: _stock_pieces(field_of_block(grid, np.array(low), np.array(high)), {})
+        )
+        amount = facts["volume_mm3"]
+    except BadInput as bad:
+        findings.append(of_bad_input(bad, None, None, "incoming"))
+    return BilletReport(
+        key=key, low=low, high=high, volume_mm3=amount, mass_kg=amount * density,
+        margins={k: round(v, 4) for k, v in margins(part, low, high).items()}, findings=tuple(findings),
+    )  # fmt: skip
+
+
+def _matrix(a: Floats) -> tuple[tuple[float, ...], ...]:
+    return tuple(tuple(float(x) for x in row) for row in a)
+
+
+@dataclass
+class Placed:
+    """A setup with its frames and holding known."""
+
+    zero_from_work: Floats
+    mill: Mill
+    hold: HoldFacts
+    register: tuple[float, float, float] | None
+    findings: list[Finding]
+    low: Floats
+    high: Floats
+
+
+def _place(run: Run, setup: Setup, incoming: Mesh) -> Placed:
+    part = run.part.part
+    mill = mill_of(setup.machine)
+    rotation = lay(setup.seat, part)
+    block = np.array(block_of(run.plan.billet, part))
+    corners = np.array([[block[i][0], block[j][1], block[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+    boxes = {}
+    for name, points in (("billet", corners), ("part", run.part.mesh.vertices), ("incoming", incoming.vertices)):
+        lying = points @ rotation.T
+        boxes[name] = (tuple(lying.min(axis=0).tolist()), tuple(lying.max(axis=0).tolist()))
+    zero_from_work = seat_work(setup.seat, part, boxes, rotation)
+    stock = transformed(incoming, zero_from_work)
+    facts, found = hold_work(setup.hold, stock, setup.name)
+    found = [_in_work_frame(f, zero_from_work) for f in found]
+    register = None
+    if facts.zero_on_table is not None:
+        register = register_value(mill, facts.zero_on_table)
+        found += check_table(mill, facts.zero_on_table, facts.solids, setup.name)
+    return Placed(
+        zero_from_work, mill, facts, register, found, stock.vertices.min(axis=0), stock.vertices.max(axis=0)
+    )
+
+
+def _in_work_frame(finding: Finding, zero_from_work: Floats) -> Finding:
+    if not finding.place:
+        return finding
+    back = moved(inverse(zero_from_work), np.array(finding.place))
+    return finding.model_copy(update={"place": tuple((float(x), float(y), float(z)) for x, y, z in back)})
+
+
+def _setup(
+    run: Run, index: int, setup: Setup, incoming_key: str | None, incoming_volume: float, density: float
+) -> SetupReport:
+    base = SetupReport(
+        name=setup.name, title=setup.title, machine=setup.machine, offset_register=setup.offset_register, incoming_key=incoming_key,
+        outgoing_key=incoming_key, incoming_volume_mm3=incoming_volume, outgoing_volume_mm3=incoming_volume,
+        incoming_mass_kg=incoming_volume * density, outgoing_mass_kg=incoming_volume * density,
+    )  # fmt: skip
+    if incoming_key is None or incoming_volume <= 0:
+        nothing = Finding(
+            code="stock.none", severity="error", setup=setup.name, stage="incoming", sentence="No stock comes into this setup."
+        )
+        return base.model_copy(update={"findings": (nothing,)})
+    try:
+        placed = _place(run, setup, mesh_from_bytes(run.piece(incoming_key, "surface.npz")))
+    except BadInput as bad:
+        run.done += len(setup.operations) + 2
+        return base.model_copy(update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)})
+    run.done += 1
+    reports: list[OperationReport] = []
+    planned: list[Planned] = []
+    key, stock_volume = incoming_key, incoming_volume
+    holding = _holding_field(placed.hold)
+    tools = {tool.id: tool for tool in run.plan.tools}
+    previous_place = None
+    for position, operation in enumerate(setup.operations):
+        report, ready = _operation(run, index, position, setup, placed, holding, operation, tools, key, stock_volume)
+        if ready is not None:
+            if ready.path.moves and ready.tool.place != previous_place:
+                previous_place = ready.tool.place
+                report = report.model_copy(update={"time_s": report.time_s + placed.mill.tool_change_s})
+            planned.append(ready)
+        reports.append(report)
+        if report.key is not None:
+            key, stock_volume = report.key, report.outgoing_volume_mm3
+    program_key, program = _program(run, setup, placed, planned, incoming_volume * density)
+    reports = [_with_lines(report, program) for report in reports]
+    findings = list(placed.findings)
+    if not setup.operations:
+        findings.append(
+            Finding(code="cut.no_operations", severity="note", setup=setup.name, stage="cut",
+                    sentence="Nothing is cut in this setup yet.")
+        )  # fmt: skip
+    return base.model_copy(
+        update={
+            "outgoing_key": key,
+            "outgoing_volume_mm3": stock_volume,
+            "removed_volume_mm3": incoming_volume - stock_volume,
+            "outgoing_mass_kg": stock_volume * density,
+            "time_s": sum(r.time_s for r in reports),
+            "zero_from_work": _matrix(placed.zero_from_work),
+            "low": tuple(float(x) for x in placed.low),
+            "high": tuple(float(x) for x in placed.high),
+            "hold": placed.hold,
+            "register_value": _register_reckoning(setup, placed),
+            "operations": tuple(reports),
+            "program_key": program_key,
+            "findings": tuple(findings),
+        }
+    )
+
+
+def _register_reckoning(setup: Setup, placed: Placed) -> tuple[Reckoned, ...] | None:
+    if placed.register is None or placed.hold.zero_on_table is None:
+        return None
+    return tuple(
+        Reckoned(
+            value=round(value, 3), unit="mm", formula=f"{axis} of {setup.offset_register} = table corner + zero from the corner",
+            with_values=f"{corner:.3f} + {own:.3f}", source="layout of table, vise, parallels and seat",
+        )
+        for axis, value, corner, own in zip("XYZ", placed.register, placed.mill.corner, placed.hold.zero_on_table, strict=True)
+    )  # fmt: skip
+
+
+def _holding_field(hold: HoldFacts) -> RayField | None:
+    if not hold.solids:
+        return None
+    solid = united(solids_mesh(hold))
+    return field_of_mesh(grid_around(solid.vertices.min(axis=0), solid.vertices.max(axis=0), HOLDING_CELL_MM), solid)
+
+
+def _path_json(path: Path, holes: list[Hole]) -> bytes:
+    return json.dumps(
+        {
+            "start": path.start,
+            "moves": [[m.kind, *m.end, m.feed, *(m.centre or ())] for m in path.moves],
+            "holes": [[h.x, h.y, h.start, h.bottom] for h in holes],
+        }
+    ).encode()
+
+
+def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
+    """The tool path of a result's path.json piece."""
+    read = json.loads(data)
+    moves = [
+        Move(m[0], (m[1], m[2], m[3]), m[4], (m[5], m[6]) if len(m) > 5 else None) for m in read["moves"]
+    ]
+    return Path(tuple(read["start"]), moves), [Hole(*h) for h in read["holes"]]
+
+
+def _operation(
+    run: Run, index: int, position: int, setup: Setup, placed: Placed, holding: RayField | None,
+    operation: Operation, tools: dict[str, Tool], incoming_key: str, incoming_volume: float,
+) -> tuple[OperationReport, Planned | None]:  # fmt: skip
+    tool = tools.get(operation.tool)
+    base = OperationReport(
+        id=operation.id, name=operation.name, kind=operation.kind, tool=operation.tool,
+        tool_name=tool.name if tool else operation.tool, outgoing_volume_mm3=incoming_volume,
+    )  # fmt: skip
+    name = f"{setup.name} {operation.name}"
+    try:
+        if tool is None:
+            raise BadInput("cut.no_tool", operation.name, f"there is no tool {operation.tool!r} in the plan", "choose a tool")
+        data = cutting_data(tool, run.material, placed.mill, operation.speed_rpm, operation.feed_mm_min)
+        key = key_of(
+            "operation", VERSION, run.part_key, incoming_key, _matrix(placed.zero_from_work), placed.hold.solids,
+            setup.name, placed.mill, run.material, operation, tool, maker_number(index, position), placed.register,
+        )  # fmt: skip
+        facts = run.step(
+            name, key,
+            lambda: _cut_operation(run, index, position, setup, placed, holding, operation, tool, data, incoming_key, name),
+        )  # fmt: skip
+    except BadInput as bad:
+        run.done += 1
+        finding = of_bad_input(bad, setup.name, operation.id, "cut")
+        return base.model_copy(update={"findings": (finding,)}), None
+    path, holes = path_from_json(run.piece(key, "path.json"))
+    report = base.model_copy(
+        update={
+            "key": key,
+            "time_s": facts["time_s"],
+            "outgoing_volume_mm3": facts["volume_mm3"],
+            "removed_volume_mm3": incoming_volume - facts["volume_mm3"],
+            "speed": data.speed_rpm,
+            "feed": data.feed_mm_min,
+            "removal": _removal(operation, tool, data.feed_mm_min.value),
+            "low": tuple(facts["low"]) if facts["low"] else None,
+            "high": tuple(facts["high"]) if facts["high"] else None,
+            "moves": len(path.moves),
+            "findings": tuple(Finding.model_validate(f) for f in facts["findings"]),
+        }
+    )
+    return report, Planned(operation, tool, path, holes, data.speed_rpm.value, data.feed_mm_min.value)
+
+
+def _removal(operation: Operation, tool: Tool, feed: float) -> Reckoned | None:
+    if operation.kind == "drilling":
+        return None
+    ap, ae = operation.step_down, operation.step_over * tool.DC
+    return Reckoned(
+        value=round(removal_rate(ap, ae, feed), 2), unit="cm³/min", formula="Q = ap·ae·vf / 1000",
+        with_values=f"{ap:g}·{ae:g}·{feed:.0f} / 1000", source="ISO 3002-3 material removal rate, at full step",
+    )  # fmt: skip
+
+
+def _cut_operation(
+    run: Run, index: int, position: int, setup: Setup, placed: Placed, holding: RayField | None,
+    operation: Operation, tool: Tool, data: Any, incoming_key: str, name: str,
+) -> dict[str, bytes]:  # fmt: skip
+    """Plan the moves, cut them, test them: the pieces of one operation's result."""
+    stock = loaded(run.piece(incoming_key, "field"))
+    incoming = transformed(mesh_from_bytes(run.piece(incoming_key, "surface.npz")), placed.zero_from_work)
+    here = standing(incoming, PLAN_CELL_MM)
+    if here is None:
+        raise BadInput("stock.none", operation.name, "no stock is left to cut", "check the operations before")
+    start = (0.0, 0.0, float(here.high[2]) + operation.clearance + 50.0)
+    job = Job(run.part, placed.zero_from_work, here, tool, data, setup.name, Path(start))
+    plan_operation(operation, job)
+    findings = list(job.findings)
+    facts: dict[str, Any] = {"time_s": path_time_s(job.path, placed.mill.rapid_mm_min), "low": None, "high": None}
+    if not job.path.moves:
+        facts["findings"] = [f.model_dump(mode="json") for f in findings]
+        facts["volume_mm3"] = json.loads(run.piece(incoming_key, "facts.json"))["volume_mm3"]
+        return {
+            "field": run.piece(incoming_key, "field"),
+            "surface.npz": run.piece(incoming_key, "surface.npz"),
+            "surface.glb": run.piece(incoming_key, "surface.glb"),
+            "path.json": _path_json(job.path, []),
+            "facts.json": json.dumps(facts).encode(),
+        }
+    lines = chords(job.path)
+    work_from_zero = inverse(placed.zero_from_work)
+    bodies = body_profiles(tool)
+    sweep = Sweep(
+        moved(work_from_zero, lines.starts), moved(work_from_zero, lines.ends), lines.what,
+        turned(work_from_zero, UP), cutter_profile(tool), bodies,
+    )  # fmt: skip
+
+    def going_on(share: float) -> bool:
+        run.tell(name, 0.9 * share)
+        return True
+
+    stock, hits = cut(stock, sweep, maker_number(index, position), going_on)
+    findings += _stock_trouble(operation, setup, hits, sweep)
+    if holding is not None:
+        met = test(holding, Sweep(lines.starts, lines.ends, lines.what, UP, cutter_profile(tool), bodies))
+        findings += _holding_trouble(operation, setup, placed, met, lines, sweep)
+    low, high = lines.ends.min(axis=0), lines.ends.max(axis=0)
+    if placed.register is not None:
+        findings += check_travel(placed.mill, placed.register, low, high, tool.gauge_length, setup.name, operation.name)
+    facts["low"], facts["high"] = low.tolist(), high.tolist()
+    facts["findings"] = [
+        (f if f.operation == operation.id else f.model_copy(update={"operation": operation.id})).model_dump(mode="json")
+        for f in findings
+    ]
+    return {**_stock_pieces(stock, facts), "path.json": _path_json(job.path, job.holes)}
+
+
+def _worst_place(depths: Floats, sweep: Sweep) -> tuple[tuple[float, float, float], ...]:
+    x, y, z = sweep.ends[int(np.argmax(depths))]
+    return ((float(x), float(y), float(z)),)
+
+
+def _stock_trouble(operation: Operation, setup: Setup, hits: Hits, sweep: Sweep) -> list[Finding]:
+    """Rapid moves, shank and holder that met the stock."""
+    out = []
+    for code, what, depths in (
+        ("cut.rapid_in_stock", "A rapid move runs", hits.rapid),
+        ("cut.shank_in_stock", "The shank runs", hits.bodies[:, 0]),
+        ("cut.holder_in_stock", "The holder runs", hits.bodies[:, 1]),
+    ):
+        deepest = float(depths.max(initial=0.0))
+        if deepest > MEETS_MM:
+            out.append(
+                Finding(
+                    code=code, severity="error", setup=setup.name, operation=operation.id, stage="cut",
+                    sentence=f"{what} {deepest:.2f} mm into the stock in {operation.name} "
+                    f"({int((depths > MEETS_MM).sum())} moves).",
+                    measured=round(deepest, 3), limit=0.0, unit="mm", place=_worst_place(depths, sweep),
+                )
+            )  # fmt: skip
+    return out
+
+
+def _holding_trouble(
+    operation: Operation, setup: Setup, placed: Placed, met: Hits, lines: Chords, sweep: Sweep
+) -> list[Finding]:
+    """Cutter, shank and holder that met the holding, with the name of what they met."""
+    out = []
+    for what, depths in (("cutter", met.rapid), ("shank", met.bodies[:, 0]), ("holder", met.bodies[:, 1])):
+        deepest = float(depths.max(initial=0.0))
+        if deepest <= MEETS_MM:
+            continue
+        end = lines.ends[int(np.argmax(depths))]
+        solid = min(
+            placed.hold.solids,
+            key=lambda s: float(np.linalg.norm(np.maximum(0, np.maximum(np.array(s[1]) - end, end - np.array(s[2]))))),
+        )[0]
+        out.append(
+            Finding(
+                code=f"cut.{what}_in_holding", severity="error", setup=setup.name, operation=operation.id, stage="cut",
+                sentence=f"The {what} runs {deepest:.2f} mm into the {solid} in {operation.name}.",
+                measured=round(deepest, 3), limit=0.0, unit="mm", place=_worst_place(depths, sweep),
+            )
+        )  # fmt: skip
+    return out
+
+
+def _program(run: Run, setup: Setup, placed: Placed, planned: list[Planned], mass: float) -> tuple[str, Program]:
+    size = placed.high - placed.low
+    program = post(
+        setup.name, setup.title, f"{run.plan.name} REV {run.plan.part.revision}", setup.offset_register, placed.register,
+        f"{size[0]:.1f} x {size[1]:.1f} x {size[2]:.1f} mm, {mass:.3f} kg", planned,
+    )  # fmt: skip
+    key = key_of("program", VERSION, program.text)
+    run.done += 1
+    if run.store.get(key, "program.nc") is None:
+        run.store.put(
+            key, {"program.nc": program.text.encode(), "lines.json": json.dumps(program.lines).encode()}
+        )
+    return key, program
+
+
+def _with_lines(report: OperationReport, program: Program) -> OperationReport:
+    lines = program.lines.get(report.id)
+    if not lines:
+        return report
+    return report.model_copy(update={"first_line": min(lines), "last_line": max(lines)})
+
+
+def _compare(run: Run, key: str) -> ComparisonReport:
+    compared = key_of("compare", VERSION, run.part_key, key)
+
+    def compute() -> dict[str, bytes]:
+        result = compare(
+            loaded(run.piece(key, "field")), mesh_from_bytes(run.piece(key, "surface.npz")), run.part.mesh
+        )
+        facts = {
+            "left_volume_mm3": result.left_volume_mm3, "gouge_volume_mm3": result.gouge_volume_mm3,
+            "max_left_mm": result.max_left_mm, "max_gouge_mm": result.max_gouge_mm,
+            "left_at": result.left_at.tolist(), "gouge_at": result.gouge_at.tolist(),
+        }  # fmt: skip
+        lines = crease_lines(mesh_from_bytes(run.piece(key, "surface.npz")), by_label=False)
+        return {
+            "surface.glb": to_glb(result.surface, lines, result.away),
+            "facts.json": json.dumps(facts).encode(),
+        }
+
+    facts = run.step("compare", compared, compute)
+    stated = 0.1 * run.plan.resolution_mm + SIMPLIFY_MM
+    last = run.plan.setups[-1].name
+    findings = []
+    for code, severity, word, depth, amount, at in (
+        ("compare.left", "warning", "left on", "max_left_mm", "left_volume_mm3", "left_at"),
+        ("compare.gouge", "error", "cut into", "max_gouge_mm", "gouge_volume_mm3", "gouge_at"),
+    ):
+        if facts[depth] > stated:
+            findings.append(
+                Finding(
+                    code=code, severity=severity, setup=last, stage="outgoing",  # type: ignore[arg-type]
+                    sentence=f"After {last}, up to {facts[depth]:.2f} mm is {word} the part ({facts[amount]:.0f} mm³ in all).",
+                    measured=round(facts[depth], 4), limit=round(stated, 4), unit="mm", place=(tuple(facts[at]),),
+                )
+            )  # fmt: skip
+    return ComparisonReport(
+        key=compared, stated_error_mm=stated, findings=tuple(findings),
+        **{name: facts[name] for name in ("left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm")},
+    )  # fmt: skip
+
+
+__all__ = ["Billet", "evaluate", "mesh_from_bytes", "part_result", "path_from_json"]

@@ -1,0 +1,95 @@
+"""What does a plan say? One document for one part's whole route."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, ValidationError, model_validator
+
+from pelvrak.core.billet.block import Billet
+from pelvrak.core.cutting.operations import Operation
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.part import Frozen
+from pelvrak.core.holding.vise import Hold, NoHold
+from pelvrak.core.machine.mill import Register
+from pelvrak.core.seat.seating import Seat
+
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class PartFile(Frozen):
+    """The part to be made. file: beside the plan document; sha256: of its bytes, once known."""
+
+    file: Annotated[str, Field(min_length=1, max_length=200)]
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")] | None = None
+    revision: Annotated[str, Field(max_length=20)] = "A"
+
+
+class Setup(Frozen):
+    """One clamping on one machine."""
+
+    name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
+    title: Annotated[str, Field(max_length=60)] = ""
+    machine: str = "vertical-760"
+    offset_register: Register = "G54"
+    seat: Seat = Seat()
+    hold: Hold = NoHold()
+    operations: Annotated[tuple[Operation, ...], Field(max_length=200)] = ()
+
+    @model_validator(mode="after")
+    def _operations_are_told_apart(self) -> Setup:
+        ids = [operation.id for operation in self.operations]
+        if len(set(ids)) != len(ids):
+            raise ValueError(f"two operations of {self.name} share an id: give each its own")
+        return self
+
+
+class Plan(Frozen):
+    """The plan document; lengths mm, angles degrees. resolution_mm: distance of the stock's rays."""
+
+    schema_version: Literal[1] = 1
+    name: Name
+    part: PartFile
+    billet: Billet = Billet()
+    tools: Annotated[tuple[Tool, ...], Field(max_length=200)] = ()
+    setups: Annotated[tuple[Setup, ...], Field(max_length=40)] = ()
+    resolution_mm: Annotated[float, Field(ge=0.1, le=5)] = 0.5
+
+    @model_validator(mode="after")
+    def _names_are_told_apart(self) -> Plan:
+        for what, names in (
+            ("setups", [setup.name for setup in self.setups]),
+            ("tools", [tool.id for tool in self.tools]),
+            ("tool places", [str(tool.place) for tool in self.tools]),
+        ):
+            twice = sorted({name for name in names if names.count(name) > 1})
+            if twice:
+                raise ValueError(f"two {what} are called {twice[0]}: give each its own")
+        return self
+
+
+def plan_from_json(text: str | bytes, where: str = "plan") -> Plan:
+    """A plan from its document. Raises BadInput naming the first field that is wrong."""
+    try:
+        return Plan.model_validate_json(text)
+    except ValidationError as wrong:
+        raise refusal(wrong, where) from wrong
+
+
+def plan_from(value: Any, where: str = "plan") -> Plan:
+    """A plan from JSON values. Raises BadInput naming the first field that is wrong."""
+    try:
+        return Plan.model_validate(value)
+    except ValidationError as wrong:
+        raise refusal(wrong, where) from wrong
+
+
+def refusal(wrong: ValidationError, where: str) -> BadInput:
+    """The first error of a validation, as a refusal naming its field."""
+    first = wrong.errors(include_url=False)[0]
+    field = "/".join(str(step) for step in first["loc"]) or where
+    message = first["msg"].removeprefix("Value error, ")
+    given = first.get("input")
+    shown = f" (got {given!r})" if isinstance(given, (int, float, str)) and len(str(given)) < 60 else ""
+    return BadInput("plan.invalid", field, f"{message[:1].lower()}{message[1:]}{shown}", "correct this field")

@@ -1,0 +1,110 @@
+"""What came out of an evaluation?"""
+
+from __future__ import annotations
+
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.part import Frozen, Vector
+from pelvrak.core.geometry.reckoned import Reckoned
+from pelvrak.core.holding.vise import HoldFacts
+
+Matrix = tuple[tuple[float, ...], ...]
+
+
+class OperationReport(Frozen):
+    """One operation. key: of its result (pieces surface.glb, path.json); volumes mm³, time s."""
+
+    id: str
+    name: str
+    kind: str
+    tool: str
+    tool_name: str
+    key: str | None = None
+    time_s: float = 0.0
+    removed_volume_mm3: float = 0.0
+    outgoing_volume_mm3: float = 0.0
+    speed: Reckoned | None = None
+    feed: Reckoned | None = None
+    removal: Reckoned | None = None
+    low: Vector | None = None
+    high: Vector | None = None
+    moves: int = 0
+    first_line: int | None = None
+    last_line: int | None = None
+    findings: tuple[Finding, ...] = ()
+
+
+class SetupReport(Frozen):
+    """One setup. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame."""
+
+    name: str
+    title: str
+    machine: str
+    offset_register: str
+    incoming_key: str | None = None
+    outgoing_key: str | None = None
+    incoming_volume_mm3: float = 0.0
+    outgoing_volume_mm3: float = 0.0
+    removed_volume_mm3: float = 0.0
+    incoming_mass_kg: float = 0.0
+    outgoing_mass_kg: float = 0.0
+    time_s: float = 0.0
+    zero_from_work: Matrix | None = None
+    low: Vector | None = None
+    high: Vector | None = None
+    hold: HoldFacts | None = None
+    register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
+    operations: tuple[OperationReport, ...] = ()
+    program_key: str | None = None
+    findings: tuple[Finding, ...] = ()
+
+
+class BilletReport(Frozen):
+    """The raw material; margins mm by side."""
+
+    key: str | None = None
+    low: Vector
+    high: Vector
+    volume_mm3: float
+    mass_kg: float
+    margins: dict[str, float]
+    findings: tuple[Finding, ...] = ()
+
+
+class ComparisonReport(Frozen):
+    """The last outgoing stock against the part; volumes mm³, distances mm.
+
+    stated_error_mm: differences up to this can be the resolution's.
+    """
+
+    key: str
+    left_volume_mm3: float
+    gouge_volume_mm3: float
+    max_left_mm: float
+    max_gouge_mm: float
+    stated_error_mm: float
+    findings: tuple[Finding, ...] = ()
+
+
+class Report(Frozen):
+    """Everything an evaluation found out. computed and reused: the steps that ran and those that did not need to."""
+
+    plan: str
+    part_key: str
+    part_volume_mm3: float
+    part_mass_kg: float
+    billet: BilletReport
+    setups: tuple[SetupReport, ...]
+    comparison: ComparisonReport | None = None
+    computed: tuple[str, ...] = ()
+    reused: tuple[str, ...] = ()
+
+    def findings(self) -> list[Finding]:
+        """All findings, in the order of the route."""
+        out = list(self.billet.findings)
+        for setup in self.setups:
+            out += setup.findings
+            for operation in setup.operations:
+                out += operation.findings
+        if self.comparison:
+            out += self.comparison.findings
+        return out
