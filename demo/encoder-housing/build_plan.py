@@ -48,7 +48,7 @@ def build() -> Plan:
     top = Setup(
         name="OP10", title="Top", offset_register="G54",
         seat=Seat(zero=Zero(of="part", x=0, y=0, z=1)),
-        hold=ViseHold(vise="bench-160", jaws_close_along="y", parallels=44.0, table_x=450, table_y=300),
+        hold=ViseHold(vise="bench-160", jaws_close_along="y", parallels=44.0, table_x=450, table_y=380),
         operations=(
             Facing(id="face", name="Face top", tool="fm50", step_down=1.5),
             Outline(id="outline-rough", name="Rough outline", tool="em16", below=0.5, step_down=11, leave=0.3),

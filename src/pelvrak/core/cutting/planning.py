@@ -21,7 +21,7 @@ from pelvrak.core.cutting.regions import (
     smallest_inner_radius,
 )
 from pelvrak.core.cutting.standing import Standing, top_within, touches
-from pelvrak.core.cutting.toolpath import Path, fitted
+from pelvrak.core.cutting.toolpath import Move, Path, fitted, move_length
 from pelvrak.core.cutting.tools import Tool, cutter_profile, tip_length
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
@@ -298,14 +298,21 @@ def _ramp_along(job: Job, ring: Floats, top: float, bottom: float, angle_deg: fl
     """Go down along a closed ring at the ramp angle, ending at ring[0]."""
     x, y = float(ring[0][0]), float(ring[0][1])
     job.path.feed(x, y, top, job.plunge)
-    lengths = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
-    around = float(lengths[-1])
+    around = float(np.hypot(*np.diff(ring, axis=0).T).sum())
     laps = max(1, math.ceil((top - bottom) / (around * math.tan(math.radians(angle_deg)))))
+    steps = fitted(ring)
+    flat = Path((x, y, 0.0), [Move(kind, (*end, 0.0), 1.0, centre) for kind, end, centre in steps])
+    lengths = [move_length(flat.moves[i - 1].end if i else flat.start, move) for i, move in enumerate(flat.moves)]
     drop = (top - bottom) / laps
     for lap in range(laps):
-        for point, gone in zip(ring[1:], lengths[1:], strict=True):
-            z = top - drop * (lap + gone / around)
-            job.path.feed(float(point[0]), float(point[1]), float(z), job.plunge)
+        gone = 0.0
+        for (kind, (ex, ey), centre), length in zip(steps, lengths, strict=True):
+            gone += length
+            z = top - drop * (lap + gone / sum(lengths))
+            if centre is None:
+                job.path.feed(ex, ey, z, job.plunge)
+            else:
+                job.path.arc(kind, (ex, ey, z), centre, job.plunge)  # type: ignore[arg-type]
 
 
 def _plan_pocket(operation: Pocket, job: Job) -> None:

@@ -150,7 +150,7 @@ def hold_work(hold: Hold, stock: Mesh, setup: str) -> tuple[HoldFacts, list[Find
         sticks_out_right=round(max(0.0, float(high[0]) - right), 4),
         contact_fixed=round(contact[1], 2), contact_moving=round(contact[0], 2),
         jaw_top=round(top, 4), rest=round(rest, 4),
-        zero_on_table=(float(on_table[0]), float(on_table[1]), float(on_table[2])), solids=turned,
+        zero_on_table=(round(float(on_table[0]), 3), round(float(on_table[1]), 3), round(float(on_table[2]), 3)), solids=turned,
     )  # fmt: skip
     return facts, _check(hold, vise, facts, setup, to_zero, jaw_middle, fixed, moving, top)
 

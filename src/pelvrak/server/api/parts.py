@@ -1,0 +1,87 @@
+"""Part files: coming in, being read, facts."""
+
+from __future__ import annotations
+
+import hashlib
+
+from fastapi import APIRouter, UploadFile
+from fastapi.responses import Response
+
+from pelvrak.core.geometry.part import Part
+from pelvrak.core.geometry.step_file import SIZE_LIMIT_BYTES
+from pelvrak.server.api.problems import Refused
+from pelvrak.server.api.shapes import PartState
+from pelvrak.server.db.models import PartUpload
+from pelvrak.server.db.session import DatabaseStore, transaction
+from pelvrak.server.jobs.app import queue
+
+router = APIRouter(prefix="/api", tags=["parts"])
+SCREEN_PIECES = {
+    "surface.glb": "model/gltf-binary",
+    "still.png": "image/png",
+    "path.json": "application/json",
+    "program.nc": "text/plain; charset=utf-8",
+    "lines.json": "application/json",
+}
+
+
+def state_of(upload: PartUpload) -> PartState:
+    """An upload as the screen needs it."""
+    return PartState(
+        sha256=upload.sha256, name=upload.name, status=upload.status, key=upload.key, problem=upload.problem  # type: ignore[arg-type]
+    )
+
+
+@router.post("/parts", status_code=202)
+def upload(file: UploadFile) -> PartState:
+    """Take a part file; a worker reads it and an event tells how it went."""
+    body = file.file.read(SIZE_LIMIT_BYTES + 1)
+    name = (file.filename or "part.step")[-200:]
+    if len(body) > SIZE_LIMIT_BYTES:
+        raise Refused(
+            413, "part.too_large", name, f"the file is over {SIZE_LIMIT_BYTES // 1024**2} MiB",
+            "export the single part, not the assembly",
+        )  # fmt: skip
+    sha256 = hashlib.sha256(body).hexdigest()
+    with transaction() as session:
+        row = session.get(PartUpload, sha256)
+        if row is None:
+            row = PartUpload(sha256=sha256, name=name, body=body, status="reading")
+            session.add(row)
+        elif row.status == "refused":
+            row.status, row.problem, row.name = "reading", None, name
+        state = state_of(row)
+    if state.status == "reading":
+        queue.configure_task("read_part").defer(sha256=sha256)
+    return state
+
+
+@router.get("/parts/{sha256}")
+def part(sha256: str) -> PartState:
+    """How reading a part went."""
+    with transaction() as session:
+        row = session.get(PartUpload, sha256)
+        if row is None:
+            raise Refused(404, "part.unknown", "sha256", "there is no such part", "upload it")
+        return state_of(row)
+
+
+@router.get("/parts/{sha256}/facts")
+def facts(sha256: str) -> Part:
+    """Faces, edges, holes, size and volume."""
+    state = part(sha256)
+    data = DatabaseStore().get(state.key, "facts.json") if state.key else None
+    if data is None:
+        raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again")
+    return Part.model_validate_json(data)
+
+
+@router.get("/results/{key}/{piece}")
+def result(key: str, piece: str) -> Response:
+    """A piece of a result; it never changes, so it may be kept for ever."""
+    if piece not in SCREEN_PIECES:
+        raise Refused(404, "result.no_piece", "piece", f"there is no piece {piece!r}", f"one of {', '.join(SCREEN_PIECES)}")
+    data = DatabaseStore().get(key, piece)
+    if data is None:
+        raise Refused(404, "result.unknown", "key", "this result is not kept", "run the plan again")
+    return Response(data, media_type=SCREEN_PIECES[piece], headers={"Cache-Control": "public, max-age=31536000, immutable"})

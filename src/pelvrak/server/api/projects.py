@@ -1,0 +1,235 @@
+"""Projects, their revisions and their evaluations."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from
+from pelvrak.core.route.report import Report
+from pelvrak.server.api.problems import Refused
+from pelvrak.server.api.shapes import Edit, EvaluationState, NewProject, ProjectLine, ProjectState, Step
+from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision
+from pelvrak.server.db.session import tell, transaction
+from pelvrak.server.jobs.app import queue
+
+router = APIRouter(prefix="/api/projects", tags=["projects"])
+
+
+def differences(before: Any, after: Any, path: str = "") -> list[str]:
+    """JSON pointers of what differs between two documents."""
+    if isinstance(before, dict) and isinstance(after, dict):
+        out = []
+        for name in sorted({*before, *after}):
+            out += differences(before.get(name), after.get(name), f"{path}/{name}")
+        return out
+    if isinstance(before, list) and isinstance(after, list) and len(before) == len(after):
+        return [d for i, (a, b) in enumerate(zip(before, after, strict=True)) for d in differences(a, b, f"{path}/{i}")]
+    return [] if before == after else [path or "/"]
+
+
+def _project(session: Session, project_id: int, lock: bool = False) -> Project:
+    project = session.get(Project, project_id, with_for_update=lock)
+    if project is None:
+        raise Refused(404, "project.unknown", "project", f"there is no project {project_id}", "open one from the list")
+    return project
+
+
+def _revision(session: Session, project: Project, number: int) -> Revision:
+    revision = session.get(Revision, (project.id, number))
+    if revision is None:
+        raise Refused(404, "project.no_revision", "based_on", f"there is no revision {number}", "load the project again")
+    return revision
+
+
+def state_of(session: Session, project: Project) -> ProjectState:
+    """The project as the screen needs it."""
+    revision = _revision(session, project, project.head)
+    newest = session.scalars(
+        select(Evaluation).where(Evaluation.project_id == project.id).order_by(Evaluation.id.desc()).limit(1)
+    ).first()
+    done = session.scalars(
+        select(Evaluation)
+        .where(Evaluation.project_id == project.id, Evaluation.status == "done")
+        .order_by((Evaluation.revision == project.head).desc(), Evaluation.id.desc())
+        .limit(1)
+    ).first()
+    return ProjectState(
+        id=project.id, revision=project.head, what=revision.what, plan=Plan.model_validate(revision.plan),
+        can_undo=revision.parent is not None, can_redo=revision.redo is not None,
+        evaluation=EvaluationState(
+            revision=newest.revision, status=newest.status, share=newest.share, what=newest.what,  # type: ignore[arg-type]
+            problem=newest.problem,  # type: ignore[arg-type]
+        ) if newest else None,
+        report=Report.model_validate(done.report) if done and done.report else None,
+        report_revision=done.revision if done else None,
+        stills=(done.stills or {}) if done else {},
+    )  # fmt: skip
+
+
+def start_evaluation(session: Session, project: Project) -> int:
+    """A new evaluation of the head, unless one is on its way; its id, to be queued after the commit."""
+    row = Evaluation(project_id=project.id, revision=project.head)
+    session.add(row)
+    session.flush()
+    tell(session, kind="evaluation", project=project.id)
+    return row.id
+
+
+def queue_evaluation(evaluation_id: int) -> None:
+    """Hand an evaluation to the workers."""
+    queue.configure_task("evaluate").defer(evaluation_id=evaluation_id)
+
+
+def add_project(session: Session, plan: Plan, what: str) -> Project:
+    """A new project whose first revision is a plan."""
+    project = Project(name=plan.name, head=1, last=1)
+    session.add(project)
+    session.flush()
+    session.add(Revision(project_id=project.id, number=1, parent=None, what=what, plan=plan.model_dump(mode="json")))
+    session.flush()
+    return project
+
+
+@router.get("")
+def projects() -> list[ProjectLine]:
+    """All projects, newest first."""
+    with transaction() as session:
+        lines = []
+        for project in session.scalars(select(Project).order_by(Project.id.desc())):
+            state = state_of(session, project)
+            last = state.plan.setups[-1].name if state.plan.setups else "billet"
+            lines.append(
+                ProjectLine(
+                    id=project.id, name=state.plan.name, revision=project.head, part=state.plan.part.file,
+                    setups=len(state.plan.setups), still=state.stills.get(last),
+                )
+            )  # fmt: skip
+        return lines
+
+
+@router.post("", status_code=201)
+def new_project(wanted: NewProject) -> ProjectState:
+    """A project from a part that was read: a billet, one empty setup, the tool shelf."""
+    with transaction() as session:
+        upload = session.get(PartUpload, wanted.sha256)
+        if upload is None or upload.status != "ready":
+            raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "upload it again")
+        plan = Plan(
+            name=wanted.name, part=PartFile(file=upload.name, sha256=upload.sha256),
+            tools=tuple(tool_shelf().values()), setups=(Setup(name="OP10"),),
+        )  # fmt: skip
+        project = add_project(session, plan, "part in")
+        evaluation = start_evaluation(session, project)
+        state = state_of(session, project)
+    queue_evaluation(evaluation)
+    return state
+
+
+@router.get("/{project_id}")
+def project(project_id: int) -> ProjectState:
+    """One project."""
+    with transaction() as session:
+        return state_of(session, _project(session, project_id))
+
+
+def _refuse_stale(session: Session, project: Project, based_on: int) -> None:
+    if based_on == project.head:
+        return
+    before = _revision(session, project, based_on)
+    head = _revision(session, project, project.head)
+    changed = differences(before.plan, head.plan)
+    raise Refused(
+        409, "plan.stale", "plan", f"the plan was changed elsewhere: revision {project.head}, {head.what}",
+        "look at the new state, then make your edit again", changed=changed, head=project.head,
+    )  # fmt: skip
+
+
+@router.put("/{project_id}/plan")
+def edit(project_id: int, wanted: Edit) -> ProjectState:
+    """A new revision of the plan; refused when the plan has moved on since based_on."""
+    plan = plan_from(wanted.plan)
+    with transaction() as session:
+        project = _project(session, project_id, lock=True)
+        _refuse_stale(session, project, wanted.based_on)
+        head = _revision(session, project, project.head)
+        document = plan.model_dump(mode="json")
+        if document == head.plan:
+            return state_of(session, project)
+        upload = session.get(PartUpload, plan.part.sha256) if plan.part.sha256 else None
+        if upload is None or upload.status != "ready":
+            raise Refused(422, "part.not_ready", "part/sha256", "the plan's part has not been read", "upload the part first")
+        head.redo = None
+        project.last += 1
+        project.name = plan.name
+        session.add(
+            Revision(project_id=project.id, number=project.last, parent=project.head, what=wanted.what, plan=document)
+        )
+        project.head = project.last
+        session.flush()
+        evaluation = start_evaluation(session, project)
+        state = state_of(session, project)
+    queue_evaluation(evaluation)
+    return state
+
+
+def _walk(project_id: int, based_on: int, back: bool) -> ProjectState:
+    with transaction() as session:
+        project = _project(session, project_id, lock=True)
+        _refuse_stale(session, project, based_on)
+        head = _revision(session, project, project.head)
+        target = head.parent if back else head.redo
+        if target is None:
+            raise Refused(409, "plan.no_step", "plan", f"there is nothing to {'undo' if back else 'redo'}", "go on editing")
+        if back:
+            _revision(session, project, target).redo = project.head
+        project.head = target
+        project.name = _revision(session, project, target).plan["name"]
+        session.flush()
+        evaluation = start_evaluation(session, project)
+        state = state_of(session, project)
+    queue_evaluation(evaluation)
+    return state
+
+
+@router.post("/{project_id}/undo")
+def undo(project_id: int, step: Step) -> ProjectState:
+    """Go back to the revision the head was made from."""
+    return _walk(project_id, step.based_on, back=True)
+
+
+@router.post("/{project_id}/redo")
+def redo(project_id: int, step: Step) -> ProjectState:
+    """Go forward again."""
+    return _walk(project_id, step.based_on, back=False)
+
+
+@router.post("/{project_id}/run")
+def run(project_id: int) -> ProjectState:
+    """Compute the head again; what is known is not computed twice."""
+    with transaction() as session:
+        project = _project(session, project_id, lock=True)
+        evaluation = start_evaluation(session, project)
+        state = state_of(session, project)
+    queue_evaluation(evaluation)
+    return state
+
+
+@router.post("/{project_id}/stop")
+def stop(project_id: int) -> ProjectState:
+    """Stop what is being computed; finished steps are kept."""
+    with transaction() as session:
+        project = _project(session, project_id)
+        for row in session.scalars(
+            select(Evaluation).where(Evaluation.project_id == project_id, Evaluation.status.in_(("queued", "running")))
+        ):
+            row.stop = True
+            if row.status == "queued":
+                row.status = "stopped"
+        session.flush()
+        tell(session, kind="evaluation", project=project_id)
+        return state_of(session, project)

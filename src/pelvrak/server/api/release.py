@@ -1,0 +1,58 @@
+"""Files that leave: programs, stock, plan."""
+
+from __future__ import annotations
+
+import json
+
+from fastapi import APIRouter
+from fastapi.responses import Response
+
+from pelvrak.core.geometry.mesh import to_stl
+from pelvrak.core.route.evaluate import mesh_from_bytes
+from pelvrak.core.route.report import SetupReport
+from pelvrak.server.api.problems import Refused
+from pelvrak.server.api.projects import project
+from pelvrak.server.db.session import DatabaseStore
+
+router = APIRouter(prefix="/api/projects/{project_id}/files", tags=["release"])
+
+
+def _current(project_id: int, setup: str) -> SetupReport:
+    state = project(project_id)
+    if state.report is None or state.report_revision != state.revision:
+        raise Refused(
+            409, "release.out_of_date", setup, "the plan has been changed since it was computed", "wait until it is current"
+        )
+    for report in state.report.setups:
+        if report.name == setup:
+            return report
+    raise Refused(404, "release.unknown_setup", "setup", f"there is no setup {setup!r}", "choose one of the route")
+
+
+def _file(data: bytes | None, name: str, kind: str) -> Response:
+    if data is None:
+        raise Refused(409, "release.not_computed", name, "this file has not been computed", "run the plan")
+    return Response(data, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@router.get("/{setup}.nc")
+def program(project_id: int, setup: str) -> Response:
+    """The program of a setup."""
+    key = _current(project_id, setup).program_key
+    return _file(DatabaseStore().get(key, "program.nc") if key else None, f"{setup}.nc", "text/plain; charset=us-ascii")
+
+
+@router.get("/{setup}.stl")
+def stock(project_id: int, setup: str) -> Response:
+    """The outgoing stock of a setup."""
+    key = _current(project_id, setup).outgoing_key
+    data = DatabaseStore().get(key, "surface.npz") if key else None
+    return _file(to_stl(mesh_from_bytes(data), f"pelvrak {setup}") if data else None, f"{setup}.stl", "model/stl")
+
+
+@router.get("/plan.json")
+def plan(project_id: int) -> Response:
+    """The plan document."""
+    state = project(project_id)
+    text = json.dumps(state.plan.model_dump(mode="json"), indent=2) + "\n"
+    return _file(text.encode(), "plan.json", "application/json")

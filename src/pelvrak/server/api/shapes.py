@@ -1,0 +1,99 @@
+"""What does the API say and take?"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, Field
+
+from pelvrak.core.cutting.feeds import Material
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.holding.vise import Vise
+from pelvrak.core.machine.mill import Mill
+from pelvrak.core.route.plan import Plan
+from pelvrak.core.route.report import Report
+
+
+class Problem(BaseModel):
+    """What is wrong, where, and how to mend it."""
+
+    code: str
+    where: str
+    what: str
+    mend: str
+
+
+class PartState(BaseModel):
+    """An uploaded part."""
+
+    sha256: str
+    name: str
+    status: Literal["reading", "ready", "refused"]
+    key: str | None = None
+    problem: Problem | None = None
+
+
+class ProjectLine(BaseModel):
+    """A project in the list."""
+
+    id: int
+    name: str
+    revision: int
+    part: str
+    setups: int
+    still: str | None = None
+
+
+class EvaluationState(BaseModel):
+    """How the newest computing stands."""
+
+    revision: int
+    status: Literal["queued", "running", "done", "stopped", "failed"]
+    share: float
+    what: str
+    problem: Problem | None = None
+
+
+class ProjectState(BaseModel):
+    """A project as the screen needs it. report: the newest finished one, made for report_revision."""
+
+    id: int
+    revision: int
+    what: str
+    plan: Plan
+    can_undo: bool
+    can_redo: bool
+    evaluation: EvaluationState | None = None
+    report: Report | None = None
+    report_revision: int | None = None
+    stills: dict[str, str] = {}
+
+
+class NewProject(BaseModel):
+    """A project from a part that was read."""
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+
+
+class Edit(BaseModel):
+    """A new state of the plan, made on a revision."""
+
+    based_on: int
+    what: Annotated[str, Field(min_length=1, max_length=120)]
+    plan: dict[str, Any]
+
+
+class Step(BaseModel):
+    """Undo or redo, asked for on a revision."""
+
+    based_on: int
+
+
+class Library(BaseModel):
+    """What ships with the program."""
+
+    machines: list[Mill]
+    vises: list[Vise]
+    tools: list[Tool]
+    materials: list[Material]

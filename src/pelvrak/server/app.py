@@ -1,0 +1,58 @@
+"""The web process."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+
+from pelvrak.core.cutting.feeds import materials
+from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.holding.vise import vises
+from pelvrak.core.machine.mill import mills
+from pelvrak.server.api import events, parts, problems, projects, release
+from pelvrak.server.api.shapes import Library
+from pelvrak.server.jobs.app import queue
+
+WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
+
+
+@asynccontextmanager
+async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+    """Open the queue and listen to the database while the process lives."""
+    with queue.open():
+        tasks = [asyncio.create_task(events.listen()), asyncio.create_task(events.watch())]
+        try:
+            yield
+        finally:
+            for task in tasks:
+                task.cancel()
+
+
+app = FastAPI(title="Pelvrak", version="0.1.0", lifespan=lifespan)
+problems.install(app)
+for router in (projects.router, parts.router, release.router, events.router):
+    app.include_router(router)
+
+
+@app.get("/api/library")
+def library() -> Library:
+    """Machines, vises, tools and materials that ship with the program."""
+    return Library(
+        machines=list(mills().values()), vises=list(vises().values()), tools=list(tool_shelf().values()),
+        materials=list(materials().values()),
+    )  # fmt: skip
+
+
+if WEB.exists():
+    app.mount("/assets", StaticFiles(directory=WEB / "assets"), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> FileResponse:
+        """The application; the browser finds the way within it."""
+        return FileResponse(WEB / "index.html")

@@ -1,0 +1,83 @@
+"""What is kept in the database?"""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, Boolean, DateTime, Float, ForeignKey, Integer, LargeBinary, String, Text
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+def now() -> datetime:
+    """The present, with its zone."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """All tables."""
+
+
+class PartUpload(Base):
+    """A part file as it came, and how reading it went: reading, ready or refused."""
+
+    __tablename__ = "part_upload"
+    sha256: Mapped[str] = mapped_column(String(64), primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    body: Mapped[bytes] = mapped_column(LargeBinary)
+    status: Mapped[str] = mapped_column(String(12), default="reading")
+    key: Mapped[str | None] = mapped_column(String(40))
+    problem: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class Project(Base):
+    """One part's plan; head is the revision that is shown."""
+
+    __tablename__ = "project"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    head: Mapped[int] = mapped_column(Integer)
+    last: Mapped[int] = mapped_column(Integer)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class Revision(Base):
+    """One state of a plan. parent: what it was made from; redo: where redo goes from here."""
+
+    __tablename__ = "revision"
+    project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    parent: Mapped[int | None] = mapped_column(Integer)
+    redo: Mapped[int | None] = mapped_column(Integer)
+    what: Mapped[str] = mapped_column(Text)
+    plan: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class Evaluation(Base):
+    """One computing of one revision: queued, running, done, stopped or failed."""
+
+    __tablename__ = "evaluation"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), index=True)
+    revision: Mapped[int] = mapped_column(Integer)
+    status: Mapped[str] = mapped_column(String(12), default="queued")
+    share: Mapped[float] = mapped_column(Float, default=0.0)
+    what: Mapped[str] = mapped_column(Text, default="")
+    tries: Mapped[int] = mapped_column(Integer, default=0)
+    stop: Mapped[bool] = mapped_column(Boolean, default=False)
+    beat: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    report: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    stills: Mapped[dict[str, str] | None] = mapped_column(JSONB)
+    problem: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+
+
+class ResultPiece(Base):
+    """One piece of a content-addressed result, zstd-compressed."""
+
+    __tablename__ = "result_piece"
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    piece: Mapped[str] = mapped_column(String(40), primary_key=True)
+    body: Mapped[bytes] = mapped_column(LargeBinary)

@@ -1,0 +1,71 @@
+"""How is the database reached?"""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import zstandard
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine, text
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from pelvrak.server.db.models import ResultPiece
+
+CHANNEL = "pelvrak"
+
+
+def database_url() -> str:
+    """postgresql://… of this process, from PELVRAK_DATABASE."""
+    return os.environ["PELVRAK_DATABASE"]
+
+
+@cache
+def engine() -> Engine:
+    """The process's one engine."""
+    return create_engine(database_url().replace("postgresql://", "postgresql+psycopg://"), pool_pre_ping=True)
+
+
+@contextmanager
+def transaction() -> Iterator[Session]:
+    """A session that commits at the end, or not at all."""
+    with Session(engine(), expire_on_commit=False) as session, session.begin():
+        yield session
+
+
+def migrate() -> None:
+    """Bring the tables to the newest version."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).with_name("migrations")))
+    with engine().begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+
+
+def tell(session: Session, **event: Any) -> None:
+    """Send an event to every listening browser when the transaction commits."""
+    session.execute(text("select pg_notify(:channel, :event)"), {"channel": CHANNEL, "event": json.dumps(event)})
+
+
+class DatabaseStore:
+    """The results store in PostgreSQL."""
+
+    def get(self, key: str, piece: str) -> bytes | None:
+        """One piece, or None."""
+        with transaction() as session:
+            row = session.get(ResultPiece, (key, piece))
+            return zstandard.ZstdDecompressor().decompress(row.body) if row else None
+
+    def put(self, key: str, pieces: dict[str, bytes]) -> None:
+        """All pieces in one transaction; pieces that are there already stay."""
+        packer = zstandard.ZstdCompressor(level=3)
+        rows = [{"key": key, "piece": name, "body": packer.compress(data)} for name, data in pieces.items()]
+        with transaction() as session:
+            session.execute(insert(ResultPiece).values(rows).on_conflict_do_nothing())

@@ -1,0 +1,135 @@
+"""Pictures for the route rail, drawn off screen."""
+
+from __future__ import annotations
+
+import numpy as np
+from vtkmodules.util.numpy_support import numpy_to_vtk
+from vtkmodules.vtkCommonCore import vtkPoints, vtkUnsignedCharArray
+from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+from vtkmodules.vtkFiltersCore import vtkPolyDataNormals
+from vtkmodules.vtkIOImage import vtkPNGWriter
+from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, vtkRenderer, vtkRenderWindow, vtkWindowToImageFilter
+import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  registers the renderer
+
+from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, transformed
+from pelvrak.core.geometry.part import unpacked
+from pelvrak.core.route.evaluate import mesh_from_bytes
+from pelvrak.core.route.plan import Plan
+from pelvrak.core.route.report import Report
+from pelvrak.core.route.store import Store, key_of
+from pelvrak.core.stock.compare import poly_data
+
+WIDTH, HEIGHT = 176, 200
+# Setup hues in order: the Okabe-Ito palette (Okabe and Ito, "Color universal design", 2008).
+HUES = ("#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#D55E00", "#0072B2", "#F0E442")
+METAL, BILLET, INK, GROUND = "#D9DBDA", "#B9C2C6", "#1E2A2F", "#FCFAF5"
+HUE_SHARE = 0.6
+
+
+def _rgb(code: str) -> Floats:
+    return np.array([int(code[i : i + 2], 16) for i in (1, 3, 5)], float)
+
+
+def colours(makers: np.ndarray) -> np.ndarray:
+    """Colour of each triangle from its maker: setup hue over light metal, billet pale slate; uint8 (n, 3)."""
+    out = np.tile(_rgb(BILLET), (len(makers), 1))
+    for setup in range(len(HUES)):
+        mixed = HUE_SHARE * _rgb(HUES[setup]) + (1 - HUE_SHARE) * _rgb(METAL)
+        chosen = (makers >> 8 > 0) & (((makers >> 8) - 1) % len(HUES) == setup)
+        out[chosen] = mixed
+    return out.astype(np.uint8)
+
+
+def draw(mesh: Mesh, shades: np.ndarray) -> bytes:
+    """PNG of a mesh seen from the operator's right front, up on the machine being up."""
+    data = poly_data(mesh)
+    paint = vtkUnsignedCharArray()
+    paint.DeepCopy(numpy_to_vtk(np.ascontiguousarray(shades)))
+    data.GetCellData().SetScalars(paint)
+    normals = vtkPolyDataNormals()
+    normals.SetInputData(data)
+    normals.SetFeatureAngle(30)
+    normals.SplittingOn()
+    mapper = vtkPolyDataMapper()
+    mapper.SetInputConnection(normals.GetOutputPort())
+    body = vtkActor()
+    body.SetMapper(mapper)
+    body.GetProperty().SetAmbient(0.35)
+    body.GetProperty().SetDiffuse(0.75)
+    body.GetProperty().SetSpecular(0.0)
+    segments = crease_lines(mesh)
+    ink = vtkActor()
+    points, cells, strokes = vtkPoints(), vtkCellArray(), vtkPolyData()
+    points.SetData(numpy_to_vtk(np.ascontiguousarray(segments.reshape(-1, 3)), deep=True))
+    for i in range(len(segments)):
+        cells.InsertNextCell(2, (2 * i, 2 * i + 1))
+    strokes.SetPoints(points)
+    strokes.SetLines(cells)
+    line_mapper = vtkPolyDataMapper()
+    line_mapper.SetInputData(strokes)
+    line_mapper.SetResolveCoincidentTopologyToPolygonOffset()
+    ink.SetMapper(line_mapper)
+    ink.GetProperty().SetColor(*(_rgb(INK) / 255))
+    ink.GetProperty().SetLighting(False)
+    ink.GetProperty().SetLineWidth(1.0)
+    renderer = vtkRenderer()
+    renderer.SetBackground(*(_rgb("#F1EDE3") / 255))
+    renderer.AddActor(body)
+    renderer.AddActor(ink)
+    light = vtkLight()
+    light.SetLightTypeToCameraLight()
+    light.SetPosition(-0.4, 0.9, 1.0)
+    renderer.AddLight(light)
+    window = vtkRenderWindow()
+    window.SetOffScreenRendering(1)
+    window.SetMultiSamples(8)
+    window.SetSize(WIDTH, HEIGHT)
+    window.AddRenderer(renderer)
+    camera = renderer.GetActiveCamera()
+    camera.ParallelProjectionOn()
+    camera.SetViewUp(0, 0, 1)
+    camera.SetPosition(0.75, -1.0, 0.85)
+    camera.SetFocalPoint(0, 0, 0)
+    renderer.ResetCamera()
+    camera.Zoom(1.25)
+    window.Render()
+    grab = vtkWindowToImageFilter()
+    grab.SetInput(window)
+    writer = vtkPNGWriter()
+    writer.WriteToMemoryOn()
+    writer.SetInputConnection(grab.GetOutputPort())
+    writer.Write()
+    png = bytes(memoryview(writer.GetResult()))
+    window.Finalize()
+    return png
+
+
+def render_stills(report: Report, plan: Plan, store: Store) -> dict[str, str]:
+    """Keys of the rail's pictures (piece still.png): "billet", each setup by name, "part"."""
+    out = {}
+
+    def still(name: str, key: str | None, zero_from_work: object, finished: bool = False) -> None:
+        if key is None:
+            return
+        own = key_of("still", 1, key, zero_from_work)
+        if store.get(own, "still.png") is None:
+            if finished:
+                data = store.get(key, "part.npz")
+                assert data is not None
+                mesh = unpacked(data).mesh
+                shades = np.tile(_rgb("#ECEAE2"), (len(mesh.triangles), 1)).astype(np.uint8)
+            else:
+                data = store.get(key, "surface.npz")
+                assert data is not None
+                mesh = mesh_from_bytes(data)
+                shades = colours(mesh.label)
+            if zero_from_work is not None:
+                mesh = transformed(mesh, np.array(zero_from_work))
+            store.put(own, {"still.png": draw(mesh, shades)})
+        out[name] = own
+
+    still("billet", report.billet.key, None)
+    for setup in report.setups:
+        still(setup.name, setup.outgoing_key, setup.zero_from_work)
+    still("part", report.part_key, None, finished=True)
+    return out

@@ -1,0 +1,114 @@
+"""One command that starts everything and stops it cleanly: database, migrations, workers, web server."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+
+from pelvrak.core.route.plan import plan_from_json
+from pelvrak.server.postgres import free_port, running
+
+DEMO = Path(__file__).resolve().parents[3] / "demo" / "encoder-housing" / "plan.json"
+STOP_WITHIN_S = 8.0
+
+
+class _Asked(Exception):
+    """Someone asked us to stop."""
+
+
+def serve(data: Path, port: int, workers: int, demo: bool) -> int:
+    """Run until interrupted; a process that dies is started again."""
+
+    def asked(signal_number: int, frame: object) -> None:
+        raise _Asked
+
+    signal.signal(signal.SIGTERM, asked)
+    signal.signal(signal.SIGINT, asked)
+    processes: dict[str, subprocess.Popen[bytes]] = {}
+    commands: dict[str, list[str]] = {}
+    try:
+        with running(data) as url:
+            os.environ["PELVRAK_DATABASE"] = url
+            from pelvrak.server.db.session import migrate
+
+            migrate()
+            if demo:
+                load_demo(DEMO)
+            port = free_port(port, "the web server")
+            commands["web"] = [
+                sys.executable, "-m", "uvicorn", "pelvrak.server.app:app", "--host", "127.0.0.1", "--port", str(port),
+                "--log-level", "warning", "--timeout-graceful-shutdown", "2",
+            ]  # fmt: skip
+            for number in range(1, workers + 1):
+                commands[f"worker {number}"] = [sys.executable, "-m", "pelvrak.server.jobs.worker"]
+            try:
+                for name, command in commands.items():
+                    processes[name] = subprocess.Popen(command)
+                _wait_for(f"http://127.0.0.1:{port}/api/library")
+                (data / "address").write_text(f"http://127.0.0.1:{port}\n")
+                (data / "workers").write_text("\n".join(str(p.pid) for n, p in processes.items() if n != "web"))
+                print(f"Pelvrak is at http://127.0.0.1:{port}   (Ctrl-C stops it)", flush=True)
+                while True:
+                    time.sleep(0.5)
+                    for name, process in processes.items():
+                        if process.poll() is not None:
+                            print(f"pelvrak: {name} ended ({process.returncode}), starting it again", flush=True)
+                            processes[name] = subprocess.Popen(commands[name])
+            finally:
+                _stop(processes)
+    except _Asked:
+        print("Pelvrak has stopped.", flush=True)
+    return 0
+
+
+def _stop(processes: dict[str, subprocess.Popen[bytes]]) -> None:
+    signal.signal(signal.SIGTERM, signal.SIG_IGN)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    for process in processes.values():
+        process.terminate()
+    until = time.monotonic() + STOP_WITHIN_S
+    for process in processes.values():
+        try:
+            process.wait(max(0.1, until - time.monotonic()))
+        except subprocess.TimeoutExpired:
+            process.kill()
+
+
+def _wait_for(url: str) -> None:
+    for _ in range(300):
+        try:
+            with urllib.request.urlopen(url, timeout=2):
+                return
+        except (urllib.error.URLError, OSError):
+            time.sleep(0.2)
+    raise SystemExit("pelvrak: the web server does not answer")
+
+
+def load_demo(path: Path) -> None:
+    """Put the demo project in, once: it is known by its part and its plan's name."""
+    from sqlalchemy import select
+
+    from pelvrak.server.api.projects import add_project, queue_evaluation, start_evaluation
+    from pelvrak.server.db.models import PartUpload, Project
+    from pelvrak.server.db.session import transaction
+    from pelvrak.server.jobs.app import queue
+
+    plan = plan_from_json(path.read_bytes(), str(path))
+    body = path.with_name(plan.part.file).read_bytes()
+    sha256 = hashlib.sha256(body).hexdigest()
+    with transaction() as session:
+        if session.get(PartUpload, sha256) or session.scalars(select(Project).where(Project.name == plan.name)).first():
+            return
+        session.add(PartUpload(sha256=sha256, name=plan.part.file, body=body, status="reading"))
+        project = add_project(session, plan, "demo loaded")
+        evaluation = start_evaluation(session, project)
+    with queue.open():
+        queue.configure_task("read_part").defer(sha256=sha256)
+        queue_evaluation(evaluation)
