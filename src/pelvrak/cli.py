@@ -20,6 +20,7 @@ def main(arguments: list[str] | None = None) -> int:
     one.add_argument("--out", type=Path, required=True)
     one.add_argument("--quiet", action="store_true", help="no progress on standard error")
     one = commands.add_parser("schema", help="print the plan's JSON Schema")
+    one.add_argument("--api", action="store_true", help="print the server's OpenAPI document instead")
     one = commands.add_parser("part", help="print what a STEP file holds")
     one.add_argument("file", type=Path)
     one = commands.add_parser("serve", help="start database, workers and web server on loopback")
@@ -79,6 +80,11 @@ def _evaluate(chosen: argparse.Namespace) -> int:
 def _schema(chosen: argparse.Namespace) -> int:
     from pelvrak.core.route.plan import Plan
 
+    if chosen.api:
+        from pelvrak.server.app import app
+
+        print(json.dumps(app.openapi(), indent=2))
+        return 0
     print(json.dumps(Plan.model_json_schema(), indent=2))
     return 0
 

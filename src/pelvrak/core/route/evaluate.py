@@ -277,7 +277,7 @@ def _setup(
             key, stock_volume = report.key, report.outgoing_volume_mm3
     program_key, program = _program(run, setup, placed, planned, incoming_volume * density)
     reports = [_with_lines(report, program) for report in reports]
-    findings = list(placed.findings)
+    findings = [_with_pointers(finding, index) for finding in placed.findings]
     if not setup.operations:
         findings.append(
             Finding(code="cut.no_operations", severity="note", setup=setup.name, stage="cut",
@@ -300,6 +300,15 @@ def _setup(
             "findings": tuple(findings),
         }
     )
+
+
+def _with_pointers(finding: Finding, index: int) -> Finding:
+    """Cures that a setup's check wrote relative to the setup, as pointers into the plan."""
+    cures = tuple(
+        cure if cure.path.startswith("/") else cure.model_copy(update={"path": f"/setups/{index}/{cure.path}"})
+        for cure in finding.cures
+    )
+    return finding.model_copy(update={"cures": cures})
 
 
 def _register_reckoning(setup: Setup, placed: Placed) -> tuple[Reckoned, ...] | None:

@@ -46,6 +46,18 @@ def _revision(session: Session, project: Project, number: int) -> Revision:
     return revision
 
 
+def stale_from(reported: dict[str, Any], plan: dict[str, Any]) -> int | None:
+    """First setup a report made for one plan is out of date for in another; None when it holds for all."""
+    shared = ("part", "billet", "tools", "resolution_mm")
+    if any(reported[name] != plan[name] for name in shared):
+        return 0
+    before, after = reported["setups"], plan["setups"]
+    for index in range(max(len(before), len(after))):
+        if index >= len(before) or index >= len(after) or before[index] != after[index]:
+            return index
+    return None
+
+
 def state_of(session: Session, project: Project) -> ProjectState:
     """The project as the screen needs it."""
     revision = _revision(session, project, project.head)
@@ -58,6 +70,9 @@ def state_of(session: Session, project: Project) -> ProjectState:
         .order_by((Evaluation.revision == project.head).desc(), Evaluation.id.desc())
         .limit(1)
     ).first()
+    stale = None
+    if done and done.revision != project.head:
+        stale = stale_from(_revision(session, project, done.revision).plan, revision.plan)
     return ProjectState(
         id=project.id, revision=project.head, what=revision.what, plan=Plan.model_validate(revision.plan),
         can_undo=revision.parent is not None, can_redo=revision.redo is not None,
@@ -66,7 +81,7 @@ def state_of(session: Session, project: Project) -> ProjectState:
             problem=newest.problem,  # type: ignore[arg-type]
         ) if newest else None,
         report=Report.model_validate(done.report) if done and done.report else None,
-        report_revision=done.revision if done else None,
+        report_revision=done.revision if done else None, stale_from=stale,
         stills=(done.stills or {}) if done else {},
     )  # fmt: skip
 

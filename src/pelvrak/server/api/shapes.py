@@ -55,7 +55,11 @@ class EvaluationState(BaseModel):
 
 
 class ProjectState(BaseModel):
-    """A project as the screen needs it. report: the newest finished one, made for report_revision."""
+    """A project as the screen needs it.
+
+    report: the newest finished one, made for report_revision. stale_from: the first setup (from 0; 0 also
+    stands for the billet) whose part of the report no longer belongs to the plan; None when all of it is current.
+    """
 
     id: int
     revision: int
@@ -66,6 +70,7 @@ class ProjectState(BaseModel):
     evaluation: EvaluationState | None = None
     report: Report | None = None
     report_revision: int | None = None
+    stale_from: int | None = None
     stills: dict[str, str] = {}
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from vtkmodules.util.numpy_support import numpy_to_vtk
-from vtkmodules.vtkCommonCore import vtkPoints, vtkUnsignedCharArray
+from vtkmodules.vtkCommonCore import vtkLogger, vtkPoints, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkPolyDataNormals
 from vtkmodules.vtkIOImage import vtkPNGWriter
@@ -19,7 +19,9 @@ from pelvrak.core.route.report import Report
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.stock.compare import poly_data
 
-WIDTH, HEIGHT = 176, 200
+WIDTH, HEIGHT = 184, 208
+# VTK says at every start that there is no monitor; we know.
+vtkLogger.SetStderrVerbosity(vtkLogger.VERBOSITY_ERROR)
 # Setup hues in order: the Okabe-Ito palette (Okabe and Ito, "Color universal design", 2008).
 HUES = ("#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#D55E00", "#0072B2", "#F0E442")
 METAL, BILLET, INK, GROUND = "#D9DBDA", "#B9C2C6", "#1E2A2F", "#FCFAF5"
@@ -54,8 +56,8 @@ def draw(mesh: Mesh, shades: np.ndarray) -> bytes:
     mapper.SetInputConnection(normals.GetOutputPort())
     body = vtkActor()
     body.SetMapper(mapper)
-    body.GetProperty().SetAmbient(0.35)
-    body.GetProperty().SetDiffuse(0.75)
+    body.GetProperty().SetAmbient(0.55)
+    body.GetProperty().SetDiffuse(0.6)
     body.GetProperty().SetSpecular(0.0)
     segments = crease_lines(mesh)
     ink = vtkActor()
@@ -91,7 +93,7 @@ def draw(mesh: Mesh, shades: np.ndarray) -> bytes:
     camera.SetPosition(0.75, -1.0, 0.85)
     camera.SetFocalPoint(0, 0, 0)
     renderer.ResetCamera()
-    camera.Zoom(1.25)
+    camera.Zoom(1.12)
     window.Render()
     grab = vtkWindowToImageFilter()
     grab.SetInput(window)
@@ -111,7 +113,7 @@ def render_stills(report: Report, plan: Plan, store: Store) -> dict[str, str]:
     def still(name: str, key: str | None, zero_from_work: object, finished: bool = False) -> None:
         if key is None:
             return
-        own = key_of("still", 1, key, zero_from_work)
+        own = key_of("still", 2, key, zero_from_work)
         if store.get(own, "still.png") is None:
             if finished:
                 data = store.get(key, "part.npz")

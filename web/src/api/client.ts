@@ -1,0 +1,56 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export const api = createClient<paths>({ baseUrl: '/' })
+
+type Schemas = components['schemas']
+export type ProjectState = Schemas['ProjectState']
+export type Plan = Schemas['Plan']
+export type Setup = Schemas['Setup']
+export type Operation = Setup['operations'][number]
+export type Report = Schemas['Report']
+export type SetupReport = Schemas['SetupReport']
+export type OperationReport = Schemas['OperationReport']
+export type Finding = Schemas['Finding']
+export type Cure = Schemas['Cure']
+export type Part = Schemas['Part']
+export type Face = Schemas['Face']
+export type Edge = Schemas['Edge']
+export type FaceRef = Schemas['FaceRef']
+export type EdgeRef = Schemas['EdgeRef']
+export type Reckoned = Schemas['Reckoned']
+export type Library = Schemas['Library']
+export type Tool = Schemas['Tool']
+export type ProjectLine = Schemas['ProjectLine']
+export type PartState = Schemas['PartState']
+export type Vec = [number, number, number]
+
+export type Problem = { code: string; where: string; what: string; mend: string; changed?: string[] }
+
+/** The problem in a refused answer; something readable in any case. */
+export function problemOf(error: unknown): Problem {
+  if (error && typeof error === 'object' && 'what' in error) return error as Problem
+  return {
+    code: 'network',
+    where: 'server',
+    what: 'the server does not answer',
+    mend: 'try again in a moment',
+  }
+}
+
+export class Refusal extends Error {
+  readonly problem: Problem
+  constructor(problem: Problem) {
+    super(problem.what)
+    this.problem = problem
+  }
+}
+
+/** The data of an answer, or a Refusal. The client's own types turn tuples into arrays, so T names the schema's. */
+export async function answered<T>(call: Promise<{ data?: unknown; error?: unknown }>): Promise<T> {
+  const { data, error } = await call.catch((broken: unknown) => ({ data: undefined, error: broken }))
+  if (data === undefined) throw new Refusal(problemOf(error))
+  return data as T
+}
+
+export const pieceUrl = (key: string, piece: string) => `/api/results/${key}/${piece}`

@@ -1,0 +1,140 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useCallback, useEffect } from 'react'
+import { useView } from '../state'
+import {
+  answered,
+  api,
+  type Library,
+  type Part,
+  type PartState,
+  pieceUrl,
+  type Plan,
+  type Problem,
+  type ProjectLine,
+  type ProjectState,
+  Refusal,
+} from './client'
+
+/** One connection for all events; each makes the matching queries fresh. */
+export function useServerEvents() {
+  const queries = useQueryClient()
+  useEffect(() => {
+    const source = new EventSource('/api/events')
+    source.onmessage = (message) => {
+      const event = JSON.parse(message.data as string)
+      if (event.kind === 'progress')
+        queries.setQueryData(['project', event.project], (old: ProjectState | undefined) =>
+          old?.evaluation && old.evaluation.revision === event.revision
+            ? {
+                ...old,
+                evaluation: { ...old.evaluation, status: 'running', share: event.share, what: event.what },
+              }
+            : old,
+        )
+      else if (event.kind === 'part') void queries.invalidateQueries({ queryKey: ['part', event.sha256] })
+      else void queries.invalidateQueries({ queryKey: event.project ? ['project', event.project] : [] })
+    }
+    return () => source.close()
+  }, [queries])
+}
+
+export const useProject = (id: number) =>
+  useQuery({
+    queryKey: ['project', id],
+    queryFn: () =>
+      answered<ProjectState>(api.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } })),
+  })
+
+export const useProjects = () =>
+  useQuery({ queryKey: ['projects'], queryFn: () => answered<ProjectLine[]>(api.GET('/api/projects')) })
+
+export const useLibrary = () =>
+  useQuery({
+    queryKey: ['library'],
+    queryFn: () => answered<Library>(api.GET('/api/library')),
+    staleTime: Infinity,
+  })
+
+export const usePart = (sha256: string | null | undefined) =>
+  useQuery({
+    queryKey: ['facts', sha256],
+    queryFn: () =>
+      answered<Part>(api.GET('/api/parts/{sha256}/facts', { params: { path: { sha256: sha256 ?? '' } } })),
+    enabled: !!sha256,
+    staleTime: Infinity,
+    retry: 8,
+  })
+
+export const useUpload = (sha256: string | null) =>
+  useQuery({
+    queryKey: ['part', sha256],
+    queryFn: () =>
+      answered<PartState>(api.GET('/api/parts/{sha256}', { params: { path: { sha256: sha256 ?? '' } } })),
+    enabled: !!sha256,
+    refetchInterval: (query) => (query.state.data?.status === 'reading' ? 1500 : false),
+  })
+
+/** A JSON or text piece of a result. */
+export const usePiece = (key: string | null | undefined, piece: 'path.json' | 'lines.json' | 'program.nc') =>
+  useQuery({
+    queryKey: ['piece', key, piece],
+    queryFn: async () => (await fetch(pieceUrl(key ?? '', piece))).text(),
+    enabled: !!key,
+    staleTime: Infinity,
+  })
+
+export type Commit = (what: string, change: (draft: Plan) => void) => Promise<Problem | null>
+
+/** Make an edit of the plan: on the revision that is shown, refused when that is not the newest. */
+export function useCommit(project: ProjectState): Commit {
+  const queries = useQueryClient()
+  const tell = useView((view) => view.tell)
+  return useCallback(
+    async (what, change) => {
+      const plan = structuredClone(project.plan)
+      change(plan)
+      try {
+        const state = await answered<ProjectState>(
+          api.PUT('/api/projects/{project_id}/plan', {
+            params: { path: { project_id: project.id } },
+            body: { based_on: project.revision, what, plan: plan as unknown as Record<string, never> },
+          }),
+        )
+        queries.setQueryData(['project', project.id], state)
+        tell(null)
+        return null
+      } catch (refusal) {
+        if (!(refusal instanceof Refusal)) throw refusal
+        if (refusal.problem.code === 'plan.stale') {
+          tell(refusal.problem)
+          void queries.invalidateQueries({ queryKey: ['project', project.id] })
+        }
+        return refusal.problem
+      }
+    },
+    [project, queries, tell],
+  )
+}
+
+/** Undo, redo, run, stop. */
+export function useActions(project: ProjectState) {
+  const queries = useQueryClient()
+  const tell = useView((view) => view.tell)
+  const done = async (call: Promise<{ data?: unknown; error?: unknown }>) => {
+    try {
+      queries.setQueryData(['project', project.id], await answered(call))
+      tell(null)
+    } catch (refusal) {
+      if (refusal instanceof Refusal) tell(refusal.problem)
+      void queries.invalidateQueries({ queryKey: ['project', project.id] })
+    }
+  }
+  const params = { path: { project_id: project.id } }
+  const body = { based_on: project.revision }
+  return {
+    undo: () => done(api.POST('/api/projects/{project_id}/undo', { params, body })),
+    redo: () => done(api.POST('/api/projects/{project_id}/redo', { params, body })),
+    run: () => done(api.POST('/api/projects/{project_id}/run', { params })),
+    stop: () => done(api.POST('/api/projects/{project_id}/stop', { params })),
+  }
+}

@@ -1,0 +1,506 @@
+import { Html, OrbitControls } from '@react-three/drei'
+import { Canvas, type ThreeEvent, useThree } from '@react-three/fiber'
+import { useEffect, useMemo, useState } from 'react'
+import * as THREE from 'three'
+import { MeshBVH } from 'three-mesh-bvh'
+import type { Part, ProjectState, Tool, Vec } from '../api/client'
+import { usePart } from '../api/hooks'
+import { type Move, useChosen, useMoment } from '../dock/moment'
+import { hueOf, LAYERS, type Look, round, useView } from '../state'
+import { ZeroMark } from '../ui/icons'
+import { paintDistance, paintFaces, paintMakers, SCALE, type Solid, useSolid } from './glb'
+
+const LOOKS: { look: Look; name: string }[] = [
+  { look: 'spindle', name: 'Spindle' },
+  { look: 'operator', name: 'Operator' },
+  { look: 'left', name: 'Left' },
+  { look: 'right', name: 'Right' },
+  { look: 'back', name: 'Back' },
+  { look: 'pick', name: 'Square to pick' },
+]
+
+type Hover = { face: number; edge: number | null; x: number; y: number }
+
+/** Which stock is in the picture: its result key, and what it is called. */
+function useStockShown(project: ProjectState) {
+  const { card, stage, compare } = useView()
+  const { setup, operation, moment } = useMoment(project)
+  const report = project.report
+  if (!report) return { key: null, name: 'not computed yet' }
+  if (compare && report.comparison)
+    return { key: report.comparison.key, name: 'distance to the part', compare: true }
+  if (card === 'billet') return { key: report.billet.key, name: 'billet' }
+  if (card === 'part') return { key: null, name: 'finished part' }
+  if (!setup) return { key: null, name: 'not computed yet' }
+  const list = setup.operations
+  const before = (id: string) => {
+    const at = list.findIndex((one) => one.id === id)
+    return list.slice(0, at).findLast((one) => one.key)?.key ?? setup.incoming_key
+  }
+  if (stage === 'cut' || stage === 'outgoing') {
+    if (operation && moment) return { key: before(operation.id), name: `before ${operation.name}` }
+    if (operation?.key) return { key: operation.key, name: `after ${operation.name}` }
+    if (stage === 'outgoing' && useView.getState().operation === '')
+      return { key: setup.incoming_key, name: 'before the first cut' }
+    return { key: setup.outgoing_key, name: 'outgoing' }
+  }
+  return { key: setup.incoming_key, name: 'incoming' }
+}
+
+/** The work as it stands in this setup. */
+export function Bench({ project }: { project: ProjectState }) {
+  const view = useView()
+  const setup = useChosen(project)
+  const { data: part } = usePart(project.plan.part.sha256)
+  const shown = useStockShown(project)
+  const stock = useSolid(shown.key)
+  const partSolid = useSolid(project.report?.part_key)
+  const moment = useMoment(project)
+  const [hover, setHover] = useState<Hover | null>(null)
+  const asking = view.asked !== null
+  const wholePart = view.card === 'part' && !view.compare
+  const tool = project.plan.tools.find((one) => one.id === moment.operation?.tool)
+  const zeroFromWork = useMemo(() => {
+    const matrix = new THREE.Matrix4()
+    if (typeof view.card === 'number' && setup?.zero_from_work)
+      matrix.set(...(setup.zero_from_work.flat() as Sixteen))
+    return matrix
+  }, [setup, view.card])
+  const solids = typeof view.card === 'number' ? (setup?.hold?.solids ?? []) : []
+  const atWork =
+    view.stage === 'hold' || view.stage === 'reach' || view.stage === 'cut' || view.stage === 'seat'
+  const stale =
+    project.stale_from != null && (typeof view.card !== 'number' || view.card >= project.stale_from)
+  const face = hover && part?.faces[hover.face]
+  const edge = hover?.edge != null ? part?.edges[hover.edge] : undefined
+  const showHolding = view.shown.holding && atWork && solids.length > 0
+  return (
+    <section aria-label="Bench" className="relative min-h-0 bg-bench">
+      <Canvas
+        orthographic
+        frameloop="demand"
+        dpr={1}
+        camera={{ up: [0, 0, 1], position: [300, -400, 340], zoom: 4, near: -3000, far: 5000 }}
+        gl={{ antialias: true, preserveDrawingBuffer: true }}
+      >
+        <ambientLight intensity={1.5} />
+        <HeadLight />
+        <group matrixAutoUpdate={false} matrix={zeroFromWork}>
+          {stock && view.shown.stock && !wholePart && !asking && (
+            <Stock solid={stock} compare={!!shown.compare} />
+          )}
+          {partSolid && (wholePart || asking) && (
+            <PartFaces
+              solid={partSolid}
+              part={part}
+              hover={hover}
+              setHover={setHover}
+              matrix={zeroFromWork}
+            />
+          )}
+          {partSolid?.lines && view.shown.part && !wholePart && !asking && !view.compare && (
+            <Lines geometry={partSolid.lines} colour="#1E2A2F" opacity={0.55} through />
+          )}
+          {view.marked && <Marked at={view.marked} />}
+        </group>
+        {showHolding &&
+          !asking &&
+          solids.map(([name, low, high]) => (
+            <Box key={name} low={low} high={high} table={name === 'table'} />
+          ))}
+        {view.shown.paths && moment.path && typeof view.card === 'number' && (
+          <Paths moves={moment.path} hue={hueOf(view.card)} />
+        )}
+        {tool && moment.moment && <ToolSolid tool={tool} tip={moment.moment.tip} />}
+        {typeof view.card === 'number' && setup?.zero_from_work && (
+          <Html position={[0, 0, 0]} zIndexRange={[10, 0]} style={{ pointerEvents: 'none' }}>
+            <div className="figures flex -translate-x-1/2 -translate-y-full items-center gap-1.5 whitespace-nowrap bg-ink px-1.5 text-sheet">
+              {setup.offset_register} <ZeroMark />
+            </div>
+          </Html>
+        )}
+        <Looking
+          solid={stock ?? partSolid}
+          zeroFromWork={zeroFromWork}
+          holding={showHolding ? solids.slice(0, 2) : []}
+        />
+        <OrbitControls makeDefault enableDamping={false} />
+      </Canvas>
+      <div className="absolute left-2.5 top-2.5 flex flex-wrap gap-1" role="group" aria-label="Look from">
+        {LOOKS.map(({ look, name }) => (
+          <button
+            key={look}
+            type="button"
+            aria-pressed={view.look === look}
+            disabled={look === 'pick' && !view.picked}
+            className={`knob !px-2 text-[12.5px] ${view.look === look ? 'knob-on' : ''}`}
+            onClick={() => view.lookFrom(look)}
+          >
+            {name}
+          </button>
+        ))}
+      </div>
+      <div className="absolute right-2.5 top-2.5 w-44 border border-rule bg-sheet px-2.5 py-1.5 text-[12.5px]">
+        <div className="mb-1 flex flex-wrap gap-x-2 border-b border-rule pb-1" role="group" aria-label="Show">
+          {LAYERS.map((layer) => (
+            <label key={layer} className="flex items-center gap-1">
+              <input
+                type="checkbox"
+                className="accent-action"
+                checked={view.shown[layer]}
+                onChange={() => view.toggle(layer)}
+              />
+              {layer}
+            </label>
+          ))}
+        </div>
+        {shown.compare ? <Scale /> : <Legend project={project} />}
+      </div>
+      <div className="absolute bottom-2 left-2.5 flex items-center gap-2 text-[12.5px]">
+        <span className="bg-sheet/90 px-1.5">{asking ? 'part' : shown.name}</span>
+        {stale && (
+          <span className="hatch border border-trouble bg-sheet px-1.5 font-semibold text-trouble">
+            out of date
+          </span>
+        )}
+      </div>
+      {view.asked && (
+        <div
+          role="status"
+          className="absolute left-1/2 top-12 flex -translate-x-1/2 items-center gap-3 border border-action bg-sheet px-3 py-1.5 shadow"
+        >
+          <span>{view.asked.prompt}</span>
+          <button type="button" className="knob" onClick={() => view.set({ asked: null })}>
+            Leave
+          </button>
+        </div>
+      )}
+      {face && hover && (
+        <div
+          role="tooltip"
+          className="figures pointer-events-none absolute z-20 border border-ink bg-sheet px-2 py-1 leading-snug shadow"
+          style={{ left: Math.min(hover.x + 14, 620), top: hover.y + 10 }}
+        >
+          {edge && view.asked?.kind === 'edge' ? (
+            <>
+              edge {edge.number} · {edge.kind} · {round(edge.length, 2)} mm
+            </>
+          ) : (
+            <FaceFacts face={face} />
+          )}
+        </div>
+      )}
+    </section>
+  )
+}
+
+type Sixteen = Parameters<THREE.Matrix4['set']>
+
+function FaceFacts({ face }: { face: Part['faces'][number] }) {
+  const at = (point: readonly number[]) => point.map((c) => round(c, 2)).join(', ')
+  return (
+    <>
+      <div>
+        F{face.number} · {face.hollow ? 'hollow ' : ''}
+        {face.kind}
+        {face.radius != null && face.kind === 'cylinder' && ` Ø${round(2 * face.radius, 3)}`}
+        {` · ${round(face.area, 1)} mm²`}
+      </div>
+      <div className="text-soft">
+        at {at(face.centre)}
+        {face.normal && ` · looks ${at(face.normal)}`}
+        {face.axis && ` · axis ${at(face.axis)}`}
+      </div>
+    </>
+  )
+}
+
+function HeadLight() {
+  const camera = useThree((three) => three.camera)
+  const light = useMemo(() => {
+    const made = new THREE.DirectionalLight('#ffffff', 1.9)
+    made.position.set(-0.5, 0.9, 1)
+    return made
+  }, [])
+  useEffect(() => {
+    camera.add(light, light.target)
+    light.target.position.set(0, 0, -1)
+    return () => void camera.remove(light, light.target)
+  }, [camera, light])
+  return <primitive object={camera} />
+}
+
+function Stock({ solid, compare }: { solid: Solid; compare: boolean }) {
+  useMemo(() => (compare ? paintDistance(solid.surface) : paintMakers(solid.surface)), [solid, compare])
+  return (
+    <>
+      <mesh geometry={solid.surface}>
+        <meshLambertMaterial vertexColors polygonOffset polygonOffsetFactor={1} polygonOffsetUnits={1} />
+      </mesh>
+      {solid.lines && <Lines geometry={solid.lines} colour="#1E2A2F" opacity={0.8} />}
+    </>
+  )
+}
+
+function Lines(props: {
+  geometry: THREE.BufferGeometry
+  colour: string
+  opacity: number
+  through?: boolean
+}) {
+  return (
+    <lineSegments geometry={props.geometry} renderOrder={props.through ? 2 : 0}>
+      <lineBasicMaterial
+        color={props.colour}
+        transparent
+        opacity={props.through ? props.opacity * 0.5 : props.opacity}
+        depthTest={!props.through}
+      />
+    </lineSegments>
+  )
+}
+
+/** The part's faces, to hover and to pick. */
+function PartFaces(props: {
+  solid: Solid
+  part: Part | undefined
+  hover: Hover | null
+  setHover: (hover: Hover | null) => void
+  matrix: THREE.Matrix4
+}) {
+  const { solid, part, hover, setHover, matrix } = props
+  const invalidate = useThree((three) => three.invalidate)
+  const view = useView()
+  useEffect(() => {
+    solid.surface.boundsTree ??= new MeshBVH(solid.surface)
+    paintFaces(solid.surface, hover?.face ?? view.picked?.face ?? null)
+    invalidate()
+  }, [solid, hover?.face, view.picked?.face, invalidate])
+  const found = (event: ThreeEvent<PointerEvent | MouseEvent>): Hover | null => {
+    if (!event.face || !part) return null
+    const face = solid.surface.getAttribute('_label').getX(event.face.a)
+    const point = event.point.clone().applyMatrix4(matrix.clone().invert())
+    let edge: number | null = null
+    let nearest = 6
+    for (const number of part.faces[face]?.loops.flat() ?? []) {
+      const index = number >= 0 ? number : -number - 1
+      const own = part.edges[index]
+      for (let i = 1; own && i < own.points.length; i += 1) {
+        const line = new THREE.Line3(
+          new THREE.Vector3(...(own.points[i - 1] as Vec)),
+          new THREE.Vector3(...(own.points[i] as Vec)),
+        )
+        const away = line.closestPointToPoint(point, true, new THREE.Vector3()).distanceTo(point)
+        if (away < nearest) [nearest, edge] = [away, index]
+      }
+    }
+    return { face, edge, x: event.nativeEvent.offsetX, y: event.nativeEvent.offsetY }
+  }
+  const pick = (event: ThreeEvent<MouseEvent>) => {
+    const at = found(event)
+    const face = at && part?.faces[at.face]
+    if (!at || !part || !face || event.delta > 4) return
+    if (face.normal)
+      view.set({ picked: { face: at.face, normal: face.normal as Vec, centre: face.centre as Vec } })
+    const asked = view.asked
+    if (asked?.kind === 'face') {
+      view.set({ asked: null })
+      asked.take({ face: at.face, at: face.centre })
+    } else if (asked?.kind === 'edge' && at.edge !== null) {
+      const points = part.edges[at.edge]?.points ?? []
+      const middle = [0, 1, 2].map((d) => points.reduce((sum, p) => sum + (p[d] ?? 0), 0) / points.length)
+      view.set({ asked: null })
+      asked.take({ edge: at.edge, at: middle as Vec })
+    }
+    setHover(null)
+  }
+  return (
+    <>
+      <mesh
+        geometry={solid.surface}
+        onPointerMove={(event) => setHover(found(event))}
+        onPointerOut={() => setHover(null)}
+        onClick={pick}
+      >
+        <meshLambertMaterial vertexColors polygonOffset polygonOffsetFactor={1} polygonOffsetUnits={1} />
+      </mesh>
+      {solid.lines && <Lines geometry={solid.lines} colour="#1E2A2F" opacity={0.9} />}
+    </>
+  )
+}
+
+function Box({ low, high, table }: { low: readonly number[]; high: readonly number[]; table: boolean }) {
+  const size = [0, 1, 2].map((d) => (high[d] ?? 0) - (low[d] ?? 0)) as Vec
+  const middle = [0, 1, 2].map((d) => ((high[d] ?? 0) + (low[d] ?? 0)) / 2) as Vec
+  const geometry = useMemo(() => new THREE.BoxGeometry(...size), [size.join()]) // eslint-disable-line react-hooks/exhaustive-deps
+  const edges = useMemo(() => new THREE.EdgesGeometry(geometry), [geometry])
+  return (
+    <group position={middle}>
+      <mesh geometry={geometry}>
+        <meshLambertMaterial
+          color={table ? '#C9CAC5' : '#A9AEB0'}
+          polygonOffset
+          polygonOffsetFactor={1}
+          polygonOffsetUnits={1}
+        />
+      </mesh>
+      <Lines geometry={edges} colour="#1E2A2F" opacity={0.55} />
+    </group>
+  )
+}
+
+function Paths({ moves, hue }: { moves: Move[]; hue: string }) {
+  const [cuts, rapids] = useMemo(() => {
+    const segments = (want: boolean) => {
+      const out: number[] = []
+      for (const move of moves)
+        if ((move.kind === 'rapid') === want)
+          for (let i = 1; i < move.points.length; i += 1)
+            out.push(...(move.points[i - 1] ?? []), ...(move.points[i] ?? []))
+      return new THREE.BufferGeometry().setAttribute('position', new THREE.Float32BufferAttribute(out, 3))
+    }
+    return [segments(false), segments(true)]
+  }, [moves])
+  return (
+    <>
+      <Lines geometry={cuts} colour={hue} opacity={1} through />
+      <Lines geometry={rapids} colour="#A3361B" opacity={0.5} through />
+    </>
+  )
+}
+
+function ToolSolid({ tool, tip }: { tool: Tool; tip: Vec }) {
+  let at = tool.overhang
+  const point = tool.SIG ? tool.DC / 2 / Math.tan((tool.SIG * Math.PI) / 360) : 0
+  const bodies: [number, number, number, string][] = [
+    [point, tool.LCF, tool.DC, '#E6E2D6'],
+    [tool.LCF, tool.overhang, tool.DCON, '#C3C6C4'],
+  ]
+  for (const [length, diameter] of tool.holder.stack) {
+    bodies.push([at, at + length, diameter, '#8E9496'])
+    at += length
+  }
+  return (
+    <group position={tip}>
+      {point > 0 && (
+        <mesh position={[0, 0, point / 2]} rotation={[-Math.PI / 2, 0, 0]}>
+          <coneGeometry args={[tool.DC / 2, point, 32]} />
+          <meshLambertMaterial color="#E6E2D6" />
+        </mesh>
+      )}
+      {bodies.map(([low, high, diameter, colour], i) => (
+        <mesh key={i} position={[0, 0, (low + high) / 2]} rotation={[Math.PI / 2, 0, 0]}>
+          <cylinderGeometry args={[diameter / 2, diameter / 2, Math.max(0.01, high - low), 32]} />
+          <meshLambertMaterial color={colour} transparent={i > 1} opacity={i > 1 ? 0.55 : 1} />
+        </mesh>
+      ))}
+    </group>
+  )
+}
+
+function Marked({ at }: { at: Vec }) {
+  return (
+    <group position={at}>
+      <mesh renderOrder={5}>
+        <sphereGeometry args={[1.4, 20, 14]} />
+        <meshBasicMaterial color="#A3361B" depthTest={false} transparent opacity={0.85} />
+      </mesh>
+      <Html zIndexRange={[10, 0]} style={{ pointerEvents: 'none' }}>
+        <div className="hatch -translate-x-1/2 translate-y-2 whitespace-nowrap border border-trouble bg-sheet px-1.5 text-trouble">
+          ▲ here
+        </div>
+      </Html>
+    </group>
+  )
+}
+
+/** Moves the camera when a look is asked for or another setup is chosen, and fits what is shown. */
+function Looking(props: {
+  solid: Solid | null
+  zeroFromWork: THREE.Matrix4
+  holding: readonly (readonly [string, readonly number[], readonly number[]])[] | unknown[]
+}) {
+  const { camera, controls, size, invalidate } = useThree()
+  const { look, lookCount, card, stage, picked, shown, time, operation, marked } = useView()
+  const { solid, zeroFromWork } = props
+  const ready = solid !== null
+  useEffect(() => {
+    if (!solid || !(camera instanceof THREE.OrthographicCamera)) return
+    const box = solid.surface.boundingBox?.clone().applyMatrix4(zeroFromWork) ?? new THREE.Box3()
+    for (const one of props.holding as [string, Vec, Vec][]) {
+      box.expandByPoint(new THREE.Vector3(...one[1]))
+      box.expandByPoint(new THREE.Vector3(...one[2]))
+    }
+    const middle = box.getCenter(new THREE.Vector3())
+    const directions: Record<Look, Vec> = {
+      spindle: [0, -0.0001, 1],
+      operator: [0.62, -1, 0.78],
+      left: [-1, -0.0001, 0.02],
+      right: [1, -0.0001, 0.02],
+      back: [0, 1, 0.02],
+      pick: [0, -0.0001, 1],
+    }
+    const direction = new THREE.Vector3(...directions[look])
+    if (look === 'pick' && picked) direction.set(...picked.normal).transformDirection(zeroFromWork)
+    direction.normalize()
+    camera.up.set(0, 0, 1)
+    if (Math.abs(direction.z) > 0.999) camera.up.set(0, 1, 0)
+    camera.position.copy(middle).addScaledVector(direction, 900)
+    camera.lookAt(middle)
+    camera.updateMatrixWorld()
+    const inverse = camera.matrixWorldInverse.copy(camera.matrixWorld).invert()
+    let [wide, tall] = [1, 1]
+    for (let i = 0; i < 8; i += 1) {
+      const corner = new THREE.Vector3(
+        i & 1 ? box.max.x : box.min.x,
+        i & 2 ? box.max.y : box.min.y,
+        i & 4 ? box.max.z : box.min.z,
+      ).applyMatrix4(inverse)
+      wide = Math.max(wide, 2 * Math.abs(corner.x))
+      tall = Math.max(tall, 2 * Math.abs(corner.y))
+    }
+    camera.zoom = Math.min(size.width / wide, (size.height - 50) / tall) * 0.86
+    camera.updateProjectionMatrix()
+    const orbit = controls as unknown as { target: THREE.Vector3; update: () => void } | null
+    orbit?.target.copy(middle)
+    orbit?.update()
+    invalidate()
+    // The fit follows the choice of view, not every change of the picture.
+  }, [look, lookCount, card, ready, zeroFromWork, controls, size, props.holding.length > 0]) // eslint-disable-line react-hooks/exhaustive-deps
+  useEffect(() => invalidate(), [solid, shown, stage, time, operation, marked, invalidate])
+  return null
+}
+
+function Legend({ project }: { project: ProjectState }) {
+  const card = useView((view) => view.card)
+  const row = (colour: string, text: string) => (
+    <li key={text} className="flex items-center gap-2">
+      <span className="h-3 w-3 border border-ink/20" style={{ background: colour }} />
+      {text}
+    </li>
+  )
+  const last = typeof card === 'number' ? card : card === 'billet' ? -1 : project.plan.setups.length - 1
+  return (
+    <ul aria-label="Legend">
+      {row('#B9C2C6', 'billet surface')}
+      {project.plan.setups
+        .slice(0, last + 1)
+        .map((setup, i) => row(`color-mix(in srgb, ${hueOf(i)} 60%, #D9DBDA)`, `cut in ${setup.name}`))}
+      {typeof card === 'number' && row('#A9AEB0', 'holding')}
+    </ul>
+  )
+}
+
+function Scale() {
+  return (
+    <ul aria-label="Scale, mm">
+      <li className="text-soft">distance to the part, mm</li>
+      {[...SCALE].reverse().map(([, colour, text]) => (
+        <li key={text} className="flex items-center gap-2">
+          <span className="h-3 w-3 border border-ink/20" style={{ background: colour }} />
+          {text}
+        </li>
+      ))}
+    </ul>
+  )
+}

@@ -1,0 +1,114 @@
+import { useEffect, useState } from 'react'
+import * as THREE from 'three'
+import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
+import { acceleratedRaycast } from 'three-mesh-bvh'
+import { pieceUrl } from '../api/client'
+import { HUES } from '../state'
+
+THREE.Mesh.prototype.raycast = acceleratedRaycast
+
+export type Solid = { surface: THREE.BufferGeometry; lines: THREE.BufferGeometry | null }
+const loaded = new Map<string, Promise<Solid>>()
+
+/** Positions of a quantised geometry as plain floats in mm. */
+function plain(mesh: THREE.Mesh | THREE.LineSegments): THREE.BufferGeometry {
+  const geometry = mesh.geometry
+  const from = geometry.getAttribute('position')
+  const out = new Float32Array(from.count * 3)
+  const point = new THREE.Vector3()
+  mesh.updateMatrixWorld(true)
+  for (let i = 0; i < from.count; i += 1) {
+    point.fromBufferAttribute(from, i).applyMatrix4(mesh.matrixWorld)
+    out.set([point.x, point.y, point.z], 3 * i)
+  }
+  geometry.setAttribute('position', new THREE.BufferAttribute(out, 3))
+  return geometry
+}
+
+async function load(key: string): Promise<Solid> {
+  const { scene } = await new GLTFLoader().loadAsync(pieceUrl(key, 'surface.glb'))
+  scene.updateMatrixWorld(true)
+  let surface: THREE.BufferGeometry | undefined
+  let lines: THREE.BufferGeometry | null = null
+  scene.traverse((node) => {
+    if (node instanceof THREE.LineSegments) lines = plain(node)
+    else if (node instanceof THREE.Mesh) surface = plain(node)
+  })
+  if (!surface) throw new Error('no surface in the picture')
+  surface.computeBoundingBox()
+  return { surface, lines }
+}
+
+/** A solid of the results; the last one stays while the next is fetched. */
+export function useSolid(key: string | null | undefined): Solid | null {
+  const [solid, setSolid] = useState<Solid | null>(null)
+  useEffect(() => {
+    if (!key) return setSolid(null)
+    let alive = true
+    let waiting = loaded.get(key)
+    if (!waiting) {
+      waiting = load(key)
+      loaded.set(key, waiting)
+      if (loaded.size > 40) loaded.delete(loaded.keys().next().value ?? '')
+      waiting.catch(() => loaded.delete(key))
+    }
+    waiting.then((one) => alive && setSolid(one)).catch(() => alive && setSolid(null))
+    return () => {
+      alive = false
+    }
+  }, [key])
+  return solid
+}
+
+const METAL = new THREE.Color('#D9DBDA')
+const BILLET = new THREE.Color('#B9C2C6')
+const MIXED = HUES.map((hue) => new THREE.Color(hue).lerp(METAL, 0.4))
+
+/** Colour every vertex by its maker: setup hue over light metal, billet pale slate. */
+export function paintMakers(geometry: THREE.BufferGeometry) {
+  const label = geometry.getAttribute('_label')
+  const out = new Float32Array(label.count * 3)
+  for (let i = 0; i < label.count; i += 1) {
+    const setup = (label.getX(i) >> 8) - 1
+    const colour = setup < 0 ? BILLET : (MIXED[setup % MIXED.length] ?? BILLET)
+    out.set([colour.r, colour.g, colour.b], 3 * i)
+  }
+  geometry.setAttribute('color', new THREE.BufferAttribute(out, 3))
+}
+
+/** Steps of the comparison scale: from cut into (vermilion) through fits (light) to left on (blue), colour-blind safe. */
+export const SCALE: [number, string, string][] = [
+  [-0.5, '#8C2D04', 'cut into 0.5 and more'],
+  [-0.07, '#E08A5B', 'cut into'],
+  [0.07, '#ECEAE2', 'fits'],
+  [0.5, '#A6CBE3', 'left on'],
+  [2, '#3F8DBF', 'left on over 0.5'],
+  [Infinity, '#08457A', 'left on over 2'],
+]
+
+/** Colour every vertex by its signed distance to the part. */
+export function paintDistance(geometry: THREE.BufferGeometry) {
+  const value = geometry.getAttribute('_value')
+  if (!value) return
+  const out = new Float32Array(value.count * 3)
+  const colours = SCALE.map(([, code]) => new THREE.Color(code))
+  for (let i = 0; i < value.count; i += 1) {
+    const step = SCALE.findIndex(([limit]) => value.getX(i) <= limit)
+    const colour = colours[step] ?? METAL
+    out.set([colour.r, colour.g, colour.b], 3 * i)
+  }
+  geometry.setAttribute('color', new THREE.BufferAttribute(out, 3))
+}
+
+/** Colour every vertex of the part light, the hovered face in action colour. */
+export function paintFaces(geometry: THREE.BufferGeometry, hovered: number | null) {
+  const label = geometry.getAttribute('_label')
+  const out = new Float32Array(label.count * 3)
+  const light = new THREE.Color('#E4E2DA')
+  const chosen = new THREE.Color('#5FA3AD')
+  for (let i = 0; i < label.count; i += 1) {
+    const colour = label.getX(i) === hovered ? chosen : light
+    out.set([colour.r, colour.g, colour.b], 3 * i)
+  }
+  geometry.setAttribute('color', new THREE.BufferAttribute(out, 3))
+}

@@ -1,0 +1,243 @@
+import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
+import { Fragment, type ReactNode, useState } from 'react'
+import { type Finding, pieceUrl, type ProjectState, type Setup } from '../api/client'
+import type { Commit } from '../api/hooks'
+import { type Card, clock, hueOf, round, useView } from '../state'
+import { CarryArrow } from '../ui/icons'
+
+const worst = (findings: Finding[]) =>
+  findings.find((one) => one.severity === 'error') ?? findings.find((one) => one.severity === 'warning')
+
+/** A name for the next setup: OP10, OP20, … */
+function nextName(setups: Setup[]) {
+  let number = 10
+  while (setups.some((setup) => setup.name === `OP${number}`)) number += 10
+  return `OP${number}`
+}
+
+/** The billet turning into the part, picture by picture. */
+export function RouteRail({ project, commit }: { project: ProjectState; commit: Commit }) {
+  const { plan, report, stills } = project
+  const stale = (index: number) => project.stale_from != null && index >= project.stale_from
+  const [dragged, setDragged] = useState<number | null>(null)
+  const place = (from: number, to: number) =>
+    void commit('setups reordered', (draft) => {
+      const [moved] = draft.setups.splice(from, 1)
+      if (moved) draft.setups.splice(to, 0, moved)
+    })
+  const billet = report?.billet
+  return (
+    <nav
+      aria-label="Route"
+      className="flex items-center gap-2 overflow-x-auto border-b border-rule bg-rail px-3.5 py-2"
+    >
+      <RouteCard card="billet" title="Billet" hue="#B9C2C6" still={stills['billet']} stale={stale(0)}>
+        {billet && (
+          <>
+            <div>{billet.high.map((high, i) => round(high - (billet.low[i] ?? 0), 1)).join('×')}</div>
+            <div>{billet.mass_kg.toFixed(3)} kg</div>
+            <Mark finding={worst(billet.findings)} />
+          </>
+        )}
+      </RouteCard>
+      {plan.setups.map((setup, index) => {
+        const own = report?.setups.find((one) => one.name === setup.name)
+        const found = own && [...own.findings, ...own.operations.flatMap((one) => one.findings)]
+        const late = stale(index)
+        return (
+          <Fragment key={setup.name}>
+            <Carry mass={own?.incoming_mass_kg} stale={stale(index - 1) || (index === 0 && stale(0))} />
+            <div
+              draggable
+              onDragStart={() => setDragged(index)}
+              onDragOver={(event) => event.preventDefault()}
+              onDrop={() => dragged !== null && dragged !== index && place(dragged, index)}
+            >
+              <RouteCard
+                card={index}
+                title={`${setup.name} ${setup.title}`}
+                hue={hueOf(index)}
+                still={stills[setup.name]}
+                stale={late}
+                menu={<SetupMenu project={project} index={index} commit={commit} place={place} />}
+              >
+                <div className="truncate">3-axis · {setup.offset_register}</div>
+                <div>{own && !late ? clock(own.time_s) + ' min' : 'waiting'}</div>
+                {own && !late && <Mark finding={worst(found ?? [])} fine="holds, cuts" />}
+              </RouteCard>
+            </div>
+          </Fragment>
+        )
+      })}
+      <Carry mass={undefined} label="compare" stale={project.stale_from != null} />
+      <RouteCard
+        card="part"
+        title={`Part rev ${plan.part.revision}`}
+        hue="#1E2A2F"
+        still={stills['part']}
+        stale={false}
+      >
+        {report && (
+          <>
+            <div>{report.part_mass_kg.toFixed(3)} kg</div>
+            <div>left {report.comparison ? round(report.comparison.max_left_mm, 2) : '–'}</div>
+            <div>gouge {report.comparison ? gouge(report.comparison) : '–'}</div>
+          </>
+        )}
+      </RouteCard>
+      <button
+        type="button"
+        className="knob ml-1 shrink-0"
+        onClick={() =>
+          void commit('setup added', (draft) => {
+            const last = draft.setups.at(-1)
+            const name = nextName(draft.setups)
+            draft.setups.push({
+              name,
+              title: '',
+              machine: last?.machine ?? 'vertical-760',
+              offset_register: 'G54',
+              seat: {
+                up: { rule: 'direction', direction: [0, 0, 1] },
+                flip: false,
+                x: { rule: 'turn', quarter_turns: 0 },
+                zero: { of: 'incoming', x: 0, y: 0, z: 1, hole: null },
+              },
+              hold: { kind: 'none' },
+              operations: [],
+            })
+          })
+        }
+      >
+        + setup
+      </button>
+    </nav>
+  )
+}
+
+const gouge = (comparison: { max_gouge_mm: number; stated_error_mm: number }) =>
+  comparison.max_gouge_mm > comparison.stated_error_mm ? round(comparison.max_gouge_mm, 2) : 'none'
+
+function Mark({ finding, fine }: { finding?: Finding | undefined; fine?: string }) {
+  if (!finding) return fine ? <div className="text-ink">✓ {fine}</div> : null
+  return (
+    <div
+      className={`truncate ${finding.severity === 'error' ? 'font-semibold text-trouble' : 'text-trouble'}`}
+    >
+      {finding.severity === 'error' ? '◆' : '▲'} {finding.code.split('.').at(-1)?.replaceAll('_', ' ')}
+    </div>
+  )
+}
+
+function Carry({ mass, stale, label }: { mass?: number | undefined; stale: boolean; label?: string }) {
+  return (
+    <div className="w-16 shrink-0 text-center">
+      <CarryArrow stale={stale} />
+      <div
+        className={`figures text-[11.5px] leading-tight ${stale ? 'font-semibold text-trouble' : 'text-soft'}`}
+      >
+        {stale ? 'out of date' : (label ?? (mass !== undefined ? `${mass.toFixed(3)} kg` : '–'))}
+      </div>
+    </div>
+  )
+}
+
+function RouteCard(props: {
+  card: Card
+  title: string
+  hue: string
+  still: string | undefined
+  stale: boolean
+  children: ReactNode
+  menu?: ReactNode
+}) {
+  const chosen = useView((view) => view.card === props.card)
+  const choose = useView((view) => view.choose)
+  return (
+    <div
+      className={`relative flex h-[98px] w-[178px] shrink-0 border bg-sheet ${chosen ? 'border-ink shadow-[inset_0_0_0_1px_#1E2A2F]' : 'border-rule'}`}
+      style={{ borderTop: `4px solid ${props.hue}` }}
+    >
+      <button
+        type="button"
+        aria-label={props.title}
+        aria-current={chosen}
+        className="flex min-w-0 grow text-left"
+        onClick={() => choose(props.card)}
+      >
+        <span className="relative h-full w-[78px] shrink-0 overflow-hidden bg-rail">
+          {props.still && (
+            <img
+              src={pieceUrl(props.still, 'still.png')}
+              alt=""
+              className={`h-full w-full object-cover ${props.stale ? 'opacity-40 grayscale' : ''}`}
+            />
+          )}
+        </span>
+        <span className="min-w-0 grow px-2 py-1">
+          <span className="block truncate pr-3 font-head text-[14px] font-semibold">{props.title}</span>
+          <span className="figures block text-[12px] leading-[1.35] text-soft">{props.children}</span>
+        </span>
+      </button>
+      {props.menu}
+    </div>
+  )
+}
+
+function SetupMenu(props: {
+  project: ProjectState
+  index: number
+  commit: Commit
+  place: (from: number, to: number) => void
+}) {
+  const { project, index, commit, place } = props
+  const name = project.plan.setups[index]?.name
+  const item = 'block w-full px-3 py-1 text-left data-focus:bg-rail disabled:opacity-40'
+  return (
+    <Menu>
+      <MenuButton
+        aria-label={`${name} menu`}
+        className="absolute right-0.5 top-0 px-1 text-soft hover:text-ink"
+      >
+        ⋯
+      </MenuButton>
+      <MenuItems
+        anchor="bottom end"
+        className="z-30 rounded-[3px] border border-ink bg-white py-1 shadow-lg focus:outline-none"
+      >
+        <MenuItem>
+          <button
+            className={item}
+            onClick={() =>
+              void commit(`${name} copied`, (draft) => {
+                const own = draft.setups[index]
+                if (own)
+                  draft.setups.splice(index + 1, 0, { ...structuredClone(own), name: nextName(draft.setups) })
+              })
+            }
+          >
+            Copy
+          </button>
+        </MenuItem>
+        <MenuItem disabled={index === 0}>
+          <button className={item} onClick={() => place(index, index - 1)}>
+            Earlier
+          </button>
+        </MenuItem>
+        <MenuItem disabled={index === project.plan.setups.length - 1}>
+          <button className={item} onClick={() => place(index, index + 1)}>
+            Later
+          </button>
+        </MenuItem>
+        <MenuItem>
+          <button
+            className={item}
+            onClick={() => void commit(`${name} removed`, (draft) => void draft.setups.splice(index, 1))}
+          >
+            Remove
+          </button>
+        </MenuItem>
+      </MenuItems>
+    </Menu>
+  )
+}

@@ -1,0 +1,145 @@
+import { useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link, useNavigate } from 'react-router'
+import { answered, api, pieceUrl, problemOf, type Problem, type ProjectState, Refusal } from '../api/client'
+import { useProjects, useUpload } from '../api/hooks'
+import { sentence } from '../ui/Field'
+
+/** The list of projects and the way in for a new part. */
+export function ProjectsScreen() {
+  const { data: projects } = useProjects()
+  return (
+    <div className="mx-auto flex h-full max-w-5xl flex-col px-8 py-10">
+      <h1 className="font-head text-3xl font-semibold">Pelvrak</h1>
+      <p className="mb-8 text-soft">
+        One part, its whole route: billet, setups, stock carried from each to the next.
+      </p>
+      <div className="grid grid-cols-[1fr_20rem] gap-10">
+        <section aria-label="Projects">
+          <h2 className="mb-2 font-head text-lg font-semibold">On the bench</h2>
+          <ul className="border-t border-rule">
+            {projects?.map((project) => (
+              <li key={project.id} className="border-b border-rule">
+                <Link to={`/project/${project.id}`} className="flex items-center gap-4 py-2 hover:bg-rail">
+                  <span className="h-20 w-20 shrink-0 overflow-hidden bg-rail">
+                    {project.still && (
+                      <img
+                        src={pieceUrl(project.still, 'still.png')}
+                        alt=""
+                        className="h-full w-full object-cover"
+                      />
+                    )}
+                  </span>
+                  <span className="grow">
+                    <span className="block text-[15px] font-semibold">{project.name}</span>
+                    <span className="figures block text-soft">{project.part}</span>
+                  </span>
+                  <span className="figures pr-2 text-right text-soft">
+                    {project.setups} {project.setups === 1 ? 'setup' : 'setups'}
+                    <br />
+                    plan revision {project.revision}
+                  </span>
+                </Link>
+              </li>
+            ))}
+          </ul>
+          {projects?.length === 0 && (
+            <p className="py-3 text-soft">Nothing yet. Bring in a part on the right.</p>
+          )}
+        </section>
+        <NewPart />
+      </div>
+    </div>
+  )
+}
+
+function NewPart() {
+  const queries = useQueryClient()
+  const go = useNavigate()
+  const [sha256, setSha256] = useState<string | null>(null)
+  const [problem, setProblem] = useState<Problem | null>(null)
+  const [name, setName] = useState('')
+  const { data: upload } = useUpload(sha256)
+  const bring = async (file: File | undefined) => {
+    if (!file) return
+    setProblem(null)
+    setSha256(null)
+    setName(file.name.replace(/\.[^.]*$/, ''))
+    const form = new FormData()
+    form.append('file', file)
+    try {
+      const answer = await fetch('/api/parts', { method: 'POST', body: form })
+      const body = await answer.json()
+      if (!answer.ok) return setProblem(problemOf(body))
+      queries.setQueryData(['part', body.sha256], body)
+      setSha256(body.sha256)
+    } catch (error) {
+      setProblem(problemOf(error))
+    }
+  }
+  const create = async () => {
+    try {
+      const state = await answered<ProjectState>(
+        api.POST('/api/projects', { body: { name, sha256: sha256 ?? '' } }),
+      )
+      queries.setQueryData(['project', state.id], state)
+      void queries.invalidateQueries({ queryKey: ['projects'] })
+      void go(`/project/${state.id}`)
+    } catch (refusal) {
+      if (refusal instanceof Refusal) setProblem(refusal.problem)
+    }
+  }
+  const refused = problem ?? (upload?.status === 'refused' ? upload.problem : null)
+  return (
+    <section aria-label="New part">
+      <h2 className="mb-2 font-head text-lg font-semibold">Part in</h2>
+      <label
+        className="block rounded-[3px] border border-dashed border-soft bg-sheet px-4 py-6 text-center hover:border-action"
+        onDragOver={(event) => event.preventDefault()}
+        onDrop={(event) => {
+          event.preventDefault()
+          void bring(event.dataTransfer.files[0])
+        }}
+      >
+        <span className="font-medium text-action">Choose a STEP file</span>
+        <span className="block text-soft">or drop it here · one solid · up to 64 MiB</span>
+        <input
+          type="file"
+          aria-label="STEP file"
+          className="sr-only"
+          onChange={(event) => {
+            void bring(event.target.files?.[0])
+            event.target.value = ''
+          }}
+        />
+      </label>
+      {refused && (
+        <div role="alert" className="hatch mt-3 border border-l-4 border-trouble bg-sheet px-3 py-2">
+          <div className="figures text-[12px] text-soft">{refused.where}</div>
+          {sentence(refused)}
+        </div>
+      )}
+      {upload?.status === 'reading' && <p className="mt-3 text-soft">Reading {upload.name} …</p>}
+      {upload?.status === 'ready' && !problem && (
+        <form
+          className="mt-3 flex flex-col gap-2"
+          onSubmit={(event) => {
+            event.preventDefault()
+            void create()
+          }}
+        >
+          <p>{upload.name} is read.</p>
+          <input
+            aria-label="Project name"
+            className="rounded-[3px] border border-rule bg-white px-2 py-1"
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+          />
+          <button type="submit" className="knob-go self-start" disabled={!name.trim()}>
+            Start planning
+          </button>
+        </form>
+      )}
+    </section>
+  )
+}

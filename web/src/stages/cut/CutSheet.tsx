@@ -1,0 +1,132 @@
+import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
+import type { Operation } from '../../api/client'
+import { clock, hueOf, useView } from '../../state'
+import { Head, type SheetProps } from '../StageSheet'
+import { OperationEditor } from './OperationEditor'
+
+const common = { clearance: 10, retract: 2, speed_rpm: null, feed_mm_min: null }
+
+/** A fresh operation of a kind, with a tool from the plan that can do it. */
+function fresh(
+  kind: Operation['kind'],
+  props: SheetProps,
+  faces: { face: number; at: [number, number, number] }[],
+): Operation {
+  const can = { facing: 'end_mill', outline: 'end_mill', pocket: 'end_mill', drilling: 'drill' }[kind]
+  const tools = props.plan.tools.filter((tool) => tool.kind === can)
+  const tool = (kind === 'facing' ? [...tools].sort((a, b) => b.DC - a.DC)[0] : tools[0])?.id ?? ''
+  const names = new Set(props.setup.operations.map((one) => one.id))
+  let number = 1
+  while (names.has(`${kind}-${number}`)) number += 1
+  const base = {
+    ...common,
+    id: `${kind}-${number}`,
+    name: `${kind.charAt(0).toUpperCase()}${kind.slice(1)} ${number}`,
+    tool,
+  }
+  if (kind === 'facing') return { ...base, kind, face: null, step_down: 2, step_over: 0.7, leave: 0 }
+  if (kind === 'outline')
+    return {
+      ...base,
+      kind,
+      side: 'outside',
+      faces: [],
+      bottom: null,
+      below: 0.5,
+      step_down: 10,
+      step_over: 0.5,
+      leave: 0,
+      ramp_deg: 3,
+    }
+  if (kind === 'pocket')
+    return {
+      ...base,
+      kind,
+      faces,
+      below: 0,
+      step_down: 5,
+      step_over: 0.45,
+      leave_side: 0,
+      leave_floor: 0,
+      ramp_deg: 3,
+    }
+  return { ...base, kind, cycle: 'drill', faces, chamfer: null, peck: 3, below: 1, short: 0 }
+}
+
+/** The operations of a setup in their order. */
+export function CutSheet(props: SheetProps) {
+  const { setup, report, index, edit } = props
+  const view = useView()
+  const add = (kind: Operation['kind']) => {
+    const push = (faces: { face: number; at: [number, number, number] }[]) => {
+      const made = fresh(kind, props, faces)
+      void edit(`${made.name} added`, (own) => void own.operations.push(made)).then(() =>
+        view.set({ operation: made.id }),
+      )
+    }
+    if (kind === 'pocket' || kind === 'drilling')
+      view.set({
+        asked: {
+          kind: 'face',
+          prompt: kind === 'pocket' ? 'Pick the pocket’s floor, or a bore’s wall' : 'Pick the wall of a hole',
+          take: (ref) => push([ref]),
+        },
+      })
+    else push([])
+  }
+  return (
+    <>
+      <Head title="Cut">
+        {setup.operations.length} operations
+        {report &&
+          ` · ${clock(report.time_s)} min · ${(report.removed_volume_mm3 / 1000).toFixed(1)} cm³ off`}
+      </Head>
+      <ol aria-label="Operations">
+        {setup.operations.map((operation, i) => {
+          const own = report?.operations.find((one) => one.id === operation.id)
+          const open = view.operation === operation.id
+          const grave = own?.findings.find((one) => one.severity !== 'note')
+          return (
+            <li key={operation.id} className="border-t border-rule">
+              <button
+                type="button"
+                aria-expanded={open}
+                className="flex w-full items-baseline gap-2 py-1.5 text-left"
+                onClick={() => view.set({ operation: open ? null : operation.id, time: Infinity })}
+              >
+                <span
+                  className="h-3 w-3 shrink-0 self-center"
+                  style={{ background: hueOf(index), opacity: i % 2 ? 0.7 : 1 }}
+                />
+                <span className={`min-w-0 grow truncate ${open ? 'font-semibold' : ''}`}>
+                  {operation.name}
+                </span>
+                {grave && <span className="text-trouble">{grave.severity === 'error' ? '◆' : '▲'}</span>}
+                <span className="figures text-[11.5px] text-soft">{own ? clock(own.time_s) : '–'}</span>
+              </button>
+              {open && <OperationEditor {...props} operation={operation} position={i} own={own} />}
+            </li>
+          )
+        })}
+      </ol>
+      <Menu>
+        <MenuButton className="knob mt-2">+ operation</MenuButton>
+        <MenuItems
+          anchor="bottom start"
+          className="z-30 rounded-[3px] border border-ink bg-white py-1 shadow-lg focus:outline-none"
+        >
+          {(['facing', 'outline', 'pocket', 'drilling'] as const).map((kind) => (
+            <MenuItem key={kind}>
+              <button
+                className="block w-full px-3 py-1 text-left capitalize data-focus:bg-rail"
+                onClick={() => add(kind)}
+              >
+                {kind}
+              </button>
+            </MenuItem>
+          ))}
+        </MenuItems>
+      </Menu>
+    </>
+  )
+}

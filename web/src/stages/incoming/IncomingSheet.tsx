@@ -1,0 +1,63 @@
+import { round, useView } from '../../state'
+import { Computed, Row } from '../../ui/Field'
+import { Head, type SheetProps } from '../StageSheet'
+import { Margins } from './BilletSheet'
+
+/** What comes into the setup: the billet, or what the setup before left. */
+export function IncomingSheet({ project, plan, setup, index, report }: SheetProps) {
+  const choose = useView((view) => view.choose)
+  const before = plan.setups[index - 1]
+  const stale = project.stale_from != null && project.stale_from < Math.max(index, 1)
+  return (
+    <>
+      <Head title="Incoming">What comes into {setup.name}</Head>
+      <Row label="From">
+        {before ? (
+          <button
+            type="button"
+            className="font-medium text-action underline"
+            onClick={() => choose(index - 1, 'outgoing')}
+          >
+            {before.name} {before.title}, carried
+          </button>
+        ) : (
+          <button
+            type="button"
+            className="font-medium text-action underline"
+            onClick={() => choose('billet')}
+          >
+            the billet
+          </button>
+        )}
+      </Row>
+      <Row label="State">
+        <span className={stale ? 'font-semibold text-trouble' : ''}>
+          {stale ? 'out of date: being computed' : 'current'}
+        </span>
+      </Row>
+      {report && (
+        <>
+          <Row label="Volume">
+            <Computed>{(report.incoming_volume_mm3 / 1000).toFixed(1)} cm³</Computed>
+          </Row>
+          <Row label="Mass">
+            <Computed>{report.incoming_mass_kg.toFixed(3)} kg</Computed>
+          </Row>
+          {report.low && report.high && (
+            <Row label="Size as it lies">
+              <Computed>
+                {report.high.map((high, i) => round(high - (report.low?.[i] ?? 0), 2)).join(' × ')} mm
+              </Computed>
+            </Row>
+          )}
+        </>
+      )}
+      {!before && project.report && (
+        <>
+          <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Margins to the part</h3>
+          <Margins margins={project.report.billet.margins} />
+        </>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,97 @@
+import type { Part, ProjectState } from '../../api/client'
+import type { Commit } from '../../api/hooks'
+import { round, useView } from '../../state'
+import { Computed, Row } from '../../ui/Field'
+import { FindingCard } from '../../ui/FindingCard'
+import { Head } from '../StageSheet'
+
+/** The finished part: what the file says, and how far the route gets. */
+export function PartSheet({
+  project,
+  part,
+  commit,
+}: {
+  project: ProjectState
+  part: Part | undefined
+  commit: Commit
+}) {
+  const { plan, report } = project
+  const kinds = new Map<string, number>()
+  for (const face of part?.faces ?? []) kinds.set(face.kind, (kinds.get(face.kind) ?? 0) + 1)
+  return (
+    <>
+      <Head title={`Part rev ${plan.part.revision}`}>{plan.part.file}</Head>
+      {part && (
+        <>
+          <Row label="Size">
+            <Computed>
+              {part.high.map((high, i) => round(high - (part.low[i] ?? 0), 3)).join(' × ')} mm
+            </Computed>
+          </Row>
+          <Row label="Volume">
+            <Computed>{(part.volume_mm3 / 1000).toFixed(2)} cm³</Computed>
+          </Row>
+          <Row label="Mass">
+            <Computed>
+              {report?.part_mass_kg.toFixed(3)} kg <span className="text-soft">{plan.billet.material}</span>
+            </Computed>
+          </Row>
+          <Row label="File’s unit">
+            <Computed>{part.unit}</Computed>
+          </Row>
+          <Row label="Faces">
+            <Computed>{[...kinds].map(([kind, count]) => `${count} ${kind}`).join(', ')}</Computed>
+          </Row>
+          <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Holes</h3>
+          {part.holes.map((hole) => (
+            <Row key={hole.faces[0]} label={`Ø${round(hole.diameter, 2)}`}>
+              <Computed>
+                at {hole.start.map((c) => round(c, 2)).join(', ')}
+                <span className="text-soft"> · {hole.through ? 'through' : 'blind'}</span>
+              </Computed>
+            </Row>
+          ))}
+        </>
+      )}
+      {report?.comparison && <ComparisonFacts project={project} />}
+      <div className="mt-3 flex flex-col gap-2">
+        {report?.comparison?.findings.map((finding, i) => (
+          <FindingCard key={i} finding={finding} plan={plan} commit={commit} />
+        ))}
+      </div>
+    </>
+  )
+}
+
+/** The last outgoing stock against the part, as numbers, with the switch for the coloured picture. */
+export function ComparisonFacts({ project }: { project: ProjectState }) {
+  const view = useView()
+  const comparison = project.report?.comparison
+  if (!comparison) return null
+  return (
+    <section aria-label="Comparison">
+      <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Against the part</h3>
+      <Row label="Left on">
+        <Computed>
+          {round(comparison.max_left_mm, 3)} mm at most · {round(comparison.left_volume_mm3, 0)} mm³
+        </Computed>
+      </Row>
+      <Row label="Cut into">
+        <Computed>
+          {round(comparison.max_gouge_mm, 3)} mm at most · {round(comparison.gouge_volume_mm3, 0)} mm³
+        </Computed>
+      </Row>
+      <Row label="Known to">
+        <Computed>{round(comparison.stated_error_mm, 3)} mm</Computed>
+      </Row>
+      <button
+        type="button"
+        aria-pressed={view.compare}
+        className={`knob mt-2 ${view.compare ? 'knob-on' : ''}`}
+        onClick={() => view.set({ compare: !view.compare, operation: null })}
+      >
+        Colour by distance to the part
+      </button>
+    </section>
+  )
+}

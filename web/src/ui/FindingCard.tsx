@@ -1,0 +1,70 @@
+import type { Cure, Finding, Plan } from '../api/client'
+import type { Commit } from '../api/hooks'
+import { type Stage, STAGES, useView } from '../state'
+
+/** Write a cure's value at its place in the plan. */
+export function applyCure(plan: Plan, cure: Cure) {
+  const steps = cure.path.split('/').slice(1)
+  const last = steps.pop()
+  let at: unknown = plan
+  for (const step of steps) at = (at as Record<string, unknown>)[step]
+  if (last !== undefined) (at as Record<string, unknown>)[last] = cure.value
+}
+
+const WORDS = { error: 'Error', warning: 'Warning', note: 'Note' }
+
+/** One finding: what, how much against which limit, where, and what would cure it. */
+export function FindingCard({ finding, plan, commit }: { finding: Finding; plan: Plan; commit: Commit }) {
+  const view = useView()
+  const grave = finding.severity !== 'note'
+  const show = () => {
+    const setup = plan.setups.findIndex((one) => one.name === finding.setup)
+    const stage = STAGES.includes(finding.stage as Stage) ? (finding.stage as Stage) : 'incoming'
+    if (finding.code.startsWith('billet')) view.choose('billet', 'incoming')
+    else if (setup >= 0) view.choose(setup, stage)
+    const [x, y, z] = finding.place[0] ?? []
+    view.set({
+      operation: finding.operation ?? null,
+      marked: x !== undefined && y !== undefined && z !== undefined ? [x, y, z] : null,
+    })
+  }
+  return (
+    <div
+      className={`border px-3 py-2 ${grave ? 'border-l-4 border-trouble' : 'border-rule'} ${finding.severity === 'error' ? 'hatch' : ''} bg-sheet`}
+    >
+      <div className="flex items-baseline justify-between gap-3">
+        <span className={`font-semibold ${grave ? 'text-trouble' : ''}`}>
+          {WORDS[finding.severity]}
+          {finding.setup && <span className="font-normal text-soft"> · {finding.setup}</span>}
+        </span>
+        {finding.measured != null && (
+          <span className="figures">
+            {finding.measured} {finding.unit}
+            {finding.limit != null && (
+              <span className="text-soft">
+                {' '}
+                / {finding.limit} {finding.unit}
+              </span>
+            )}
+          </span>
+        )}
+      </div>
+      <div>{finding.sentence}</div>
+      <div className="mt-1 flex flex-wrap gap-1.5">
+        {finding.cures.map((cure) => (
+          <button
+            key={cure.label}
+            type="button"
+            className="knob-go text-[12.5px]"
+            onClick={() => void commit(`cure: ${cure.label}`, (draft) => applyCure(draft, cure))}
+          >
+            {cure.label}
+          </button>
+        ))}
+        <button type="button" className="knob text-[12.5px]" onClick={show}>
+          Show
+        </button>
+      </div>
+    </div>
+  )
+}
