@@ -76,16 +76,20 @@ def build():
         x = BORE[0] + 32 * math.cos(math.radians(turn))
         y = BORE[1] + 32 * math.sin(math.radians(turn))
         cuts.append(cylinder(x, y, HEIGHT - 16, HEIGHT + 1, 5.0))
-        cuts.append(BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(x, y, HEIGHT - 16 - 2.5 / math.tan(math.radians(59))), UP),
-                                         0.0, 2.5, 2.5 / math.tan(math.radians(59))).Shape())
+        cuts.append(
+            BRepPrimAPI_MakeCone(
+                gp_Ax2(gp_Pnt(x, y, HEIGHT - 16 - 2.5 / math.tan(math.radians(59))), UP),
+                0.0,
+                2.5,
+                2.5 / math.tan(math.radians(59)),
+            ).Shape()
+        )
         cuts.append(BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(x, y, HEIGHT - 0.7), UP), 2.5, 3.2, 0.7).Shape())
     for x in (BORE[0] - 33, BORE[0] + 33):
         cuts.append(cylinder(x, 0, -1, HEIGHT + 1, 8.0))
         cuts.append(BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(x, 0, HEIGHT - 0.3), UP), 4.0, 4.3, 0.3).Shape())
     # Cable-gland port M16x1.5 in the +x end face, into the electronics pocket.
-    cuts.append(
-        BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(50, 0, 27), gp_Dir(1, 0, 0)), 14.5 / 2, 20).Shape()
-    )
+    cuts.append(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(50, 0, 27), gp_Dir(1, 0, 0)), 14.5 / 2, 20).Shape())
     # The sensor face: 30° off the top along the +y edge, 12 mm wide in plan, and a window square to it.
     wedge = BRepBuilderAPI_MakeWire()
     drop = 12 * math.tan(math.radians(30))

@@ -34,7 +34,9 @@ def floor_at(part: Part, height: float, looking: float) -> Face:
 def bores(part: Part, diameter: float) -> tuple[FaceRef, ...]:
     """Walls of all upright holes of a diameter."""
     return tuple(
-        ref_to(part.faces[h.faces[0]]) for h in part.holes if abs(h.diameter - diameter) < 1e-6 and abs(h.axis[2]) > 0.999
+        ref_to(part.faces[h.faces[0]])
+        for h in part.holes
+        if abs(h.diameter - diameter) < 1e-6 and abs(h.axis[2]) > 0.999
     )
 
 

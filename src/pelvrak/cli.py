@@ -68,7 +68,9 @@ def _evaluate(chosen: argparse.Namespace) -> int:
         if setup.outgoing_key:
             surface = store.get(setup.outgoing_key, "surface.npz")
             assert surface is not None
-            (chosen.out / f"{setup.name}.stl").write_bytes(to_stl(mesh_from_bytes(surface), f"{plan.name} {setup.name}"))
+            (chosen.out / f"{setup.name}.stl").write_bytes(
+                to_stl(mesh_from_bytes(surface), f"{plan.name} {setup.name}")
+            )
         if setup.program_key:
             program = store.get(setup.program_key, "program.nc")
             assert program is not None

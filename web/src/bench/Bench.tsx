@@ -1,5 +1,5 @@
-import { Html, OrbitControls } from '@react-three/drei'
-import { Canvas, type ThreeEvent, useThree } from '@react-three/fiber'
+import { OrbitControls } from '@react-three/drei'
+import { Canvas, type ThreeEvent, useFrame, useThree } from '@react-three/fiber'
 import { useEffect, useMemo, useState } from 'react'
 import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
@@ -8,7 +8,7 @@ import { usePart } from '../api/hooks'
 import { type Move, useChosen, useMoment } from '../dock/moment'
 import { hueOf, LAYERS, type Look, round, useView } from '../state'
 import { ZeroMark } from '../ui/icons'
-import { paintDistance, paintFaces, paintMakers, SCALE, type Solid, useSolid } from './glb'
+import { paintDistance, paintFaces, paintMakers, SCALE, scaleStrip, type Solid, useSolid } from './glb'
 
 const LOOKS: { look: Look; name: string }[] = [
   { look: 'spindle', name: 'Spindle' },
@@ -73,17 +73,19 @@ export function Bench({ project }: { project: ProjectState }) {
     project.stale_from != null && (typeof view.card !== 'number' || view.card >= project.stale_from)
   const face = hover && part?.faces[hover.face]
   const edge = hover?.edge != null ? part?.edges[hover.edge] : undefined
+  const zeroShown = typeof view.card === 'number' && !!setup?.zero_from_work
   const showHolding = view.shown.holding && atWork && solids.length > 0
   return (
-    <section aria-label="Bench" className="relative min-h-0 bg-bench">
+    <section aria-label="Bench" className="relative min-h-0 overflow-hidden bg-bench">
       <Canvas
         orthographic
+        flat
         frameloop="demand"
         dpr={1}
         camera={{ up: [0, 0, 1], position: [300, -400, 340], zoom: 4, near: -3000, far: 5000 }}
         gl={{ antialias: true, preserveDrawingBuffer: true }}
       >
-        <ambientLight intensity={1.5} />
+        <ambientLight intensity={1.7} />
         <HeadLight />
         <group matrixAutoUpdate={false} matrix={zeroFromWork}>
           {stock && view.shown.stock && !wholePart && !asking && (
@@ -99,7 +101,7 @@ export function Bench({ project }: { project: ProjectState }) {
             />
           )}
           {partSolid?.lines && view.shown.part && !wholePart && !asking && !view.compare && (
-            <Lines geometry={partSolid.lines} colour="#1E2A2F" opacity={0.55} through />
+            <Lines geometry={partSolid.lines} colour="#1E2A2F" opacity={0.4} through />
           )}
           {view.marked && <Marked at={view.marked} />}
         </group>
@@ -112,13 +114,7 @@ export function Bench({ project }: { project: ProjectState }) {
           <Paths moves={moment.path} hue={hueOf(view.card)} />
         )}
         {tool && moment.moment && <ToolSolid tool={tool} tip={moment.moment.tip} />}
-        {typeof view.card === 'number' && setup?.zero_from_work && (
-          <Html position={[0, 0, 0]} zIndexRange={[10, 0]} style={{ pointerEvents: 'none' }}>
-            <div className="figures flex -translate-x-1/2 -translate-y-full items-center gap-1.5 whitespace-nowrap bg-ink px-1.5 text-sheet">
-              {setup.offset_register} <ZeroMark />
-            </div>
-          </Html>
-        )}
+        {zeroShown && <Follow id="zero-mark" at={[0, 0, 0]} />}
         <Looking
           solid={stock ?? partSolid}
           zeroFromWork={zeroFromWork}
@@ -126,6 +122,20 @@ export function Bench({ project }: { project: ProjectState }) {
         />
         <OrbitControls makeDefault enableDamping={false} />
       </Canvas>
+      {zeroShown && (
+        <div id="zero-mark" className="pointer-events-none absolute left-0 top-0">
+          <div className="figures flex -translate-x-1/2 -translate-y-full items-center gap-1.5 whitespace-nowrap bg-ink px-1.5 text-sheet">
+            {setup?.offset_register} <ZeroMark />
+          </div>
+        </div>
+      )}
+      {view.marked && (
+        <div id="trouble-mark" className="pointer-events-none absolute left-0 top-0">
+          <div className="hatch -translate-x-1/2 translate-y-2 whitespace-nowrap border border-trouble bg-sheet px-1.5 text-trouble">
+            ▲ here
+          </div>
+        </div>
+      )}
       <div className="absolute left-2.5 top-2.5 flex flex-wrap gap-1" role="group" aria-label="Look from">
         {LOOKS.map(({ look, name }) => (
           <button
@@ -235,7 +245,14 @@ function Stock({ solid, compare }: { solid: Solid; compare: boolean }) {
   return (
     <>
       <mesh geometry={solid.surface}>
-        <meshLambertMaterial vertexColors polygonOffset polygonOffsetFactor={1} polygonOffsetUnits={1} />
+        <meshLambertMaterial
+          key={compare ? 'distance' : 'makers'}
+          vertexColors={!compare}
+          map={compare ? scaleStrip : null}
+          polygonOffset
+          polygonOffsetFactor={1}
+          polygonOffsetUnits={1}
+        />
       </mesh>
       {solid.lines && <Lines geometry={solid.lines} colour="#1E2A2F" opacity={0.8} />}
     </>
@@ -405,13 +422,21 @@ function Marked({ at }: { at: Vec }) {
         <sphereGeometry args={[1.4, 20, 14]} />
         <meshBasicMaterial color="#A3361B" depthTest={false} transparent opacity={0.85} />
       </mesh>
-      <Html zIndexRange={[10, 0]} style={{ pointerEvents: 'none' }}>
-        <div className="hatch -translate-x-1/2 translate-y-2 whitespace-nowrap border border-trouble bg-sheet px-1.5 text-trouble">
-          ▲ here
-        </div>
-      </Html>
+      <Follow id="trouble-mark" at={[0, 0, 0]} />
     </group>
   )
+}
+
+/** Keeps a label of the page over a point of the picture. */
+function Follow({ id, at }: { id: string; at: Vec }) {
+  const [anchor] = useState(() => new THREE.Object3D())
+  useFrame(({ camera, size }) => {
+    const label = document.getElementById(id)
+    if (!label) return
+    const point = anchor.getWorldPosition(new THREE.Vector3()).project(camera)
+    label.style.transform = `translate(${((point.x + 1) / 2) * size.width}px, ${((1 - point.y) / 2) * size.height}px)`
+  })
+  return <primitive object={anchor} position={at} />
 }
 
 /** Moves the camera when a look is asked for or another setup is chosen, and fits what is shown. */

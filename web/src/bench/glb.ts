@@ -62,7 +62,11 @@ export function useSolid(key: string | null | undefined): Solid | null {
 
 const METAL = new THREE.Color('#D9DBDA')
 const BILLET = new THREE.Color('#B9C2C6')
-const MIXED = HUES.map((hue) => new THREE.Color(hue).lerp(METAL, 0.4))
+/** 60 % hue over light metal, mixed as the screen's own colour-mix does (in sRGB). */
+const MIXED = HUES.map((hue) => {
+  const a = new THREE.Color(hue).convertLinearToSRGB()
+  return a.lerp(METAL.clone().convertLinearToSRGB(), 0.4).convertSRGBToLinear()
+})
 
 /** Colour every vertex by its maker: setup hue over light metal, billet pale slate. */
 export function paintMakers(geometry: THREE.BufferGeometry) {
@@ -86,18 +90,31 @@ export const SCALE: [number, string, string][] = [
   [Infinity, '#08457A', 'left on over 2'],
 ]
 
-/** Colour every vertex by its signed distance to the part. */
+const SPAN_MM = 3
+const BANDS = 1200
+
+/** The scale as a strip of colours over ±SPAN_MM, so that steps are sharp within a triangle. */
+export const scaleStrip = (() => {
+  const data = new Uint8Array(BANDS * 4)
+  for (let i = 0; i < BANDS; i += 1) {
+    const value = ((i + 0.5) / BANDS - 0.5) * 2 * SPAN_MM
+    const code = SCALE.find(([limit]) => value <= limit)?.[1] ?? '#000000'
+    data.set([1, 3, 5].map((at) => parseInt(code.slice(at, at + 2), 16)).concat(255), 4 * i)
+  }
+  const strip = new THREE.DataTexture(data, BANDS, 1)
+  strip.colorSpace = THREE.SRGBColorSpace
+  strip.needsUpdate = true
+  return strip
+})()
+
+/** Place every vertex on the scale's strip by its signed distance to the part. */
 export function paintDistance(geometry: THREE.BufferGeometry) {
   const value = geometry.getAttribute('_value')
   if (!value) return
-  const out = new Float32Array(value.count * 3)
-  const colours = SCALE.map(([, code]) => new THREE.Color(code))
-  for (let i = 0; i < value.count; i += 1) {
-    const step = SCALE.findIndex(([limit]) => value.getX(i) <= limit)
-    const colour = colours[step] ?? METAL
-    out.set([colour.r, colour.g, colour.b], 3 * i)
-  }
-  geometry.setAttribute('color', new THREE.BufferAttribute(out, 3))
+  const out = new Float32Array(value.count * 2)
+  for (let i = 0; i < value.count; i += 1)
+    out[2 * i] = Math.min(1, Math.max(0, value.getX(i) / (2 * SPAN_MM) + 0.5))
+  geometry.setAttribute('uv', new THREE.BufferAttribute(out, 2))
 }
 
 /** Colour every vertex of the part light, the hovered face in action colour. */

@@ -61,9 +61,9 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
                 stale={late}
                 menu={<SetupMenu project={project} index={index} commit={commit} place={place} />}
               >
-                <div className="truncate">3-axis · {setup.offset_register}</div>
+                <div className="truncate">{setup.offset_register} · 3-axis</div>
                 <div>{own && !late ? clock(own.time_s) + ' min' : 'waiting'}</div>
-                {own && !late && <Mark finding={worst(found ?? [])} fine="holds, cuts" />}
+                {own && !late && <Mark finding={worst(found ?? [])} fine="no trouble" />}
               </RouteCard>
             </div>
           </Fragment>
@@ -119,7 +119,7 @@ const gouge = (comparison: { max_gouge_mm: number; stated_error_mm: number }) =>
   comparison.max_gouge_mm > comparison.stated_error_mm ? round(comparison.max_gouge_mm, 2) : 'none'
 
 function Mark({ finding, fine }: { finding?: Finding | undefined; fine?: string }) {
-  if (!finding) return fine ? <div className="text-ink">✓ {fine}</div> : null
+  if (!finding) return fine ? <div className="truncate text-ink">✓ {fine}</div> : null
   return (
     <div
       className={`truncate ${finding.severity === 'error' ? 'font-semibold text-trouble' : 'text-trouble'}`}
@@ -155,7 +155,7 @@ function RouteCard(props: {
   const choose = useView((view) => view.choose)
   return (
     <div
-      className={`relative flex h-[98px] w-[178px] shrink-0 border bg-sheet ${chosen ? 'border-ink shadow-[inset_0_0_0_1px_#1E2A2F]' : 'border-rule'}`}
+      className={`relative flex h-[98px] w-[188px] shrink-0 border bg-sheet ${chosen ? 'border-ink shadow-[inset_0_0_0_1px_#1E2A2F]' : 'border-rule'}`}
       style={{ borderTop: `4px solid ${props.hue}` }}
     >
       <button
@@ -176,7 +176,7 @@ function RouteCard(props: {
         </span>
         <span className="min-w-0 grow px-2 py-1">
           <span className="block truncate pr-3 font-head text-[14px] font-semibold">{props.title}</span>
-          <span className="figures block text-[12px] leading-[1.35] text-soft">{props.children}</span>
+          <span className="figures block text-[11.5px] leading-[1.4] text-soft">{props.children}</span>
         </span>
       </button>
       {props.menu}

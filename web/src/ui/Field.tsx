@@ -5,7 +5,7 @@ import { round } from '../state'
 /** A row of a sheet: label on the left, control on the right, what follows from it below. */
 export function Row({ label, children, below }: { label: string; children: ReactNode; below?: ReactNode }) {
   return (
-    <div className="grid grid-cols-[7rem_1fr] items-baseline gap-x-3 border-t border-rule py-1.5">
+    <div className="grid grid-cols-[6.2rem_1fr] items-baseline gap-x-3 border-t border-rule py-1.5">
       <div className="text-soft">{label}</div>
       <div>{children}</div>
       {below && <div className="col-start-2 mt-1">{below}</div>}

@@ -47,7 +47,9 @@ def material_of(name: str) -> Material:
     """A shipped material. Raises BadInput when there is none of that name."""
     material = materials().get(name)
     if material is None:
-        raise BadInput("billet.unknown_material", "billet.material", f"there is no material {name!r}", "choose one from the list")
+        raise BadInput(
+            "billet.unknown_material", "billet.material", f"there is no material {name!r}", "choose one from the list"
+        )
     return material
 
 
@@ -105,9 +107,15 @@ def cutting_data(
     if tool.kind == "tap":
         assert tool.TP is not None
         feed = n * tool.TP
-        told = Reckoned(value=feed, unit="mm/min", formula="vf = n·TP", with_values=f"{n:.0f}·{tool.TP:g}", source=SOURCE)
+        told = Reckoned(
+            value=feed, unit="mm/min", formula="vf = n·TP", with_values=f"{n:.0f}·{tool.TP:g}", source=SOURCE
+        )
         return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=feed)
-    share = material.fz_share * (1.6 if tool.kind in ("drill", "reamer") else 1.0) * (0.7 if tool.kind == "spot_drill" else 1.0)
+    share = (
+        material.fz_share
+        * (1.6 if tool.kind in ("drill", "reamer") else 1.0)
+        * (0.7 if tool.kind == "spot_drill" else 1.0)
+    )
     fz = round(min(0.16, share * tool.DC), 4)
     if feed_mm_min is not None:
         if feed_mm_min > mill.feed_max_mm_min:

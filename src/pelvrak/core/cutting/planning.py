@@ -69,7 +69,9 @@ class Job:
     def plunge(self) -> float:
         return self.data.plunge_mm_min
 
-    def note(self, operation: Operation, code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any) -> None:
+    def note(
+        self, operation: Operation, code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any
+    ) -> None:
         place: tuple[Vector, ...] = ()
         if at is not None:
             x, y, z = moved(inverse(self.zero_from_work), np.array(at))
@@ -382,7 +384,8 @@ def _started_near(ring: Floats, point: tuple[float, float]) -> Floats:
     out = np.concatenate([[here], ring[i:-1], ring[: max(i, 1)], [here]])
     keep = np.concatenate([[True], np.hypot(*np.diff(out, axis=0).T) > 1e-7])
     keep[-1] = True
-    return out[keep]
+    started: Floats = out[keep]
+    return started
 
 
 def _clear_level(operation: Pocket, job: Job, piece: Polygon, above: float, z: float, step: float) -> None:

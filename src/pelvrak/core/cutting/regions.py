@@ -38,7 +38,10 @@ def floor_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> 
     up = turned(zero_from_work, np.array(face.normal))
     if up[2] < SQUARE_COS:
         raise BadInput(
-            "cut.not_square", where, f"face {face.number} does not look up in this setup", "pick a face square to the spindle"
+            "cut.not_square",
+            where,
+            f"face {face.number} does not look up in this setup",
+            "pick a face square to the spindle",
         )
     height = float(moved(zero_from_work, np.array(face.centre))[2])
     outer = loop_points(part, face.loops[0], zero_from_work)
@@ -68,10 +71,20 @@ def _rises(part: Part, face: Face, loop: tuple[int, ...], zero_from_work: Floats
 
 def bore_region(face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon, float, float]:
     """Disc of a hollow cylinder standing upright, with its bottom and top height."""
-    if face.kind != "cylinder" or not face.hollow or face.axis is None or face.axis_point is None or face.radius is None:
-        raise BadInput("cut.not_a_bore", where, f"face {face.number} is not the wall of a bore", "pick a floor or a bore")
+    if (
+        face.kind != "cylinder"
+        or not face.hollow
+        or face.axis is None
+        or face.axis_point is None
+        or face.radius is None
+    ):
+        raise BadInput(
+            "cut.not_a_bore", where, f"face {face.number} is not the wall of a bore", "pick a floor or a bore"
+        )
     if abs(turned(zero_from_work, np.array(face.axis))[2]) < SQUARE_COS:
-        raise BadInput("cut.not_square", where, f"bore {face.number} does not stand upright here", "pick an upright bore")
+        raise BadInput(
+            "cut.not_square", where, f"bore {face.number} does not stand upright here", "pick an upright bore"
+        )
     centre = moved(zero_from_work, np.array(face.axis_point))
     angles = np.linspace(0, 2 * np.pi, max(64, int(face.radius * 24)), endpoint=False)
     ring = centre[:2] + face.radius * np.column_stack([np.cos(angles), np.sin(angles)])

@@ -139,7 +139,9 @@ def path_time_s(path: Path, rapid_mm_min: float) -> float:
     return total
 
 
-def fitted(points: Floats, tolerance: float = ARC_FIT_MM) -> list[tuple[MoveKind, tuple[float, float], tuple[float, float] | None]]:
+def fitted(
+    points: Floats, tolerance: float = ARC_FIT_MM
+) -> list[tuple[MoveKind, tuple[float, float], tuple[float, float] | None]]:
     """A polyline (n, 2) as lines and arcs: (kind, end, centre) from points[0] on.
 
     Greedy: the longest run of points whose own positions and chord middles lie within `tolerance`

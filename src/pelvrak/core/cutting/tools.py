@@ -47,7 +47,7 @@ class Tool(Frozen):
 
     @model_validator(mode="after")
     def _fits_together(self) -> Tool:
-        if self.LCF > self.overhang:
+        if self.overhang < self.LCF:
             raise ValueError(f"flutes of {self.LCF:g} mm are longer than the overhang of {self.overhang:g} mm")
         if self.overhang >= self.OAL:
             raise ValueError(f"an overhang of {self.overhang:g} mm leaves nothing of OAL {self.OAL:g} mm in the holder")

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 import pygltflib
 from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -68,7 +70,8 @@ def triangle_normals(mesh: Mesh) -> Floats:
     corners = mesh.vertices[mesh.triangles]
     normals: Floats = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     length = np.linalg.norm(normals, axis=1, keepdims=True)
-    return normals / np.where(length > 1e-15, length, 1)
+    unit: Floats = normals / np.where(length > 1e-15, length, 1)
+    return unit
 
 
 def _edges(mesh: Mesh) -> tuple[Ints, Ints, Ints]:
@@ -94,7 +97,8 @@ def crease_lines(mesh: Mesh, by_label: bool = True) -> Floats:
     folded = np.einsum("ij,ij->i", normals[one], normals[two]) < np.cos(np.radians(CREASE_DEG))
     if by_label:
         folded |= mesh.label[one] != mesh.label[two]
-    return mesh.vertices[pairs[folded]]
+    segments: Floats = mesh.vertices[pairs[folded]]
+    return segments
 
 
 def with_corner_normals(mesh: Mesh) -> tuple[Floats, Floats, Ints, Ints]:
@@ -111,10 +115,8 @@ def with_corner_normals(mesh: Mesh) -> tuple[Floats, Floats, Ints, Ints]:
     pairs, one, two = pairs[smooth], one[smooth], two[smooth]
 
     def corner_of(triangle: Ints, vertex: Ints) -> Ints:
-        return 3 * triangle + np.argmax(mesh.triangles[triangle] == vertex[:, None], axis=1)
-
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
+        corner: Ints = 3 * triangle + np.argmax(mesh.triangles[triangle] == vertex[:, None], axis=1)
+        return corner
 
     a = np.concatenate([corner_of(one, pairs[:, 0]), corner_of(one, pairs[:, 1])])
     b = np.concatenate([corner_of(two, pairs[:, 0]), corner_of(two, pairs[:, 1])])
@@ -179,8 +181,8 @@ def to_glb(mesh: Mesh, lines: Floats, values: Floats | None = None) -> bytes:
             bufferView=len(gltf.bufferViews) - 1, componentType=component, count=len(data), type=kind
         )
         if kind == "VEC3" and component == pygltflib.SHORT:
-            entry.min = [int(x) for x in data[:, :3].min(axis=0)]  # type: ignore[call-overload]
-            entry.max = [int(x) for x in data[:, :3].max(axis=0)]  # type: ignore[call-overload]
+            entry.min = [int(x) for x in data[:, :3].min(axis=0)]
+            entry.max = [int(x) for x in data[:, :3].max(axis=0)]
         gltf.accessors.append(entry)
         return len(gltf.accessors) - 1
 
@@ -192,13 +194,9 @@ def to_glb(mesh: Mesh, lines: Floats, values: Floats | None = None) -> bytes:
             POSITION=accessor(quantised(vertices), pygltflib.SHORT, "VEC3", pygltflib.ARRAY_BUFFER, 8),
             NORMAL=accessor(packed, pygltflib.BYTE, "VEC3", pygltflib.ARRAY_BUFFER, 4),
         )
-        attributes._LABEL = accessor(  # type: ignore[attr-defined]
-            label.astype(np.float32), pygltflib.FLOAT, "SCALAR", pygltflib.ARRAY_BUFFER, None
-        )
+        attributes._LABEL = accessor(label.astype(np.float32), pygltflib.FLOAT, "SCALAR", pygltflib.ARRAY_BUFFER, None)
         if per_vertex is not None:
-            attributes._VALUE = accessor(  # type: ignore[attr-defined]
-                per_vertex, pygltflib.FLOAT, "SCALAR", pygltflib.ARRAY_BUFFER, None
-            )
+            attributes._VALUE = accessor(per_vertex, pygltflib.FLOAT, "SCALAR", pygltflib.ARRAY_BUFFER, None)
         gltf.accessors[attributes.NORMAL].normalized = True
         indices = accessor(
             triangles.astype(np.uint32).ravel(), pygltflib.UNSIGNED_INT, "SCALAR", pygltflib.ELEMENT_ARRAY_BUFFER, None
@@ -212,9 +210,7 @@ def to_glb(mesh: Mesh, lines: Floats, values: Floats | None = None) -> bytes:
             POSITION=accessor(quantised(lines.reshape(-1, 3)), pygltflib.SHORT, "VEC3", pygltflib.ARRAY_BUFFER, 8)
         )
         gltf.meshes.append(
-            pygltflib.Mesh(
-                name="lines", primitives=[pygltflib.Primitive(attributes=attributes, mode=pygltflib.LINES)]
-            )
+            pygltflib.Mesh(name="lines", primitives=[pygltflib.Primitive(attributes=attributes, mode=pygltflib.LINES)])
         )
         gltf.nodes.append(pygltflib.Node(name="lines", mesh=len(gltf.meshes) - 1, **node))
     gltf.scenes = [pygltflib.Scene(nodes=list(range(len(gltf.nodes))))]

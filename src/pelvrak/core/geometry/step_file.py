@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
 from OCP.BRepBndLib import BRepBndLib
@@ -18,8 +19,7 @@ from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepTools import BRepTools, BRepTools_WireExplorer
-from OCP.Bnd import Bnd_Box
-from OCP.GCPnts import GCPnts_QuasiUniformDeflection, GCPnts_TangentialDeflection
+from OCP.GCPnts import GCPnts_TangentialDeflection
 from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_SurfaceType
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_ReturnStatus
@@ -171,7 +171,9 @@ def model_of_solid(solid: Any, sha256: str, unit: str) -> PartModel:
     BRepGProp.VolumeProperties_s(solid, volume)
     BRepGProp.SurfaceProperties_s(solid, area)
     if volume.Mass() <= 0 or not BRepCheck_Analyzer(solid).IsValid():
-        raise BadInput("part.no_solid", "part", "the solid is not closed or is inside out", "repair and export it again")
+        raise BadInput(
+            "part.no_solid", "part", "the solid is not closed or is inside out", "repair and export it again"
+        )
     low, high = _box(solid)
     part = Part(
         sha256=sha256, unit=unit, low=low, high=high, volume_mm3=volume.Mass(), area_mm2=area.Mass(),
@@ -230,7 +232,7 @@ def _face(face: Any, number: int, edges_map: Any) -> Face:
 
 def _loops(face: Any, edges_map: Any) -> list[tuple[int, ...]]:
     outer = BRepTools.OuterWire_s(face)
-    loops = []
+    loops: list[tuple[int, ...]] = []
     explorer = TopExp_Explorer(face, TopAbs_ShapeEnum.TopAbs_WIRE)
     while explorer.More():
         wire = TopoDS.Wire_s(explorer.Current())
@@ -242,7 +244,7 @@ def _loops(face: Any, edges_map: Any) -> list[tuple[int, ...]]:
             # An edge walked against its direction is written as -(number + 1).
             numbers.append(number if forward else -(number + 1))
             walk.Next()
-        loops.insert(0, tuple(numbers)) if wire.IsSame(outer) else loops.append(tuple(numbers))
+        loops.insert(0 if wire.IsSame(outer) else len(loops), tuple(numbers))
         explorer.Next()
     return loops
 
@@ -314,7 +316,7 @@ def _meets(mesh: Mesh, point: np.ndarray, axis: np.ndarray) -> bool:
     a, b, c = (flat[mesh.triangles[:, i]] for i in range(3))
 
     def side(p: np.ndarray, q: np.ndarray) -> np.ndarray:
-        return p[:, 0] * q[:, 1] - p[:, 1] * q[:, 0]
+        return np.asarray(p[:, 0] * q[:, 1] - p[:, 1] * q[:, 0])
 
     sides = np.stack([side(a, b), side(b, c), side(c, a)])
     return bool(((sides > 1e-9).all(axis=0) | (sides < -1e-9).all(axis=0)).any())

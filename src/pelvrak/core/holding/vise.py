@@ -12,7 +12,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, transformed, triangle_normals
 from pelvrak.core.geometry.part import Frozen, Vector
-from pelvrak.core.geometry.rigid import rigid, rotation_about_z
+from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
 from pelvrak.core.geometry.shelf import shelf
 
 # Common practice, no source: hold at least 5 mm (3/16 in) of straight wall.
@@ -96,9 +96,7 @@ def vises() -> dict[str, Vise]:
 
 
 def _solid(mesh: Mesh) -> manifold3d.Manifold:
-    solid = manifold3d.Manifold(
-        manifold3d.Mesh(mesh.vertices.astype(np.float32), mesh.triangles.astype(np.uint32))
-    )
+    solid = manifold3d.Manifold(manifold3d.Mesh(mesh.vertices.astype(np.float32), mesh.triangles.astype(np.uint32)))
     if solid.status() != manifold3d.Error.NoError:
         raise BadInput(
             "hold.not_computed", "hold", "the stock's surface touches itself, so contact cannot be computed",
@@ -138,7 +136,7 @@ def hold_work(hold: Hold, stock: Mesh, setup: str) -> tuple[HoldFacts, list[Find
     fixed = between[4] if between else float(high[1])
     moving = between[1] if between else float(low[1])
     solids = _vise_solids(vise, hold, left, right, bed, top, rest, moving, fixed)
-    to_zero = np.linalg.inv(jaw_from_zero)
+    to_zero = inverse(jaw_from_zero)
     turned = tuple(_turned_box(name, a, b, to_zero) for name, a, b in solids)
     # The fixed jaw's middle stands at (table_x, table_y) on the table, its bed at bed_height.
     fixed_in_zero = to_zero[:3, :3] @ np.array([jaw_middle, fixed, bed])
@@ -164,7 +162,9 @@ def _contact(inside: manifold3d.Manifold, moving: float, fixed: float) -> tuple[
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
     areas, spans = [], []
     for plane, sign in ((moving, -1.0), (fixed, 1.0)):
-        touching = (normals[:, 1] * sign > CONTACT_LEAN) & (np.abs(corners[:, :, 1] - plane).max(axis=1) < CONTACT_GAP_MM)
+        touching = (normals[:, 1] * sign > CONTACT_LEAN) & (
+            np.abs(corners[:, :, 1] - plane).max(axis=1) < CONTACT_GAP_MM
+        )
         areas.append(float(area[touching].sum()))
         heights = corners[touching][:, :, 2]
         spans.append((heights.min(), heights.max()) if heights.size else (0.0, 0.0))
@@ -173,7 +173,15 @@ def _contact(inside: manifold3d.Manifold, moving: float, fixed: float) -> tuple[
 
 
 def _vise_solids(
-    vise: Vise, hold: ViseHold, left: float, right: float, bed: float, top: float, rest: float, moving: float, fixed: float
+    vise: Vise,
+    hold: ViseHold,
+    left: float,
+    right: float,
+    bed: float,
+    top: float,
+    rest: float,
+    moving: float,
+    fixed: float,
 ) -> list[tuple[str, Floats, Floats]]:
     """The vise and parallels as boxes in the jaw frame."""
     middle = (left + right) / 2

@@ -56,7 +56,9 @@ def register_value(mill: Mill, zero_on_table: Vector) -> Vector:
     return (float(x), float(y), float(z))
 
 
-def check_table(mill: Mill, zero_on_table: Vector, solids: tuple[tuple[str, Vector, Vector], ...], setup: str) -> list[Finding]:
+def check_table(
+    mill: Mill, zero_on_table: Vector, solids: tuple[tuple[str, Vector, Vector], ...], setup: str
+) -> list[Finding]:
     """Whether the holding stands on the table."""
     for name, low, high in solids:
         if name != "vise body":

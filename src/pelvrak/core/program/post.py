@@ -76,7 +76,13 @@ class _Writer:
 
 
 def post(
-    name: str, title: str, part: str, register: str, register_value: Vector | None, billet: str, operations: list[Planned]
+    name: str,
+    title: str,
+    part: str,
+    register: str,
+    register_value: Vector | None,
+    billet: str,
+    operations: list[Planned],
 ) -> Program:
     """The program of one setup: safe start, each operation with its tool, safe end.
 
@@ -91,7 +97,11 @@ def post(
     w.plain(_comment(part))
     w.plain(_comment(f"incoming {billet}"))
     if register_value is not None:
-        w.plain(_comment(f"{register} X{_number(register_value[0])} Y{_number(register_value[1])} Z{_number(register_value[2])}"))
+        w.plain(
+            _comment(
+                f"{register} X{_number(register_value[0])} Y{_number(register_value[1])} Z{_number(register_value[2])}"
+            )
+        )
     for tool in {p.tool.place: p.tool for p in operations}.values():
         w.plain(_comment(f"T{tool.place} {tool.name}, out {tool.overhang:g}"))
     w.block("G21", "G17", "G90", "G40", "G49", "G80", "G94")

@@ -181,9 +181,7 @@ def _billet(run: Run, density: float) -> BilletReport:
     try:
         grid = grid_around(np.array(low), np.array(high), run.plan.resolution_mm)
         key = key_of("billet", VERSION, low, high, run.plan.resolution_mm)
-        facts = run.step(
-            "billet", key, lambda: _stock_pieces(field_of_block(grid, np.array(low), np.array(high)), {})
-        )
+        facts = run.step("billet", key, lambda: _stock_pieces(field_of_block(grid, np.array(low), np.array(high)), {}))
         amount = facts["volume_mm3"]
     except BadInput as bad:
         findings.append(of_bad_input(bad, None, None, "incoming"))
@@ -228,9 +226,7 @@ def _place(run: Run, setup: Setup, incoming: Mesh) -> Placed:
     if facts.zero_on_table is not None:
         register = register_value(mill, facts.zero_on_table)
         found += check_table(mill, facts.zero_on_table, facts.solids, setup.name)
-    return Placed(
-        zero_from_work, mill, facts, register, found, stock.vertices.min(axis=0), stock.vertices.max(axis=0)
-    )
+    return Placed(zero_from_work, mill, facts, register, found, stock.vertices.min(axis=0), stock.vertices.max(axis=0))
 
 
 def _in_work_frame(finding: Finding, zero_from_work: Floats) -> Finding:
@@ -250,7 +246,11 @@ def _setup(
     )  # fmt: skip
     if incoming_key is None or incoming_volume <= 0:
         nothing = Finding(
-            code="stock.none", severity="error", setup=setup.name, stage="incoming", sentence="No stock comes into this setup."
+            code="stock.none",
+            severity="error",
+            setup=setup.name,
+            stage="incoming",
+            sentence="No stock comes into this setup.",
         )
         return base.model_copy(update={"findings": (nothing,)})
     try:
@@ -343,9 +343,7 @@ def _path_json(path: Path, holes: list[Hole]) -> bytes:
 def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
     """The tool path of a result's path.json piece."""
     read = json.loads(data)
-    moves = [
-        Move(m[0], (m[1], m[2], m[3]), m[4], (m[5], m[6]) if len(m) > 5 else None) for m in read["moves"]
-    ]
+    moves = [Move(m[0], (m[1], m[2], m[3]), m[4], (m[5], m[6]) if len(m) > 5 else None) for m in read["moves"]]
     return Path(tuple(read["start"]), moves), [Hole(*h) for h in read["holes"]]
 
 
@@ -361,7 +359,9 @@ def _operation(
     name = f"{setup.name} {operation.name}"
     try:
         if tool is None:
-            raise BadInput("cut.no_tool", operation.name, f"there is no tool {operation.tool!r} in the plan", "choose a tool")
+            raise BadInput(
+                "cut.no_tool", operation.name, f"there is no tool {operation.tool!r} in the plan", "choose a tool"
+            )
         data = cutting_data(tool, run.material, placed.mill, operation.speed_rpm, operation.feed_mm_min)
         key = key_of(
             "operation", VERSION, run.part_key, incoming_key, _matrix(placed.zero_from_work), placed.hold.solids,
@@ -516,9 +516,7 @@ def _program(run: Run, setup: Setup, placed: Placed, planned: list[Planned], mas
     key = key_of("program", VERSION, program.text)
     run.done += 1
     if run.store.get(key, "program.nc") is None:
-        run.store.put(
-            key, {"program.nc": program.text.encode(), "lines.json": json.dumps(program.lines).encode()}
-        )
+        run.store.put(key, {"program.nc": program.text.encode(), "lines.json": json.dumps(program.lines).encode()})
     return key, program
 
 
@@ -530,12 +528,10 @@ def _with_lines(report: OperationReport, program: Program) -> OperationReport:
 
 
 def _compare(run: Run, key: str) -> ComparisonReport:
-    compared = key_of("compare", VERSION, run.part_key, key)
+    compared = key_of("compare", VERSION + 1, run.part_key, key)
 
     def compute() -> dict[str, bytes]:
-        result = compare(
-            loaded(run.piece(key, "field")), mesh_from_bytes(run.piece(key, "surface.npz")), run.part.mesh
-        )
+        result = compare(loaded(run.piece(key, "field")), mesh_from_bytes(run.piece(key, "surface.npz")), run.part.mesh)
         facts = {
             "left_volume_mm3": result.left_volume_mm3, "gouge_volume_mm3": result.gouge_volume_mm3,
             "max_left_mm": result.max_left_mm, "max_gouge_mm": result.max_gouge_mm,
@@ -558,7 +554,7 @@ def _compare(run: Run, key: str) -> ComparisonReport:
         if facts[depth] > stated:
             findings.append(
                 Finding(
-                    code=code, severity=severity, setup=last, stage="outgoing",  # type: ignore[arg-type]
+                    code=code, severity=severity, setup=last, stage="outgoing",
                     sentence=f"After {last}, up to {facts[depth]:.2f} mm is {word} the part ({facts[amount]:.0f} mm³ in all).",
                     measured=round(facts[depth], 4), limit=round(stated, 4), unit="mm", place=(tuple(facts[at]),),
                 )

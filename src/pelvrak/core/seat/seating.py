@@ -95,7 +95,9 @@ def lay(seat: Seat, part: Part) -> Floats:
     if isinstance(seat.x, XByEdge):
         edge = edge_of(part, seat.x.edge, "seat.x")
         if edge.direction is None:
-            raise BadInput("seat.x_not_straight", "seat.x", f"edge {edge.number} is not straight", "pick a straight edge")
+            raise BadInput(
+                "seat.x_not_straight", "seat.x", f"edge {edge.number} is not straight", "pick a straight edge"
+            )
         base = np.array(edge.direction)
     x = base - (base @ up) * up
     if np.linalg.norm(x) < 1e-6:
@@ -115,12 +117,12 @@ def hole_with(part: Part, ref: FaceRef, where: str) -> Hole:
     for hole in part.holes:
         if face.number in hole.faces:
             return hole
-    raise BadInput("part.not_a_hole", where, f"face {face.number} is not the wall of a round hole", "pick a hole's wall")
+    raise BadInput(
+        "part.not_a_hole", where, f"face {face.number} is not the wall of a round hole", "pick a hole's wall"
+    )
 
 
-def seat_work(
-    seat: Seat, part: Part, boxes: dict[str, tuple[Vector, Vector]], rotation: Floats
-) -> Floats:
+def seat_work(seat: Seat, part: Part, boxes: dict[str, tuple[Vector, Vector]], rotation: Floats) -> Floats:
     """zero_from_work, 4×4. boxes: (low, high) of "billet", "part" and "incoming" in setup directions, mm."""
     zero = seat.zero
     if zero.of == "hole":

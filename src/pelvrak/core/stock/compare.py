@@ -15,7 +15,7 @@ from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.shapes import field_of_mesh, volume_without
 
-SPACING_MM = 2.0
+SPACING_MM = 1.2
 # Differences along a ray below this are facets, not material.
 LEAST_MM = 0.02
 
@@ -45,7 +45,9 @@ def poly_data(mesh: Mesh) -> vtkPolyData:
     points.SetData(numpy_to_vtk(np.ascontiguousarray(mesh.vertices), deep=True))
     cells = vtkCellArray()
     offsets = np.arange(0, 3 * len(mesh.triangles) + 1, 3, dtype=np.int64)
-    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(mesh.triangles.ravel(), deep=True))
+    cells.SetData(
+        numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(mesh.triangles.ravel(), deep=True)
+    )
     out = vtkPolyData()
     out.SetPoints(points)
     out.SetPolys(cells)

@@ -20,7 +20,7 @@ from pelvrak.core.stock.cutting_kernel import (
 )
 from pelvrak.core.stock.field import Bundle, Floats, RayField, copied, grown
 
-__all__ = ["CUT", "RAPID", "Profile", "Hits", "Sweep", "cut", "test"]
+__all__ = ["CUT", "RAPID", "Hits", "Profile", "Sweep", "cut", "test"]
 
 ALIGNED = 1e-9
 PARALLEL, SQUARE, OBLIQUE = "parallel", "square", "oblique"

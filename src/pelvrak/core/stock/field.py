@@ -58,7 +58,7 @@ class Bundle:
 
     @property
     def capacity(self) -> int:
-        return self.position.shape[2] // 2
+        return int(self.position.shape[2] // 2)
 
 
 @dataclass(frozen=True)

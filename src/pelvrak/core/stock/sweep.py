@@ -87,10 +87,7 @@ def parallel_interval(heights, radii, x, y, mx, my, mh):
     for _ in range(48):  # the depth is convex along the move
         one = start + (end - start) / 3
         two = end - (end - start) / 3
-        if (
-            _depth_at(heights, radii, x, y, mx, my, mh, one)[0]
-            < _depth_at(heights, radii, x, y, mx, my, mh, two)[0]
-        ):
+        if _depth_at(heights, radii, x, y, mx, my, mh, one)[0] < _depth_at(heights, radii, x, y, mx, my, mh, two)[0]:
             end = two
         else:
             start = one
@@ -163,9 +160,7 @@ def square_interval(heights, radii, s, y, h, ms, my, mh):
             grow = (radii[i + 1] - radii[i]) / (top - bottom)
             r0 = radii[i] + grow * (h - first * mh - bottom)
             r1 = radii[i] + grow * (h - last * mh - bottom)
-        lo, hi, a, b, c, d = line_and_hull(
-            y, s + first * ms, first * my, r0, s + last * ms, last * my, r1
-        )
+        lo, hi, a, b, c, d = line_and_hull(y, s + first * ms, first * my, r0, s + last * ms, last * my, r1)
         slope = (radii[i + 1] - radii[i]) / (top - bottom)
         length = np.sqrt(1 + slope * slope)
         if lo < low:

@@ -28,7 +28,11 @@ SCREEN_PIECES = {
 def state_of(upload: PartUpload) -> PartState:
     """An upload as the screen needs it."""
     return PartState(
-        sha256=upload.sha256, name=upload.name, status=upload.status, key=upload.key, problem=upload.problem  # type: ignore[arg-type]
+        sha256=upload.sha256,
+        name=upload.name,
+        status=upload.status,
+        key=upload.key,
+        problem=upload.problem,  # type: ignore[arg-type]
     )
 
 
@@ -80,8 +84,12 @@ def facts(sha256: str) -> Part:
 def result(key: str, piece: str) -> Response:
     """A piece of a result; it never changes, so it may be kept for ever."""
     if piece not in SCREEN_PIECES:
-        raise Refused(404, "result.no_piece", "piece", f"there is no piece {piece!r}", f"one of {', '.join(SCREEN_PIECES)}")
+        raise Refused(
+            404, "result.no_piece", "piece", f"there is no piece {piece!r}", f"one of {', '.join(SCREEN_PIECES)}"
+        )
     data = DatabaseStore().get(key, piece)
     if data is None:
         raise Refused(404, "result.unknown", "key", "this result is not kept", "run the plan again")
-    return Response(data, media_type=SCREEN_PIECES[piece], headers={"Cache-Control": "public, max-age=31536000, immutable"})
+    return Response(
+        data, media_type=SCREEN_PIECES[piece], headers={"Cache-Control": "public, max-age=31536000, immutable"}
+    )

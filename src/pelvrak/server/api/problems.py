@@ -22,7 +22,13 @@ class Refused(Exception):
 
 def document(status: int, body: dict[str, Any]) -> JSONResponse:
     """The problem as a response."""
-    problem = {"type": f"about:blank#{body['code']}", "title": body["what"], "status": status, "detail": body["mend"], **body}
+    problem = {
+        "type": f"about:blank#{body['code']}",
+        "title": body["what"],
+        "status": status,
+        "detail": body["mend"],
+        **body,
+    }
     return JSONResponse(problem, status_code=status, media_type="application/problem+json")
 
 
@@ -38,7 +44,9 @@ def install(app: FastAPI) -> None:
     async def invalid(request: Request, wrong: RequestValidationError) -> JSONResponse:
         first = wrong.errors()[0]
         where = "/".join(str(step) for step in first["loc"] if step != "body")
-        return document(422, {"code": "request.invalid", "where": where, "what": first["msg"], "mend": "correct this field"})
+        return document(
+            422, {"code": "request.invalid", "where": where, "what": first["msg"], "mend": "correct this field"}
+        )
 
     app.add_exception_handler(BadInput, bad_input)  # type: ignore[arg-type]
     app.add_exception_handler(Refused, refused)  # type: ignore[arg-type]

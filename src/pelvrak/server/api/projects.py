@@ -42,7 +42,9 @@ def _project(session: Session, project_id: int, lock: bool = False) -> Project:
 def _revision(session: Session, project: Project, number: int) -> Revision:
     revision = session.get(Revision, (project.id, number))
     if revision is None:
-        raise Refused(404, "project.no_revision", "based_on", f"there is no revision {number}", "load the project again")
+        raise Refused(
+            404, "project.no_revision", "based_on", f"there is no revision {number}", "load the project again"
+        )
     return revision
 
 
@@ -177,7 +179,9 @@ def edit(project_id: int, wanted: Edit) -> ProjectState:
             return state_of(session, project)
         upload = session.get(PartUpload, plan.part.sha256) if plan.part.sha256 else None
         if upload is None or upload.status != "ready":
-            raise Refused(422, "part.not_ready", "part/sha256", "the plan's part has not been read", "upload the part first")
+            raise Refused(
+                422, "part.not_ready", "part/sha256", "the plan's part has not been read", "upload the part first"
+            )
         head.redo = None
         project.last += 1
         project.name = plan.name
@@ -199,7 +203,9 @@ def _walk(project_id: int, based_on: int, back: bool) -> ProjectState:
         head = _revision(session, project, project.head)
         target = head.parent if back else head.redo
         if target is None:
-            raise Refused(409, "plan.no_step", "plan", f"there is nothing to {'undo' if back else 'redo'}", "go on editing")
+            raise Refused(
+                409, "plan.no_step", "plan", f"there is nothing to {'undo' if back else 'redo'}", "go on editing"
+            )
         if back:
             _revision(session, project, target).redo = project.head
         project.head = target

@@ -21,7 +21,11 @@ def _current(project_id: int, setup: str) -> SetupReport:
     state = project(project_id)
     if state.report is None or state.report_revision != state.revision:
         raise Refused(
-            409, "release.out_of_date", setup, "the plan has been changed since it was computed", "wait until it is current"
+            409,
+            "release.out_of_date",
+            setup,
+            "the plan has been changed since it was computed",
+            "wait until it is current",
         )
     for report in state.report.setups:
         if report.name == setup:

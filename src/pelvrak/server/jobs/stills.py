@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 import numpy as np
+import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  registers the renderer
 from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonCore import vtkLogger, vtkPoints, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkPolyDataNormals
 from vtkmodules.vtkIOImage import vtkPNGWriter
-from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, vtkRenderer, vtkRenderWindow, vtkWindowToImageFilter
-import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  registers the renderer
+from vtkmodules.vtkRenderingCore import (
+    vtkActor,
+    vtkLight,
+    vtkPolyDataMapper,
+    vtkRenderer,
+    vtkRenderWindow,
+    vtkWindowToImageFilter,
+)
 
 from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, transformed
 from pelvrak.core.geometry.part import unpacked

@@ -27,8 +27,8 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
     <>
       <Head title="Seat">How the work lies in {setup.name}, and where zero is</Head>
       <Row label="Up" below={up.rule === 'face' && <Computed>face {up.face.face} looks up</Computed>}>
-        <div className="flex gap-1.5">
-          <div className="grow">
+        <div className="flex flex-col items-start gap-1.5">
+          <div className="w-full">
             <Choice
               label="Up"
               value={direction}

@@ -44,7 +44,9 @@ def upgrade() -> None:
     op.create_table(
         "evaluation",
         sa.Column("id", sa.BigInteger, primary_key=True),
-        sa.Column("project_id", sa.Integer, sa.ForeignKey("project.id", ondelete="CASCADE"), nullable=False, index=True),
+        sa.Column(
+            "project_id", sa.Integer, sa.ForeignKey("project.id", ondelete="CASCADE"), nullable=False, index=True
+        ),
         sa.Column("revision", sa.Integer, nullable=False),
         sa.Column("status", sa.String(12), nullable=False),
         sa.Column("share", sa.Float, nullable=False),

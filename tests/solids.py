@@ -1,0 +1,104 @@
+"""Reference solids by Open CASCADE, and fields and sweeps that tests share."""
+
+from __future__ import annotations
+
+import math
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCone, BRepPrimAPI_MakeCylinder
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+from OCP.GProp import GProp_GProps
+from OCP.Interface import Interface_Static
+from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
+
+from pelvrak.core.stock.cut import CUT, Profile, Sweep
+from pelvrak.core.stock.field import RayField, grid_around
+from pelvrak.core.stock.shapes import field_of_block
+
+UP = np.array([0.0, 0.0, 1.0])
+
+
+def box(low: tuple[float, float, float], high: tuple[float, float, float]) -> Any:
+    return BRepPrimAPI_MakeBox(gp_Pnt(*low), gp_Pnt(*high)).Shape()
+
+
+def cylinder(base: tuple[float, float, float], radius: float, height: float, axis: tuple[float, float, float] = (0, 0, 1)) -> Any:
+    return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(*base), gp_Dir(*axis)), radius, height).Shape()
+
+
+def cone(base: tuple[float, float, float], low: float, high: float, height: float) -> Any:
+    return BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(*base), gp_Dir(0, 0, 1)), low, high, height).Shape()
+
+
+def minus(shape: Any, *tools: Any) -> Any:
+    for tool in tools:
+        shape = BRepAlgoAPI_Cut(shape, tool).Shape()
+    return shape
+
+
+def plus(shape: Any, *others: Any) -> Any:
+    for other in others:
+        shape = BRepAlgoAPI_Fuse(shape, other).Shape()
+    return shape
+
+
+def volume(shape: Any) -> float:
+    properties = GProp_GProps()
+    BRepGProp.VolumeProperties_s(shape, properties)
+    return float(properties.Mass())
+
+
+def stadium(a: tuple[float, float], b: tuple[float, float], radius: float, bottom: float, top: float) -> Any:
+    """What a flat end mill sweeps going level from a to b."""
+    length = math.dist(a, b)
+    along = ((b[0] - a[0]) / length, (b[1] - a[1]) / length)
+    body = BRepPrimAPI_MakeBox(
+        gp_Ax2(
+            gp_Pnt(a[0] + along[1] * radius, a[1] - along[0] * radius, bottom),
+            gp_Dir(0, 0, 1),
+            gp_Dir(along[0], along[1], 0),
+        ),
+        length, 2 * radius, top - bottom,
+    ).Shape()  # fmt: skip
+    return plus(body, cylinder((*a, bottom), radius, top - bottom), cylinder((*b, bottom), radius, top - bottom))
+
+
+def step_bytes(shape: Any, unit: str = "MM") -> bytes:
+    """A STEP file of the shape, its lengths written in a unit (MM, INCH, M)."""
+    STEPControl_Writer()  # registers the setting
+    Interface_Static.SetCVal_s("write.step.unit", unit)
+    try:
+        writer = STEPControl_Writer()
+        writer.Transfer(shape, STEPControl_StepModelType.STEPControl_AsIs)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "shape.step"
+            writer.Write(str(path))
+            return path.read_bytes()
+    finally:
+        Interface_Static.SetCVal_s("write.step.unit", "MM")
+
+
+def block(low: tuple[float, float, float], high: tuple[float, float, float], cell: float) -> RayField:
+    """A field of a block on its own grid."""
+    a, b = np.array(low, float), np.array(high, float)
+    return field_of_block(grid_around(a, b, cell), a, b)
+
+
+def flat(diameter: float, length: float = 100.0) -> Profile:
+    return Profile((0.0, length), (diameter / 2, diameter / 2))
+
+
+def pointed(diameter: float, angle_deg: float, length: float = 100.0) -> Profile:
+    point = diameter / 2 / math.tan(math.radians(angle_deg / 2))
+    return Profile((0.0, point, length), (0.0, diameter / 2, diameter / 2))
+
+
+def along(points: Any, cutter: Profile, axis: np.ndarray = UP, bodies: tuple[Profile, ...] = ()) -> Sweep:
+    """Cutting moves through points."""
+    points = np.array(points, float)
+    return Sweep(points[:-1], points[1:], np.full(len(points) - 1, CUT, np.uint8), axis, cutter, bodies)
