@@ -14,6 +14,7 @@ from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCone, BRepPrimA
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.Interface import Interface_Static
+from OCP.Message import Message
 from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
 
 from pelvrak.core.stock.cut import CUT, Profile, Sweep
@@ -21,13 +22,16 @@ from pelvrak.core.stock.field import RayField, grid_around
 from pelvrak.core.stock.shapes import field_of_block
 
 UP = np.array([0.0, 0.0, 1.0])
+Message.DefaultMessenger_s().ChangePrinters().Clear()
 
 
 def box(low: tuple[float, float, float], high: tuple[float, float, float]) -> Any:
     return BRepPrimAPI_MakeBox(gp_Pnt(*low), gp_Pnt(*high)).Shape()
 
 
-def cylinder(base: tuple[float, float, float], radius: float, height: float, axis: tuple[float, float, float] = (0, 0, 1)) -> Any:
+def cylinder(
+    base: tuple[float, float, float], radius: float, height: float, axis: tuple[float, float, float] = (0, 0, 1)
+) -> Any:
     return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(*base), gp_Dir(*axis)), radius, height).Shape()
 
 

@@ -30,13 +30,14 @@ from OCP.TopTools import TopTools_IndexedMapOfShape
 
 LENGTH, HEIGHT = 120.0, 42.0
 BORE = (-19.0, 0.0)
+CORNERS = [20, 16, 20, 20]
 UP = gp_Dir(0, 0, 1)
 
 
 def plate(corners, radii, bottom, top):
     """A prism over a polygon whose corners are rounded."""
     wire = BRepBuilderAPI_MakeWire()
-    for (x0, y0), (x1, y1) in zip(corners, corners[1:] + corners[:1]):
+    for (x0, y0), (x1, y1) in zip(corners, corners[1:] + corners[:1], strict=True):
         wire.Add(BRepBuilderAPI_MakeEdge(gp_Pnt(x0, y0, bottom), gp_Pnt(x1, y1, bottom)).Edge())
     face = BRepBuilderAPI_MakeFace(wire.Wire()).Face()
     fillet = BRepFilletAPI_MakeFillet2d(face)
@@ -45,7 +46,7 @@ def plate(corners, radii, bottom, top):
     for i in range(vertices.Extent()):
         vertex = TopoDS.Vertex_s(vertices.FindKey(i + 1))
         p = BRep_Tool.Pnt_s(vertex)
-        for (x, y), radius in zip(corners, radii):
+        for (x, y), radius in zip(corners, radii, strict=True):
             if math.hypot(p.X() - x, p.Y() - y) < 1e-6:
                 fillet.AddFillet(vertex, radius)
     return BRepPrimAPI_MakePrism(fillet.Shape(), gp_Vec(0, 0, top - bottom)).Shape()
@@ -59,12 +60,24 @@ def rectangle(x0, x1, y0, y1):
     return [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
 
 
+def outline():
+    """The outline's corners before rounding: the -y wall leans 6° in plan, its rounded corner reaches y = -40."""
+    low = -42.212
+    return [(-60, low), (60, low + LENGTH * math.tan(math.radians(6))), (60, 40), (-60, 40)]
+
+
+def sensor_wedge():
+    """What the sensor face takes off: 30° down from the top along the +y edge, 12 mm wide in plan."""
+    wedge = BRepBuilderAPI_MakeWire()
+    corners = [(28, HEIGHT), (41, HEIGHT - 13 * math.tan(math.radians(30))), (41, HEIGHT + 1), (28, HEIGHT + 1)]
+    for (y0, z0), (y1, z1) in zip(corners, corners[1:] + corners[:1], strict=True):
+        wedge.Add(BRepBuilderAPI_MakeEdge(gp_Pnt(-61, y0, z0), gp_Pnt(-61, y1, z1)).Edge())
+    return BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wedge.Wire()).Face(), gp_Vec(122, 0, 0)).Shape()
+
+
 def build():
     """The finished part as an Open CASCADE solid, mm."""
-    # The -y wall leans 6° in plan over the whole length; its rounded corner reaches y = -40.
-    low = -42.212
-    high = low + LENGTH * math.tan(math.radians(6))
-    shape = plate([(-60, low), (60, high), (60, 40), (-60, 40)], [20, 16, 20, 20], 0, HEIGHT)
+    shape = plate(outline(), CORNERS, 0, HEIGHT)
     cuts = [
         cylinder(*BORE, -1, HEIGHT + 1, 35),
         cylinder(*BORE, HEIGHT - 6, HEIGHT + 1, 52),
@@ -90,13 +103,9 @@ def build():
         cuts.append(BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(x, 0, HEIGHT - 0.3), UP), 4.0, 4.3, 0.3).Shape())
     # Cable-gland port M16x1.5 in the +x end face, into the electronics pocket.
     cuts.append(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(50, 0, 27), gp_Dir(1, 0, 0)), 14.5 / 2, 20).Shape())
-    # The sensor face: 30° off the top along the +y edge, 12 mm wide in plan, and a window square to it.
-    wedge = BRepBuilderAPI_MakeWire()
+    # The sensor face and a window square to it.
+    cuts.append(sensor_wedge())
     drop = 12 * math.tan(math.radians(30))
-    corners = [(28, HEIGHT), (41, HEIGHT - 13 * math.tan(math.radians(30))), (41, HEIGHT + 1), (28, HEIGHT + 1)]
-    for (y0, z0), (y1, z1) in zip(corners, corners[1:] + corners[:1]):
-        wedge.Add(BRepBuilderAPI_MakeEdge(gp_Pnt(-61, y0, z0), gp_Pnt(-61, y1, z1)).Edge())
-    cuts.append(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wedge.Wire()).Face(), gp_Vec(122, 0, 0)).Shape())
     window = plate(rectangle(-12, 12, -3.5, 3.5), [2] * 4, -4, 3)
     tilt, place = gp_Trsf(), gp_Trsf()
     tilt.SetRotation(gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(1, 0, 0)), math.radians(-30))

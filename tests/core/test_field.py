@@ -13,10 +13,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pelvrak.core.errors import BadInput, Stopped
+from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.stock.cut import RAPID, Profile, Sweep, cut, test
 from pelvrak.core.stock.field import bundle_volumes, extents, grid_around, loaded, same_field, saved
 from pelvrak.core.stock.surface import surface
-from pelvrak.core.geometry.mesh import volume
 from tests import solids
 from tests.solids import UP, along, block, flat, pointed
 
@@ -243,7 +243,11 @@ class Keeping(unittest.TestCase):
         self.assertIsNone(extents(gone))
 
     def test_refuses_sizes_without_meaning(self):
-        for low, high, cell in (((0, 0, 0), (1, 1, float("nan")), 1), ((0, 0, 0), (0, 1, 1), 1), ((0, 0, 0), (1, 1, 1), -1)):
+        for low, high, cell in (
+            ((0, 0, 0), (1, 1, float("nan")), 1),
+            ((0, 0, 0), (0, 1, 1), 1),
+            ((0, 0, 0), (1, 1, 1), -1),
+        ):
             with self.assertRaises(BadInput):
                 grid_around(np.array(low, float), np.array(high, float), cell)
         with self.assertRaises(BadInput) as caught:

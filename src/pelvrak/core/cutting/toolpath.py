@@ -216,4 +216,4 @@ def _is_arc(points: Floats, tolerance: float) -> bool:
     if np.abs(np.hypot(*rest.T) - radius).max() > tolerance or np.abs(np.hypot(*middles.T) - radius).max() > tolerance:
         return False
     angle = np.unwrap(np.arctan2(rest[:, 1], rest[:, 0]))
-    return bool((np.diff(angle) * turn > 0).all() and abs(angle[-1] - angle[0]) < np.radians(178))
+    return bool((np.diff(angle) * turn > 0).all() and abs(angle[-1] - angle[0]) < np.radians(270))

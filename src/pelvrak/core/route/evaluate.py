@@ -544,7 +544,8 @@ def _compare(run: Run, key: str) -> ComparisonReport:
         }
 
     facts = run.step("compare", compared, compute)
-    stated = 0.1 * run.plan.resolution_mm + SIMPLIFY_MM
+    # A chord across a cell on a wall of 1 mm radius stands off it by (√2·cell)² / 8.
+    stated = run.plan.resolution_mm**2 / 4 + SIMPLIFY_MM
     last = run.plan.setups[-1].name
     findings = []
     for code, severity, word, depth, amount, at in (

@@ -1,0 +1,353 @@
+"""The whole route of the demo: what is computed again, what comes out, and what the programs say."""
+
+from __future__ import annotations
+
+import json
+import math
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import trimesh
+from pygcode import Line
+
+from pelvrak.core.errors import BadInput, Stopped
+from pelvrak.core.route.evaluate import evaluate, mesh_from_bytes, path_from_json
+from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
+from pelvrak.core.route.store import MemoryStore
+from pelvrak.core.stock.field import loaded, same_field
+from tests import solids
+
+TOP = Path(__file__).resolve().parents[2]
+DEMO = TOP / "demo" / "encoder-housing"
+sys.path.insert(0, str(DEMO))
+import build_part  # noqa: E402
+
+STEP = (DEMO / "encoder-housing.step").read_bytes()
+
+
+def demo(**changes) -> Plan:
+    """The demo plan at a coarse resolution, for speed."""
+    plan = plan_from_json((DEMO / "plan.json").read_bytes())
+    return plan.model_copy(update={"resolution_mm": 1.0, **changes})
+
+
+def changed(plan: Plan, setup: int, **changes) -> Plan:
+    setups = list(plan.setups)
+    setups[setup] = setups[setup].model_copy(update=changes)
+    return plan.model_copy(update={"setups": tuple(setups)})
+
+
+class Graph(unittest.TestCase):
+    """An edit computes again what it touches, and nothing else."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.store = MemoryStore()
+        cls.plan = demo(resolution_mm=0.5)
+        cls.report = cls.run_plan(cls.plan)
+
+    @classmethod
+    def run_plan(cls, plan: Plan):
+        return evaluate(plan, STEP, plan.part.sha256, cls.store)
+
+    def test_first_everything_then_nothing(self):
+        self.assertEqual(self.report.reused, ())
+        self.assertEqual(len(self.report.computed), 1 + 14 + 4 + 1)
+        again = self.run_plan(self.plan)
+        self.assertEqual(again.computed, ())
+        self.assertEqual(again.model_copy(update={"computed": (), "reused": ()}),
+                         self.report.model_copy(update={"computed": (), "reused": ()}))  # fmt: skip
+
+    def test_an_edit_of_op20_does_not_compute_op10(self):
+        groove = self.plan.setups[1].operations[3].model_copy(update={"step_down": 1.5})
+        operations = (*self.plan.setups[1].operations[:3], groove)
+        report = self.run_plan(changed(self.plan, 1, operations=operations))
+        self.assertEqual(set(report.computed), {"OP20 Ring groove", "compare"})
+        self.assertEqual(report.setups[0].outgoing_key, self.report.setups[0].outgoing_key)
+        undone = self.run_plan(self.plan)  # undo brings results back without computing
+        self.assertEqual(undone.computed, ())
+
+    def test_an_edit_of_op10_reaches_op20(self):
+        tapless = tuple(o for o in self.plan.setups[0].operations if o.id != "outline")
+        report = self.run_plan(changed(self.plan, 0, operations=tapless))
+        self.assertNotIn("OP10 Rough outline", report.computed)
+        self.assertIn("OP20 Face to 42", report.computed)
+        self.assertGreater(report.setups[1].incoming_volume_mm3, self.report.setups[1].incoming_volume_mm3)
+
+    def test_a_name_computes_nothing(self):
+        report = self.run_plan(changed(self.plan, 0, title="Upper side"))
+        self.assertEqual(report.computed, ())
+
+    def test_progress_and_stop(self):
+        seen = []
+
+        def progress(share: float, what: str) -> bool:
+            seen.append(share)
+            return len(seen) < 6
+
+        with self.assertRaises(Stopped):
+            evaluate(self.plan, STEP, self.plan.part.sha256, MemoryStore(), progress)
+        self.assertEqual(seen, sorted(seen))
+
+    def test_carried_stock_is_the_outgoing_stock(self):
+        op10, op20 = self.report.setups
+        self.assertEqual(op20.incoming_key, op10.outgoing_key)
+        self.assertEqual(op20.incoming_volume_mm3, op10.outgoing_volume_mm3)
+        field = loaded(self.store.get(op10.outgoing_key, "field"))
+        self.assertTrue(same_field(field, loaded(self.store.get(op20.incoming_key, "field"))))
+
+    def test_makers_name_setup_and_operation(self):
+        surface = mesh_from_bytes(self.store.get(self.report.setups[1].outgoing_key, "surface.npz"))
+        setups = {int(label) >> 8 for label in np.unique(surface.label)}
+        self.assertEqual(setups, {1, 2})  # nothing raw is left, both setups cut
+        bore = surface.vertices[surface.triangles].mean(axis=1)
+        wall = (np.abs(np.hypot(bore[:, 0] + 19, bore[:, 1]) - 17.5) < 0.1) & (np.abs(bore[:, 2] - 20) < 10)
+        finish = [o.id for o in self.plan.setups[0].operations].index("bore")
+        self.assertEqual(set(surface.label[wall].tolist()), {256 + finish + 1})
+
+    def test_demo_plan_is_good(self):
+        codes = [(f.code, f.severity) for f in self.report.findings()]
+        self.assertEqual(codes, [("compare.left", "warning")])  # port and window wait for a later setup
+
+    def test_comparison_says_port_and_window_are_left(self):
+        comparison = self.report.comparison
+        # Port Ø14.5 through a 7 mm wall; window 24 × 7 × 4 with R2 corners; the 30° face as Open CASCADE
+        # has it: what of the plate lies above a plane that falls 30° from y = 28 at the top.
+        port = math.pi * 7.25**2 * 7
+        window = (24 * 7 - (4 - math.pi) * 4) * 4
+        plate = build_part.plate(build_part.outline(), build_part.CORNERS, 0, build_part.HEIGHT)
+        above = solids.volume(plate) - solids.volume(solids.minus(plate, build_part.sensor_wedge()))
+        exact = above + port + window
+        self.assertAlmostEqual(comparison.left_volume_mm3 / exact, 1.0, delta=0.03)
+        self.assertLessEqual(comparison.max_gouge_mm, comparison.stated_error_mm)
+        self.assertGreater(comparison.max_left_mm, 5)
+
+    def test_volumes_add_up(self):
+        for setup in self.report.setups:
+            self.assertAlmostEqual(
+                setup.incoming_volume_mm3 - setup.outgoing_volume_mm3, setup.removed_volume_mm3, places=3
+            )
+            taken = sum(o.removed_volume_mm3 for o in setup.operations)
+            self.assertAlmostEqual(taken, setup.removed_volume_mm3, places=3)
+
+
+class Findings(unittest.TestCase):
+    """Wrong plans say what is wrong."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.store = MemoryStore()
+
+    def codes(self, plan: Plan) -> set[str]:
+        report = evaluate(plan, STEP, plan.part.sha256, self.store)
+        return {f.code for f in report.findings()}
+
+    def only(self, setup: int, *operations: str) -> Plan:
+        plan = demo(resolution_mm=2.0)
+        kept = tuple(o for o in plan.setups[setup].operations if o.id in operations)
+        return changed(plan, setup, operations=kept).model_copy(
+            update={"setups": (plan.setups[0].model_copy(update={"operations": kept}),)}
+        )
+
+    def test_no_holding(self):
+        plan = demo(resolution_mm=2.0)
+        data = plan.model_dump(mode="json")
+        data["setups"] = [data["setups"][0]]
+        data["setups"][0]["hold"] = {"kind": "none"}
+        data["setups"][0]["operations"] = []
+        self.assertIn("hold.nothing", self.codes(plan_from(data)))
+
+    def test_cutting_the_jaws(self):
+        plan = self.only(0, "outline-rough")
+        deep = plan.setups[0].operations[0].model_copy(update={"below": 5.0})
+        codes = self.codes(changed(plan, 0, operations=(deep,)))
+        self.assertIn("cut.cutter_in_holding", codes)
+
+    def test_facing_too_fast_in_one_go_meets_nothing(self):
+        self.assertEqual(self.codes(self.only(0, "face")), {"compare.left"})
+
+    def test_out_of_travel(self):
+        plan = self.only(0, "face")
+        hold = plan.setups[0].hold.model_copy(update={"table_x": 880.0})
+        self.assertIn("reach.travel", self.codes(changed(plan, 0, hold=hold)))
+
+    def test_a_tool_that_is_not_there(self):
+        plan = self.only(0, "face")
+        lost = plan.setups[0].operations[0].model_copy(update={"tool": "gone"})
+        self.assertIn("cut.no_tool", self.codes(changed(plan, 0, operations=(lost,))))
+
+    def test_a_face_that_moved(self):
+        plan = self.only(0, "seat")
+        operation = plan.setups[0].operations[0]
+        ref = operation.faces[0].model_copy(update={"at": (9.0, 9.0, 9.0)})
+        self.assertIn(
+            "part.face_lost", self.codes(changed(plan, 0, operations=(operation.model_copy(update={"faces": (ref,)}),)))
+        )
+
+    def test_billet_too_small(self):
+        data = demo(resolution_mm=2.0).model_dump(mode="json")
+        data["setups"] = []
+        data["billet"]["sizing"]["size"] = [118, 90, 52]
+        self.assertIn("billet.too_small", self.codes(plan_from(data)))
+
+
+class PlanDocument(unittest.TestCase):
+    """The document refuses what has no meaning, naming the field."""
+
+    def refused(self, *path_and_value) -> BadInput:
+        data = json.loads((DEMO / "plan.json").read_text())
+        *path, value = path_and_value
+        at = data
+        for step in path[:-1]:
+            at = at[step]
+        at[path[-1]] = value
+        with self.assertRaises(BadInput) as caught:
+            plan_from(data)
+        return caught.exception
+
+    def test_wrong_fields(self):
+        for path in (
+            ("billet", "sizing", "size", [-1, 90, 52]),
+            ("billet", "sizing", "size", [float("nan"), 90, 52]),
+            ("billet", "sizing", "size", [1e7, 90, 52]),
+            ("resolution_mm", 0.0001),
+            ("setups", 0, "offset_register", "G60"),
+            ("setups", 0, "operations", 0, "step_down", 0),
+            ("setups", 0, "hold", "kind", "glue"),
+            ("tools", 0, "DC", -4),
+            ("surprise", 1),
+        ):
+            bad = self.refused(*path)
+            self.assertEqual(bad.code, "plan.invalid")
+            wanted = [str(step) for step in path[:-1] if not isinstance(step, int)][-1]
+            self.assertIn(wanted, bad.where + bad.what)
+
+    def test_names_must_differ(self):
+        self.assertIn("OP10", self.refused("setups", 1, "name", "OP10").what)
+
+    def test_round_trip_and_schema(self):
+        plan = plan_from_json((DEMO / "plan.json").read_bytes())
+        self.assertEqual(plan_from_json(plan.model_dump_json()), plan)
+        schema = subprocess.run(
+            [sys.executable, "-m", "pelvrak.cli", "schema"], capture_output=True, text=True, check=True
+        )
+        self.assertEqual(json.loads(schema.stdout), Plan.model_json_schema())
+
+
+class Headless(unittest.TestCase):
+    """bin/pelvrak evaluate, and its programs read back by pygcode, a general-purpose parser of ISO 6983 words."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.folder = tempfile.TemporaryDirectory()
+        out = Path(cls.folder.name)
+        (out / "encoder-housing.step").write_bytes(STEP)
+        (out / "plan.json").write_text(demo().model_dump_json())
+        cls.done = subprocess.run([TOP / "bin" / "pelvrak", "evaluate", out / "plan.json", "--out", out / "out"],
+                                  capture_output=True, text=True, check=False)  # fmt: skip
+        cls.out = out / "out"
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.folder.cleanup()
+
+    def test_report(self):
+        self.assertEqual(self.done.returncode, 0, self.done.stderr)
+        report = json.loads((self.out / "report.json").read_text())
+        self.assertEqual([s["name"] for s in report["setups"]], ["OP10", "OP20"])
+        for setup in report["setups"]:
+            for field in ("incoming_volume_mm3", "outgoing_volume_mm3", "removed_volume_mm3", "time_s"):
+                self.assertGreater(setup[field], 0)
+            self.assertIsInstance(setup["findings"], list)
+        self.assertEqual(set(report["comparison"]) & {"left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm"},
+                         {"left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm"})  # fmt: skip
+
+    def test_stl(self):
+        report = json.loads((self.out / "report.json").read_text())
+        for setup in report["setups"]:
+            mesh = trimesh.load(self.out / f"{setup['name']}.stl")
+            self.assertTrue(mesh.is_watertight)
+            self.assertAlmostEqual(mesh.volume / setup["outgoing_volume_mm3"], 1.0, delta=2e-3)
+
+    def read(self, name: str):
+        """Positions and words of a program, line by line, by pygcode."""
+        at, seen = {"X": None, "Y": None, "Z": None}, []
+        for number, text in enumerate((self.out / f"{name}.nc").read_text().splitlines()):
+            if text.startswith(("%", "O", "(")):
+                continue
+            words = [(w.letter, w.value) for w in Line(text).block.words]
+            self.assertTrue(words, text)
+            for letter, value in words:
+                if letter in at and "G53" not in text:
+                    at[letter] = float(value)
+            seen.append((number, dict(at), words))
+        return seen
+
+    def test_programs_are_read_back(self):
+        plan = demo()
+        store = MemoryStore()
+        report = evaluate(plan, STEP, plan.part.sha256, store)
+        for setup in report.setups:
+            lines = json.loads(store.get(setup.program_key, "lines.json"))
+            self.assertEqual((self.out / f"{setup.name}.nc").read_bytes(), store.get(setup.program_key, "program.nc"))
+            at_line = {number: at for number, at, _ in self.read(setup.name)}
+            for operation in setup.operations:
+                path, holes = path_from_json(store.get(operation.key, "path.json"))
+                self.assertEqual(len(lines[operation.id]), len(path.moves))
+                if holes:
+                    drilled = {(round(h.x, 3), round(h.y, 3)) for h in holes}
+                    said = {(at_line[n]["X"], at_line[n]["Y"]) for n in lines[operation.id]}
+                    self.assertLessEqual(drilled, said)
+                    continue
+                for move, number in zip(path.moves, lines[operation.id], strict=True):
+                    for axis, value in zip("XYZ", move.end, strict=True):
+                        if number == lines[operation.id][0] and axis == "Z":
+                            continue
+                        self.assertAlmostEqual(at_line[number][axis], value, delta=0.0006, msg=f"line {number}")
+
+    def test_arcs_close(self):
+        """Start and end of every arc lie at the same distance from its centre, within the rounding of three digits."""
+        for name in ("OP10", "OP20"):
+            before = None
+            for number, at, words in self.read(name):
+                given = dict(words)
+                if "I" in given and before and None not in before.values():
+                    centre = (before["X"] + float(given["I"]), before["Y"] + float(given["J"]))
+                    first = math.dist((before["X"], before["Y"]), centre)
+                    last = math.dist((at["X"], at["Y"]), centre)
+                    self.assertAlmostEqual(first, last, delta=0.006, msg=f"{name} line {number}")
+                before = at
+
+    def test_safe_and_with_the_right_register(self):
+        for name, register in (("OP10", "G54"), ("OP20", "G55")):
+            text = (self.out / f"{name}.nc").read_text()
+            lines = text.splitlines()
+            self.assertEqual((lines[0], lines[-1]), ("%", "%"))
+            self.assertIn("G21 G17 G90 G40 G49 G80 G94", text)
+            changes = [i for i, line in enumerate(lines) if line.startswith("N") and line.endswith(" M6")]
+            for i in changes:
+                self.assertTrue(any(f" {register}" in line for line in lines[i : i + 3]))
+                self.assertTrue(any("G43" in line for line in lines[i : i + 6]))
+            for i in changes[1:]:  # the spindle goes up before the tool is changed
+                self.assertTrue(any("G53 G0 Z0." in line for line in lines[i - 4 : i]))
+            self.assertNotIn("G56", text)
+            self.assertTrue(lines[-2].endswith("M30"))
+
+    def test_wrong_inputs(self):
+        for text, wanted in (("{", "plan"), ('{"schema_version": 7}', "schema_version"), ("{}", "name")):
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / "plan.json"
+                path.write_text(text)
+                done = subprocess.run([sys.executable, "-m", "pelvrak.cli", "evaluate", path, "--out", folder],
+                                      capture_output=True, text=True, check=False)  # fmt: skip
+                self.assertEqual(done.returncode, 2)
+                self.assertIn(wanted, done.stderr)
+                self.assertNotIn("Traceback", done.stderr)
+
+
+if __name__ == "__main__":
+    unittest.main()

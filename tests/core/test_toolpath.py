@@ -1,0 +1,86 @@
+"""Arcs, chords and times of tool paths."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from pelvrak.core.cutting.toolpath import CHORD_ERROR_MM, Path, chords, fitted, move_length, path_time_s
+
+
+def circle(radius: float, n: int, first: float = 0.0, sweep: float = 2 * math.pi) -> np.ndarray:
+    angles = first + np.linspace(0, sweep, n)
+    return radius * np.column_stack([np.cos(angles), np.sin(angles)])
+
+
+class Fitting(unittest.TestCase):
+    def test_a_circle_becomes_few_arcs(self):
+        moves = fitted(circle(20, 300))
+        self.assertLessEqual(len(moves), 4)
+        for kind, _, centre in moves:
+            self.assertEqual(kind, "ccw")
+            self.assertLess(math.hypot(*centre), 1e-6)
+
+    def test_a_clockwise_circle(self):
+        self.assertEqual({kind for kind, _, _ in fitted(circle(20, 300)[::-1])}, {"cw"})
+
+    def test_a_rectangle_stays_lines(self):
+        dense = np.concatenate([np.linspace(a, b, 30)[:-1] for a, b in
+                                (((0, 0), (9, 0)), ((9, 0), (9, 5)), ((9, 5), (0, 5)), ((0, 5), (0, 0)))] + [[[0, 0]]])  # fmt: skip
+        moves = fitted(dense)
+        self.assertEqual([kind for kind, _, _ in moves], ["line"] * 4)
+        self.assertEqual([end for _, end, _ in moves], [(9.0, 0.0), (9.0, 5.0), (0.0, 5.0), (0.0, 0.0)])
+
+    def test_rounded_slot(self):
+        points = np.concatenate([[[0, -5]], circle(5, 60, -math.pi / 2, math.pi) + [30, 0], [[0, 5]]])
+        self.assertEqual([kind for kind, _, _ in fitted(points)], ["line", "ccw", "line"])
+
+    @given(st.floats(1, 60), st.floats(0, 6), st.floats(0.4, 3.0))
+    def test_an_arc_of_any_size_is_found(self, radius, first, sweep):
+        moves = fitted(circle(radius, 400, first, sweep))
+        self.assertTrue(all(kind == "ccw" for kind, _, _ in moves))
+        end = moves[-1][1]
+        self.assertAlmostEqual(math.hypot(*end), radius, places=6)
+
+
+class Chords(unittest.TestCase):
+    def test_chords_stay_within_the_stated_error(self):
+        path = Path((20.0, 0.0, 5.0))
+        path.arc("ccw", (-20.0, 0.0, 5.0), (0.0, 0.0), 100)
+        path.arc("ccw", (20.0, 0.0, 5.0), (0.0, 0.0), 100)
+        lines = chords(path)
+        ends = np.hypot(*lines.ends[:, :2].T)
+        middles = np.hypot(*((lines.starts + lines.ends)[:, :2] / 2).T)
+        self.assertLess(np.abs(ends - 20).max(), CHORD_ERROR_MM)
+        self.assertLess(np.abs(middles - 20).max(), CHORD_ERROR_MM)
+        # Enclosed area is the circle's: the chords lie out and in by turns.
+        x, y = lines.starts[:, 0], lines.starts[:, 1]
+        area = (x * np.roll(y, -1) - y * np.roll(x, -1)).sum() / 2
+        self.assertAlmostEqual(area / (math.pi * 400), 1.0, delta=2e-6)
+
+    def test_helix(self):
+        path = Path((5.0, 0.0, 10.0))
+        path.arc("ccw", (5.0, 0.0, 7.0), (0.0, 0.0), 300)
+        self.assertAlmostEqual(move_length(path.start, path.moves[0]), math.hypot(2 * math.pi * 5, 3), places=9)
+        lines = chords(path)
+        self.assertAlmostEqual(float(lines.ends[-1, 2]), 7.0)
+        self.assertTrue((np.diff(lines.ends[:, 2]) < 0).all())
+
+    def test_clockwise_quarter(self):
+        path = Path((0.0, 10.0, 0.0))
+        path.arc("cw", (10.0, 0.0, 0.0), (0.0, 0.0), 300)
+        self.assertAlmostEqual(move_length(path.start, path.moves[0]), math.pi / 2 * 10, places=9)
+
+    def test_time_by_hand(self):
+        path = Path((0.0, 0.0, 0.0))
+        path.rapid(240.0, 0.0, 0.0)  # 240 mm at 24000 mm/min: 0.6 s
+        path.feed(240.0, 100.0, 0.0, 600.0)  # 100 mm at 600 mm/min: 10 s
+        self.assertAlmostEqual(path_time_s(path, 24000), 10.6, places=9)
+
+
+if __name__ == "__main__":
+    unittest.main()

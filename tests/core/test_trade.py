@@ -1,0 +1,350 @@
+"""Billet, seat, holding, machine, feeds: against published values and facts of the trade."""
+
+from __future__ import annotations
+
+import itertools
+import math
+import unittest
+
+import numpy as np
+
+from pelvrak.core.billet.block import Billet, ByAllowance, BySize, block_of, check_fit, margins
+from pelvrak.core.cutting.feeds import (
+    cutting_data,
+    cutting_power,
+    material_of,
+    materials,
+    removal_rate,
+    specific_force,
+    spindle_speed,
+    table_feed,
+)
+from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile, tip_length, tool_shelf
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import box, joined
+from pelvrak.core.geometry.part import EdgeRef, middle_of, ref_to
+from pelvrak.core.geometry.rigid import moved, rotation_about_z
+from pelvrak.core.holding.vise import NoHold, ViseHold, hold_work, united, vises
+from pelvrak.core.machine.mill import check_travel, mill_of, mills, register_value
+from pelvrak.core.seat.seating import Seat, UpByDirection, UpByFace, XByEdge, XByTurn, Zero, lay, seat_work
+from tests import solids
+from tests.core.planning_bench import model
+
+# ISO 2306:1972, drills for ISO metric threads: thread → drill (values as tables print them).
+ISO_2306 = {(3, 0.5): 2.5, (4, 0.7): 3.3, (5, 0.8): 4.2, (6, 1.0): 5.0, (8, 1.25): 6.8, (10, 1.5): 8.5, (12, 1.75): 10.2,
+            (16, 2.0): 14.0, (16, 1.5): 14.5, (20, 2.5): 17.5}  # fmt: skip
+
+
+class BilletTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.part = model(solids.box((0, 0, 0), (60, 40, 20))).part
+
+    def test_by_allowance(self):
+        sizing = ByAllowance(x_minus=1, x_plus=2, y_minus=3, y_plus=4, z_minus=5, z_plus=6)
+        low, high = block_of(Billet(sizing=sizing), self.part)
+        np.testing.assert_allclose((low, high), ((-1, -3, -5), (62, 44, 26)), atol=1e-6)
+
+    def test_by_size_centred_cuts_both_sides_evenly(self):
+        low, high = block_of(Billet(sizing=BySize(size=(65, 45, 26), place=(0.5, 0.5, 1.0))), self.part)
+        seen = margins(self.part, low, high)
+        np.testing.assert_allclose(
+            [seen[s] for s in ("x-", "x+", "y-", "y+", "z-", "z+")], [2.5, 2.5, 2.5, 2.5, 6, 0], atol=1e-6
+        )
+
+    def test_too_small_names_side_and_amount_and_cures(self):
+        found = check_fit(Billet(sizing=ByAllowance(x_plus=-1.5)), self.part)
+        self.assertEqual([(f.code, f.severity, f.measured) for f in found], [("billet.too_small", "error", -1.5)])
+        self.assertIn("1.50 mm too small", found[0].sentence)
+        self.assertIn("x+", found[0].sentence)
+        self.assertAlmostEqual(found[0].place[0][0], 60, places=6)
+        self.assertEqual(found[0].cures[0].path, "/billet/sizing/x_plus")
+
+    def test_refuses_sizes_without_meaning(self):
+        for wrong in ((float("nan"), 1, 1), (-5, 1, 1), (0, 1, 1), (1e7, 1, 1)):
+            with self.assertRaises(ValueError):
+                BySize(size=wrong)
+
+
+class SeatTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        shape = solids.minus(solids.box((0, 0, 0), (60, 40, 20)), solids.cylinder((15, 10, -1), 4, 40))
+        cls.part = model(shape).part
+        cls.box = dict.fromkeys(("part", "billet", "incoming"), ((0.0, 0.0, 0.0), (60.0, 40.0, 20.0)))
+
+    def face(self, direction):
+        return ref_to(next(f for f in self.part.faces if f.normal and np.dot(f.normal, direction) > 0.999))
+
+    def test_every_seat_is_a_right_handed_rotation(self):
+        ups = [UpByDirection(direction=d) for d in ((0, 0, 1), (0, 0, -1), (1, 0, 0), (0, -1, 0), (1, 1, 1))]
+        for up, flip, turn in itertools.product(ups, (False, True), range(4)):
+            rotation = lay(Seat(up=up, flip=flip, x=XByTurn(quarter_turns=turn)), self.part)
+            np.testing.assert_allclose(rotation @ rotation.T, np.eye(3), atol=1e-12)
+            self.assertAlmostEqual(float(np.linalg.det(rotation)), 1.0, places=12)
+            direction = np.array(up.direction) / np.linalg.norm(up.direction)
+            np.testing.assert_allclose(rotation @ direction, [0, 0, -1 if flip else 1], atol=1e-12)
+
+    def test_a_flip_is_exact(self):
+        rotation = lay(Seat(flip=True), self.part)
+        self.assertEqual(rotation.tolist(), [[1, 0, 0], [0, -1, 0], [0, 0, -1]])
+
+    def test_up_by_face_and_x_by_edge(self):
+        rotation = lay(Seat(up=UpByFace(face=self.face((1, 0, 0)))), self.part)
+        np.testing.assert_allclose(rotation @ [1, 0, 0], [0, 0, 1], atol=1e-12)
+        edge = next(e for e in self.part.edges if e.direction and abs(e.direction[1]) > 0.999)
+        turned = lay(Seat(x=XByEdge(edge=EdgeRef(edge=edge.number, at=middle_of(edge)))), self.part)
+        self.assertAlmostEqual(abs(float((turned @ [0, 1, 0])[0])), 1.0, places=9)
+
+    def test_wrong_picks_are_refused(self):
+        hole = ref_to(self.part.faces[self.part.holes[0].faces[0]])
+        with self.assertRaises(BadInput) as caught:
+            lay(Seat(up=UpByFace(face=hole)), self.part)
+        self.assertEqual(caught.exception.code, "seat.up_not_plane")
+        upright = next(e for e in self.part.edges if e.direction and abs(e.direction[2]) > 0.999)
+        with self.assertRaises(BadInput):
+            lay(Seat(x=XByEdge(edge=EdgeRef(edge=upright.number, at=middle_of(upright)))), self.part)
+        with self.assertRaises(ValueError):
+            UpByDirection(direction=(0, 0, 0))
+        with self.assertRaises(ValueError):
+            Zero(of="hole")
+
+    def test_zero_on_corners_and_middles(self):
+        rotation = lay(Seat(), self.part)
+        for x, y, z in itertools.product((-1, 0, 1), repeat=3):
+            zero = seat_work(Seat(zero=Zero(of="part", x=x, y=y, z=z)), self.part, self.box, rotation)
+            wanted = [30 * (x + 1), 20 * (y + 1), 10 * (z + 1)]
+            np.testing.assert_allclose(moved(zero, np.array(wanted)), 0, atol=1e-9)
+
+    def test_zero_over_a_hole_after_a_flip(self):
+        hole = ref_to(self.part.faces[self.part.holes[0].faces[0]])
+        seat = Seat(flip=True, zero=Zero(of="hole", hole=hole, z=-1))
+        rotation = lay(seat, self.part)
+        lying = dict.fromkeys(self.box, ((0.0, -40.0, -20.0), (60.0, 0.0, 0.0)))
+        zero = seat_work(seat, self.part, lying, rotation)
+        # The hole's axis stands over zero; the part's old top lies on height 0.
+        np.testing.assert_allclose(moved(zero, np.array([15, 10, 20])), [0, 0, 0], atol=1e-9)
+
+    def test_quarter_turns_are_exact(self):
+        self.assertEqual(rotation_about_z(90).tolist(), [[0, -1, 0], [1, 0, 0], [0, 0, 1]])
+
+
+class ViseTest(unittest.TestCase):
+    """A block 100 × 60 × 40 with zero at its top middle, in Bench vise 160 (jaws 50 high)."""
+
+    def held(self, stock=None, **changes):
+        hold = ViseHold(**{"vise": "bench-160", "parallels": 42.0, **changes})
+        return hold_work(hold, stock or box(np.array([-50, -30, -40.0]), np.array([50, 30, 0.0])), "OP10")
+
+    def codes(self, *args, **changes):
+        return [f.code for f in self.held(*args, **changes)[1]]
+
+    def test_facts_of_a_block(self):
+        facts, found = self.held()
+        self.assertEqual(found, [])
+        self.assertAlmostEqual(facts.opening, 60, places=4)
+        self.assertAlmostEqual(facts.grip_depth, 8, places=4)
+        self.assertAlmostEqual(facts.stands_above, 32, places=4)
+        self.assertAlmostEqual(facts.contact_fixed, 100 * 8, places=1)
+        self.assertAlmostEqual(facts.contact_moving, 100 * 8, places=1)
+        self.assertAlmostEqual(facts.jaw_top, -32, places=4)
+
+    def test_work_sticks_out_of_the_jaws(self):
+        facts, _ = self.held(along=60.0)
+        self.assertAlmostEqual(facts.sticks_out_right, 30, places=4)
+        self.assertAlmostEqual(facts.contact_fixed, 70 * 8, places=1)
+
+    def test_turned_vise_grips_the_other_way(self):
+        facts, _ = self.held(jaws_close_along="x")
+        self.assertAlmostEqual(facts.opening, 100, places=4)
+        self.assertAlmostEqual(facts.contact_fixed, 60 * 8, places=1)
+
+    def test_nothing_holding(self):
+        facts, found = hold_work(NoHold(), box(np.zeros(3), np.ones(3)), "OP10")
+        self.assertEqual([(f.code, f.severity) for f in found], [("hold.nothing", "error")])
+
+    def test_resting_above_the_jaws(self):
+        facts, found = self.held(parallels=55.0)
+        self.assertEqual([f.code for f in found], ["hold.no_touch"])
+        self.assertEqual(found[0].cures[0].value, 45.0)
+
+    def test_too_wide_for_the_vise(self):
+        self.assertIn("hold.opening", self.codes(vise="low-100", parallels=20.0, jaws_close_along="x",
+                                                 stock=box(np.array([-70, -30, -40.0]), np.array([70, 30, 0.0]))))  # fmt: skip
+
+    def test_shallow_grip(self):
+        # Common practice, no source: at least 5 mm (3/16 in) of straight wall.
+        self.assertEqual(self.codes(parallels=46.0), ["hold.shallow"])
+        self.assertEqual(self.held(parallels=46.0)[1][0].severity, "warning")
+        self.assertEqual(self.held(parallels=49.0)[1][0].severity, "error")
+        self.assertEqual(self.codes(parallels=45.0), [])
+
+    def test_a_leaning_wall_is_not_touched_by_the_jaw(self):
+        import manifold3d
+
+        leaning = (
+            manifold3d.CrossSection([[(-50, -30), (50, -20), (50, 30), (-50, 30)]]).extrude(40).translate((0, 0, -40))
+        )
+        out = leaning.to_mesh()
+        from pelvrak.core.geometry.mesh import Mesh
+
+        stock = Mesh(
+            out.vert_properties[:, :3].astype(float),
+            out.tri_verts.astype(np.int64),
+            np.zeros(len(out.tri_verts), np.int64),
+        )
+        facts, found = self.held(stock)
+        self.assertEqual([f.code for f in found], ["hold.no_touch"])
+        self.assertEqual(facts.contact_moving, 0)
+        self.assertIn("moving jaw", found[0].sentence)
+
+    def test_chamfered_bottom_takes_from_the_grip(self):
+        import manifold3d
+
+        from pelvrak.core.geometry.mesh import Mesh
+
+        section = manifold3d.CrossSection([[(-27, -40), (27, -40), (30, -37), (30, 0), (-30, 0), (-30, -37)]])
+        bar = section.extrude(100).translate((0, 0, -50)).rotate((90, 0, 90))
+        out = bar.to_mesh()
+        stock = Mesh(
+            out.vert_properties[:, :3].astype(float),
+            out.tri_verts.astype(np.int64),
+            np.zeros(len(out.tri_verts), np.int64),
+        )
+        facts, _ = self.held(stock)
+        self.assertAlmostEqual(facts.grip_depth, 5.0, places=3)  # 8 mm less the 3 mm chamfer
+
+    def test_keep_outs_are_one_closed_solid(self):
+        import trimesh
+
+        facts, _ = self.held()
+        mesh = united(joined([box(np.array(a), np.array(b), i) for i, (_, a, b) in enumerate(facts.solids)]))
+        self.assertTrue(trimesh.Trimesh(mesh.vertices, mesh.triangles, process=False).is_watertight)
+
+    def test_unknown_vise(self):
+        with self.assertRaises(BadInput):
+            self.held(vise="nobody")
+
+    def test_every_shipped_vise_has_sane_sizes(self):
+        for vise in vises().values():
+            self.assertGreater(vise.body_length, vise.opening_max)
+            self.assertGreater(vise.force_kn, 0)
+
+
+class MillTest(unittest.TestCase):
+    def test_register_by_hand(self):
+        # Corner -830, -440, -640; zero 450, 335, 172.5 from it: added up.
+        self.assertEqual(register_value(mill_of("vertical-760"), (450, 335, 172.5)), (-380, -105, -467.5))
+
+    def test_travel(self):
+        mill = mill_of("vertical-760")
+        low, high = np.array([-50.0, -50, -40]), np.array([50.0, 50, 10])
+        self.assertEqual(check_travel(mill, (-380, -200, -467.5), low, high, 120.0, "OP10", "face"), [])
+        found = check_travel(mill, (-30, -200, -467.5), low, high, 120.0, "OP10", "face")
+        self.assertEqual([(f.code, f.measured, f.limit) for f in found], [("reach.travel", 20.0, 0.0)])
+        below = check_travel(mill, (-380, -200, -467.5), low, high, -10.0, "OP10", "face")
+        self.assertIn("Z", below[0].sentence)
+
+    def test_unknown_machine(self):
+        with self.assertRaises(BadInput):
+            mill_of("none")
+
+    def test_shipped_machines_can_reach_their_table(self):
+        for mill in mills().values():
+            for d in range(2):
+                middle = mill.corner[d] + mill.table[d] / 2
+                self.assertTrue(mill.travel_low[d] <= middle <= mill.travel_high[d])
+
+
+class FeedsTest(unittest.TestCase):
+    """Formulas of ISO 3002-1/-3 and Kienzle; the examples are of handbook kind, worked by hand here."""
+
+    def test_spindle_speed(self):
+        # vc = 100 m/min, D = 20 mm: 1000·100/(π·20) = 1591.5 rpm.
+        self.assertAlmostEqual(spindle_speed(100, 20), 1591.549, places=3)
+
+    def test_table_feed(self):
+        self.assertAlmostEqual(table_feed(1592, 0.1, 4), 636.8, places=9)
+
+    def test_removal_rate(self):
+        # ap 5, ae 60, vf 400: 120 cm³/min.
+        self.assertAlmostEqual(removal_rate(5, 60, 400), 120.0, places=9)
+
+    def test_kienzle(self):
+        # C45: kc1.1 1700, mc 0.25 at h = 0.1 mm: 1700·0.1^-0.25 = 3023 N/mm².
+        self.assertAlmostEqual(specific_force(material_of("C45"), 0.1), 3023.0, delta=1)
+        self.assertAlmostEqual(specific_force(material_of("C45"), 1.0), 1700)
+
+    def test_power(self):
+        # 120 cm³/min at kc 2000 N/mm²: 5·60·400·2000/60e6 = 4 kW.
+        self.assertAlmostEqual(cutting_power(5, 60, 400, 2000), 4.0, places=9)
+
+    def test_computed_and_typed(self):
+        mill, tool, stuff = mill_of("vertical-760"), tool_shelf()["em10"], material_of("EN AW-6082")
+        data = cutting_data(tool, stuff, mill)
+        self.assertAlmostEqual(data.speed_rpm.value, spindle_speed(350, 10), delta=5)
+        self.assertIn("1000·vc", data.speed_rpm.formula)
+        self.assertIn("350", data.speed_rpm.with_values)
+        fast = cutting_data(tool_shelf()["em3"], stuff, mill)
+        self.assertEqual(fast.speed_rpm.value, mill.spindle_max_rpm)
+        self.assertIn("held at", fast.speed_rpm.with_values)
+        typed = cutting_data(tool, stuff, mill, 5000, 800)
+        self.assertEqual((typed.speed_rpm.value, typed.feed_mm_min.value), (5000, 800))
+        for speed, feed in ((50_000, None), (10, None), (None, 50_000)):
+            with self.assertRaises(BadInput):
+                cutting_data(tool, stuff, mill, speed, feed)
+
+    def test_a_tap_feeds_its_pitch(self):
+        data = cutting_data(tool_shelf()["tpM6"], material_of("EN AW-6082"), mill_of("vertical-760"))
+        self.assertAlmostEqual(data.feed_mm_min.value, data.speed_rpm.value * 1.0)
+
+    def test_densities(self):
+        # EN 573 alloys and EN 10025/10088 steels, g/cm³, from memory of data sheets.
+        known = {"EN AW-6082": 2.70, "EN AW-7075": 2.81, "C45": 7.85, "X5CrNi18-10": 7.9}
+        for name, density in known.items():
+            self.assertAlmostEqual(materials()[name].density_g_cm3, density, delta=0.02)
+
+
+class ToolTest(unittest.TestCase):
+    def test_tap_drills_of_iso_2306(self):
+        """What a tap sweeps is its tapping drill: DC - TP, within 0.06 mm of the standard's drill."""
+        base = tool_shelf()["tpM6"]
+        for (size, pitch), drill in ISO_2306.items():
+            tap = base.model_copy(update={"DC": float(size), "TP": pitch})
+            self.assertAlmostEqual(2 * cutter_profile(tap).radii[-1], drill, delta=0.06)
+        self.assertEqual(tool_shelf()["dr5"].DC, ISO_2306[(6, 1.0)])
+
+    def test_tip_lengths(self):
+        # 118° point: 0.3 D (common practice, no source); 90°: 0.5 D.
+        self.assertAlmostEqual(tip_length(tool_shelf()["dr10"]) / 10, 0.3, delta=0.005)
+        self.assertAlmostEqual(tip_length(tool_shelf()["sd10"]), 5.0, places=9)
+
+    def test_bodies_stand_on_each_other(self):
+        for tool in tool_shelf().values():
+            shank, holder = body_profiles(tool)
+            self.assertEqual(shank.heights[0], tool.LCF)
+            self.assertEqual(holder.heights[0], tool.overhang)
+            self.assertEqual(sorted(holder.radii), list(holder.radii))
+            self.assertAlmostEqual(holder.heights[-1], tool.gauge_length)
+
+    def test_wrong_tools(self):
+        good = tool_shelf()["em10"].model_dump()
+        for wrong in (
+            {"LCF": 60},
+            {"overhang": 90},
+            {"DC": -1},
+            {"DC": float("nan")},
+            {"NOF": 0},
+            {"kind": "drill"},
+            {"kind": "tap"},
+        ):
+            with self.assertRaises(ValueError, msg=str(wrong)):
+                Tool.model_validate({**good, **wrong})
+
+    def test_point_angle_of_the_profile(self):
+        profile = cutter_profile(tool_shelf()["dr10"])
+        self.assertAlmostEqual(math.degrees(2 * math.atan2(profile.radii[1], profile.heights[1])), 118, places=6)
+
+
+if __name__ == "__main__":
+    unittest.main()

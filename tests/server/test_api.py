@@ -1,0 +1,276 @@
+"""The server on a real PostgreSQL with a real worker: revisions, refusals, jobs, restart."""
+
+from __future__ import annotations
+
+import copy
+import json
+import socket
+import threading
+import time
+import unittest
+
+from tests import solids
+from tests.serving import DEMO_STEP, Server, kill, shared, upload, wait
+
+
+def small_project(client, name: str) -> dict:
+    """A small part in a project of its own, computed."""
+    data = solids.step_bytes(solids.minus(solids.box((0, 0, 0), (40, 30, 12)), solids.cylinder((20, 15, -1), 5, 20)))
+    part = upload(client, data, "plate.step")
+    state = client.post("/api/projects", json={"name": name, "sha256": part["sha256"]}).json()
+    return wait(client, state["id"])
+
+
+def edit(client, state: dict, change, what: str = "edit"):
+    plan = copy.deepcopy(state["plan"])
+    change(plan)
+    return client.put(
+        f"/api/projects/{state['id']}/plan", json={"based_on": state["revision"], "what": what, "plan": plan}
+    )
+
+
+class Demo(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.client = shared().client()
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.client.close()
+
+    def test_demo_is_computed_and_its_pieces_are_there(self):
+        state = wait(self.client, 1)
+        self.assertEqual(state["evaluation"]["status"], "done")
+        self.assertIsNone(state["stale_from"])
+        report = state["report"]
+        for key, piece, begins in (
+            (report["billet"]["key"], "surface.glb", b"glTF"),
+            (report["setups"][1]["outgoing_key"], "surface.glb", b"glTF"),
+            (report["comparison"]["key"], "surface.glb", b"glTF"),
+            (report["setups"][0]["program_key"], "program.nc", b"%\nO0010"),
+            (state["stills"]["OP20"], "still.png", b"\x89PNG"),
+        ):
+            answer = self.client.get(f"/api/results/{key}/{piece}")
+            self.assertEqual(answer.status_code, 200)
+            self.assertTrue(answer.content.startswith(begins))
+            self.assertIn("immutable", answer.headers["cache-control"])
+
+    def test_files_for_the_shop(self):
+        wait(self.client, 1)
+        program = self.client.get("/api/projects/1/files/OP10.nc")
+        self.assertIn("attachment", program.headers["content-disposition"])
+        self.assertIn("G54", program.text)
+        self.assertEqual(len(self.client.get("/api/projects/1/files/OP20.stl").content[:80]), 80)
+        self.assertEqual(
+            self.client.get("/api/projects/1/files/plan.json").json()["name"], "Sluice-gate encoder housing"
+        )
+        self.assertEqual(self.client.get("/api/projects/1/files/OP99.nc").status_code, 404)
+
+    def test_unknown_things(self):
+        for path in ("/api/projects/999", "/api/results/none/surface.glb", "/api/results/none/secret", "/api/parts/0"):
+            answer = self.client.get(path)
+            self.assertEqual(answer.status_code, 404)
+            self.assertEqual(answer.headers["content-type"], "application/problem+json")  # RFC 9457
+            self.assertTrue({"type", "title", "status", "detail", "code", "what", "mend"} <= set(answer.json()))
+
+    def test_library(self):
+        library = self.client.get("/api/library").json()
+        self.assertTrue(all(library[kind] for kind in ("machines", "vises", "tools", "materials")))
+
+
+class Editing(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.client = shared().client()
+        cls.start = small_project(cls.client, "editing")
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.client.close()
+
+    def state(self):
+        return wait(self.client, self.start["id"])
+
+    def test_edit_undo_redo(self):
+        state = self.state()
+        edited = edit(
+            self.client, state, lambda plan: plan["billet"]["sizing"].update(z_plus=3.0), "top allowance"
+        ).json()
+        self.assertEqual(edited["revision"], state["revision"] + 1)
+        self.assertEqual(edited["stale_from"], 0)
+        done = self.state()
+        volume = done["report"]["billet"]["volume_mm3"]
+        self.assertGreater(volume, state["report"]["billet"]["volume_mm3"])
+        back = self.client.post(f"/api/projects/{state['id']}/undo", json={"based_on": edited["revision"]}).json()
+        self.assertEqual(back["plan"], state["plan"])
+        self.assertTrue(back["can_redo"])
+        undone = self.state()
+        self.assertEqual(undone["report"]["billet"]["key"], state["report"]["billet"]["key"])
+        self.assertEqual(undone["report"]["computed"], [])  # undo brings results back without computing
+        again = self.client.post(f"/api/projects/{state['id']}/redo", json={"based_on": back["revision"]}).json()
+        self.assertEqual(again["plan"]["billet"]["sizing"]["z_plus"], 3.0)
+        self.state()
+        self.client.post(f"/api/projects/{state['id']}/undo", json={"based_on": again["revision"]})
+        self.state()
+
+    def test_a_stale_edit_is_refused_with_what_changed(self):
+        state = self.state()
+        first = edit(self.client, state, lambda plan: plan["setups"][0].update(title="First tab"))
+        self.assertEqual(first.status_code, 200)
+        second = edit(self.client, state, lambda plan: plan["setups"][0].update(title="Second tab"))
+        self.assertEqual(second.status_code, 409)
+        problem = second.json()
+        self.assertEqual((problem["code"], problem["changed"], problem["head"]),
+                         ("plan.stale", ["/setups/0/title"], first.json()["revision"]))  # fmt: skip
+        self.assertEqual(self.state()["plan"]["setups"][0]["title"], "First tab")
+        for step in ("undo", "redo"):
+            self.assertEqual(
+                self.client.post(
+                    f"/api/projects/{state['id']}/{step}", json={"based_on": state["revision"]}
+                ).status_code,
+                409,
+            )
+
+    def test_two_tabs_at_once_one_wins(self):
+        state = self.state()
+        answers = []
+
+        def push(title: str) -> None:
+            with shared().client() as client:
+                answers.append(edit(client, state, lambda plan: plan["setups"][0].update(title=title)).status_code)
+
+        tabs = [threading.Thread(target=push, args=(f"tab {i}",)) for i in range(4)]
+        for tab in tabs:
+            tab.start()
+        for tab in tabs:
+            tab.join()
+        self.assertEqual(sorted(answers), [200, 409, 409, 409])
+
+    def test_wrong_values_change_nothing(self):
+        state = self.state()
+        for change, where in (
+            (lambda plan: plan["billet"]["sizing"].update(x_plus="NaN"), "x_plus"),
+            (lambda plan: plan["billet"].update(sizing={"rule": "size", "size": [-4, 1, 1]}), "size"),
+            (lambda plan: plan.update(resolution_mm=0), "resolution_mm"),
+            (lambda plan: plan["setups"][0].update(hold={"kind": "vise", "parallels": -3}), "parallels"),
+            (lambda plan: plan["part"].update(sha256="0" * 64), "part"),
+        ):
+            answer = edit(self.client, state, change)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(where, answer.json()["where"])
+            self.assertTrue(answer.json()["mend"])
+        # NaN as JSON itself is no JSON; the server says so and lives.
+        text = json.dumps(
+            {"based_on": state["revision"], "what": "x", "plan": {**state["plan"], "resolution_mm": float("nan")}}
+        )
+        raw = self.client.put(
+            f"/api/projects/{state['id']}/plan", content=text, headers={"content-type": "application/json"}
+        )
+        self.assertEqual(raw.status_code, 422)
+        now = self.state()
+        self.assertEqual((now["revision"], now["plan"]), (state["revision"], state["plan"]))
+
+    def test_an_edit_that_changes_nothing_makes_no_revision(self):
+        state = self.state()
+        self.assertEqual(edit(self.client, state, lambda plan: None).json()["revision"], state["revision"])
+
+    def test_findings_come_with_cures(self):
+        state = self.state()
+        edit(self.client, state, lambda plan: plan["billet"]["sizing"].update(y_minus=-2.0))
+        found = self.state()["report"]["billet"]["findings"]
+        self.assertEqual([(f["code"], f["measured"]) for f in found], [("billet.too_small", -2.0)])
+        cure = found[0]["cures"][0]
+        self.assertEqual((cure["path"], cure["value"]), ("/billet/sizing/y_minus", 2.0))
+        now = self.state()
+        edit(self.client, now, lambda plan: plan["billet"]["sizing"].update(y_minus=cure["value"]))
+        self.assertEqual(self.state()["report"]["billet"]["findings"], [])
+
+
+class Parts(unittest.TestCase):
+    def test_bad_files_are_refused_and_the_server_lives(self):
+        with shared().client() as client:
+            for name, data, code in (
+                ("empty.step", b"", "part.empty"),
+                ("part.stl", b"solid x\nfacet normal 0 0 1\n", "part.not_step"),
+                ("cut.step", DEMO_STEP.read_bytes()[:50000], "part.unreadable"),
+            ):
+                state = upload(client, data, name)
+                self.assertEqual(state["status"], "refused")
+                self.assertEqual(state["problem"]["code"], code)
+                answer = client.post("/api/projects", json={"name": "x", "sha256": state["sha256"]})
+                self.assertEqual((answer.status_code, answer.json()["code"]), (409, "part.not_ready"))
+            self.assertEqual(client.get("/api/library").status_code, 200)
+
+    def test_over_the_limit(self):
+        with shared().client() as client:
+            answer = client.post(
+                "/api/parts", files={"file": ("huge.step", b"ISO-10303-21;" + b" " * (64 * 1024**2 + 1))}
+            )
+            self.assertEqual((answer.status_code, answer.json()["code"]), (413, "part.too_large"))
+
+
+class Running(unittest.TestCase):
+    """A server of its own: restart, a worker killed in the middle, a port that is taken."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.server = Server(demo=True).start()
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.server.remove()
+
+    def test_stop_kill_and_restart(self):
+        with self.server.client() as client:
+            self.until_running(client)
+            stopped = client.post("/api/projects/1/stop").json()
+            self.assertIn(stopped["evaluation"]["status"], ("stopped", "running"))
+            state = wait(client, 1, 60)
+            self.assertEqual(state["evaluation"]["status"], "stopped")
+            self.assertIsNone(state["report"])
+            # A worker that dies in the middle: the plan stands and the run is taken up again.
+            client.post("/api/projects/1/run")
+            self.until_running(client)
+            (worker,) = self.server.workers()
+            kill(worker)
+            state = wait(client, 1)
+            self.assertEqual(state["evaluation"]["status"], "done")
+            self.assertEqual(state["revision"], 1)
+            self.assertNotEqual(self.server.workers(), [worker])
+            before = state
+        # Reopened after a restart everything is as it was left.
+        self.server.stop()
+        self.server.start()
+        with self.server.client() as client:
+            again = client.get("/api/projects/1").json()
+            self.assertEqual(again, before)
+            self.assertEqual(len(client.get("/api/projects").json()), 1)
+            self.assertEqual(client.get(f"/api/results/{again['stills']['OP10']}/still.png").status_code, 200)
+
+    def until_running(self, client) -> None:
+        for _ in range(300):
+            state = client.get("/api/projects/1").json()["evaluation"]
+            if state["status"] == "running" and state["share"] > 0:
+                return
+            time.sleep(0.1)
+        self.fail(f"it did not run: {state}")
+
+    def test_a_taken_port_is_said_and_another_used(self):
+        other = Server(demo=False)
+        with socket.socket() as taken:
+            taken.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                taken.bind(("127.0.0.1", 8700))
+                taken.listen()
+            except OSError:
+                pass  # the shared server holds it already
+            try:
+                other.start()
+                self.assertNotEqual(other.url, "http://127.0.0.1:8700")
+                self.assertIn("port 8700 for the web server is taken", (other.data / "log").read_text())
+            finally:
+                other.remove()
+
+
+if __name__ == "__main__":
+    unittest.main()
