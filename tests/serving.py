@@ -44,6 +44,7 @@ class Server:
         raise RuntimeError(f"the server did not start:\n{(self.data / 'log').read_text()}")
 
     def stop(self) -> None:
+        self.log.close()
         if self.process and self.process.poll() is None:
             self.process.send_signal(signal.SIGTERM)
             self.process.wait(30)

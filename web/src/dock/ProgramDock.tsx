@@ -14,7 +14,9 @@ export function ProgramDock({ project }: { project: ProjectState }) {
   const lines =
     linesText && operation ? (JSON.parse(linesText)[operation.id] as number[] | undefined) : undefined
   const line = lines?.[moment?.index ?? 0]
-  useEffect(() => here.current?.scrollIntoView({ block: 'center' }), [line])
+  useEffect(() => {
+    here.current?.scrollIntoView({ block: 'center' })
+  }, [line])
   if (!program || !setup) return <p className="text-soft">Choose a setup in the route.</p>
   const current = project.report_revision === project.revision
   return (

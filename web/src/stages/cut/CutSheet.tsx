@@ -14,7 +14,11 @@ function fresh(
 ): Operation {
   const can = { facing: 'end_mill', outline: 'end_mill', pocket: 'end_mill', drilling: 'drill' }[kind]
   const tools = props.plan.tools.filter((tool) => tool.kind === can)
-  const tool = (kind === 'facing' ? [...tools].sort((a, b) => b.DC - a.DC)[0] : tools[0])?.id ?? ''
+  // Facing takes the widest; the others start near Ø10, which fits most pockets.
+  const fit = kind === 'facing' ? -Infinity : 10
+  const tool =
+    [...tools].sort((a, b) => (fit < 0 ? b.DC - a.DC : Math.abs(a.DC - fit) - Math.abs(b.DC - fit)))[0]?.id ??
+    ''
   const names = new Set(props.setup.operations.map((one) => one.id))
   let number = 1
   while (names.has(`${kind}-${number}`)) number += 1
@@ -90,6 +94,7 @@ export function CutSheet(props: SheetProps) {
             <li key={operation.id} className="border-t border-rule">
               <button
                 type="button"
+                aria-label={operation.name}
                 aria-expanded={open}
                 className="flex w-full items-baseline gap-2 py-1.5 text-left"
                 onClick={() => view.set({ operation: open ? null : operation.id, time: Infinity })}

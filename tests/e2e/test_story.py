@@ -1,0 +1,302 @@
+"""The whole story in the browser, on the demo: what a user does, stage by stage, and wrong inputs."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+import unittest
+from pathlib import Path
+
+from playwright.sync_api import Page, expect, sync_playwright
+
+from tests import solids
+from tests.serving import DEMO_STEP, shared, wait
+
+CHROMIUM = [
+    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking",
+    "--disable-sync", "--no-first-run", "--disable-component-update",
+]  # fmt: skip
+
+
+class Browser(unittest.TestCase):
+    """A page on the shared server; page errors fail the test."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.server = shared()
+        cls.playwright = sync_playwright().start()
+        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.browser.close()
+        cls.playwright.stop()
+
+    def setUp(self):
+        self.errors: list[str] = []
+        self.page = self.open()
+
+    def tearDown(self):
+        self.page.context.close()
+        self.assertEqual(self.errors, [])
+
+    def open(self) -> Page:
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        page = context.new_page()
+        page.set_default_timeout(20_000)
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        return page
+
+    def go(self, page: Page, path: str) -> None:
+        page.goto(self.server.url + path)
+
+    def stage(self, page: Page, name: str) -> None:
+        page.get_by_role("list", name="Stages").get_by_role("button", name=name).click()
+
+    def card(self, page: Page, name: str) -> None:
+        page.get_by_role("navigation", name="Route").get_by_role("button", name=name, exact=True).click()
+
+    def current(self, page: Page) -> None:
+        expect(page.get_by_role("status", name="Computing")).to_have_text("current", timeout=180_000)
+
+    def new_project(self, name: str, shape: object) -> int:
+        """Bring in a part through the page; gives the project's number."""
+        page = self.page
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / f"{name}.step"
+            path.write_bytes(solids.step_bytes(shape))
+            self.go(page, "/")
+            page.get_by_label("STEP file").set_input_files(path)
+            page.get_by_role("button", name="Start planning").click(timeout=60_000)
+        page.wait_for_url(re.compile(r"/project/\d+"))
+        self.current(page)
+        return int(page.url.rsplit("/", 1)[1])
+
+
+class Demo(Browser):
+    """The demo as it comes."""
+
+    def test_route_and_stages(self):
+        page = self.page
+        self.go(page, "/")
+        page.get_by_role("link", name=re.compile("Sluice-gate encoder housing")).click()
+        rail = page.get_by_role("navigation", name="Route")
+        for title in ("Billet", "OP10 Top", "OP20 Underneath", "Part rev C"):
+            expect(rail.get_by_role("button", name=title, exact=True)).to_be_visible()
+        for name in ("Billet", "OP10 Top", "OP20 Underneath", "Part rev C"):  # pictures made on the server
+            picture = rail.get_by_role("button", name=name, exact=True).locator("img")
+            self.assertGreater(picture.evaluate("image => image.naturalWidth"), 100)
+        self.card(page, "OP20 Underneath")
+        sheet = page.get_by_role("main", name="Sheet")
+        expect(sheet.get_by_text("OP10 Top, carried")).to_be_visible()
+        expect(sheet.get_by_text(re.compile(r"1\.04\d kg"))).to_be_visible()
+        self.stage(page, "Seat")
+        expect(sheet.get_by_role("radio", name="flipped about X")).to_be_checked()
+        expect(page.locator("#zero-mark")).to_have_text(re.compile("G55"))
+        self.stage(page, "Hold")
+        expect(sheet.get_by_text("grip 12 mm")).to_be_visible()
+        expect(sheet.get_by_text("opening 120 of 230 mm")).to_be_visible()
+        self.stage(page, "Reach")
+        expect(sheet.get_by_text("-524.000")).to_be_visible()
+        sheet.get_by_role("button", name="why").first.click()
+        expect(sheet.get_by_text("table corner + zero from the corner").first).to_be_visible()
+        self.stage(page, "Cut")
+        sheet.get_by_role("button", name="Ring groove").click()
+        expect(page.get_by_text("after Ring groove")).to_be_visible()
+        self.stage(page, "Outgoing")
+        sheet.get_by_role("button", name="Colour by distance to the part").click()
+        expect(page.get_by_role("list", name="Scale, mm")).to_be_visible()
+        expect(sheet.get_by_text(re.compile(r"6\.\d+ mm at most"))).to_be_visible()
+        expect(sheet.get_by_text(re.compile("is left on the part"))).to_be_visible()
+
+    def test_time_program_and_findings(self):
+        page = self.page
+        self.go(page, "/project/1")
+        self.card(page, "OP10 Top")
+        self.stage(page, "Cut")
+        bar = page.get_by_role("slider", name="Time")
+        box = bar.bounding_box()
+        page.mouse.click(box["x"] + box["width"] * 0.25, box["y"] + 10)
+        expect(page.get_by_test_id("program-line")).to_have_text(re.compile(r"^N\d+ "))
+        first = page.get_by_test_id("program-line").text_content()
+        bar.focus()
+        for _ in range(4):
+            page.keyboard.press("Shift+ArrowRight")
+        expect(page.get_by_test_id("program-line")).not_to_have_text(first)
+        page.get_by_role("tab", name="Program").click()
+        expect(page.get_by_label("Program text")).to_contain_text("O0010 (OP10 TOP)")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Download OP10.nc").click()
+        self.assertEqual(download.value.suggested_filename, "OP10.nc")
+        self.assertIn("G54", Path(download.value.path()).read_text())
+        page.get_by_role("tab", name="Findings").click()
+        page.get_by_role("tabpanel").get_by_role("button", name="Show").first.click()
+        expect(page.locator("#trouble-mark")).to_be_visible()
+        self.assertEqual(page.get_by_role("list", name="Stages").locator("[aria-current]").text_content(), "Outgoing")
+
+    def test_release_downloads_stock(self):
+        page = self.page
+        self.go(page, "/project/1")
+        page.get_by_role("button", name="Release").click()
+        with page.expect_download() as download:
+            page.get_by_role("menuitem", name="OP20 outgoing stock, STL").click()
+        self.assertGreater(Path(download.value.path()).stat().st_size, 10_000)
+
+    def test_keys(self):
+        page = self.page
+        self.go(page, "/project/1")
+        page.get_by_role("navigation", name="Route").wait_for()
+        page.keyboard.press("?")
+        expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("dialog", name="Keys")).to_be_hidden()
+        page.keyboard.press("3")
+        expect(page.get_by_role("heading", name="Hold")).to_be_visible()
+        page.keyboard.press("]")
+        expect(page.get_by_text("clamps the work in OP20")).to_be_visible()
+        page.keyboard.press("t")
+        expect(page.get_by_role("button", name="Spindle")).to_have_attribute("aria-pressed", "true")
+
+
+class Story(Browser):
+    """From a file to two carried setups, in the page."""
+
+    def test_a_part_becomes_two_setups(self):
+        shape = solids.minus(
+            solids.box((0, 0, 0), (60, 40, 20)), solids.box((10, 10, 12), (50, 30, 30)), solids.cylinder((30, 20, -1), 4, 30)
+        )
+        number = self.new_project("story", shape)
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "Billet")
+        field = sheet.get_by_label("Allowance Under  z−")
+        field.fill("8")
+        field.press("Enter")
+        self.current(page)
+        expect(sheet.get_by_text("70 × 50 × 30 mm")).to_be_visible()
+        # Nothing holds the work: a finding; then a vise.
+        self.card(page, "OP10 ")
+        self.stage(page, "Hold")
+        expect(sheet.get_by_text("Nothing holds the work in this setup.")).to_be_visible()
+        sheet.get_by_role("button", name="Vise").click()
+        page.get_by_role("option", name=re.compile("Bench vise 125")).click()
+        self.current(page)
+        sheet.get_by_label("Parallels").fill("1 5/16 in")  # not understood: two numbers
+        sheet.get_by_label("Parallels").press("Enter")
+        expect(sheet.get_by_role("alert")).to_contain_text("is not a number")
+        sheet.get_by_label("Parallels").fill("34")
+        sheet.get_by_label("Parallels").press("Enter")
+        self.current(page)
+        expect(sheet.get_by_text("grip 6 mm")).to_be_visible()
+        # Face, then a pocket by picking its floor straight under the spindle.
+        self.stage(page, "Cut")
+        sheet.get_by_role("button", name="+ operation").click()
+        page.get_by_role("menuitem", name="facing").click()
+        self.current(page)
+        page.get_by_role("button", name="Spindle").click()
+        sheet.get_by_role("button", name="+ operation").click()
+        page.get_by_role("menuitem", name="pocket").click()
+        expect(page.get_by_text("Pick the pocket’s floor")).to_be_visible()
+        page.wait_for_timeout(1500)
+        box = page.get_by_label("Bench").locator("canvas").bounding_box()
+        x, y = box["x"] + box["width"] * 0.42, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        expect(page.get_by_role("tooltip")).to_contain_text("plane")
+        page.mouse.click(x, y)
+        expect(sheet.get_by_role("button", name="Pocket 1", exact=True)).to_be_visible()
+        self.current(page)
+        with self.server.client() as client:
+            state = wait(client, number)
+        pocket = state["report"]["setups"][0]["operations"][1]
+        self.assertEqual(pocket["kind"], "pocket")
+        self.assertGreater(pocket["removed_volume_mm3"], 5000)
+        # A second setup, turned over, takes what the first left.
+        page.get_by_role("button", name="+ setup").click()
+        self.current(page)
+        self.card(page, "OP20 ")
+        self.stage(page, "Seat")
+        sheet.get_by_role("radio", name="flipped about X").click()
+        self.current(page)
+        with self.server.client() as client:
+            state = wait(client, number)
+        first, second = state["report"]["setups"]
+        self.assertEqual(second["incoming_key"], first["outgoing_key"])
+        self.assertEqual(second["zero_from_work"][2][2], -1)
+        # Undo and redo walk the revisions.
+        page.get_by_role("button", name="Undo").click()
+        expect(sheet.get_by_role("radio", name="as it stands")).to_be_checked()
+        page.get_by_role("button", name="Redo").click()
+        expect(sheet.get_by_role("radio", name="flipped about X")).to_be_checked()
+        # After a reload all is as it was left.
+        page.reload()
+        expect(page.get_by_role("navigation", name="Route").get_by_role("button", name="OP20", exact=False).first).to_be_visible()
+
+
+class WrongInputs(Browser):
+    def test_wrong_files(self):
+        page = self.page
+        self.go(page, "/")
+        with tempfile.TemporaryDirectory() as folder:
+            for name, data, said in (
+                ("cut.step", DEMO_STEP.read_bytes()[:30000], "damaged or cut short"),
+                ("part.stl", b"solid x\nfacet normal 0 0 1\nendsolid", "begins with ISO-10303-21"),
+                ("empty.step", b"", "The file is empty"),
+            ):
+                path = Path(folder) / name
+                path.write_bytes(data)
+                page.get_by_label("STEP file").set_input_files(path)
+                alert = page.get_by_role("alert")
+                expect(alert).to_contain_text(said, timeout=60_000)
+                expect(alert).to_contain_text(name)
+                expect(page.get_by_role("button", name="Start planning")).to_be_hidden()
+
+    def test_wrong_numbers_stand_by_their_field_and_lose_nothing(self):
+        self.new_project("numbers", solids.box((0, 0, 0), (40, 30, 12)))
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "Billet")
+        sheet.get_by_role("radio", name="finished size").click()
+        self.current(page)
+        field = sheet.get_by_label("Size x", exact=True)
+        for text, said in (("NaN", "is not a number"), ("-5", "greater than 0"), ("10000000", "less than or equal to 2000")):
+            field.fill(text)
+            field.press("Enter")
+            expect(sheet.get_by_role("alert")).to_contain_text(said)
+            expect(field).to_have_value(text)  # what was typed stays
+        # A billet smaller than the part: an error with side, amount and place.
+        field.fill("39")
+        field.press("Enter")
+        expect(sheet.get_by_text("0.50 mm too small for the part on its x+ side")).to_be_visible(timeout=60_000)
+        field.fill("1 3/4")
+        field.press("Enter")
+        expect(sheet.get_by_role("alert")).to_contain_text("is not a number")
+        field.fill("2 in")
+        field.press("Enter")
+        self.current(page)
+        expect(field).to_have_value("50.8")
+
+    def test_two_tabs_on_one_plan(self):
+        number = self.new_project("tabs", solids.box((0, 0, 0), (40, 30, 14)))
+        other = self.open()
+        try:
+            other.route("**/api/events", lambda route: route.abort())  # a tab that hears nothing
+            self.go(other, f"/project/{number}")
+            self.card(other, "Billet")
+            expect(other.get_by_label("Allowance Top  z+")).to_have_value("2")
+            page = self.page
+            self.card(page, "Billet")
+            page.get_by_label("Allowance Top  z+").fill("4")
+            page.get_by_label("Allowance Top  z+").press("Enter")
+            self.current(page)
+            other.get_by_label("Allowance Under  z−").fill("7")
+            other.get_by_label("Allowance Under  z−").press("Enter")
+            alert = other.get_by_role("alert")
+            expect(alert).to_contain_text("The plan was changed elsewhere")
+            expect(alert).to_contain_text("/billet/sizing/z_plus")
+            expect(other.get_by_label("Allowance Top  z+")).to_have_value("4")
+        finally:
+            other.context.close()
+
+
+if __name__ == "__main__":
+    unittest.main()
