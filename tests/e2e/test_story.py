@@ -163,7 +163,9 @@ class Story(Browser):
 
     def test_a_part_becomes_two_setups(self):
         shape = solids.minus(
-            solids.box((0, 0, 0), (60, 40, 20)), solids.box((10, 10, 12), (50, 30, 30)), solids.cylinder((30, 20, -1), 4, 30)
+            solids.box((0, 0, 0), (60, 40, 20)),
+            solids.box((10, 10, 12), (50, 30, 30)),
+            solids.cylinder((30, 20, -1), 4, 30),
         )
         number = self.new_project("story", shape)
         page = self.page
@@ -229,7 +231,9 @@ class Story(Browser):
         expect(sheet.get_by_role("radio", name="flipped about X")).to_be_checked()
         # After a reload all is as it was left.
         page.reload()
-        expect(page.get_by_role("navigation", name="Route").get_by_role("button", name="OP20", exact=False).first).to_be_visible()
+        expect(
+            page.get_by_role("navigation", name="Route").get_by_role("button", name="OP20", exact=False).first
+        ).to_be_visible()
 
 
 class WrongInputs(Browser):
@@ -258,7 +262,11 @@ class WrongInputs(Browser):
         sheet.get_by_role("radio", name="finished size").click()
         self.current(page)
         field = sheet.get_by_label("Size x", exact=True)
-        for text, said in (("NaN", "is not a number"), ("-5", "greater than 0"), ("10000000", "less than or equal to 2000")):
+        for text, said in (
+            ("NaN", "is not a number"),
+            ("-5", "greater than 0"),
+            ("10000000", "less than or equal to 2000"),
+        ):
             field.fill(text)
             field.press("Enter")
             expect(sheet.get_by_role("alert")).to_contain_text(said)

@@ -26,7 +26,7 @@ type View = {
   time: number
   operation: string | null
   asked: Asked | null
-  picked: { face: number; normal: Vec; centre: Vec } | null
+  picked: { face: number; normal: Vec | null; centre: Vec } | null
   marked: Vec | null
   compare: boolean
   notice: Problem | null
@@ -61,7 +61,7 @@ export const useView = create<View>((set) => ({
       time: Infinity,
       asked: null,
       marked: null,
-      compare: card === 'part',
+      compare: false,
     })),
   set: (change) => set(change),
   lookFrom: (look) => set((view) => ({ look, lookCount: view.lookCount + 1 })),

@@ -4,7 +4,7 @@ import { useEffect, useMemo, useState } from 'react'
 import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
 import type { Part, ProjectState, Tool, Vec } from '../api/client'
-import { usePart } from '../api/hooks'
+import { usePart, useUpload } from '../api/hooks'
 import { type Move, useChosen, useMoment } from '../dock/moment'
 import { hueOf, LAYERS, type Look, round, useView } from '../state'
 import { ZeroMark } from '../ui/icons'
@@ -54,11 +54,12 @@ export function Bench({ project }: { project: ProjectState }) {
   const { data: part } = usePart(project.plan.part.sha256)
   const shown = useStockShown(project)
   const stock = useSolid(shown.key)
-  const partSolid = useSolid(project.report?.part_key)
+  const { data: upload } = useUpload(project.plan.part.sha256 ?? null)
+  const partSolid = useSolid(upload?.key)
   const moment = useMoment(project)
   const [hover, setHover] = useState<Hover | null>(null)
   const asking = view.asked !== null
-  const wholePart = view.card === 'part' && !view.compare
+  const wholePart = (view.card === 'part' && !view.compare) || !project.report
   const tool = project.plan.tools.find((one) => one.id === moment.operation?.tool)
   const zeroFromWork = useMemo(() => {
     const matrix = new THREE.Matrix4()
@@ -142,7 +143,7 @@ export function Bench({ project }: { project: ProjectState }) {
             key={look}
             type="button"
             aria-pressed={view.look === look}
-            disabled={look === 'pick' && !view.picked}
+            disabled={look === 'pick' && !view.picked?.normal}
             className={`knob !px-2 text-[12.5px] ${view.look === look ? 'knob-on' : ''}`}
             onClick={() => view.lookFrom(look)}
           >
@@ -167,7 +168,9 @@ export function Bench({ project }: { project: ProjectState }) {
         {shown.compare ? <Scale /> : <Legend project={project} />}
       </div>
       <div className="absolute bottom-2 left-2.5 flex items-center gap-2 text-[12.5px]">
-        <span className="bg-sheet/90 px-1.5">{asking ? 'part' : shown.name}</span>
+        <span className="bg-sheet/90 px-1.5">
+          {asking ? 'part' : wholePart && !project.report ? 'the part; stock is being computed' : shown.name}
+        </span>
         {stale && (
           <span className="hatch border border-trouble bg-sheet px-1.5 font-semibold text-trouble">
             out of date
@@ -317,8 +320,9 @@ function PartFaces(props: {
     const at = found(event)
     const face = at && part?.faces[at.face]
     if (!at || !part || !face || event.delta > 4) return
-    if (face.normal)
-      view.set({ picked: { face: at.face, normal: face.normal as Vec, centre: face.centre as Vec } })
+    view.set({
+      picked: { face: at.face, normal: (face.normal ?? null) as Vec | null, centre: face.centre as Vec },
+    })
     const asked = view.asked
     if (asked?.kind === 'face') {
       view.set({ asked: null })
@@ -466,7 +470,7 @@ function Looking(props: {
       pick: [0, -0.0001, 1],
     }
     const direction = new THREE.Vector3(...directions[look])
-    if (look === 'pick' && picked) direction.set(...picked.normal).transformDirection(zeroFromWork)
+    if (look === 'pick' && picked?.normal) direction.set(...picked.normal).transformDirection(zeroFromWork)
     direction.normalize()
     camera.up.set(0, 0, 1)
     if (Math.abs(direction.z) > 0.999) camera.up.set(0, 1, 0)

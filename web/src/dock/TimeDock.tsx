@@ -11,8 +11,8 @@ export function TimeDock({ project }: { project: ProjectState }) {
   const bar = useRef<HTMLDivElement>(null)
   const { data: program } = usePiece(setup?.program_key, 'program.nc')
   const { data: linesText } = usePiece(setup?.program_key, 'lines.json')
-  if (!setup || typeof view.card !== 'number')
-    return <p className="text-soft">Choose a setup in the route.</p>
+  if (typeof view.card !== 'number') return <p className="text-soft">Choose a setup in the route.</p>
+  if (!setup) return <p className="text-soft">This setup has not been computed yet.</p>
   if (!setup.time_s) return <p className="text-soft">Nothing is cut in this setup yet.</p>
   const hue = hueOf(view.card)
   const total = setup.time_s
@@ -39,7 +39,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
         aria-valuenow={Math.round(at)}
         aria-valuetext={clock(at)}
         tabIndex={0}
-        className="relative flex h-8 cursor-ew-resize select-none gap-px"
+        className="relative h-8 cursor-ew-resize select-none"
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId)
           drag(event.clientX)
@@ -63,14 +63,15 @@ export function TimeDock({ project }: { project: ProjectState }) {
             <div
               key={one.id}
               title={`${one.name} · ${clock(one.time_s)}`}
-              className={`min-w-0 overflow-hidden whitespace-nowrap px-1 pt-1.5 font-head text-[11.5px] text-ink ${trouble ? 'hatch' : ''}`}
+              className={`absolute inset-y-0 overflow-hidden whitespace-nowrap border-r border-sheet pt-1.5 font-head text-[11.5px] text-ink ${trouble ? 'hatch' : ''}`}
               style={{
-                flex: `${one.time_s} 0 0`,
+                left: `${(100 * start) / total}%`,
+                width: `${(100 * one.time_s) / total}%`,
                 backgroundColor: `color-mix(in srgb, ${hue} ${(start <= at ? 62 : 30) - (i % 2) * 12}%, #D9DBDA)`,
               }}
             >
-              {one.time_s / total > 0.04 && one.name}
-              {trouble && <span className="absolute -mt-2 text-trouble">▲</span>}
+              {one.time_s / total > 0.04 && <span className="pl-1">{one.name}</span>}
+              {trouble && <span className="absolute left-0 top-[-3px] text-trouble">▲</span>}
             </div>
           )
         })}

@@ -98,8 +98,14 @@ function Open({ project }: { project: ProjectState }) {
           onClick={() => view.set({ tab: 'findings' })}
           aria-label={`${errors} errors, ${warnings} warnings`}
         >
-          <b className={errors ? 'text-trouble' : ''}>{errors}</b> {errors === 1 ? 'error' : 'errors'} ·{' '}
-          {warnings} {warnings === 1 ? 'warning' : 'warnings'}
+          {project.report ? (
+            <>
+              <b className={errors ? 'text-trouble' : ''}>{errors}</b> {errors === 1 ? 'error' : 'errors'} ·{' '}
+              {warnings} {warnings === 1 ? 'warning' : 'warnings'}
+            </>
+          ) : (
+            'no findings yet'
+          )}
         </button>
         <Release project={project} />
       </header>

@@ -120,6 +120,11 @@ def _sweep_one(bundle: Bundle, field: RayField, sweep: Sweep, maker: int, cuttin
         )  # fmt: skip
     place = (grid.origin[u], grid.origin[v], grid.cell)
     rows = moves_by_row(bounds[1], grid.shape[v])
+    # Rays square to the tool: threads own the direction across, rays are walked up the tool.
+    swapped = abs(sweep.axis[v]) > abs(sweep.axis[u])
+    outer, inner = (u, v) if swapped else (v, u)
+    if kind == SQUARE and swapped:
+        rows = moves_by_row(bounds[0], grid.shape[u])
     tool_starts = np.ascontiguousarray(starts @ frame.T)
     tool_moves = np.ascontiguousarray((ends - starts) @ frame.T)
     heights, radii = np.array(sweep.cutter.heights), np.array(sweep.cutter.radii)
@@ -129,7 +134,7 @@ def _sweep_one(bundle: Bundle, field: RayField, sweep: Sweep, maker: int, cuttin
     capacity = bundle.capacity
     while True:
         work = copied(bundle) if cutting else bundle
-        rays = (work.count, work.position, work.normal, work.maker)
+        rays = (work.count, work.position.reshape(-1), work.normal.reshape(-1), work.maker.reshape(-1))
         hits = np.zeros((1, len(keep), 1 + len(bodies)))
         if kind == PARALLEL:
             hits, overflow = sweep_parallel(
@@ -138,8 +143,9 @@ def _sweep_one(bundle: Bundle, field: RayField, sweep: Sweep, maker: int, cuttin
             )  # fmt: skip
         elif kind == SQUARE:
             overflow = sweep_square(
-                *rays, *place, bounds[0], *rows, tool_starts, tool_moves, by, frame, float(np.sign(uv[0, 0])),
-                np.ascontiguousarray(uv[1:, 1:]), heights, radii,
+                *rays, swapped, grid.origin[outer], grid.origin[inner], grid.cell, bounds[1 if swapped else 0], *rows,
+                tool_starts, tool_moves, by, frame, float(np.sign(uv[0, 0])),
+                np.ascontiguousarray(frame[1:, outer]), np.ascontiguousarray(frame[1:, inner]), heights, radii,
             )  # fmt: skip
         else:
             hits, overflow = sweep_oblique(

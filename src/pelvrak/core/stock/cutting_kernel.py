@@ -7,7 +7,7 @@ result is the same bit for bit on any number of threads.
 import numpy as np
 from numba import njit, prange
 
-from pelvrak.core.stock.intervals import overlap, subtract
+from pelvrak.core.stock.intervals import overlap, spares, subtract
 from pelvrak.core.stock.sweep import (
     MISS,
     line_and_hull,
@@ -74,7 +74,7 @@ def sweep_parallel(
 ):  # fmt: skip
     """Cut and test with rays along the tool axis.
 
-    count … maker: one bundle, changed in place when `cut`. starts, moves: (n, 3) tip and travel in
+    count … maker: one bundle, all but count flat, changed in place when `cut`. starts, moves: (n, 3) tip and travel in
     the tool's frame, whose rows e1, e2, axis stand in `frame`; e1 is the row direction u, e2 is
     sign * v, the axis is sign * the ray. what: CUT or RAPID. body_heights, body_radii (k, points):
     what follows the cutter. Returns (hits (LANES, n, 1 + k), overflow): hits column 0 is the cutter
@@ -82,6 +82,7 @@ def sweep_parallel(
     once the cutter of that same move has passed.
     """
     rows, columns = count.shape
+    room = position.shape[0] // count.size
     bodies = body_heights.shape[0]
     hits = np.zeros((LANES, starts.shape[0], 1 + bodies))
     overflow = np.zeros(LANES, np.int32)
@@ -104,6 +105,7 @@ def sweep_parallel(
                         held = count[row, column]
                         if held == 0:
                             continue
+                        base = (row * columns + column) * room
                         rx = u_origin + cell * column - p0
                         if level:
                             low, high, t, slope = heights[0], heights[-1], 0.0, 0.0
@@ -115,11 +117,11 @@ def sweep_parallel(
                         if sign < 0:
                             near, far = far, near
                         if what[m] == RAPID:
-                            deep = overlap(held, position[row, column], near, far)
+                            deep = overlap(held, position, base, near, far)
                             if deep > hits[lane, m, 0]:
                                 hits[lane, m, 0] = deep
                             continue
-                        if far <= position[row, column, 0] or near >= position[row, column, 2 * held - 1]:
+                        if spares(held, position, base, near, far):
                             continue
                         a, b, c = 0.0, 0.0, -1.0
                         if slope > 0:
@@ -134,7 +136,7 @@ def sweep_parallel(
                             _turned(0.0, 0.0, 1.0, frame, low_normal)
                             _turned(a, b, c, frame, high_normal)
                         held = subtract(
-                            held, position[row, column], normal[row, column], maker[row, column],
+                            held, position, normal, maker, base, room,
                             near, far, low_normal, high_normal, by,
                         )  # fmt: skip
                         if held < 0:
@@ -152,7 +154,8 @@ def sweep_parallel(
                         held = count[row, column]
                         if held == 0:
                             continue
-                        top = position[row, column, 2 * held - 1] if sign > 0 else -position[row, column, 0]
+                        base = (row * columns + column) * room
+                        top = position[base + 2 * held - 1] if sign > 0 else -position[base]
                         if top <= lowest:
                             continue
                         low, high, t, slope = parallel_interval(
@@ -162,7 +165,7 @@ def sweep_parallel(
                             near, far = (low + p2) * sign, (high + p2) * sign
                             if sign < 0:
                                 near, far = far, near
-                            deep = overlap(held, position[row, column], near, far)
+                            deep = overlap(held, position, base, near, far)
                             if deep > hits[lane, m, 1 + body]:
                                 hits[lane, m, 1 + body] = deep
     return hits, overflow.max()
@@ -170,65 +173,70 @@ def sweep_parallel(
 
 @njit(nogil=True, cache=True, parallel=True)
 def sweep_square(
-    count, position, normal, maker, u_origin, v_origin, cell, bounds_u, offsets, listed,
-    starts, moves, by, frame, sign, uv, heights, radii,
+    count, position, normal, maker, swapped, outer_origin, inner_origin, cell, bounds, offsets, listed,
+    starts, moves, by, frame, sign, outer_way, inner_way, heights, radii,
 ):  # fmt: skip
     """Cut with rays square to the tool axis; e1 is sign * the ray.
 
-    uv: (2, 2), rows u and v as (e2, axis) components. Other arguments as in sweep_parallel; all
-    moves cut. Returns the overflow flag.
+    Rays are walked along the inner direction, threads own the outer ones; swapped: the outer
+    direction is the bundle's column, not its row. outer_way, inner_way: (2,) the two directions as
+    (e2, axis) components. bounds: (n, 2) first and last inner ray of each move. Other arguments as
+    in sweep_parallel; all moves cut. Returns the overflow flag.
     """
-    rows = count.shape[0]
+    rows, columns = count.shape
+    room = position.shape[0] // count.size
+    outers = columns if swapped else rows
     overflow = np.zeros(LANES, np.int32)
     flat = radii[0] >= radii[-1]
-    upright = abs(uv[0, 0]) < 1e-12  # a step along the row is a step along the tool axis
+    upright = abs(inner_way[0]) < 1e-12  # a step inwards is a step along the tool axis
     for lane in prange(LANES):
         low_normal = np.zeros(3)
         high_normal = np.zeros(3)
-        for row in range(lane, rows, LANES):
-            v = v_origin + cell * row
-            for index in range(offsets[row], offsets[row + 1]):
+        for outer in range(lane, outers, LANES):
+            v = outer_origin + cell * outer
+            for index in range(offsets[outer], offsets[outer + 1]):
                 m = listed[index]
                 m0, m1, m2 = moves[m, 0], moves[m, 1], moves[m, 2]
                 p0, p1, p2 = starts[m, 0], starts[m, 1], starts[m, 2]
+                # A level move of a flat cutter: one interval for every ray between tip and top.
                 same = upright and flat and abs(m2) < 1e-12
-                known = False
                 near, far, a, b, c, d, e, f = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-                for column in range(bounds_u[m, 0], bounds_u[m, 1] + 1):
+                if same:
+                    near, far, a, b, c, d, e, f = square_interval(
+                        heights, radii, p0, v * outer_way[0] - p1, (heights[0] + heights[-1]) / 2, m0, m1, m2
+                    )
+                    if near == MISS:
+                        continue
+                    if sign < 0:
+                        near, far = -far, -near
+                        a, b, c, d, e, f = d, e, f, a, b, c
+                    _turned(a, b, c, frame, low_normal)
+                    _turned(d, e, f, frame, high_normal)
+                for inner in range(bounds[m, 0], bounds[m, 1] + 1):
+                    row, column = (inner, outer) if swapped else (outer, inner)
                     held = count[row, column]
                     if held == 0:
                         continue
-                    u = u_origin + cell * column
-                    dy = u * uv[0, 0] + v * uv[1, 0] - p1
-                    dh = u * uv[0, 1] + v * uv[1, 1] - p2
-                    if not known:
-                        if same:
-                            dh = (heights[0] + heights[-1]) / 2
-                            known = True
+                    base = (row * columns + column) * room
+                    u = inner_origin + cell * inner
+                    dh = u * inner_way[1] + v * outer_way[1] - p2
+                    if same:
+                        if dh < heights[0] or dh > heights[-1]:
+                            continue
+                    else:
+                        dy = u * inner_way[0] + v * outer_way[0] - p1
                         near, far, a, b, c, d, e, f = square_interval(heights, radii, p0, dy, dh, m0, m1, m2)
                         if near == MISS:
-                            if same:
-                                break
                             continue
                         if sign < 0:
                             near, far = -far, -near
                             a, b, c, d, e, f = d, e, f, a, b, c
-                        if same:
-                            _turned(a, b, c, frame, low_normal)
-                            _turned(d, e, f, frame, high_normal)
-                    if same:
-                        dh = u * uv[0, 1] + v * uv[1, 1] - p2
-                        if dh < heights[0] or dh > heights[-1]:
-                            continue
-                    if far <= position[row, column, 0] or near >= position[row, column, 2 * held - 1]:
+                    if spares(held, position, base, near, far):
                         continue
                     if not same:
                         _turned(a, b, c, frame, low_normal)
                         _turned(d, e, f, frame, high_normal)
-                    held = subtract(
-                        held, position[row, column], normal[row, column], maker[row, column],
-                        near, far, low_normal, high_normal, by,
-                    )  # fmt: skip
+                    held = subtract(held, position, normal, maker, base, room, near, far, low_normal, high_normal, by)
                     if held < 0:
                         overflow[lane] = 1
                     else:
@@ -261,7 +269,8 @@ def sweep_oblique(
 
     uv: (3, 3), rows ray, u and v in the tool's frame. Other arguments and result as in sweep_parallel.
     """
-    rows = count.shape[0]
+    rows, columns = count.shape
+    room = position.shape[0] // count.size
     bodies = body_heights.shape[0]
     hits = np.zeros((LANES, starts.shape[0], 1 + bodies))
     overflow = np.zeros(LANES, np.int32)
@@ -277,6 +286,7 @@ def sweep_oblique(
                     held = count[row, column]
                     if held == 0:
                         continue
+                    base = (row * columns + column) * room
                     u = u_origin + cell * column
                     x = u * uv[1, 0] + v * uv[2, 0] - starts[m, 0]
                     y = u * uv[1, 1] + v * uv[2, 1] - starts[m, 1]
@@ -287,10 +297,10 @@ def sweep_oblique(
                             heights, radii, x, y, h, uv[0, 0], uv[0, 2], m0, m1, m2, OBLIQUE_SAMPLES
                         )
                     if near != MISS and what[m] == RAPID:
-                        deep = overlap(held, position[row, column], near, far)
+                        deep = overlap(held, position, base, near, far)
                         if deep > hits[lane, m, 0]:
                             hits[lane, m, 0] = deep
-                    elif near != MISS and far > position[row, column, 0] and near < position[row, column, 2 * held - 1]:
+                    elif near != MISS and not spares(held, position, base, near, far):
                         a, b, c = _skin_normal(
                             x + near * uv[0, 0] - t * m0, y - t * m1, h + near * uv[0, 2] - t * m2, heights, radii
                         )
@@ -300,7 +310,7 @@ def sweep_oblique(
                         )
                         _turned(a, b, c, frame, high_normal)
                         held = subtract(
-                            held, position[row, column], normal[row, column], maker[row, column],
+                            held, position, normal, maker, base, room,
                             near, far, low_normal, high_normal, by,
                         )  # fmt: skip
                         if held < 0:
@@ -313,7 +323,7 @@ def sweep_oblique(
                             uv[0, 0], uv[0, 2], m0, m1, m2, OBLIQUE_SAMPLES,
                         )  # fmt: skip
                         if near != MISS:
-                            deep = overlap(held, position[row, column], near, far)
+                            deep = overlap(held, position, base, near, far)
                             if deep > hits[lane, m, 1 + body]:
                                 hits[lane, m, 1 + body] = deep
     return hits, overflow.max()

@@ -13,7 +13,7 @@ from pelvrak.core.errors import BadInput
 
 Floats = NDArray[np.float64]
 
-INITIAL_CAPACITY = 4
+INITIAL_CAPACITY = 8
 MEMORY_LIMIT_BYTES = 4 * 1024**3
 BYTES_PER_INTERVAL = 2 * (4 + 4 + 2)
 BILLET_MAKER = 0

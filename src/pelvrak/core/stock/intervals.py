@@ -31,70 +31,78 @@ def decode_normal(first, second):
 
 
 @njit(nogil=True, cache=True)
-def overlap(count, position, low, high):
-    """Longest stretch of material between low and high on one ray, mm."""
+def overlap(count, position, base, low, high):
+    """Longest stretch of material between low and high on the ray whose ends begin at `base`, mm."""
     longest = 0.0
     for i in range(count):
-        start = max(low, position[2 * i])
-        end = min(high, position[2 * i + 1])
+        start = max(low, position[base + 2 * i])
+        end = min(high, position[base + 2 * i + 1])
         if end - start > longest:
             longest = end - start
     return longest
 
 
+@njit(nogil=True, cache=True, inline="always")
+def spares(count, position, base, low, high):
+    """Whether low…high holds no material on the ray whose ends begin at `base`; cheaper than asking `subtract`."""
+    i = 0
+    while i < count and position[base + 2 * i + 1] <= low + SAME_MM:
+        i += 1
+    return i == count or position[base + 2 * i] >= high - SAME_MM
+
+
+@njit(nogil=True, cache=True, inline="always")
+def _put(position, normal, maker, at, place, direction, by):
+    position[at] = place
+    maker[at] = by
+    normal[2 * at], normal[2 * at + 1] = encode_normal(direction[0], direction[1], direction[2])
+
+
+@njit(nogil=True, cache=True, inline="always")
+def _move(position, normal, maker, target, source):
+    position[target] = position[source]
+    maker[target] = maker[source]
+    normal[2 * target] = normal[2 * source]
+    normal[2 * target + 1] = normal[2 * source + 1]
+
+
 @njit(nogil=True, cache=True)
-def subtract(count, position, normal, maker, low, high, low_normal, high_normal, by):
+def subtract(count, position, normal, maker, base, room, low, high, low_normal, high_normal, by):
     """Take low…high (mm) off one ray, in place.
 
-    position (2*capacity,), normal (2*capacity, 2), maker (2*capacity,) are the ray's ends.
-    low_normal and high_normal are the stock's outward normals where the cut leaves an end
-    below `low` and above `high`. Returns the new count, or -1 when there is no room.
+    position, maker (all ends of a bundle, flat) and normal (twice as long): the ray's ends begin at
+    `base` and have room for `room`. count: intervals it holds. low_normal and high_normal are the stock's outward normals where the
+    cut leaves an end below `low` and above `high`. Returns the new count, or -1 when there is no room.
     """
-    i = 0
-    while i < count and position[2 * i + 1] <= low + SAME_MM:
-        i += 1
-    if i == count or position[2 * i] >= high - SAME_MM:
+    first = 0
+    while first < count and position[base + 2 * first + 1] <= low + SAME_MM:
+        first += 1
+    if first == count or position[base + 2 * first] >= high - SAME_MM:
         return count
-    first = i
-    keeps_head = position[2 * i] < low - SAME_MM
-    while i < count and position[2 * i] < high - SAME_MM:
-        i += 1
-    last = i - 1
-    keeps_tail = position[2 * last + 1] > high + SAME_MM
-    left = (1 if keeps_head else 0) + (1 if keeps_tail else 0)
-    change = left - (last - first + 1)
+    last = first
+    while last + 1 < count and position[base + 2 * last + 2] < high - SAME_MM:
+        last += 1
+    keeps_head = position[base + 2 * first] < low - SAME_MM
+    keeps_tail = position[base + 2 * last + 1] > high + SAME_MM
+    change = (1 if keeps_head else 0) + (1 if keeps_tail else 0) - (last - first + 1)
     if change == 1:
-        if 2 * (count + 1) > position.shape[0]:
+        if 2 * (count + 1) > room:
             return -1
         for j in range(2 * count - 1, 2 * first, -1):
-            position[j + 2] = position[j]
-            maker[j + 2] = maker[j]
-            normal[j + 2, 0] = normal[j, 0]
-            normal[j + 2, 1] = normal[j, 1]
+            _move(position, normal, maker, base + j + 2, base + j)
+        _put(position, normal, maker, base + 2 * first + 1, low, low_normal, by)
+        _put(position, normal, maker, base + 2 * first + 2, high, high_normal, by)
+        return count + 1
     slot = 2 * first
-    tail_position, tail_maker = position[2 * last + 1], maker[2 * last + 1]
-    tail_a, tail_b = normal[2 * last + 1, 0], normal[2 * last + 1, 1]
-    if change == 1:
-        tail_position, tail_maker = position[slot + 3], maker[slot + 3]
-        tail_a, tail_b = normal[slot + 3, 0], normal[slot + 3, 1]
     if keeps_head:
-        position[slot + 1] = low
-        maker[slot + 1] = by
-        normal[slot + 1, 0], normal[slot + 1, 1] = encode_normal(low_normal[0], low_normal[1], low_normal[2])
+        _put(position, normal, maker, base + slot + 1, low, low_normal, by)
         slot += 2
     if keeps_tail:
-        position[slot] = high
-        maker[slot] = by
-        normal[slot, 0], normal[slot, 1] = encode_normal(high_normal[0], high_normal[1], high_normal[2])
-        position[slot + 1] = tail_position
-        maker[slot + 1] = tail_maker
-        normal[slot + 1, 0], normal[slot + 1, 1] = tail_a, tail_b
+        _move(position, normal, maker, base + slot + 1, base + 2 * last + 1)
+        _put(position, normal, maker, base + slot, high, high_normal, by)
         slot += 2
     if change < 0:
         for j in range(2 * (last + 1), 2 * count):
-            position[slot] = position[j]
-            maker[slot] = maker[j]
-            normal[slot, 0] = normal[j, 0]
-            normal[slot, 1] = normal[j, 1]
+            _move(position, normal, maker, base + slot, base + j)
             slot += 1
     return count + change

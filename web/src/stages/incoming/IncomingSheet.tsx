@@ -32,7 +32,7 @@ export function IncomingSheet({ project, plan, setup, index, report }: SheetProp
       </Row>
       <Row label="State">
         <span className={stale ? 'font-semibold text-trouble' : ''}>
-          {stale ? 'out of date: being computed' : 'current'}
+          {!report ? 'not computed yet' : stale ? 'out of date' : 'current'}
         </span>
       </Row>
       {report && (

@@ -53,6 +53,7 @@ export function PartSheet({
           ))}
         </>
       )}
+      <Picked part={part} />
       {report?.comparison && <ComparisonFacts project={project} />}
       <div className="mt-3 flex flex-col gap-2">
         {report?.comparison?.findings.map((finding, i) => (
@@ -60,6 +61,43 @@ export function PartSheet({
         ))}
       </div>
     </>
+  )
+}
+
+/** The face picked in the picture. */
+function Picked({ part }: { part: Part | undefined }) {
+  const picked = useView((view) => view.picked)
+  const face = picked && part?.faces[picked.face]
+  if (!face)
+    return <p className="mt-3 text-soft">Hover over a face to see what it is; click to keep it here.</p>
+  const at = (point: readonly number[]) => point.map((c) => round(c, 3)).join(', ')
+  return (
+    <section aria-label="Picked face">
+      <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Picked: face {face.number}</h3>
+      <Row label="Kind">
+        <Computed>
+          {face.hollow ? 'hollow ' : ''}
+          {face.kind}
+          {face.radius != null && face.kind === 'cylinder' && ` Ø${round(2 * face.radius, 3)}`}
+        </Computed>
+      </Row>
+      <Row label="Area">
+        <Computed>{round(face.area, 2)} mm²</Computed>
+      </Row>
+      <Row label="At">
+        <Computed>{at(face.centre)}</Computed>
+      </Row>
+      {face.normal && (
+        <Row label="Looks">
+          <Computed>{at(face.normal)}</Computed>
+        </Row>
+      )}
+      {face.axis && (
+        <Row label="Axis">
+          <Computed>{at(face.axis)}</Computed>
+        </Row>
+      )}
+    </section>
   )
 }
 
