@@ -16,11 +16,6 @@ TOP = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
 
 
-def node_path() -> str:
-    done = subprocess.run([TOP / "bin" / "setup", "node-path"], capture_output=True, text=True, check=True)
-    return done.stdout.strip()
-
-
 def checks() -> list[tuple[str, list[str], Path]]:
     """Name, command and folder of every check on the code."""
     web = TOP / "web"
@@ -36,7 +31,7 @@ def checks() -> list[tuple[str, list[str], Path]]:
 
 
 def run_checks() -> tuple[int, int]:
-    env = {**os.environ, "PATH": f"{node_path()}:{os.environ['PATH']}"}
+    env = {**os.environ, "PATH": f"{BIN}:{os.environ['PATH']}"}
     passed = failed = 0
     running = [
         (name, subprocess.Popen(command, cwd=folder, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True))

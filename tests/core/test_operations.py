@@ -11,7 +11,9 @@ from pelvrak.core.cutting.operations import Drilling, Facing, Outline, Pocket
 from pelvrak.core.cutting.toolpath import chords
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.stock.field import same_field
+from pelvrak.core.stock.surface import surface
 from tests import solids
 from tests.core.planning_bench import bore_of, model, plane_at, run
 from tests.solids import block
@@ -113,6 +115,46 @@ class Volumes(unittest.TestCase):
             solids.cone((30, 20, 20 - 4.7), 0, 4.7, 4.7),
         )
         self.near(drilled.volume, solids.volume(reference), 5e-4)
+
+
+class Chamfers(unittest.TestCase):
+    """A chamfer cutter along an edge leaves the chamfer that was asked for."""
+
+    def test_outside(self):
+        part = model(clean(rounded((5, 5, 0), (55, 35, 20), 8)))
+        field = run(
+            part, block((0, 0, 0), (60, 40, 20), 0.2), Outline(id="o", name="outline", tool="em12", step_down=20)
+        ).field
+        before = volume(surface(field))
+        operation = Outline(id="c", name="chamfer", tool="ch10", chamfer=1.0)
+        done = run(part, field, operation)
+        # A 45° chamfer of 1 mm all round: half a square mm along the straights (34 and 14 mm, twice each)
+        # and, at each round corner of 8 mm, a ring of that triangle about the corner's axis (Pappus:
+        # its middle stands 8 - 1/3 mm from the axis).
+        exact = 0.5 * 2 * (34 + 14) + 0.5 * 2 * math.pi * (8 - 1 / 3)
+        self.assertAlmostEqual((before - done.volume) / exact, 1.0, delta=0.03)
+        self.assertEqual(done.job.findings, [])
+
+    def test_inside_a_bore(self):
+        shape = solids.minus(solids.box((0, 0, 0), (60, 40, 20)), solids.cylinder((30, 20, -1), 12, 30))
+        part = model(shape)
+        bored = run(part, block((0, 0, 0), (60, 40, 20), 0.2),
+                    Pocket(id="p", name="bore", tool="em10", faces=bore_of(part.part, 24), below=0.5, step_down=10))  # fmt: skip
+        operation = Outline(
+            id="c", name="chamfer", tool="ch10", side="inside", faces=bore_of(part.part, 24), chamfer=1.5
+        )
+        done = run(part, bored.field, operation)
+        exact = (
+            1.5**2 / 2 * 2 * math.pi * (12 + 0.5)
+        )  # Pappus: the triangle's middle is a third of 1.5 mm outside the wall
+        self.assertAlmostEqual((bored.volume - done.volume) / exact, 1.0, delta=0.03)
+
+    def test_refused(self):
+        part = model(solids.box((0, 0, 0), (60, 40, 20)))
+        field = block((0, 0, 0), (60, 40, 20), 1.0)
+        for wrong in ({"tool": "ch10"}, {"tool": "em10", "chamfer": 1.0}, {"tool": "ch10", "chamfer": 8.0}):
+            with self.assertRaises(BadInput):
+                run(part, field, Outline(id="c", name="chamfer", **wrong))
 
 
 class FromTheStock(unittest.TestCase):

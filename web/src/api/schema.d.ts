@@ -1109,7 +1109,8 @@ export interface components {
          * @description Along a contour: round the part, or round or inside picked faces.
          *
          *     faces: plane faces whose outer boundary is followed, or bores; none means the part's silhouette.
-         *     bottom: a face to stop at; none means the part's bottom. below: past it, mm.
+         *     bottom: a face to stop at; none means the part's bottom. below: past it, mm. chamfer: width of a
+         *     chamfer on the edge, cut with a chamfer cutter, mm; bottom and below then do not count.
          */
         Outline: {
             /** Id */
@@ -1169,6 +1170,8 @@ export interface components {
              * @default 0
              */
             leave: number;
+            /** Chamfer */
+            chamfer?: number | null;
             /**
              * Ramp Deg
              * @default 3

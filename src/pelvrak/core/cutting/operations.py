@@ -44,7 +44,8 @@ class Outline(_Common):
     """Along a contour: round the part, or round or inside picked faces.
 
     faces: plane faces whose outer boundary is followed, or bores; none means the part's silhouette.
-    bottom: a face to stop at; none means the part's bottom. below: past it, mm.
+    bottom: a face to stop at; none means the part's bottom. below: past it, mm. chamfer: width of a
+    chamfer on the edge, cut with a chamfer cutter, mm; bottom and below then do not count.
     """
 
     kind: Literal["outline"] = "outline"
@@ -55,6 +56,7 @@ class Outline(_Common):
     step_down: Depth = 10.0
     step_over: Annotated[float, Field(gt=0.02, le=0.95)] = 0.5
     leave: Leave = 0.0
+    chamfer: Annotated[float, Field(gt=0, le=20)] | None = None
     ramp_deg: Annotated[float, Field(gt=0.1, le=30)] = 3.0
 
 

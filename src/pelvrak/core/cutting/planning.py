@@ -30,6 +30,7 @@ from pelvrak.core.geometry.part import PartModel, Vector, face_of
 from pelvrak.core.geometry.rigid import inverse, moved
 
 MARGIN_MM = 2.0
+CHAMFER_TIP_MM = 0.5
 
 
 @dataclass(frozen=True)
@@ -97,6 +98,11 @@ def plan_operation(operation: Operation, job: Job) -> None:
             "cut.wrong_tool", operation.name,
             f"a {job.tool.kind.replace('_', ' ')} cannot do {operation.kind}",
             f"choose a {' or '.join(k.replace('_', ' ') for k in allowed)}",
+        )  # fmt: skip
+    if isinstance(operation, Outline) and (operation.chamfer is None) != (job.tool.kind == "end_mill"):
+        raise BadInput(
+            "cut.wrong_tool", operation.name, "a chamfer and a chamfer cutter belong together",
+            "give the chamfer's width and a chamfer cutter, or neither",
         )  # fmt: skip
     job.top = float(job.stock.high[2])
     _PLANNERS[type(operation)](operation, job)
@@ -195,15 +201,40 @@ def _contours(operation: Outline, job: Job) -> list[tuple[Polygon, float | None]
     return contours
 
 
+def _on_edge(operation: Outline, job: Job, contour: Polygon) -> tuple[float, float] | None:
+    """Offset and tip height that cut a chamfer on the edge of the material along a contour.
+
+    The edge is as high as the stock stands beside the contour. Its flank leaves `chamfer` mm across;
+    the tip goes CHAMFER_TIP_MM below the chamfer's foot, so that the flank cuts and not the point.
+    """
+    assert operation.chamfer is not None
+    assert job.tool.SIG is not None
+    beside = contour.buffer(1.0) - contour if operation.side == "inside" else contour - contour.buffer(-1.0)
+    edge = top_within(job.stock, beside)
+    if edge is None:
+        return None
+    slope = math.tan(math.radians(job.tool.SIG / 2))
+    widest = operation.chamfer + CHAMFER_TIP_MM * slope
+    if widest > job.radius:
+        raise BadInput(
+            "cut.chamfer_too_big", operation.name,
+            f"a chamfer of {operation.chamfer:g} mm is wider than {job.tool.name} reaches",
+            f"a chamfer up to {job.radius - CHAMFER_TIP_MM * slope:.2f} mm",
+        )  # fmt: skip
+    return CHAMFER_TIP_MM * slope, edge - operation.chamfer / slope - CHAMFER_TIP_MM
+
+
 def _plan_outline(operation: Outline, job: Job) -> None:
     for contour, own_bottom in _contours(operation, job):
         bottom = own_bottom if own_bottom is not None and operation.bottom is None else _bottom_of(operation, job)
         bottom -= operation.below
         sign = 1.0 if operation.side == "outside" else -1.0
         reach = job.radius + operation.leave
-        if job.tool.kind == "chamfer_mill":
-            # The point goes below the edge so that the flank, not the tip, cuts.
-            reach, bottom = 0.3 * tip_length(job.tool), bottom - 0.3 * tip_length(job.tool)
+        if operation.chamfer is not None:
+            placed = _on_edge(operation, job, contour)
+            if placed is None:
+                continue
+            reach, bottom = placed
         final = offset(contour, sign * reach)
         if not pieces(final):
             job.note(
@@ -219,7 +250,8 @@ def _plan_outline(operation: Outline, job: Job) -> None:
             corners = box(job.stock.low[0], job.stock.low[1], job.stock.high[0], job.stock.high[1])
             spare = min(float(corners.hausdorff_distance(contour)), 60.0)
         step = operation.step_over * job.tool.DC
-        rounds = max(1, math.ceil(spare / step)) if operation.side == "outside" else 1
+        once = operation.side == "inside" or operation.chamfer is not None
+        rounds = 1 if once else max(1, math.ceil(spare / step))
         top = top_within(job.stock, offset(final, job.radius))
         if top is None or top <= bottom:
             continue

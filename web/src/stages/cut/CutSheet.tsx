@@ -40,6 +40,7 @@ function fresh(
       step_down: 10,
       step_over: 0.5,
       leave: 0,
+      chamfer: null,
       ramp_deg: 3,
     }
   if (kind === 'pocket')

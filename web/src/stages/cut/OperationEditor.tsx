@@ -141,6 +141,18 @@ export function OperationEditor(
         </Row>
       )}
       <Faces operation={operation} write={write} />
+      {operation.kind === 'outline' && (tool?.kind === 'chamfer_mill' || operation.chamfer != null) && (
+        <Row label="Chamfer">
+          <NumberField
+            label="Chamfer"
+            value={operation.chamfer}
+            unit="mm"
+            placeholder="none"
+            commit={(value) => write('chamfer', value)}
+            clear={() => write('chamfer', null)}
+          />
+        </Row>
+      )}
       {operation.kind === 'drilling' && operation.cycle === 'spot' && (
         <Row label="Chamfer Ø">
           <NumberField
