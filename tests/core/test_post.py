@@ -1,0 +1,128 @@
+"""The post: words, comments, canned cycles of ISO 6983-1, tool changes."""
+
+from __future__ import annotations
+
+import re
+import unittest
+
+from pelvrak.core.cutting.operations import Drilling, Facing
+from pelvrak.core.cutting.planning import Hole
+from pelvrak.core.cutting.toolpath import Path
+from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.geometry.part import FaceRef
+from pelvrak.core.program.post import CYCLE_CODES, Planned, post
+
+WALL = (FaceRef(face=1, at=(0.0, 0.0, 0.0)),)
+
+
+def facing(path: Path, tool: str = "em10", name: str = "Face Ø50 (top) 30°") -> Planned:
+    return Planned(Facing(id="f", name=name, tool=tool), tool_shelf()[tool], path, [], 5000, 800)
+
+
+def drilling(cycle: str, holes: list[Hole], tool: str) -> Planned:
+    path = Path((0.0, 0.0, 60.0))
+    for hole in holes:
+        path.rapid(hole.x, hole.y, 10.0)
+        path.rapid(hole.x, hole.y, hole.start)
+        path.feed(hole.x, hole.y, hole.bottom, 300)
+        path.rapid(hole.x, hole.y, hole.start)
+    operation = Drilling(id="d", name="holes", tool=tool, cycle=cycle, faces=WALL, chamfer=6.0, peck=3.5)
+    return Planned(operation, tool_shelf()[tool], path, holes, 3000, 300)
+
+
+def text_of(*planned: Planned) -> str:
+    return post("OP10", "Top", "Part REV A", "G57", (-380.0, -105.5, -467.25), "130 x 90 x 52 mm", list(planned)).text
+
+
+class Words(unittest.TestCase):
+    def setUp(self):
+        path = Path((0.0, 0.0, 60.0))
+        path.rapid(-12.5, 3.0, 10.0)
+        path.feed(-12.5, 3.0, 0.0, 200)
+        path.feed(20.0, 3.0, 0.0, 800)
+        path.feed(20.0, 9.123456, 0.0, 800)
+        path.arc("ccw", (10.0, 9.0, 0.0), (15.0, 9.0), 800)
+        path.rapid(10.0, 9.0, 10.0)
+        self.planned = facing(path)
+        self.lines = text_of(self.planned).splitlines()
+
+    def moves(self):
+        start = next(i for i, line in enumerate(self.lines) if "G43" in line)
+        return [re.sub(r"^N\d+ ", "", line) for line in self.lines[start + 1 :]]
+
+    def test_modal_words_are_written_once(self):
+        self.assertEqual(
+            self.moves()[:5], ["G1 Z0. F200", "X20. F800", "Y9.123", "G3 X10. Y9. I-5. J-0.123", "G0 Z10."]
+        )
+
+    def test_safe_start_and_end(self):
+        self.assertEqual((self.lines[0], self.lines[1]), ("%", "O0010 (OP10 TOP)"))
+        self.assertIn("N10 G21 G17 G90 G40 G49 G80 G94", self.lines)
+        self.assertEqual(
+            [re.sub(r"^N\d+ ", "", line) for line in self.lines[-6:]],
+            ["M9", "G53 G0 Z0.", "M5", "G53 G0 Y0.", "M30", "%"],
+        )
+
+    def test_comments_are_plain_capitals_without_inner_brackets(self):
+        comments = [line for line in self.lines if line.startswith("(")]
+        self.assertIn("(FACE D50 TOP 30 DEG)", comments)
+        self.assertIn("(G57 X-380. Y-105.5 Z-467.25)", comments)
+        for line in self.lines:
+            self.assertLessEqual(line.count("("), 1)
+            self.assertTrue(line.isascii())
+
+    def test_numbers_rise_by_ten(self):
+        numbers = [int(line[1:].split()[0]) for line in self.lines if line.startswith("N")]
+        self.assertEqual(numbers, list(range(10, 10 * len(numbers) + 10, 10)))
+
+    def test_register_before_every_operation(self):
+        other = Path((0.0, 0.0, 60.0))
+        other.rapid(1.0, 1.0, 10.0)
+        other.feed(1.0, 1.0, -1.0, 100)
+        text = text_of(self.planned, facing(other, "em8", "Second"), facing(other, "em8", "Third"))
+        self.assertEqual(len(re.findall(r"N\d+ G57\b", text)), 3)
+        self.assertEqual(len(re.findall(r"M6\b", text)), 2)  # the third keeps its tool
+
+    def test_an_operation_without_moves_is_left_out(self):
+        program = post("OP10", "", "p", "G54", None, "b", [facing(Path((0.0, 0.0, 0.0)), name="Nothing")])
+        self.assertNotIn("NOTHING", program.text)
+        self.assertEqual(program.lines, {"f": []})
+
+    def test_every_move_has_its_line(self):
+        program = post("OP10", "", "p", "G54", None, "b", [self.planned])
+        lines = program.text.splitlines()
+        own = program.lines["f"]
+        self.assertEqual(len(own), len(self.planned.path.moves))
+        self.assertIn("G43", lines[own[0]])
+        self.assertIn("G3", lines[own[4]])
+
+
+class Cycles(unittest.TestCase):
+    def test_codes_of_iso_6983(self):
+        for cycle, tool in (("spot", "sd10"), ("drill", "dr5"), ("peck", "dr5"), ("ream", "rm8"), ("tap", "tpM6")):
+            text = text_of(drilling(cycle, [Hole(1, 2, 2.0, -12.0)], tool))
+            block = next(line for line in text.splitlines() if CYCLE_CODES[cycle] in line)
+            self.assertIn(f"G98 {CYCLE_CODES[cycle]} X1. Y2. Z-12. R2.", block)
+            self.assertEqual("Q3.5" in block, cycle == "peck")
+            self.assertIn("F300", block)
+            self.assertRegex(text, r"N\d+ G80\n")
+
+    def test_like_holes_need_only_their_place(self):
+        holes = [Hole(0, 0, 2, -8), Hole(10, 0, 2, -8), Hole(20, 5, 2, -10)]
+        lines = text_of(drilling("drill", holes, "dr5")).splitlines()
+        at = next(i for i, line in enumerate(lines) if "G81" in line)
+        self.assertEqual(re.sub(r"^N\d+ ", "", lines[at + 1]), "X10. Y0.")
+        self.assertIn("G81 X20. Y5. Z-10.", lines[at + 2])
+
+    def test_lines_follow_the_holes(self):
+        holes = [Hole(0, 0, 2, -8), Hole(10, 0, 2, -8)]
+        program = post("OP10", "", "p", "G54", None, "b", [drilling("drill", holes, "dr5")])
+        text = program.text.splitlines()
+        said = [text[n] for n in program.lines["d"]]
+        self.assertEqual(len(said), 8)
+        self.assertIn("G81", said[2])
+        self.assertIn("X10.", said[-1])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,99 @@
+"""Pieces of the server that need no database: differences, what is stale, pictures, ports."""
+
+from __future__ import annotations
+
+import io
+import json
+import socket
+import unittest
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+from pelvrak.core.geometry.mesh import box
+from pelvrak.server.api.projects import differences, stale_from
+from pelvrak.server.api.shapes import Edit
+from pelvrak.server.app import app
+from pelvrak.server.jobs.stills import HEIGHT, HUES, WIDTH, colours, draw
+from pelvrak.server.postgres import free_port
+
+TOP = Path(__file__).resolve().parents[2]
+
+
+class Differences(unittest.TestCase):
+    def test_pointers(self):
+        before = {"a": 1, "b": {"c": [1, 2, {"d": 3}]}, "e": "x"}
+        after = {"a": 1, "b": {"c": [1, 5, {"d": 4}]}, "f": 0}
+        self.assertEqual(differences(before, after), ["/b/c/1", "/b/c/2/d", "/e", "/f"])
+        self.assertEqual(differences(before, before), [])
+        self.assertEqual(differences([1], [1, 2]), ["/"])
+
+    def test_stale_from_names_the_first_touched_setup(self):
+        plan = json.loads((TOP / "demo" / "encoder-housing" / "plan.json").read_text())
+
+        def after(change) -> int | None:
+            other = json.loads(json.dumps(plan))
+            change(other)
+            return stale_from(plan, other)
+
+        self.assertIsNone(after(lambda p: p.update(name="another name")))
+        self.assertEqual(after(lambda p: p["setups"][1].update(title="x")), 1)
+        self.assertEqual(after(lambda p: p["setups"][0].update(title="x")), 0)
+        self.assertEqual(after(lambda p: p["billet"].update(material="C45")), 0)
+        self.assertEqual(after(lambda p: p["setups"].pop()), 1)
+        self.assertEqual(after(lambda p: p.update(resolution_mm=1.0)), 0)
+
+
+class Stills(unittest.TestCase):
+    def test_hues_are_the_okabe_ito_palette(self):
+        # Okabe & Ito, "Color Universal Design", 2008: the seven colours besides black.
+        published = {
+            (0, 158, 115),
+            (204, 121, 167),
+            (230, 159, 0),
+            (86, 180, 233),
+            (213, 94, 0),
+            (0, 114, 178),
+            (240, 228, 66),
+        }
+        self.assertEqual({tuple(int(h[i : i + 2], 16) for i in (1, 3, 5)) for h in HUES}, published)
+
+    def test_colours_by_maker(self):
+        seen = colours(np.array([0, 256 + 1, 512 + 3, 256 + 9]))
+        self.assertEqual(seen[0].tolist(), [0xB9, 0xC2, 0xC6])
+        self.assertEqual(seen[1].tolist(), seen[3].tolist())
+        self.assertNotEqual(seen[1].tolist(), seen[2].tolist())
+
+    def test_a_picture_shows_the_body_in_its_colour(self):
+        mesh = box(np.zeros(3), np.array([60.0, 40, 20]), 257)
+        picture = Image.open(io.BytesIO(draw(mesh, colours(mesh.label)))).convert("RGB")
+        self.assertEqual(picture.size, (WIDTH, HEIGHT))
+        pixels = np.asarray(picture).reshape(-1, 3).astype(int)
+        green = (pixels[:, 1] > pixels[:, 0] + 20) & (pixels[:, 1] > pixels[:, 2])
+        self.assertGreater(green.mean(), 0.2)
+        ground = np.abs(pixels - [0xF1, 0xED, 0xE3]).max(axis=1) < 4
+        self.assertGreater(ground.mean(), 0.1)
+
+
+class Interface(unittest.TestCase):
+    def test_the_page_has_the_types_of_this_server(self):
+        """web/openapi.json, from which the page's types are made, is this server's."""
+        self.assertEqual(json.loads((TOP / "web" / "openapi.json").read_text()), json.loads(json.dumps(app.openapi())))
+
+    def test_an_edit_needs_a_word_for_what_was_done(self):
+        with self.assertRaises(ValueError):
+            Edit(based_on=1, what="", plan={})
+
+
+class Ports(unittest.TestCase):
+    def test_the_next_free_port(self):
+        with socket.socket() as taken:
+            taken.bind(("127.0.0.1", 0))
+            taken.listen()
+            port = taken.getsockname()[1]
+            self.assertNotEqual(free_port(port, "a test"), port)
+
+
+if __name__ == "__main__":
+    unittest.main()
