@@ -167,7 +167,27 @@ class Findings(unittest.TestCase):
         codes = self.codes(changed(plan, 0, operations=(deep,)))
         self.assertIn("cut.cutter_in_holding", codes)
 
-    def test_facing_too_fast_in_one_go_meets_nothing(self):
+    def test_a_tool_longer_than_the_clearance(self):
+        """A stub tool whose holder comes down into the pocket: named, with depth and place."""
+        plan = self.only(0, "pocket-rough")
+        tools = tuple(t.model_copy(update={"LCF": 14.0, "overhang": 16.0}) if t.id == "em10" else t for t in plan.tools)
+        plan = plan.model_copy(update={"tools": tools})
+        report = evaluate(plan, STEP, plan.part.sha256, self.store)
+        found = {f.code: f for f in report.findings()}
+        self.assertIn("cut.deeper_than_flutes", found)
+        hit = found["cut.holder_in_stock"]
+        # The pocket's floor is 24 mm below its top, 25.5 below the raw face; the holder's nose 16 above the tip.
+        self.assertAlmostEqual(hit.measured, 25.5 - 16, delta=0.1)
+        x, y, z = hit.place[0]
+        self.assertTrue(20 < x < 56 and -25 < y < 25 and abs(z - 18) < 0.1, hit.place)
+        self.assertEqual((hit.setup, hit.operation, hit.severity), ("OP10", "pocket-rough", "error"))
+
+    def test_close_clearance_still_clears_the_stock(self):
+        plan = self.only(0, "spot-m6")
+        low = plan.setups[0].operations[0].model_copy(update={"clearance": 0.1, "retract": 0.1})
+        self.assertNotIn("cut.rapid_in_stock", self.codes(changed(plan, 0, operations=(low,))))
+
+    def test_facing_alone_has_no_trouble(self):
         self.assertEqual(self.codes(self.only(0, "face")), {"compare.left"})
 
     def test_out_of_travel(self):

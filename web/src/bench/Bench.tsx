@@ -118,6 +118,7 @@ export function Bench({ project }: { project: ProjectState }) {
         {zeroShown && <Follow id="zero-mark" at={[0, 0, 0]} />}
         <Looking
           solid={stock ?? partSolid}
+          kind={stock ? 'stock' : partSolid ? 'part' : 'nothing'}
           zeroFromWork={zeroFromWork}
           holding={showHolding ? solids.slice(0, 2) : []}
         />
@@ -446,13 +447,13 @@ function Follow({ id, at }: { id: string; at: Vec }) {
 /** Moves the camera when a look is asked for or another setup is chosen, and fits what is shown. */
 function Looking(props: {
   solid: Solid | null
+  kind: 'stock' | 'part' | 'nothing'
   zeroFromWork: THREE.Matrix4
   holding: readonly (readonly [string, readonly number[], readonly number[]])[] | unknown[]
 }) {
   const { camera, controls, size, invalidate } = useThree()
   const { look, lookCount, card, stage, picked, shown, time, operation, marked } = useView()
-  const { solid, zeroFromWork } = props
-  const ready = solid !== null
+  const { solid, kind, zeroFromWork } = props
   useEffect(() => {
     if (!solid || !(camera instanceof THREE.OrthographicCamera)) return
     const box = solid.surface.boundingBox?.clone().applyMatrix4(zeroFromWork) ?? new THREE.Box3()
@@ -495,7 +496,7 @@ function Looking(props: {
     orbit?.update()
     invalidate()
     // The fit follows the choice of view, not every change of the picture.
-  }, [look, lookCount, card, ready, zeroFromWork, controls, size, props.holding.length > 0]) // eslint-disable-line react-hooks/exhaustive-deps
+  }, [look, lookCount, card, kind, zeroFromWork, controls, size, props.holding.length > 0]) // eslint-disable-line react-hooks/exhaustive-deps
   useEffect(() => invalidate(), [solid, shown, stage, time, operation, marked, invalidate])
   return null
 }

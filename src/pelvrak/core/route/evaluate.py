@@ -219,14 +219,14 @@ def _place(run: Run, setup: Setup, incoming: Mesh) -> Placed:
         lying = points @ rotation.T
         boxes[name] = (tuple(lying.min(axis=0).tolist()), tuple(lying.max(axis=0).tolist()))
     zero_from_work = seat_work(setup.seat, part, boxes, rotation)
-    stock = transformed(incoming, zero_from_work)
-    facts, found = hold_work(setup.hold, stock, setup.name)
+    lying = transformed(incoming, zero_from_work)
+    facts, found = hold_work(setup.hold, lying, setup.name)
     found = [_in_work_frame(f, zero_from_work) for f in found]
     register = None
     if facts.zero_on_table is not None:
         register = register_value(mill, facts.zero_on_table)
         found += check_table(mill, facts.zero_on_table, facts.solids, setup.name)
-    return Placed(zero_from_work, mill, facts, register, found, stock.vertices.min(axis=0), stock.vertices.max(axis=0))
+    return Placed(zero_from_work, mill, facts, register, found, lying.vertices.min(axis=0), lying.vertices.max(axis=0))
 
 
 def _in_work_frame(finding: Finding, zero_from_work: Floats) -> Finding:
