@@ -6,14 +6,17 @@ Arguments choose tests by a part of their name; without any, checks and all test
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
 from pathlib import Path
 
 TOP = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
+HALVES = (["tests.core."], ["tests.server.", "tests.e2e."])
 
 
 def checks() -> list[tuple[str, list[str], Path]]:
@@ -64,21 +67,50 @@ class Counting(unittest.TextTestResult):
             self.stream.writeln(f"  ({took:.1f} s)")
 
 
-def main(words: list[str]) -> int:
-    passed = failed = 0
-    if not words:
-        passed, failed = run_checks()
+def run_here(words: list[str]) -> tuple[int, int, int]:
+    """Tests whose names hold one of the words, in this process: (passed, failed, skipped)."""
     loader = unittest.TestLoader()
-    loader.testNamePatterns = [f"*{word}*" for word in words] or None
+    loader.testNamePatterns = [f"*{word}*" for word in words]
     suite = loader.discover(str(TOP / "tests"), pattern="test_*.py", top_level_dir=str(TOP))
     result = unittest.TextTestRunner(stream=sys.stdout, verbosity=2, resultclass=Counting).run(suite)
     assert isinstance(result, Counting)
-    passed += result.passed
-    failed += len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    if result.skipped:
-        print("skipped:", ", ".join(str(test) for test, _ in result.skipped))
+    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    return result.passed, failed, len(result.skipped)
+
+
+def run_halves() -> tuple[int, int]:
+    """All tests in two processes side by side; what each printed comes after both have ended."""
+    running = []
+    for words in HALVES:
+        out = tempfile.TemporaryFile("w+")  # noqa: SIM115  closed with this process
+        command = [sys.executable, __file__, *words]
+        running.append((subprocess.Popen(command, cwd=TOP, stdout=out, stderr=subprocess.STDOUT), out))
+    passed = failed = 0
+    for process, out in running:
+        process.wait()
+        out.seek(0)
+        text = out.read()
+        print(text[: text.rfind("\n", 0, -1) + 1], flush=True)
+        counted = re.fullmatch(r"(\d+) passed, (\d+) failed", text.splitlines()[-1] if text else "")
+        good, bad = (int(counted[1]), int(counted[2])) if counted else (0, 1)
+        passed, failed = passed + good, failed + bad + (process.returncode != 0 and bad == 0)
+    return passed, failed
+
+
+def main(words: list[str]) -> int:
+    if words:
+        passed, failed, skipped = run_here(words)
+        if skipped:
+            print(f"skipped: {skipped}")
+    else:
+        # The compiled kernels are made once, beside the checks, before two processes want them.
+        kernels = subprocess.Popen([sys.executable, "-m", "tests.kernels"], cwd=TOP)
+        passed, failed = run_checks()
+        kernels.wait()
+        good, bad = run_halves()
+        passed, failed = passed + good, failed + bad
     print(f"{passed} passed, {failed} failed", flush=True)
-    return 1 if failed or not result.passed else 0
+    return 1 if failed or not passed else 0
 
 
 if __name__ == "__main__":
