@@ -8,7 +8,7 @@ import { Dock } from '../dock/Dock'
 import { RouteRail } from '../route-rail/RouteRail'
 import { StageColumn } from '../stages/StageColumn'
 import { StageSheet } from '../stages/StageSheet'
-import { STAGES, useView } from '../state'
+import { useView } from '../state'
 import { sentence } from '../ui/Field'
 import { KeysCard, useKeys } from './keys'
 
@@ -215,5 +215,3 @@ function Release({ project }: { project: ProjectState }) {
     </Menu>
   )
 }
-
-export { STAGES }

@@ -384,9 +384,10 @@ def _plan_pocket(operation: Pocket, job: Job) -> None:
         _check_reach(operation, job, top, bottom)
         step = operation.step_over * job.tool.DC
         for piece in pieces(inner):
-            for level, z in enumerate(_levels(top, bottom, operation.step_down)):
-                above = top if level == 0 else _levels(top, bottom, operation.step_down)[level - 1]
+            above = top
+            for z in _levels(top, bottom, operation.step_down):
                 _clear_level(operation, job, piece, above, z, step)
+                above = z
 
 
 def _rings(piece: Polygon, step: float) -> list[Floats]:

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from pelvrak.core.billet.block import Billet, block_of, check_fit, margins
+from pelvrak.core.billet.block import block_of, check_fit, margins
 from pelvrak.core.cutting.feeds import Material, cutting_data, material_of, removal_rate
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.planning import Hole, Job, plan_operation
@@ -216,8 +216,8 @@ def _place(run: Run, setup: Setup, incoming: Mesh) -> Placed:
     corners = np.array([[block[i][0], block[j][1], block[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
     boxes = {}
     for name, points in (("billet", corners), ("part", run.part.mesh.vertices), ("incoming", incoming.vertices)):
-        lying = points @ rotation.T
-        boxes[name] = (tuple(lying.min(axis=0).tolist()), tuple(lying.max(axis=0).tolist()))
+        seen = points @ rotation.T
+        boxes[name] = (tuple(seen.min(axis=0).tolist()), tuple(seen.max(axis=0).tolist()))
     zero_from_work = seat_work(setup.seat, part, boxes, rotation)
     lying = transformed(incoming, zero_from_work)
     facts, found = hold_work(setup.hold, lying, setup.name)
@@ -566,4 +566,4 @@ def _compare(run: Run, key: str) -> ComparisonReport:
     )  # fmt: skip
 
 
-__all__ = ["Billet", "evaluate", "mesh_from_bytes", "part_result", "path_from_json"]
+__all__ = ["evaluate", "mesh_from_bytes", "part_result", "path_from_json"]
