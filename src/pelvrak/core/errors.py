@@ -17,6 +17,10 @@ class BadInput(ValueError):
         self.what = what
         self.mend = mend
 
+    def told(self) -> dict[str, str]:
+        """The refusal in its four pieces."""
+        return {"code": self.code, "where": self.where, "what": self.what, "mend": self.mend}
+
 
 class Stopped(Exception):
     """The user asked a running computation to stop."""

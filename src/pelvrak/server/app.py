@@ -12,6 +12,7 @@ from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from pelvrak.core.cutting.feeds import materials
+from pelvrak.core.cutting.operations import TOOL_KINDS
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.holding.vise import vises
 from pelvrak.core.machine.mill import mills
@@ -45,7 +46,7 @@ def library() -> Library:
     """Machines, vises, tools and materials that ship with the program."""
     return Library(
         machines=list(mills().values()), vises=list(vises().values()), tools=list(tool_shelf().values()),
-        materials=list(materials().values()),
+        materials=list(materials().values()), tool_kinds={name: list(kinds) for name, kinds in TOOL_KINDS.items()},
     )  # fmt: skip
 
 

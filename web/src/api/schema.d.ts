@@ -940,7 +940,7 @@ export interface components {
         };
         /**
          * Library
-         * @description What ships with the program.
+         * @description What ships with the program. tool_kinds: what can do an operation, by its kind or its cycle.
          */
         Library: {
             /** Machines */
@@ -951,6 +951,10 @@ export interface components {
             tools: components["schemas"]["Tool"][];
             /** Materials */
             materials: components["schemas"]["Material"][];
+            /** Tool Kinds */
+            tool_kinds: {
+                [key: string]: ("end_mill" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap")[];
+            };
         };
         /**
          * Material

@@ -108,6 +108,19 @@ export function NumberField({
   )
 }
 
+/** A row of a sheet that holds one number. */
+export function NumberRow({
+  below,
+  name,
+  ...field
+}: NumberFieldProps & { below?: ReactNode; name?: string }) {
+  return (
+    <Row label={field.label} below={below}>
+      <NumberField {...field} label={name ?? field.label} />
+    </Row>
+  )
+}
+
 /** A refusal as one sentence. */
 export const sentence = (problem: Problem) =>
   `${problem.what.charAt(0).toUpperCase()}${problem.what.slice(1)}. ${problem.mend.charAt(0).toUpperCase()}${problem.mend.slice(1)}.`

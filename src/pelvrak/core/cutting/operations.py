@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from pelvrak.core.cutting.tools import ToolKind
 from pelvrak.core.geometry.part import FaceRef, Frozen
 
 Depth = Annotated[float, Field(gt=0, le=200)]
@@ -100,3 +101,20 @@ class Drilling(_Common):
 
 
 Operation = Annotated[Facing | Outline | Pocket | Drilling, Field(discriminator="kind")]
+
+# What can do an operation, by its kind, or by its cycle where it has one.
+TOOL_KINDS: dict[str, tuple[ToolKind, ...]] = {
+    "facing": ("end_mill",),
+    "outline": ("end_mill", "chamfer_mill"),
+    "pocket": ("end_mill",),
+    "spot": ("spot_drill",),
+    "drill": ("drill",),
+    "peck": ("drill",),
+    "ream": ("reamer",),
+    "tap": ("tap",),
+}
+
+
+def tool_kinds(operation: Operation) -> tuple[ToolKind, ...]:
+    """The kinds of tool that can do an operation."""
+    return TOOL_KINDS[operation.cycle if isinstance(operation, Drilling) else operation.kind]

@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from shapely import LineString, Point, Polygon, box, maximum_inscribed_circle
 
 from pelvrak.core.cutting.feeds import CuttingData
-from pelvrak.core.cutting.operations import Drilling, Facing, Operation, Outline, Pocket
+from pelvrak.core.cutting.operations import Drilling, Facing, Operation, Outline, Pocket, tool_kinds
 from pelvrak.core.cutting.regions import (
     bore_region,
     floor_region,
@@ -26,7 +27,7 @@ from pelvrak.core.cutting.tools import Tool, cutter_profile, tip_length
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.geometry.part import PartModel, Vector, face_of
+from pelvrak.core.geometry.part import PartModel, Vector, as_vector, face_of
 from pelvrak.core.geometry.rigid import inverse, moved
 
 MARGIN_MM = 2.0
@@ -58,6 +59,12 @@ class Job:
     holes: list[Hole] = field(default_factory=list)
     top: float = 0.0
 
+    @cached_property
+    def part_heights(self) -> tuple[float, float]:
+        """Lowest and highest point of the part as it lies, mm."""
+        heights = moved(self.zero_from_work, self.part.mesh.vertices)[:, 2]
+        return float(heights.min()), float(heights.max())
+
     @property
     def radius(self) -> float:
         return self.tool.DC / 2
@@ -75,8 +82,7 @@ class Job:
     ) -> None:
         place: tuple[Vector, ...] = ()
         if at is not None:
-            x, y, z = moved(inverse(self.zero_from_work), np.array(at))
-            place = ((float(x), float(y), float(z)),)
+            place = (as_vector(moved(inverse(self.zero_from_work), np.array(at))),)
         self.findings.append(
             Finding(
                 code=code, severity=severity, setup=self.setup, operation=operation.id, stage="cut",
@@ -87,12 +93,7 @@ class Job:
 
 def plan_operation(operation: Operation, job: Job) -> None:
     """Fill job.path, job.holes and job.findings. Raises BadInput when the operation cannot be planned."""
-    allowed = {
-        Facing: ("end_mill",), Pocket: ("end_mill",), Outline: ("end_mill", "chamfer_mill"),
-        Drilling: {"spot": ("spot_drill",), "drill": ("drill",), "peck": ("drill",), "ream": ("reamer",), "tap": ("tap",)},
-    }[type(operation)]  # fmt: skip
-    if isinstance(operation, Drilling):
-        allowed = allowed[operation.cycle]  # type: ignore[index]
+    allowed = tool_kinds(operation)
     if job.tool.kind not in allowed:
         raise BadInput(
             "cut.wrong_tool", operation.name,
@@ -135,12 +136,12 @@ def _check_reach(operation: Operation, job: Job, top: float, bottom: float) -> N
 
 
 def _plan_facing(operation: Facing, job: Job) -> None:
+    part_top = job.part_heights[1]
     if operation.face is not None:
         face = face_of(job.part.part, operation.face, operation.name)
         _, bottom = floor_region(job.part.part, face, job.zero_from_work, operation.name)
     else:
-        bottom = float(moved(job.zero_from_work, job.part.mesh.vertices)[:, 2].max())
-    part_top = float(moved(job.zero_from_work, job.part.mesh.vertices)[:, 2].max())
+        bottom = part_top
     if bottom < part_top - 1e-3:
         raise BadInput(
             "cut.facing_too_low", operation.name, f"facing there would cut {part_top - bottom:.2f} mm off the part",
@@ -181,7 +182,7 @@ def _plan_facing(operation: Facing, job: Job) -> None:
 
 def _bottom_of(operation: Outline, job: Job) -> float:
     if operation.bottom is None:
-        return float(moved(job.zero_from_work, job.part.mesh.vertices)[:, 2].min())
+        return job.part_heights[0]
     face = face_of(job.part.part, operation.bottom, operation.name)
     return float(moved(job.zero_from_work, np.array([face.low, face.high]))[:, 2].min())
 
@@ -256,11 +257,14 @@ def _plan_outline(operation: Outline, job: Job) -> None:
         if top is None or top <= bottom:
             continue
         _check_reach(operation, job, top, bottom)
+        rings = [
+            _ring(piece, clockwise=operation.side == "outside")
+            for k in range(rounds - 1, -1, -1)
+            for piece in pieces(offset(final, sign * k * step) if k else final)
+        ]
         for z in _levels(top, bottom, operation.step_down):
-            for k in range(rounds - 1, -1, -1):
-                ring_of = offset(final, sign * k * step) if k else final
-                for piece in pieces(ring_of):
-                    _follow_ring(operation, job, piece, z)
+            for ring in rings:
+                _follow_ring(operation, job, ring, z)
 
 
 def _ring(piece: Polygon, clockwise: bool) -> Floats:
@@ -271,15 +275,12 @@ def _ring(piece: Polygon, clockwise: bool) -> Floats:
     j = (i + 1) % len(points)
     middle = (points[i] + points[j]) / 2
     ordered = np.concatenate([[middle], np.roll(points, -j, axis=0), [middle]])
-    x, y = ordered[:, 0], ordered[:, 1]
-    area = float(np.dot(x[:-1], y[1:]) - np.dot(y[:-1], x[1:]))
-    return ordered[::-1] if (area > 0) == clockwise else ordered
+    return ordered[::-1] if piece.exterior.is_ccw == clockwise else ordered
 
 
-def _follow_ring(operation: Outline, job: Job, piece: Polygon, z: float) -> None:
+def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float) -> None:
     """One pass along a contour at one depth: lead in by a tangent arc from the air side, climb, lead out."""
     outside = operation.side == "outside"
-    ring = _ring(piece, clockwise=outside)
     cutter = cutter_profile(job.tool)
     if not touches(job.stock, _at_height(ring, z), cutter):
         return
@@ -288,7 +289,7 @@ def _follow_ring(operation: Outline, job: Job, piece: Polygon, z: float) -> None
     n = np.array([-t[1], t[0]])  # air is on the left
     lead = job.radius * (0.6 if outside else 0.25)
     if not outside:
-        room = piece.buffer(-lead)
+        room = Polygon(ring).buffer(-lead)
         lead = lead if not room.is_empty else 0.0
     centre = ring[0] + n * lead
     entry = centre - t * lead
@@ -308,10 +309,9 @@ def _follow_ring(operation: Outline, job: Job, piece: Polygon, z: float) -> None
         job.path.arc("ccw", (float(ring[0][0]), float(ring[0][1]), z), (float(centre[0]), float(centre[1])), job.feed)
     else:
         x, y = float(ring[0][0]), float(ring[0][1])
-        above = job.top
         job.path.rapid(x, y, job.top + operation.clearance)
-        job.path.rapid(x, y, above + operation.retract)
-        _ramp_along(job, ring, above + 0.2, z, operation.ramp_deg)
+        job.path.rapid(x, y, job.top + operation.retract)
+        _ramp_along(job, ring, job.top + 0.2, z, operation.ramp_deg)
     _trace(job, ring, z)
     if lead > 0:
         out = centre + t * lead
@@ -360,7 +360,7 @@ def _plan_pocket(operation: Pocket, job: Job) -> None:
         bottom += operation.leave_floor
         inner = offset(region, -(job.radius + operation.leave_side))
         if not pieces(inner):
-            fits = 2 * (smallest_inner_radius(region) or 0.0)
+            fits = 2 * smallest_inner_radius(region)
             job.note(
                 operation, "cut.tool_too_big", "error",
                 f"{job.tool.name} does not fit into the pocket; Ø{fits:.1f} would reach every corner.",
@@ -384,9 +384,10 @@ def _plan_pocket(operation: Pocket, job: Job) -> None:
         _check_reach(operation, job, top, bottom)
         step = operation.step_over * job.tool.DC
         for piece in pieces(inner):
+            rings = _rings(piece, step)
             above = top
             for z in _levels(top, bottom, operation.step_down):
-                _clear_level(operation, job, piece, above, z, step)
+                _clear_level(operation, job, piece, rings, above, z)
                 above = z
 
 
@@ -421,8 +422,7 @@ def _started_near(ring: Floats, point: tuple[float, float]) -> Floats:
     return started
 
 
-def _clear_level(operation: Pocket, job: Job, piece: Polygon, above: float, z: float, step: float) -> None:
-    rings = _rings(piece, step)
+def _clear_level(operation: Pocket, job: Job, piece: Polygon, rings: list[Floats], above: float, z: float) -> None:
     cutter = cutter_profile(job.tool)
     if not any(touches(job.stock, _at_height(ring, z), cutter) for ring in rings):
         return

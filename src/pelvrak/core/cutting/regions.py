@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import manifold3d
 import numpy as np
 from shapely import MultiPolygon, Polygon, unary_union
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh
+from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, to_solid, transformed
 from pelvrak.core.geometry.part import Face, Part
 from pelvrak.core.geometry.rigid import moved, turned
 
@@ -63,9 +62,7 @@ def _rises(part: Part, face: Face, loop: tuple[int, ...], zero_from_work: Floats
             continue
         theirs = {n if n >= 0 else -n - 1 for boundary in other.loops for n in boundary}
         if edges & theirs:
-            corners = np.array([[(other.low, other.high)[i][0], (other.low, other.high)[j][1], (other.low, other.high)[k][2]]
-                                for i in (0, 1) for j in (0, 1) for k in (0, 1)])  # fmt: skip
-            return bool(moved(zero_from_work, corners)[:, 2].max() > height + 0.01)
+            return bool(moved(zero_from_work, box_corners(other.low, other.high))[:, 2].max() > height + 0.01)
     return False
 
 
@@ -94,8 +91,7 @@ def bore_region(face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon
 
 def silhouette(mesh: Mesh, zero_from_work: Floats) -> Polygon:
     """Outline of the part seen along the spindle, without its holes; the largest piece."""
-    points = moved(zero_from_work, mesh.vertices)
-    solid = manifold3d.Manifold(manifold3d.Mesh(points.astype(np.float32), mesh.triangles.astype(np.uint32)))
+    solid = to_solid(transformed(mesh, zero_from_work))
     outline = unary_union([Polygon(p) for p in solid.project().to_polygons() if len(p) > 2 and _area(p) > 0])
     largest = max(pieces(outline), key=lambda p: p.area)
     return Polygon(largest.exterior)

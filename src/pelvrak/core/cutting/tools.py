@@ -11,6 +11,7 @@ from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.shelf import shelf
 from pelvrak.core.stock.cut import Profile
 
+ToolKind = Literal["end_mill", "drill", "spot_drill", "chamfer_mill", "reamer", "tap"]
 Millimetres = Annotated[float, Field(gt=0, le=500)]
 
 
@@ -31,7 +32,7 @@ class Tool(Frozen):
 
     id: str
     name: str
-    kind: Literal["end_mill", "drill", "spot_drill", "chamfer_mill", "reamer", "tap"]
+    kind: ToolKind
     place: Annotated[int, Field(ge=1, le=999)]
     DC: Millimetres
     LCF: Millimetres

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import manifold3d
 import numpy as np
 import pygltflib
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
@@ -55,14 +56,38 @@ def joined(meshes: list[Mesh]) -> Mesh:
     return Mesh(np.concatenate(vertices), np.concatenate(triangles), np.concatenate(label))
 
 
+def box_corners(low: ArrayLike, high: ArrayLike) -> Floats:
+    """The eight corners of a box, (8, 3); x changes fastest, then y, then z."""
+    ends = np.array([low, high], np.float64)
+    return np.array([[ends[i][0], ends[j][1], ends[k][2]] for k in (0, 1) for j in (0, 1) for i in (0, 1)])
+
+
+def to_solid(mesh: Mesh) -> manifold3d.Manifold:
+    """The mesh for exact operations, labels kept; ask its status(): not every mesh is manifold."""
+    return manifold3d.Manifold(
+        manifold3d.Mesh(
+            vert_properties=mesh.vertices.astype(np.float32),
+            tri_verts=mesh.triangles.astype(np.uint32),
+            face_id=mesh.label.astype(np.uint32),
+        )
+    )
+
+
+def from_solid(solid: manifold3d.Manifold) -> Mesh:
+    """The mesh of a solid, with the labels of what it was made from."""
+    out = solid.to_mesh()
+    return Mesh(
+        np.asarray(out.vert_properties[:, :3], np.float64),
+        np.asarray(out.tri_verts, np.int64),
+        np.asarray(out.face_id, np.int64),
+    )
+
+
 def box(low: Floats, high: Floats, label: int = 0) -> Mesh:
     """A block low…high as 12 triangles."""
-    low, high = np.asarray(low, float), np.asarray(high, float)
-    corners = np.array([[(low, high)[i][0], (low, high)[j][1], (low, high)[k][2]]
-                        for k in (0, 1) for j in (0, 1) for i in (0, 1)])  # fmt: skip
     quads = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (2, 6, 7, 3), (0, 4, 6, 2), (1, 3, 7, 5)]
     triangles = np.array([t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))], np.int64)
-    return Mesh(corners, triangles, np.full(12, label, np.int64))
+    return Mesh(box_corners(low, high), triangles, np.full(12, label, np.int64))
 
 
 def triangle_normals(mesh: Mesh) -> Floats:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -18,6 +19,12 @@ FaceKind = Literal["plane", "cylinder", "cone", "sphere", "torus", "other"]
 EdgeKind = Literal["line", "circle", "other"]
 
 SAME_PLACE_MM = 1e-3
+
+
+def as_vector(numbers: Iterable[float]) -> Vector:
+    """Three numbers of any kind as plain floats."""
+    x, y, z = numbers
+    return (float(x), float(y), float(z))
 
 
 class Frozen(BaseModel):
@@ -145,8 +152,7 @@ def edge_of(part: Part, ref: EdgeRef, where: str) -> Edge:
 
 def middle_of(edge: Edge) -> Vector:
     """Mean of an edge's points: where a pick of it is remembered."""
-    x, y, z = np.mean(edge.points, axis=0)
-    return (float(x), float(y), float(z))
+    return as_vector(np.mean(edge.points, axis=0))
 
 
 def ref_to(face: Face) -> FaceRef:

@@ -10,8 +10,8 @@ from pydantic import Field
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding
-from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, transformed, triangle_normals
-from pelvrak.core.geometry.part import Frozen, Vector
+from pelvrak.core.geometry.mesh import Floats, Mesh, box, from_solid, joined, to_solid, transformed, triangle_normals
+from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
 from pelvrak.core.geometry.shelf import shelf
 
@@ -96,7 +96,7 @@ def vises() -> dict[str, Vise]:
 
 
 def _solid(mesh: Mesh) -> manifold3d.Manifold:
-    solid = manifold3d.Manifold(manifold3d.Mesh(mesh.vertices.astype(np.float32), mesh.triangles.astype(np.uint32)))
+    solid = to_solid(mesh)
     if solid.status() != manifold3d.Error.NoError:
         raise BadInput(
             "hold.not_computed", "hold", "the stock's surface touches itself, so contact cannot be computed",
@@ -155,8 +155,7 @@ def hold_work(hold: Hold, stock: Mesh, setup: str) -> tuple[HoldFacts, list[Find
 
 def _contact(inside: manifold3d.Manifold, moving: float, fixed: float) -> tuple[tuple[float, float], float]:
     """Contact areas (moving, fixed) between the jaw planes and what lies between them, and the depth both share."""
-    out = inside.to_mesh()
-    mesh = Mesh(out.vert_properties[:, :3].astype(float), out.tri_verts.astype(np.int64), np.zeros(len(out.tri_verts)))  # type: ignore[arg-type]
+    mesh = from_solid(inside)
     normals = triangle_normals(mesh)
     corners = mesh.vertices[mesh.triangles]
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
@@ -208,7 +207,7 @@ def _vise_solids(
 def _turned_box(name: str, low: Floats, high: Floats, to: Floats) -> tuple[str, Vector, Vector]:
     ends = np.array([low, high]) @ to[:3, :3].T
     a, b = ends.min(axis=0), ends.max(axis=0)
-    return name, (float(a[0]), float(a[1]), float(a[2])), (float(b[0]), float(b[1]), float(b[2]))
+    return name, as_vector(a), as_vector(b)
 
 
 def solids_mesh(facts: HoldFacts) -> Mesh:
@@ -222,12 +221,7 @@ def united(mesh: Mesh) -> Mesh:
         _solid(Mesh(mesh.vertices, mesh.triangles[mesh.label == i], mesh.label[mesh.label == i]))
         for i in np.unique(mesh.label)
     ]
-    out = manifold3d.Manifold.batch_boolean(boxes, manifold3d.OpType.Add).to_mesh()
-    return Mesh(
-        np.asarray(out.vert_properties[:, :3], float),
-        np.asarray(out.tri_verts, np.int64),
-        np.zeros(len(out.tri_verts), np.int64),
-    )
+    return from_solid(manifold3d.Manifold.batch_boolean(boxes, manifold3d.OpType.Add))
 
 
 def _check(
@@ -238,8 +232,7 @@ def _check(
     assert facts.opening is not None and facts.rest is not None
 
     def place(y: float) -> tuple[Vector, ...]:
-        x, y, z = to_zero[:3, :3] @ np.array([jaw_middle, y, top])
-        return ((float(x), float(y), float(z)),)
+        return (as_vector(to_zero[:3, :3] @ np.array([jaw_middle, y, top])),)
 
     def deeper(depth: float) -> tuple[Cure, ...]:
         height = round(vise.jaw_height - depth, 3)

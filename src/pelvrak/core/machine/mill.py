@@ -9,7 +9,7 @@ import numpy as np
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.geometry.part import Frozen, Vector
+from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.geometry.shelf import shelf
 
 Register = Literal["G54", "G55", "G56", "G57", "G58", "G59"]
@@ -52,8 +52,7 @@ def mill_of(name: str) -> Mill:
 
 def register_value(mill: Mill, zero_on_table: Vector) -> Vector:
     """Machine coordinates of work zero, tool length not counted, mm."""
-    x, y, z = np.add(mill.corner, zero_on_table)
-    return (float(x), float(y), float(z))
+    return as_vector(np.add(mill.corner, zero_on_table))
 
 
 def check_table(

@@ -6,6 +6,7 @@ import io
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -19,8 +20,8 @@ from pelvrak.core.cutting.toolpath import Chords, Move, Path, chords, path_time_
 from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
 from pelvrak.core.errors import BadInput, Stopped
 from pelvrak.core.findings import Finding, of_bad_input
-from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, to_glb, transformed, volume
-from pelvrak.core.geometry.part import PartModel, packed, unpacked
+from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, to_glb, transformed, volume
+from pelvrak.core.geometry.part import PartModel, as_vector, packed, unpacked
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.geometry.step_file import read_step
@@ -212,8 +213,7 @@ def _place(run: Run, setup: Setup, incoming: Mesh) -> Placed:
     part = run.part.part
     mill = mill_of(setup.machine)
     rotation = lay(setup.seat, part)
-    block = np.array(block_of(run.plan.billet, part))
-    corners = np.array([[block[i][0], block[j][1], block[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+    corners = box_corners(*block_of(run.plan.billet, part))
     boxes = {}
     for name, points in (("billet", corners), ("part", run.part.mesh.vertices), ("incoming", incoming.vertices)):
         seen = points @ rotation.T
@@ -233,7 +233,7 @@ def _in_work_frame(finding: Finding, zero_from_work: Floats) -> Finding:
     if not finding.place:
         return finding
     back = moved(inverse(zero_from_work), np.array(finding.place))
-    return finding.model_copy(update={"place": tuple((float(x), float(y), float(z)) for x, y, z in back)})
+    return finding.model_copy(update={"place": tuple(as_vector(point) for point in back)})
 
 
 def _setup(
@@ -262,7 +262,8 @@ def _setup(
     reports: list[OperationReport] = []
     planned: list[Planned] = []
     key, stock_volume = incoming_key, incoming_volume
-    holding = _holding_field(placed.hold)
+    # Made when the first operation has to be cut; a route that is known needs none.
+    holding = cache(lambda: _holding_field(placed.hold))
     tools = {tool.id: tool for tool in run.plan.tools}
     previous_place = None
     for position, operation in enumerate(setup.operations):
@@ -291,8 +292,8 @@ def _setup(
             "outgoing_mass_kg": stock_volume * density,
             "time_s": sum(r.time_s for r in reports),
             "zero_from_work": _matrix(placed.zero_from_work),
-            "low": tuple(float(x) for x in placed.low),
-            "high": tuple(float(x) for x in placed.high),
+            "low": as_vector(placed.low),
+            "high": as_vector(placed.high),
             "hold": placed.hold,
             "register_value": _register_reckoning(setup, placed),
             "operations": tuple(reports),
@@ -348,7 +349,7 @@ def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
 
 
 def _operation(
-    run: Run, index: int, position: int, setup: Setup, placed: Placed, holding: RayField | None,
+    run: Run, index: int, position: int, setup: Setup, placed: Placed, holding: Callable[[], RayField | None],
     operation: Operation, tools: dict[str, Tool], incoming_key: str, incoming_volume: float,
 ) -> tuple[OperationReport, Planned | None]:  # fmt: skip
     tool = tools.get(operation.tool)
@@ -369,7 +370,7 @@ def _operation(
         )  # fmt: skip
         facts = run.step(
             name, key,
-            lambda: _cut_operation(run, index, position, setup, placed, holding, operation, tool, data, incoming_key, name),
+            lambda: _cut_operation(run, index, position, setup, placed, holding(), operation, tool, data, incoming_key, name),
         )  # fmt: skip
     except BadInput as bad:
         run.done += 1
@@ -458,8 +459,7 @@ def _cut_operation(
 
 
 def _worst_place(depths: Floats, sweep: Sweep) -> tuple[tuple[float, float, float], ...]:
-    x, y, z = sweep.ends[int(np.argmax(depths))]
-    return ((float(x), float(y), float(z)),)
+    return (as_vector(sweep.ends[int(np.argmax(depths))]),)
 
 
 def _stock_trouble(operation: Operation, setup: Setup, hits: Hits, sweep: Sweep) -> list[Finding]:

@@ -11,7 +11,7 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkImplicitPolyDataDistance
 
-from pelvrak.core.geometry.mesh import Floats, Mesh
+from pelvrak.core.geometry.mesh import Floats, Mesh, from_solid, to_solid
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.shapes import field_of_mesh, volume_without
 
@@ -65,19 +65,10 @@ def signed_distance(points: Floats, mesh: Mesh) -> Floats:
 
 def refined(mesh: Mesh, length: float) -> Mesh:
     """The same surface with no edge longer than `length`, labels kept; itself when it is not manifold."""
-    solid = manifold3d.Manifold(
-        manifold3d.Mesh(
-            mesh.vertices.astype(np.float32), mesh.triangles.astype(np.uint32), face_id=mesh.label.astype(np.uint32)
-        )
-    )
+    solid = to_solid(mesh)
     if solid.status() != manifold3d.Error.NoError:
         return mesh
-    out = solid.refine_to_length(length).to_mesh()
-    return Mesh(
-        np.asarray(out.vert_properties[:, :3], np.float64),
-        np.asarray(out.tri_verts, np.int64),
-        np.asarray(out.face_id, np.int64),
-    )
+    return from_solid(solid.refine_to_length(length))
 
 
 def compare(field: RayField, surface: Mesh, part: Mesh) -> Comparison:

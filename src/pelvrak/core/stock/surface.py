@@ -11,7 +11,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from pelvrak.core.geometry.mesh import Mesh
+from pelvrak.core.geometry.mesh import Mesh, from_solid, to_solid
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.surface_kernel import first_vertices, inside_nodes, place_vertices, quads
 
@@ -110,18 +110,7 @@ def simplified(mesh: Mesh, tolerance: float) -> Mesh:
     """
     if len(mesh.triangles) == 0:
         return mesh
-    solid = manifold3d.Manifold(
-        manifold3d.Mesh(
-            vert_properties=mesh.vertices.astype(np.float32),
-            tri_verts=mesh.triangles.astype(np.uint32),
-            face_id=mesh.label.astype(np.uint32),
-        )
-    )
+    solid = to_solid(mesh)
     if solid.status() != manifold3d.Error.NoError:
         return mesh
-    out = solid.simplify(tolerance).to_mesh()
-    return Mesh(
-        np.asarray(out.vert_properties[:, :3], np.float64),
-        np.asarray(out.tri_verts, np.int64),
-        np.asarray(out.face_id, np.int64),
-    )
+    return from_solid(solid.simplify(tolerance))

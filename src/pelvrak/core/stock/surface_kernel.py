@@ -159,14 +159,12 @@ def quads(nodes, start, before, pieces, edge_of, origin, cell, c0, p0, m0, c1, p
     """Two triangles for every crossed grid edge: (triangles, makers)."""
     nz, ny, nx = nodes.shape
     found = 0
-    for k in range(1, nz - 1):
-        for j in range(1, ny - 1):
-            for i in range(1, nx - 1):
+    for k in range(nz - 1):
+        for j in range(ny - 1):
+            for i in range(nx - 1):
                 here = nodes[k, j, i]
                 found += (here != nodes[k, j, i + 1]) + (here != nodes[k, j + 1, i]) + (here != nodes[k + 1, j, i])
-    # Nodes on the low rim lie outside all material, so edges from them along the rim cross nothing,
-    # but edges leaving the rim inward do.
-    triangles = np.empty((2 * (found + 2 * (nx * ny + ny * nz + nz * nx)), 3), np.int64)
+    triangles = np.empty((2 * found, 3), np.int64)
     makers = np.empty(triangles.shape[0], np.int64)
     n = 0
     corner = np.zeros(4, np.int64)

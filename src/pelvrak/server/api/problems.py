@@ -36,7 +36,7 @@ def install(app: FastAPI) -> None:
     """Answer refusals of the core and of the schema with problem documents."""
 
     async def bad_input(request: Request, bad: BadInput) -> JSONResponse:
-        return document(422, {"code": bad.code, "where": bad.where, "what": bad.what, "mend": bad.mend})
+        return document(422, bad.told())
 
     async def refused(request: Request, wrong: Refused) -> JSONResponse:
         return document(wrong.status, wrong.body)

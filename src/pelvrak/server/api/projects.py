@@ -6,7 +6,7 @@ from typing import Any
 
 from fastapi import APIRouter
 from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from
@@ -60,18 +60,24 @@ def stale_from(reported: dict[str, Any], plan: dict[str, Any]) -> int | None:
     return None
 
 
+def _newest_report(session: Session, project: Project) -> Evaluation | None:
+    """The newest finished evaluation, one of the head before any other."""
+    return session.scalars(
+        select(Evaluation)
+        .where(Evaluation.project_id == project.id, Evaluation.status == "done")
+        .order_by((Evaluation.revision == project.head).desc(), Evaluation.id.desc())
+        .limit(1)
+        .options(defer(Evaluation.report))
+    ).first()
+
+
 def state_of(session: Session, project: Project) -> ProjectState:
     """The project as the screen needs it."""
     revision = _revision(session, project, project.head)
     newest = session.scalars(
         select(Evaluation).where(Evaluation.project_id == project.id).order_by(Evaluation.id.desc()).limit(1)
     ).first()
-    done = session.scalars(
-        select(Evaluation)
-        .where(Evaluation.project_id == project.id, Evaluation.status == "done")
-        .order_by((Evaluation.revision == project.head).desc(), Evaluation.id.desc())
-        .limit(1)
-    ).first()
+    done = _newest_report(session, project)
     stale = None
     if done and done.revision != project.head:
         stale = stale_from(_revision(session, project, done.revision).plan, revision.plan)
@@ -89,7 +95,7 @@ def state_of(session: Session, project: Project) -> ProjectState:
 
 
 def start_evaluation(session: Session, project: Project) -> int:
-    """A new evaluation of the head, unless one is on its way; its id, to be queued after the commit."""
+    """A new evaluation of the head; its id, to be queued after the commit."""
     row = Evaluation(project_id=project.id, revision=project.head)
     session.add(row)
     session.flush()
@@ -118,12 +124,13 @@ def projects() -> list[ProjectLine]:
     with transaction() as session:
         lines = []
         for project in session.scalars(select(Project).order_by(Project.id.desc())):
-            state = state_of(session, project)
-            last = state.plan.setups[-1].name if state.plan.setups else "billet"
+            plan = _revision(session, project, project.head).plan
+            done = _newest_report(session, project)
+            last = plan["setups"][-1]["name"] if plan["setups"] else "billet"
             lines.append(
                 ProjectLine(
-                    id=project.id, name=state.plan.name, revision=project.head, part=state.plan.part.file,
-                    setups=len(state.plan.setups), still=state.stills.get(last),
+                    id=project.id, name=project.name, revision=project.head, part=plan["part"]["file"],
+                    setups=len(plan["setups"]), still=((done.stills if done else None) or {}).get(last),
                 )
             )  # fmt: skip
         return lines

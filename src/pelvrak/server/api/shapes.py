@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field
 
 from pelvrak.core.cutting.feeds import Material
-from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.cutting.tools import Tool, ToolKind
 from pelvrak.core.holding.vise import Vise
 from pelvrak.core.machine.mill import Mill
 from pelvrak.core.route.plan import Plan
@@ -96,9 +96,10 @@ class Step(BaseModel):
 
 
 class Library(BaseModel):
-    """What ships with the program."""
+    """What ships with the program. tool_kinds: what can do an operation, by its kind or its cycle."""
 
     machines: list[Mill]
     vises: list[Vise]
     tools: list[Tool]
     materials: list[Material]
+    tool_kinds: dict[str, list[ToolKind]]

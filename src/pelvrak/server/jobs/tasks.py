@@ -24,11 +24,6 @@ TELL_S = 0.25
 log = logging.getLogger("pelvrak.jobs")
 
 
-def problem(bad: BadInput) -> dict[str, str]:
-    """A refusal as the browser shows it."""
-    return {"code": bad.code, "where": bad.where, "what": bad.what, "mend": bad.mend}
-
-
 @queue.task(name="read_part")
 def read_part(sha256: str) -> None:
     """Read an uploaded part; its row says how it went."""
@@ -41,7 +36,7 @@ def read_part(sha256: str) -> None:
         key, _ = part_result(body, name, sha256, DatabaseStore())
         outcome: dict[str, Any] = {"status": "ready", "key": key, "problem": None}
     except BadInput as bad:
-        outcome = {"status": "refused", "problem": problem(bad)}
+        outcome = {"status": "refused", "problem": bad.told()}
     with transaction() as session:
         session.execute(update(PartUpload).where(PartUpload.sha256 == sha256).values(**outcome))
         tell(session, kind="part", sha256=sha256)
@@ -113,7 +108,7 @@ def evaluate_project(evaluation_id: int) -> None:
     except Stopped:
         outcome = {"status": "stopped"}
     except BadInput as bad:
-        outcome = {"status": "failed", "problem": problem(bad)}
+        outcome = {"status": "failed", "problem": bad.told()}
     except Exception as broken:
         log.exception("evaluation %s broke down", evaluation_id)
         outcome = {

@@ -1,8 +1,9 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
-import type { Operation } from '../../api/client'
+import type { Library, Operation } from '../../api/client'
+import { useLibrary } from '../../api/hooks'
 import { clock, hueOf, useView } from '../../state'
 import { Head, type SheetProps } from '../StageSheet'
-import { OperationEditor } from './OperationEditor'
+import { OperationEditor, toolKinds } from './OperationEditor'
 
 const common = { clearance: 10, retract: 2, speed_rpm: null, feed_mm_min: null }
 
@@ -10,9 +11,10 @@ const common = { clearance: 10, retract: 2, speed_rpm: null, feed_mm_min: null }
 function fresh(
   kind: Operation['kind'],
   props: SheetProps,
+  library: Library | undefined,
   faces: { face: number; at: [number, number, number] }[],
 ): Operation {
-  const can = { facing: 'end_mill', outline: 'end_mill', pocket: 'end_mill', drilling: 'drill' }[kind]
+  const can = toolKinds(library, kind === 'drilling' ? { kind, cycle: 'drill' } : { kind })[0]
   const tools = props.plan.tools.filter((tool) => tool.kind === can)
   // Facing takes the widest; the others start near Ø10, which fits most pockets.
   const fit = kind === 'facing' ? -Infinity : 10
@@ -62,9 +64,10 @@ function fresh(
 export function CutSheet(props: SheetProps) {
   const { setup, report, index, edit } = props
   const view = useView()
+  const { data: library } = useLibrary()
   const add = (kind: Operation['kind']) => {
     const push = (faces: { face: number; at: [number, number, number] }[]) => {
-      const made = fresh(kind, props, faces)
+      const made = fresh(kind, props, library, faces)
       void edit(`${made.name} added`, (own) => void own.operations.push(made)).then(() =>
         view.set({ operation: made.id }),
       )

@@ -1,11 +1,11 @@
-import type { FaceRef, Operation, OperationReport, Tool } from '../../api/client'
+import type { FaceRef, Library, Operation, OperationReport } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
 import { round, useView } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
-import { Computed, NumberField, Row } from '../../ui/Field'
+import { Computed, NumberRow, Row } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
 
-type Numbers = { field: string; label: string; unit: string; least?: string }
+type Numbers = { field: string; label: string; unit: string }
 const FIELDS: Record<Operation['kind'], Numbers[]> = {
   facing: [
     { field: 'step_down', label: 'Step down', unit: 'mm' },
@@ -33,21 +33,11 @@ const FIELDS: Record<Operation['kind'], Numbers[]> = {
     { field: 'short', label: 'Short of bottom', unit: 'mm' },
   ],
 }
-const KINDS: Record<Operation['kind'], (operation: Operation) => Tool['kind'][]> = {
-  facing: () => ['end_mill'],
-  outline: () => ['end_mill', 'chamfer_mill'],
-  pocket: () => ['end_mill'],
-  drilling: (operation) =>
-    operation.kind !== 'drilling'
-      ? []
-      : {
-          spot: ['spot_drill' as const],
-          drill: ['drill' as const],
-          peck: ['drill' as const],
-          ream: ['reamer' as const],
-          tap: ['tap' as const],
-        }[operation.cycle],
-}
+/** The kinds of tool that can do an operation; the rule is the core's. */
+export const toolKinds = (
+  library: Library | undefined,
+  operation: { kind: Operation['kind']; cycle?: string },
+) => library?.tool_kinds[operation.cycle ?? operation.kind] ?? []
 
 /** Everything one operation is told, with what follows from it. */
 export function OperationEditor(
@@ -63,7 +53,7 @@ export function OperationEditor(
     })
   const write = (field: string, value: unknown) =>
     change(field, (mine) => ((mine as unknown as Record<string, unknown>)[field] = value))
-  const can = KINDS[operation.kind](operation)
+  const can = toolKinds(library, operation)
   const shelf = [
     ...plan.tools,
     ...(library?.tools ?? []).filter((tool) => !plan.tools.some((one) => one.id === tool.id)),
@@ -120,7 +110,7 @@ export function OperationEditor(
                 if (mine.kind !== 'drilling') return
                 mine.cycle = cycle
                 if (cycle === 'spot') mine.chamfer ??= 6
-                const kind = KINDS.drilling(mine)[0]
+                const kind = toolKinds(library, mine)[0]
                 mine.tool = plan.tools.find((one) => one.kind === kind)?.id ?? mine.tool
               })
             }
@@ -142,84 +132,68 @@ export function OperationEditor(
       )}
       <Faces operation={operation} write={write} />
       {operation.kind === 'outline' && (tool?.kind === 'chamfer_mill' || operation.chamfer != null) && (
-        <Row label="Chamfer">
-          <NumberField
-            label="Chamfer"
-            value={operation.chamfer}
-            unit="mm"
-            placeholder="none"
-            commit={(value) => write('chamfer', value)}
-            clear={() => write('chamfer', null)}
-          />
-        </Row>
+        <NumberRow
+          label="Chamfer"
+          value={operation.chamfer}
+          unit="mm"
+          placeholder="none"
+          commit={(value) => write('chamfer', value)}
+          clear={() => write('chamfer', null)}
+        />
       )}
       {operation.kind === 'drilling' && operation.cycle === 'spot' && (
-        <Row label="Chamfer Ø">
-          <NumberField
-            label="Chamfer"
-            value={operation.chamfer}
-            unit="mm"
-            commit={(value) => write('chamfer', value)}
-          />
-        </Row>
+        <NumberRow
+          label="Chamfer Ø"
+          name="Chamfer"
+          value={operation.chamfer}
+          unit="mm"
+          commit={(value) => write('chamfer', value)}
+        />
       )}
       {FIELDS[operation.kind].map(({ field, label, unit }) => (
-        <Row key={field} label={label}>
-          <NumberField
-            label={label}
-            value={values[field]}
-            unit={unit}
-            commit={(value) => write(field, value)}
-          />
-        </Row>
+        <NumberRow
+          key={field}
+          label={label}
+          value={values[field]}
+          unit={unit}
+          commit={(value) => write(field, value)}
+        />
       ))}
-      <Row
+      <NumberRow
         label="Speed"
         below={own?.speed && <Computed why={own.speed}>{round(own.speed.value, 0)} rpm</Computed>}
-      >
-        <NumberField
-          label="Speed"
-          value={operation.speed_rpm}
-          unit="rpm"
-          placeholder="computed"
-          commit={(value) => write('speed_rpm', value)}
-          clear={() => write('speed_rpm', null)}
-        />
-      </Row>
-      <Row
+        value={operation.speed_rpm}
+        unit="rpm"
+        placeholder="computed"
+        commit={(value) => write('speed_rpm', value)}
+        clear={() => write('speed_rpm', null)}
+      />
+      <NumberRow
         label="Feed"
         below={own?.feed && <Computed why={own.feed}>{round(own.feed.value, 0)} mm/min</Computed>}
-      >
-        <NumberField
-          label="Feed"
-          value={operation.feed_mm_min}
-          unit="mm/min"
-          placeholder="computed"
-          commit={(value) => write('feed_mm_min', value)}
-          clear={() => write('feed_mm_min', null)}
-        />
-      </Row>
+        value={operation.feed_mm_min}
+        unit="mm/min"
+        placeholder="computed"
+        commit={(value) => write('feed_mm_min', value)}
+        clear={() => write('feed_mm_min', null)}
+      />
       {own?.removal && (
         <Row label="Removal">
           <Computed why={own.removal}>{own.removal.value} cm³/min</Computed>
         </Row>
       )}
-      <Row label="Clearance">
-        <NumberField
-          label="Clearance"
-          value={operation.clearance}
-          unit="mm"
-          commit={(value) => write('clearance', value)}
-        />
-      </Row>
-      <Row label="Retract">
-        <NumberField
-          label="Retract"
-          value={operation.retract}
-          unit="mm"
-          commit={(value) => write('retract', value)}
-        />
-      </Row>
+      <NumberRow
+        label="Clearance"
+        value={operation.clearance}
+        unit="mm"
+        commit={(value) => write('clearance', value)}
+      />
+      <NumberRow
+        label="Retract"
+        value={operation.retract}
+        unit="mm"
+        commit={(value) => write('retract', value)}
+      />
       {own && (
         <Row label="Takes off">
           <Computed>

@@ -1,7 +1,7 @@
 import { useLibrary } from '../../api/hooks'
 import { round } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
-import { Computed, NumberField, Row } from '../../ui/Field'
+import { Computed, NumberRow, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../StageSheet'
 
 /** What locates and clamps the work. */
@@ -75,7 +75,7 @@ export function HoldSheet({ setup, report, edit }: SheetProps) {
               }
             />
           </Row>
-          <Row
+          <NumberRow
             label="Parallels"
             below={
               facts && (
@@ -85,23 +85,18 @@ export function HoldSheet({ setup, report, edit }: SheetProps) {
                 </Computed>
               )
             }
-          >
-            <NumberField
-              label="Parallels"
-              value={hold.parallels}
-              unit="mm"
-              commit={(value) => change('parallels', value)}
-            />
-          </Row>
-          <Row label="Width each">
-            <NumberField
-              label="Parallel width"
-              value={hold.parallel_width}
-              unit="mm"
-              commit={(value) => change('parallel_width', value)}
-            />
-          </Row>
-          <Row
+            value={hold.parallels}
+            unit="mm"
+            commit={(value) => change('parallels', value)}
+          />
+          <NumberRow
+            label="Width each"
+            name="Parallel width"
+            value={hold.parallel_width}
+            unit="mm"
+            commit={(value) => change('parallel_width', value)}
+          />
+          <NumberRow
             label="Off the middle"
             below={
               facts && (
@@ -110,14 +105,10 @@ export function HoldSheet({ setup, report, edit }: SheetProps) {
                 </Computed>
               )
             }
-          >
-            <NumberField
-              label="Off the middle"
-              value={hold.along}
-              unit="mm"
-              commit={(value) => change('along', value)}
-            />
-          </Row>
+            value={hold.along}
+            unit="mm"
+            commit={(value) => change('along', value)}
+          />
           {facts && (
             <>
               <Row label="Above jaws">

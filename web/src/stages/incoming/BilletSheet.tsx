@@ -2,7 +2,7 @@ import type { Part, Plan, ProjectState } from '../../api/client'
 import { type Commit, useLibrary } from '../../api/hooks'
 import { round } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
-import { Computed, NumberField, Row } from '../../ui/Field'
+import { Computed, NumberField, NumberRow, Row } from '../../ui/Field'
 import { Head } from '../StageSheet'
 
 type Sizing = Plan['billet']['sizing']
@@ -81,18 +81,18 @@ export function BilletSheet({
       </Row>
       {sizing.rule === 'allowance' &&
         SIDES.map(([field, , label]) => (
-          <Row key={field} label={label}>
-            <NumberField
-              label={`Allowance ${label}`}
-              value={sizing[field]}
-              unit="mm"
-              commit={(value) =>
-                change(`allowance ${label}`, (draft) => {
-                  if (draft.billet.sizing.rule === 'allowance') draft.billet.sizing[field] = value
-                })
-              }
-            />
-          </Row>
+          <NumberRow
+            key={field}
+            label={label}
+            name={`Allowance ${label}`}
+            value={sizing[field]}
+            unit="mm"
+            commit={(value) =>
+              change(`allowance ${label}`, (draft) => {
+                if (draft.billet.sizing.rule === 'allowance') draft.billet.sizing[field] = value
+              })
+            }
+          />
         ))}
       {sizing.rule === 'size' &&
         (['x', 'y', 'z'] as const).map((axis, d) => (
@@ -144,14 +144,12 @@ export function BilletSheet({
         </>
       )}
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Computing</h3>
-      <Row label="Ray distance">
-        <NumberField
-          label="Ray distance"
-          value={project.plan.resolution_mm}
-          unit="mm"
-          commit={(value) => change('resolution', (draft) => (draft.resolution_mm = value))}
-        />
-      </Row>
+      <NumberRow
+        label="Ray distance"
+        value={project.plan.resolution_mm}
+        unit="mm"
+        commit={(value) => change('resolution', (draft) => (draft.resolution_mm = value))}
+      />
     </>
   )
 }

@@ -1,7 +1,7 @@
 import { useLibrary } from '../../api/hooks'
 import { round } from '../../state'
 import { Choice } from '../../ui/Choice'
-import { Computed, NumberField, Row } from '../../ui/Field'
+import { Computed, NumberRow, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../StageSheet'
 
 const REGISTERS = ['G54', 'G55', 'G56', 'G57', 'G58', 'G59'] as const
@@ -44,25 +44,19 @@ export function ReachSheet({ setup, plan, report, edit }: SheetProps) {
       </Row>
       {hold.kind === 'vise' ? (
         <>
-          <Row label="Fixed jaw X">
-            <NumberField
-              label="Fixed jaw X"
-              value={hold.table_x}
-              unit="mm"
-              commit={(value) => place('table_x', value)}
-            />
-          </Row>
-          <Row
+          <NumberRow
+            label="Fixed jaw X"
+            value={hold.table_x}
+            unit="mm"
+            commit={(value) => place('table_x', value)}
+          />
+          <NumberRow
             label="Fixed jaw Y"
             below={<span className="text-soft">its middle, from the table’s front left corner</span>}
-          >
-            <NumberField
-              label="Fixed jaw Y"
-              value={hold.table_y}
-              unit="mm"
-              commit={(value) => place('table_y', value)}
-            />
-          </Row>
+            value={hold.table_y}
+            unit="mm"
+            commit={(value) => place('table_y', value)}
+          />
         </>
       ) : (
         <p className="py-2 text-soft">Without a holding the work has no place on the table.</p>
