@@ -45,7 +45,8 @@ def _read(path: Path) -> bytes:
 
 def _evaluate(chosen: argparse.Namespace) -> int:
     from pelvrak.core.geometry.mesh import to_stl
-    from pelvrak.core.route.evaluate import evaluate, mesh_from_bytes
+    from pelvrak.core.route.evaluate import evaluate
+    from pelvrak.core.route.pieces import mesh_from_bytes
     from pelvrak.core.route.plan import plan_from_json
     from pelvrak.core.route.store import MemoryStore
 

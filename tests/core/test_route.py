@@ -15,7 +15,8 @@ import trimesh
 from pygcode import Line
 
 from pelvrak.core.errors import BadInput, Stopped
-from pelvrak.core.route.evaluate import evaluate, mesh_from_bytes, path_from_json
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.pieces import mesh_from_bytes, path_from_json
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
 from pelvrak.core.route.store import MemoryStore
 from pelvrak.core.stock.field import loaded, same_field

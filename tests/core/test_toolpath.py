@@ -9,7 +9,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pelvrak.core.cutting.toolpath import CHORD_ERROR_MM, Path, chords, fitted, move_length, path_time_s
+from pelvrak.core.cutting.toolpath import CHORD_ERROR_MM, Path, chord_ends_s, chords, fitted, move_length
 
 
 def circle(radius: float, n: int, first: float = 0.0, sweep: float = 2 * math.pi) -> np.ndarray:
@@ -79,7 +79,13 @@ class Chords(unittest.TestCase):
         path = Path((0.0, 0.0, 0.0))
         path.rapid(240.0, 0.0, 0.0)  # 240 mm at 24000 mm/min: 0.6 s
         path.feed(240.0, 100.0, 0.0, 600.0)  # 100 mm at 600 mm/min: 10 s
-        self.assertAlmostEqual(path_time_s(path, 24000), 10.6, places=9)
+        path.arc("ccw", (220.0, 120.0, 0.0), (220.0, 100.0), 300.0)  # 31.42 mm at 300 mm/min: 6.28 s
+        lines = chords(path)
+        ends = chord_ends_s(path, lines, 24000)
+        self.assertAlmostEqual(ends[0], 0.6, places=9)
+        self.assertAlmostEqual(ends[1], 10.6, places=9)
+        self.assertAlmostEqual(ends[-1], 10.6 + math.pi / 2 * 20 / 300 * 60, places=9)
+        self.assertTrue((np.diff(ends) > 0).all())
 
 
 if __name__ == "__main__":

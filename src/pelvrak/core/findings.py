@@ -22,7 +22,8 @@ class Cure(Frozen):
 class Finding(Frozen):
     """One result of one check.
 
-    place: points in the work frame, mm. measured against limit, both in `unit`.
+    place: points in the work frame, mm. measured against limit, both in `unit`. move, time_s: of the
+    operation's path, from 0, and seconds from its start, where a move met trouble.
     """
 
     code: str
@@ -35,6 +36,8 @@ class Finding(Frozen):
     limit: float | None = None
     unit: str | None = None
     place: tuple[Vector, ...] = ()
+    move: int | None = None
+    time_s: float | None = None
     cures: tuple[Cure, ...] = ()
 
 

@@ -129,14 +129,21 @@ def chords(path: Path) -> Chords:
     return Chords(array[:-1], array[1:], np.array(what, np.uint8), np.array(owner, np.int64))
 
 
-def path_time_s(path: Path, rapid_mm_min: float) -> float:
-    """Time of all moves at programmed feed and rapid rate, s; acceleration is not counted."""
-    total, at = 0.0, path.start
-    for move in path.moves:
-        rate = rapid_mm_min if move.kind == "rapid" else move.feed
-        total += move_length(at, move) / rate * 60
-        at = move.end
-    return total
+def chord_ends_s(path: Path, lines: Chords, rapid_mm_min: float) -> Floats:
+    """When each chord ends, (n,), s from the path's start, at programmed feed and rapid rate; acceleration is not counted."""
+    rates = np.array([rapid_mm_min if move.kind == "rapid" else move.feed for move in path.moves])
+    whole = np.array(
+        [
+            move_length(start, move)
+            for start, move in zip([path.start, *(m.end for m in path.moves)], path.moves, strict=False)
+        ]
+    )
+    length = np.linalg.norm(lines.ends - lines.starts, axis=1)
+    # Chords share the length of their arc.
+    drawn = np.bincount(lines.move, length, len(path.moves))
+    share = length / np.where(drawn > 0, drawn, 1)[lines.move]
+    ends: Floats = np.cumsum(share * (whole / rates * 60)[lines.move])
+    return ends
 
 
 def fitted(

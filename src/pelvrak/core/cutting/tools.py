@@ -7,12 +7,27 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.shelf import shelf
-from pelvrak.core.stock.cut import Profile
+from pelvrak.core.stock import profile as shape
+from pelvrak.core.stock.profile import Profile
 
-ToolKind = Literal["end_mill", "drill", "spot_drill", "chamfer_mill", "reamer", "tap"]
+ToolKind = Literal[
+    "end_mill", "corner_mill", "ball_mill", "taper_mill", "face_mill", "slot_mill", "lollipop", "thread_mill",
+    "form_tool", "drill", "spot_drill", "chamfer_mill", "reamer", "tap",
+]  # fmt: skip
 Millimetres = Annotated[float, Field(gt=0, le=500)]
+# What each kind must be told beside DC.
+_NEEDS: dict[str, tuple[str, ...]] = {
+    "corner_mill": ("RE",), "taper_mill": ("taper_deg",), "face_mill": ("KAPR",), "slot_mill": ("CW",),
+    "thread_mill": ("TP",), "form_tool": ("outline",), "drill": ("SIG",), "spot_drill": ("SIG",),
+    "chamfer_mill": ("SIG",), "tap": ("TP",),
+}  # fmt: skip
+# Diameter within which a cutter with no edge at its centre cannot go down, as a share of DC: common practice, no source.
+CORE_SHARE = 0.6
+# What only turns, in the order of body_profiles.
+BODIES = ("flutes", "shank", "holder", "spindle nose")
 
 
 class Holder(Frozen):
@@ -23,11 +38,14 @@ class Holder(Frozen):
 
 
 class Tool(Frozen):
-    """One tool in its holder. Property names are those of ISO 13399; mm, degrees.
+    """One tool in its holder. Property names in capitals are those of ISO 13399; mm, degrees.
 
-    DC: cutting diameter; LCF: length of chip flute; OAL: overall length; DCON: shank diameter;
-    NOF: flutes; SIG: point angle (drills, spot drills, chamfer cutters); TP: thread pitch (taps).
-    overhang: tip to the holder's nose. place: pocket in the changer.
+    DC: cutting diameter (of a tapered or face mill at its tip); LCF: length of chip flute; OAL: overall
+    length; DCON: shank diameter; DN, LU: diameter of a neck and the length from the tip to its end; NOF:
+    flutes; SIG: point angle (drills, spot drills, chamfer cutters); TP: thread pitch (taps, thread
+    mills); RE: corner radius, on a taper mill of DC/2 a ball tip; KAPR: lead angle of a face mill; CW:
+    width of a slot cutter. taper_deg: lean of a taper mill's flank; outline: (height, radius) points of
+    a form tool from the tip up. overhang: tip to the holder's nose. place: pocket in the changer.
     """
 
     id: str
@@ -41,6 +59,13 @@ class Tool(Frozen):
     NOF: Annotated[int, Field(ge=1, le=20)]
     SIG: Annotated[float, Field(gt=10, lt=180)] | None = None
     TP: Annotated[float, Field(gt=0, le=10)] | None = None
+    RE: Millimetres | None = None
+    KAPR: Annotated[float, Field(ge=10, le=90)] | None = None
+    CW: Millimetres | None = None
+    DN: Millimetres | None = None
+    LU: Millimetres | None = None
+    taper_deg: Annotated[float, Field(gt=0, lt=60)] | None = None
+    outline: tuple[tuple[float, float], ...] | None = None
     material: Literal["carbide", "hss"] = "carbide"
     cuts_at_centre: bool = True
     overhang: Millimetres
@@ -52,10 +77,17 @@ class Tool(Frozen):
             raise ValueError(f"flutes of {self.LCF:g} mm are longer than the overhang of {self.overhang:g} mm")
         if self.overhang >= self.OAL:
             raise ValueError(f"an overhang of {self.overhang:g} mm leaves nothing of OAL {self.OAL:g} mm in the holder")
-        if self.kind in ("drill", "spot_drill", "chamfer_mill") and self.SIG is None:
-            raise ValueError("this kind of tool needs its point angle SIG")
-        if self.kind == "tap" and self.TP is None:
-            raise ValueError("a tap needs its pitch TP")
+        for name in _NEEDS.get(self.kind, ()):
+            if getattr(self, name) is None:
+                raise ValueError(f"a {self.kind.replace('_', ' ')} needs {name}")
+        if (self.DN is None) != (self.LU is None):
+            raise ValueError("a neck needs both its diameter DN and LU, the length from the tip to its end")
+        if self.LU is not None and not self.LCF <= self.LU <= self.overhang:
+            raise ValueError(f"LU {self.LU:g} mm lies outside LCF {self.LCF:g} … overhang {self.overhang:g} mm")
+        try:
+            cutter_profile(self)
+        except BadInput as bad:
+            raise ValueError(f"{bad.what}: {bad.mend}") from bad
         return self
 
     @property
@@ -71,26 +103,76 @@ def tip_length(tool: Tool) -> float:
 
 def cutter_profile(tool: Tool) -> Profile:
     """What cuts. A tap sweeps its tapping drill, DC - TP: threads are not part of the stock."""
-    if tool.kind == "tap":
-        assert tool.TP is not None
-        radius = (tool.DC - tool.TP) / 2
-        return Profile((0.0, tool.LCF), (radius, radius))
-    radius = tool.DC / 2
-    if tool.SIG:
-        return Profile((0.0, tip_length(tool), max(tool.LCF, tip_length(tool) + 0.1)), (0.0, radius, radius))
-    return Profile((0.0, tool.LCF), (radius, radius))
+    match tool.kind:
+        case "tap":
+            assert tool.TP is not None
+            return shape.flat(tool.DC - tool.TP, tool.LCF)
+        case "drill" | "spot_drill" | "chamfer_mill":
+            assert tool.SIG is not None
+            return shape.pointed(tool.DC, tool.SIG, tool.LCF)
+        case "ball_mill":
+            return shape.ball_nose(tool.DC, tool.LCF)
+        case "corner_mill":
+            assert tool.RE is not None
+            return shape.corner_radius(tool.DC, tool.RE, tool.LCF)
+        case "taper_mill":
+            assert tool.taper_deg is not None
+            return shape.tapered(tool.DC, tool.taper_deg, tool.LCF, tool.RE is not None)
+        case "face_mill":
+            assert tool.KAPR is not None
+            return shape.face_mill(tool.DC, tool.LCF, tool.KAPR)
+        case "slot_mill":
+            assert tool.CW is not None
+            return shape.slot_cutter(tool.DC, tool.CW)
+        case "lollipop":
+            return shape.lollipop(tool.DC)
+        case "thread_mill":
+            assert tool.TP is not None
+            return shape.thread_mill(tool.DC, tool.TP, max(1, round(tool.LCF / tool.TP)))
+        case "form_tool":
+            assert tool.outline is not None
+            return shape.ground(tuple(h for h, _ in tool.outline), tuple(r for _, r in tool.outline))
+        case _:
+            return shape.flat(tool.DC, tool.LCF)
 
 
-def body_profiles(tool: Tool) -> tuple[Profile, Profile]:
-    """What only turns: shank and holder, measured from the tip."""
-    shank = tool.DCON / 2
-    heights, radii, at, widest = [], [], tool.overhang, 0.0
+def core_radius(tool: Tool) -> float:
+    """Radius within which the tool cannot cut on its way down, mm; 0 when it cuts at its centre."""
+    return 0.0 if tool.cuts_at_centre else CORE_SHARE * tool.DC / 2
+
+
+def body_profiles(tool: Tool, nose: tuple[float, float] | None = None) -> tuple[Profile, ...]:
+    """What only turns, measured from the tip: in the order of BODIES, without the spindle nose when none is given.
+
+    "flutes" is the part of neck and shank no wider than the cutter: what it meets was to be cut deeper
+    than the flutes are long. nose: diameter and length of the spindle nose above the holder, mm.
+    """
+    cutter = cutter_profile(tool)
+    flutes = max(cutter.heights[-1] if cutter.heights else 0.0, sum(cutter.ball or (0.0,)))
+    if tool.kind == "lollipop":  # the neck comes out of the ball below its top
+        assert cutter.ball is not None
+        neck = (tool.DN or tool.DCON) / 2
+        flutes = cutter.ball[0] + math.sqrt(max(0.0, cutter.ball[1] ** 2 - neck**2))
+    widest = max(*cutter.radii, *(cutter.ball or (0.0,))[1:], 0.0)
+    heights, radii = [flutes], [(tool.DN or tool.DCON) / 2]
+    if tool.LU is not None and flutes < tool.LU:
+        heights += [tool.LU, tool.LU]
+        radii += [radii[0], tool.DCON / 2]
+    heights.append(max(tool.overhang, flutes) + 0.1)
+    radii.append(radii[-1])
+    holder_heights, holder_radii, at = [], [], tool.overhang
     for length, diameter in tool.holder.stack:
-        widest = max(widest, diameter / 2)
-        heights += [at, at + length]
-        radii += [widest, widest]
+        holder_heights += [at, at + length]
+        holder_radii += [diameter / 2, diameter / 2]
         at += length
-    return Profile((tool.LCF, tool.overhang + 0.1), (shank, shank)), Profile(tuple(heights), tuple(radii))
+    bodies = (
+        Profile(tuple(heights), tuple(min(r, widest) for r in radii)),
+        Profile(tuple(heights), tuple(radii)),
+        Profile(tuple(holder_heights), tuple(holder_radii)),
+    )
+    if nose is None:
+        return bodies
+    return (*bodies, Profile((at, at + nose[1]), (nose[0] / 2, nose[0] / 2)))
 
 
 def tool_shelf() -> dict[str, Tool]:

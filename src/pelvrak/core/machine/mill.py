@@ -20,7 +20,7 @@ class Mill(Frozen):
 
     travel_low, travel_high: machine coordinates each axis can take. corner: machine coordinates at
     which the bare spindle nose would touch the table's front left corner. table: its length along x
-    and depth along y.
+    and depth along y. nose: diameter and length of the spindle's nose above the holder.
     """
 
     id: str
@@ -29,6 +29,7 @@ class Mill(Frozen):
     travel_high: Vector
     table: tuple[float, float]
     corner: Vector
+    nose: tuple[float, float]
     rapid_mm_min: float
     feed_max_mm_min: float
     spindle_min_rpm: float

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -14,20 +13,18 @@ import numpy as np
 from pelvrak.core.billet.block import block_of, check_fit, margins
 from pelvrak.core.cutting.feeds import Material, cutting_data, material_of, removal_rate
 from pelvrak.core.cutting.operations import Operation
-from pelvrak.core.cutting.planning import Hole, Job, plan_operation
-from pelvrak.core.cutting.standing import UP, standing
-from pelvrak.core.cutting.toolpath import Chords, Move, Path, chords, path_time_s
-from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
+from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput, Stopped
 from pelvrak.core.findings import Finding, of_bad_input
-from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, to_glb, transformed, volume
+from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, to_glb, transformed
 from pelvrak.core.geometry.part import PartModel, as_vector, packed, unpacked
 from pelvrak.core.geometry.reckoned import Reckoned
-from pelvrak.core.geometry.rigid import inverse, moved, turned
+from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.holding.vise import HoldFacts, hold_work, solids_mesh, united
-from pelvrak.core.machine.mill import Mill, check_table, check_travel, mill_of, register_value
+from pelvrak.core.machine.mill import Mill, check_table, mill_of, register_value
 from pelvrak.core.program.post import Planned, Program, post
+from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_json, stock_pieces
 from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.report import (
     BilletReport,
@@ -36,19 +33,15 @@ from pelvrak.core.route.report import (
     Report,
     SetupReport,
 )
+from pelvrak.core.route.simulate import Station, simulate
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.seat.seating import lay, seat_work
 from pelvrak.core.stock.compare import compare
-from pelvrak.core.stock.cut import Hits, Sweep, cut, test
-from pelvrak.core.stock.field import RayField, grid_around, loaded, saved
+from pelvrak.core.stock.field import RayField, error_of, grid_around, loaded
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh
-from pelvrak.core.stock.surface import simplified, surface
 
-VERSION = 1
-SIMPLIFY_MM = 0.02
+VERSION = 2
 HOLDING_CELL_MM = 1.0
-PLAN_CELL_MM = 0.5
-MEETS_MM = 0.05
 
 Progress = Callable[[float, str], bool]
 
@@ -92,33 +85,6 @@ class Run:
         if data is None:
             raise LookupError(f"result {key} has no {name}")
         return data
-
-
-def _mesh_bytes(mesh: Mesh) -> bytes:
-    out = io.BytesIO()
-    np.savez_compressed(
-        out, vertices=mesh.vertices, triangles=mesh.triangles.astype(np.int32), label=mesh.label.astype(np.int32)
-    )
-    return out.getvalue()
-
-
-def mesh_from_bytes(data: bytes) -> Mesh:
-    """The mesh of a result's surface.npz piece."""
-    with np.load(io.BytesIO(data)) as arrays:
-        return Mesh(arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64))
-
-
-def _stock_pieces(field_: RayField, facts: dict[str, Any]) -> dict[str, bytes]:
-    """A stock as a result: its field, its surface for computing and for the picture, its volume."""
-    full = surface(field_)
-    light = simplified(full, SIMPLIFY_MM)
-    facts["volume_mm3"] = volume(full)
-    return {
-        "field": saved(field_),
-        "surface.npz": _mesh_bytes(light),
-        "surface.glb": to_glb(light, crease_lines(light)),
-        "facts.json": json.dumps(facts).encode(),
-    }
 
 
 def maker_number(setup: int, operation: int) -> int:
@@ -182,7 +148,7 @@ def _billet(run: Run, density: float) -> BilletReport:
     try:
         grid = grid_around(np.array(low), np.array(high), run.plan.resolution_mm)
         key = key_of("billet", VERSION, low, high, run.plan.resolution_mm)
-        facts = run.step("billet", key, lambda: _stock_pieces(field_of_block(grid, np.array(low), np.array(high)), {}))
+        facts = run.step("billet", key, lambda: stock_pieces(field_of_block(grid, np.array(low), np.array(high)), {}))
         amount = facts["volume_mm3"]
     except BadInput as bad:
         findings.append(of_bad_input(bad, None, None, "incoming"))
@@ -264,10 +230,11 @@ def _setup(
     key, stock_volume = incoming_key, incoming_volume
     # Made when the first operation has to be cut; a route that is known needs none.
     holding = cache(lambda: _holding_field(placed.hold))
+    station = Station(setup.name, run.part, placed.mill, placed.zero_from_work, placed.hold, placed.register, holding)
     tools = {tool.id: tool for tool in run.plan.tools}
     previous_place = None
     for position, operation in enumerate(setup.operations):
-        report, ready = _operation(run, index, position, setup, placed, holding, operation, tools, key, stock_volume)
+        report, ready = _operation(run, index, position, setup, placed, station, operation, tools, key, stock_volume)
         if ready is not None:
             if ready.path.moves and ready.tool.place != previous_place:
                 previous_place = ready.tool.place
@@ -331,25 +298,8 @@ def _holding_field(hold: HoldFacts) -> RayField | None:
     return field_of_mesh(grid_around(solid.vertices.min(axis=0), solid.vertices.max(axis=0), HOLDING_CELL_MM), solid)
 
 
-def _path_json(path: Path, holes: list[Hole]) -> bytes:
-    return json.dumps(
-        {
-            "start": path.start,
-            "moves": [[m.kind, *m.end, m.feed, *(m.centre or ())] for m in path.moves],
-            "holes": [[h.x, h.y, h.start, h.bottom] for h in holes],
-        }
-    ).encode()
-
-
-def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
-    """The tool path of a result's path.json piece."""
-    read = json.loads(data)
-    moves = [Move(m[0], (m[1], m[2], m[3]), m[4], (m[5], m[6]) if len(m) > 5 else None) for m in read["moves"]]
-    return Path(tuple(read["start"]), moves), [Hole(*h) for h in read["holes"]]
-
-
 def _operation(
-    run: Run, index: int, position: int, setup: Setup, placed: Placed, holding: Callable[[], RayField | None],
+    run: Run, index: int, position: int, setup: Setup, placed: Placed, station: Station,
     operation: Operation, tools: dict[str, Tool], incoming_key: str, incoming_volume: float,
 ) -> tuple[OperationReport, Planned | None]:  # fmt: skip
     tool = tools.get(operation.tool)
@@ -370,7 +320,10 @@ def _operation(
         )  # fmt: skip
         facts = run.step(
             name, key,
-            lambda: _cut_operation(run, index, position, setup, placed, holding(), operation, tool, data, incoming_key, name),
+            lambda: simulate(
+                station, operation, tool, data, maker_number(index, position),
+                lambda piece: run.piece(incoming_key, piece), lambda share: run.tell(name, share),
+            ),
         )  # fmt: skip
     except BadInput as bad:
         run.done += 1
@@ -405,108 +358,6 @@ def _removal(operation: Operation, tool: Tool, feed: float) -> Reckoned | None:
     )  # fmt: skip
 
 
-def _cut_operation(
-    run: Run, index: int, position: int, setup: Setup, placed: Placed, holding: RayField | None,
-    operation: Operation, tool: Tool, data: Any, incoming_key: str, name: str,
-) -> dict[str, bytes]:  # fmt: skip
-    """Plan the moves, cut them, test them: the pieces of one operation's result."""
-    stock = loaded(run.piece(incoming_key, "field"))
-    incoming = transformed(mesh_from_bytes(run.piece(incoming_key, "surface.npz")), placed.zero_from_work)
-    here = standing(incoming, PLAN_CELL_MM)
-    if here is None:
-        raise BadInput("stock.none", operation.name, "no stock is left to cut", "check the operations before")
-    start = (0.0, 0.0, float(here.high[2]) + operation.clearance + 50.0)
-    job = Job(run.part, placed.zero_from_work, here, tool, data, setup.name, Path(start))
-    plan_operation(operation, job)
-    findings = list(job.findings)
-    facts: dict[str, Any] = {"time_s": path_time_s(job.path, placed.mill.rapid_mm_min), "low": None, "high": None}
-    if not job.path.moves:
-        facts["findings"] = [f.model_dump(mode="json") for f in findings]
-        facts["volume_mm3"] = json.loads(run.piece(incoming_key, "facts.json"))["volume_mm3"]
-        return {
-            "field": run.piece(incoming_key, "field"),
-            "surface.npz": run.piece(incoming_key, "surface.npz"),
-            "surface.glb": run.piece(incoming_key, "surface.glb"),
-            "path.json": _path_json(job.path, []),
-            "facts.json": json.dumps(facts).encode(),
-        }
-    lines = chords(job.path)
-    work_from_zero = inverse(placed.zero_from_work)
-    bodies = body_profiles(tool)
-    sweep = Sweep(
-        moved(work_from_zero, lines.starts), moved(work_from_zero, lines.ends), lines.what,
-        turned(work_from_zero, UP), cutter_profile(tool), bodies,
-    )  # fmt: skip
-
-    def going_on(share: float) -> bool:
-        run.tell(name, 0.9 * share)
-        return True
-
-    stock, hits = cut(stock, sweep, maker_number(index, position), going_on)
-    findings += _stock_trouble(operation, setup, hits, sweep)
-    if holding is not None:
-        met = test(holding, Sweep(lines.starts, lines.ends, lines.what, UP, cutter_profile(tool), bodies))
-        findings += _holding_trouble(operation, setup, placed, met, lines, sweep)
-    low, high = lines.ends.min(axis=0), lines.ends.max(axis=0)
-    if placed.register is not None:
-        findings += check_travel(placed.mill, placed.register, low, high, tool.gauge_length, setup.name, operation.name)
-    facts["low"], facts["high"] = low.tolist(), high.tolist()
-    facts["findings"] = [
-        (f if f.operation == operation.id else f.model_copy(update={"operation": operation.id})).model_dump(mode="json")
-        for f in findings
-    ]
-    return {**_stock_pieces(stock, facts), "path.json": _path_json(job.path, job.holes)}
-
-
-def _worst_place(depths: Floats, sweep: Sweep) -> tuple[tuple[float, float, float], ...]:
-    return (as_vector(sweep.ends[int(np.argmax(depths))]),)
-
-
-def _stock_trouble(operation: Operation, setup: Setup, hits: Hits, sweep: Sweep) -> list[Finding]:
-    """Rapid moves, shank and holder that met the stock."""
-    out = []
-    for code, what, depths in (
-        ("cut.rapid_in_stock", "A rapid move runs", hits.rapid),
-        ("cut.shank_in_stock", "The shank runs", hits.bodies[:, 0]),
-        ("cut.holder_in_stock", "The holder runs", hits.bodies[:, 1]),
-    ):
-        deepest = float(depths.max(initial=0.0))
-        if deepest > MEETS_MM:
-            out.append(
-                Finding(
-                    code=code, severity="error", setup=setup.name, operation=operation.id, stage="cut",
-                    sentence=f"{what} {deepest:.2f} mm into the stock in {operation.name} "
-                    f"({int((depths > MEETS_MM).sum())} moves).",
-                    measured=round(deepest, 3), limit=0.0, unit="mm", place=_worst_place(depths, sweep),
-                )
-            )  # fmt: skip
-    return out
-
-
-def _holding_trouble(
-    operation: Operation, setup: Setup, placed: Placed, met: Hits, lines: Chords, sweep: Sweep
-) -> list[Finding]:
-    """Cutter, shank and holder that met the holding, with the name of what they met."""
-    out = []
-    for what, depths in (("cutter", met.rapid), ("shank", met.bodies[:, 0]), ("holder", met.bodies[:, 1])):
-        deepest = float(depths.max(initial=0.0))
-        if deepest <= MEETS_MM:
-            continue
-        end = lines.ends[int(np.argmax(depths))]
-        solid = min(
-            placed.hold.solids,
-            key=lambda s: float(np.linalg.norm(np.maximum(0, np.maximum(np.array(s[1]) - end, end - np.array(s[2]))))),
-        )[0]
-        out.append(
-            Finding(
-                code=f"cut.{what}_in_holding", severity="error", setup=setup.name, operation=operation.id, stage="cut",
-                sentence=f"The {what} runs {deepest:.2f} mm into the {solid} in {operation.name}.",
-                measured=round(deepest, 3), limit=0.0, unit="mm", place=_worst_place(depths, sweep),
-            )
-        )  # fmt: skip
-    return out
-
-
 def _program(run: Run, setup: Setup, placed: Placed, planned: list[Planned], mass: float) -> tuple[str, Program]:
     size = placed.high - placed.low
     program = post(
@@ -528,7 +379,7 @@ def _with_lines(report: OperationReport, program: Program) -> OperationReport:
 
 
 def _compare(run: Run, key: str) -> ComparisonReport:
-    compared = key_of("compare", VERSION + 1, run.part_key, key)
+    compared = key_of("compare", VERSION, run.part_key, key)
 
     def compute() -> dict[str, bytes]:
         result = compare(loaded(run.piece(key, "field")), mesh_from_bytes(run.piece(key, "surface.npz")), run.part.mesh)
@@ -544,8 +395,7 @@ def _compare(run: Run, key: str) -> ComparisonReport:
         }
 
     facts = run.step("compare", compared, compute)
-    # A chord across a cell on a wall of 1 mm radius stands off it by (√2·cell)² / 8.
-    stated = run.plan.resolution_mm**2 / 4 + SIMPLIFY_MM
+    stated = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
     last = run.plan.setups[-1].name
     findings = []
     for code, severity, word, depth, amount, at in (
@@ -564,6 +414,3 @@ def _compare(run: Run, key: str) -> ComparisonReport:
         key=compared, stated_error_mm=stated, findings=tuple(findings),
         **{name: facts[name] for name in ("left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm")},
     )  # fmt: skip
-
-
-__all__ = ["evaluate", "mesh_from_bytes", "part_result", "path_from_json"]

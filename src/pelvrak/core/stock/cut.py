@@ -2,48 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pelvrak.core.errors import Stopped
-from pelvrak.core.stock.cutting_kernel import (
-    CUT,
-    RAPID,
-    moves_by_row,
-    row_bounds,
-    sweep_oblique,
-    sweep_parallel,
-    sweep_square,
-)
+from pelvrak.core.stock import cutting_kernel as kernel
+from pelvrak.core.stock.cutting_kernel import CUT, RAPID, STOPPED
 from pelvrak.core.stock.field import Bundle, Floats, RayField, copied, grown
+from pelvrak.core.stock.profile import Groups, Profile, groups
+from pelvrak.core.stock.sweep import MISS, TINY
 
-__all__ = ["CUT", "RAPID", "Hits", "Profile", "Sweep", "cut", "test"]
+__all__ = ["CUT", "RAPID", "STOPPED", "Hits", "Profile", "Sweep", "Touched", "cut", "test"]
 
 ALIGNED = 1e-9
-PARALLEL, SQUARE, OBLIQUE = "parallel", "square", "oblique"
+# A batch ends after this many moves or about this many rays visited: progress is told, and stopping heard, in between.
 BATCH_MOVES = 4000
+BATCH_RAYS = 4_000_000
 
-
-@dataclass(frozen=True)
-class Profile:
-    """A convex body of revolution on the tool axis.
-
-    heights: ascending from the tip, mm, shape (k,); radii: not falling, mm, shape (k,).
-    """
-
-    heights: tuple[float, ...]
-    radii: tuple[float, ...]
+Touched = tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.uint8]]
+# Called after every batch: moves done so far, the field as it stands (changed by later batches),
+# and which rays of each bundle were changed since the last call.
+Record = Callable[[int, RayField, Touched], None]
 
 
 @dataclass(frozen=True)
 class Sweep:
     """Moves of one tool in the work frame.
 
-    starts, ends: tip positions, mm, (n, 3); what: CUT or RAPID, (n,); axis: unit vector from the
-    tip to the spindle; cutter: what cuts; bodies: what only turns (shank, holder), measured from the tip.
+    starts, ends: tip positions, mm, (n, 3); what: CUT, RAPID or STOPPED (feed with the spindle
+    standing), (n,); axis: unit vector from the tip to the spindle, (3,), or one for each move, (n, 3);
+    cutter: what cuts; bodies: what only turns (neck, shank, holder, spindle nose), measured from the
+    tip; core: radius within which the cutter cannot cut on its way down, mm.
     """
 
     starts: Floats
@@ -52,18 +44,34 @@ class Sweep:
     axis: Floats
     cutter: Profile
     bodies: tuple[Profile, ...] = ()
+    core: float = 0.0
+
+    def part(self, chosen: slice) -> Sweep:
+        """Some of the moves."""
+        axis = self.axis if self.axis.ndim == 1 else self.axis[chosen]
+        return replace(self, starts=self.starts[chosen], ends=self.ends[chosen], what=self.what[chosen], axis=axis)
 
 
 @dataclass(frozen=True)
 class Hits:
-    """Deepest overlap of every move, mm: `rapid` (n,) of the cutter in rapid moves, `bodies` (n, k)."""
+    """What every move did and met, n moves and k bodies.
+
+    rapid (n,): deepest overlap of the cutter in moves that must not cut, mm; bodies (n, k): deepest
+    overlap of each body with what stood, mm; removed (n,): volume taken off, mm³; depth, width (n,):
+    of engagement along the tool and square to the move, mm; core (n,): depth cut going down where
+    the cutter cannot, mm.
+    """
 
     rapid: Floats
     bodies: Floats
+    removed: Floats
+    depth: Floats
+    width: Floats
+    core: Floats
 
 
-def _frame(axis: Floats, ray: int) -> tuple[str, Floats]:
-    """How the ray stands to the tool, and the tool's frame (rows e1, e2, axis) with e1 along the ray where it can."""
+def _frame(axis: Floats, ray: int) -> Floats:
+    """The tool's frame (rows e1, e2, axis) with e1 along the ray as far as it can."""
     direction = np.zeros(3)
     direction[ray] = 1.0
     along = float(axis @ direction)
@@ -71,99 +79,137 @@ def _frame(axis: Floats, ray: int) -> tuple[str, Floats]:
         first = np.zeros(3)
         first[(ray + 1) % 3] = 1.0
         exact = direction * np.sign(along)
-        return PARALLEL, np.array([first, np.cross(exact, first), exact])
+        return np.array([first, np.cross(exact, first), exact])
+    if abs(along) < ALIGNED:
+        return np.array([direction, np.cross(axis, direction), axis])
     first = direction - along * axis
     first /= np.linalg.norm(first)
-    kind = SQUARE if abs(along) < ALIGNED else OBLIQUE
-    return kind, np.array([first, np.cross(axis, first), axis])
+    return np.array([first, np.cross(axis, first), axis])
 
 
-def _stacked(bodies: tuple[Profile, ...]) -> tuple[Floats, Floats]:
-    """Profiles as arrays (k, points), short ones padded with their last point."""
-    points = max((len(body.heights) for body in bodies), default=2)
-    heights, radii = np.zeros((len(bodies), points)), np.zeros((len(bodies), points))
-    for row, body in enumerate(bodies):
-        heights[row], radii[row] = body.heights[-1], body.radii[-1]
-        heights[row, : len(body.heights)], radii[row, : len(body.radii)] = body.heights, body.radii
-    return heights, radii
-
-
-def _lateral_reach(sweep: Sweep, axis: int, with_bodies: bool) -> tuple[float, float]:
-    """How far the tool can stretch from its tip along one work axis, mm: (below, above)."""
-    along = float(sweep.axis[axis])
+def _lateral_reach(reach: Floats, axis: Floats, lateral: int) -> tuple[float, float]:
+    """How far a tool with these (height, radius) stretches from its tip along one work axis, mm: (below, above)."""
+    along = float(axis[lateral])
     across = float(np.sqrt(max(0.0, 1 - along * along)))
-    low = high = 0.0
-    for body in (sweep.cutter, *(sweep.bodies if with_bodies else ())):
-        for h, r in zip(body.heights, body.radii, strict=True):
-            low, high = min(low, h * along - r * across), max(high, h * along + r * across)
-    return low, high
+    return float((reach[:, 0] * along - reach[:, 1] * across).min()), float(
+        (reach[:, 0] * along + reach[:, 1] * across).max()
+    )
 
 
-def _sweep_one(bundle: Bundle, field: RayField, sweep: Sweep, maker: int, cutting: bool) -> tuple[Bundle, Hits | None]:
-    grid, axis = field.grid, bundle.axis
-    u, v = (axis + 1) % 3, (axis + 2) % 3
-    kind, frame = _frame(sweep.axis, axis)
-    tests = kind != SQUARE and axis == int(np.argmax(np.abs(sweep.axis)))
-    bodies = sweep.bodies if tests else ()
-    if not tests and not cutting:
-        return bundle, None
-    keep = np.arange(len(sweep.what)) if tests else np.flatnonzero(sweep.what == CUT)
-    starts, ends, what = sweep.starts[keep], sweep.ends[keep], sweep.what[keep]
-    bounds = []
-    for lateral in (u, v):
-        low, high = _lateral_reach(sweep, lateral, bool(bodies))
-        bounds.append(
-            row_bounds(
-                np.stack([starts[:, lateral], ends[:, lateral]], axis=1),
-                low, high, grid.origin[lateral], grid.cell, grid.shape[lateral],
-            )
-        )  # fmt: skip
-    place = (grid.origin[u], grid.origin[v], grid.cell)
-    rows = moves_by_row(bounds[1], grid.shape[v])
-    # Rays square to the tool: threads own the direction across, rays are walked up the tool.
-    swapped = abs(sweep.axis[v]) > abs(sweep.axis[u])
-    outer, inner = (u, v) if swapped else (v, u)
-    if kind == SQUARE and swapped:
-        rows = moves_by_row(bounds[0], grid.shape[u])
-    tool_starts = np.ascontiguousarray(starts @ frame.T)
-    tool_moves = np.ascontiguousarray((ends - starts) @ frame.T)
-    heights, radii = np.array(sweep.cutter.heights), np.array(sweep.cutter.radii)
-    body_heights, body_radii = _stacked(bodies)
-    by = np.uint16(maker)
-    uv = np.array([frame[:, axis], frame[:, u], frame[:, v]])
-    capacity = bundle.capacity
+def _runs(sweep: Sweep) -> Iterator[tuple[int, int, Floats]]:
+    """Stretches of moves that share one tool axis: (first, past the last, axis)."""
+    if sweep.axis.ndim == 1:
+        yield 0, len(sweep.what), sweep.axis
+        return
+    changes = np.flatnonzero((np.diff(sweep.axis, axis=0) != 0).any(axis=1)) + 1
+    limits = [0, *changes.tolist(), len(sweep.what)]
+    for first, last in zip(limits, limits[1:], strict=False):
+        yield first, last, sweep.axis[first]
+
+
+def _chained(starts: Floats, moves: Floats, what: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Moves that go on cutting level from where the one before ended cutting level."""
+    level = (np.abs(moves[:, 2]) < TINY) & (what == CUT)
+    out = np.zeros(len(what), np.uint8)
+    joined = np.abs(starts[1:] - starts[:-1] - moves[:-1]).max(axis=1) < 1e-12
+    out[1:] = level[1:] & level[:-1] & joined
+    return out
+
+
+@dataclass
+class _Laid:
+    """One bundle under one run of moves: what both kernels are given."""
+
+    bundle: Bundle
+    frame: Floats
+    outer: int
+    inner: int
+    rows: tuple[NDArray[np.int64], NDArray[np.int32]]
+    turn: Floats
+    starts: Floats
+    moves: Floats
+    covers: Floats
+
+
+def _lay(field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, shapes: Groups, in_turn: bool) -> _Laid:
+    grid, ray = field.grid, bundle.axis
+    u, v = (ray + 1) % 3, (ray + 2) % 3
+    # Walk the rays of a row along the tool axis where they all see the same of a level move.
+    outer, inner = (u, v) if not in_turn and abs(axis[v]) > abs(axis[u]) else (v, u)
+    frame = _frame(axis, ray)
+    low, high = _lateral_reach(shapes.reach, axis, outer)
+    bounds = kernel.row_bounds(
+        np.stack([sweep.starts[:, outer], sweep.ends[:, outer]], axis=1),
+        low, high, grid.origin[outer], grid.cell, grid.shape[outer],
+    )  # fmt: skip
+    turn = np.ascontiguousarray(frame[:, [ray, outer, inner]])
+    starts = np.ascontiguousarray(sweep.starts @ frame.T)
+    moves = np.ascontiguousarray((sweep.ends - sweep.starts) @ frame.T)
+    moves[np.abs(moves) < TINY] = 0.0
+    covers = kernel.shadows(moves, turn[0, 0], turn[2, 0], shapes.heights, shapes.radii, shapes.points, shapes.ball)
+    rows = kernel.moves_by_row(bounds, grid.shape[outer])
+    return _Laid(bundle, frame, outer, inner, rows, turn, starts, moves, covers)
+
+
+def _in_turn(
+    field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, maker: int, touched: NDArray[np.uint8], cutting: bool
+) -> tuple[Bundle, Floats, Floats]:
+    """The bundle nearest to the tool axis: (bundle, hits (n, 1 + k), load (n, 5))."""
+    shapes = groups((sweep.cutter, *sweep.bodies), tuple(range(-1, len(sweep.bodies))))
+    laid = _lay(field, bundle, axis, sweep, shapes, True)
+    redo = np.ones(bundle.count.shape[0], np.uint8)
+    all_hits = np.zeros((len(sweep.what), 1 + len(sweep.bodies)))
+    all_load = np.zeros((len(sweep.what), 5))
+    all_load[:, kernel.RIGHT], all_load[:, kernel.LEFT] = MISS, -MISS
     while True:
-        work = copied(bundle) if cutting else bundle
-        rays = (work.count, work.position.reshape(-1), work.normal.reshape(-1), work.maker.reshape(-1))
-        hits = np.zeros((1, len(keep), 1 + len(bodies)))
-        if kind == PARALLEL:
-            hits, overflow = sweep_parallel(
-                *rays, *place, *rows, tool_starts, tool_moves, what, by, frame, float(np.sign(uv[0, 2])),
-                heights, radii, body_heights, body_radii, cutting,
-            )  # fmt: skip
-        elif kind == SQUARE:
-            overflow = sweep_square(
-                *rays, swapped, grid.origin[outer], grid.origin[inner], grid.cell, bounds[1 if swapped else 0], *rows,
-                tool_starts, tool_moves, by, frame, float(np.sign(uv[0, 0])),
-                np.ascontiguousarray(frame[1:, outer]), np.ascontiguousarray(frame[1:, inner]), heights, radii,
-            )  # fmt: skip
-        else:
-            hits, overflow = sweep_oblique(
-                *rays, *place, bounds[0], *rows, tool_starts, tool_moves, what, by, frame, uv,
-                heights, radii, body_heights, body_radii, cutting,
-            )  # fmt: skip
-        if not overflow:
-            break
-        capacity *= 2
-        bundle = grown(bundle, capacity)
-    if not tests:
-        return work, None
-    deepest = hits.max(axis=0)
-    rapid = np.zeros(len(sweep.what))
-    rapid[keep] = deepest[:, 0]
-    body_hits = np.zeros((len(sweep.what), len(bodies)))
-    body_hits[keep] = deepest[:, 1:]
-    return work, Hits(rapid, body_hits)
+        hits, load = kernel.cut_in_turn(
+            bundle.count, bundle.position.reshape(-1), bundle.normal.reshape(-1), bundle.maker.reshape(-1), touched, redo,
+            field.grid.origin[laid.outer], field.grid.origin[laid.inner], field.grid.cell, *laid.rows,
+            laid.starts, laid.moves, sweep.what, _chained(laid.starts, laid.moves, sweep.what), laid.turn, laid.frame,
+            shapes.heights, shapes.radii, shapes.points, shapes.ball, shapes.owner, len(sweep.bodies), laid.covers,
+            sweep.core, np.uint16(maker), cutting,
+        )  # fmt: skip
+        np.maximum(all_hits, hits.max(axis=0), out=all_hits)
+        all_load[:, kernel.REMOVED] += load[:, :, kernel.REMOVED].sum(axis=0)
+        for column in (kernel.DEPTH, kernel.LEFT, kernel.CORE):
+            np.maximum(all_load[:, column], load[:, :, column].max(axis=0), out=all_load[:, column])
+        np.minimum(all_load[:, kernel.RIGHT], load[:, :, kernel.RIGHT].min(axis=0), out=all_load[:, kernel.RIGHT])
+        if not redo.any():
+            return bundle, all_hits, all_load
+        bundle = grown(bundle, 2 * bundle.capacity)
+
+
+def _together(
+    field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, shapes: Groups, maker: int, touched: NDArray[np.uint8]
+) -> Bundle:
+    """A bundle across the tool axis; all moves cut."""
+    laid = _lay(field, bundle, axis, sweep, shapes, False)
+    swapped = laid.outer == (bundle.axis + 1) % 3
+    redo = np.ones(field.grid.shape[laid.outer], np.uint8)
+    while True:
+        kernel.cut_together(
+            bundle.count, bundle.position.reshape(-1), bundle.normal.reshape(-1), bundle.maker.reshape(-1), touched, redo,
+            swapped, field.grid.origin[laid.outer], field.grid.origin[laid.inner], field.grid.cell, *laid.rows,
+            laid.starts, laid.moves, laid.turn, laid.frame,
+            shapes.heights, shapes.radii, shapes.points, shapes.ball, laid.covers, np.uint16(maker),
+        )  # fmt: skip
+        if not redo.any():
+            return bundle
+        bundle = grown(bundle, 2 * bundle.capacity)
+
+
+def _batches(sweep: Sweep, cell: float, shapes: Groups) -> Iterator[slice]:
+    """Stretches of moves of bounded work, whatever the machine."""
+    wide = 2 * float(shapes.reach[:, 1].max())
+    length = np.linalg.norm(sweep.ends - sweep.starts, axis=1)
+    visits = np.cumsum((length + wide) * wide / cell**2 + 100.0)
+    first = 0
+    while first < len(visits):
+        done = visits[first - 1] if first else 0.0
+        last = int(np.searchsorted(visits, done + BATCH_RAYS))
+        last = min(max(last, first + 1), first + BATCH_MOVES, len(visits))
+        yield slice(first, last)
+        first = last
 
 
 def cut(
@@ -171,29 +217,50 @@ def cut(
     sweep: Sweep,
     maker: int,
     progress: Callable[[float], bool] | None = None,
+    record: Record | None = None,
 ) -> tuple[RayField, Hits]:
     """Take the cutting moves of a sweep off the field, in their order.
 
-    maker: number written on every new surface. progress is called with the share done (0…1) and
-    may return False to stop (raises Stopped). Returns the new field and what was hit; the given
-    field is unchanged. Shank and holder are tested right after the cutter of the same move has
-    passed: what stands then is what they meet.
+    maker: number written on every new surface. progress is called with the share of the moves done
+    (0…1) and may return False to stop (raises Stopped); record is called after every batch. Returns
+    the new field and what every move did; the given field is unchanged. Bodies are tested against
+    what stands before the move is cut, or, going down, after it: then the cutter has passed first.
     """
-    hits = Hits(np.zeros(len(sweep.what)), np.zeros((len(sweep.what), len(sweep.bodies))))
-    for first in range(0, len(sweep.what), BATCH_MOVES):
-        part = slice(first, first + BATCH_MOVES)
-        batch = replace(sweep, starts=sweep.starts[part], ends=sweep.ends[part], what=sweep.what[part])
-        bundles = []
-        for bundle in field.bundles:
-            new, found = _sweep_one(bundle, field, batch, maker, True)
-            bundles.append(new)
-            if found is not None:
-                hits.rapid[part] = found.rapid
-                hits.bodies[part] = found.bodies
-        field = RayField(field.grid, (bundles[0], bundles[1], bundles[2]))
-        if progress is not None and not progress(min(1.0, (first + BATCH_MOVES) / len(sweep.what))):
+    n = len(sweep.what)
+    bundles = [copied(bundle) for bundle in field.bundles]
+    touched = [np.zeros(bundle.count.size, np.uint8) for bundle in bundles]
+    shapes = groups((sweep.cutter,), (-1,))
+    hits, load = np.zeros((n, 1 + len(sweep.bodies))), np.zeros((n, 5))
+    for chosen in _batches(sweep, field.grid.cell, shapes) if n else ():
+        batch = sweep.part(chosen)
+        for first, last, axis in _runs(batch):
+            run = batch.part(slice(first, last))
+            nearest = int(np.argmax(np.abs(axis)))
+            at = slice(chosen.start + first, chosen.start + last)
+            for ray in range(3):
+                if ray == nearest:
+                    bundles[ray], hits[at], load[at] = _in_turn(
+                        field, bundles[ray], axis, run, maker, touched[ray], True
+                    )
+                elif (run.what == CUT).any():
+                    only = replace(run, starts=run.starts[run.what == CUT], ends=run.ends[run.what == CUT])
+                    bundles[ray] = _together(field, bundles[ray], axis, only, shapes, maker, touched[ray])
+        if record is not None:
+            record(chosen.stop, RayField(field.grid, (bundles[0], bundles[1], bundles[2])), tuple(touched))  # type: ignore[arg-type]
+            for flags in touched:
+                flags[:] = 0
+        if progress is not None and not progress(chosen.stop / n):
             raise Stopped
-    return field, hits
+    return RayField(field.grid, (bundles[0], bundles[1], bundles[2])), _hits(hits, load, field.grid.cell)
+
+
+def _hits(hits: Floats, load: Floats, cell: float) -> Hits:
+    cuts = load[:, kernel.REMOVED] > 0
+    width = np.where(cuts & (load[:, kernel.LEFT] >= load[:, kernel.RIGHT]),
+                     load[:, kernel.LEFT] - load[:, kernel.RIGHT] + cell, 0.0)  # fmt: skip
+    return Hits(
+        hits[:, 0], hits[:, 1:], load[:, kernel.REMOVED] * cell**2, load[:, kernel.DEPTH], width, load[:, kernel.CORE]
+    )
 
 
 def test(field: RayField, sweep: Sweep) -> Hits:
@@ -202,7 +269,11 @@ def test(field: RayField, sweep: Sweep) -> Hits:
     `rapid` then holds the cutter's deepest overlap of every move.
     """
     every = replace(sweep, what=np.full(len(sweep.what), RAPID, np.uint8))
-    axis = int(np.argmax(np.abs(sweep.axis)))
-    _, hits = _sweep_one(field.bundles[axis], field, every, 0, False)
-    assert hits is not None
-    return hits
+    hits, load = np.zeros((len(sweep.what), 1 + len(sweep.bodies))), np.zeros((len(sweep.what), 5))
+    for first, last, axis in _runs(every):
+        bundle = field.bundles[int(np.argmax(np.abs(axis)))]
+        untouched = np.zeros(0, np.uint8)
+        _, hits[first:last], load[first:last] = _in_turn(
+            field, bundle, axis, every.part(slice(first, last)), 0, untouched, False
+        )
+    return _hits(hits, load, field.grid.cell)

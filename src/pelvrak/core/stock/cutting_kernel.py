@@ -1,7 +1,13 @@
 """What do many moves take off all rays of one bundle, and what do they run into? (compiled)
 
-Threads own rows of rays, not moves: each row sees the moves in their order, so the
-result is the same bit for bit on any number of threads.
+Threads own rows of rays, not moves: each row sees the moves in their order, so the result is the
+same bit for bit on any number of threads. A row whose rays run out of room keeps its `redo` mark;
+run again with more room it ends as if there had been room at once, for cutting twice changes nothing.
+
+Rays are given by their two lateral coordinates (outer, inner). `turn` (3, 3) has the tool's frame
+(e1, e2, axis) as rows and the ray's, the outer's and the inner's unit vectors as columns; e1 lies
+along the ray as far as it can. Bodies come as convex groups: heights and radii (g, points) with
+`points` (g,) of them in use and ball (g, 2), see sweep.py.
 """
 
 import numpy as np
@@ -10,19 +16,27 @@ from numba import njit, prange
 from pelvrak.core.stock.intervals import overlap, spares, subtract
 from pelvrak.core.stock.sweep import (
     MISS,
-    line_and_hull,
-    oblique_interval,
-    parallel_interval,
-    square_interval,
+    TINY,
+    level_across,
+    level_along,
+    radius_at,
+    sweep_interval,
 )
 
-CUT, RAPID = 0, 1
-OBLIQUE_SAMPLES = 24
+CUT, RAPID, STOPPED = 0, 1, 2
 # Rows are dealt to this many lanes; a lane is what one thread takes at a time.
 LANES = 16
+# Rays of a row whose tops are known together.
+TILE = 16
+SAME_MM = 1e-4
+# Walls that wait on one row of rays before they are taken off.
+WALLS = 8
+# Columns of what a move did: removed length on all rays, the longest on one ray, least and greatest
+# distance of those rays to the left of the move, deepest cut within the core.
+REMOVED, DEPTH, RIGHT, LEFT, CORE = 0, 1, 2, 3, 4
 
 
-@njit(nogil=True, cache=True)
+@njit(nogil=True, cache=True, error_model="numpy")
 def row_bounds(centres, reach_low, reach_high, origin, cell, rows):
     """First and last row each move can touch, int64 (n, 2)."""
     out = np.empty((centres.shape[0], 2), np.int64)
@@ -34,7 +48,7 @@ def row_bounds(centres, reach_low, reach_high, origin, cell, rows):
     return out
 
 
-@njit(nogil=True, cache=True)
+@njit(nogil=True, cache=True, error_model="numpy")
 def moves_by_row(bounds, rows):
     """For each row the moves that can touch it, in order: (offsets, moves)."""
     offsets = np.zeros(rows + 1, np.int64)
@@ -52,278 +66,413 @@ def moves_by_row(bounds, rows):
     return offsets, listed
 
 
-@njit(nogil=True, cache=True)
-def _columns(low, high, origin, cell, columns):
-    """First and last ray between two places along the row."""
-    first = max(0, int(np.ceil((low - origin) / cell - 1e-9)))
-    last = min(columns - 1, int(np.floor((high - origin) / cell + 1e-9)))
+@njit(nogil=True, cache=True, error_model="numpy")
+def shadows(moves, dx, dh, heights, radii, points, ball):
+    """What each group and move covers, seen along the ray: (g, n, 8).
+
+    Seen so, a place has y across and q = x dh - h dx. Columns: least and greatest y, least and
+    greatest q, the direction (y, q) square to the move, and least and greatest along that.
+    """
+    groups, n = heights.shape[0], moves.shape[0]
+    out = np.empty((groups, n, 8))
+    for m in range(n):
+        my, mq = moves[m, 1], moves[m, 0] * dh - moves[m, 2] * dx
+        length = np.sqrt(my * my + mq * mq)
+        wy, wq = (1.0, 0.0) if length < TINY else (-mq / length, my / length)
+        lean = -wq * dx  # of that direction along the axis
+        across = np.sqrt(max(0.0, 1 - lean * lean))
+        for g in range(groups):
+            widest, q_low, q_high, w_low, w_high = 0.0, MISS, -MISS, MISS, -MISS
+            for i in range(points[g]):
+                h, r = heights[g, i], radii[g, i]
+                widest = max(widest, r)
+                q_low, q_high = min(q_low, -h * dx - r * abs(dh)), max(q_high, -h * dx + r * abs(dh))
+                w_low, w_high = min(w_low, h * lean - r * across), max(w_high, h * lean + r * across)
+            if ball[g, 1] > 0:
+                h, r = ball[g, 0], ball[g, 1]
+                widest = max(widest, r)
+                q_low, q_high = min(q_low, -h * dx - r), max(q_high, -h * dx + r)
+                w_low, w_high = min(w_low, h * lean - r), max(w_high, h * lean + r)
+            out[g, m, 0], out[g, m, 1] = min(0.0, my) - widest, max(0.0, my) + widest
+            out[g, m, 2], out[g, m, 3] = min(0.0, mq) + q_low, max(0.0, mq) + q_high
+            out[g, m, 4], out[g, m, 5] = wy, wq
+            out[g, m, 6], out[g, m, 7] = w_low, w_high
+    return out
+
+
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
+def _narrowed(first, last, at, step, low, high):
+    """The part of first…last where low <= at + step * i <= high."""
+    if abs(step) < 1e-13:
+        if at < low - 1e-9 or at > high + 1e-9:
+            return first, first - 1
+        return first, last
+    one, two = (low - at) / step, (high - at) / step
+    if one > two:
+        one, two = two, one
+    if one > last or two < first:
+        return first, first - 1
+    return max(first, int(np.ceil(one - 1e-9))), min(last, int(np.floor(two + 1e-9)))
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _covered(shadow, y, y_step, q, q_step, count):
+    """First and last of `count` rays along the row that the shadow can cover."""
+    first, last = _narrowed(0, count - 1, y, y_step, shadow[0], shadow[1])
+    if first <= last:
+        first, last = _narrowed(first, last, q, q_step, shadow[2], shadow[3])
+    if first <= last:
+        wy, wq = shadow[4], shadow[5]
+        first, last = _narrowed(first, last, wy * y + wq * q, wy * y_step + wq * q_step, shadow[6], shadow[7])
     return first, last
 
 
-@njit(nogil=True, cache=True)
-def _turned(a, b, c, frame, out):
-    """Stock normal in the work frame from a tool normal (a, b, c) in the tool's frame, into out."""
-    for axis in range(3):
-        out[axis] = -(a * frame[0, axis] + b * frame[1, axis] + c * frame[2, axis])
+@njit(nogil=True, cache=True, error_model="numpy")
+def _stock_normal(n0, n1, n2, frame):
+    """Outward normal of the stock where the tool's is n, from the tool's frame to the work frame."""
+    return (
+        -(n0 * frame[0, 0] + n1 * frame[1, 0] + n2 * frame[2, 0]),
+        -(n0 * frame[0, 1] + n1 * frame[1, 1] + n2 * frame[2, 1]),
+        -(n0 * frame[0, 2] + n1 * frame[1, 2] + n2 * frame[2, 2]),
+    )
 
 
-@njit(nogil=True, cache=True, parallel=True)
-def sweep_parallel(
-    count, position, normal, maker, u_origin, v_origin, cell, offsets, listed,
-    starts, moves, what, by, frame, sign, heights, radii, body_heights, body_radii, cut,
+@njit(nogil=True, cache=True, error_model="numpy", parallel=True)
+def cut_in_turn(
+    count, position, normal, maker, touched, redo, outer_origin, inner_origin, cell, offsets, listed,
+    starts, moves, what, chained, turn, frame, heights, radii, points, ball, owner, bodies, covers, core, by, cut,
 ):  # fmt: skip
-    """Cut and test with rays along the tool axis.
+    """Cut move by move, test move by move, and say what each move did.
 
-    count … maker: one bundle, all but count flat, changed in place when `cut`. starts, moves: (n, 3) tip and travel in
-    the tool's frame, whose rows e1, e2, axis stand in `frame`; e1 is the row direction u, e2 is
-    sign * v, the axis is sign * the ray. what: CUT or RAPID. body_heights, body_radii (k, points):
-    what follows the cutter. Returns (hits (LANES, n, 1 + k), overflow): hits column 0 is the cutter
-    in rapid moves, the others the bodies in any move, deepest overlap in mm, against what stands
-    once the cutter of that same move has passed.
+    The bundle is the one nearest to the tool axis; outer is its row. count … touched: its arrays, all
+    but count flat, changed in place when `cut`. starts, moves: (n, 3) tip and travel in the tool's
+    frame. what: CUT, RAPID or STOPPED. chained: whether a move goes on level from where the one before
+    it cut level. owner (g,): -1 for groups of the cutter, else the body. covers: shadows. core: radius
+    of the cutter that cannot cut on its way down. Returns (hits (LANES, n, 1 + bodies), load (LANES,
+    n, 5)): hits column 0 is the cutter in moves that must not cut, the others the bodies, deepest
+    overlap in mm with what stands before the move, or after it when the tool goes down: then the
+    cutter has been there first.
     """
     rows, columns = count.shape
     room = position.shape[0] // count.size
-    bodies = body_heights.shape[0]
+    groups = heights.shape[0]
     hits = np.zeros((LANES, starts.shape[0], 1 + bodies))
-    overflow = np.zeros(LANES, np.int32)
-    widest, flat = radii[-1], radii[0] >= radii[-1]
+    load = np.zeros((LANES, starts.shape[0], 5))
+    load[:, :, RIGHT], load[:, :, LEFT] = MISS, -MISS
+    dx, dh = turn[0, 0], turn[2, 0]
+    parallel = abs(dx) < TINY
+    tiles = (columns + TILE - 1) // TILE
     for lane in prange(LANES):
-        low_normal = np.zeros(3)
-        high_normal = np.zeros(3)
+        tops = np.empty(tiles)
         for row in range(lane, rows, LANES):
-            y = sign * (v_origin + cell * row)
+            if redo[row] == 0:
+                continue
+            redo[row] = 0
+            v = outer_origin + cell * row
+            if offsets[row] == offsets[row + 1]:
+                continue
+            tops[:] = -MISS
+            for column in range(columns):
+                held = count[row, column]
+                if held > 0:
+                    base = (row * columns + column) * room
+                    top = dh * (position[base + 2 * held - 1] if dh > 0 else position[base])
+                    top += turn[2, 1] * v + turn[2, 2] * (inner_origin + cell * column)
+                    tops[column // TILE] = max(tops[column // TILE], top)
             for index in range(offsets[row], offsets[row + 1]):
                 m = listed[index]
                 m0, m1, m2 = moves[m, 0], moves[m, 1], moves[m, 2]
-                p0, p2 = starts[m, 0], starts[m, 2]
-                dy = y - starts[m, 1]
-                lo, hi, _, _, _, _ = line_and_hull(dy, 0.0, 0.0, widest, m0, m1, widest)
-                level = flat and abs(m2) < 1e-12
-                if lo <= hi and (cut or what[m] == RAPID):
-                    start, end = _columns(lo + p0, hi + p0, u_origin, cell, columns)
-                    for column in range(start, end + 1):
-                        held = count[row, column]
-                        if held == 0:
-                            continue
-                        base = (row * columns + column) * room
-                        rx = u_origin + cell * column - p0
-                        if level:
-                            low, high, t, slope = heights[0], heights[-1], 0.0, 0.0
-                        else:
-                            low, high, t, slope = parallel_interval(heights, radii, rx, dy, m0, m1, m2)
-                            if low == MISS:
-                                continue
-                        near, far = (low + p2) * sign, (high + p2) * sign
-                        if sign < 0:
-                            near, far = far, near
-                        if what[m] == RAPID:
-                            deep = overlap(held, position, base, near, far)
-                            if deep > hits[lane, m, 0]:
-                                hits[lane, m, 0] = deep
-                            continue
-                        if spares(held, position, base, near, far):
-                            continue
-                        a, b, c = 0.0, 0.0, -1.0
-                        if slope > 0:
-                            ax, ay = rx - t * m0, dy - t * m1
-                            r = max(1e-12, np.sqrt(ax * ax + ay * ay))
-                            length = np.sqrt(1 + slope * slope)
-                            a, b, c = ax / r / length, ay / r / length, -slope / length
-                        if sign > 0:
-                            _turned(a, b, c, frame, low_normal)
-                            _turned(0.0, 0.0, 1.0, frame, high_normal)
-                        else:
-                            _turned(0.0, 0.0, 1.0, frame, low_normal)
-                            _turned(a, b, c, frame, high_normal)
-                        held = subtract(
-                            held, position, normal, maker, base, room,
-                            near, far, low_normal, high_normal, by,
-                        )  # fmt: skip
-                        if held < 0:
-                            overflow[lane] = 1
-                        else:
-                            count[row, column] = held
-                for body in range(bodies):
-                    reach = body_radii[body, -1]
-                    lo, hi, _, _, _, _ = line_and_hull(dy, 0.0, 0.0, reach, m0, m1, reach)
-                    if lo > hi:
+                x0 = turn[0, 1] * v + turn[0, 2] * inner_origin - starts[m, 0]
+                y0 = turn[1, 1] * v + turn[1, 2] * inner_origin - starts[m, 1]
+                h0 = turn[2, 1] * v + turn[2, 2] * inner_origin - starts[m, 2]
+                x_step, y_step, h_step = cell * turn[0, 2], cell * turn[1, 2], cell * turn[2, 2]
+                level = parallel and abs(m2) < TINY
+                length2 = m0 * m0 + m1 * m1
+                length = np.sqrt(length2)
+                cutting = cut and what[m] == CUT
+                for phase in range(3):  # bodies first, the cutter, bodies last
+                    if (phase == 0 and m2 < 0 and cutting) or (phase == 2 and not (m2 < 0 and cutting)):
                         continue
-                    start, end = _columns(lo + p0, hi + p0, u_origin, cell, columns)
-                    lowest = p2 + min(0.0, m2) + body_heights[body, 0]
-                    for column in range(start, end + 1):
-                        held = count[row, column]
-                        if held == 0:
+                    for g in range(groups):
+                        if (owner[g] < 0) != (phase == 1):
                             continue
-                        base = (row * columns + column) * room
-                        top = position[base + 2 * held - 1] if sign > 0 else -position[base]
-                        if top <= lowest:
-                            continue
-                        low, high, t, slope = parallel_interval(
-                            body_heights[body], body_radii[body], u_origin + cell * column - p0, dy, m0, m1, m2
+                        first, last = _covered(
+                            covers[g, m], y0, y_step, x0 * dh - h0 * dx, x_step * dh - h_step * dx, columns
                         )
-                        if low != MISS:
-                            near, far = (low + p2) * sign, (high + p2) * sign
-                            if sign < 0:
-                                near, far = far, near
-                            deep = overlap(held, position, base, near, far)
-                            if deep > hits[lane, m, 1 + body]:
-                                hits[lane, m, 1 + body] = deep
-    return hits, overflow.max()
+                        if first > last:
+                            continue
+                        n = points[g]
+                        ball_height, ball_radius = ball[g, 0], ball[g, 1]
+                        flat = n == 2 and radii[g, 0] == radii[g, 1] and ball_radius == 0.0
+                        lowest = min(0.0, m2) + starts[m, 2]
+                        lowest += min(heights[g, 0], ball_height - ball_radius) if ball_radius > 0 else heights[g, 0]
+                        if not parallel:
+                            lowest -= max(radii[g, :n].max(), ball_radius)
+                        # Where the move before has been, as deep: the rays of its last stand, or those behind it.
+                        skip = chained[m] == 1 and phase == 1 and level
+                        skip_first, skip_last = columns, -1
+                        if skip and flat:
+                            skip = False
+                            half = radii[g, 0] * radii[g, 0] - y0 * y0
+                            if half > 0:
+                                half = np.sqrt(half)
+                                skip_first = int(np.ceil((-half - x0) / x_step))
+                                skip_last = int(np.floor((half - x0) / x_step))
+                        column = first
+                        while column <= last:
+                            if skip_first <= column <= skip_last:
+                                column = skip_last + 1
+                                continue
+                            if tops[column // TILE] <= lowest:
+                                column = (column // TILE + 1) * TILE
+                                continue
+                            at = column
+                            column += 1
+                            held = count[row, at]
+                            if held == 0:
+                                continue
+                            x, y, h = x0 + x_step * at, y0 + y_step * at, h0 + h_step * at
+                            if skip and x * m0 + y * m1 <= 0:
+                                continue
+                            base = (row * columns + at) * room
+                            if level and flat:
+                                if length2 > 0:
+                                    t = min(1.0, max(0.0, (x * m0 + y * m1) / length2))
+                                    x, y = x - t * m0, y - t * m1
+                                if x * x + y * y > radii[g, 0] * radii[g, 0]:
+                                    continue
+                                low, high = (
+                                    ((heights[g, 0] - h) * dh, 0.0, 0.0, -1.0),
+                                    ((heights[g, 1] - h) * dh, 0.0, 0.0, 1.0),
+                                )
+                                if dh < 0:
+                                    low, high = high, low
+                            elif level:
+                                low, high = level_along(
+                                    heights[g],
+                                    radii[g],
+                                    0,
+                                    n - 1,
+                                    ball_height,
+                                    ball_radius,
+                                    x,
+                                    y,
+                                    h,
+                                    dh,
+                                    m0,
+                                    m1,
+                                    length2,
+                                )
+                            else:
+                                low, high = sweep_interval(
+                                    heights[g],
+                                    radii[g],
+                                    0,
+                                    n - 1,
+                                    ball_height,
+                                    ball_radius,
+                                    x,
+                                    y,
+                                    h,
+                                    dx,
+                                    dh,
+                                    m0,
+                                    m1,
+                                    m2,
+                                )
+                            near, far = low[0], high[0]
+                            if near > far:
+                                continue
+                            if phase != 1 or not cutting:
+                                deep = overlap(held, position, base, near, far)
+                                if deep > hits[lane, m, 1 + owner[g]]:
+                                    hits[lane, m, 1 + owner[g]] = deep
+                                continue
+                            if spares(held, position, base, near, far):
+                                continue
+                            held, gone = subtract(
+                                held, position, normal, maker, base, room, near, far,
+                                _stock_normal(low[1], low[2], low[3], frame),
+                                _stock_normal(high[1], high[2], high[3], frame), by,
+                            )  # fmt: skip
+                            if held < 0:
+                                redo[row] = 1
+                                continue
+                            count[row, at] = held
+                            touched[row * columns + at] = 1
+                            load[lane, m, REMOVED] += gone
+                            load[lane, m, DEPTH] = max(load[lane, m, DEPTH], gone)
+                            if length > TINY:
+                                left = (m0 * (y0 + y_step * at) - m1 * (x0 + x_step * at)) / length
+                                load[lane, m, RIGHT] = min(load[lane, m, RIGHT], left)
+                                load[lane, m, LEFT] = max(load[lane, m, LEFT], left)
+                            if core > 0 and m2 < 0 and length < core:
+                                away2 = (x - m0) * (x - m0) + (y - m1) * (y - m1)
+                                if away2 < core * core:
+                                    load[lane, m, CORE] = max(load[lane, m, CORE], gone)
+    return hits, load
 
 
-@njit(nogil=True, cache=True, parallel=True)
-def sweep_square(
-    count, position, normal, maker, swapped, outer_origin, inner_origin, cell, bounds, offsets, listed,
-    starts, moves, by, frame, sign, outer_way, inner_way, heights, radii,
+@njit(nogil=True, cache=True, error_model="numpy")
+def _flush(count, position, normal, maker, touched, row, column, room, low, high, frame, by):
+    """Take one pending interval off its ray; whether there was room."""
+    held = count[row, column]
+    ray = row * count.shape[1] + column
+    if held == 0 or spares(held, position, ray * room, low[0], high[0]):
+        return True
+    held, _ = subtract(
+        held, position, normal, maker, ray * room, room, low[0], high[0],
+        _stock_normal(low[1], low[2], low[3], frame), _stock_normal(high[1], high[2], high[3], frame), by,
+    )  # fmt: skip
+    if held < 0:
+        return False
+    count[row, column] = held
+    touched[ray] = 1
+    return True
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _end(waiting, inner, side):
+    """One end of the interval that waits on a ray."""
+    return (waiting[inner, side], waiting[inner, side + 1], waiting[inner, side + 2], waiting[inner, side + 3])
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _wait(waiting, inner, side, end):
+    for d in range(4):
+        waiting[inner, side + d] = end[d]
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _flush_walls(
+    count, position, normal, maker, touched, swapped, outer, first, last, room, walls, standing, frame, by
 ):  # fmt: skip
-    """Cut with rays square to the tool axis; e1 is sign * the ray.
+    """Take the first `standing` walls off all rays first…last of an outer row; whether there was room."""
+    fits = True
+    for inner in range(first, last + 1):
+        row, column = (inner, outer) if swapped else (outer, inner)
+        if count[row, column] == 0:
+            continue
+        for w in range(standing):
+            if not _flush(
+                count, position, normal, maker, touched, row, column, room,
+                _end(walls, w, 0), _end(walls, w, 4), frame, by,
+            ):  # fmt: skip
+                fits = False
+    return fits
 
-    Rays are walked along the inner direction, threads own the outer ones; swapped: the outer
-    direction is the bundle's column, not its row. outer_way, inner_way: (2,) the two directions as
-    (e2, axis) components. bounds: (n, 2) first and last inner ray of each move. Other arguments as
-    in sweep_parallel; all moves cut. Returns the overflow flag.
+
+@njit(nogil=True, cache=True, error_model="numpy", parallel=True)
+def cut_together(
+    count, position, normal, maker, touched, redo, swapped, outer_origin, inner_origin, cell, offsets, listed,
+    starts, moves, turn, frame, heights, radii, points, ball, covers, by,
+):  # fmt: skip
+    """Cut with all moves at once: on each ray, what consecutive moves cover is joined before it is taken off.
+
+    So the work on the stock grows with the surface swept, not with the number of moves. Level moves
+    of a flat cutter leave the same on every ray up the tool: they wait as walls, first…last rays
+    high. swapped: the outer direction is the bundle's column, not its row. All moves cut. Other
+    arguments as in cut_in_turn; groups are the cutter's alone.
     """
     rows, columns = count.shape
     room = position.shape[0] // count.size
-    outers = columns if swapped else rows
-    overflow = np.zeros(LANES, np.int32)
-    flat = radii[0] >= radii[-1]
-    upright = abs(inner_way[0]) < 1e-12  # a step inwards is a step along the tool axis
+    outers, inners = (columns, rows) if swapped else (rows, columns)
+    dx, dh = turn[0, 0], turn[2, 0]
+    square = abs(dh) < TINY
+    upright = square and abs(turn[1, 2]) < TINY and abs(turn[0, 2]) < TINY  # a step inwards is a step along the axis
     for lane in prange(LANES):
-        low_normal = np.zeros(3)
-        high_normal = np.zeros(3)
+        waiting = np.empty((inners, 8))  # low end, high end
+        walls = np.empty((WALLS, 8))
         for outer in range(lane, outers, LANES):
+            if redo[outer] == 0:
+                continue
+            redo[outer] = 0
+            if offsets[outer] == offsets[outer + 1]:
+                continue
             v = outer_origin + cell * outer
+            waiting[:, 0] = MISS
+            used_first, used_last = inners, -1
+            wall_first, wall_last, standing = 0, -1, 0
             for index in range(offsets[outer], offsets[outer + 1]):
                 m = listed[index]
                 m0, m1, m2 = moves[m, 0], moves[m, 1], moves[m, 2]
-                p0, p1, p2 = starts[m, 0], starts[m, 1], starts[m, 2]
-                # A level move of a flat cutter: one interval for every ray between tip and top.
-                same = upright and flat and abs(m2) < 1e-12
-                near, far, a, b, c, d, e, f = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-                if same:
-                    near, far, a, b, c, d, e, f = square_interval(
-                        heights, radii, p0, v * outer_way[0] - p1, (heights[0] + heights[-1]) / 2, m0, m1, m2
+                x0 = turn[0, 1] * v + turn[0, 2] * inner_origin - starts[m, 0]
+                y0 = turn[1, 1] * v + turn[1, 2] * inner_origin - starts[m, 1]
+                h0 = turn[2, 1] * v + turn[2, 2] * inner_origin - starts[m, 2]
+                x_step, y_step, h_step = cell * turn[0, 2], cell * turn[1, 2], cell * turn[2, 2]
+                level = square and abs(m2) < TINY
+                for g in range(heights.shape[0]):
+                    first, last = _covered(
+                        covers[g, m], y0, y_step, x0 * dh - h0 * dx, x_step * dh - h_step * dx, inners
                     )
-                    if near == MISS:
+                    if first > last:
                         continue
-                    if sign < 0:
-                        near, far = -far, -near
-                        a, b, c, d, e, f = d, e, f, a, b, c
-                    _turned(a, b, c, frame, low_normal)
-                    _turned(d, e, f, frame, high_normal)
-                for inner in range(bounds[m, 0], bounds[m, 1] + 1):
+                    n, ball_height, ball_radius = points[g], ball[g, 0], ball[g, 1]
+                    if upright and level and n == 2 and radii[g, 0] == radii[g, 1] and ball_radius == 0.0:
+                        low, high = level_across(radii[g, 0], 0.0, x0, y0, m0, m1)
+                        if low[0] > high[0]:
+                            continue
+                        if wall_first == first and wall_last == last:
+                            w = 0
+                            while w < standing and (low[0] > walls[w, 4] + SAME_MM or high[0] < walls[w, 0] - SAME_MM):
+                                w += 1
+                            if w < standing:
+                                if low[0] < walls[w, 0]:
+                                    _wait(walls, w, 0, low)
+                                if high[0] > walls[w, 4]:
+                                    _wait(walls, w, 4, high)
+                                continue
+                        if standing == WALLS or wall_first != first or wall_last != last:
+                            if not _flush_walls(
+                                count, position, normal, maker, touched, swapped, outer, wall_first, wall_last, room,
+                                walls, standing, frame, by,
+                            ):  # fmt: skip
+                                redo[outer] = 1
+                            standing = 0
+                        wall_first, wall_last = first, last
+                        _wait(walls, standing, 0, low)
+                        _wait(walls, standing, 4, high)
+                        standing += 1
+                        continue
+                    used_first, used_last = min(used_first, first), max(used_last, last)
+                    for inner in range(first, last + 1):
+                        x, y, h = x0 + x_step * inner, y0 + y_step * inner, h0 + h_step * inner
+                        if level:
+                            radius, slope = radius_at(heights[g], radii[g], 0, n - 1, ball_height, ball_radius, h)
+                            if radius <= 0:
+                                continue
+                            low, high = level_across(radius, slope, x, y, m0, m1)
+                        else:
+                            low, high = sweep_interval(
+                                heights[g], radii[g], 0, n - 1, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2
+                            )
+                        if low[0] > high[0]:
+                            continue
+                        fresh = waiting[inner, 0] == MISS
+                        if not fresh and (
+                            low[0] > waiting[inner, 4] + SAME_MM or high[0] < waiting[inner, 0] - SAME_MM
+                        ):
+                            row, column = (inner, outer) if swapped else (outer, inner)
+                            if not _flush(
+                                count, position, normal, maker, touched, row, column, room,
+                                _end(waiting, inner, 0), _end(waiting, inner, 4), frame, by,
+                            ):  # fmt: skip
+                                redo[outer] = 1
+                            fresh = True
+                        if fresh or low[0] < waiting[inner, 0]:
+                            _wait(waiting, inner, 0, low)
+                        if fresh or high[0] > waiting[inner, 4]:
+                            _wait(waiting, inner, 4, high)
+            if not _flush_walls(
+                count, position, normal, maker, touched, swapped, outer, wall_first, wall_last, room,
+                walls, standing, frame, by,
+            ):  # fmt: skip
+                redo[outer] = 1
+            for inner in range(used_first, used_last + 1):
+                if waiting[inner, 0] != MISS:
                     row, column = (inner, outer) if swapped else (outer, inner)
-                    held = count[row, column]
-                    if held == 0:
-                        continue
-                    base = (row * columns + column) * room
-                    u = inner_origin + cell * inner
-                    dh = u * inner_way[1] + v * outer_way[1] - p2
-                    if same:
-                        if dh < heights[0] or dh > heights[-1]:
-                            continue
-                    else:
-                        dy = u * inner_way[0] + v * outer_way[0] - p1
-                        near, far, a, b, c, d, e, f = square_interval(heights, radii, p0, dy, dh, m0, m1, m2)
-                        if near == MISS:
-                            continue
-                        if sign < 0:
-                            near, far = -far, -near
-                            a, b, c, d, e, f = d, e, f, a, b, c
-                    if spares(held, position, base, near, far):
-                        continue
-                    if not same:
-                        _turned(a, b, c, frame, low_normal)
-                        _turned(d, e, f, frame, high_normal)
-                    held = subtract(held, position, normal, maker, base, room, near, far, low_normal, high_normal, by)
-                    if held < 0:
-                        overflow[lane] = 1
-                    else:
-                        count[row, column] = held
-    return overflow.max()
-
-
-@njit(nogil=True, cache=True)
-def _skin_normal(x, y, h, heights, radii):
-    """Outward tool normal at a point of its skin, in the tool's frame."""
-    r = np.sqrt(x * x + y * y)
-    if h > heights[-1] - 1e-4:
-        return 0.0, 0.0, 1.0
-    if h < heights[0] + 1e-4 or r < 1e-9:
-        return 0.0, 0.0, -1.0
-    slope = 0.0
-    for i in range(len(heights) - 1):
-        if heights[i] <= h <= heights[i + 1] and heights[i + 1] > heights[i]:
-            slope = (radii[i + 1] - radii[i]) / (heights[i + 1] - heights[i])
-    length = np.sqrt(1 + slope * slope)
-    return x / r / length, y / r / length, -slope / length
-
-
-@njit(nogil=True, cache=True, parallel=True)
-def sweep_oblique(
-    count, position, normal, maker, u_origin, v_origin, cell, bounds_u, offsets, listed,
-    starts, moves, what, by, frame, uv, heights, radii, body_heights, body_radii, cut,
-):  # fmt: skip
-    """Cut and test with rays neither along nor square to the tool axis.
-
-    uv: (3, 3), rows ray, u and v in the tool's frame. Other arguments and result as in sweep_parallel.
-    """
-    rows, columns = count.shape
-    room = position.shape[0] // count.size
-    bodies = body_heights.shape[0]
-    hits = np.zeros((LANES, starts.shape[0], 1 + bodies))
-    overflow = np.zeros(LANES, np.int32)
-    for lane in prange(LANES):
-        low_normal = np.zeros(3)
-        high_normal = np.zeros(3)
-        for row in range(lane, rows, LANES):
-            v = v_origin + cell * row
-            for index in range(offsets[row], offsets[row + 1]):
-                m = listed[index]
-                m0, m1, m2 = moves[m, 0], moves[m, 1], moves[m, 2]
-                for column in range(bounds_u[m, 0], bounds_u[m, 1] + 1):
-                    held = count[row, column]
-                    if held == 0:
-                        continue
-                    base = (row * columns + column) * room
-                    u = u_origin + cell * column
-                    x = u * uv[1, 0] + v * uv[2, 0] - starts[m, 0]
-                    y = u * uv[1, 1] + v * uv[2, 1] - starts[m, 1]
-                    h = u * uv[1, 2] + v * uv[2, 2] - starts[m, 2]
-                    near, far, t, w = MISS, MISS, 0.0, 0.0
-                    if cut or what[m] == RAPID:
-                        near, far, t, w = oblique_interval(
-                            heights, radii, x, y, h, uv[0, 0], uv[0, 2], m0, m1, m2, OBLIQUE_SAMPLES
-                        )
-                    if near != MISS and what[m] == RAPID:
-                        deep = overlap(held, position, base, near, far)
-                        if deep > hits[lane, m, 0]:
-                            hits[lane, m, 0] = deep
-                    elif near != MISS and not spares(held, position, base, near, far):
-                        a, b, c = _skin_normal(
-                            x + near * uv[0, 0] - t * m0, y - t * m1, h + near * uv[0, 2] - t * m2, heights, radii
-                        )
-                        _turned(a, b, c, frame, low_normal)
-                        a, b, c = _skin_normal(
-                            x + far * uv[0, 0] - w * m0, y - w * m1, h + far * uv[0, 2] - w * m2, heights, radii
-                        )
-                        _turned(a, b, c, frame, high_normal)
-                        held = subtract(
-                            held, position, normal, maker, base, room,
-                            near, far, low_normal, high_normal, by,
-                        )  # fmt: skip
-                        if held < 0:
-                            overflow[lane] = 1
-                            continue
-                        count[row, column] = held
-                    for body in range(bodies):
-                        near, far, t, w = oblique_interval(
-                            body_heights[body], body_radii[body], x, y, h,
-                            uv[0, 0], uv[0, 2], m0, m1, m2, OBLIQUE_SAMPLES,
-                        )  # fmt: skip
-                        if near != MISS:
-                            deep = overlap(held, position, base, near, far)
-                            if deep > hits[lane, m, 1 + body]:
-                                hits[lane, m, 1 + body] = deep
-    return hits, overflow.max()
+                    if not _flush(
+                        count, position, normal, maker, touched, row, column, room,
+                        _end(waiting, inner, 0), _end(waiting, inner, 4), frame, by,
+                    ):  # fmt: skip
+                        redo[outer] = 1

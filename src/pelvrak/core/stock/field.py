@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,10 +11,11 @@ import zstandard
 from numpy.typing import NDArray
 
 from pelvrak.core.errors import BadInput
+from pelvrak.core.stock.shapes_kernel import moments
 
 Floats = NDArray[np.float64]
 
-INITIAL_CAPACITY = 8
+INITIAL_CAPACITY = 4
 MEMORY_LIMIT_BYTES = 4 * 1024**3
 BYTES_PER_INTERVAL = 2 * (4 + 4 + 2)
 BILLET_MAKER = 0
@@ -89,12 +91,13 @@ def grid_around(low: Floats, high: Floats, cell: float) -> Grid:
     cells = np.ceil(size / cell - 1e-9).astype(int)
     needed = memory_estimate(cells + 2)
     if needed > MEMORY_LIMIT_BYTES:
-        fits = cell * float(np.sqrt(needed / MEMORY_LIMIT_BYTES)) * 1.01
+        fits = math.ceil(cell * math.sqrt(needed / MEMORY_LIMIT_BYTES) * 101) / 100
         raise BadInput(
             "stock.memory",
             "resolution_mm",
-            f"a field of {cell} mm cells would need {needed / 1024**3:.1f} GiB",
-            f"use {fits:.2f} mm or coarser",
+            f"a field of {cell} mm cells would need {needed / 1024**3:.1f} GiB, over the limit of "
+            f"{MEMORY_LIMIT_BYTES / 1024**3:.0f} GiB",
+            f"use {fits:.2f} mm or coarser: round walls are then known to {error_of(fits):.3f} mm",
         )
     first = np.asarray(low, float) - cell * (0.5 - OFF_CENTRE)
     return Grid(
@@ -102,6 +105,21 @@ def grid_around(low: Floats, high: Floats, cell: float) -> Grid:
         float(cell),
         (int(cells[0]) + 2, int(cells[1]) + 2, int(cells[2]) + 2),
     )
+
+
+def error_of(cell: float, radius: float = 1.0) -> float:
+    """How far a chord across a cell's diagonal stands off a wall of `radius`, mm: (√2·cell)² / (8·radius).
+
+    Planes and their edges are exact; this is what a field of that cell knows of round walls.
+    """
+    return cell**2 / (4 * radius)
+
+
+def cell_for(error: float, radius: float = 1.0) -> float:
+    """The coarsest cell that knows walls of `radius` (mm) to within `error` (mm). Raises BadInput for no error at all."""
+    if not (math.isfinite(error) and error > 0 and math.isfinite(radius) and radius > 0):
+        raise BadInput("stock.error", "error", f"{error:g} mm is no error to allow", "give more than 0")
+    return 2 * math.sqrt(error * radius)
 
 
 def memory_estimate(shape: NDArray[np.int_] | tuple[int, int, int]) -> int:
@@ -140,6 +158,19 @@ def grown(bundle: Bundle, capacity: int) -> Bundle:
     )
 
 
+def trimmed(bundle: Bundle) -> Bundle:
+    """The same bundle with no more room than it started with or its fullest ray needs."""
+    ends = 2 * max(INITIAL_CAPACITY, int(bundle.count.max(initial=1)))
+    if ends >= bundle.position.shape[2]:
+        return bundle
+    return replace(
+        bundle,
+        position=bundle.position[:, :, :ends].copy(),
+        normal=bundle.normal[:, :, :ends].copy(),
+        maker=bundle.maker[:, :, :ends].copy(),
+    )
+
+
 def copied(bundle: Bundle) -> Bundle:
     """A bundle that can be changed without touching the first."""
     return replace(
@@ -169,13 +200,8 @@ def same_field(first: RayField, second: RayField) -> bool:
 
 def bundle_volumes(field: RayField) -> tuple[float, float, float]:
     """The body's volume as each bundle alone sees it, mm³: length of material times cell²."""
-    volumes = []
-    for bundle in field.bundles:
-        ends = np.arange(2 * bundle.capacity)
-        used = ends < 2 * bundle.count[:, :, None]
-        signed = np.where(ends % 2 == 0, -1.0, 1.0) * bundle.position
-        volumes.append(float(np.sum(signed, where=used, dtype=np.float64)) * field.grid.cell**2)
-    return volumes[0], volumes[1], volumes[2]
+    x, y, z = (moments(b.count, b.position, 0.0, 0.0, 0.0)[0] * field.grid.cell**2 for b in field.bundles)
+    return float(x), float(y), float(z)
 
 
 def extents(field: RayField) -> tuple[Floats, Floats] | None:

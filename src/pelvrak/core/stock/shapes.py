@@ -1,4 +1,4 @@
-"""How does a solid become a field, and what is left when one field is taken from another?"""
+"""How does a solid become a field, and what becomes of two fields together?"""
 
 from __future__ import annotations
 
@@ -7,9 +7,18 @@ from numpy.typing import NDArray
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh
-from pelvrak.core.stock.field import BILLET_MAKER, Bundle, Floats, Grid, RayField, empty_field, grown
+from pelvrak.core.stock.cut import CUT, Profile, Sweep, cut
+from pelvrak.core.stock.field import BILLET_MAKER, Bundle, Floats, Grid, RayField, empty_field, grown, trimmed
 from pelvrak.core.stock.intervals import encode_normal
-from pelvrak.core.stock.shapes_kernel import crossings, fill, length_without
+from pelvrak.core.stock.shapes_kernel import (
+    DIFFERENCE,
+    INTERSECTION,
+    UNION,
+    combine,
+    crossings,
+    fill,
+    length_without,
+)
 
 
 def field_of_block(grid: Grid, low: Floats, high: Floats, maker: int = BILLET_MAKER) -> RayField:
@@ -65,6 +74,43 @@ def field_of_mesh(grid: Grid, mesh: Mesh, maker: int = BILLET_MAKER) -> RayField
         bundle.maker[:] = maker
         bundles.append(bundle)
     return RayField(grid, (bundles[0], bundles[1], bundles[2]))
+
+
+def field_of_profile(grid: Grid, profile: Profile, tip: Floats, axis: Floats, maker: int = BILLET_MAKER) -> RayField:
+    """The field of a body of revolution standing at `tip` (mm, work frame) along a unit `axis`: a round bar, a ball."""
+    low = np.array(grid.origin)
+    full = field_of_block(grid, low, low + grid.cell * (np.array(grid.shape) - 1), maker)
+    at = np.array([tip], np.float64)
+    around, _ = cut(full, Sweep(at, at, np.array([CUT], np.uint8), np.asarray(axis, float), profile), maker)
+    return minus(full, around)
+
+
+def _combined(how: int, first: RayField, second: RayField) -> RayField:
+    if first.grid != second.grid:
+        raise ValueError("fields on different grids")
+    bundles = []
+    empty = empty_field(first.grid, 1)
+    for a, b, out in zip(first.bundles, second.bundles, empty.bundles, strict=True):
+        out = grown(out, a.capacity + b.capacity)
+        combine(how, a.count, a.position, a.normal, a.maker, b.count, b.position, b.normal, b.maker,
+                out.count, out.position, out.normal, out.maker)  # fmt: skip
+        bundles.append(trimmed(out))
+    return RayField(first.grid, (bundles[0], bundles[1], bundles[2]))
+
+
+def union(first: RayField, second: RayField) -> RayField:
+    """What is in either field; both must stand on one grid."""
+    return _combined(UNION, first, second)
+
+
+def minus(first: RayField, second: RayField) -> RayField:
+    """What is in the first field and not in the second; both must stand on one grid."""
+    return _combined(DIFFERENCE, first, second)
+
+
+def intersection(first: RayField, second: RayField) -> RayField:
+    """What is in both fields; both must stand on one grid."""
+    return _combined(INTERSECTION, first, second)
 
 
 def volume_without(first: RayField, second: RayField, least: float = 0.0) -> float:

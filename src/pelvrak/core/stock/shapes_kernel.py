@@ -1,9 +1,9 @@
 """Where do rays cross triangles, and which stretches of one bundle are not in another? (compiled)"""
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
-from pelvrak.core.stock.intervals import SAME_MM, encode_normal
+from pelvrak.core.stock.intervals import SAME_MM, decode_normal, encode_normal
 
 
 @njit(nogil=True, cache=True)
@@ -130,3 +130,177 @@ def length_without(count_a, position_a, count_b, position_b, least):
                 if end - start > least:
                     total += end - start
     return total
+
+
+UNION, DIFFERENCE, INTERSECTION = 0, 1, 2
+
+
+@njit(nogil=True, cache=True, parallel=True)
+def combine(
+    how, count_a, position_a, normal_a, maker_a, count_b, position_b, normal_b, maker_b, count, position, normal, maker
+):  # fmt: skip
+    """Two bundles into a third with room for all ends of both; ends within SAME_MM of each other are one place."""
+    rows, columns = count.shape
+    for row in prange(rows):
+        for column in range(columns):
+            ends_a, ends_b = 2 * count_a[row, column], 2 * count_b[row, column]
+            i, j, n = 0, 0, 0
+            in_a, in_b, inside = False, False, False
+            while i < ends_a or j < ends_b:
+                at_a = position_a[row, column, i] if i < ends_a else np.inf
+                at_b = position_b[row, column, j] if j < ends_b else np.inf
+                from_b = at_b < at_a
+                at = at_b if from_b else at_a
+                own_i, own_j = i, j
+                if at_a <= at + SAME_MM:
+                    in_a = not in_a
+                    i += 1
+                if at_b <= at + SAME_MM:
+                    in_b = not in_b
+                    j += 1
+                if how == UNION:
+                    now = in_a or in_b
+                elif how == DIFFERENCE:
+                    now = in_a and not in_b
+                else:
+                    now = in_a and in_b
+                if now == inside:
+                    continue
+                inside = now
+                if not now and at - position[row, column, n - 1] <= SAME_MM:
+                    n -= 1  # nothing between the two
+                    continue
+                # The face is the one that changed; both at once: the first field's.
+                if i == own_i:
+                    position[row, column, n] = at_b
+                    maker[row, column, n] = maker_b[row, column, own_j]
+                    for d in range(2):
+                        normal[row, column, n, d] = normal_b[row, column, own_j, d]
+                    if how == DIFFERENCE:
+                        x, y, z = decode_normal(normal[row, column, n, 0], normal[row, column, n, 1])
+                        normal[row, column, n, 0], normal[row, column, n, 1] = encode_normal(-x, -y, -z)
+                else:
+                    position[row, column, n] = at_a
+                    maker[row, column, n] = maker_a[row, column, own_i]
+                    for d in range(2):
+                        normal[row, column, n, d] = normal_a[row, column, own_i, d]
+                n += 1
+            count[row, column] = n // 2
+
+
+@njit(nogil=True, cache=True)
+def moments(count, position, u_origin, v_origin, cell):
+    """Total length of material in a bundle, and its first moments along the ray, u and v: float64 (4,)."""
+    out = np.zeros(4)
+    for row in range(count.shape[0]):
+        for column in range(count.shape[1]):
+            for i in range(count[row, column]):
+                low, high = np.float64(position[row, column, 2 * i]), np.float64(position[row, column, 2 * i + 1])
+                out[0] += high - low
+                out[1] += (high - low) * (high + low) / 2
+                out[2] += (high - low) * (u_origin + cell * column)
+                out[3] += (high - low) * (v_origin + cell * row)
+    return out
+
+
+@njit(nogil=True, cache=True)
+def longest(count, position):
+    """Longest stretch of material in a bundle: (length, row, column, its middle)."""
+    best, at_row, at_column, middle = 0.0, -1, -1, 0.0
+    for row in range(count.shape[0]):
+        for column in range(count.shape[1]):
+            for i in range(count[row, column]):
+                low, high = position[row, column, 2 * i], position[row, column, 2 * i + 1]
+                if high - low > best:
+                    best, at_row, at_column, middle = high - low, row, column, (low + high) / 2
+    return best, at_row, at_column, middle
+
+
+@njit(nogil=True, cache=True)
+def thinnest(count, position, normal, axis, square):
+    """Shortest stretch of a bundle whose two faces both look along the ray, their cosines at least `square`.
+
+    Returns (length, row, column, middle); row is -1 when there is none.
+    """
+    best, at_row, at_column, middle = np.inf, -1, -1, 0.0
+    for row in range(count.shape[0]):
+        for column in range(count.shape[1]):
+            for i in range(count[row, column]):
+                low, high = position[row, column, 2 * i], position[row, column, 2 * i + 1]
+                if high - low >= best:
+                    continue
+                a = decode_normal(normal[row, column, 2 * i, 0], normal[row, column, 2 * i, 1])
+                b = decode_normal(normal[row, column, 2 * i + 1, 0], normal[row, column, 2 * i + 1, 1])
+                if -a[axis] >= square and b[axis] >= square:
+                    best, at_row, at_column, middle = high - low, row, column, (low + high) / 2
+    return best, at_row, at_column, middle
+
+
+@njit(nogil=True, cache=True)
+def _root(parent, i):
+    while parent[i] != i:
+        parent[i] = parent[parent[i]]
+        i = parent[i]
+    return i
+
+
+@njit(nogil=True, cache=True)
+def pieces(count, position, first):
+    """Which piece each interval of a bundle belongs to: neighbours overlap. first: index of each ray's first interval."""
+    rows, columns = count.shape
+    parent = np.arange(first[rows * columns])
+    for row in range(rows):
+        for column in range(columns):
+            here = first[row * columns + column]
+            for step in range(2):
+                r, c = row + step, column + 1 - step
+                if r >= rows or c >= columns:
+                    continue
+                there = first[r * columns + c]
+                i = j = 0
+                while i < count[row, column] and j < count[r, c]:
+                    low = max(position[row, column, 2 * i], position[r, c, 2 * j])
+                    high = min(position[row, column, 2 * i + 1], position[r, c, 2 * j + 1])
+                    if high > low:
+                        a, b = _root(parent, here + i), _root(parent, there + j)
+                        if a != b:
+                            parent[max(a, b)] = min(a, b)
+                    if position[row, column, 2 * i + 1] < position[r, c, 2 * j + 1]:
+                        i += 1
+                    else:
+                        j += 1
+    for i in range(parent.shape[0]):
+        parent[i] = _root(parent, i)
+    return parent
+
+
+@njit(nogil=True, cache=True)
+def taken_rays(index, count, position, normal, maker):
+    """All ends of the chosen rays in a row: (position, normal, maker)."""
+    columns = position.shape[1]
+    total = 2 * count.sum()
+    positions, normals, makers = np.empty(total, np.float32), np.empty((total, 2), np.int16), np.empty(total, np.uint16)
+    n = 0
+    for i in range(index.shape[0]):
+        row, column = index[i] // columns, index[i] % columns
+        for e in range(2 * count[i]):
+            positions[n] = position[row, column, e]
+            normals[n, 0], normals[n, 1] = normal[row, column, e, 0], normal[row, column, e, 1]
+            makers[n] = maker[row, column, e]
+            n += 1
+    return positions, normals, makers
+
+
+@njit(nogil=True, cache=True)
+def put_rays(index, counts, positions, normals, makers, count, position, normal, maker):
+    """Write rays that `taken_rays` took back to their places; count is flat."""
+    columns = position.shape[1]
+    n = 0
+    for i in range(index.shape[0]):
+        row, column = index[i] // columns, index[i] % columns
+        count[index[i]] = counts[i]
+        for e in range(2 * counts[i]):
+            position[row, column, e] = positions[n]
+            normal[row, column, e, 0], normal[row, column, e, 1] = normals[n, 0], normals[n, 1]
+            maker[row, column, e] = makers[n]
+            n += 1

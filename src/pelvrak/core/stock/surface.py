@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pelvrak.core.geometry.mesh import Mesh, from_solid, to_solid
+from pelvrak.core.stock import surface_kernel as kernel
 from pelvrak.core.stock.field import RayField
-from pelvrak.core.stock.surface_kernel import first_vertices, inside_nodes, place_vertices, quads
 
 # A direction is trusted when its singular value is above this share of the largest.
 FLAT_SHARE = 0.08
@@ -80,27 +80,39 @@ def _edge_numbers() -> NDArray[np.int64]:
 _EDGE_OF = _edge_numbers()
 
 
-def surface(field: RayField) -> Mesh:
+def surface(field: RayField, tolerance: float = 0.0) -> Mesh:
     """The closed surface of the field, each triangle labelled with its maker.
 
-    Vertices are in the work frame, mm. Material thinner than a cell between two nodes is in the
-    field but not in this picture of it.
+    Vertices are in the work frame, mm. tolerance: cells of one maker whose tangent planes all pass
+    within this of one point (mm) share that point, up to 16 cells wide (the adaptive contouring of
+    the same paper); 0 joins none. Material thinner than a cell between two nodes is in the field but
+    not in this picture of it.
     """
     grid = field.grid
+    origin, shape = np.array(grid.origin), np.array(grid.shape)
+    bricks = -(-(shape - 1) // kernel.BRICK)
     z = field.bundles[2]
-    origin = np.array(grid.origin)
-    nodes = inside_nodes(z.count, z.position, grid.origin[2], grid.cell, grid.shape)
-    start, per_layer = first_vertices(nodes, _PIECE_COUNT)
-    before = np.concatenate([[0], np.cumsum(per_layer)[:-1]])
-    normals, makers = [], []
+    held = kernel.active_bricks(z.count, z.position, origin[2], grid.cell, shape, _PIECE_COUNT, bricks)
+    index = np.full(held.shape, -1, np.int32)
+    index[held > 0] = np.arange(np.count_nonzero(held))
+    places = np.argwhere(held > 0)[:, ::-1].copy()
+    offsets = np.concatenate([[0], np.cumsum(held[held > 0], dtype=np.int64)])
+    rays, ends = [], []
     for b in field.bundles:
-        normals += [b.count, b.position, b.normal]
-        makers += [b.count, b.position, b.maker]
-    vertices = place_vertices(
-        nodes, start, before, int(per_layer.sum()), _PIECES, _EDGES, origin, grid.cell, *normals, FLAT_SHARE
+        rays += [b.count, b.position, b.normal, b.maker]
+        ends += [b.count, b.position, b.maker]
+    placed, used, leaf, patterns = kernel.brick_vertices(
+        places, offsets, _PIECES, _PIECE_COUNT, _EDGES, origin, grid.cell, shape, float(tolerance), FLAT_SHARE, *rays
     )
-    triangles, label = quads(nodes, start, before, _PIECES, _EDGE_OF, origin, grid.cell, *makers)
-    return Mesh(vertices, triangles, label)
+    starts = np.concatenate([[0], np.cumsum(used, dtype=np.int64)])
+    kept = np.arange(starts[-1]) - np.repeat(starts[:-1] - offsets[:-1], used)
+    same = (places, index, starts, leaf, patterns, _PIECES, _PIECE_COUNT, _EDGE_OF, origin, grid.cell, shape)
+    nothing = np.zeros((0, 3), np.int64), np.zeros(0, np.int64)
+    counts = kernel.brick_triangles(*same, offsets, False, *nothing, *ends)
+    first = np.concatenate([[0], np.cumsum(counts)])
+    triangles, label = np.empty((first[-1], 3), np.int64), np.empty(first[-1], np.int64)
+    kernel.brick_triangles(*same, first, True, triangles, label, *ends)
+    return Mesh(placed[kept], triangles, label)
 
 
 def simplified(mesh: Mesh, tolerance: float) -> Mesh:

@@ -1,223 +1,467 @@
-"""How are the surface's vertices found and joined, cell by cell? (compiled)"""
+"""How are the surface's vertices found, thinned out and joined, brick by brick? (compiled)
+
+Cells are dealt into bricks of BRICK³; only bricks with surface in them are worked on, each by one
+thread. Cell corners are numbered x + 2y + 4z. A node is inside when the z bundle says so.
+"""
 
 import numpy as np
 from numba import njit, prange
 
 from pelvrak.core.stock.intervals import decode_normal
 
-
-@njit(nogil=True, cache=True, parallel=True)
-def inside_nodes(count, position, origin, cell, shape):
-    """Which nodes lie in material, by the z bundle: uint8 (nz, ny, nx)."""
-    nodes = np.zeros((shape[2], shape[1], shape[0]), np.uint8)
-    for j in prange(shape[1]):
-        for i in range(shape[0]):
-            for n in range(count[j, i]):
-                first = max(0, int(np.ceil((position[j, i, 2 * n] - origin) / cell)))
-                last = min(shape[2] - 1, int(np.floor((position[j, i, 2 * n + 1] - origin) / cell)))
-                for k in range(first, last + 1):
-                    nodes[k, j, i] = 1
-    return nodes
+BRICK = 16
+LEVELS = 5  # cells of 1, 2, 4, 8 and 16
+# One cell's tangent planes summed: normals' products (6), normals by distances (3), distances squared,
+# places (3), how many.
+SUMS = 14
+EMPTY, LEAF, MIXED = 0, 1, 2
+MANY_MAKERS = -2
 
 
-@njit(nogil=True, cache=True)
-def _nearest_end(count, position, low, high):
-    """Index of the ray end between low and high, else the one nearest to their middle; -1 on an empty ray."""
+@njit(nogil=True, cache=True, error_model="numpy")
+def _nearest_end(count, position, row, column, middle):
+    """Index of the ray's end nearest to a place; -1 on an empty ray."""
     best, gap = -1, 1e300
-    middle = (low + high) / 2
-    for e in range(2 * count):
-        away = abs(position[e] - middle)
+    for e in range(2 * count[row, column]):
+        away = abs(position[row, column, e] - middle)
         if away < gap:
             best, gap = e, away
     return best
 
 
-@njit(nogil=True, cache=True)
-def _pattern(nodes, i, j, k):
+@njit(nogil=True, cache=True, error_model="numpy")
+def _columns(count, position, origin, cell, shape, bx, by, bz, out):
+    """Which of a brick's nodes lie in material: bit k of out[j, i] (17, 17). Returns whether the brick has surface."""
+    k0 = bz * BRICK
+    whole = (1 << (BRICK + 1)) - 1
+    none = True
+    every = True
+    for j in range(BRICK + 1):
+        for i in range(BRICK + 1):
+            row, column = by * BRICK + j, bx * BRICK + i
+            bits = 0
+            if row < shape[1] and column < shape[0]:
+                for n in range(count[row, column]):
+                    first = max(0, int(np.ceil((position[row, column, 2 * n] - origin) / cell)) - k0)
+                    last = min(BRICK, int(np.floor((position[row, column, 2 * n + 1] - origin) / cell)) - k0)
+                    if last >= first:
+                        bits |= ((1 << (last - first + 1)) - 1) << first
+            out[j, i] = bits
+            none &= bits == 0
+            every &= bits == whole
+    return not none and not every
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _inside(columns, i, j, k):
+    return (columns[j, i] >> k) & 1
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _pattern(columns, i, j, k, size):
+    """Corner pattern of the cell of `size` at a brick's node i, j, k."""
     bits = 0
     for c in range(8):
-        if nodes[k + (c >> 2 & 1), j + (c >> 1 & 1), i + (c & 1)]:
+        if _inside(columns, i + size * (c & 1), j + size * (c >> 1 & 1), k + size * (c >> 2 & 1)):
             bits |= 1 << c
     return bits
 
 
-@njit(nogil=True, cache=True, parallel=True)
-def first_vertices(nodes, piece_count):
-    """Number of surface pieces in each cell of each layer, and the index of a cell's first vertex within its layer."""
-    nz, ny, nx = nodes.shape
-    start = np.full((nz - 1, ny - 1, nx - 1), -1, np.int32)
-    total = np.zeros(nz - 1, np.int64)
-    for k in prange(nz - 1):
-        n = 0
-        for j in range(ny - 1):
-            for i in range(nx - 1):
-                bits = _pattern(nodes, i, j, k)
-                if bits != 0 and bits != 255:
-                    start[k, j, i] = n
-                    n += piece_count[bits]
-        total[k] = n
-    return start, total
-
-
-@njit(nogil=True, cache=True)
-def _least_squares(ata, atb, middle, share):
-    """Point nearest to all tangent planes, staying at `middle` along directions they do not fix."""
-    vectors = np.eye(3)
-    a = ata.copy()
-    for _ in range(12):  # Jacobi rotations
-        off = abs(a[0, 1]) + abs(a[0, 2]) + abs(a[1, 2])
-        if off < 1e-12:
-            break
-        for p in range(2):
-            for q in range(p + 1, 3):
-                if abs(a[p, q]) < 1e-15:
-                    continue
-                theta = (a[q, q] - a[p, p]) / (2 * a[p, q])
-                t = (1.0 if theta >= 0 else -1.0) / (abs(theta) + np.sqrt(theta * theta + 1))
-                c = 1 / np.sqrt(t * t + 1)
-                s = t * c
-                for r in range(3):
-                    one, two = a[r, p], a[r, q]
-                    a[r, p], a[r, q] = c * one - s * two, s * one + c * two
-                for r in range(3):
-                    one, two = a[p, r], a[q, r]
-                    a[p, r], a[q, r] = c * one - s * two, s * one + c * two
-                for r in range(3):
-                    one, two = vectors[r, p], vectors[r, q]
-                    vectors[r, p], vectors[r, q] = c * one - s * two, s * one + c * two
-    largest = max(a[0, 0], a[1, 1], a[2, 2])
-    rest = atb - ata @ middle
-    out = middle.copy()
-    for e in range(3):
-        if a[e, e] > share * share * largest:
-            along = vectors[0, e] * rest[0] + vectors[1, e] * rest[1] + vectors[2, e] * rest[2]
-            for r in range(3):
-                out[r] += vectors[r, e] * along / a[e, e]
+@njit(nogil=True, cache=True, parallel=True, error_model="numpy")
+def active_bricks(count, position, origin, cell, shape, piece_count, bricks):
+    """Pieces of surface in every brick, int32 (nz, ny, nx)."""
+    out = np.zeros((bricks[2], bricks[1], bricks[0]), np.int32)
+    for slab in prange(bricks[2] * bricks[1]):
+        bz, by = slab // bricks[1], slab % bricks[1]
+        columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
+        for bx in range(bricks[0]):
+            if not _columns(count, position, origin, cell, shape, bx, by, bz, columns):
+                continue
+            n = 0
+            for j in range(BRICK):
+                for i in range(BRICK):
+                    a, b, c, d = columns[j, i], columns[j, i + 1], columns[j + 1, i], columns[j + 1, i + 1]
+                    if a == b == c == d and (a == 0 or a == (1 << (BRICK + 1)) - 1):
+                        continue
+                    for k in range(BRICK):
+                        n += piece_count[_pattern(columns, i, j, k, 1)]
+            out[bz, by, bx] = n
     return out
 
 
-@njit(nogil=True, cache=True, parallel=True)
-def place_vertices(
-    nodes, start, before, total, pieces, edges, origin, cell,
-    c0, p0, n0, c1, p1, n1, c2, p2, n2, share,
-):  # fmt: skip
-    vertices = np.zeros((total, 3))
-    nz, ny, nx = nodes.shape
-    for k in prange(nz - 1):
-        ata, atb, mass = np.zeros((4, 3, 3)), np.zeros((4, 3)), np.zeros((4, 4))
-        point, normal, at = np.zeros(3), np.zeros(3), np.zeros(3, np.int64)
-        for j in range(ny - 1):
-            for i in range(nx - 1):
-                if start[k, j, i] < 0:
+@njit(nogil=True, cache=True, error_model="numpy")
+def _rotated(a, vectors, p, q):
+    """One Jacobi rotation that clears a[p, q] of a symmetric 3×3 matrix, gathered into `vectors`."""
+    if abs(a[p, q]) < 1e-15:
+        return
+    theta = (a[q, q] - a[p, p]) / (2 * a[p, q])
+    t = (1.0 if theta >= 0 else -1.0) / (abs(theta) + np.sqrt(theta * theta + 1))
+    c = 1 / np.sqrt(t * t + 1)
+    s = t * c
+    for r in range(3):
+        one, two = a[r, p], a[r, q]
+        a[r, p], a[r, q] = c * one - s * two, s * one + c * two
+    for r in range(3):
+        one, two = a[p, r], a[q, r]
+        a[p, r], a[q, r] = c * one - s * two, s * one + c * two
+    for r in range(3):
+        one, two = vectors[r, p], vectors[r, q]
+        vectors[r, p], vectors[r, q] = c * one - s * two, s * one + c * two
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _solved(sums, share, a, vectors):
+    """Point nearest to all summed planes, staying in the middle along directions they do not fix: (x, y, z, error).
+
+    error: the squared distances it leaves. a and vectors (3, 3) are room to work in.
+    """
+    a[0, 0], a[0, 1], a[0, 2], a[1, 1], a[1, 2], a[2, 2] = sums[0], sums[1], sums[2], sums[3], sums[4], sums[5]
+    a[1, 0], a[2, 0], a[2, 1] = sums[1], sums[2], sums[4]
+    for r in range(3):
+        for c in range(3):
+            vectors[r, c] = 1.0 if r == c else 0.0
+    for _ in range(12):
+        if abs(a[0, 1]) + abs(a[0, 2]) + abs(a[1, 2]) < 1e-12:
+            break
+        _rotated(a, vectors, 0, 1)
+        _rotated(a, vectors, 0, 2)
+        _rotated(a, vectors, 1, 2)
+    m0, m1, m2 = sums[10] / sums[13], sums[11] / sums[13], sums[12] / sums[13]
+    rest0 = sums[6] - sums[0] * m0 - sums[1] * m1 - sums[2] * m2
+    rest1 = sums[7] - sums[1] * m0 - sums[3] * m1 - sums[4] * m2
+    rest2 = sums[8] - sums[2] * m0 - sums[4] * m1 - sums[5] * m2
+    least = share * share * max(a[0, 0], a[1, 1], a[2, 2])
+    x, y, z = m0, m1, m2
+    for e in range(3):
+        if a[e, e] > least:
+            along = (vectors[0, e] * rest0 + vectors[1, e] * rest1 + vectors[2, e] * rest2) / a[e, e]
+            x += vectors[0, e] * along
+            y += vectors[1, e] * along
+            z += vectors[2, e] * along
+    error = sums[9] - 2 * (x * sums[6] + y * sums[7] + z * sums[8])
+    error += (
+        x * x * sums[0] + y * y * sums[3] + z * z * sums[5] + 2 * (x * y * sums[1] + x * z * sums[2] + y * z * sums[4])
+    )
+    return x, y, z, error
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _place(vertices, at, best, base, cell, size, i, j, k):
+    """Write a solved point, kept within its cell."""
+    for d in range(3):
+        low = cell * (size * (i, j, k)[d] - BRICK / 2)
+        vertices[at, d] = base[d] + min(low + size * cell, max(low, best[d]))
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _keeps_shape(columns, i, j, k, size, pattern):
+    """Whether the middles of a cell's edges, faces and the cell agree with one of their corners.
+
+    The test of Ju et al. 2002, section 4.2: then joining the cell's eight parts changes no topology.
+    """
+    half = size // 2
+    for x in range(3):
+        for y in range(3):
+            for z in range(3):
+                if x != 1 and y != 1 and z != 1:
                     continue
-                bits = _pattern(nodes, i, j, k)
-                ata[:], atb[:], mass[:] = 0.0, 0.0, 0.0
-                for e in range(12):
-                    piece = pieces[bits, e]
-                    if piece < 0:
+                middle = _inside(columns, i + half * x, j + half * y, k + half * z)
+                agrees = False
+                for c in range(8):
+                    if (
+                        (x != 1 and x // 2 != (c & 1))
+                        or (y != 1 and y // 2 != (c >> 1 & 1))
+                        or (z != 1 and z // 2 != (c >> 2 & 1))
+                    ):
                         continue
-                    axis = e // 4
-                    corner = edges[e, 0]
-                    at[0], at[1], at[2] = i + (corner & 1), j + (corner >> 1 & 1), k + (corner >> 2 & 1)
-                    for d in range(3):
-                        point[d] = origin[d] + cell * at[d]
-                    low, high = point[axis], point[axis] + cell
-                    if axis == 0:
-                        end = _nearest_end(c0[at[2], at[1]], p0[at[2], at[1]], low, high)
-                        place = p0[at[2], at[1], end] if end >= 0 else (low + high) / 2
-                        code0, code1 = n0[at[2], at[1], max(end, 0), 0], n0[at[2], at[1], max(end, 0), 1]
-                    elif axis == 1:
-                        end = _nearest_end(c1[at[0], at[2]], p1[at[0], at[2]], low, high)
-                        place = p1[at[0], at[2], end] if end >= 0 else (low + high) / 2
-                        code0, code1 = n1[at[0], at[2], max(end, 0), 0], n1[at[0], at[2], max(end, 0), 1]
-                    else:
-                        end = _nearest_end(c2[at[1], at[0]], p2[at[1], at[0]], low, high)
-                        place = p2[at[1], at[0], end] if end >= 0 else (low + high) / 2
-                        code0, code1 = n2[at[1], at[0], max(end, 0), 0], n2[at[1], at[0], max(end, 0), 1]
-                    point[axis] = min(high, max(low, place))
-                    normal[0], normal[1], normal[2] = decode_normal(code0, code1)
-                    distance = normal[0] * point[0] + normal[1] * point[1] + normal[2] * point[2]
-                    for r in range(3):
-                        mass[piece, r] += point[r]
-                        atb[piece, r] += normal[r] * distance
-                        for s in range(3):
-                            ata[piece, r, s] += normal[r] * normal[s]
-                    mass[piece, 3] += 1
-                for piece in range(4):
-                    if mass[piece, 3] == 0:
-                        continue
-                    middle = mass[piece, :3] / mass[piece, 3]
-                    best = _least_squares(ata[piece], atb[piece], middle, share)
-                    base = (origin[0] + cell * i, origin[1] + cell * j, origin[2] + cell * k)
-                    for d in range(3):
-                        vertices[before[k] + start[k, j, i] + piece, d] = min(base[d] + cell, max(base[d], best[d]))
-    return vertices
+                    agrees |= (pattern >> c & 1) == middle
+                if not agrees:
+                    return False
+    return True
 
 
-@njit(nogil=True, cache=True)
-def quads(nodes, start, before, pieces, edge_of, origin, cell, c0, p0, m0, c1, p1, m1, c2, p2, m2):
-    """Two triangles for every crossed grid edge: (triangles, makers)."""
-    nz, ny, nx = nodes.shape
-    found = 0
-    for k in range(nz - 1):
-        for j in range(ny - 1):
-            for i in range(nx - 1):
-                here = nodes[k, j, i]
-                found += (here != nodes[k, j, i + 1]) + (here != nodes[k, j + 1, i]) + (here != nodes[k + 1, j, i])
-    triangles = np.empty((2 * found, 3), np.int64)
-    makers = np.empty(triangles.shape[0], np.int64)
+@njit(nogil=True, cache=True, error_model="numpy")
+def _end_on(axis, i, j, k, origin, cell, c0, p0, c1, p1, c2, p2):
+    """The ray end on the grid edge from node i, j, k along an axis: (row, column, index or -1, place)."""
+    if axis == 0:
+        low = origin[0] + cell * i
+        end = _nearest_end(c0, p0, k, j, low + cell / 2)
+        row, column, place = k, j, p0[k, j, end] if end >= 0 else low + cell / 2
+    elif axis == 1:
+        low = origin[1] + cell * j
+        end = _nearest_end(c1, p1, i, k, low + cell / 2)
+        row, column, place = i, k, p1[i, k, end] if end >= 0 else low + cell / 2
+    else:
+        low = origin[2] + cell * k
+        end = _nearest_end(c2, p2, j, i, low + cell / 2)
+        row, column, place = j, i, p2[j, i, end] if end >= 0 else low + cell / 2
+    return row, column, end, min(low + cell, max(low, place))
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _add_edge(sums, piece, axis, i, j, k, base, origin, cell, c0, p0, n0, m0, c1, p1, n1, m1, c2, p2, n2, m2):
+    """Sum the tangent plane of one crossed grid edge into a piece, places counted from `base`; its maker."""
+    row, column, end, place = _end_on(axis, i, j, k, origin, cell, c0, p0, c1, p1, c2, p2)
+    at = max(end, 0)
+    if axis == 0:
+        x, y, z = decode_normal(n0[row, column, at, 0], n0[row, column, at, 1])
+        maker = m0[row, column, at]
+        px, py, pz = place - base[0], origin[1] + cell * j - base[1], origin[2] + cell * k - base[2]
+    elif axis == 1:
+        x, y, z = decode_normal(n1[row, column, at, 0], n1[row, column, at, 1])
+        maker = m1[row, column, at]
+        px, py, pz = origin[0] + cell * i - base[0], place - base[1], origin[2] + cell * k - base[2]
+    else:
+        x, y, z = decode_normal(n2[row, column, at, 0], n2[row, column, at, 1])
+        maker = m2[row, column, at]
+        px, py, pz = origin[0] + cell * i - base[0], origin[1] + cell * j - base[1], place - base[2]
+    away = x * px + y * py + z * pz
+    sums[piece, 0] += x * x
+    sums[piece, 1] += x * y
+    sums[piece, 2] += x * z
+    sums[piece, 3] += y * y
+    sums[piece, 4] += y * z
+    sums[piece, 5] += z * z
+    sums[piece, 6] += x * away
+    sums[piece, 7] += y * away
+    sums[piece, 8] += z * away
+    sums[piece, 9] += away * away
+    sums[piece, 10] += px
+    sums[piece, 11] += py
+    sums[piece, 12] += pz
+    sums[piece, 13] += 1
+    return np.int64(maker) if end >= 0 else 0
+
+
+@njit(nogil=True, cache=True, parallel=True, error_model="numpy")
+def brick_vertices(
+    places, offsets, pieces, piece_count, edges, origin, cell, shape, tolerance, share,
+    c0, p0, n0, m0, c1, p1, n1, m1, c2, p2, n2, m2,
+):  # fmt: skip
+    """Vertices of all bricks with surface.
+
+    places (b, 3): the bricks' x, y, z; offsets (b,): where each one's vertices begin. Returns vertices,
+    used (b,): how many of each brick, leaf (b, BRICK, BRICK, BRICK): a cell's (first) vertex within
+    its brick, -1 for none, and pattern likewise (k, j, i).
+    """
+    bricks = places.shape[0]
+    vertices = np.empty((offsets[-1], 3))
+    used = np.zeros(bricks, np.int32)
+    leaf = np.full((bricks, BRICK, BRICK, BRICK), -1, np.int32)
+    patterns = np.zeros((bricks, BRICK, BRICK, BRICK), np.uint8)
+    lanes = 8
+    for lane in prange(lanes):
+        columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
+        sums = np.zeros((LEVELS, BRICK, BRICK, BRICK, SUMS))
+        kind = np.zeros((LEVELS, BRICK, BRICK, BRICK), np.uint8)
+        maker = np.zeros((LEVELS, BRICK, BRICK, BRICK), np.int64)
+        piece_sums, base = np.zeros((4, SUMS)), np.zeros(3)
+        a, vectors = np.empty((3, 3)), np.empty((3, 3))
+        for b in range(lane, bricks, lanes):
+            bx, by, bz = places[b, 0], places[b, 1], places[b, 2]
+            _columns(c2, p2, origin[2], cell, shape, bx, by, bz, columns)
+            x0, y0, z0 = bx * BRICK, by * BRICK, bz * BRICK
+            for d in range(3):
+                base[d] = origin[d] + cell * (places[b, d] * BRICK + BRICK / 2)
+            n = 0
+            for k in range(BRICK):
+                for j in range(BRICK):
+                    for i in range(BRICK):
+                        bits = _pattern(columns, i, j, k, 1)
+                        kind[0, k, j, i] = EMPTY
+                        if bits == 0 or bits == 255:
+                            continue
+                        patterns[b, k, j, i] = bits
+                        several = piece_count[bits] > 1
+                        for q in range(SUMS):
+                            for piece in range(piece_count[bits]):
+                                piece_sums[piece, q] = 0.0
+                        who = -1
+                        for e in range(12):
+                            piece = pieces[bits, e]
+                            if piece < 0:
+                                continue
+                            corner = edges[e, 0]
+                            by_whom = _add_edge(
+                                piece_sums, piece if several else 0, e // 4, x0 + i + (corner & 1), y0 + j + (corner >> 1 & 1), z0 + k + (corner >> 2 & 1),
+                                base, origin, cell, c0, p0, n0, m0, c1, p1, n1, m1, c2, p2, n2, m2,
+                            )  # fmt: skip
+                            who = by_whom if who == -1 or who == by_whom else MANY_MAKERS
+                        if not several:
+                            for q in range(SUMS):
+                                sums[0, k, j, i, q] = piece_sums[0, q]
+                        kind[0, k, j, i] = MIXED if several else LEAF
+                        maker[0, k, j, i] = who
+                        if several:
+                            leaf[b, k, j, i] = n
+                            for piece in range(piece_count[bits]):
+                                best = _solved(piece_sums[piece], share, a, vectors)
+                                _place(vertices, offsets[b] + n, best, base, cell, 1, i, j, k)
+                                n += 1
+            top = 0
+            if tolerance > 0:
+                size = 1
+                for level in range(1, LEVELS):
+                    size *= 2
+                    per = BRICK // size
+                    merged = False
+                    for k in range(per):
+                        for j in range(per):
+                            for i in range(per):
+                                kind[level, k, j, i] = EMPTY
+                                who = -1
+                                fits = True
+                                for c in range(8):
+                                    ck, cj, ci = 2 * k + (c >> 2 & 1), 2 * j + (c >> 1 & 1), 2 * i + (c & 1)
+                                    own = kind[level - 1, ck, cj, ci]
+                                    if own == EMPTY:
+                                        continue
+                                    theirs = maker[level - 1, ck, cj, ci]
+                                    fits &= own == LEAF and theirs != MANY_MAKERS and (who == -1 or who == theirs)
+                                    who = theirs
+                                if who == -1:
+                                    continue
+                                kind[level, k, j, i] = MIXED
+                                if not fits:
+                                    continue
+                                bits = _pattern(columns, i * size, j * size, k * size, size)
+                                if bits == 0 or bits == 255 or piece_count[bits] != 1:
+                                    continue
+                                if not _keeps_shape(columns, i * size, j * size, k * size, size, bits):
+                                    continue
+                                sums[level, k, j, i, :] = 0.0
+                                for c in range(8):
+                                    ck, cj, ci = 2 * k + (c >> 2 & 1), 2 * j + (c >> 1 & 1), 2 * i + (c & 1)
+                                    if kind[level - 1, ck, cj, ci] == LEAF:
+                                        for q in range(SUMS):
+                                            sums[level, k, j, i, q] += sums[level - 1, ck, cj, ci, q]
+                                best = _solved(sums[level, k, j, i], share, a, vectors)
+                                inside = True
+                                for d in range(3):
+                                    low = cell * (size * (i, j, k)[d] - BRICK / 2)
+                                    inside &= low <= best[d] <= low + size * cell
+                                if inside and best[3] <= tolerance * tolerance:
+                                    kind[level, k, j, i] = LEAF
+                                    maker[level, k, j, i] = who
+                                    merged = True
+                    if not merged:
+                        break
+                    top = level
+            # The largest leaf over each cell gives the cell its vertex.
+            for level in range(top, -1, -1):
+                size = 1 << level
+                per = BRICK // size
+                for k in range(per):
+                    for j in range(per):
+                        for i in range(per):
+                            if kind[level, k, j, i] != LEAF:
+                                continue
+                            best = _solved(sums[level, k, j, i], share, a, vectors)
+                            _place(vertices, offsets[b] + n, best, base, cell, size, i, j, k)
+                            for kk in range(k * size, (k + 1) * size):
+                                for jj in range(j * size, (j + 1) * size):
+                                    for ii in range(i * size, (i + 1) * size):
+                                        if kind[0, kk, jj, ii] == LEAF:
+                                            leaf[b, kk, jj, ii] = n
+                            n += 1
+                            # What lies below is taken.
+                            for lower in range(level - 1, -1, -1):
+                                part = 1 << (level - lower)
+                                for kk in range(k * part, (k + 1) * part):
+                                    for jj in range(j * part, (j + 1) * part):
+                                        for ii in range(i * part, (i + 1) * part):
+                                            kind[lower, kk, jj, ii] = EMPTY
+            used[b] = n
+    return vertices, used, leaf, patterns
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _corners(b, axis, i, j, k, places, index, starts, leaf, patterns, pieces, piece_count, edge_of, out):
+    """The vertices round the grid edge from a brick's node i, j, k along an axis, without repeats, and how many."""
     n = 0
-    corner = np.zeros(4, np.int64)
-    for axis in range(3):
-        u, v = (axis + 1) % 3, (axis + 2) % 3
-        for k in range(nz):
-            for j in range(ny):
-                for i in range(nx):
-                    at = (i, j, k)
-                    size = (nx, ny, nz)
-                    if at[axis] + 1 >= size[axis] or at[u] == 0 or at[v] == 0:
-                        continue
-                    if at[u] >= size[u] - 1 or at[v] >= size[v] - 1:
-                        continue
-                    here = nodes[k, j, i]
-                    there = nodes[k + (axis == 2), j + (axis == 1), i + (axis == 0)]
-                    if here == there:
-                        continue
-                    for c in range(4):
-                        du = 1 if c == 0 or c == 3 else 0  # cells round the edge, counter-clockwise
-                        dv = 1 if c == 0 or c == 1 else 0
-                        ci, cj, ck = i, j, k
-                        if u == 0:
-                            ci -= du
-                        elif u == 1:
-                            cj -= du
-                        else:
-                            ck -= du
-                        if v == 0:
-                            ci -= dv
-                        elif v == 1:
-                            cj -= dv
-                        else:
-                            ck -= dv
-                        edge = edge_of[axis, du, dv]
-                        corner[c] = before[ck] + start[ck, cj, ci] + pieces[_pattern(nodes, ci, cj, ck), edge]
-                    low = origin[axis] + cell * at[axis]
-                    maker = 0
-                    if axis == 0:
-                        end = _nearest_end(c0[k, j], p0[k, j], low, low + cell)
-                        maker = m0[k, j, end] if end >= 0 else 0
-                    elif axis == 1:
-                        end = _nearest_end(c1[i, k], p1[i, k], low, low + cell)
-                        maker = m1[i, k, end] if end >= 0 else 0
-                    else:
-                        end = _nearest_end(c2[j, i], p2[j, i], low, low + cell)
-                        maker = m2[j, i, end] if end >= 0 else 0
-                    if here:
-                        triangles[n] = (corner[0], corner[1], corner[2])
-                        triangles[n + 1] = (corner[0], corner[2], corner[3])
-                    else:
-                        triangles[n] = (corner[0], corner[2], corner[1])
-                        triangles[n + 1] = (corner[0], corner[3], corner[2])
-                    makers[n], makers[n + 1] = maker, maker
-                    n += 2
-    return triangles[:n], makers[:n]
+    for c in range(4):
+        du, dv = 1 if c in (1, 2) else 0, 1 if c >= 2 else 0
+        # One back along u = axis + 1 and v = axis + 2.
+        ci = i - (du if axis == 2 else dv if axis == 1 else 0)
+        cj = j - (du if axis == 0 else dv if axis == 2 else 0)
+        ck = k - (du if axis == 1 else dv if axis == 0 else 0)
+        brick = b
+        if ci < 0 or cj < 0 or ck < 0:
+            brick = index[places[b, 2] - (ck < 0), places[b, 1] - (cj < 0), places[b, 0] - (ci < 0)]
+            ci, cj, ck = ci & (BRICK - 1), cj & (BRICK - 1), ck & (BRICK - 1)
+        vertex = starts[brick] + leaf[brick, ck, cj, ci]
+        bits = patterns[brick, ck, cj, ci]
+        if piece_count[bits] > 1:
+            vertex += pieces[bits, edge_of[axis, du, dv]]
+        if n == 0 or (out[n - 1] != vertex and (c < 3 or out[0] != vertex)):
+            out[n] = vertex
+            n += 1
+    return n
+
+
+@njit(nogil=True, cache=True, parallel=True, error_model="numpy")
+def brick_triangles(
+    places, index, starts, leaf, patterns, pieces, piece_count, edge_of, origin, cell, shape, offsets, fill,
+    triangles, makers, c0, p0, m0, c1, p1, m1, c2, p2, m2,
+):  # fmt: skip
+    """One or two triangles round every crossed grid edge: how many in each brick; written when `fill`.
+
+    Where three or four cells of one edge share a vertex nothing is drawn: the edge lies inside a joined cell.
+    """
+    bricks = places.shape[0]
+    counts = np.zeros(bricks, np.int64)
+    lanes = 8
+    for lane in prange(lanes):
+        columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
+        corner = np.zeros(4, np.int64)
+        for b in range(lane, bricks, lanes):
+            bx, by, bz = places[b, 0], places[b, 1], places[b, 2]
+            _columns(c2, p2, origin[2], cell, shape, bx, by, bz, columns)
+            n = 0
+            for k in range(BRICK):
+                for j in range(BRICK):
+                    for i in range(BRICK):
+                        here = _inside(columns, i, j, k)
+                        for axis in range(3):
+                            there = _inside(columns, i + (axis == 0), j + (axis == 1), k + (axis == 2))
+                            if here == there:
+                                continue
+                            found = _corners(
+                                b,
+                                axis,
+                                i,
+                                j,
+                                k,
+                                places,
+                                index,
+                                starts,
+                                leaf,
+                                patterns,
+                                pieces,
+                                piece_count,
+                                edge_of,
+                                corner,
+                            )
+                            if found < 3:
+                                continue
+                            if fill:
+                                x, y, z = bx * BRICK + i, by * BRICK + j, bz * BRICK + k
+                                row, column, end, _ = _end_on(axis, x, y, z, origin, cell, c0, p0, c1, p1, c2, p2)
+                                maker = 0
+                                if end >= 0 and axis == 0:
+                                    maker = m0[row, column, end]
+                                elif end >= 0 and axis == 1:
+                                    maker = m1[row, column, end]
+                                elif end >= 0:
+                                    maker = m2[row, column, end]
+                                for t in range(found - 2):
+                                    at = offsets[b] + n + t
+                                    triangles[at, 0] = corner[0]
+                                    if here:
+                                        triangles[at, 1], triangles[at, 2] = corner[t + 1], corner[t + 2]
+                                    else:
+                                        triangles[at, 1], triangles[at, 2] = corner[t + 2], corner[t + 1]
+                                    makers[at] = maker
+                            n += found - 2
+            counts[b] = n
+    return counts

@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from pelvrak.core.geometry.mesh import to_stl
-from pelvrak.core.route.evaluate import mesh_from_bytes
+from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.report import SetupReport
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project

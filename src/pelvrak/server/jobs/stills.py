@@ -20,7 +20,7 @@ from vtkmodules.vtkRenderingCore import (
 
 from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, transformed
 from pelvrak.core.geometry.part import unpacked
-from pelvrak.core.route.evaluate import mesh_from_bytes
+from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import Report
 from pelvrak.core.route.store import Store, key_of

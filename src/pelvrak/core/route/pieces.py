@@ -1,0 +1,63 @@
+"""What is a result made of? Stocks, surfaces and paths as named pieces of bytes."""
+
+from __future__ import annotations
+
+import io
+import json
+from typing import Any
+
+import numpy as np
+
+from pelvrak.core.cutting.planning import Hole
+from pelvrak.core.cutting.toolpath import Move, Path
+from pelvrak.core.geometry.mesh import Mesh, crease_lines, to_glb, volume
+from pelvrak.core.stock.field import RayField, saved
+from pelvrak.core.stock.surface import simplified, surface
+
+# Half of what a surface may be off is spent on joining cells, half on simplifying what is left.
+SIMPLIFY_MM = 0.02
+
+
+def mesh_bytes(mesh: Mesh) -> bytes:
+    """A mesh as a result's surface.npz piece."""
+    out = io.BytesIO()
+    np.savez_compressed(
+        out, vertices=mesh.vertices, triangles=mesh.triangles.astype(np.int32), label=mesh.label.astype(np.int32)
+    )
+    return out.getvalue()
+
+
+def mesh_from_bytes(data: bytes) -> Mesh:
+    """The mesh of a result's surface.npz piece."""
+    with np.load(io.BytesIO(data)) as arrays:
+        return Mesh(arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64))
+
+
+def stock_pieces(stock: RayField, facts: dict[str, Any]) -> dict[str, bytes]:
+    """A stock as a result: its field, its surface for computing and for the picture, its volume."""
+    facts["volume_mm3"] = volume(surface(stock))
+    light = simplified(surface(stock, SIMPLIFY_MM / 2), SIMPLIFY_MM / 2)
+    return {
+        "field": saved(stock),
+        "surface.npz": mesh_bytes(light),
+        "surface.glb": to_glb(light, crease_lines(light)),
+        "facts.json": json.dumps(facts).encode(),
+    }
+
+
+def path_json(path: Path, holes: list[Hole]) -> bytes:
+    """A tool path as a result's path.json piece."""
+    return json.dumps(
+        {
+            "start": path.start,
+            "moves": [[m.kind, *m.end, m.feed, *(m.centre or ())] for m in path.moves],
+            "holes": [[h.x, h.y, h.start, h.bottom] for h in holes],
+        }
+    ).encode()
+
+
+def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
+    """The tool path of a result's path.json piece."""
+    read = json.loads(data)
+    moves = [Move(m[0], (m[1], m[2], m[3]), m[4], (m[5], m[6]) if len(m) > 5 else None) for m in read["moves"]]
+    return Path(tuple(read["start"]), moves), [Hole(*h) for h in read["holes"]]

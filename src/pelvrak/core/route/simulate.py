@@ -1,0 +1,223 @@
+"""What happens when one operation is run: its moves planned, cut, tested, and kept so that any moment comes back?"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from pelvrak.core.cutting.feeds import CuttingData
+from pelvrak.core.cutting.operations import Operation
+from pelvrak.core.cutting.planning import Job, plan_operation
+from pelvrak.core.cutting.standing import UP, standing
+from pelvrak.core.cutting.toolpath import Chords, Path, chord_ends_s, chords
+from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
+from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.mesh import Floats, transformed
+from pelvrak.core.geometry.part import PartModel, Vector, as_vector
+from pelvrak.core.geometry.rigid import inverse, moved, turned
+from pelvrak.core.holding.vise import HoldFacts
+from pelvrak.core.machine.mill import Mill, check_travel
+from pelvrak.core.route.pieces import mesh_from_bytes, path_json, stock_pieces
+from pelvrak.core.stock.cut import RAPID, STOPPED, Hits, Sweep, cut, test
+from pelvrak.core.stock.field import RayField, loaded
+from pelvrak.core.stock.moments import Moments, Recorder, moments_saved
+from pelvrak.core.stock.questions import pieces
+
+PLAN_CELL_MM = 0.5
+MEETS_MM = 0.05
+# A loose piece below this many cells is a crumb of the rays, not a slug.
+CRUMB_CELLS = 8
+LOAD_BINS = 160
+
+
+@dataclass(frozen=True)
+class Station:
+    """Where an operation is run: the setup it stands in, with everything known of it.
+
+    holding: the holding as a field in the zero frame, made when first asked for; None for nothing.
+    """
+
+    setup: str
+    part: PartModel
+    mill: Mill
+    zero_from_work: Floats
+    hold: HoldFacts
+    register: Vector | None
+    holding: Callable[[], RayField | None]
+
+
+def simulate(
+    station: Station, operation: Operation, tool: Tool, data: CuttingData, maker: int, incoming: Callable[[str], bytes],
+    tell: Callable[[float], None],
+) -> dict[str, bytes]:  # fmt: skip
+    """The pieces of one operation's result.
+
+    incoming: pieces of the stock's result that comes in, by name. tell is given the share done and may
+    raise Stopped. Raises BadInput when the operation cannot be planned.
+    """
+    stock = loaded(incoming("field"))
+    lying = transformed(mesh_from_bytes(incoming("surface.npz")), station.zero_from_work)
+    here = standing(lying, PLAN_CELL_MM)
+    if here is None:
+        raise BadInput("stock.none", operation.name, "no stock is left to cut", "check the operations before")
+    start = (0.0, 0.0, float(here.high[2]) + operation.clearance + 50.0)
+    job = Job(station.part, station.zero_from_work, here, tool, data, station.setup, Path(start))
+    plan_operation(operation, job)
+    if not job.path.moves:
+        facts: dict[str, Any] = {"time_s": 0.0, "low": None, "high": None}
+        facts["findings"] = [f.model_dump(mode="json") for f in job.findings]
+        facts["volume_mm3"] = json.loads(incoming("facts.json"))["volume_mm3"]
+        return {
+            **{name: incoming(name) for name in ("field", "surface.npz", "surface.glb")},
+            "path.json": path_json(job.path, []),
+            "facts.json": json.dumps(facts).encode(),
+        }
+    lines = chords(job.path)
+    ends_at = chord_ends_s(job.path, lines, station.mill.rapid_mm_min)
+    work_from_zero = inverse(station.zero_from_work)
+    bodies = body_profiles(tool, station.mill.nose)
+    sweep = Sweep(
+        moved(work_from_zero, lines.starts), moved(work_from_zero, lines.ends), lines.what,
+        turned(work_from_zero, UP), cutter_profile(tool), bodies, core_radius(tool),
+    )  # fmt: skip
+
+    def going_on(share: float) -> bool:
+        tell(0.9 * share)
+        return True
+
+    recorder = Recorder()
+    after, hits = cut(stock, sweep, maker, going_on, recorder)
+    trouble = Trouble(operation, station.setup, lines, sweep, ends_at)
+    findings = [*job.findings, *stock_trouble(trouble, hits), *loose_pieces(trouble, stock, after)]
+    holding = station.holding()
+    if holding is not None:
+        in_zero = Sweep(lines.starts, lines.ends, lines.what, UP, sweep.cutter, bodies)
+        findings += holding_trouble(trouble, station.hold, test(holding, in_zero))
+    low, high = lines.ends.min(axis=0), lines.ends.max(axis=0)
+    if station.register is not None:
+        findings += check_travel(
+            station.mill, station.register, low, high, tool.gauge_length, station.setup, operation.name
+        )
+    facts = {"time_s": float(ends_at[-1]), "low": low.tolist(), "high": high.tolist()}
+    facts["findings"] = [f.model_copy(update={"operation": operation.id}).model_dump(mode="json") for f in findings]
+    return {
+        **stock_pieces(after, facts),
+        "path.json": path_json(job.path, job.holes),
+        "moments": moments_saved(Moments(sweep, ends_at, maker, tuple(recorder.kept))),
+        "load.json": load_json(hits, ends_at),
+    }
+
+
+@dataclass(frozen=True)
+class Trouble:
+    """What a trouble is told with: the operation, its moves in the zero frame (lines) and the work frame (sweep)."""
+
+    operation: Operation
+    setup: str
+    lines: Chords
+    sweep: Sweep
+    ends_at: Floats
+
+    def found(self, code: str, sentence: str, depths: Floats) -> list[Finding]:
+        """A finding at the deepest of the depths (one for each chord, mm); none when none is deep enough.
+
+        The sentence may name {depth} and {moves}.
+        """
+        worst = int(np.argmax(depths))
+        if depths[worst] <= MEETS_MM:
+            return []
+        moves = len(np.unique(self.lines.move[depths > MEETS_MM]))
+        told = sentence.format(depth=f"{depths[worst]:.2f} mm", moves="1 move" if moves == 1 else f"{moves} moves")
+        return [
+            Finding(
+                code=code, severity="error", setup=self.setup, operation=self.operation.id, stage="cut", sentence=told,
+                measured=round(float(depths[worst]), 3), limit=0.0, unit="mm",
+                place=(as_vector(self.sweep.ends[worst]),), move=int(self.lines.move[worst]),
+                time_s=round(float(self.ends_at[worst]), 3),
+            )
+        ]  # fmt: skip
+
+
+def stock_trouble(trouble: Trouble, hits: Hits) -> list[Finding]:
+    """What the tool met in the stock that it must not meet."""
+    name = trouble.operation.name
+    what = trouble.sweep.what
+    out = []
+    for code, sentence, depths in (
+        ("cut.rapid_in_stock", "A rapid move runs {depth} into the stock", np.where(what == RAPID, hits.rapid, 0.0)),
+        ("cut.spindle_stopped", "The tool is fed {depth} into the stock with the spindle stopped",
+         np.where(what == STOPPED, hits.rapid, 0.0)),
+        ("cut.deeper_than_flutes", "The cut stands {depth} above the flutes", hits.bodies[:, 0]),
+        ("cut.shank_in_stock", "The shank runs {depth} into the stock",
+         np.where(hits.bodies[:, 1] > hits.bodies[:, 0] + MEETS_MM, hits.bodies[:, 1], 0.0)),
+        ("cut.holder_in_stock", "The holder runs {depth} into the stock", hits.bodies[:, 2]),
+        ("cut.spindle_in_stock", "The spindle nose runs {depth} into the stock", hits.bodies[:, 3]),
+        ("cut.plunge_off_centre", "The tool goes straight down {depth} deep, and cannot cut at its centre", hits.core),
+    ):  # fmt: skip
+        out += trouble.found(code, f"{sentence} in {name} ({{moves}}).", depths)
+    return out
+
+
+def holding_trouble(trouble: Trouble, hold: HoldFacts, met: Hits) -> list[Finding]:
+    """Every part of the tool that met the holding or the table, with the name of what it met."""
+    out = []
+    shank = np.maximum(met.bodies[:, 0], met.bodies[:, 1])
+    for what, depths in (
+        ("cutter", met.rapid), ("shank", shank), ("holder", met.bodies[:, 2]), ("spindle", met.bodies[:, 3]),
+    ):  # fmt: skip
+        at = trouble.lines.ends[int(np.argmax(depths))]
+        solid = min(
+            hold.solids,
+            key=lambda s: float(np.linalg.norm(np.maximum(0, np.maximum(np.array(s[1]) - at, at - np.array(s[2]))))),
+        )[0]
+        named = "spindle nose" if what == "spindle" else what
+        out += trouble.found(
+            f"cut.{what}_in_holding",
+            f"The {named} runs {{depth}} into the {solid} in {trouble.operation.name}.",
+            depths,
+        )
+    return out
+
+
+def loose_pieces(trouble: Trouble, before: RayField, after: RayField) -> list[Finding]:
+    """Pieces that this operation set free: a slug under a through cut, a corner cut off."""
+    least = CRUMB_CELLS * after.grid.cell**3
+    stood = [piece for piece in pieces(before) if piece.volume > least]
+    now = [piece for piece in pieces(after) if piece.volume > least]
+    out = []
+    for piece in now[max(1, len(stood)) :]:
+        size = " × ".join(f"{length:.1f}" for length in piece.high - piece.low)
+        out.append(
+            Finding(
+                code="cut.loose_piece", severity="warning", setup=trouble.setup, operation=trouble.operation.id, stage="cut",
+                sentence=f"{trouble.operation.name} sets a piece of {size} mm free ({piece.volume / 1000:.2f} cm³).",
+                measured=round(piece.volume, 1), limit=0.0, unit="mm³", place=(as_vector((piece.low + piece.high) / 2),),
+            )
+        )  # fmt: skip
+    return out
+
+
+def load_json(hits: Hits, ends_at: Floats) -> bytes:
+    """Load over time as a result's load.json piece: in equal spans of time the greatest removal, width and depth.
+
+    removal in cm³/min, width and depth of engagement in mm.
+    """
+    began = np.concatenate([[0.0], ends_at[:-1]])
+    spans = np.maximum(ends_at - began, 1e-9)
+    rate = hits.removed / spans * 60 / 1000
+    edges = np.linspace(0, float(ends_at[-1]), LOAD_BINS + 1)
+    first = np.clip(np.searchsorted(edges, began, side="right") - 1, 0, LOAD_BINS - 1)
+    last = np.clip(np.searchsorted(edges, ends_at, side="left"), first + 1, LOAD_BINS)
+    out = {"seconds": float(ends_at[-1])}
+    for name, values in (("removal", rate), ("width", hits.width), ("depth", hits.depth)):
+        bins = np.zeros(LOAD_BINS)
+        for a, b, value in zip(first, last, values, strict=True):
+            if value > 0:
+                bins[a:b] = np.maximum(bins[a:b], value)
+        out[name] = np.round(bins, 3).tolist()  # type: ignore[assignment]
+    return json.dumps(out).encode()
