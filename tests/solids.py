@@ -9,9 +9,15 @@ from typing import Any
 
 import numpy as np
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
 from OCP.BRepGProp import BRepGProp
-from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCone, BRepPrimAPI_MakeCylinder
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+from OCP.BRepPrimAPI import (
+    BRepPrimAPI_MakeBox,
+    BRepPrimAPI_MakeCone,
+    BRepPrimAPI_MakeCylinder,
+    BRepPrimAPI_MakePrism,
+)
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.Interface import Interface_Static
 from OCP.Message import Message
@@ -37,6 +43,15 @@ def cylinder(
 
 def cone(base: tuple[float, float, float], low: float, high: float, height: float) -> Any:
     return BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(*base), gp_Dir(0, 0, 1)), low, high, height).Shape()
+
+
+def prism(points: list[tuple[float, float]], low: float, high: float) -> Any:
+    outline = BRepBuilderAPI_MakePolygon()
+    for x, y in points:
+        outline.Add(gp_Pnt(x, y, low))
+    outline.Close()
+    face = BRepBuilderAPI_MakeFace(outline.Wire()).Face()
+    return BRepPrimAPI_MakePrism(face, gp_Vec(0, 0, high - low)).Shape()
 
 
 def minus(shape: Any, *tools: Any) -> Any:

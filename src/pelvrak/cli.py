@@ -72,6 +72,10 @@ def _evaluate(chosen: argparse.Namespace) -> int:
             (chosen.out / f"{setup.name}.stl").write_bytes(
                 to_stl(mesh_from_bytes(surface), f"{plan.name} {setup.name}")
             )
+            for piece, ending in (("surface.glb", "glb"), ("field", "rays")):
+                data = store.get(setup.outgoing_key, piece)
+                assert data is not None
+                (chosen.out / f"{setup.name}.{ending}").write_bytes(data)
         if setup.program_key:
             program = store.get(setup.program_key, "program.nc")
             assert program is not None

@@ -52,7 +52,8 @@ def run(part: PartModel, field: RayField, operation: Any, tool: Tool | None = No
     job = Job(part, SAME, here, tool, data, "OP10", Path((0.0, 0.0, float(here.high[2]) + 60)))
     plan_operation(operation, job)
     if not job.path.moves:
-        return Cut(job, field, Hits(np.zeros(0), np.zeros((0, 2))))
+        none = np.zeros(0)
+        return Cut(job, field, Hits(none, np.zeros((0, 3)), none, none, none, none))
     lines = chords(job.path)
     sweep = Sweep(lines.starts, lines.ends, lines.what, UP, cutter_profile(tool), body_profiles(tool))
     after, hits = cut(field, sweep, 257)

@@ -225,7 +225,7 @@ class Refused(unittest.TestCase):
     def test_a_tool_longer_than_the_clearance_hits_with_its_holder(self):
         stub = tool_shelf()["em8"].model_copy(update={"LCF": 12.0, "overhang": 14.0})
         done = run(self.part, self.field, Pocket(id="p", name="p", tool="em8", faces=(self.floor,)), stub)
-        self.assertGreater(done.hits.bodies[:, 1].max(), 5.0)  # the holder's nose is 14 mm above a floor 22 mm deep
+        self.assertGreater(done.hits.bodies[:, 2].max(), 5.0)  # the holder's nose is 14 mm above a floor 22 mm deep
 
     def test_a_drill_too_big_for_its_hole(self):
         operation = Drilling(id="d", name="drill", tool="dr7_8", cycle="drill", faces=bore_of(self.part.part, 6))

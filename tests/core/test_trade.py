@@ -321,8 +321,12 @@ class ToolTest(unittest.TestCase):
 
     def test_bodies_stand_on_each_other(self):
         for tool in tool_shelf().values():
-            shank, holder = body_profiles(tool)
-            self.assertEqual(shank.heights[0], tool.LCF)
+            flutes, shank, holder, nose = body_profiles(tool, (150.0, 180.0))
+            cutter = cutter_profile(tool)
+            cuts_to = max([*cutter.heights, *([sum(cutter.ball)] if cutter.ball else [])])
+            self.assertLessEqual(shank.heights[0], cuts_to + 1e-9)
+            self.assertLessEqual(max(flutes.radii), max([*cutter.radii, *(cutter.ball or (0,))[1:]]) + 1e-9)
+            self.assertAlmostEqual(nose.heights[0], tool.gauge_length)
             self.assertEqual(holder.heights[0], tool.overhang)
             self.assertEqual(sorted(holder.radii), list(holder.radii))
             self.assertAlmostEqual(holder.heights[-1], tool.gauge_length)

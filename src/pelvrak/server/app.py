@@ -16,7 +16,7 @@ from pelvrak.core.cutting.operations import TOOL_KINDS
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.holding.vise import vises
 from pelvrak.core.machine.mill import mills
-from pelvrak.server.api import events, parts, problems, projects, release
+from pelvrak.server.api import events, moments, parts, problems, projects, release
 from pelvrak.server.api.shapes import Library
 from pelvrak.server.jobs.app import queue
 
@@ -37,7 +37,7 @@ async def lifespan(app: FastAPI) -> AsyncIterator[None]:
 
 app = FastAPI(title="Pelvrak", version="0.1.0", lifespan=lifespan)
 problems.install(app)
-for router in (projects.router, parts.router, release.router, events.router):
+for router in (projects.router, moments.router, parts.router, release.router, events.router):
     app.include_router(router)
 
 

@@ -75,7 +75,10 @@ export const useUpload = (sha256: string | null) =>
   })
 
 /** A JSON or text piece of a result. */
-export const usePiece = (key: string | null | undefined, piece: 'path.json' | 'lines.json' | 'program.nc') =>
+export const usePiece = (
+  key: string | null | undefined,
+  piece: 'path.json' | 'lines.json' | 'load.json' | 'program.nc',
+) =>
   useQuery({
     queryKey: ['piece', key, piece],
     queryFn: async () => (await fetch(pieceUrl(key ?? '', piece))).text(),

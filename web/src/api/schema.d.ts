@@ -148,6 +148,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/results/{key}/moment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Moment
+         * @description The stock so many seconds into the operation whose result this is, as glTF binary; it never changes.
+         */
+        get: operations["moment_api_results__key__moment_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts": {
         parameters: {
             query?: never;
@@ -779,7 +799,8 @@ export interface components {
          * Finding
          * @description One result of one check.
          *
-         *     place: points in the work frame, mm. measured against limit, both in `unit`.
+         *     place: points in the work frame, mm. measured against limit, both in `unit`. move, time_s: of the
+         *     operation's path, from 0, and seconds from its start, where a move met trouble.
          */
         Finding: {
             /** Code */
@@ -812,6 +833,10 @@ export interface components {
                 number,
                 number
             ][];
+            /** Move */
+            move?: number | null;
+            /** Time S */
+            time_s?: number | null;
             /**
              * Cures
              * @default []
@@ -953,7 +978,7 @@ export interface components {
             materials: components["schemas"]["Material"][];
             /** Tool Kinds */
             tool_kinds: {
-                [key: string]: ("end_mill" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap")[];
+                [key: string]: ("end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap")[];
             };
         };
         /**
@@ -982,7 +1007,7 @@ export interface components {
          *
          *     travel_low, travel_high: machine coordinates each axis can take. corner: machine coordinates at
          *     which the bare spindle nose would touch the table's front left corner. table: its length along x
-         *     and depth along y.
+         *     and depth along y. nose: diameter and length of the spindle's nose above the holder.
          */
         Mill: {
             /** Id */
@@ -1009,6 +1034,11 @@ export interface components {
             /** Corner */
             corner: [
                 number,
+                number,
+                number
+            ];
+            /** Nose */
+            nose: [
                 number,
                 number
             ];
@@ -1048,7 +1078,10 @@ export interface components {
         };
         /**
          * OperationReport
-         * @description One operation. key: of its result (pieces surface.glb, path.json); volumes mm³, time s.
+         * @description One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
+         *
+         *     time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
+         *     moment. tool_shape: what cuts and what only turns, as drawn.
          */
         OperationReport: {
             /** Id */
@@ -1068,6 +1101,16 @@ export interface components {
              * @default 0
              */
             time_s: number;
+            /**
+             * Moving S
+             * @default 0
+             */
+            moving_s: number;
+            /**
+             * Most Removal Cm3 Min
+             * @default 0
+             */
+            most_removal_cm3_min: number;
             /**
              * Removed Volume Mm3
              * @default 0
@@ -1098,6 +1141,11 @@ export interface components {
              * @default 0
              */
             moves: number;
+            /**
+             * Tool Shape
+             * @default []
+             */
+            tool_shape: components["schemas"]["ToolPart"][];
             /** First Line */
             first_line?: number | null;
             /** Last Line */
@@ -1657,11 +1705,14 @@ export interface components {
         };
         /**
          * Tool
-         * @description One tool in its holder. Property names are those of ISO 13399; mm, degrees.
+         * @description One tool in its holder. Property names in capitals are those of ISO 13399; mm, degrees.
          *
-         *     DC: cutting diameter; LCF: length of chip flute; OAL: overall length; DCON: shank diameter;
-         *     NOF: flutes; SIG: point angle (drills, spot drills, chamfer cutters); TP: thread pitch (taps).
-         *     overhang: tip to the holder's nose. place: pocket in the changer.
+         *     DC: cutting diameter (of a tapered or face mill at its tip); LCF: length of chip flute; OAL: overall
+         *     length; DCON: shank diameter; DN, LU: diameter of a neck and the length from the tip to its end; NOF:
+         *     flutes; SIG: point angle (drills, spot drills, chamfer cutters); TP: thread pitch (taps, thread
+         *     mills); RE: corner radius, on a taper mill of DC/2 a ball tip; KAPR: lead angle of a face mill; CW:
+         *     width of a slot cutter. taper_deg: lean of a taper mill's flank; outline: (height, radius) points of
+         *     a form tool from the tip up. overhang: tip to the holder's nose. place: pocket in the changer.
          */
         Tool: {
             /** Id */
@@ -1672,7 +1723,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "end_mill" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap";
+            kind: "end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap";
             /** Place */
             place: number;
             /** Dc */
@@ -1689,6 +1740,23 @@ export interface components {
             SIG?: number | null;
             /** Tp */
             TP?: number | null;
+            /** Re */
+            RE?: number | null;
+            /** Kapr */
+            KAPR?: number | null;
+            /** Cw */
+            CW?: number | null;
+            /** Dn */
+            DN?: number | null;
+            /** Lu */
+            LU?: number | null;
+            /** Taper Deg */
+            taper_deg?: number | null;
+            /** Outline */
+            outline?: [
+                number,
+                number
+            ][] | null;
             /**
              * Material
              * @default carbide
@@ -1703,6 +1771,19 @@ export interface components {
             /** Overhang */
             overhang: number;
             holder: components["schemas"]["Holder"];
+        };
+        /**
+         * ToolPart
+         * @description A part of a tool as it turns: (radius, height from the tip) points from axis to axis, mm.
+         */
+        ToolPart: {
+            /** Name */
+            name: string;
+            /** Outline */
+            outline: [
+                number,
+                number
+            ][];
         };
         /**
          * UpByDirection
@@ -2141,6 +2222,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    moment_api_results__key__moment_get: {
+        parameters: {
+            query: {
+                seconds: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */

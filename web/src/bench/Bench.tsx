@@ -3,12 +3,21 @@ import { Canvas, type ThreeEvent, useFrame, useThree } from '@react-three/fiber'
 import { useEffect, useMemo, useState } from 'react'
 import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
-import type { Part, ProjectState, Tool, Vec } from '../api/client'
+import type { OperationReport, Part, ProjectState, Vec } from '../api/client'
 import { usePart, useUpload } from '../api/hooks'
 import { type Move, useChosen, useMoment } from '../dock/moment'
-import { hueOf, LAYERS, type Look, round, useView } from '../state'
+import { clock, hueOf, LAYERS, type Look, round, useView } from '../state'
 import { ZeroMark } from '../ui/icons'
-import { paintDistance, paintFaces, paintMakers, SCALE, scaleStrip, type Solid, useSolid } from './glb'
+import {
+  paintDistance,
+  paintFaces,
+  paintMakers,
+  SCALE,
+  scaleStrip,
+  type Solid,
+  useSolid,
+  useStockAt,
+} from './glb'
 
 const LOOKS: { look: Look; name: string }[] = [
   { look: 'spindle', name: 'Spindle' },
@@ -38,7 +47,13 @@ function useStockShown(project: ProjectState) {
     return list.slice(0, at).findLast((one) => one.key)?.key ?? setup.incoming_key
   }
   if (stage === 'cut' || stage === 'outgoing') {
-    if (operation && moment) return { key: before(operation.id), name: `before ${operation.name}` }
+    if (operation && moment)
+      return {
+        key: before(operation.id),
+        name: `${operation.name} at ${clock(moment.seconds)}`,
+        moving: operation.key,
+        seconds: moment.seconds,
+      }
     if (operation?.key) return { key: operation.key, name: `after ${operation.name}` }
     if (stage === 'outgoing' && useView.getState().operation === '')
       return { key: setup.incoming_key, name: 'before the first cut' }
@@ -53,14 +68,15 @@ export function Bench({ project }: { project: ProjectState }) {
   const setup = useChosen(project)
   const { data: part } = usePart(project.plan.part.sha256)
   const shown = useStockShown(project)
-  const stock = useSolid(shown.key)
+  const resting = useSolid(shown.key)
+  const running = useStockAt(shown.moving, shown.seconds)
+  const stock = (shown.moving && running.solid) || resting
   const { data: upload } = useUpload(project.plan.part.sha256 ?? null)
   const partSolid = useSolid(upload?.key)
   const moment = useMoment(project)
   const [hover, setHover] = useState<Hover | null>(null)
   const asking = view.asked !== null
   const wholePart = (view.card === 'part' && !view.compare) || !project.report
-  const tool = project.plan.tools.find((one) => one.id === moment.operation?.tool)
   const zeroFromWork = useMemo(() => {
     const matrix = new THREE.Matrix4()
     if (typeof view.card === 'number' && setup?.zero_from_work)
@@ -112,9 +128,14 @@ export function Bench({ project }: { project: ProjectState }) {
             <Box key={name} low={low} high={high} table={name === 'table'} />
           ))}
         {view.shown.paths && moment.path && typeof view.card === 'number' && (
-          <Paths moves={moment.path} hue={hueOf(view.card)} />
+          <Paths
+            moves={moment.moment ? moment.path.slice(0, moment.moment.index + 1) : moment.path}
+            hue={hueOf(view.card)}
+          />
         )}
-        {tool && moment.moment && <ToolSolid tool={tool} tip={moment.moment.tip} />}
+        {moment.operation && moment.moment && (
+          <ToolSolid parts={moment.operation.tool_shape} tip={moment.moment.tip} />
+        )}
         {zeroShown && <Follow id="zero-mark" at={[0, 0, 0]} />}
         <Looking
           solid={stock ?? partSolid}
@@ -172,6 +193,7 @@ export function Bench({ project }: { project: ProjectState }) {
         <span className="bg-sheet/90 px-1.5">
           {asking ? 'part' : wholePart && !project.report ? 'the part; stock is being computed' : shown.name}
         </span>
+        {running.behind && <span className="bg-sheet/90 px-1.5 text-soft">catching up …</span>}
         {stale && (
           <span className="hatch border border-trouble bg-sheet px-1.5 font-semibold text-trouble">
             out of date
@@ -391,29 +413,34 @@ function Paths({ moves, hue }: { moves: Move[]; hue: string }) {
   )
 }
 
-function ToolSolid({ tool, tip }: { tool: Tool; tip: Vec }) {
-  let at = tool.overhang
-  const point = tool.SIG ? tool.DC / 2 / Math.tan((tool.SIG * Math.PI) / 360) : 0
-  const bodies: [number, number, number, string][] = [
-    [point, tool.LCF, tool.DC, '#E6E2D6'],
-    [tool.LCF, tool.overhang, tool.DCON, '#C3C6C4'],
-  ]
-  for (const [length, diameter] of tool.holder.stack) {
-    bodies.push([at, at + length, diameter, '#8E9496'])
-    at += length
-  }
+const PART_COLOURS: Record<string, string> = { cutter: '#E6E2D6', shank: '#C3C6C4', holder: '#8E9496' }
+
+/** The tool as it turns, its outline from the core; what stands above the shank is seen through. */
+function ToolSolid({ parts, tip }: { parts: OperationReport['tool_shape']; tip: Vec }) {
+  const solids = useMemo(
+    () =>
+      parts
+        .filter((part) => part.name in PART_COLOURS)
+        .map((part) => ({
+          name: part.name,
+          geometry: new THREE.LatheGeometry(
+            part.outline.map(([r, h]) => new THREE.Vector2(Math.max(r ?? 0, 1e-4), h ?? 0)),
+            64,
+          ),
+        })),
+    [parts],
+  )
   return (
-    <group position={tip}>
-      {point > 0 && (
-        <mesh position={[0, 0, point / 2]} rotation={[-Math.PI / 2, 0, 0]}>
-          <coneGeometry args={[tool.DC / 2, point, 32]} />
-          <meshLambertMaterial color="#E6E2D6" />
-        </mesh>
-      )}
-      {bodies.map(([low, high, diameter, colour], i) => (
-        <mesh key={i} position={[0, 0, (low + high) / 2]} rotation={[Math.PI / 2, 0, 0]}>
-          <cylinderGeometry args={[diameter / 2, diameter / 2, Math.max(0.01, high - low), 32]} />
-          <meshLambertMaterial color={colour} transparent={i > 1} opacity={i > 1 ? 0.55 : 1} />
+    <group position={tip} rotation={[Math.PI / 2, 0, 0]}>
+      {solids.map(({ name, geometry }) => (
+        <mesh key={name} geometry={geometry}>
+          <meshLambertMaterial
+            color={PART_COLOURS[name]}
+            flatShading
+            side={THREE.DoubleSide}
+            transparent={name === 'holder'}
+            opacity={name === 'holder' ? 0.55 : 1}
+          />
         </mesh>
       ))}
     </group>

@@ -25,8 +25,8 @@ function plain(mesh: THREE.Mesh | THREE.LineSegments): THREE.BufferGeometry {
   return geometry
 }
 
-async function load(key: string): Promise<Solid> {
-  const { scene } = await new GLTFLoader().loadAsync(pieceUrl(key, 'surface.glb'))
+async function load(url: string): Promise<Solid> {
+  const { scene } = await new GLTFLoader().loadAsync(url)
   scene.updateMatrixWorld(true)
   let surface: THREE.BufferGeometry | undefined
   let lines: THREE.BufferGeometry | null = null
@@ -39,25 +39,51 @@ async function load(key: string): Promise<Solid> {
   return { surface, lines }
 }
 
+function fetched(url: string): Promise<Solid> {
+  let waiting = loaded.get(url)
+  if (!waiting) {
+    waiting = load(url)
+    loaded.set(url, waiting)
+    if (loaded.size > 40) loaded.delete(loaded.keys().next().value ?? '')
+    waiting.catch(() => loaded.delete(url))
+  }
+  return waiting
+}
+
 /** A solid of the results; the last one stays while the next is fetched. */
 export function useSolid(key: string | null | undefined): Solid | null {
   const [solid, setSolid] = useState<Solid | null>(null)
   useEffect(() => {
     if (!key) return setSolid(null)
     let alive = true
-    let waiting = loaded.get(key)
-    if (!waiting) {
-      waiting = load(key)
-      loaded.set(key, waiting)
-      if (loaded.size > 40) loaded.delete(loaded.keys().next().value ?? '')
-      waiting.catch(() => loaded.delete(key))
-    }
-    waiting.then((one) => alive && setSolid(one)).catch(() => alive && setSolid(null))
+    fetched(pieceUrl(key, 'surface.glb'))
+      .then((one) => alive && setSolid(one))
+      .catch(() => alive && setSolid(null))
     return () => {
       alive = false
     }
   }, [key])
   return solid
+}
+
+/**
+ * The stock so many seconds into an operation. While the wanted moment moves on, one picture is fetched at
+ * a time and the last one stays; `behind` says that it is not yet the wanted one.
+ */
+export function useStockAt(key: string | null | undefined, seconds: number | undefined) {
+  const [shown, setShown] = useState<{ url: string; solid: Solid } | null>(null)
+  const [busy, setBusy] = useState(false)
+  const url = key && seconds !== undefined ? `${pieceUrl(key, 'moment')}?seconds=${seconds.toFixed(2)}` : null
+  useEffect(() => {
+    if (!url || busy || shown?.url === url) return
+    setBusy(true)
+    fetched(url)
+      .then((solid) => setShown({ url, solid }))
+      .catch(() => undefined)
+      .finally(() => setBusy(false))
+  }, [url, busy, shown])
+  if (!url) return { solid: null, behind: false }
+  return { solid: shown?.solid ?? null, behind: shown?.url !== url }
 }
 
 const METAL = new THREE.Color('#D9DBDA')

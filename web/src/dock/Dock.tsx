@@ -23,7 +23,7 @@ export function Dock({
 }) {
   const view = useView()
   return (
-    <section aria-label="Dock" className="h-[132px] border-t border-rule bg-sheet px-3 pt-1.5">
+    <section aria-label="Dock" className="h-[132px] min-w-0 border-t border-rule bg-sheet px-3 pt-1.5">
       <div role="tablist" className="mb-1.5 flex gap-5">
         {TABS.map(({ tab, name }) => (
           <button

@@ -1,8 +1,43 @@
 import { useRef } from 'react'
-import type { ProjectState } from '../api/client'
+import type { OperationReport, ProjectState } from '../api/client'
 import { usePiece } from '../api/hooks'
-import { clock, hueOf, useView } from '../state'
+import { clock, hueOf, round, useView } from '../state'
 import { useMoment } from './moment'
+
+type Loads = { seconds: number; removal: number[]; width: number[]; depth: number[] }
+
+/** What the tool was doing at a moment of its operation. */
+function loadAt(text: string | undefined, seconds: number) {
+  if (!text) return undefined
+  const loads = JSON.parse(text) as Loads
+  const bin = Math.min(
+    loads.removal.length - 1,
+    Math.floor((seconds / Math.max(loads.seconds, 1e-9)) * loads.removal.length),
+  )
+  return { removal: loads.removal[bin] ?? 0, width: loads.width[bin] ?? 0, depth: loads.depth[bin] ?? 0 }
+}
+
+/** Removal rate along an operation, against the most in the setup. */
+function LoadCurve({ operation, most }: { operation: OperationReport; most: number }) {
+  const { data } = usePiece(operation.key, 'load.json')
+  if (!data || !most) return null
+  const { removal } = JSON.parse(data) as Loads
+  const change = Math.max(0, operation.time_s - operation.moving_s)
+  const points = removal
+    .flatMap((value, i) => [`${i},${100 - (96 * value) / most}`, `${i + 1},${100 - (96 * value) / most}`])
+    .join(' ')
+  return (
+    <svg
+      aria-hidden
+      className="absolute inset-y-0 right-0 h-full"
+      style={{ width: `${(100 * (operation.time_s - change)) / operation.time_s}%` }}
+      viewBox={`0 0 ${removal.length} 100`}
+      preserveAspectRatio="none"
+    >
+      <polygon points={`0,100 ${points} ${removal.length},100`} fill="#1E2A2F" opacity="0.16" />
+    </svg>
+  )
+}
 
 /** The setup's operations along time; drag to move through it, trouble marked, the program line in step. */
 export function TimeDock({ project }: { project: ProjectState }) {
@@ -11,6 +46,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
   const bar = useRef<HTMLDivElement>(null)
   const { data: program } = usePiece(setup?.program_key, 'program.nc')
   const { data: linesText } = usePiece(setup?.program_key, 'lines.json')
+  const { data: loads } = usePiece(operation?.key, 'load.json')
   if (typeof view.card !== 'number') return <p className="text-soft">Choose a setup in the route.</p>
   if (!setup) return <p className="text-soft">This setup has not been computed yet.</p>
   if (!setup.time_s) return <p className="text-soft">Nothing is cut in this setup yet.</p>
@@ -28,6 +64,8 @@ export function TimeDock({ project }: { project: ProjectState }) {
       ? (JSON.parse(linesText)[operation.id]?.[moment.index] as number)
       : undefined
   let from = 0
+  const most = Math.max(...setup.operations.map((one) => one.most_removal_cm3_min))
+  const load = operation && moment ? loadAt(loads, moment.seconds) : undefined
   return (
     <div>
       <div
@@ -58,20 +96,42 @@ export function TimeDock({ project }: { project: ProjectState }) {
         {setup.operations.map((one, i) => {
           const start = from
           from += one.time_s
-          const trouble = one.findings.some((found) => found.severity === 'error')
+          const troubles = one.findings.filter((found) => found.severity === 'error')
+          const change = Math.max(0, one.time_s - one.moving_s)
           return (
             <div
               key={one.id}
               title={`${one.name} · ${clock(one.time_s)}`}
-              className={`absolute inset-y-0 overflow-hidden whitespace-nowrap border-r border-sheet pt-1.5 font-head text-[11.5px] text-ink ${trouble ? 'hatch' : ''}`}
+              className={`absolute inset-y-0 overflow-hidden whitespace-nowrap border-r border-sheet pt-1.5 font-head text-[11.5px] text-ink ${troubles.length ? 'hatch' : ''}`}
               style={{
                 left: `${(100 * start) / total}%`,
                 width: `${(100 * one.time_s) / total}%`,
                 backgroundColor: `color-mix(in srgb, ${hue} ${(start <= at ? 62 : 30) - (i % 2) * 12}%, #D9DBDA)`,
               }}
             >
-              {one.time_s / total > 0.04 && <span className="pl-1">{one.name}</span>}
-              {trouble && <span className="absolute left-0 top-[-3px] text-trouble">▲</span>}
+              <LoadCurve operation={one} most={most} />
+              {one.time_s / total > 0.04 && <span className="relative pl-1">{one.name}</span>}
+              {troubles.map((found, n) => (
+                <button
+                  key={n}
+                  type="button"
+                  aria-label={`Trouble: ${found.sentence}`}
+                  title={found.sentence}
+                  className="absolute top-[-3px] -translate-x-1/2 px-0.5 text-trouble"
+                  style={{ left: `${(100 * (change + (found.time_s ?? 0))) / one.time_s}%` }}
+                  onPointerDown={(event) => event.stopPropagation()}
+                  onClick={() => {
+                    const [x, y, z] = found.place[0] ?? []
+                    view.set({
+                      time: start + change + (found.time_s ?? 0),
+                      compare: false,
+                      marked: x !== undefined && y !== undefined && z !== undefined ? [x, y, z] : null,
+                    })
+                  }}
+                >
+                  ▲
+                </button>
+              ))}
             </div>
           )
         })}
@@ -104,6 +164,11 @@ export function TimeDock({ project }: { project: ProjectState }) {
         <span className="figures truncate" data-testid="program-line">
           {line !== undefined ? lines?.[line] : ''}
         </span>
+        {load && (
+          <span className="figures whitespace-nowrap text-action" data-testid="load">
+            {round(load.removal, 1)} cm³/min · ae {round(load.width, 1)} · ap {round(load.depth, 1)}
+          </span>
+        )}
         <span className="truncate text-soft">
           {operation ? `${operation.tool_name} · ${operation.name}` : 'after the last operation'}
         </span>

@@ -75,7 +75,8 @@ export function useMoment(project: ProjectState) {
   const moment = useMemo(() => {
     if (!path || within === Infinity || !operation) return undefined
     const cutting = path.reduce((sum, move) => sum + move.seconds, 0)
-    let left = Math.max(0, within - Math.max(0, operation.time_s - cutting)) // the tool change comes first
+    const change = Math.max(0, operation.time_s - cutting) // the tool change comes first
+    let left = Math.max(0, within - change)
     for (const [index, move] of path.entries()) {
       if (left <= move.seconds || index === path.length - 1) {
         const share = Math.min(1, move.seconds ? left / move.seconds : 1)
@@ -85,7 +86,7 @@ export function useMoment(project: ProjectState) {
         if (!a || !b) return undefined
         const part = at - Math.floor(at)
         const tip = [0, 1, 2].map((d) => (a[d] ?? 0) + ((b[d] ?? 0) - (a[d] ?? 0)) * part) as unknown as Vec
-        return { index, tip }
+        return { index, tip, seconds: Math.max(0, within - change) }
       }
       left -= move.seconds
     }

@@ -10,7 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.stock.cut import CUT, RAPID
+from pelvrak.core.stock.moves import arc_points
 
 MoveKind = Literal["rapid", "line", "cw", "ccw"]
 Point = tuple[float, float, float]
@@ -104,27 +106,11 @@ def chords(path: Path) -> Chords:
             what.append(RAPID if move.kind == "rapid" else CUT)
             owner.append(index)
             continue
-        radius, sweep = arc_sweep(start, move)
-        step = 2 * math.acos(max(0.0, 1 - CHORD_ERROR_MM / max(radius, CHORD_ERROR_MM)))
-        n = max(2, math.ceil(abs(sweep) / max(step, 1e-3)))
-        # Inner points stand outside the arc by half the sagitta, so that the swept area is right on average.
-        out = radius * (1 + (1 - math.cos(sweep / n / 2)) * 2 / 3)
-        first = math.atan2(start[1] - move.centre[1], start[0] - move.centre[0])
-        for i in range(1, n + 1):
-            share = i / n
-            if i == n:
-                points.append(move.end)
-            else:
-                angle = first + sweep * share
-                points.append(
-                    (
-                        move.centre[0] + out * math.cos(angle),
-                        move.centre[1] + out * math.sin(angle),
-                        start[2] + (move.end[2] - start[2]) * share,
-                    )
-                )
-            what.append(CUT)
-            owner.append(index)
+        turn = 1 if move.kind == "ccw" else -1
+        inner = arc_points(np.array(start), np.array(move.end), np.array(move.centre), 2, turn, 1, CHORD_ERROR_MM)
+        points += [as_vector(point) for point in inner[1:]]
+        what += [CUT] * (len(inner) - 1)
+        owner += [index] * (len(inner) - 1)
     array = np.array(points, np.float64).reshape(-1, 3)
     return Chords(array[:-1], array[1:], np.array(what, np.uint8), np.array(owner, np.int64))
 

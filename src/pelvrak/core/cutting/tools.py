@@ -175,6 +175,19 @@ def body_profiles(tool: Tool, nose: tuple[float, float] | None = None) -> tuple[
     return (*bodies, Profile((at, at + nose[1]), (nose[0] / 2, nose[0] / 2)))
 
 
+class ToolPart(Frozen):
+    """A part of a tool as it turns: (radius, height from the tip) points from axis to axis, mm."""
+
+    name: str
+    outline: tuple[tuple[float, float], ...]
+
+
+def shape_of(tool: Tool, nose: tuple[float, float]) -> tuple[ToolPart, ...]:
+    """Cutter, shank, holder and spindle nose as they turn."""
+    parts = [("cutter", cutter_profile(tool)), *zip(BODIES, body_profiles(tool, nose), strict=True)]
+    return tuple(ToolPart(name=name, outline=shape.drawn(body)) for name, body in parts if name != "flutes")
+
+
 def tool_shelf() -> dict[str, Tool]:
     """The shipped tools by id; dimensions ours, of the usual proportions."""
     return {row["id"]: Tool.model_validate(row) for row in shelf("cutting", "tools.json")}

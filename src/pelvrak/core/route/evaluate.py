@@ -13,7 +13,7 @@ import numpy as np
 from pelvrak.core.billet.block import block_of, check_fit, margins
 from pelvrak.core.cutting.feeds import Material, cutting_data, material_of, removal_rate
 from pelvrak.core.cutting.operations import Operation
-from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.cutting.tools import Tool, shape_of
 from pelvrak.core.errors import BadInput, Stopped
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, to_glb, transformed
@@ -320,10 +320,13 @@ def _operation(
         )  # fmt: skip
         facts = run.step(
             name, key,
-            lambda: simulate(
-                station, operation, tool, data, maker_number(index, position),
-                lambda piece: run.piece(incoming_key, piece), lambda share: run.tell(name, share),
-            ),
+            lambda: {
+                **simulate(
+                    station, operation, tool, data, maker_number(index, position),
+                    lambda piece: run.piece(incoming_key, piece), lambda share: run.tell(name, share),
+                ),
+                "incoming": incoming_key.encode(),
+            },
         )  # fmt: skip
     except BadInput as bad:
         run.done += 1
@@ -334,6 +337,8 @@ def _operation(
         update={
             "key": key,
             "time_s": facts["time_s"],
+            "moving_s": facts["time_s"],
+            "most_removal_cm3_min": facts["most_removal_cm3_min"],
             "outgoing_volume_mm3": facts["volume_mm3"],
             "removed_volume_mm3": incoming_volume - facts["volume_mm3"],
             "speed": data.speed_rpm,
@@ -342,6 +347,7 @@ def _operation(
             "low": tuple(facts["low"]) if facts["low"] else None,
             "high": tuple(facts["high"]) if facts["high"] else None,
             "moves": len(path.moves),
+            "tool_shape": shape_of(tool, placed.mill.nose),
             "findings": tuple(Finding.model_validate(f) for f in facts["findings"]),
         }
     )

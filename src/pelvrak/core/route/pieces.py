@@ -35,8 +35,9 @@ def mesh_from_bytes(data: bytes) -> Mesh:
 
 def stock_pieces(stock: RayField, facts: dict[str, Any]) -> dict[str, bytes]:
     """A stock as a result: its field, its surface for computing and for the picture, its volume."""
-    facts["volume_mm3"] = volume(surface(stock))
-    light = simplified(surface(stock, SIMPLIFY_MM / 2), SIMPLIFY_MM / 2)
+    joined = surface(stock, SIMPLIFY_MM / 2)
+    facts["volume_mm3"] = volume(joined)
+    light = simplified(joined, SIMPLIFY_MM / 2)
     return {
         "field": saved(stock),
         "surface.npz": mesh_bytes(light),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pelvrak.core.cutting.tools import ToolPart
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.part import Frozen, Vector
 from pelvrak.core.geometry.reckoned import Reckoned
@@ -11,7 +12,11 @@ Matrix = tuple[tuple[float, ...], ...]
 
 
 class OperationReport(Frozen):
-    """One operation. key: of its result (pieces surface.glb, path.json); volumes mm³, time s."""
+    """One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
+
+    time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
+    moment. tool_shape: what cuts and what only turns, as drawn.
+    """
 
     id: str
     name: str
@@ -20,6 +25,8 @@ class OperationReport(Frozen):
     tool_name: str
     key: str | None = None
     time_s: float = 0.0
+    moving_s: float = 0.0
+    most_removal_cm3_min: float = 0.0
     removed_volume_mm3: float = 0.0
     outgoing_volume_mm3: float = 0.0
     speed: Reckoned | None = None
@@ -28,6 +35,7 @@ class OperationReport(Frozen):
     low: Vector | None = None
     high: Vector | None = None
     moves: int = 0
+    tool_shape: tuple[ToolPart, ...] = ()
     first_line: int | None = None
     last_line: int | None = None
     findings: tuple[Finding, ...] = ()

@@ -69,7 +69,7 @@ def simulate(
     job = Job(station.part, station.zero_from_work, here, tool, data, station.setup, Path(start))
     plan_operation(operation, job)
     if not job.path.moves:
-        facts: dict[str, Any] = {"time_s": 0.0, "low": None, "high": None}
+        facts: dict[str, Any] = {"time_s": 0.0, "most_removal_cm3_min": 0.0, "low": None, "high": None}
         facts["findings"] = [f.model_dump(mode="json") for f in job.findings]
         facts["volume_mm3"] = json.loads(incoming("facts.json"))["volume_mm3"]
         return {
@@ -103,13 +103,17 @@ def simulate(
         findings += check_travel(
             station.mill, station.register, low, high, tool.gauge_length, station.setup, operation.name
         )
-    facts = {"time_s": float(ends_at[-1]), "low": low.tolist(), "high": high.tolist()}
+    loads = load_over_time(hits, ends_at)
+    facts = {
+        "time_s": float(ends_at[-1]), "most_removal_cm3_min": max(loads["removal"]),
+        "low": low.tolist(), "high": high.tolist(),
+    }  # fmt: skip
     facts["findings"] = [f.model_copy(update={"operation": operation.id}).model_dump(mode="json") for f in findings]
     return {
         **stock_pieces(after, facts),
         "path.json": path_json(job.path, job.holes),
         "moments": moments_saved(Moments(sweep, ends_at, maker, tuple(recorder.kept))),
-        "load.json": load_json(hits, ends_at),
+        "load.json": json.dumps({"seconds": float(ends_at[-1]), **loads}).encode(),
     }
 
 
@@ -202,22 +206,22 @@ def loose_pieces(trouble: Trouble, before: RayField, after: RayField) -> list[Fi
     return out
 
 
-def load_json(hits: Hits, ends_at: Floats) -> bytes:
-    """Load over time as a result's load.json piece: in equal spans of time the greatest removal, width and depth.
+def load_over_time(hits: Hits, ends_at: Floats) -> dict[str, list[float]]:
+    """Load in equal spans of the operation's time: the mean removal, the greatest width and depth in each.
 
     removal in cm³/min, width and depth of engagement in mm.
     """
-    began = np.concatenate([[0.0], ends_at[:-1]])
-    spans = np.maximum(ends_at - began, 1e-9)
-    rate = hits.removed / spans * 60 / 1000
+    times = np.concatenate([[0.0], ends_at])
     edges = np.linspace(0, float(ends_at[-1]), LOAD_BINS + 1)
-    first = np.clip(np.searchsorted(edges, began, side="right") - 1, 0, LOAD_BINS - 1)
+    done = np.interp(edges, times, np.concatenate([[0.0], np.cumsum(hits.removed)]))
+    span = float(ends_at[-1]) / LOAD_BINS
+    out = {"removal": np.round(np.diff(done) / max(span, 1e-9) * 60 / 1000, 3).tolist()}
+    first = np.clip(np.searchsorted(edges, times[:-1], side="right") - 1, 0, LOAD_BINS - 1)
     last = np.clip(np.searchsorted(edges, ends_at, side="left"), first + 1, LOAD_BINS)
-    out = {"seconds": float(ends_at[-1])}
-    for name, values in (("removal", rate), ("width", hits.width), ("depth", hits.depth)):
+    for name, values in (("width", hits.width), ("depth", hits.depth)):
         bins = np.zeros(LOAD_BINS)
         for a, b, value in zip(first, last, values, strict=True):
             if value > 0:
                 bins[a:b] = np.maximum(bins[a:b], value)
-        out[name] = np.round(bins, 3).tolist()  # type: ignore[assignment]
-    return json.dumps(out).encode()
+        out[name] = np.round(bins, 3).tolist()
+    return out

@@ -20,7 +20,7 @@ __all__ = ["CUT", "RAPID", "STOPPED", "Hits", "Profile", "Sweep", "Touched", "cu
 ALIGNED = 1e-9
 # A batch ends after this many moves or about this many rays visited: progress is told, and stopping heard, in between.
 BATCH_MOVES = 4000
-BATCH_RAYS = 4_000_000
+BATCH_RAYS = 1_000_000
 
 Touched = tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.uint8]]
 # Called after every batch: moves done so far, the field as it stands (changed by later batches),
@@ -87,15 +87,6 @@ def _frame(axis: Floats, ray: int) -> Floats:
     return np.array([first, np.cross(axis, first), axis])
 
 
-def _lateral_reach(reach: Floats, axis: Floats, lateral: int) -> tuple[float, float]:
-    """How far a tool with these (height, radius) stretches from its tip along one work axis, mm: (below, above)."""
-    along = float(axis[lateral])
-    across = float(np.sqrt(max(0.0, 1 - along * along)))
-    return float((reach[:, 0] * along - reach[:, 1] * across).min()), float(
-        (reach[:, 0] * along + reach[:, 1] * across).max()
-    )
-
-
 def _runs(sweep: Sweep) -> Iterator[tuple[int, int, Floats]]:
     """Stretches of moves that share one tool axis: (first, past the last, axis)."""
     if sweep.axis.ndim == 1:
@@ -137,7 +128,7 @@ def _lay(field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, shapes: Gr
     # Walk the rays of a row along the tool axis where they all see the same of a level move.
     outer, inner = (u, v) if not in_turn and abs(axis[v]) > abs(axis[u]) else (v, u)
     frame = _frame(axis, ray)
-    low, high = _lateral_reach(shapes.reach, axis, outer)
+    low, high = shapes.extent(float(axis[outer]))
     bounds = kernel.row_bounds(
         np.stack([sweep.starts[:, outer], sweep.ends[:, outer]], axis=1),
         low, high, grid.origin[outer], grid.cell, grid.shape[outer],
@@ -200,7 +191,7 @@ def _together(
 
 def _batches(sweep: Sweep, cell: float, shapes: Groups) -> Iterator[slice]:
     """Stretches of moves of bounded work, whatever the machine."""
-    wide = 2 * float(shapes.reach[:, 1].max())
+    wide = 2 * shapes.widest
     length = np.linalg.norm(sweep.ends - sweep.starts, axis=1)
     visits = np.cumsum((length + wide) * wide / cell**2 + 100.0)
     first = 0

@@ -115,7 +115,7 @@ def _narrowed(first, last, at, step, low, high):
     return max(first, int(np.ceil(one - 1e-9))), min(last, int(np.floor(two + 1e-9)))
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def _covered(shadow, y, y_step, q, q_step, count):
     """First and last of `count` rays along the row that the shadow can cover."""
     first, last = _narrowed(0, count - 1, y, y_step, shadow[0], shadow[1])
@@ -127,7 +127,7 @@ def _covered(shadow, y, y_step, q, q_step, count):
     return first, last
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def _stock_normal(n0, n1, n2, frame):
     """Outward normal of the stock where the tool's is n, from the tool's frame to the work frame."""
     return (

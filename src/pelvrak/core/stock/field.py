@@ -11,7 +11,7 @@ import zstandard
 from numpy.typing import NDArray
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.stock.shapes_kernel import moments
+from pelvrak.core.stock.shapes_kernel import length
 
 Floats = NDArray[np.float64]
 
@@ -200,7 +200,7 @@ def same_field(first: RayField, second: RayField) -> bool:
 
 def bundle_volumes(field: RayField) -> tuple[float, float, float]:
     """The body's volume as each bundle alone sees it, mm³: length of material times cell²."""
-    x, y, z = (moments(b.count, b.position, 0.0, 0.0, 0.0)[0] * field.grid.cell**2 for b in field.bundles)
+    x, y, z = (length(b.count, b.position) * field.grid.cell**2 for b in field.bundles)
     return float(x), float(y), float(z)
 
 

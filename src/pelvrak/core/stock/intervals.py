@@ -30,7 +30,7 @@ def decode_normal(first, second):
     return a / length, b / length, z / length
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def overlap(count, position, base, low, high):
     """Longest stretch of material between low and high on the ray whose ends begin at `base`, mm."""
     longest = 0.0

@@ -46,16 +46,18 @@ class Groups:
     owner: NDArray[np.int64]
 
     @property
-    def reach(self) -> Floats:
-        """Every (height, radius) that bounds the pieces, (k, 2), mm."""
-        rows = [
-            (h, r)
-            for g, n in enumerate(self.points)
-            for h, r in zip(self.heights[g, :n], self.radii[g, :n], strict=True)
-        ]
-        for height, radius in self.ball[self.ball[:, 1] > 0]:
-            rows += [(height - radius, 0.0), (height, radius), (height + radius, 0.0)]
-        return np.array(rows, np.float64).reshape(-1, 2)
+    def widest(self) -> float:
+        """Greatest radius, mm."""
+        return float(max(self.radii.max(initial=0.0), self.ball[:, 1].max(initial=0.0)))
+
+    def extent(self, along: float) -> tuple[float, float]:
+        """How far the pieces stretch from the tip in a direction whose cosine to the axis is `along`, mm: (least, most)."""
+        across = math.sqrt(max(0.0, 1 - along * along))
+        used = np.arange(self.heights.shape[1]) < self.points[:, None]
+        centres, sides = self.heights[used] * along, self.radii[used] * across
+        balls = self.ball[self.ball[:, 1] > 0]
+        centres, sides = np.append(centres, balls[:, 0] * along), np.append(sides, balls[:, 1])
+        return float((centres - sides).min()), float((centres + sides).max())
 
 
 def _convex_pieces(profile: Profile) -> list[tuple[list[float], list[float]]]:
@@ -214,6 +216,21 @@ def ground(heights: tuple[float, ...], radii: tuple[float, ...]) -> Profile:
     if any(b < a for a, b in zip(heights, heights[1:], strict=False)) or heights[-1] <= heights[0]:
         raise BadInput("tool.shape", "outline", "the heights do not rise", "order the points from the tip up")
     return Profile(tuple(heights), tuple(radii))
+
+
+def drawn(profile: Profile, facets: int = 12) -> tuple[tuple[float, float], ...]:
+    """The outline as (radius, height) points from the axis at the tip to the axis at the top, mm; a ball as chords."""
+    points: list[tuple[float, float]] = []
+    if profile.ball:
+        height, radius = profile.ball
+        last = math.pi
+        if profile.heights:  # up to where the outline takes over
+            last = math.acos(min(1.0, max(-1.0, (height - profile.heights[0]) / radius)))
+        for i in range(facets + 1):
+            angle = last * i / facets
+            points.append((radius * math.sin(angle), height - radius * math.cos(angle)))
+    points += [(r, h) for h, r in zip(profile.heights, profile.radii, strict=True)]
+    return ((0.0, points[0][1]), *((round(r, 4), round(h, 4)) for r, h in points), (0.0, points[-1][1]))
 
 
 def outline(profile: Profile, h: float) -> float:

@@ -37,17 +37,17 @@ class Piece:
     high: Floats
 
 
-def centre_of_mass(field: RayField) -> Floats:
-    """Centre of the material, mm, (3,): the mean of what the three bundles see. Raises BadInput when nothing stands."""
-    grid = field.grid
-    found = np.zeros((3, 3))
-    for bundle in field.bundles:
-        axis, u, v = bundle.axis, (bundle.axis + 1) % 3, (bundle.axis + 2) % 3
-        total = kernel.moments(bundle.count, bundle.position, grid.origin[u], grid.origin[v], grid.cell)
-        if total[0] <= 0:
-            raise BadInput("stock.none", "stock", "nothing stands", "cut less")
-        found[axis, [axis, u, v]] = total[1:] / total[0]
-    centre: Floats = found.mean(axis=0)
+def centre_of_mass(mesh: Mesh) -> Floats:
+    """Centre of the material a surface encloses, mm, (3,). Raises BadInput when it encloses none.
+
+    Every triangle with the middle of all is a pyramid whose centroid lies at the mean of its corners.
+    """
+    if len(mesh.triangles) == 0:
+        raise BadInput("stock.none", "stock", "nothing stands", "cut less")
+    middle = mesh.vertices.mean(axis=0)
+    a, b, c = (mesh.vertices[mesh.triangles[:, i]] - middle for i in range(3))
+    share = np.einsum("ij,ij->i", a, np.cross(b, c))
+    centre: Floats = middle + (share @ (a + b + c)) / 4 / share.sum()
     return centre
 
 

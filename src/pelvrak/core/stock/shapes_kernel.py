@@ -189,18 +189,14 @@ def combine(
 
 
 @njit(nogil=True, cache=True)
-def moments(count, position, u_origin, v_origin, cell):
-    """Total length of material in a bundle, and its first moments along the ray, u and v: float64 (4,)."""
-    out = np.zeros(4)
+def length(count, position):
+    """Total length of material in a bundle, mm."""
+    total = 0.0
     for row in range(count.shape[0]):
         for column in range(count.shape[1]):
             for i in range(count[row, column]):
-                low, high = np.float64(position[row, column, 2 * i]), np.float64(position[row, column, 2 * i + 1])
-                out[0] += high - low
-                out[1] += (high - low) * (high + low) / 2
-                out[2] += (high - low) * (u_origin + cell * column)
-                out[3] += (high - low) * (v_origin + cell * row)
-    return out
+                total += np.float64(position[row, column, 2 * i + 1]) - np.float64(position[row, column, 2 * i])
+    return total
 
 
 @njit(nogil=True, cache=True)

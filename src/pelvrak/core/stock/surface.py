@@ -105,14 +105,21 @@ def surface(field: RayField, tolerance: float = 0.0) -> Mesh:
         places, offsets, _PIECES, _PIECE_COUNT, _EDGES, origin, grid.cell, shape, float(tolerance), FLAT_SHARE, *rays
     )
     starts = np.concatenate([[0], np.cumsum(used, dtype=np.int64)])
-    kept = np.arange(starts[-1]) - np.repeat(starts[:-1] - offsets[:-1], used)
-    same = (places, index, starts, leaf, patterns, _PIECES, _PIECE_COUNT, _EDGE_OF, origin, grid.cell, shape)
-    nothing = np.zeros((0, 3), np.int64), np.zeros(0, np.int64)
-    counts = kernel.brick_triangles(*same, offsets, False, *nothing, *ends)
-    first = np.concatenate([[0], np.cumsum(counts)])
-    triangles, label = np.empty((first[-1], 3), np.int64), np.empty(first[-1], np.int64)
-    kernel.brick_triangles(*same, first, True, triangles, label, *ends)
-    return Mesh(placed[kept], triangles, label)
+    room = np.concatenate(
+        [[0], np.cumsum(2 * kernel.crossed_edges(places, origin, grid.cell, shape, z.count, z.position))]
+    )
+    triangles, label, counts = kernel.brick_triangles(
+        places, index, starts, leaf, patterns, _PIECES, _PIECE_COUNT, _EDGE_OF, origin, grid.cell, shape, room, *ends
+    )
+    drawn = _kept(room, counts)
+    return Mesh(placed[_kept(offsets, used)], triangles[drawn], label[drawn])
+
+
+def _kept(room: NDArray[np.int64], used: NDArray[np.int_]) -> NDArray[np.int64]:
+    """Indices of the first `used` of each stretch that begins at `room`."""
+    before = np.concatenate([[0], np.cumsum(used, dtype=np.int64)])
+    kept: NDArray[np.int64] = np.arange(before[-1]) + np.repeat(room[:-1] - before[:-1], used)
+    return kept
 
 
 def simplified(mesh: Mesh, tolerance: float) -> Mesh:

@@ -18,7 +18,7 @@ EMPTY, LEAF, MIXED = 0, 1, 2
 MANY_MAKERS = -2
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def _nearest_end(count, position, row, column, middle):
     """Index of the ray's end nearest to a place; -1 on an empty ray."""
     best, gap = -1, 1e300
@@ -67,6 +67,24 @@ def _pattern(columns, i, j, k, size):
     return bits
 
 
+@njit(nogil=True, cache=True, error_model="numpy")
+def _mixed(columns, i, j):
+    """Which cells up the column at i, j have corners inside and corners outside: bit k."""
+    a, b, c, d = columns[j, i], columns[j, i + 1], columns[j + 1, i], columns[j + 1, i + 1]
+    some, every = a | b | c | d, a & b & c & d
+    return (some | some >> 1) & ~(every & every >> 1) & ((1 << BRICK) - 1)
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _cell(level, i, j, k):
+    """Where a cell of a level is kept: levels one after the other, cells of 1 first."""
+    per = BRICK >> level
+    first = 0
+    for below in range(level):
+        first += (BRICK >> below) ** 3
+    return first + (k * per + j) * per + i
+
+
 @njit(nogil=True, cache=True, parallel=True, error_model="numpy")
 def active_bricks(count, position, origin, cell, shape, piece_count, bricks):
     """Pieces of surface in every brick, int32 (nz, ny, nx)."""
@@ -80,11 +98,13 @@ def active_bricks(count, position, origin, cell, shape, piece_count, bricks):
             n = 0
             for j in range(BRICK):
                 for i in range(BRICK):
-                    a, b, c, d = columns[j, i], columns[j, i + 1], columns[j + 1, i], columns[j + 1, i + 1]
-                    if a == b == c == d and (a == 0 or a == (1 << (BRICK + 1)) - 1):
-                        continue
-                    for k in range(BRICK):
-                        n += piece_count[_pattern(columns, i, j, k, 1)]
+                    mixed = _mixed(columns, i, j)
+                    k = 0
+                    while mixed:
+                        if mixed & 1:
+                            n += piece_count[_pattern(columns, i, j, k, 1)]
+                        mixed >>= 1
+                        k += 1
             out[bz, by, bx] = n
     return out
 
@@ -180,7 +200,7 @@ def _keeps_shape(columns, i, j, k, size, pattern):
     return True
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def _end_on(axis, i, j, k, origin, cell, c0, p0, c1, p1, c2, p2):
     """The ray end on the grid edge from node i, j, k along an axis: (row, column, index or -1, place)."""
     if axis == 0:
@@ -198,7 +218,7 @@ def _end_on(axis, i, j, k, origin, cell, c0, p0, c1, p1, c2, p2):
     return row, column, end, min(low + cell, max(low, place))
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def _add_edge(sums, piece, axis, i, j, k, base, origin, cell, c0, p0, n0, m0, c1, p1, n1, m1, c2, p2, n2, m2):
     """Sum the tangent plane of one crossed grid edge into a piece, places counted from `base`; its maker."""
     row, column, end, place = _end_on(axis, i, j, k, origin, cell, c0, p0, c1, p1, c2, p2)
@@ -252,9 +272,8 @@ def brick_vertices(
     lanes = 8
     for lane in prange(lanes):
         columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
-        sums = np.zeros((LEVELS, BRICK, BRICK, BRICK, SUMS))
-        kind = np.zeros((LEVELS, BRICK, BRICK, BRICK), np.uint8)
-        maker = np.zeros((LEVELS, BRICK, BRICK, BRICK), np.int64)
+        cells = _cell(LEVELS, 0, 0, 0)
+        sums, kind, maker = np.zeros((cells, SUMS)), np.zeros(cells, np.uint8), np.zeros(cells, np.int64)
         piece_sums, base = np.zeros((4, SUMS)), np.zeros(3)
         a, vectors = np.empty((3, 3)), np.empty((3, 3))
         for b in range(lane, bricks, lanes):
@@ -263,18 +282,24 @@ def brick_vertices(
             x0, y0, z0 = bx * BRICK, by * BRICK, bz * BRICK
             for d in range(3):
                 base[d] = origin[d] + cell * (places[b, d] * BRICK + BRICK / 2)
+            for q in range(cells):
+                kind[q] = EMPTY
             n = 0
-            for k in range(BRICK):
-                for j in range(BRICK):
-                    for i in range(BRICK):
-                        bits = _pattern(columns, i, j, k, 1)
-                        kind[0, k, j, i] = EMPTY
-                        if bits == 0 or bits == 255:
+            for j in range(BRICK):
+                for i in range(BRICK):
+                    mixed = _mixed(columns, i, j)
+                    k = -1
+                    while mixed:
+                        k += 1
+                        take = mixed & 1
+                        mixed >>= 1
+                        if not take:
                             continue
+                        bits = _pattern(columns, i, j, k, 1)
                         patterns[b, k, j, i] = bits
                         several = piece_count[bits] > 1
-                        for q in range(SUMS):
-                            for piece in range(piece_count[bits]):
+                        for piece in range(piece_count[bits]):
+                            for q in range(SUMS):
                                 piece_sums[piece, q] = 0.0
                         who = -1
                         for e in range(12):
@@ -283,70 +308,26 @@ def brick_vertices(
                                 continue
                             corner = edges[e, 0]
                             by_whom = _add_edge(
-                                piece_sums, piece if several else 0, e // 4, x0 + i + (corner & 1), y0 + j + (corner >> 1 & 1), z0 + k + (corner >> 2 & 1),
+                                piece_sums, piece if several else 0, e // 4,
+                                x0 + i + (corner & 1), y0 + j + (corner >> 1 & 1), z0 + k + (corner >> 2 & 1),
                                 base, origin, cell, c0, p0, n0, m0, c1, p1, n1, m1, c2, p2, n2, m2,
                             )  # fmt: skip
                             who = by_whom if who == -1 or who == by_whom else MANY_MAKERS
+                        own = _cell(0, i, j, k)
+                        kind[own] = MIXED if several else LEAF
+                        maker[own] = who
                         if not several:
                             for q in range(SUMS):
-                                sums[0, k, j, i, q] = piece_sums[0, q]
-                        kind[0, k, j, i] = MIXED if several else LEAF
-                        maker[0, k, j, i] = who
-                        if several:
-                            leaf[b, k, j, i] = n
-                            for piece in range(piece_count[bits]):
-                                best = _solved(piece_sums[piece], share, a, vectors)
-                                _place(vertices, offsets[b] + n, best, base, cell, 1, i, j, k)
-                                n += 1
+                                sums[own, q] = piece_sums[0, q]
+                            continue
+                        leaf[b, k, j, i] = n
+                        for piece in range(piece_count[bits]):
+                            best = _solved(piece_sums[piece], share, a, vectors)
+                            _place(vertices, offsets[b] + n, best, base, cell, 1, i, j, k)
+                            n += 1
             top = 0
             if tolerance > 0:
-                size = 1
-                for level in range(1, LEVELS):
-                    size *= 2
-                    per = BRICK // size
-                    merged = False
-                    for k in range(per):
-                        for j in range(per):
-                            for i in range(per):
-                                kind[level, k, j, i] = EMPTY
-                                who = -1
-                                fits = True
-                                for c in range(8):
-                                    ck, cj, ci = 2 * k + (c >> 2 & 1), 2 * j + (c >> 1 & 1), 2 * i + (c & 1)
-                                    own = kind[level - 1, ck, cj, ci]
-                                    if own == EMPTY:
-                                        continue
-                                    theirs = maker[level - 1, ck, cj, ci]
-                                    fits &= own == LEAF and theirs != MANY_MAKERS and (who == -1 or who == theirs)
-                                    who = theirs
-                                if who == -1:
-                                    continue
-                                kind[level, k, j, i] = MIXED
-                                if not fits:
-                                    continue
-                                bits = _pattern(columns, i * size, j * size, k * size, size)
-                                if bits == 0 or bits == 255 or piece_count[bits] != 1:
-                                    continue
-                                if not _keeps_shape(columns, i * size, j * size, k * size, size, bits):
-                                    continue
-                                sums[level, k, j, i, :] = 0.0
-                                for c in range(8):
-                                    ck, cj, ci = 2 * k + (c >> 2 & 1), 2 * j + (c >> 1 & 1), 2 * i + (c & 1)
-                                    if kind[level - 1, ck, cj, ci] == LEAF:
-                                        for q in range(SUMS):
-                                            sums[level, k, j, i, q] += sums[level - 1, ck, cj, ci, q]
-                                best = _solved(sums[level, k, j, i], share, a, vectors)
-                                inside = True
-                                for d in range(3):
-                                    low = cell * (size * (i, j, k)[d] - BRICK / 2)
-                                    inside &= low <= best[d] <= low + size * cell
-                                if inside and best[3] <= tolerance * tolerance:
-                                    kind[level, k, j, i] = LEAF
-                                    maker[level, k, j, i] = who
-                                    merged = True
-                    if not merged:
-                        break
-                    top = level
+                top = _joined(columns, sums, kind, maker, piece_count, cell, tolerance, share, a, vectors)
             # The largest leaf over each cell gives the cell its vertex.
             for level in range(top, -1, -1):
                 size = 1 << level
@@ -354,25 +335,82 @@ def brick_vertices(
                 for k in range(per):
                     for j in range(per):
                         for i in range(per):
-                            if kind[level, k, j, i] != LEAF:
+                            own = _cell(level, i, j, k)
+                            if kind[own] != LEAF:
                                 continue
-                            best = _solved(sums[level, k, j, i], share, a, vectors)
+                            best = _solved(sums[own], share, a, vectors)
                             _place(vertices, offsets[b] + n, best, base, cell, size, i, j, k)
-                            for kk in range(k * size, (k + 1) * size):
-                                for jj in range(j * size, (j + 1) * size):
-                                    for ii in range(i * size, (i + 1) * size):
-                                        if kind[0, kk, jj, ii] == LEAF:
-                                            leaf[b, kk, jj, ii] = n
+                            if level == 0:
+                                leaf[b, k, j, i] = n
+                            else:
+                                _take(kind, leaf[b], level, i, j, k, n)
                             n += 1
-                            # What lies below is taken.
-                            for lower in range(level - 1, -1, -1):
-                                part = 1 << (level - lower)
-                                for kk in range(k * part, (k + 1) * part):
-                                    for jj in range(j * part, (j + 1) * part):
-                                        for ii in range(i * part, (i + 1) * part):
-                                            kind[lower, kk, jj, ii] = EMPTY
             used[b] = n
     return vertices, used, leaf, patterns
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _take(kind, leaf, level, i, j, k, vertex):
+    """All cells with surface below a joined one take its vertex and are done with."""
+    for lower in range(level - 1, -1, -1):
+        part = 1 << (level - lower)
+        for kk in range(k * part, (k + 1) * part):
+            for jj in range(j * part, (j + 1) * part):
+                for ii in range(i * part, (i + 1) * part):
+                    own = _cell(lower, ii, jj, kk)
+                    if lower == 0 and kind[own] == LEAF:
+                        leaf[kk, jj, ii] = vertex
+                    kind[own] = EMPTY
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _joined(columns, sums, kind, maker, piece_count, cell, tolerance, share, a, vectors):
+    """Join cells upwards where one maker's planes pass within the tolerance of one point; the highest level reached."""
+    top = 0
+    for level in range(1, LEVELS):
+        size = 1 << level
+        per = BRICK // size
+        for k in range(per):
+            for j in range(per):
+                for i in range(per):
+                    own = _cell(level, i, j, k)
+                    who = -1
+                    fits = True
+                    for c in range(8):
+                        part = _cell(level - 1, 2 * i + (c & 1), 2 * j + (c >> 1 & 1), 2 * k + (c >> 2 & 1))
+                        if kind[part] == EMPTY:
+                            continue
+                        fits &= kind[part] == LEAF and maker[part] != MANY_MAKERS and (who == -1 or who == maker[part])
+                        who = maker[part]
+                    if who == -1:
+                        continue
+                    kind[own] = MIXED
+                    if not fits:
+                        continue
+                    bits = _pattern(columns, i * size, j * size, k * size, size)
+                    if bits == 0 or bits == 255 or piece_count[bits] != 1:
+                        continue
+                    if not _keeps_shape(columns, i * size, j * size, k * size, size, bits):
+                        continue
+                    for q in range(SUMS):
+                        sums[own, q] = 0.0
+                    for c in range(8):
+                        part = _cell(level - 1, 2 * i + (c & 1), 2 * j + (c >> 1 & 1), 2 * k + (c >> 2 & 1))
+                        if kind[part] == LEAF:
+                            for q in range(SUMS):
+                                sums[own, q] += sums[part, q]
+                    best = _solved(sums[own], share, a, vectors)
+                    inside = True
+                    for d in range(3):
+                        low = cell * (size * (i, j, k)[d] - BRICK / 2)
+                        inside &= low <= best[d] <= low + size * cell
+                    if inside and best[3] <= tolerance * tolerance:
+                        kind[own] = LEAF
+                        maker[own] = who
+                        top = level
+        if top < level:
+            break
+    return top
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
@@ -399,17 +437,51 @@ def _corners(b, axis, i, j, k, places, index, starts, leaf, patterns, pieces, pi
     return n
 
 
+@njit(nogil=True, cache=True, error_model="numpy")
+def _crossed(columns, i, j, axis):
+    """Which grid edges along an axis from the nodes of a column are crossed: bit k."""
+    a = columns[j, i]
+    if axis == 0:
+        b = columns[j, i + 1]
+    elif axis == 1:
+        b = columns[j + 1, i]
+    else:
+        b = a >> 1
+    return (a ^ b) & ((1 << BRICK) - 1)
+
+
+@njit(nogil=True, cache=True, parallel=True, error_model="numpy")
+def crossed_edges(places, origin, cell, shape, count, position):
+    """How many grid edges are crossed in each brick."""
+    out = np.zeros(places.shape[0], np.int64)
+    for b in prange(places.shape[0]):
+        columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
+        _columns(count, position, origin[2], cell, shape, places[b, 0], places[b, 1], places[b, 2], columns)
+        n = 0
+        for j in range(BRICK):
+            for i in range(BRICK):
+                for axis in range(3):
+                    bits = _crossed(columns, i, j, axis)
+                    while bits:
+                        bits &= bits - 1
+                        n += 1
+        out[b] = n
+    return out
+
+
 @njit(nogil=True, cache=True, parallel=True, error_model="numpy")
 def brick_triangles(
-    places, index, starts, leaf, patterns, pieces, piece_count, edge_of, origin, cell, shape, offsets, fill,
-    triangles, makers, c0, p0, m0, c1, p1, m1, c2, p2, m2,
+    places, index, starts, leaf, patterns, pieces, piece_count, edge_of, origin, cell, shape, offsets,
+    c0, p0, m0, c1, p1, m1, c2, p2, m2,
 ):  # fmt: skip
-    """One or two triangles round every crossed grid edge: how many in each brick; written when `fill`.
+    """One or two triangles round every crossed grid edge: (triangles, makers, how many in each brick).
 
-    Where three or four cells of one edge share a vertex nothing is drawn: the edge lies inside a joined cell.
+    offsets: where each brick's begin, with room for two an edge. Where three or four cells of one edge
+    share a vertex nothing is drawn: the edge lies inside a joined cell.
     """
     bricks = places.shape[0]
     counts = np.zeros(bricks, np.int64)
+    triangles, makers = np.empty((offsets[-1], 3), np.int64), np.empty(offsets[-1], np.int64)
     lanes = 8
     for lane in prange(lanes):
         columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
@@ -417,14 +489,17 @@ def brick_triangles(
         for b in range(lane, bricks, lanes):
             bx, by, bz = places[b, 0], places[b, 1], places[b, 2]
             _columns(c2, p2, origin[2], cell, shape, bx, by, bz, columns)
-            n = 0
-            for k in range(BRICK):
-                for j in range(BRICK):
-                    for i in range(BRICK):
-                        here = _inside(columns, i, j, k)
-                        for axis in range(3):
-                            there = _inside(columns, i + (axis == 0), j + (axis == 1), k + (axis == 2))
-                            if here == there:
+            at = offsets[b]
+            for j in range(BRICK):
+                for i in range(BRICK):
+                    for axis in range(3):
+                        bits = _crossed(columns, i, j, axis)
+                        k = -1
+                        while bits:
+                            k += 1
+                            take = bits & 1
+                            bits >>= 1
+                            if not take:
                                 continue
                             found = _corners(
                                 b,
@@ -444,24 +519,21 @@ def brick_triangles(
                             )
                             if found < 3:
                                 continue
-                            if fill:
-                                x, y, z = bx * BRICK + i, by * BRICK + j, bz * BRICK + k
-                                row, column, end, _ = _end_on(axis, x, y, z, origin, cell, c0, p0, c1, p1, c2, p2)
-                                maker = 0
-                                if end >= 0 and axis == 0:
-                                    maker = m0[row, column, end]
-                                elif end >= 0 and axis == 1:
-                                    maker = m1[row, column, end]
-                                elif end >= 0:
-                                    maker = m2[row, column, end]
-                                for t in range(found - 2):
-                                    at = offsets[b] + n + t
-                                    triangles[at, 0] = corner[0]
-                                    if here:
-                                        triangles[at, 1], triangles[at, 2] = corner[t + 1], corner[t + 2]
-                                    else:
-                                        triangles[at, 1], triangles[at, 2] = corner[t + 2], corner[t + 1]
-                                    makers[at] = maker
-                            n += found - 2
-            counts[b] = n
-    return counts
+                            x, y, z = bx * BRICK + i, by * BRICK + j, bz * BRICK + k
+                            row, column, end, _ = _end_on(axis, x, y, z, origin, cell, c0, p0, c1, p1, c2, p2)
+                            maker = 0
+                            if end >= 0 and axis == 0:
+                                maker = m0[row, column, end]
+                            elif end >= 0 and axis == 1:
+                                maker = m1[row, column, end]
+                            elif end >= 0:
+                                maker = m2[row, column, end]
+                            here = _inside(columns, i, j, k)
+                            for t in range(found - 2):
+                                triangles[at, 0] = corner[0]
+                                triangles[at, 1] = corner[t + 1] if here else corner[t + 2]
+                                triangles[at, 2] = corner[t + 2] if here else corner[t + 1]
+                                makers[at] = maker
+                                at += 1
+            counts[b] = at - offsets[b]
+    return triangles, makers, counts

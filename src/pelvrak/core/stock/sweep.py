@@ -333,7 +333,7 @@ def _ball(hc, radius, x, y, h, dx, dh, m0, m1, m2):
     return low, high
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def sweep_interval(heights, radii, first, last, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2):
     """Any ray against any sweep: (low end, high end). The body's outline is points first…last of heights and radii."""
     low, high = FREE_LOW, FREE_HIGH
@@ -352,7 +352,7 @@ def sweep_interval(heights, radii, first, last, ball_height, ball_radius, x, y, 
     return low, high
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def radius_at(heights, radii, first, last, ball_height, ball_radius, h):
     """Radius of the body at height h (below zero: none there), and how it grows with the height."""
     radius, slope = -1.0, 0.0
@@ -372,7 +372,7 @@ def radius_at(heights, radii, first, last, ball_height, ball_radius, h):
     return radius, slope
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def level_along(heights, radii, first, last, ball_height, ball_radius, x, y, h, dh, m0, m1, length2):
     """Ray along the tool axis against a level move."""
     t = 0.0

@@ -22,6 +22,7 @@ SCREEN_PIECES = {
     "path.json": "application/json",
     "program.nc": "text/plain; charset=utf-8",
     "lines.json": "application/json",
+    "load.json": "application/json",
 }
 
 
