@@ -55,7 +55,7 @@ class Server:
         shutil.rmtree(self.data, ignore_errors=True)
 
     def workers(self) -> list[int]:
-        """Process numbers of the workers running now."""
+        """Process numbers of the workers that compute routes now."""
         mine = str(self.process.pid) if self.process else "-"
         found = []
         for folder in Path("/proc").iterdir():
@@ -65,7 +65,7 @@ class Server:
                     parent = (folder / "stat").read_text().rsplit(")", 1)[1].split()[1]
                 except OSError:
                     continue
-                if parent == mine and b"pelvrak.server.jobs.worker" in words:
+                if parent == mine and b"pelvrak.server.jobs.worker" in words and b"routes" in words:
                     found.append(int(folder.name))
         return found
 

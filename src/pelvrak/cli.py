@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import hashlib
 import json
+import subprocess
 import sys
 from pathlib import Path
 
@@ -23,6 +24,10 @@ def main(arguments: list[str] | None = None) -> int:
     one.add_argument("--api", action="store_true", help="print the server's OpenAPI document instead")
     one = commands.add_parser("part", help="print what a STEP file holds")
     one.add_argument("file", type=Path)
+    one = commands.add_parser("bench", help="measure the stock engine against its references")
+    one.add_argument("what", choices=["stock"])
+    one.add_argument("--json", action="store_true", help="print the numbers as JSON")
+    one.add_argument("--moves", default="1000,5000,20000", help="numbers of moves against mesh booleans")
     one = commands.add_parser("serve", help="start database, workers and web server on loopback")
     one.add_argument("--demo", action="store_true", help="load the demo project when it is not there")
     one.add_argument("--port", type=int, default=8600)
@@ -103,13 +108,21 @@ def _part(chosen: argparse.Namespace) -> int:
     return 0
 
 
+def _bench(chosen: argparse.Namespace) -> int:
+    script = Path(__file__).resolve().parents[2] / "bench" / f"{chosen.what}.py"
+    if not script.exists():
+        raise BadInput("bench.missing", str(script), "the bench is not beside the program", "run it from a clone")
+    words = ["--moves", chosen.moves, *(["--json"] if chosen.json else [])]
+    return subprocess.run([sys.executable, str(script), *words], check=False).returncode
+
+
 def _serve(chosen: argparse.Namespace) -> int:
     from pelvrak.server.serve import serve
 
     return serve(chosen.data, chosen.port, chosen.workers, chosen.demo)
 
 
-_COMMANDS = {"evaluate": _evaluate, "schema": _schema, "part": _part, "serve": _serve}
+_COMMANDS = {"evaluate": _evaluate, "schema": _schema, "part": _part, "bench": _bench, "serve": _serve}
 
 if __name__ == "__main__":
     sys.exit(main())

@@ -36,9 +36,13 @@ def serve(data: Path, port: int, workers: int, demo: bool) -> int:
     try:
         with running(data) as url:
             os.environ["PELVRAK_DATABASE"] = url
+            from pelvrak.server.api.projects import retire_old_reports
             from pelvrak.server.db.session import migrate
+            from pelvrak.server.jobs.app import PARTS, ROUTES, queue
 
             migrate()
+            with queue.open():
+                retire_old_reports()
             if demo:
                 load_demo(DEMO)
             port = free_port(port, "the web server")
@@ -46,8 +50,10 @@ def serve(data: Path, port: int, workers: int, demo: bool) -> int:
                 sys.executable, "-m", "uvicorn", "pelvrak.server.app:app", "--host", "127.0.0.1", "--port", str(port),
                 "--log-level", "warning", "--timeout-graceful-shutdown", "2",
             ]  # fmt: skip
+            worker = [sys.executable, "-m", "pelvrak.server.jobs.worker"]
+            commands["reader"] = [*worker, PARTS]
             for number in range(1, workers + 1):
-                commands[f"worker {number}"] = [sys.executable, "-m", "pelvrak.server.jobs.worker"]
+                commands[f"worker {number}"] = [*worker, ROUTES]
             try:
                 for name, command in commands.items():
                     processes[name] = subprocess.Popen(command)
@@ -98,7 +104,7 @@ def load_demo(path: Path) -> None:
     from pelvrak.server.api.projects import add_project, queue_evaluation, start_evaluation
     from pelvrak.server.db.models import PartUpload, Project
     from pelvrak.server.db.session import transaction
-    from pelvrak.server.jobs.app import queue
+    from pelvrak.server.jobs.app import PARTS, queue
 
     plan = plan_from_json(path.read_bytes(), str(path))
     body = path.with_name(plan.part.file).read_bytes()
@@ -110,5 +116,5 @@ def load_demo(path: Path) -> None:
         project = add_project(session, plan, "demo loaded")
         evaluation = start_evaluation(session, project)
     with queue.open():
-        queue.configure_task("read_part").defer(sha256=sha256)
+        queue.configure_task("read_part", queue=PARTS).defer(sha256=sha256)
         queue_evaluation(evaluation)

@@ -379,6 +379,8 @@ export interface components {
         /**
          * BilletReport
          * @description The raw material; margins mm by side.
+         *
+         *     stated_error_mm: what its rays know of round walls of 1 mm radius; field_bytes: what they take in memory.
          */
         BilletReport: {
             /** Key */
@@ -403,6 +405,10 @@ export interface components {
             margins: {
                 [key: string]: number;
             };
+            /** Stated Error Mm */
+            stated_error_mm: number;
+            /** Field Bytes */
+            field_bytes: number;
             /**
              * Findings
              * @default []

@@ -37,7 +37,7 @@ from pelvrak.core.route.simulate import Station, simulate
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.seat.seating import lay, seat_work
 from pelvrak.core.stock.compare import compare
-from pelvrak.core.stock.field import RayField, error_of, grid_around, loaded
+from pelvrak.core.stock.field import RayField, error_of, grid_around, loaded, memory_estimate
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh
 
 VERSION = 2
@@ -145,9 +145,11 @@ def _billet(run: Run, density: float) -> BilletReport:
     findings = check_fit(spec, part)
     key = None
     amount = 0.0
+    cell = run.plan.resolution_mm
+    needed = memory_estimate(np.ceil((np.array(high) - low) / cell).astype(int) + 2)
     try:
-        grid = grid_around(np.array(low), np.array(high), run.plan.resolution_mm)
-        key = key_of("billet", VERSION, low, high, run.plan.resolution_mm)
+        grid = grid_around(np.array(low), np.array(high), cell)
+        key = key_of("billet", VERSION, low, high, cell)
         facts = run.step("billet", key, lambda: stock_pieces(field_of_block(grid, np.array(low), np.array(high)), {}))
         amount = facts["volume_mm3"]
     except BadInput as bad:
@@ -155,6 +157,7 @@ def _billet(run: Run, density: float) -> BilletReport:
     return BilletReport(
         key=key, low=low, high=high, volume_mm3=amount, mass_kg=amount * density,
         margins={k: round(v, 4) for k, v in margins(part, low, high).items()}, findings=tuple(findings),
+        stated_error_mm=error_of(cell) + SIMPLIFY_MM, field_bytes=needed,
     )  # fmt: skip
 
 

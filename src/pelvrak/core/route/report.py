@@ -67,7 +67,10 @@ class SetupReport(Frozen):
 
 
 class BilletReport(Frozen):
-    """The raw material; margins mm by side."""
+    """The raw material; margins mm by side.
+
+    stated_error_mm: what its rays know of round walls of 1 mm radius; field_bytes: what they take in memory.
+    """
 
     key: str | None = None
     low: Vector
@@ -75,6 +78,8 @@ class BilletReport(Frozen):
     volume_mm3: float
     mass_kg: float
     margins: dict[str, float]
+    stated_error_mm: float
+    field_bytes: int
     findings: tuple[Finding, ...] = ()
 
 

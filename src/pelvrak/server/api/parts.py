@@ -13,7 +13,7 @@ from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import PartState
 from pelvrak.server.db.models import PartUpload
 from pelvrak.server.db.session import DatabaseStore, transaction
-from pelvrak.server.jobs.app import queue
+from pelvrak.server.jobs.app import PARTS, queue
 
 router = APIRouter(prefix="/api", tags=["parts"])
 SCREEN_PIECES = {
@@ -57,7 +57,7 @@ def upload(file: UploadFile) -> PartState:
             row.status, row.problem, row.name = "reading", None, name
         state = state_of(row)
     if state.status == "reading":
-        queue.configure_task("read_part").defer(sha256=sha256)
+        queue.configure_task("read_part", queue=PARTS).defer(sha256=sha256)
     return state
 
 

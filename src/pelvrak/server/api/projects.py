@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter
+from pydantic import ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
@@ -15,7 +16,7 @@ from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import Edit, EvaluationState, NewProject, ProjectLine, ProjectState, Step
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision
 from pelvrak.server.db.session import tell, transaction
-from pelvrak.server.jobs.app import queue
+from pelvrak.server.jobs.app import ROUTES, queue
 
 router = APIRouter(prefix="/api/projects", tags=["projects"])
 
@@ -94,6 +95,26 @@ def state_of(session: Session, project: Project) -> ProjectState:
     )  # fmt: skip
 
 
+def retire_old_reports() -> None:
+    """Reports that an earlier version of the program wrote, and this one cannot read, are computed again."""
+    again = []
+    with transaction() as session:
+        for project in session.scalars(select(Project)):
+            done = _newest_report(session, project)
+            if done is None:
+                continue
+            try:
+                Report.model_validate(done.report)
+            except ValidationError:
+                for row in session.scalars(
+                    select(Evaluation).where(Evaluation.project_id == project.id, Evaluation.status == "done")
+                ):
+                    row.status = "stopped"
+                again.append(start_evaluation(session, project))
+    for evaluation in again:
+        queue_evaluation(evaluation)
+
+
 def start_evaluation(session: Session, project: Project) -> int:
     """A new evaluation of the head; its id, to be queued after the commit."""
     row = Evaluation(project_id=project.id, revision=project.head)
@@ -105,7 +126,7 @@ def start_evaluation(session: Session, project: Project) -> int:
 
 def queue_evaluation(evaluation_id: int) -> None:
     """Hand an evaluation to the workers."""
-    queue.configure_task("evaluate").defer(evaluation_id=evaluation_id)
+    queue.configure_task("evaluate", queue=ROUTES).defer(evaluation_id=evaluation_id)
 
 
 def add_project(session: Session, plan: Plan, what: str) -> Project:

@@ -16,7 +16,7 @@ from pelvrak.core.route.evaluate import evaluate, part_result
 from pelvrak.core.route.plan import plan_from
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
 from pelvrak.server.db.session import DatabaseStore, tell, transaction
-from pelvrak.server.jobs.app import queue
+from pelvrak.server.jobs.app import PARTS, ROUTES, queue
 from pelvrak.server.jobs.stills import render_stills
 
 BEAT_S = 2.0
@@ -24,7 +24,7 @@ TELL_S = 0.25
 log = logging.getLogger("pelvrak.jobs")
 
 
-@queue.task(name="read_part")
+@queue.task(name="read_part", queue=PARTS)
 def read_part(sha256: str) -> None:
     """Read an uploaded part; its row says how it went."""
     with transaction() as session:
@@ -61,7 +61,7 @@ def beating(evaluation_id: int) -> Iterator[None]:
         thread.join()
 
 
-@queue.task(name="evaluate")
+@queue.task(name="evaluate", queue=ROUTES)
 def evaluate_project(evaluation_id: int) -> None:
     """Compute one revision; stops when asked to, or when the plan has moved on."""
     with transaction() as session:

@@ -146,6 +146,14 @@ export function BilletSheet({
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Computing</h3>
       <NumberRow
         label="Ray distance"
+        below={
+          report && (
+            <Computed>
+              round walls known to {round(report.stated_error_mm, 3)} mm ·{' '}
+              {round(report.field_bytes / 2 ** 20, 0)} MiB
+            </Computed>
+          )
+        }
         value={project.plan.resolution_mm}
         unit="mm"
         commit={(value) => change('resolution', (draft) => (draft.resolution_mm = value))}
