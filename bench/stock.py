@@ -87,7 +87,7 @@ def solid_tool(kind: str) -> manifold3d.Manifold:
     if kind == "flat":
         return manifold3d.Manifold.cylinder(LENGTH, RADIUS * share, RADIUS * share, CIRCLE_SIDES)
     rod = manifold3d.Manifold.cylinder(LENGTH - RADIUS, RADIUS * share, RADIUS * share, CIRCLE_SIDES)
-    ball = manifold3d.Manifold.sphere(RADIUS * share, CIRCLE_SIDES // 2)
+    ball = manifold3d.Manifold.sphere(RADIUS * share, CIRCLE_SIDES)
     return manifold3d.Manifold.batch_hull([ball.translate((0, 0, RADIUS)), rod.translate((0, 0, RADIUS))])
 
 

@@ -183,6 +183,32 @@ class Findings(unittest.TestCase):
         self.assertTrue(20 < x < 56 and -25 < y < 25 and abs(z - 18) < 0.1, hit.place)
         self.assertEqual((hit.setup, hit.operation, hit.severity), ("OP10", "pocket-rough", "error"))
 
+    def test_a_slug_is_set_free(self):
+        """An outline inside a bore, right through: what stands in the ring comes loose, with its size."""
+        plan = self.only(0, "bore")
+        through = plan.setups[0].operations[0].model_copy(update={"below": 9.0, "step_down": 12.0})
+        report = evaluate(changed(plan, 0, operations=(through,)), STEP, plan.part.sha256, self.store)
+        (slug,) = [f for f in report.findings() if f.code == "cut.loose_piece"]
+        # Ø35 less the tool's Ø10 on both sides, through the billet's 52 mm: π · 7.5² · 52.
+        self.assertAlmostEqual(slug.measured / (np.pi * 7.5**2 * 52), 1.0, delta=0.06)
+        self.assertEqual((slug.setup, slug.operation, slug.severity), ("OP10", "bore", "warning"))
+        self.assertIn("mm free", slug.sentence)
+
+    def test_trouble_says_when(self):
+        plan = self.only(0, "pocket-rough")
+        tools = tuple(t.model_copy(update={"LCF": 14.0, "overhang": 16.0}) if t.id == "em10" else t for t in plan.tools)
+        report = evaluate(plan.model_copy(update={"tools": tools}), STEP, plan.part.sha256, self.store)
+        (operation,) = report.setups[0].operations
+        hit = next(f for f in operation.findings if f.code == "cut.holder_in_stock")
+        self.assertTrue(0 < hit.time_s <= operation.moving_s)
+        self.assertTrue(0 <= hit.move < operation.moves)
+
+    def test_a_cutter_without_a_centre_edge_goes_straight_down(self):
+        plan = self.only(0, "spot-m6")
+        hole = plan.setups[0].operations[0]
+        tools = tuple(t.model_copy(update={"cuts_at_centre": False}) if t.id == hole.tool else t for t in plan.tools)
+        self.assertIn("cut.plunge_off_centre", self.codes(plan.model_copy(update={"tools": tools})))
+
     def test_close_clearance_still_clears_the_stock(self):
         plan = self.only(0, "spot-m6")
         low = plan.setups[0].operations[0].model_copy(update={"clearance": 0.1, "retract": 0.1})

@@ -109,7 +109,7 @@ class Demo(Browser):
         self.stage(page, "Outgoing")
         sheet.get_by_role("button", name="Colour by distance to the part").click()
         expect(page.get_by_role("list", name="Scale, mm")).to_be_visible()
-        expect(sheet.get_by_text(re.compile(r"6\.\d+ mm at most"))).to_be_visible()
+        expect(sheet.get_by_text(re.compile(r"7\.\d+ mm at most"))).to_be_visible()
         expect(sheet.get_by_text(re.compile("is left on the part"))).to_be_visible()
 
     def test_time_program_and_findings(self):
@@ -126,6 +126,17 @@ class Demo(Browser):
         for _ in range(4):
             page.keyboard.press("Shift+ArrowRight")
         expect(page.get_by_test_id("program-line")).not_to_have_text(first)
+        # The stock at that moment, the tool's load, and the stock going with the time.
+        expect(page.get_by_text(re.compile(r"^Rough outline at \d+:\d\d$"))).to_be_visible()
+        expect(page.get_by_test_id("load")).to_have_text(re.compile(r"cm³/min · ae [\d.]+ · ap [\d.]+"))
+        expect(page.get_by_text("catching up")).to_have_count(0)
+        picture = page.get_by_label("Bench").screenshot()
+        with page.expect_response(re.compile(r"/moment\?seconds=")) as answer:
+            page.mouse.click(box["x"] + box["width"] * 0.31, box["y"] + 10)
+        self.assertEqual(answer.value.status, 200)
+        expect(page.get_by_text("catching up")).to_have_count(0)
+        page.wait_for_timeout(300)
+        self.assertNotEqual(page.get_by_label("Bench").screenshot(), picture)
         page.get_by_role("tab", name="Program").click()
         expect(page.get_by_label("Program text")).to_contain_text("O0010 (OP10 TOP)")
         with page.expect_download() as download:

@@ -73,6 +73,28 @@ class Demo(unittest.TestCase):
             self.assertEqual(answer.headers["content-type"], "application/problem+json")  # RFC 9457
             self.assertTrue({"type", "title", "status", "detail", "code", "what", "mend"} <= set(answer.json()))
 
+    def test_any_moment(self):
+        setup = self.client.get("/api/projects/1").json()["report"]["setups"][0]
+        operation = next(o for o in setup["operations"] if o["name"] == "Rough outline")
+        sizes = []
+        for seconds in (0, operation["moving_s"] / 2, 1e6):
+            answer = self.client.get(f"/api/results/{operation['key']}/moment", params={"seconds": seconds})
+            self.assertEqual(answer.status_code, 200)
+            self.assertEqual(answer.headers["content-type"], "model/gltf-binary")
+            self.assertEqual(answer.content[:4], b"glTF")
+            sizes.append(len(answer.content))
+        self.assertEqual(len(set(sizes)), 3)
+        loads = self.client.get(f"/api/results/{operation['key']}/load.json").json()
+        self.assertAlmostEqual(loads["seconds"], operation["moving_s"], places=6)
+        # What the load says was removed is what the operation removed, as far as rays half a millimetre apart know.
+        removed = sum(loads["removal"]) / len(loads["removal"]) * loads["seconds"] / 60 * 1000
+        self.assertAlmostEqual(removed / operation["removed_volume_mm3"], 1.0, delta=0.02)
+
+    def test_moments_that_are_not_there(self):
+        self.assertEqual(self.client.get("/api/results/none/moment?seconds=1").status_code, 404)
+        for wrong in ("-1", "nan", "soon", ""):
+            self.assertEqual(self.client.get(f"/api/results/none/moment?seconds={wrong}").status_code, 422)
+
     def test_library(self):
         library = self.client.get("/api/library").json()
         self.assertTrue(all(library[kind] for kind in ("machines", "vises", "tools", "materials")))

@@ -40,7 +40,7 @@ from pelvrak.core.stock.compare import compare
 from pelvrak.core.stock.field import RayField, error_of, grid_around, loaded, memory_estimate
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh
 
-VERSION = 2
+VERSION = 3
 HOLDING_CELL_MM = 1.0
 
 Progress = Callable[[float, str], bool]

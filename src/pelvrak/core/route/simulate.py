@@ -156,7 +156,7 @@ def stock_trouble(trouble: Trouble, hits: Hits) -> list[Finding]:
         ("cut.rapid_in_stock", "A rapid move runs {depth} into the stock", np.where(what == RAPID, hits.rapid, 0.0)),
         ("cut.spindle_stopped", "The tool is fed {depth} into the stock with the spindle stopped",
          np.where(what == STOPPED, hits.rapid, 0.0)),
-        ("cut.deeper_than_flutes", "The cut stands {depth} above the flutes", hits.bodies[:, 0]),
+        ("cut.stock_above_flutes", "The cut stands {depth} above the flutes", hits.bodies[:, 0]),
         ("cut.shank_in_stock", "The shank runs {depth} into the stock",
          np.where(hits.bodies[:, 1] > hits.bodies[:, 0] + MEETS_MM, hits.bodies[:, 1], 0.0)),
         ("cut.holder_in_stock", "The holder runs {depth} into the stock", hits.bodies[:, 2]),

@@ -16,6 +16,9 @@ from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.shapes import field_of_mesh, volume_without
 
 SPACING_MM = 1.2
+# Points between the corners of a triangle that may hold the greatest distance, and how many such triangles at most.
+BETWEEN = 6
+MOST_TRIANGLES = 4000
 # Differences along a ray below this are facets, not material.
 LEAST_MM = 0.02
 
@@ -71,21 +74,44 @@ def refined(mesh: Mesh, length: float) -> Mesh:
     return from_solid(solid.refine_to_length(length))
 
 
+def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh) -> tuple[float, Floats]:
+    """Greatest sign × distance of a surface from another, mm, and where; away: the distances of its vertices.
+
+    A distance changes along the surface by no more than the way gone, so only triangles whose corners
+    come near the greatest can hold a greater one: those are looked at in between.
+    """
+    best = int(np.argmax(sign * away))
+    depth, place = float(sign * away[best]), mesh.vertices[best]
+    corners = mesh.vertices[mesh.triangles]
+    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
+    chosen = corners[(sign * away[mesh.triangles]).max(axis=1) + longest > depth]
+    u, v = np.meshgrid(np.arange(BETWEEN + 1), np.arange(BETWEEN + 1))
+    shares = np.array([u[u + v <= BETWEEN], v[u + v <= BETWEEN]]).T / BETWEEN
+    shares = np.column_stack([1 - shares.sum(axis=1), shares])
+    points = np.einsum("sc,tcd->tsd", shares, chosen[:MOST_TRIANGLES]).reshape(-1, 3)
+    if len(points):
+        between = sign * signed_distance(points, other)
+        at = int(np.argmax(between))
+        if between[at] > depth:
+            depth, place = float(between[at]), points[at]
+    return max(0.0, depth), place
+
+
 def compare(field: RayField, surface: Mesh, part: Mesh) -> Comparison:
     """Compare the stock (its field and its surface) with the part's mesh, all in the work frame."""
     wanted = field_of_mesh(field.grid, part)
     fine = refined(surface, SPACING_MM)
     away = signed_distance(fine.vertices, part)
-    points = refined(part, SPACING_MM).vertices
-    missing = signed_distance(points, surface)
-    most, least, bare = int(np.argmax(away)), int(np.argmin(away)), int(np.argmax(missing))
-    gouge_here, gouge_there = max(0.0, -float(away[least])), max(0.0, float(missing[bare]))
+    whole = refined(part, SPACING_MM)
+    left, left_at = farthest(fine, away, 1.0, part)
+    gouge = max(
+        farthest(fine, away, -1.0, part),
+        farthest(whole, signed_distance(whole.vertices, surface), 1.0, surface),
+        key=lambda found: found[0],
+    )
     return Comparison(
         fine, away,
         left_volume_mm3=volume_without(field, wanted, LEAST_MM),
         gouge_volume_mm3=volume_without(wanted, field, LEAST_MM),
-        max_left_mm=max(0.0, float(away[most])),
-        max_gouge_mm=max(gouge_here, gouge_there),
-        left_at=fine.vertices[most],
-        gouge_at=fine.vertices[least] if gouge_here >= gouge_there else points[bare],
+        max_left_mm=left, max_gouge_mm=gouge[0], left_at=left_at, gouge_at=gouge[1],
     )  # fmt: skip

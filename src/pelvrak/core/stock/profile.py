@@ -180,6 +180,8 @@ def face_mill(diameter: float, depth: float, lead_deg: float) -> Profile:
     radius = _length("diameter", diameter) / 2
     if not 10 <= lead_deg <= 90:
         raise BadInput("tool.shape", "lead angle", f"{lead_deg:g}° is no face mill", "give 10° to 90°")
+    if lead_deg == 90:
+        return flat(diameter, depth)
     wide = radius + _length("depth", depth) / math.tan(math.radians(lead_deg))
     return Profile((0.0, depth), (radius, wide))
 
