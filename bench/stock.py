@@ -135,14 +135,30 @@ def against_booleans(moves: list[int]) -> dict[str, Any]:
     return {"ratio_vs_mesh_boolean": ratios, "volume_error_vs_mesh_boolean": errors}
 
 
-def threads() -> float:
-    """One thread's time over two threads'."""
+@numba.njit(parallel=True)
+def _arithmetic(steps: int) -> float:
+    out = np.zeros(16)
+    for lane in numba.prange(16):
+        total = 0.0
+        for i in range(steps):
+            total += np.sin(i * 0.001 + lane)
+        out[lane] = total
+    return out.sum()
+
+
+def threads() -> dict[str, float]:
+    """One thread's time over two threads', and what the machine gives arithmetic that touches no memory."""
     points, cutter = tool_path(5000), flat(2 * RADIUS, LENGTH)
-    seconds = {}
-    for n in (1, 2, 1, 2):
+    _arithmetic(10)
+    mine, ceiling = {}, {}
+    for n in (1, 2) * 4:
         numba.set_num_threads(min(n, numba.config.NUMBA_NUM_THREADS))
-        seconds[n] = min(seconds.get(n, math.inf), by_rays(points, cutter, 0.125, 2)[0])
-    return round(seconds[1] / seconds[2], 2)
+        mine[n] = min(mine.get(n, math.inf), by_rays(points, cutter, 0.125, 1)[0])
+        ceiling[n] = min(ceiling.get(n, math.inf), timed(lambda: _arithmetic(1_000_000))[0])
+    return {
+        "thread_speedup": round(mine[1] / mine[2], 2),
+        "thread_speedup_of_arithmetic": round(ceiling[1] / ceiling[2], 2),
+    }
 
 
 def curves() -> dict[str, dict[str, float]]:
@@ -231,7 +247,7 @@ def measure(moves: list[int]) -> dict[str, Any]:
     return {
         "machine": f"{platform.processor() or platform.machine()}, {os.cpu_count()} cores",
         "cell_mm": CELL,
-        "thread_speedup": threads(),
+        **threads(),
         "cost_over_first": curves(),
         **surfaces(),
         **moments(),

@@ -171,14 +171,7 @@ def cut_in_turn(
             v = outer_origin + cell * row
             if offsets[row] == offsets[row + 1]:
                 continue
-            tops[:] = -MISS
-            for column in range(columns):
-                held = count[row, column]
-                if held > 0:
-                    base = (row * columns + column) * room
-                    top = dh * (position[base + 2 * held - 1] if dh > 0 else position[base])
-                    top += turn[2, 1] * v + turn[2, 2] * (inner_origin + cell * column)
-                    tops[column // TILE] = max(tops[column // TILE], top)
+            tops[:] = MISS  # not looked at yet
             for index in range(offsets[row], offsets[row + 1]):
                 m = listed[index]
                 m0, m1, m2 = moves[m, 0], moves[m, 1], moves[m, 2]
@@ -223,6 +216,15 @@ def cut_in_turn(
                             if skip_first <= column <= skip_last:
                                 column = skip_last + 1
                                 continue
+                            if tops[column // TILE] == MISS:
+                                tops[column // TILE] = -MISS
+                                for at in range(column // TILE * TILE, min(columns, (column // TILE + 1) * TILE)):
+                                    held = count[row, at]
+                                    if held > 0:
+                                        base = (row * columns + at) * room
+                                        top = dh * (position[base + 2 * held - 1] if dh > 0 else position[base])
+                                        top += turn[2, 1] * v + turn[2, 2] * (inner_origin + cell * at)
+                                        tops[column // TILE] = max(tops[column // TILE], top)
                             if tops[column // TILE] <= lowest:
                                 column = (column // TILE + 1) * TILE
                                 continue
