@@ -104,7 +104,7 @@ def main(words: list[str]) -> int:
             print(f"skipped: {skipped}")
     else:
         # The compiled kernels are made once, beside the checks, before two processes want them.
-        kernels = subprocess.Popen([sys.executable, "-m", "tests.kernels"], cwd=TOP)
+        kernels = subprocess.Popen([sys.executable, "-m", "pelvrak.core.stock.warm"], cwd=TOP)
         passed, failed = run_checks()
         kernels.wait()
         good, bad = run_halves()

@@ -104,9 +104,9 @@ Operation = Annotated[Facing | Outline | Pocket | Drilling, Field(discriminator=
 
 # What can do an operation, by its kind, or by its cycle where it has one.
 TOOL_KINDS: dict[str, tuple[ToolKind, ...]] = {
-    "facing": ("end_mill",),
-    "outline": ("end_mill", "chamfer_mill"),
-    "pocket": ("end_mill",),
+    "facing": ("end_mill", "face_mill", "corner_mill"),
+    "outline": ("end_mill", "corner_mill", "chamfer_mill"),
+    "pocket": ("end_mill", "corner_mill"),
     "spot": ("spot_drill",),
     "drill": ("drill",),
     "peck": ("drill",),

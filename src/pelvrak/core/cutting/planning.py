@@ -100,7 +100,7 @@ def plan_operation(operation: Operation, job: Job) -> None:
             f"a {job.tool.kind.replace('_', ' ')} cannot do {operation.kind}",
             f"choose a {' or '.join(k.replace('_', ' ') for k in allowed)}",
         )  # fmt: skip
-    if isinstance(operation, Outline) and (operation.chamfer is None) != (job.tool.kind == "end_mill"):
+    if isinstance(operation, Outline) and (operation.chamfer is None) == (job.tool.kind == "chamfer_mill"):
         raise BadInput(
             "cut.wrong_tool", operation.name, "a chamfer and a chamfer cutter belong together",
             "give the chamfer's width and a chamfer cutter, or neither",

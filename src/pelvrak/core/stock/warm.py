@@ -1,0 +1,41 @@
+"""Compiles every kernel into its cache, so that the first one who needs it does not wait.
+
+Run: python -m pelvrak.core.stock.warm.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pelvrak.core.stock.compare import compare
+from pelvrak.core.stock.cut import CUT, Profile, Sweep, cut, test
+from pelvrak.core.stock.field import grid_around
+from pelvrak.core.stock.moments import Moments, Recorder, stock_at
+from pelvrak.core.stock.profile import ball_nose, flat
+from pelvrak.core.stock.questions import deepest_overlap, pieces, thinnest
+from pelvrak.core.stock.shapes import field_of_block
+from pelvrak.core.stock.surface import simplified, surface
+
+
+def compile_all() -> None:
+    """Touch every kernel once: rays along, square to and across the tool, surface, questions, moments, comparison."""
+    low, high = np.zeros(3), np.array([12.0, 10.0, 8.0])
+    start = field = field_of_block(grid_around(low, high, 1.0), low, high)
+    holder = Profile((6.0, 9.0), (4.0, 4.0))
+    lean = np.array([0.3, 0.2, 1.0]) / np.linalg.norm([0.3, 0.2, 1.0])
+    starts, ends = np.array([[3.0, 3, 6], [8, 6, 5]]), np.array([[8.0, 6, 5], [9, 6, 5]])
+    recorder = Recorder()
+    for axis in (np.array([0.0, 0, 1]), lean):
+        for tool in (flat(2, 8), ball_nose(2, 8)):
+            sweep = Sweep(starts, ends, np.full(2, CUT, np.uint8), axis, tool, (holder,))
+            field, _ = cut(field, sweep, 1, None, recorder)
+    test(field, sweep)
+    stock_at(start, Moments(sweep, np.array([1.0, 2.0]), 1, tuple(recorder.kept[:1])), 1.5)
+    deepest_overlap(field, start)
+    thinnest(field, np.array([0.0, 0, 1]))
+    pieces(field)
+    compare(field, simplified(surface(field, 0.01), 0.01), surface(start))
+
+
+if __name__ == "__main__":
+    compile_all()
