@@ -988,6 +988,20 @@ export interface components {
             };
         };
         /**
+         * Maker
+         * @description What a number on a stock's surface stands for; number 0 is the billet and has none.
+         */
+        Maker: {
+            /** Number */
+            number: number;
+            /** Setup */
+            setup: string;
+            /** Operation */
+            operation: string;
+            /** Tool */
+            tool: string;
+        };
+        /**
          * Material
          * @description A work material: density g/cm³; kc11 N/mm² and mc of the specific cutting force; vc m/min; fz as a share of DC.
          */
@@ -1494,7 +1508,10 @@ export interface components {
         };
         /**
          * Report
-         * @description Everything an evaluation found out. computed and reused: the steps that ran and those that did not need to.
+         * @description Everything an evaluation found out.
+         *
+         *     makers: who the numbers on the surfaces are. computed and reused: the steps that ran and those that
+         *     did not need to.
          */
         Report: {
             /** Plan */
@@ -1509,6 +1526,11 @@ export interface components {
             /** Setups */
             setups: components["schemas"]["SetupReport"][];
             comparison?: components["schemas"]["ComparisonReport"] | null;
+            /**
+             * Makers
+             * @default []
+             */
+            makers: components["schemas"]["Maker"][];
             /**
              * Computed
              * @default []

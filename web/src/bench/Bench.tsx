@@ -75,6 +75,8 @@ export function Bench({ project }: { project: ProjectState }) {
   const partSolid = useSolid(upload?.key)
   const moment = useMoment(project)
   const [hover, setHover] = useState<Hover | null>(null)
+  const [touched, setTouched] = useState<Touched | null>(null)
+  const maker = touched && project.report?.makers.find((one) => one.number === touched.maker)
   const asking = view.asked !== null
   const wholePart = (view.card === 'part' && !view.compare) || !project.report
   const zeroFromWork = useMemo(() => {
@@ -106,7 +108,7 @@ export function Bench({ project }: { project: ProjectState }) {
         <HeadLight />
         <group matrixAutoUpdate={false} matrix={zeroFromWork}>
           {stock && view.shown.stock && !wholePart && !asking && (
-            <Stock solid={stock} compare={!!shown.compare} />
+            <Stock solid={stock} compare={!!shown.compare} touch={setTouched} />
           )}
           {partSolid && (wholePart || asking) && (
             <PartFaces
@@ -211,6 +213,20 @@ export function Bench({ project }: { project: ProjectState }) {
           </button>
         </div>
       )}
+      {touched && (
+        <div
+          role="tooltip"
+          className="figures pointer-events-none absolute z-20 border border-ink bg-sheet px-2 py-1 leading-snug shadow"
+          style={{ left: Math.min(touched.x + 14, 560), top: touched.y + 10 }}
+        >
+          {maker ? `${maker.setup} · ${maker.operation} · ${maker.tool}` : 'billet surface'}
+          {touched.away !== null && (
+            <div className="text-soft">
+              {round(Math.abs(touched.away), 3)} mm {touched.away < 0 ? 'cut into' : 'left on'} the part
+            </div>
+          )}
+        </div>
+      )}
       {face && hover && (
         <div
           role="tooltip"
@@ -229,6 +245,9 @@ export function Bench({ project }: { project: ProjectState }) {
     </section>
   )
 }
+
+/** A place of the stock under the pointer: who made it, and how far it is from the part where that is known. */
+type Touched = { maker: number; away: number | null; x: number; y: number }
 
 type Sixteen = Parameters<THREE.Matrix4['set']>
 
@@ -266,11 +285,25 @@ function HeadLight() {
   return <primitive object={camera} />
 }
 
-function Stock({ solid, compare }: { solid: Solid; compare: boolean }) {
+function Stock(props: { solid: Solid; compare: boolean; touch: (touched: Touched | null) => void }) {
+  const { solid, compare, touch } = props
+  const over = (event: ThreeEvent<PointerEvent>) => {
+    if (event.buttons || !event.face) return touch(null)
+    const away = solid.surface.getAttribute('_value')
+    touch({
+      maker: solid.surface.getAttribute('_label').getX(event.face.a),
+      away: away ? away.getX(event.face.a) : null,
+      x: event.nativeEvent.offsetX,
+      y: event.nativeEvent.offsetY,
+    })
+  }
+  useEffect(() => {
+    solid.surface.boundsTree ??= new MeshBVH(solid.surface)
+  }, [solid])
   useMemo(() => (compare ? paintDistance(solid.surface) : paintMakers(solid.surface)), [solid, compare])
   return (
     <>
-      <mesh geometry={solid.surface}>
+      <mesh geometry={solid.surface} onPointerMove={over} onPointerOut={() => touch(null)}>
         <meshLambertMaterial
           key={compare ? 'distance' : 'makers'}
           vertexColors={!compare}

@@ -29,6 +29,7 @@ from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.report import (
     BilletReport,
     ComparisonReport,
+    Maker,
     OperationReport,
     Report,
     SetupReport,
@@ -135,6 +136,10 @@ def evaluate(plan: Plan, part_bytes: bytes, sha256: str, store: Store, progress:
     return Report(
         plan=plan.name, part_key=part_key, part_volume_mm3=model.part.volume_mm3,
         part_mass_kg=model.part.volume_mm3 * density, billet=billet, setups=tuple(setups), comparison=comparison,
+        makers=tuple(
+            Maker(number=maker_number(i, k), setup=setup.name, operation=operation.name, tool=operation.tool_name)
+            for i, setup in enumerate(setups) for k, operation in enumerate(setup.operations)
+        ),
         computed=tuple(run.computed), reused=tuple(run.reused),
     )  # fmt: skip
 

@@ -98,8 +98,21 @@ class ComparisonReport(Frozen):
     findings: tuple[Finding, ...] = ()
 
 
+class Maker(Frozen):
+    """What a number on a stock's surface stands for; number 0 is the billet and has none."""
+
+    number: int
+    setup: str
+    operation: str
+    tool: str
+
+
 class Report(Frozen):
-    """Everything an evaluation found out. computed and reused: the steps that ran and those that did not need to."""
+    """Everything an evaluation found out.
+
+    makers: who the numbers on the surfaces are. computed and reused: the steps that ran and those that
+    did not need to.
+    """
 
     plan: str
     part_key: str
@@ -108,6 +121,7 @@ class Report(Frozen):
     billet: BilletReport
     setups: tuple[SetupReport, ...]
     comparison: ComparisonReport | None = None
+    makers: tuple[Maker, ...] = ()
     computed: tuple[str, ...] = ()
     reused: tuple[str, ...] = ()
 

@@ -20,7 +20,10 @@ from pelvrak.core.stock.sweep import (
     level_across,
     level_along,
     radius_at,
+    ramp_across,
+    ramp_along,
     sweep_interval,
+    touch_lines,
 )
 
 CUT, RAPID, STOPPED = 0, 1, 2
@@ -266,6 +269,12 @@ def cut_in_turn(
                                     length2,
                                 )
                             else:
+                                if parallel and flat and phase == 1 and cutting:
+                                    near, far = ramp_along(
+                                        heights[g, 0], heights[g, 1], radii[g, 0], x, y, h, dh, m0, m1, m2, length2
+                                    )
+                                    if near > far or spares(held, position, (row * columns + at) * room, near, far):
+                                        continue
                                 low, high = sweep_interval(
                                     heights[g],
                                     radii[g],
@@ -437,7 +446,34 @@ def cut_together(
                         standing += 1
                         continue
                     used_first, used_last = min(used_first, first), max(used_last, last)
+                    ramp = upright and not level and n == 2 and radii[g, 0] == radii[g, 1] and ball_radius == 0.0
+                    inverse = 1 / m2 if ramp else 0.0
+                    touches = touch_lines(radii[g, 0], y0, m0, m1)
                     for inner in range(first, last + 1):
+                        if ramp:
+                            # Places first: most rays have been cut there, or wait to be.
+                            near, far = ramp_across(
+                                heights[g, 0],
+                                heights[g, 1],
+                                radii[g, 0],
+                                x0,
+                                y0,
+                                h0 + h_step * inner,
+                                m0,
+                                m1,
+                                inverse,
+                                touches,
+                            )
+                            if near > far:
+                                continue
+                            if waiting[inner, 0] != MISS:
+                                if near >= waiting[inner, 0] and far <= waiting[inner, 4]:
+                                    continue
+                            else:
+                                row, column = (inner, outer) if swapped else (outer, inner)
+                                held = count[row, column]
+                                if held == 0 or spares(held, position, (row * columns + column) * room, near, far):
+                                    continue
                         x, y, h = x0 + x_step * inner, y0 + y_step * inner, h0 + h_step * inner
                         if level:
                             radius, slope = radius_at(heights[g], radii[g], 0, n - 1, ball_height, ball_radius, h)

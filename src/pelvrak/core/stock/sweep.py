@@ -333,6 +333,64 @@ def _ball(hc, radius, x, y, h, dx, dh, m0, m1, m2):
     return low, high
 
 
+@njit(nogil=True, cache=True, error_model="numpy")
+def ramp_along(h0, h1, r, x, y, h, dh, m0, m1, m2, length2):
+    """Places alone of a cylinder's sweep on a ray along its axis: (low, high), the low one behind when they do not meet."""
+    c = x * x + y * y - r * r
+    first, last = 0.0, 1.0
+    if length2 > TINY * TINY:
+        b = x * m0 + y * m1
+        root = b * b - length2 * c
+        if root < 0:
+            return MISS, -MISS
+        root = np.sqrt(root)
+        first, last = max(0.0, (b - root) / length2), min(1.0, (b + root) / length2)
+        if first > last:
+            return MISS, -MISS
+    elif c > 0:
+        return MISS, -MISS
+    if m2 <= 0:
+        first, last = last, first
+    bottom, top = (first * m2 + h0 - h) * dh, (last * m2 + h1 - h) * dh
+    return (bottom, top) if dh > 0 else (top, bottom)
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def touch_lines(r, y, m0, m1):
+    """Where along the move a line at height y is touched by the disc's two tangents, and at what place: (t, s, t, s)."""
+    if abs(m1) < TINY:
+        return MISS, 0.0, MISS, 0.0
+    length = np.sqrt(m0 * m0 + m1 * m1)
+    n0, n1 = m1 / length, -m0 / length
+    one, two = (y - r * n1) / m1, (y + r * n1) / m1
+    return one, r * n0 + one * m0, two, two * m0 - r * n0
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def ramp_across(h0, h1, r, x, y, h, m0, m1, inverse, touches):
+    """Places alone of a cylinder's sloping sweep on a ray along e1; inverse: 1 / m2; touches: its touch_lines."""
+    one, two = (h - h1) * inverse, (h - h0) * inverse
+    first, last = max(0.0, min(one, two)), min(1.0, max(one, two))
+    low, high = MISS, -MISS
+    if first > last:
+        return low, high
+    dy = y - first * m1
+    w = r * r - dy * dy
+    if w >= 0:
+        w = np.sqrt(w)
+        low, high = first * m0 - w, first * m0 + w
+    dy = y - last * m1
+    w = r * r - dy * dy
+    if w >= 0:
+        w = np.sqrt(w)
+        low, high = min(low, last * m0 - w), max(high, last * m0 + w)
+    if first - SEAM <= touches[0] <= last + SEAM:
+        low, high = min(low, touches[1]), max(high, touches[1])
+    if first - SEAM <= touches[2] <= last + SEAM:
+        low, high = min(low, touches[3]), max(high, touches[3])
+    return low - x, high - x
+
+
 @njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def sweep_interval(heights, radii, first, last, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2):
     """Any ray against any sweep: (low end, high end). The body's outline is points first…last of heights and radii."""
