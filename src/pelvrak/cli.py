@@ -19,6 +19,7 @@ def main(arguments: list[str] | None = None) -> int:
     one = commands.add_parser("evaluate", help="compute a plan without server or database")
     one.add_argument("plan", type=Path)
     one.add_argument("--out", type=Path, required=True)
+    one.add_argument("--error", type=float, help="choose the ray distance so that round walls are known to this, mm")
     one.add_argument("--quiet", action="store_true", help="no progress on standard error")
     one = commands.add_parser("schema", help="print the plan's JSON Schema")
     one.add_argument("--api", action="store_true", help="print the server's OpenAPI document instead")
@@ -51,11 +52,13 @@ def _read(path: Path) -> bytes:
 def _evaluate(chosen: argparse.Namespace) -> int:
     from pelvrak.core.geometry.mesh import to_stl
     from pelvrak.core.route.evaluate import evaluate
-    from pelvrak.core.route.pieces import mesh_from_bytes
-    from pelvrak.core.route.plan import plan_from_json
+    from pelvrak.core.route.pieces import cell_within, mesh_from_bytes
+    from pelvrak.core.route.plan import plan_from, plan_from_json
     from pelvrak.core.route.store import MemoryStore
 
     plan = plan_from_json(_read(chosen.plan), str(chosen.plan))
+    if chosen.error is not None:
+        plan = plan_from({**plan.model_dump(), "resolution_mm": round(cell_within(chosen.error), 4)}, "--error")
     part = _read(chosen.plan.parent / plan.part.file)
     sha256 = hashlib.sha256(part).hexdigest()
     if plan.part.sha256 not in (None, sha256):

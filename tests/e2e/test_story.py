@@ -197,10 +197,12 @@ class Story(Browser):
         sheet.get_by_role("button", name="Vise").click()
         page.get_by_role("option", name=re.compile("Bench vise 125")).click()
         self.current(page)
-        sheet.get_by_label("Parallels").fill("1 5/16 in")  # not understood: two numbers
+        sheet.get_by_label("Parallels").fill("1 5/16 inn")
         sheet.get_by_label("Parallels").press("Enter")
-        expect(sheet.get_by_role("alert")).to_contain_text("is not a number")
-        sheet.get_by_label("Parallels").fill("34")
+        expect(sheet.get_by_role("alert")).to_contain_text("“n” does not fit here")
+        expect(sheet.get_by_role("alert").locator("mark")).to_have_text("n")
+        sheet.get_by_label("Parallels").fill("1 1/4 in + 2.25")
+        expect(sheet.get_by_text("= 34 mm")).to_be_visible()
         sheet.get_by_label("Parallels").press("Enter")
         self.current(page)
         expect(sheet.get_by_text("grip 6 mm")).to_be_visible()
@@ -351,7 +353,7 @@ class WrongInputs(Browser):
         self.current(page)
         field = sheet.get_by_label("Size x", exact=True)
         for text, said in (
-            ("NaN", "is not a number"),
+            ("NaN", "does not fit here"),
             ("-5", "greater than 0"),
             ("10000000", "less than or equal to 2000"),
         ):
@@ -363,13 +365,14 @@ class WrongInputs(Browser):
         field.fill("39")
         field.press("Enter")
         expect(sheet.get_by_text("0.50 mm too small for the part on its x+ side")).to_be_visible(timeout=60_000)
-        field.fill("1 3/4")
+        field.fill("1 3/4 +")
         field.press("Enter")
-        expect(sheet.get_by_role("alert")).to_contain_text("is not a number")
+        expect(sheet.get_by_role("alert")).to_contain_text("stops too early")
         field.fill("2 in")
         field.press("Enter")
         self.current(page)
-        expect(field).to_have_value("50.8")
+        expect(field).to_have_value("2 in")
+        expect(sheet.get_by_text("= 50.8 mm")).to_be_visible()
 
     def test_two_tabs_on_one_plan(self):
         number = self.new_project("tabs", solids.box((0, 0, 0), (40, 30, 14)))

@@ -95,6 +95,16 @@ class Demo(unittest.TestCase):
         for wrong in ("-1", "nan", "soon", ""):
             self.assertEqual(self.client.get(f"/api/results/none/moment?seconds={wrong}").status_code, 422)
 
+    def test_fields_are_understood(self):
+        ask = lambda text, unit="mm": self.client.get("/api/understood", params={"text": text, "unit": unit})  # noqa: E731
+        self.assertAlmostEqual(ask("1/8 in").json(), 3.175)
+        self.assertAlmostEqual(ask("90/4", "°").json(), 22.5)
+        refused = ask("12 x 3")
+        self.assertEqual(refused.status_code, 422)
+        self.assertEqual((refused.json()["code"], refused.json()["at"]), ("field.not_understood", "3"))
+        self.assertAlmostEqual(self.client.get("/api/cell?error_mm=0.0825").json(), 0.5)
+        self.assertEqual(self.client.get("/api/cell?error_mm=0.01").json()["code"], "stock.error")
+
     def test_library(self):
         library = self.client.get("/api/library").json()
         self.assertTrue(all(library[kind] for kind in ("machines", "vises", "tools", "materials")))

@@ -6,8 +6,9 @@ import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
+from typing import Annotated
 
-from fastapi import FastAPI
+from fastapi import FastAPI, Query
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
@@ -16,6 +17,8 @@ from pelvrak.core.cutting.operations import TOOL_KINDS
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.holding.vise import vises
 from pelvrak.core.machine.mill import mills
+from pelvrak.core.quantity.typed import FieldUnit, understood
+from pelvrak.core.route.pieces import cell_within
 from pelvrak.server.api import events, moments, parts, problems, projects, release
 from pelvrak.server.api.shapes import Library
 from pelvrak.server.jobs.app import queue
@@ -48,6 +51,18 @@ def library() -> Library:
         machines=list(mills().values()), vises=list(vises().values()), tools=list(tool_shelf().values()),
         materials=list(materials().values()), tool_kinds={name: list(kinds) for name, kinds in TOOL_KINDS.items()},
     )  # fmt: skip
+
+
+@app.get("/api/understood")
+def typed(text: Annotated[str, Query(max_length=1000)], unit: FieldUnit = "mm") -> float:
+    """The value of what was typed into a field, in the field's unit; a problem document says at which character it fails."""
+    return understood(text, unit).value
+
+
+@app.get("/api/cell")
+def cell(error_mm: Annotated[float, Query(gt=0, le=10, allow_inf_nan=False)]) -> float:
+    """The ray distance, mm, that knows round walls to within an error."""
+    return cell_within(error_mm)
 
 
 if WEB.exists():

@@ -25,7 +25,14 @@ export type ProjectLine = Schemas['ProjectLine']
 export type PartState = Schemas['PartState']
 export type Vec = [number, number, number]
 
-export type Problem = { code: string; where: string; what: string; mend: string; changed?: string[] }
+export type Problem = {
+  code: string
+  where: string
+  what: string
+  mend: string
+  changed?: string[]
+  at?: string
+}
 
 /** The problem in a refused answer; something readable in any case. */
 export function problemOf(error: unknown): Problem {

@@ -1,5 +1,5 @@
 import { type ReactNode, useEffect, useId, useRef, useState } from 'react'
-import type { Problem, Reckoned } from '../api/client'
+import { answered, api, type Problem, type Reckoned, Refusal } from '../api/client'
 import { round } from '../state'
 
 /** A row of a sheet: label on the left, control on the right, what follows from it below. */
@@ -13,15 +13,22 @@ export function Row({ label, children, below }: { label: string; children: React
   )
 }
 
-/** Understood: 12, 12.5, 3/16, with mm or in behind. */
-function understood(text: string): number | null {
-  const match = /^\s*(-?[\d.,]+)(?:\s*\/\s*([\d.,]+))?\s*(mm|in|°|s|rpm)?\s*$/i.exec(text)
-  if (!match) return null
-  const number =
-    Number((match[1] ?? '').replace(',', '.')) / (match[2] ? Number(match[2].replace(',', '.')) : 1)
-  if (!Number.isFinite(number)) return null
-  return match[3]?.toLowerCase() === 'in' ? number * 25.4 : number
+/** What a typed text comes to in a field's unit; the rules of arithmetic and units are the core's. */
+async function understood(text: string, unit: string): Promise<number | Problem> {
+  try {
+    return await answered<number>(
+      api.GET('/api/understood', {
+        params: { query: { text, unit: (unit.startsWith('%') ? '%' : unit) as 'mm' } },
+      }),
+    )
+  } catch (refusal) {
+    if (refusal instanceof Refusal) return refusal.problem
+    throw refusal
+  }
 }
+
+/** Plain numbers need no reading. */
+const plain = (text: string) => (/^\s*-?\d+(\.\d+)?\s*$/.test(text) ? Number(text) : null)
 
 type NumberFieldProps = {
   label: string
@@ -47,29 +54,44 @@ export function NumberField({
   const id = useId()
   const shown = value === null || value === undefined ? '' : round(value, digits)
   const [text, setText] = useState(shown)
-  const [error, setError] = useState<string | null>(null)
+  const [reading, setReading] = useState<number | null>(null)
+  const [error, setError] = useState<Problem | null>(null)
   const was = useRef(shown)
+  const kept = useRef<number | null>(null)
   useEffect(() => {
-    if (was.current !== shown) {
-      was.current = shown
-      setText(shown)
-      setError(null)
+    if (was.current === shown) return
+    was.current = shown
+    // What was typed stays as long as it means what is shown.
+    if (kept.current !== null && round(kept.current, digits) === shown) return
+    kept.current = null
+    setText(shown)
+    setReading(null)
+    setError(null)
+  }, [shown, digits])
+  useEffect(() => {
+    if (text.trim() === '' || text === shown || plain(text) !== null) return setReading(null)
+    let alive = true
+    const timer = setTimeout(() => {
+      void understood(text, unit).then((read) => alive && setReading(typeof read === 'number' ? read : null))
+    }, 150)
+    return () => {
+      alive = false
+      clearTimeout(timer)
     }
-  }, [shown])
+  }, [text, unit, shown])
   const done = async () => {
-    if (text.trim() === shown) return setError(null)
-    if (text.trim() === '' && clear) {
-      const problem = await clear()
-      return setError(problem && sentence(problem))
-    }
-    const number = understood(text)
-    if (number === null) return setError(`“${text}” is not a number: type something like 12.5, 3/16 in`)
+    if (text.trim() === shown || (kept.current !== null && reading === kept.current)) return setError(null)
+    if (text.trim() === '' && clear) return setError(await clear())
+    const number = plain(text) ?? (await understood(text, unit))
+    if (typeof number !== 'number') return setError(number)
+    kept.current = number
     const problem = await commit(number)
-    setError(problem && problem.code !== 'plan.stale' ? sentence(problem) : null)
+    setError(problem && problem.code !== 'plan.stale' ? problem : null)
+    if (problem) kept.current = null
     if (problem?.code === 'plan.stale') setText(shown)
-    else if (!problem) setText(round(number, digits))
+    else if (!problem) setReading(number)
   }
-  const inches = /in\s*$/i.test(text) ? understood(text) : null
+  const apart = reading !== null && text.trim() !== round(reading, digits)
   return (
     <div>
       <div
@@ -89,21 +111,35 @@ export function NumberField({
           onKeyDown={(event) => {
             if (event.key === 'Enter') void done()
             if (event.key === 'Escape') {
+              kept.current = null
               setText(shown)
+              setReading(null)
               setError(null)
             }
             event.stopPropagation()
           }}
         />
         <span className="figures whitespace-nowrap pr-2 text-soft">
-          {inches !== null ? `= ${round(inches)} ${unit}` : unit}
+          {apart && reading !== null ? `= ${round(reading)} ${unit}` : unit}
         </span>
       </div>
       {error && (
         <div id={`${id}-error`} role="alert" className="mt-0.5 text-[12.5px] leading-tight text-trouble">
-          {error}
+          {error.at !== undefined && <Pointed text={text} at={Number(error.at)} />}
+          {sentence(error)}
         </div>
       )}
+    </div>
+  )
+}
+
+/** The typed text with the character that does not fit marked. */
+function Pointed({ text, at }: { text: string; at: number }) {
+  return (
+    <div className="figures whitespace-pre">
+      {text.slice(0, at)}
+      <mark className="hatch border-b-2 border-trouble bg-transparent text-trouble">{text[at] ?? '␣'}</mark>
+      {text.slice(at + 1)}
     </div>
   )
 }

@@ -10,12 +10,26 @@ import numpy as np
 
 from pelvrak.core.cutting.planning import Hole
 from pelvrak.core.cutting.toolpath import Move, Path
+from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, crease_lines, to_glb, volume
-from pelvrak.core.stock.field import RayField, saved
+from pelvrak.core.stock.field import RayField, cell_for, saved
 from pelvrak.core.stock.surface import simplified, surface
 
 # Half of what a surface may be off is spent on joining cells, half on simplifying what is left.
 SIMPLIFY_MM = 0.02
+
+
+def cell_within(error: float) -> float:
+    """The coarsest ray distance, mm, at which round walls of 1 mm radius are known to within `error`, picture and all.
+
+    Raises BadInput when the picture's own tolerance is more than that.
+    """
+    if not error > SIMPLIFY_MM:
+        raise BadInput(
+            "stock.error", "error", f"{error:g} mm is less than the surface's own {SIMPLIFY_MM:g} mm",
+            f"give more than {SIMPLIFY_MM:g} mm",
+        )  # fmt: skip
+    return cell_for(error - SIMPLIFY_MM)
 
 
 def mesh_bytes(mesh: Mesh) -> bytes:

@@ -1,4 +1,4 @@
-import type { Part, Plan, ProjectState } from '../../api/client'
+import { answered, api, type Part, type Plan, type ProjectState, Refusal } from '../../api/client'
 import { type Commit, useLibrary } from '../../api/hooks'
 import { round } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
@@ -147,16 +147,31 @@ export function BilletSheet({
       <NumberRow
         label="Ray distance"
         below={
-          report && (
-            <Computed>
-              round walls known to {round(report.stated_error_mm, 3)} mm ·{' '}
-              {round(report.field_bytes / 2 ** 20, 0)} MiB
-            </Computed>
-          )
+          report && <Computed>takes {round(report.field_bytes / 2 ** 20, 0)} MiB while computing</Computed>
         }
         value={project.plan.resolution_mm}
         unit="mm"
         commit={(value) => change('resolution', (draft) => (draft.resolution_mm = value))}
+      />
+      <NumberRow
+        label="Known to"
+        below={<span className="text-soft">on round walls; planes and edges are exact</span>}
+        value={report?.stated_error_mm}
+        unit="mm"
+        commit={async (value) => {
+          try {
+            const cell = await answered<number>(
+              api.GET('/api/cell', { params: { query: { error_mm: value } } }),
+            )
+            return await change(
+              `resolution for ${round(value)} mm`,
+              (draft) => (draft.resolution_mm = Number(round(cell))),
+            )
+          } catch (refusal) {
+            if (refusal instanceof Refusal) return refusal.problem
+            throw refusal
+          }
+        }}
       />
     </>
   )
