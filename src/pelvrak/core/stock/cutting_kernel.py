@@ -17,8 +17,10 @@ from pelvrak.core.stock.intervals import overlap, spares, subtract
 from pelvrak.core.stock.sweep import (
     MISS,
     TINY,
+    ball_places,
     level_across,
     level_along,
+    level_places,
     radius_at,
     ramp_across,
     ramp_along,
@@ -34,6 +36,8 @@ TILE = 16
 SAME_MM = 1e-4
 # Walls that wait on one row of rays before they are taken off.
 WALLS = 8
+# Intervals that wait on one ray before they are taken off.
+WAITING = 4
 # Columns of what a move did: removed length on all rays, the longest on one ray, least and greatest
 # distance of those rays to the left of the move, deepest cut within the core.
 REMOVED, DEPTH, RIGHT, LEFT, CORE = 0, 1, 2, 3, 4
@@ -185,6 +189,7 @@ def cut_in_turn(
                 level = parallel and abs(m2) < TINY
                 length2 = m0 * m0 + m1 * m1
                 length = np.sqrt(length2)
+                over_length2 = 1 / (length2 + m2 * m2) if length2 + m2 * m2 > TINY * TINY else 0.0
                 cutting = cut and what[m] == CUT
                 for phase in range(3):  # bodies first, the cutter, bodies last
                     if (phase == 0 and m2 < 0 and cutting) or (phase == 2 and not (m2 < 0 and cutting)):
@@ -200,6 +205,7 @@ def cut_in_turn(
                         n = points[g]
                         ball_height, ball_radius = ball[g, 0], ball[g, 1]
                         flat = n == 2 and radii[g, 0] == radii[g, 1] and ball_radius == 0.0
+                        plain = parallel and n == 2 and radii[g, 0] == radii[g, 1]
                         lowest = min(0.0, m2) + starts[m, 2]
                         lowest += min(heights[g, 0], ball_height - ball_radius) if ball_radius > 0 else heights[g, 0]
                         if not parallel:
@@ -253,6 +259,17 @@ def cut_in_turn(
                                 if dh < 0:
                                     low, high = high, low
                             elif level:
+                                if plain and phase == 1 and cutting:
+                                    t = 0.0
+                                    if length2 > 0:
+                                        t = min(1.0, max(0.0, (x * m0 + y * m1) / length2))
+                                    rx, ry = x - t * m0, y - t * m1
+                                    up = ball_radius * ball_radius - rx * rx - ry * ry
+                                    if up < 0:
+                                        continue
+                                    a, b = (ball_height - np.sqrt(up) - h) * dh, (heights[g, 1] - h) * dh
+                                    if spares(held, position, (row * columns + at) * room, min(a, b), max(a, b)):
+                                        continue
                                 low, high = level_along(
                                     heights[g],
                                     radii[g],
@@ -269,10 +286,15 @@ def cut_in_turn(
                                     length2,
                                 )
                             else:
-                                if parallel and flat and phase == 1 and cutting:
+                                if plain and phase == 1 and cutting:
                                     near, far = ramp_along(
                                         heights[g, 0], heights[g, 1], radii[g, 0], x, y, h, dh, m0, m1, m2, length2
                                     )
+                                    if ball_radius > 0:
+                                        a, b = ball_places(
+                                            ball_radius, x, y, h - ball_height, dx, dh, m0, m1, m2, over_length2
+                                        )
+                                        near, far = min(near, a), max(far, b)
                                     if near > far or spares(held, position, (row * columns + at) * room, near, far):
                                         continue
                                 low, high = sweep_interval(
@@ -373,6 +395,58 @@ def _flush_walls(
     return fits
 
 
+@njit(nogil=True, cache=True, error_model="numpy")
+def _ends_by(
+    code, groups, v, inner, inner_origin, cell, starts, moves, turn, dx, dh, square, heights, radii, points, ball
+):  # fmt: skip
+    """Both ends, with normals, of what one group of one move covers on one ray; code: move * groups + group."""
+    m, g = code // groups, code % groups
+    m0, m1, m2 = moves[m, 0], moves[m, 1], moves[m, 2]
+    u = inner_origin + cell * inner
+    x = turn[0, 1] * v + turn[0, 2] * u - starts[m, 0]
+    y = turn[1, 1] * v + turn[1, 2] * u - starts[m, 1]
+    h = turn[2, 1] * v + turn[2, 2] * u - starts[m, 2]
+    last, ball_height, ball_radius = points[g] - 1, ball[g, 0], ball[g, 1]
+    if square and abs(m2) < TINY:
+        radius, slope = radius_at(heights[g], radii[g], 0, last, ball_height, ball_radius, h)
+        low, high = level_across(radius, slope, x, y, m0, m1)
+    else:
+        low, high = sweep_interval(heights[g], radii[g], 0, last, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2)
+    if low[0] > high[0]:  # a graze that rounding has taken away
+        return (0.0, -dx, 0.0, -dh), (0.0, dx, 0.0, dh)
+    return low, high
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _flush_waiting(
+    count, position, normal, maker, touched, row, column, room, waits, lows, highs, low_codes, high_codes, frame, by,
+    v, inner, inner_origin, cell, starts, moves, turn, dx, dh, square, heights, radii, points, ball,
+):  # fmt: skip
+    """Take all intervals that wait on a ray off it; whether there was room. Only now are their normals asked for."""
+    fits = True
+    groups = heights.shape[0]
+    ray = row * count.shape[1] + column
+    for k in range(waits):
+        held = count[row, column]
+        if held == 0 or spares(held, position, ray * room, lows[inner, k], highs[inner, k]):
+            continue
+        low, high = _ends_by(
+            low_codes[inner, k], groups, v, inner, inner_origin, cell, starts, moves, turn, dx, dh, square,
+            heights, radii, points, ball,
+        )  # fmt: skip
+        if high_codes[inner, k] != low_codes[inner, k]:
+            _, high = _ends_by(
+                high_codes[inner, k], groups, v, inner, inner_origin, cell, starts, moves, turn, dx, dh, square,
+                heights, radii, points, ball,
+            )  # fmt: skip
+        if not _flush(
+            count, position, normal, maker, touched, row, column, room,
+            (lows[inner, k], low[1], low[2], low[3]), (highs[inner, k], high[1], high[2], high[3]), frame, by,
+        ):  # fmt: skip
+            fits = False
+    return fits
+
+
 @njit(nogil=True, cache=True, error_model="numpy", parallel=True)
 def cut_together(
     count, position, normal, maker, touched, redo, swapped, outer_origin, inner_origin, cell, offsets, listed,
@@ -392,7 +466,9 @@ def cut_together(
     square = abs(dh) < TINY
     upright = square and abs(turn[1, 2]) < TINY and abs(turn[0, 2]) < TINY  # a step inwards is a step along the axis
     for lane in prange(LANES):
-        waiting = np.empty((inners, 8))  # low end, high end
+        waits = np.zeros(inners, np.int64)
+        lows, highs = np.empty((inners, WAITING)), np.empty((inners, WAITING))
+        low_codes, high_codes = np.empty((inners, WAITING), np.int64), np.empty((inners, WAITING), np.int64)
         walls = np.empty((WALLS, 8))
         for outer in range(lane, outers, LANES):
             if redo[outer] == 0:
@@ -401,7 +477,7 @@ def cut_together(
             if offsets[outer] == offsets[outer + 1]:
                 continue
             v = outer_origin + cell * outer
-            waiting[:, 0] = MISS
+            waits[:] = 0
             used_first, used_last = inners, -1
             wall_first, wall_last, standing = 0, -1, 0
             for index in range(offsets[outer], offsets[outer + 1]):
@@ -446,71 +522,102 @@ def cut_together(
                         standing += 1
                         continue
                     used_first, used_last = min(used_first, first), max(used_last, last)
-                    ramp = upright and not level and n == 2 and radii[g, 0] == radii[g, 1] and ball_radius == 0.0
-                    inverse = 1 / m2 if ramp else 0.0
-                    touches = touch_lines(radii[g, 0], y0, m0, m1)
+                    # Flat and ball tools: places first, for most rays have been cut there, or wait to be.
+                    plain = upright and n == 2 and radii[g, 0] == radii[g, 1]
+                    wide = radii[g, 0]
+                    inverse = 1 / m2 if not level else 0.0
+                    touches = touch_lines(wide, y0, m0, m1)
+                    length2 = m0 * m0 + m1 * m1 + m2 * m2
+                    length = np.sqrt(length2)
+                    over_length2 = 1 / length2 if length2 > TINY * TINY else 0.0
+                    touching = 1 / m1 if abs(m1) > TINY else 0.0
                     for inner in range(first, last + 1):
-                        if ramp:
-                            # Places first: most rays have been cut there, or wait to be.
-                            near, far = ramp_across(
-                                heights[g, 0],
-                                heights[g, 1],
-                                radii[g, 0],
-                                x0,
-                                y0,
-                                h0 + h_step * inner,
-                                m0,
-                                m1,
-                                inverse,
-                                touches,
-                            )
+                        if plain:
+                            h = h0 + h_step * inner
+                            if level:
+                                radius = wide
+                                if h < heights[g, 0]:
+                                    radius = ball_radius * ball_radius - (h - ball_height) * (h - ball_height)
+                                    if radius <= 0:
+                                        continue
+                                    radius = np.sqrt(radius)
+                                near, far = level_places(radius, x0, y0, m0, m1, length, touching)
+                            else:
+                                near, far = ramp_across(
+                                    heights[g, 0], heights[g, 1], wide, x0, y0, h, m0, m1, inverse, touches
+                                )
+                                if ball_radius > 0:
+                                    a, b = ball_places(
+                                        ball_radius, x0, y0, h - ball_height, dx, dh, m0, m1, m2, over_length2
+                                    )
+                                    near, far = min(near, a), max(far, b)
                             if near > far:
                                 continue
-                            if waiting[inner, 0] != MISS:
-                                if near >= waiting[inner, 0] and far <= waiting[inner, 4]:
-                                    continue
-                            else:
+                            if waits[inner] == 0:
                                 row, column = (inner, outer) if swapped else (outer, inner)
                                 held = count[row, column]
                                 if held == 0 or spares(held, position, (row * columns + column) * room, near, far):
                                     continue
-                        x, y, h = x0 + x_step * inner, y0 + y_step * inner, h0 + h_step * inner
-                        if level:
-                            radius, slope = radius_at(heights[g], radii[g], 0, n - 1, ball_height, ball_radius, h)
-                            if radius <= 0:
-                                continue
-                            low, high = level_across(radius, slope, x, y, m0, m1)
                         else:
-                            low, high = sweep_interval(
-                                heights[g], radii[g], 0, n - 1, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2
-                            )
-                        if low[0] > high[0]:
+                            x, y, h = x0 + x_step * inner, y0 + y_step * inner, h0 + h_step * inner
+                            if level:
+                                radius, slope = radius_at(heights[g], radii[g], 0, n - 1, ball_height, ball_radius, h)
+                                if radius <= 0:
+                                    continue
+                                low, high = level_across(radius, slope, x, y, m0, m1)
+                            else:
+                                low, high = sweep_interval(
+                                    heights[g],
+                                    radii[g],
+                                    0,
+                                    n - 1,
+                                    ball_height,
+                                    ball_radius,
+                                    x,
+                                    y,
+                                    h,
+                                    dx,
+                                    dh,
+                                    m0,
+                                    m1,
+                                    m2,
+                                )
+                            near, far = low[0], high[0]
+                            if near > far:
+                                continue
+                        code = m * heights.shape[0] + g
+                        k = 0
+                        while k < waits[inner] and (near > highs[inner, k] + SAME_MM or far < lows[inner, k] - SAME_MM):
+                            k += 1
+                        if k < waits[inner]:
+                            if near < lows[inner, k]:
+                                lows[inner, k], low_codes[inner, k] = near, code
+                            if far > highs[inner, k]:
+                                highs[inner, k], high_codes[inner, k] = far, code
                             continue
-                        fresh = waiting[inner, 0] == MISS
-                        if not fresh and (
-                            low[0] > waiting[inner, 4] + SAME_MM or high[0] < waiting[inner, 0] - SAME_MM
-                        ):
+                        if k == WAITING:
                             row, column = (inner, outer) if swapped else (outer, inner)
-                            if not _flush(
+                            if not _flush_waiting(
                                 count, position, normal, maker, touched, row, column, room,
-                                _end(waiting, inner, 0), _end(waiting, inner, 4), frame, by,
+                                k, lows, highs, low_codes, high_codes, frame, by, v, inner, inner_origin, cell,
+                                starts, moves, turn, dx, dh, square, heights, radii, points, ball,
                             ):  # fmt: skip
                                 redo[outer] = 1
-                            fresh = True
-                        if fresh or low[0] < waiting[inner, 0]:
-                            _wait(waiting, inner, 0, low)
-                        if fresh or high[0] > waiting[inner, 4]:
-                            _wait(waiting, inner, 4, high)
+                            k = 0
+                        lows[inner, k], highs[inner, k] = near, far
+                        low_codes[inner, k], high_codes[inner, k] = code, code
+                        waits[inner] = k + 1
             if not _flush_walls(
                 count, position, normal, maker, touched, swapped, outer, wall_first, wall_last, room,
                 walls, standing, frame, by,
             ):  # fmt: skip
                 redo[outer] = 1
             for inner in range(used_first, used_last + 1):
-                if waiting[inner, 0] != MISS:
+                if waits[inner] > 0:
                     row, column = (inner, outer) if swapped else (outer, inner)
-                    if not _flush(
+                    if not _flush_waiting(
                         count, position, normal, maker, touched, row, column, room,
-                        _end(waiting, inner, 0), _end(waiting, inner, 4), frame, by,
+                        waits[inner], lows, highs, low_codes, high_codes, frame, by, v, inner, inner_origin, cell,
+                        starts, moves, turn, dx, dh, square, heights, radii, points, ball,
                     ):  # fmt: skip
                         redo[outer] = 1

@@ -391,6 +391,67 @@ def ramp_across(h0, h1, r, x, y, h, m0, m1, inverse, touches):
     return low - x, high - x
 
 
+@njit(nogil=True, cache=True, error_model="numpy")
+def level_places(r, x, y, m0, m1, length, touching):
+    """Places alone of a level disc sweep on a ray along e1; length: of the move; touching: 1 / m1, 0 along the ray."""
+    low, high = MISS, -MISS
+    w = r * r - y * y
+    if w >= 0:
+        w = np.sqrt(w)
+        low, high = -w, w
+    dy = y - m1
+    w = r * r - dy * dy
+    if w >= 0:
+        w = np.sqrt(w)
+        low, high = min(low, m0 - w), max(high, m0 + w)
+    if touching != 0.0:
+        n0, n1 = r * m1 / length, -r * m0 / length
+        t = (y - n1) * touching
+        if -SEAM <= t <= 1 + SEAM:
+            low, high = min(low, n0 + t * m0), max(high, n0 + t * m0)
+        t = (y + n1) * touching
+        if -SEAM <= t <= 1 + SEAM:
+            low, high = min(low, t * m0 - n0), max(high, t * m0 - n0)
+    return low - x, high - x
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def ball_places(radius, x, y, h, dx, dh, m0, m1, m2, over_length2):
+    """Places alone of a ball's sweep on any ray; h from its centre; over_length2: 1 / the move's length², 0 for none."""
+    low, high = MISS, -MISS
+    b = x * dx + h * dh
+    root = b * b - (x * x + y * y + h * h - radius * radius)
+    if root >= 0:
+        root = np.sqrt(root)
+        low, high = -b - root, -b + root
+    px, py, ph = x - m0, y - m1, h - m2
+    b = px * dx + ph * dh
+    root = b * b - (px * px + py * py + ph * ph - radius * radius)
+    if root >= 0:
+        root = np.sqrt(root)
+        low, high = min(low, -b - root), max(high, -b + root)
+    if over_length2 == 0.0:
+        return low, high
+    pm, dm = (x * m0 + y * m1 + h * m2) * over_length2, (dx * m0 + dh * m2) * over_length2
+    ux, uy, uh = dx - dm * m0, -dm * m1, dh - dm * m2
+    px, py, ph = x - pm * m0, y - pm * m1, h - pm * m2
+    square = ux * ux + uy * uy + uh * uh
+    if square < TINY:
+        return low, high
+    along = px * ux + py * uy + ph * uh
+    root = along * along - square * (px * px + py * py + ph * ph - radius * radius)
+    if root < 0:
+        return low, high
+    root = np.sqrt(root)
+    s = (-along - root) / square
+    if -SEAM <= pm + s * dm <= 1 + SEAM:
+        low = min(low, s)
+    s = (-along + root) / square
+    if -SEAM <= pm + s * dm <= 1 + SEAM:
+        high = max(high, s)
+    return low, high
+
+
 @njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def sweep_interval(heights, radii, first, last, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2):
     """Any ray against any sweep: (low end, high end). The body's outline is points first…last of heights and radii."""
