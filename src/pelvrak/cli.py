@@ -25,6 +25,7 @@ def main(arguments: list[str] | None = None) -> int:
     one.add_argument("--api", action="store_true", help="print the server's OpenAPI document instead")
     one = commands.add_parser("part", help="print what a STEP file holds")
     one.add_argument("file", type=Path)
+    one.add_argument("--json", action="store_true", help="print the facts as JSON")
     one = commands.add_parser("bench", help="measure the stock engine against its references")
     one.add_argument("what", choices=["stock"])
     one.add_argument("--json", action="store_true", help="print the numbers as JSON")
@@ -105,9 +106,21 @@ def _schema(chosen: argparse.Namespace) -> int:
 
 
 def _part(chosen: argparse.Namespace) -> int:
+    from pelvrak.core.geometry.holes import part_facts
     from pelvrak.core.geometry.step_file import read_step
 
-    print(read_step(_read(chosen.file), chosen.file.name).part.model_dump_json(indent=2))
+    model = read_step(_read(chosen.file), chosen.file.name)
+    facts = part_facts(model)
+    if chosen.json:
+        print(json.dumps(facts, indent=2))
+        return 0
+    size = " × ".join(f"{length:.3f}" for length in model.part.size)
+    kinds = ", ".join(f"{count} {kind}" for kind, count in facts["faces"].items())
+    print(f"{chosen.file.name}: {size} mm (file in {model.part.unit}), {model.part.volume_mm3 / 1000:.3f} cm³")
+    print(f"{len(model.part.faces)} faces: {kinds}; smallest inner radius {facts['smallest_inner_radius_mm']} mm")
+    for hole in facts["holes"]:
+        way = "through" if hole["through"] else f"{hole['depth']:.3f} deep"
+        print(f"  Ø{hole['diameter']:g} {way}, {hole['form']}, from {len(hole['sides'])} sides")
     return 0
 
 

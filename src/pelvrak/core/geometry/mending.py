@@ -10,7 +10,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Ints, Mesh
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, line_hits
 
 # Corners nearer than this share of the mesh's size are one corner.
 WELD_SHARE = 1e-6
@@ -185,21 +185,9 @@ def _outward(vertices: Floats, triangles: Ints) -> tuple[Ints, int]:
         if pieces > 1:
             # A line in a direction no edge runs along, from a corner of this piece through the others.
             way = np.array([0.8017, 0.2673, 0.5345])
-            depth = _crossings(vertices[triangles[own][0]].mean(axis=0), way, a[~own], b[~own], c[~own])
+            others = Mesh(vertices, triangles[~own], np.zeros(int((~own).sum()), np.int64))
+            depth = int((line_hits(others, vertices[triangles[own][0]].mean(axis=0), way) > 0).sum())
         if (volumes[p] > 0) == (depth % 2 == 1):
             out[own] = out[own][:, ::-1]
             turned += int(own.sum())
     return out, turned
-
-
-def _crossings(origin: Floats, way: Floats, a: Floats, b: Floats, c: Floats) -> int:
-    one, two = b - a, c - a
-    p = np.cross(way, two)
-    det = np.einsum("ij,ij->i", one, p)
-    safe = np.where(np.abs(det) < 1e-15, 1, det)
-    t = origin - a
-    u = np.einsum("ij,ij->i", t, p) / safe
-    q = np.cross(t, one)
-    v = q @ way / safe
-    s = np.einsum("ij,ij->i", two, q) / safe
-    return int(((np.abs(det) >= 1e-15) & (u >= 0) & (v >= 0) & (u + v <= 1) & (s > 0)).sum())

@@ -99,6 +99,27 @@ def triangle_normals(mesh: Mesh) -> Floats:
     return unit
 
 
+def line_hits(mesh: Mesh, origin: Floats, way: Floats) -> Floats:
+    """Distances along `way` (unit) at which the line through `origin` crosses triangles, mm, negative behind; unsorted.
+
+    Möller and Trumbore, "Fast, minimum storage ray/triangle intersection", Journal of Graphics Tools 2(1), 1997.
+    """
+    a, b, c = (mesh.vertices[mesh.triangles[:, i]] for i in range(3))
+    one, two = b - a, c - a
+    p = np.cross(way, two)
+    det = np.einsum("ij,ij->i", one, p)
+    flat = np.abs(det) < 1e-12
+    safe = np.where(flat, 1, det)
+    t = origin - a
+    u = np.einsum("ij,ij->i", t, p) / safe
+    q = np.cross(t, one)
+    v = q @ way / safe
+    seam = 1e-9
+    met = ~flat & (u >= -seam) & (v >= -seam) & (u + v <= 1 + seam)
+    distances: Floats = (np.einsum("ij,ij->i", two, q) / safe)[met]
+    return distances
+
+
 def _edges(mesh: Mesh) -> tuple[Ints, Ints, Ints]:
     """Edges with their two triangles: (pairs (k, 2), triangle one, triangle two), closed meshes."""
     sides = np.concatenate([mesh.triangles[:, [0, 1]], mesh.triangles[:, [1, 2]], mesh.triangles[:, [2, 0]]])

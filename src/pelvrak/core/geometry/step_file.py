@@ -33,7 +33,7 @@ from OCP.TopTools import TopTools_IndexedMapOfShape
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh
-from pelvrak.core.geometry.part import Edge, Face, Hole, Part, PartModel, Vector, packed, unpacked
+from pelvrak.core.geometry.part import SAME_PLACE_MM, Edge, Face, Hole, Part, PartModel, Vector, packed, unpacked
 
 SIZE_LIMIT_BYTES = 64 * 1024**2
 TIME_LIMIT_S = 120.0
@@ -274,27 +274,41 @@ def _holes(faces: list[Face], mesh: Mesh) -> list[Hole]:
                 break
         else:
             groups.append([face])
+    return [hole for group in groups for hole in _stretches(group, mesh)]
+
+
+def _stretches(group: list[Face], mesh: Mesh) -> list[Hole]:
+    """The faces of one endless cylinder as holes: each stretch of it that goes all the way round."""
+    first = group[0]
+    assert first.axis and first.axis_point and first.radius
+    axis, point = np.array(first.axis), np.array(first.axis_point)
+    strongest = int(np.argmax(np.abs(axis)))
+    # Along its axis a cylinder's box reaches past the cylinder by radius * sqrt(1 - a²) on each side.
+    past = first.radius * math.sqrt(max(0.0, 1 - axis[strongest] ** 2))
+    spans = []
+    for face in group:
+        ends = sorted(
+            (end - point[strongest]) / axis[strongest]
+            for end in (face.low[strongest] + past, face.high[strongest] - past)
+        )
+        spans.append((ends[0], ends[1], face))
+    spans.sort(key=lambda span: span[0])
+    stretches: list[tuple[float, float, list[Face]]] = []
+    for low, high, face in spans:
+        if stretches and low < stretches[-1][1] + SAME_PLACE_MM:
+            before = stretches[-1]
+            stretches[-1] = (before[0], max(before[1], high), [*before[2], face])
+        else:
+            stretches.append((low, high, [face]))
     holes = []
-    for group in groups:
-        if sum(face.turn_deg or 0 for face in group) < 359.9:
+    for low, high, faces in stretches:
+        if sum(face.turn_deg or 0 for face in faces) < 359.9:
             continue
-        first = group[0]
-        assert first.axis and first.axis_point and first.radius
-        axis, point = np.array(first.axis), np.array(first.axis_point)
-        # Along its axis a cylinder's box reaches past the cylinder by radius * sqrt(1 - a²) on each side.
-        spans = []
-        for face in group:
-            strongest = int(np.argmax(np.abs(axis)))
-            past = first.radius * math.sqrt(max(0.0, 1 - axis[strongest] ** 2))
-            a = (face.low[strongest] + past - point[strongest]) / axis[strongest]
-            b = (face.high[strongest] - past - point[strongest]) / axis[strongest]
-            spans += [a, b]
-        start, end = point + min(spans) * axis, point + max(spans) * axis
-        through = not _meets(mesh, start, axis)
+        start, end = point + low * axis, point + high * axis
         holes.append(
             Hole(
-                faces=tuple(f.number for f in group), diameter=2 * first.radius, axis=first.axis,
-                start=tuple(start.tolist()), end=tuple(end.tolist()), through=through,
+                faces=tuple(f.number for f in faces), diameter=2 * first.radius, axis=first.axis,
+                start=tuple(start.tolist()), end=tuple(end.tolist()), through=not _meets(mesh, start, axis),
             )
         )  # fmt: skip
     return holes

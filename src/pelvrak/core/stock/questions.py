@@ -10,7 +10,7 @@ import numpy as np
 from shapely import MultiPolygon, Polygon
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh, to_solid, transformed
+from pelvrak.core.geometry.mesh import Floats, Mesh, line_hits, to_solid, transformed
 from pelvrak.core.stock import shapes_kernel as kernel
 from pelvrak.core.stock.field import RayField, grid_around
 from pelvrak.core.stock.shapes import field_of_mesh, intersection
@@ -132,28 +132,13 @@ def pieces(field: RayField) -> list[Piece]:
 
 
 def first_hit(mesh: Mesh, origin: Floats, direction: Floats) -> Measured | None:
-    """Where a line from `origin` (mm) along a direction first meets a surface, and how far on; None past it.
-
-    Möller and Trumbore, "Fast, minimum storage ray/triangle intersection", Journal of Graphics Tools 2(1), 1997.
-    """
-    origin = np.asarray(origin, float)
-    way = np.asarray(direction, float) / np.linalg.norm(direction)
-    a, b, c = (mesh.vertices[mesh.triangles[:, i]] for i in range(3))
-    one, two = b - a, c - a
-    p = np.cross(way, two)
-    det = np.einsum("ij,ij->i", one, p)
-    flat = np.abs(det) < 1e-12
-    inverse = 1 / np.where(flat, 1, det)
-    t = origin - a
-    u = np.einsum("ij,ij->i", t, p) * inverse
-    q = np.cross(t, one)
-    v = q @ way * inverse
-    s = np.einsum("ij,ij->i", two, q) * inverse
-    seam = 1e-9
-    met = ~flat & (u >= -seam) & (v >= -seam) & (u + v <= 1 + seam) & (s >= 0)
-    if not met.any():
+    """Where a line from `origin` (mm) along a direction first meets a surface, and how far on; None past it."""
+    origin, way = np.asarray(origin, float), np.asarray(direction, float) / np.linalg.norm(direction)
+    hits = line_hits(mesh, origin, way)
+    ahead = hits[hits >= 0]
+    if len(ahead) == 0:
         return None
-    length = float(s[met].min())
+    length = float(ahead.min())
     return Measured(length, origin + length * way)
 
 

@@ -1,0 +1,258 @@
+"""Which holes does a part have: their stages, and from which sides can each be drilled?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+
+from pelvrak.core.geometry.mesh import Floats, Mesh, line_hits
+from pelvrak.core.geometry.part import Face, Frozen, Part, PartModel, Vector, as_vector
+
+SAME_LINE_MM = 1e-4
+SAME_PLACE_MM = 1e-3
+# A stage shorter than this share of its diameter at a mouth is a countersink or chamfer, not a point: by its widening.
+OUT_MM = 1e-2
+
+StageKind = Literal["cylinder", "cone"]
+
+
+class Stage(Frozen):
+    """One stage of a hole, from `start` to `end` on its axis (mm), with its diameter at both.
+
+    faces: the part's face numbers.
+    """
+
+    kind: StageKind
+    start: Vector
+    end: Vector
+    start_diameter: float
+    end_diameter: float
+    faces: tuple[int, ...]
+
+
+class HoleFeature(Frozen):
+    """One hole as it would be made. diameter: of its narrowest cylinder; depth: of all its stages, mm.
+
+    axis: from the hole's mouth into the part (either way for a through hole). stages: in that order.
+    through: both ends open. sides: directions the tool can come from (from the tip towards the
+    spindle), each with a straight way free and no stage wider than the one outside it.
+    interrupted: another hollow crosses it.
+    """
+
+    diameter: float
+    depth: float
+    through: bool
+    axis: Vector
+    mouth: Vector
+    stages: tuple[Stage, ...]
+    sides: tuple[Vector, ...]
+    interrupted: bool = False
+
+    @property
+    def form(self) -> str:
+        """What the trade calls it: plain, stepped, counterbored, countersunk, with a drill point."""
+        names = []
+        first = self.stages[0]
+        cylinders = [stage for stage in self.stages if stage.kind == "cylinder"]
+        if first.kind == "cone" and first.start_diameter > first.end_diameter:
+            names.append("countersunk")
+        if len(cylinders) == 2 and cylinders[0].start_diameter > cylinders[1].start_diameter:
+            names.append("counterbored")
+        elif len({round(stage.start_diameter, 4) for stage in cylinders}) > 1:
+            names.append("stepped")
+        last = self.stages[-1]
+        if not self.through and last.kind == "cone" and last.end_diameter < OUT_MM:
+            names.append("with a drill point")
+        return ", ".join(names) or "plain"
+
+
+@dataclass
+class _Segment:
+    """A hollow face or faces of revolution between two places along an axis line."""
+
+    low: float
+    high: float
+    low_diameter: float
+    high_diameter: float
+    kind: StageKind
+    faces: tuple[int, ...]
+
+
+@dataclass
+class _Line:
+    point: Floats
+    axis: Floats
+    segments: list[_Segment]
+
+
+def _lines(part: Part) -> list[_Line]:
+    """Axis lines with the full-turn hollow cylinders and cones on each."""
+    lines: list[_Line] = []
+
+    def line_of(point: Floats, axis: Floats) -> _Line:
+        for line in lines:
+            if abs(abs(line.axis @ axis) - 1) < 1e-9:
+                if np.linalg.norm(np.cross(point - line.point, line.axis)) < SAME_LINE_MM:
+                    return line
+        lines.append(_Line(point, axis, []))
+        return lines[-1]
+
+    for hole in part.holes:
+        line = line_of(np.array(hole.start), np.array(hole.axis))
+        ends = sorted(float((np.array(end) - line.point) @ line.axis) for end in (hole.start, hole.end))
+        line.segments.append(_Segment(ends[0], ends[1], hole.diameter, hole.diameter, "cylinder", hole.faces))
+    for group in _cones(part):
+        segment_on(line_of(np.array(group[0].axis_point), np.array(group[0].axis)), group, part)
+    return [line for line in lines if line.segments]
+
+
+def _cones(part: Part) -> list[list[Face]]:
+    groups: list[list[Face]] = []
+    for face in part.faces:
+        if face.kind != "cone" or not face.hollow or face.axis is None or face.axis_point is None:
+            continue
+        for group in groups:
+            other = group[0]
+            assert other.axis and other.axis_point
+            apart = np.subtract(face.axis_point, other.axis_point)
+            along = abs(float(np.dot(face.axis, other.axis)))
+            if abs(along - 1) < 1e-9 and np.linalg.norm(np.cross(apart, other.axis)) < SAME_LINE_MM:
+                if np.allclose(face.low, other.low, atol=1e-2) or np.allclose(face.high, other.high, atol=1e-2):
+                    group.append(face)
+                    break
+        else:
+            groups.append([face])
+    return [group for group in groups if sum(face.turn_deg or 0 for face in group) > 359.9]
+
+
+def segment_on(line: _Line, group: list[Face], part: Part) -> None:
+    """Put a full cone on its line: where it begins and ends, and how wide it is there, from its edges' points."""
+    numbers = {n if n >= 0 else -n - 1 for face in group for loop in face.loops for n in loop}
+    points = np.array([p for n in numbers for p in part.edges[n].points], float).reshape(-1, 3)
+    if len(points) == 0:
+        return
+    along = (points - line.point) @ line.axis
+    away = np.linalg.norm(np.cross(points - line.point, line.axis), axis=1)
+    low, high = float(along.min()), float(along.max())
+    at_low, at_high = (2 * float(away[np.abs(along - end) < SAME_PLACE_MM].max()) for end in (low, high))
+    if high - low > SAME_PLACE_MM:
+        line.segments.append(_Segment(low, high, at_low, at_high, "cone", tuple(face.number for face in group)))
+
+
+def hole_features(model: PartModel) -> list[HoleFeature]:
+    """All holes of a part, coaxial stages that touch taken together, and those with only air between them."""
+    out = []
+    for line in _lines(model.part):
+        chains: list[list[_Segment]] = []
+        gaps: list[bool] = []
+        for segment in sorted(line.segments, key=lambda s: s.low):
+            if _is_ring(line, segment, model.mesh):
+                continue
+            for i, chain in enumerate(chains):
+                gap = segment.low - chain[-1].high
+                if abs(gap) < SAME_PLACE_MM or (gap > 0 and _air_between(line, chain[-1], segment, model.mesh)):
+                    chain.append(segment)
+                    gaps[i] |= gap >= SAME_PLACE_MM
+                    break
+            else:
+                chains.append([segment])
+                gaps.append(False)
+        out += [_feature(line, chain, gap, model.mesh) for chain, gap in zip(chains, gaps, strict=True)]
+    return sorted(out, key=lambda hole: (hole.diameter, hole.mouth))
+
+
+def _is_ring(line: _Line, segment: _Segment, mesh: Mesh) -> bool:
+    """Whether something stands within the wall, as the island of a ring groove does."""
+    across = np.cross(line.axis, np.eye(3)[int(np.argmin(np.abs(line.axis)))])
+    across /= np.linalg.norm(across)
+    middle = line.point + (segment.low + segment.high) / 2 * line.axis
+    # A line across the hole at half its depth: between the wall's two sides nothing may be crossed.
+    hits = line_hits(mesh, middle + 1.7e-4 * line.axis, across)
+    wall = (segment.low_diameter + segment.high_diameter) / 4
+    return bool((np.abs(hits) < 0.99 * wall).any())
+
+
+def _air_between(line: _Line, before: _Segment, after: _Segment, mesh: Mesh) -> bool:
+    """Whether two stages of one width have no material between them on their axis."""
+    if abs(before.high_diameter - after.low_diameter) > SAME_PLACE_MM:
+        return False
+    start = line.point + (before.high + SAME_PLACE_MM) * line.axis
+    hits = line_hits(mesh, start, line.axis)
+    return not ((hits > 0) & (hits < after.low - before.high - SAME_PLACE_MM)).any()
+
+
+def _feature(line: _Line, chain: list[_Segment], gap: bool, mesh: Mesh) -> HoleFeature:
+    low_open, high_open = _open(line, chain[0], -1, mesh), _open(line, chain[-1], 1, mesh)
+    # Mouth first: from the open end, and of two open ends from the wider.
+    up = high_open and (not low_open or chain[-1].high_diameter > chain[0].low_diameter + SAME_PLACE_MM)
+    sides = []
+    if low_open and _narrows([(s.low_diameter, s.high_diameter) for s in chain]):
+        sides.append(as_vector(-line.axis))
+    if high_open and _narrows([(s.high_diameter, s.low_diameter) for s in reversed(chain)]):
+        sides.append(as_vector(line.axis))
+    stages = []
+    for s in reversed(chain) if up else chain:
+        ends = (s.high, s.low) if up else (s.low, s.high)
+        widths = (s.high_diameter, s.low_diameter) if up else (s.low_diameter, s.high_diameter)
+        stages.append(
+            Stage(
+                kind=s.kind, start=as_vector(line.point + ends[0] * line.axis), end=as_vector(line.point + ends[1] * line.axis),
+                start_diameter=round(widths[0], 6), end_diameter=round(widths[1], 6), faces=s.faces,
+            )
+        )  # fmt: skip
+    cylinders = [s.low_diameter for s in chain if s.kind == "cylinder"]
+    return HoleFeature(
+        diameter=round(min(cylinders or [max(s.low_diameter, s.high_diameter) for s in chain]), 6),
+        depth=round(chain[-1].high - chain[0].low, 6), through=low_open and high_open,
+        axis=as_vector(-line.axis if up else line.axis), mouth=stages[0].start, stages=tuple(stages),
+        sides=tuple(sides), interrupted=gap,
+    )  # fmt: skip
+
+
+def _narrows(widths: list[tuple[float, float]]) -> bool:
+    """Whether no stage, from the mouth inwards, is wider than the one before it."""
+    flat = [width for pair in widths for width in pair]
+    return all(b <= a + SAME_PLACE_MM for a, b in zip(flat, flat[1:], strict=False))
+
+
+def _open(line: _Line, segment: _Segment, way: int, mesh: Mesh) -> bool:
+    """Whether a straight way leads out of a hole's end, as wide as the hole is there."""
+    end, width = (segment.high, segment.high_diameter) if way > 0 else (segment.low, segment.low_diameter)
+    if width < OUT_MM:
+        return False
+    across = np.cross(line.axis, np.eye(3)[int(np.argmin(np.abs(line.axis)))])
+    across /= np.linalg.norm(across)
+    other = np.cross(line.axis, across)
+    for angle in np.linspace(0, 2 * np.pi, 8, endpoint=False):
+        for share in (0.0, 0.96):
+            aside = share * width / 2 * (np.cos(angle) * across + np.sin(angle) * other)
+            start = line.point + (end - way * SAME_PLACE_MM) * line.axis + aside
+            hits = line_hits(mesh, start, way * line.axis)
+            if (hits > 0).any():
+                return False
+    return True
+
+
+def smallest_inner_radius(part: Part) -> float | None:
+    """The tightest hollow corner or fillet that does not go all the way round, mm: what a cutter must get into."""
+    holes = {number for hole in part.holes for number in hole.faces}
+    corners = [
+        face.radius for face in part.faces
+        if face.number not in holes and face.kind == "cylinder" and face.hollow and face.radius is not None
+    ]  # fmt: skip
+    return min(corners, default=None)
+
+
+def part_facts(model: PartModel) -> dict[str, Any]:
+    """What a part is, in plain values: unit, box, volume, area, faces by kind, holes, smallest inner radius; mm."""
+    part = model.part
+    kinds = sorted({face.kind for face in part.faces})
+    return {
+        "unit": part.unit, "low": part.low, "high": part.high, "size": part.size,
+        "volume_mm3": part.volume_mm3, "area_mm2": part.area_mm2,
+        "faces": {kind: sum(face.kind == kind for face in part.faces) for kind in kinds},
+        "holes": [{**hole.model_dump(mode="json"), "form": hole.form} for hole in hole_features(model)],
+        "smallest_inner_radius_mm": smallest_inner_radius(part),
+    }  # fmt: skip
