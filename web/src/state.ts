@@ -24,6 +24,9 @@ type View = {
   shown: Record<Layer, boolean>
   /** Time in the chosen setup, s; Infinity is the end. */
   time: number
+  /** Whether time runs, and how many seconds of cutting in one. */
+  playing: boolean
+  speed: number
   operation: string | null
   asked: Asked | null
   picked: { face: number; normal: Vec | null; centre: Vec } | null
@@ -33,6 +36,8 @@ type View = {
   keys: boolean
   choose: (card: Card, stage?: Stage) => void
   set: (change: Partial<View>) => void
+  /** Start or stop the time; from the end it starts anew. */
+  play: () => void
   lookFrom: (look: Look) => void
   toggle: (layer: Layer) => void
   tell: (notice: Problem | null) => void
@@ -46,6 +51,8 @@ export const useView = create<View>((set) => ({
   lookCount: 0,
   shown: { part: true, stock: true, holding: true, paths: false },
   time: Infinity,
+  playing: false,
+  speed: 10,
   operation: null,
   asked: null,
   picked: null,
@@ -59,11 +66,19 @@ export const useView = create<View>((set) => ({
       stage: stage ?? view.stage,
       operation: null,
       time: Infinity,
+      playing: false,
       asked: null,
       marked: null,
       compare: false,
     })),
   set: (change) => set(change),
+  play: () =>
+    set((view) => ({
+      playing: !view.playing,
+      time: !view.playing && view.time === Infinity ? 0 : view.time,
+      compare: false,
+      tab: 'time',
+    })),
   lookFrom: (look) => set((view) => ({ look, lookCount: view.lookCount + 1 })),
   toggle: (layer) => set((view) => ({ shown: { ...view.shown, [layer]: !view.shown[layer] } })),
   tell: (notice) => set({ notice }),

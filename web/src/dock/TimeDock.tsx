@@ -1,5 +1,5 @@
-import { useRef } from 'react'
-import type { OperationReport, ProjectState } from '../api/client'
+import { useEffect, useRef } from 'react'
+import type { OperationReport, ProjectState, SetupReport } from '../api/client'
 import { usePiece } from '../api/hooks'
 import { clock, hueOf, round, useView } from '../state'
 import { useMoment } from './moment'
@@ -39,11 +39,49 @@ function LoadCurve({ operation, most }: { operation: OperationReport; most: numb
   )
 }
 
+const SPEEDS = [1, 10, 60]
+const TICK_MS = 100
+
+/** When trouble is met in a setup, s from its start, in order. */
+function troubleTimes(setup: SetupReport) {
+  let from = 0
+  return setup.operations.flatMap((one) => {
+    const moving = from + Math.max(0, one.time_s - one.moving_s)
+    from += one.time_s
+    return one.findings
+      .filter((found) => found.severity === 'error' && found.time_s != null)
+      .map((found) => ({ at: moving + (found.time_s ?? 0), finding: found }))
+  })
+}
+
+/** Time goes on while it runs; it stops at the end, and at the first trouble on its way. */
+function useRunning(setup: SetupReport | undefined) {
+  const playing = useView((view) => view.playing)
+  useEffect(() => {
+    if (!playing || !setup) return
+    const timer = setInterval(() => {
+      const { time, speed, set } = useView.getState()
+      const from = time === Infinity ? setup.time_s : time
+      const next = Math.min(setup.time_s, from + (TICK_MS / 1000) * speed)
+      const met = troubleTimes(setup).find(({ at }) => at > from && at <= next)
+      const [x, y, z] = met?.finding.place[0] ?? []
+      set({
+        time: met ? met.at : next,
+        compare: false,
+        playing: !met && next < setup.time_s,
+        ...(x !== undefined && y !== undefined && z !== undefined ? { marked: [x, y, z] } : {}),
+      })
+    }, TICK_MS)
+    return () => clearInterval(timer)
+  }, [playing, setup])
+}
+
 /** The setup's operations along time; drag to move through it, trouble marked, the program line in step. */
 export function TimeDock({ project }: { project: ProjectState }) {
   const view = useView()
   const { setup, operation, moment } = useMoment(project)
   const bar = useRef<HTMLDivElement>(null)
+  useRunning(setup)
   const { data: program } = usePiece(setup?.program_key, 'program.nc')
   const { data: linesText } = usePiece(setup?.program_key, 'lines.json')
   const { data: loads } = usePiece(operation?.key, 'load.json')
@@ -160,6 +198,27 @@ export function TimeDock({ project }: { project: ProjectState }) {
         >
           End
         </button>
+        <button
+          type="button"
+          className={`knob !px-2 text-[12px] ${view.playing ? 'knob-on' : ''}`}
+          aria-pressed={view.playing}
+          onClick={() => view.play()}
+        >
+          {view.playing ? 'Pause' : 'Run'}
+        </button>
+        <div role="group" aria-label="Speed" className="flex gap-1">
+          {SPEEDS.map((speed) => (
+            <button
+              key={speed}
+              type="button"
+              aria-pressed={view.speed === speed}
+              className={`knob !px-1.5 text-[12px] ${view.speed === speed ? 'knob-on' : ''}`}
+              onClick={() => view.set({ speed })}
+            >
+              ×{speed}
+            </button>
+          ))}
+        </div>
         <span className="figures">{clock(at)}</span>
         <span className="figures truncate" data-testid="program-line">
           {line !== undefined ? lines?.[line] : ''}

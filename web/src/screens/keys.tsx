@@ -9,6 +9,7 @@ const KEYS: [string, string][] = [
   ['Q', 'look square to the picked face'],
   ['P  S  H  W', 'show or hide part, stock, holding, paths'],
   [',  .', 'the operation before, the operation after'],
+  ['Space', 'run the setup, or pause'],
   ['Ctrl Z, Ctrl Y', 'undo, redo'],
   ['Esc', 'leave picking'],
   ['?', 'this card'],
@@ -19,6 +20,7 @@ export function useKeys(project: ProjectState, actions: { undo: () => void; redo
   useEffect(() => {
     const pressed = (event: KeyboardEvent) => {
       if (event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement) return
+      if (event.key === ' ' && event.target instanceof HTMLButtonElement) return
       const view = useView.getState()
       const key = event.key.toLowerCase()
       if (event.ctrlKey || event.metaKey) {
@@ -46,6 +48,7 @@ export function useKeys(project: ProjectState, actions: { undo: () => void; redo
         const next = names[at + (key === ',' ? -1 : 1)]
         if (next) view.set({ operation: next, time: Infinity })
       } else if (event.key === 'Escape') view.set({ asked: null, keys: false, marked: null })
+      else if (event.key === ' ' && typeof view.card === 'number') view.play()
       else if (event.key === '?') view.set({ keys: !view.keys })
       else return
       event.preventDefault()
