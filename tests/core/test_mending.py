@@ -10,7 +10,7 @@ import trimesh
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mending import mended
-from pelvrak.core.geometry.mesh import Mesh, box, from_solid, joined, to_solid, volume
+from pelvrak.core.geometry.mesh import Mesh, box, joined, mesh_of, to_solid, volume
 
 
 def soup(mesh: Mesh) -> Mesh:
@@ -21,7 +21,7 @@ def soup(mesh: Mesh) -> Mesh:
 
 
 BLOCK = box(np.zeros(3), np.array([40.0, 30, 20]))
-BALL = from_solid(manifold3d.Manifold.sphere(10, 48))
+BALL = mesh_of(manifold3d.Manifold.sphere(10, 48))
 
 
 class Mending(unittest.TestCase):

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import box, from_solid, to_solid, volume
+from pelvrak.core.geometry.mesh import box, mesh_of, to_solid, volume
 from pelvrak.core.stock.cut import cut
 from pelvrak.core.stock.field import bundle_volumes, grid_around, same_field
 from pelvrak.core.stock.profile import ball_nose, flat, slot_cutter
@@ -64,7 +64,7 @@ class Together(unittest.TestCase):
         ball = manifold3d.Manifold.sphere(9, 96).translate((20, 15, 12))
         rod = manifold3d.Manifold.cylinder(60, 5, 5, 96).rotate((0, 70, 0)).translate((-10, 15, 5))
         ball, rod = (solid ^ manifold3d.Manifold.cube((40, 30, 20)) for solid in (ball, rod))
-        a, b = field_of_mesh(GRID, from_solid(ball), 1), field_of_mesh(GRID, from_solid(rod), 2)
+        a, b = field_of_mesh(GRID, mesh_of(ball), 1), field_of_mesh(GRID, mesh_of(rod), 2)
         for field, exact in ((union(a, b), ball + rod), (minus(a, b), ball - rod), (intersection(a, b), ball ^ rod)):
             self.assertAlmostEqual(np.mean(bundle_volumes(field)) / exact.volume(), 1.0, delta=4e-3)
 
@@ -118,7 +118,7 @@ class Questions(unittest.TestCase):
         # The same plate leaning 30°: asked square to it, the floor is as thin.
         lean = math.radians(30)
         turn = manifold3d.Manifold.cube((40, 30, 3)).rotate((0, 30, 0)).translate((0, 0, 25))
-        plate = field_of_mesh(grid_around(np.zeros(3), np.array([40.0, 30, 30]), 0.5), from_solid(turn))
+        plate = field_of_mesh(grid_around(np.zeros(3), np.array([40.0, 30, 30]), 0.5), mesh_of(turn))
         seen = thinnest(plate, np.array([math.sin(lean), 0, math.cos(lean)]))
         self.assertAlmostEqual(seen.length, 3.0, delta=0.02)
 

@@ -229,10 +229,10 @@ class Findings(unittest.TestCase):
 
     def test_a_face_that_moved(self):
         plan = self.only(0, "seat")
-        operation = plan.setups[0].operations[0]
-        ref = operation.faces[0].model_copy(update={"at": (9.0, 9.0, 9.0)})
+        first = plan.setups[0].operations[0]
+        ref = first.faces[0].model_copy(update={"at": (9.0, 9.0, 9.0)})
         self.assertIn(
-            "part.face_lost", self.codes(changed(plan, 0, operations=(operation.model_copy(update={"faces": (ref,)}),)))
+            "part.face_lost", self.codes(changed(plan, 0, operations=(first.model_copy(update={"faces": (ref,)}),)))
         )
 
     def test_billet_too_small(self):

@@ -169,8 +169,8 @@ class ViseTest(unittest.TestCase):
         self.assertEqual(found[0].cures[0].value, 45.0)
 
     def test_too_wide_for_the_vise(self):
-        self.assertIn("hold.opening", self.codes(vise="low-100", parallels=20.0, jaws_close_along="x",
-                                                 stock=box(np.array([-70, -30, -40.0]), np.array([70, 30, 0.0]))))  # fmt: skip
+        wide = box(np.array([-70, -30, -40.0]), np.array([70, 30, 0.0]))
+        self.assertIn("hold.opening", self.codes(vise="low-100", parallels=20.0, jaws_close_along="x", stock=wide))
 
     def test_shallow_grip(self):
         # Common practice, no source: at least 5 mm (3/16 in) of straight wall.

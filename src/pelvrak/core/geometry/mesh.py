@@ -73,7 +73,7 @@ def to_solid(mesh: Mesh) -> manifold3d.Manifold:
     )
 
 
-def from_solid(solid: manifold3d.Manifold) -> Mesh:
+def mesh_of(solid: manifold3d.Manifold) -> Mesh:
     """The mesh of a solid, with the labels of what it was made from."""
     out = solid.to_mesh()
     return Mesh(

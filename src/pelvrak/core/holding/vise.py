@@ -10,7 +10,7 @@ from pydantic import Field
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding
-from pelvrak.core.geometry.mesh import Floats, Mesh, box, from_solid, joined, to_solid, transformed, triangle_normals
+from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_solid, transformed, triangle_normals
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
 from pelvrak.core.geometry.shelf import shelf
@@ -155,7 +155,7 @@ def hold_work(hold: Hold, stock: Mesh, setup: str) -> tuple[HoldFacts, list[Find
 
 def _contact(inside: manifold3d.Manifold, moving: float, fixed: float) -> tuple[tuple[float, float], float]:
     """Contact areas (moving, fixed) between the jaw planes and what lies between them, and the depth both share."""
-    mesh = from_solid(inside)
+    mesh = mesh_of(inside)
     normals = triangle_normals(mesh)
     corners = mesh.vertices[mesh.triangles]
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
@@ -221,7 +221,7 @@ def united(mesh: Mesh) -> Mesh:
         _solid(Mesh(mesh.vertices, mesh.triangles[mesh.label == i], mesh.label[mesh.label == i]))
         for i in np.unique(mesh.label)
     ]
-    return from_solid(manifold3d.Manifold.batch_boolean(boxes, manifold3d.OpType.Add))
+    return mesh_of(manifold3d.Manifold.batch_boolean(boxes, manifold3d.OpType.Add))
 
 
 def _check(

@@ -11,7 +11,7 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkImplicitPolyDataDistance
 
-from pelvrak.core.geometry.mesh import Floats, Mesh, from_solid, to_solid
+from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.shapes import field_of_mesh, volume_without
 
@@ -71,7 +71,7 @@ def refined(mesh: Mesh, length: float) -> Mesh:
     solid = to_solid(mesh)
     if solid.status() != manifold3d.Error.NoError:
         return mesh
-    return from_solid(solid.refine_to_length(length))
+    return mesh_of(solid.refine_to_length(length))
 
 
 def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh) -> tuple[float, Floats]:

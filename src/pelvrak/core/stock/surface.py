@@ -11,7 +11,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from pelvrak.core.geometry.mesh import Mesh, from_solid, to_solid
+from pelvrak.core.geometry.mesh import Mesh, mesh_of, to_solid
 from pelvrak.core.stock import surface_kernel as kernel
 from pelvrak.core.stock.field import RayField
 
@@ -132,4 +132,4 @@ def simplified(mesh: Mesh, tolerance: float) -> Mesh:
     solid = to_solid(mesh)
     if solid.status() != manifold3d.Error.NoError:
         return mesh
-    return from_solid(solid.simplify(tolerance))
+    return mesh_of(solid.simplify(tolerance))
