@@ -16,7 +16,6 @@ import platform
 import sys
 import time
 from collections.abc import Callable
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -27,11 +26,11 @@ from skimage.measure import marching_cubes
 
 from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.moment import MomentReader
 from pelvrak.core.route.plan import plan_from_json
 from pelvrak.core.route.store import MemoryStore
 from pelvrak.core.stock.cut import CUT, Sweep, cut
-from pelvrak.core.stock.field import RayField, grid_around, loaded
-from pelvrak.core.stock.moments import Moments, moments_loaded, move_at, stock_at
+from pelvrak.core.stock.field import RayField, grid_around
 from pelvrak.core.stock.profile import Profile, ball_nose, flat
 from pelvrak.core.stock.shapes import field_of_block
 from pelvrak.core.stock.surface import simplified, surface
@@ -207,33 +206,19 @@ def moments() -> dict[str, float]:
     setup = max(report.setups, key=lambda s: s.time_s)
     operations = [o for o in setup.operations if o.key and o.moving_s > 0]
 
-    @lru_cache(maxsize=6)
-    def field(key: str) -> RayField:
-        data = store.get(key, "field")
-        assert data is not None
-        return loaded(data)
-
-    @lru_cache(maxsize=24)
-    def kept(key: str) -> tuple[str, Moments]:
-        incoming, data = store.get(key, "incoming"), store.get(key, "moments")
-        assert incoming is not None and data is not None
-        return incoming.decode(), moments_loaded(data)
-
+    reader = MomentReader(store)
     whole = 0.0
     for operation in operations:
-        incoming, own = kept(str(operation.key))
-        whole += timed(lambda i=incoming, o=own: cut(field(i), o.sweep, o.maker), 2)[0]  # type: ignore[misc]
-    field.cache_clear()
-    kept.cache_clear()
+        reader.stock(str(operation.key), 0.0)
+        incoming, own = reader.moments[str(operation.key)]
+        whole += timed(lambda i=incoming, o=own: cut(reader.fields[i], o.sweep, o.maker), 2)[0]  # type: ignore[misc]
+    reader = MomentReader(store)
     rng = np.random.default_rng(3)
     ends = np.cumsum([o.moving_s for o in operations])
     took = []
     for at in rng.uniform(0, ends[-1], 50):
         n = int(np.searchsorted(ends, at))
-        began = time.perf_counter()
-        incoming, own = kept(str(operations[n].key))
-        stock_at(field(incoming), own, move_at(own, at - (ends[n - 1] if n else 0.0)))
-        took.append(time.perf_counter() - began)
+        took.append(timed(lambda k=str(operations[n].key), s=at - (ends[n - 1] if n else 0.0): reader.stock(k, s))[0])  # type: ignore[misc]
     bytes_out = {s.name: len(store.get(str(s.outgoing_key), "surface.glb") or b"") for s in report.setups}
     return {
         "moment_time_share": round(float(np.median(took)) / whole, 4),
