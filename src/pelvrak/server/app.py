@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Annotated
 
 from fastapi import FastAPI, Query
+from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
@@ -40,6 +41,7 @@ async def lifespan(app: FastAPI) -> AsyncIterator[None]:
 
 app = FastAPI(title="Pelvrak", version="0.1.0", lifespan=lifespan)
 problems.install(app)
+app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=5)
 for router in (projects.router, moments.router, parts.router, release.router, events.router):
     app.include_router(router)
 

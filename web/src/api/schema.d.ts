@@ -1548,12 +1548,14 @@ export interface components {
         };
         /**
          * Report
-         * @description Everything an evaluation found out.
+         * @description Everything an evaluation found out. version: of the computation that found it.
          *
          *     makers: who the numbers on the surfaces are. computed and reused: the steps that ran and those that
          *     did not need to.
          */
         Report: {
+            /** Version */
+            version: number;
             /** Plan */
             plan: string;
             /** Part Key */

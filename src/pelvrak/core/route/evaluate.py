@@ -41,7 +41,7 @@ from pelvrak.core.stock.compare import compare
 from pelvrak.core.stock.field import RayField, error_of, grid_around, loaded, memory_estimate
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh
 
-VERSION = 3
+VERSION = 4
 HOLDING_CELL_MM = 1.0
 
 Progress = Callable[[float, str], bool]
@@ -134,7 +134,7 @@ def evaluate(plan: Plan, part_bytes: bytes, sha256: str, store: Store, progress:
     comparison = _compare(run, key) if key is not None and setups else None
     run.tell("done", 1.0)
     return Report(
-        plan=plan.name, part_key=part_key, part_volume_mm3=model.part.volume_mm3,
+        version=VERSION, plan=plan.name, part_key=part_key, part_volume_mm3=model.part.volume_mm3,
         part_mass_kg=model.part.volume_mm3 * density, billet=billet, setups=tuple(setups), comparison=comparison,
         makers=tuple(
             Maker(number=maker_number(i, k), setup=setup.name, operation=operation.name, tool=operation.tool_name)

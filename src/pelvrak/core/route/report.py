@@ -108,12 +108,13 @@ class Maker(Frozen):
 
 
 class Report(Frozen):
-    """Everything an evaluation found out.
+    """Everything an evaluation found out. version: of the computation that found it.
 
     makers: who the numbers on the surfaces are. computed and reused: the steps that ran and those that
     did not need to.
     """
 
+    version: int
     plan: str
     part_key: str
     part_volume_mm3: float

@@ -10,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
 from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.route.evaluate import VERSION
 from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from
 from pelvrak.core.route.report import Report
 from pelvrak.server.api.problems import Refused
@@ -96,7 +97,7 @@ def state_of(session: Session, project: Project) -> ProjectState:
 
 
 def retire_old_reports() -> None:
-    """Reports that an earlier version of the program wrote, and this one cannot read, are computed again."""
+    """Reports of an earlier version of the computation are computed again: their numbers may differ, or their form."""
     again = []
     with transaction() as session:
         for project in session.scalars(select(Project)):
@@ -104,8 +105,10 @@ def retire_old_reports() -> None:
             if done is None:
                 continue
             try:
-                Report.model_validate(done.report)
+                old = Report.model_validate(done.report).version != VERSION
             except ValidationError:
+                old = True
+            if old:
                 for row in session.scalars(
                     select(Evaluation).where(Evaluation.project_id == project.id, Evaluation.status == "done")
                 ):
