@@ -111,7 +111,6 @@ def _chained(starts: Floats, moves: Floats, what: NDArray[np.uint8]) -> NDArray[
 class _Laid:
     """One bundle under one run of moves: what both kernels are given."""
 
-    bundle: Bundle
     frame: Floats
     outer: int
     inner: int
@@ -139,7 +138,7 @@ def _lay(field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, shapes: Gr
     moves[np.abs(moves) < TINY] = 0.0
     covers = kernel.shadows(moves, turn[0, 0], turn[2, 0], shapes.heights, shapes.radii, shapes.points, shapes.ball)
     rows = kernel.moves_by_row(bounds, grid.shape[outer])
-    return _Laid(bundle, frame, outer, inner, rows, turn, starts, moves, covers)
+    return _Laid(frame, outer, inner, rows, turn, starts, moves, covers)
 
 
 def _in_turn(

@@ -206,6 +206,7 @@ def cut_in_turn(
                         ball_height, ball_radius = ball[g, 0], ball[g, 1]
                         flat = n == 2 and radii[g, 0] == radii[g, 1] and ball_radius == 0.0
                         plain = parallel and n == 2 and radii[g, 0] == radii[g, 1]
+                        plain &= ball_radius == 0.0 or ball_radius == radii[g, 0]
                         lowest = min(0.0, m2) + starts[m, 2]
                         lowest += min(heights[g, 0], ball_height - ball_radius) if ball_radius > 0 else heights[g, 0]
                         if not parallel:
