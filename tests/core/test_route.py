@@ -199,6 +199,14 @@ class Findings(unittest.TestCase):
         tools = tuple(t.model_copy(update={"LCF": 14.0, "overhang": 16.0}) if t.id == "em10" else t for t in plan.tools)
         report = evaluate(plan.model_copy(update={"tools": tools}), STEP, plan.part.sha256, self.store)
         (operation,) = report.setups[0].operations
+        named = plan.setups[0].operations[0].model_copy(update={"name": "Pocket {0} {odd}"})
+        odd = evaluate(
+            changed(plan, 0, operations=(named,)).model_copy(update={"tools": tools}),
+            STEP,
+            plan.part.sha256,
+            self.store,
+        )
+        self.assertTrue(any("in Pocket {0} {odd} (" in f.sentence for f in odd.findings()))
         hit = next(f for f in operation.findings if f.code == "cut.holder_in_stock")
         self.assertTrue(0 < hit.time_s <= operation.moving_s)
         self.assertTrue(0 <= hit.move < operation.moves)

@@ -8,12 +8,11 @@ from typing import Any, Literal
 import numpy as np
 
 from pelvrak.core.geometry.mesh import Floats, Mesh, line_hits
-from pelvrak.core.geometry.part import Face, Frozen, Part, PartModel, Vector, as_vector
+from pelvrak.core.geometry.part import SAME_PLACE_MM, Face, Frozen, Part, PartModel, Vector, as_vector
 
 SAME_LINE_MM = 1e-4
-SAME_PLACE_MM = 1e-3
-# A stage shorter than this share of its diameter at a mouth is a countersink or chamfer, not a point: by its widening.
-OUT_MM = 1e-2
+# A stage that ends narrower than this ends in a point.
+POINT_MM = 1e-2
 
 StageKind = Literal["cylinder", "cone"]
 
@@ -63,7 +62,7 @@ class HoleFeature(Frozen):
         elif len({round(stage.start_diameter, 4) for stage in cylinders}) > 1:
             names.append("stepped")
         last = self.stages[-1]
-        if not self.through and last.kind == "cone" and last.end_diameter < OUT_MM:
+        if not self.through and last.kind == "cone" and last.end_diameter < POINT_MM:
             names.append("with a drill point")
         return ", ".join(names) or "plain"
 
@@ -104,7 +103,7 @@ def _lines(part: Part) -> list[_Line]:
         ends = sorted(float((np.array(end) - line.point) @ line.axis) for end in (hole.start, hole.end))
         line.segments.append(_Segment(ends[0], ends[1], hole.diameter, hole.diameter, "cylinder", hole.faces))
     for group in _cones(part):
-        segment_on(line_of(np.array(group[0].axis_point), np.array(group[0].axis)), group, part)
+        _put_cone(line_of(np.array(group[0].axis_point), np.array(group[0].axis)), group, part)
     return [line for line in lines if line.segments]
 
 
@@ -127,7 +126,7 @@ def _cones(part: Part) -> list[list[Face]]:
     return [group for group in groups if sum(face.turn_deg or 0 for face in group) > 359.9]
 
 
-def segment_on(line: _Line, group: list[Face], part: Part) -> None:
+def _put_cone(line: _Line, group: list[Face], part: Part) -> None:
     """Put a full cone on its line: where it begins and ends, and how wide it is there, from its edges' points."""
     numbers = {n if n >= 0 else -n - 1 for face in group for loop in face.loops for n in loop}
     points = np.array([p for n in numbers for p in part.edges[n].points], float).reshape(-1, 3)
@@ -220,7 +219,7 @@ def _narrows(widths: list[tuple[float, float]]) -> bool:
 def _open(line: _Line, segment: _Segment, way: int, mesh: Mesh) -> bool:
     """Whether a straight way leads out of a hole's end, as wide as the hole is there."""
     end, width = (segment.high, segment.high_diameter) if way > 0 else (segment.low, segment.low_diameter)
-    if width < OUT_MM:
+    if width < POINT_MM:
         return False
     across = np.cross(line.axis, np.eye(3)[int(np.argmin(np.abs(line.axis)))])
     across /= np.linalg.norm(across)

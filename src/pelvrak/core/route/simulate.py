@@ -136,7 +136,9 @@ class Trouble:
         if depths[worst] <= MEETS_MM:
             return []
         moves = len(np.unique(self.lines.move[depths > MEETS_MM]))
-        told = sentence.format(depth=f"{depths[worst]:.2f} mm", moves="1 move" if moves == 1 else f"{moves} moves")
+        # Not by format(): the sentence holds the operation's name, which may have braces of its own.
+        told = sentence.replace("{depth}", f"{depths[worst]:.2f} mm")
+        told = told.replace("{moves}", "1 move" if moves == 1 else f"{moves} moves")
         return [
             Finding(
                 code=code, severity="error", setup=self.setup, operation=self.operation.id, stage="cut", sentence=told,
