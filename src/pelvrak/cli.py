@@ -23,8 +23,9 @@ def main(arguments: list[str] | None = None) -> int:
     one.add_argument("--quiet", action="store_true", help="no progress on standard error")
     one = commands.add_parser("schema", help="print the plan's JSON Schema")
     one.add_argument("--api", action="store_true", help="print the server's OpenAPI document instead")
-    one = commands.add_parser("part", help="print what a STEP file holds")
+    one = commands.add_parser("part", help="print what a STEP, STL or 3MF file holds, or what a new revision changes")
     one.add_argument("file", type=Path)
+    one.add_argument("new", type=Path, nargs="?", help="its new revision: print what became of every face")
     one.add_argument("--json", action="store_true", help="print the facts as JSON")
     one = commands.add_parser("bench", help="measure the stock engine against its references")
     one.add_argument("what", choices=["stock"])
@@ -106,10 +107,21 @@ def _schema(chosen: argparse.Namespace) -> int:
 
 
 def _part(chosen: argparse.Namespace) -> int:
-    from pelvrak.core.geometry.holes import part_facts
-    from pelvrak.core.geometry.step_file import read_step
+    from pelvrak.core.geometry.features import part_facts
+    from pelvrak.core.geometry.matching import matching_facts
+    from pelvrak.core.geometry.part_file import read_part
 
-    model = read_step(_read(chosen.file), chosen.file.name)
+    model = read_part(_read(chosen.file), chosen.file.name)
+    if chosen.new is not None:
+        told = matching_facts(model.part, read_part(_read(chosen.new), chosen.new.name).part)
+        if chosen.json:
+            print(json.dumps(told, indent=2))
+            return 0
+        print("faces: " + ", ".join(f"{count} {state}" for state, count in told["faces"].items()))
+        for line in told["changed"]:
+            print(f"  face {line['old']} ({line['kind']}): {line['state']}: {line['sentence']}")
+        print(f"{len(told['new_faces'])} faces are new")
+        return 0
     facts = part_facts(model)
     if chosen.json:
         print(json.dumps(facts, indent=2))
@@ -120,7 +132,14 @@ def _part(chosen: argparse.Namespace) -> int:
     print(f"{len(model.part.faces)} faces: {kinds}; smallest inner radius {facts['smallest_inner_radius_mm']} mm")
     for hole in facts["holes"]:
         way = "through" if hole["through"] else f"{hole['depth']:.3f} deep"
-        print(f"  Ø{hole['diameter']:g} {way}, {hole['form']}, from {len(hole['sides'])} sides")
+        print(f"  hole Ø{hole['diameter']:g} {way}, {hole['form']}, from {len(hole['sides'])} sides")
+    for recess in facts["pockets"]:
+        corner = "no corners" if recess["corner_radius"] is None else f"corners R{recess['corner_radius']:g}"
+        print(f"  {recess['kind']} {recess['depth']:.3f} deep, {corner}, reached from {len(recess['sides'])} sides")
+    for boss in facts["bosses"]:
+        print(f"  boss {boss['height']:.3f} high" + (f", Ø{boss['diameter']:g}" if boss["diameter"] else ""))
+    for problem in facts["problems"]:
+        print(f"  {problem['sentence']}")
     return 0
 
 

@@ -314,8 +314,11 @@ class BruteForce(unittest.TestCase):
         axis = np.array(lean) / np.linalg.norm(lean)
         after, _ = cut(block((0, 0, 0), (20, 16, 12), 0.5), along(spots, tool, axis), 3)
         seen = bundle_volumes(after)
-        # Each bundle is off by no more than what a quarter cell of cut surface holds.
-        self.assertLess(max(seen) - min(seen), 0.04 * (20 * 16 * 12 - min(seen)) + 2.0)
+        # Each bundle is off by no more than what an eighth of a cell over the cut surface holds.
+        mesh = surface(after)
+        made = mesh.vertices[mesh.triangles[mesh.label == 3]]
+        area = np.linalg.norm(np.cross(made[:, 1] - made[:, 0], made[:, 2] - made[:, 0]), axis=1).sum() / 2
+        self.assertLess(max(seen) - min(seen), 0.5 / 8 * area + 2.0)
 
 
 class Carries(unittest.TestCase):

@@ -130,7 +130,7 @@ class Headless(unittest.TestCase):
             check=False,
         )
         self.assertEqual(wrong.returncode, 2)
-        self.assertIn("not a STEP file", wrong.stderr)
+        self.assertIn("neither STEP", wrong.stderr)
 
 
 if __name__ == "__main__":

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -242,16 +242,3 @@ def smallest_inner_radius(part: Part) -> float | None:
         if face.number not in holes and face.kind == "cylinder" and face.hollow and face.radius is not None
     ]  # fmt: skip
     return min(corners, default=None)
-
-
-def part_facts(model: PartModel) -> dict[str, Any]:
-    """What a part is, in plain values: unit, box, volume, area, faces by kind, holes, smallest inner radius; mm."""
-    part = model.part
-    kinds = sorted({face.kind for face in part.faces})
-    return {
-        "unit": part.unit, "low": part.low, "high": part.high, "size": part.size,
-        "volume_mm3": part.volume_mm3, "area_mm2": part.area_mm2,
-        "faces": {kind: sum(face.kind == kind for face in part.faces) for kind in kinds},
-        "holes": [{**hole.model_dump(mode="json"), "form": hole.form} for hole in hole_features(model)],
-        "smallest_inner_radius_mm": smallest_inner_radius(part),
-    }  # fmt: skip

@@ -120,7 +120,7 @@ def line_hits(mesh: Mesh, origin: Floats, way: Floats) -> Floats:
     return distances
 
 
-def _edges(mesh: Mesh) -> tuple[Ints, Ints, Ints]:
+def edge_triangles(mesh: Mesh) -> tuple[Ints, Ints, Ints]:
     """Edges with their two triangles: (pairs (k, 2), triangle one, triangle two), closed meshes."""
     sides = np.concatenate([mesh.triangles[:, [0, 1]], mesh.triangles[:, [1, 2]], mesh.triangles[:, [2, 0]]])
     owner = np.tile(np.arange(len(mesh.triangles)), 3)
@@ -138,7 +138,7 @@ def crease_lines(mesh: Mesh, by_label: bool = True) -> Floats:
     """
     if len(mesh.triangles) == 0:
         return np.zeros((0, 2, 3))
-    pairs, one, two = _edges(mesh)
+    pairs, one, two = edge_triangles(mesh)
     normals = triangle_normals(mesh)
     folded = np.einsum("ij,ij->i", normals[one], normals[two]) < np.cos(np.radians(CREASE_DEG))
     if by_label:
@@ -155,7 +155,7 @@ def with_corner_normals(mesh: Mesh) -> tuple[Floats, Floats, Ints, Ints]:
     corner_vertex = mesh.triangles.ravel()
     corner_triangle = np.repeat(np.arange(len(mesh.triangles)), 3)
     # Corners meeting in a vertex share a normal when joined by a smooth edge of one label.
-    pairs, one, two = _edges(mesh)
+    pairs, one, two = edge_triangles(mesh)
     smooth = np.einsum("ij,ij->i", normals[one], normals[two]) >= np.cos(np.radians(CREASE_DEG))
     smooth &= mesh.label[one] == mesh.label[two]
     pairs, one, two = pairs[smooth], one[smooth], two[smooth]

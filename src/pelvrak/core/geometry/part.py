@@ -37,8 +37,11 @@ class Face(Frozen):
     """One face of the part; lengths mm, area mm².
 
     normal: outward, planes only. axis, axis_point, radius: cylinders, cones (radius at the axis
-    point) and tori. hollow: the material lies outside the curve, as in a hole.
-    turn_deg: how far round its axis a cylinder goes. loops: edge numbers of each boundary, outer first.
+    point), tori (of the ring; minor_radius of the tube) and spheres (axis_point is the centre).
+    half_angle_deg: of a cone, above 0 where it widens along its axis. hollow: the material lies outside
+    the curve, as in a hole. turn_deg: how far round its axis the face goes. loops: edge numbers of each
+    boundary, outer first, -(number + 1) where walked backwards. fit_error_mm: greatest distance of the
+    file's surface from the stated form, for faces found in a mesh.
     """
 
     number: int
@@ -51,8 +54,11 @@ class Face(Frozen):
     axis: Vector | None = None
     axis_point: Vector | None = None
     radius: float | None = None
+    minor_radius: float | None = None
+    half_angle_deg: float | None = None
     hollow: bool = False
     turn_deg: float | None = None
+    fit_error_mm: float | None = None
     loops: tuple[tuple[int, ...], ...] = ()
 
 

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import hashlib
+import json
 import math
+import os
 import subprocess
 import sys
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -23,23 +26,30 @@ from OCP.GCPnts import GCPnts_TangentialDeflection
 from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_SurfaceType
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_ReturnStatus
-from OCP.STEPControl import STEPControl_Reader
+from OCP.STEPCAFControl import STEPCAFControl_Reader
+from OCP.STEPControl import STEPControl_Reader, STEPControl_StepModelType, STEPControl_Writer
+from OCP.TCollection import TCollection_ExtendedString
 from OCP.TColStd import TColStd_SequenceOfAsciiString
+from OCP.TDataStd import TDataStd_Name
+from OCP.TDF import TDF_Label, TDF_LabelSequence
+from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
 from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS
 from OCP.TopTools import TopTools_IndexedMapOfShape
+from OCP.XCAFDoc import XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
 
-from pelvrak.core.errors import BadInput
+from pelvrak.core.errors import BadInput, SeveralSolids
+from pelvrak.core.geometry.bores import bores
 from pelvrak.core.geometry.mesh import Mesh
-from pelvrak.core.geometry.part import SAME_PLACE_MM, Edge, Face, Hole, Part, PartModel, Vector, packed, unpacked
+from pelvrak.core.geometry.part import Edge, Face, Part, PartModel, Vector, packed, unpacked
 
 SIZE_LIMIT_BYTES = 64 * 1024**2
 TIME_LIMIT_S = 120.0
 DEFLECTION_MM = 0.004
 ANGLE_RAD = 0.12
-REFUSED, CRASHED = 3, 4
+REFUSED, SEVERAL = 3, 5
 
 _SURFACES = {
     GeomAbs_SurfaceType.GeomAbs_Plane: "plane",
@@ -55,19 +65,30 @@ def read_step(data: bytes, name: str = "part.step") -> PartModel:
 
     The file is read in a process of its own: one that crashes or hangs the reader is reported and
     nothing else happens. Raises BadInput ("part.empty", "part.too_large", "part.not_step",
-    "part.unreadable", "part.no_solid", "part.several_solids", "part.crashed", "part.too_slow").
+    "part.unreadable", "part.no_solid", "part.crashed", "part.too_slow"), and SeveralSolids.
     """
+    return unpacked(_protected(data, name, "read"))
+
+
+def step_of_solid(data: bytes, name: str, solid: int) -> bytes:
+    """One solid of a STEP file, by its number in the list of SeveralSolids, as a STEP file of its own (AP214, mm)."""
+    return _protected(data, name, str(solid))
+
+
+def _protected(data: bytes, name: str, what: str) -> bytes:
     _refuse_by_look(data, name)
     with tempfile.TemporaryDirectory() as folder:
-        source, target = Path(folder) / "part.step", Path(folder) / "part.npz"
+        source, target = Path(folder) / "part.step", Path(folder) / "out"
         source.write_bytes(data)
-        command = [sys.executable, "-m", "pelvrak.core.geometry.step_file", str(source), str(target), name]
+        command = [sys.executable, "-m", "pelvrak.core.geometry.step_file", str(source), str(target), name, what]
         try:
             done = subprocess.run(command, capture_output=True, text=True, timeout=TIME_LIMIT_S, check=False)
         except subprocess.TimeoutExpired as late:
             raise BadInput(
                 "part.too_slow", name, f"reading took longer than {TIME_LIMIT_S:.0f} s", "export a simpler solid"
             ) from late
+        if done.returncode == SEVERAL:
+            raise SeveralSolids(name, json.loads(target.read_bytes()))
         if done.returncode == REFUSED:
             code, what, mend = done.stderr.strip().splitlines()[-1].split("|")
             raise BadInput(code, name, what, mend)
@@ -78,7 +99,7 @@ def read_step(data: bytes, name: str = "part.step") -> PartModel:
                 f"the reader broke down on this file (exit {done.returncode})",
                 "export the part again as STEP AP214 or AP242",
             )
-        return unpacked(target.read_bytes())
+        return target.read_bytes()
 
 
 def _refuse_by_look(data: bytes, name: str) -> None:
@@ -92,17 +113,10 @@ def _refuse_by_look(data: bytes, name: str) -> None:
             "export the single part, not the assembly",
         )
     if b"ISO-10303-21" not in data[:1024]:
-        kind = "an STL file" if data[:5].lower() == b"solid" or _looks_like_stl(data) else "not a STEP file"
         raise BadInput(
-            "part.not_step",
-            name,
-            f"this is {kind}; a STEP file begins with ISO-10303-21",
+            "part.not_step", name, "this is not a STEP file: one begins with ISO-10303-21",
             "export the part as STEP (AP203, AP214 or AP242)",
-        )
-
-
-def _looks_like_stl(data: bytes) -> bool:
-    return len(data) >= 84 and len(data) == 84 + 50 * int.from_bytes(data[80:84], "little")
+        )  # fmt: skip
 
 
 def _vector(point: Any) -> Vector:
@@ -119,6 +133,19 @@ def read_in_process(path: Path, name: str) -> PartModel:
     """`read_step` without the protecting process."""
     data = path.read_bytes()
     _refuse_by_look(data, name)
+    shape, unit = _shape_in(path, name)
+    solids = list(_solids(shape))
+    if not solids:
+        raise BadInput(
+            "part.no_solid", name, "the file holds surfaces or curves but no closed solid", "export a solid body"
+        )
+    if len(solids) > 1:
+        raise SeveralSolids(name, _lines(path, solids))
+    return model_of_solid(solids[0], hashlib.sha256(data).hexdigest(), unit)
+
+
+def _shape_in(path: Path, name: str) -> tuple[Any, str]:
+    """Everything in a STEP file, in mm, and the unit it was written in."""
     reader = STEPControl_Reader()
     if reader.ReadFile(str(path)) != IFSelect_ReturnStatus.IFSelect_RetDone:
         raise BadInput("part.unreadable", name, "the STEP file is damaged or cut short", "export it again")
@@ -129,20 +156,64 @@ def read_in_process(path: Path, name: str) -> PartModel:
     shape = reader.OneShape() if reader.NbShapes() else None
     if shape is None or shape.IsNull():
         raise BadInput("part.unreadable", name, "no shape could be read from the STEP file", "export it again")
-    solids = []
+    return shape, unit
+
+
+def _solids(shape: Any) -> Iterator[Any]:
     explorer = TopExp_Explorer(shape, TopAbs_ShapeEnum.TopAbs_SOLID)
     while explorer.More():
-        solids.append(TopoDS.Solid_s(explorer.Current()))
+        yield TopoDS.Solid_s(explorer.Current())
         explorer.Next()
-    if not solids:
-        raise BadInput(
-            "part.no_solid", name, "the file holds surfaces or curves but no closed solid", "export a solid body"
-        )
-    if len(solids) > 1:
-        raise BadInput(
-            "part.several_solids", name, f"the file holds {len(solids)} solids", "export the one part to be made"
-        )
-    return model_of_solid(solids[0], hashlib.sha256(data).hexdigest(), unit)
+
+
+def _lines(path: Path, solids: list[Any]) -> list[dict[str, Any]]:
+    """What there is to choose from: number, name, size (mm) and volume (mm³) of each solid."""
+    names = _product_names(path)
+    out = []
+    for number, solid in enumerate(solids):
+        low, high = _box(solid)
+        amount = GProp_GProps()
+        BRepGProp.VolumeProperties_s(solid, amount)
+        out.append(
+            {"number": number, "name": names[number] if len(names) == len(solids) else f"solid {number + 1}",
+             "size": [round(b - a, 3) for a, b in zip(low, high, strict=True)], "volume_mm3": round(amount.Mass(), 3)}
+        )  # fmt: skip
+    return out
+
+
+def _product_names(path: Path) -> list[str]:
+    """The product each solid belongs to, in the order the solids come."""
+    document = TDocStd_Document(TCollection_ExtendedString("pelvrak"))
+    reader = STEPCAFControl_Reader()
+    reader.SetNameMode(True)
+    if reader.ReadFile(str(path)) != IFSelect_ReturnStatus.IFSelect_RetDone or not reader.Transfer(document):
+        return []
+    tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
+    out: list[str] = []
+
+    def name_of(label: Any) -> str:
+        name = TDataStd_Name()
+        return str(name.Get().ToExtString()) if label.FindAttribute(TDataStd_Name.GetID_s(), name) else ""
+
+    def walk(label: Any) -> None:
+        own = label
+        if XCAFDoc_ShapeTool.IsReference_s(label):
+            own = TDF_Label()
+            XCAFDoc_ShapeTool.GetReferredShape_s(label, own)
+        if XCAFDoc_ShapeTool.IsAssembly_s(own):
+            inner = TDF_LabelSequence()
+            XCAFDoc_ShapeTool.GetComponents_s(own, inner)
+            for i in range(inner.Length()):
+                walk(inner.Value(i + 1))
+        else:
+            out.extend(name_of(own) or "solid" for _ in _solids(XCAFDoc_ShapeTool.GetShape_s(own)))
+
+    roots = TDF_LabelSequence()
+    tool.GetFreeShapes(roots)
+    for i in range(roots.Length()):
+        walk(roots.Value(i + 1))
+    twice = {name for name in out if out.count(name) > 1}
+    return [f"{name} ({i + 1})" if name in twice else name for i, name in enumerate(out)]
 
 
 def model_of_solid(solid: Any, sha256: str, unit: str) -> PartModel:
@@ -177,7 +248,7 @@ def model_of_solid(solid: Any, sha256: str, unit: str) -> PartModel:
     low, high = _box(solid)
     part = Part(
         sha256=sha256, unit=unit, low=low, high=high, volume_mm3=volume.Mass(), area_mm2=area.Mass(),
-        faces=tuple(faces), edges=tuple(edges), holes=tuple(_holes(faces, mesh)),
+        faces=tuple(faces), edges=tuple(edges), holes=tuple(bores(faces, mesh)),
     )  # fmt: skip
     return PartModel(part, mesh)
 
@@ -223,6 +294,14 @@ def _face(face: Any, number: int, edges_map: Any) -> Face:
         extra["radius"] = getattr(body, radius)()
         extra["hollow"] = reversed_ == body.Position().Direct()
         extra["turn_deg"] = math.degrees(surface.LastUParameter() - surface.FirstUParameter())
+        if kind == "cone":
+            extra["half_angle_deg"] = math.degrees(body.SemiAngle())
+        if kind == "torus":
+            extra["minor_radius"] = body.MinorRadius()
+    elif kind == "sphere":
+        ball = surface.Sphere()
+        extra["axis_point"], extra["radius"] = _vector(ball.Location()), ball.Radius()
+        extra["hollow"] = reversed_ == ball.Position().Direct()
     low, high = _box(face)
     return Face(
         number=number, kind=kind, area=properties.Mass(), centre=_vector(properties.CentreOfMass()),
@@ -262,91 +341,32 @@ def _face_mesh(face: Any) -> tuple[np.ndarray, np.ndarray]:
     return vertices, corners
 
 
-def _holes(faces: list[Face], mesh: Mesh) -> list[Hole]:
-    """Hollow cylinders that go all the way round, pieces of one cylinder taken together."""
-    groups: list[list[Face]] = []
-    for face in faces:
-        if face.kind != "cylinder" or not face.hollow:
-            continue
-        for group in groups:
-            if _same_cylinder(face, group[0]):
-                group.append(face)
-                break
-        else:
-            groups.append([face])
-    return [hole for group in groups for hole in _stretches(group, mesh)]
-
-
-def _stretches(group: list[Face], mesh: Mesh) -> list[Hole]:
-    """The faces of one endless cylinder as holes: each stretch of it that goes all the way round."""
-    first = group[0]
-    assert first.axis and first.axis_point and first.radius
-    axis, point = np.array(first.axis), np.array(first.axis_point)
-    strongest = int(np.argmax(np.abs(axis)))
-    # Along its axis a cylinder's box reaches past the cylinder by radius * sqrt(1 - a²) on each side.
-    past = first.radius * math.sqrt(max(0.0, 1 - axis[strongest] ** 2))
-    spans = []
-    for face in group:
-        ends = sorted(
-            (end - point[strongest]) / axis[strongest]
-            for end in (face.low[strongest] + past, face.high[strongest] - past)
-        )
-        spans.append((ends[0], ends[1], face))
-    spans.sort(key=lambda span: span[0])
-    stretches: list[tuple[float, float, list[Face]]] = []
-    for low, high, face in spans:
-        if stretches and low < stretches[-1][1] + SAME_PLACE_MM:
-            before = stretches[-1]
-            stretches[-1] = (before[0], max(before[1], high), [*before[2], face])
-        else:
-            stretches.append((low, high, [face]))
-    holes = []
-    for low, high, faces in stretches:
-        if sum(face.turn_deg or 0 for face in faces) < 359.9:
-            continue
-        start, end = point + low * axis, point + high * axis
-        holes.append(
-            Hole(
-                faces=tuple(f.number for f in faces), diameter=2 * first.radius, axis=first.axis,
-                start=tuple(start.tolist()), end=tuple(end.tolist()), through=not _meets(mesh, start, axis),
-            )
-        )  # fmt: skip
-    return holes
-
-
-def _same_cylinder(one: Face, two: Face) -> bool:
-    assert one.axis and two.axis and one.axis_point and two.axis_point and one.radius and two.radius
-    if abs(one.radius - two.radius) > 1e-6 or abs(abs(np.dot(one.axis, two.axis)) - 1) > 1e-9:
-        return False
-    apart = np.subtract(one.axis_point, two.axis_point)
-    return bool(np.linalg.norm(np.cross(apart, one.axis)) < 1e-6)
-
-
-def _meets(mesh: Mesh, point: np.ndarray, axis: np.ndarray) -> bool:
-    """Whether the endless line through a point meets the mesh."""
-    across = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
-    across /= np.linalg.norm(across)
-    flat = (mesh.vertices - point) @ np.array([across, np.cross(axis, across)]).T
-    a, b, c = (flat[mesh.triangles[:, i]] for i in range(3))
-
-    def side(p: np.ndarray, q: np.ndarray) -> np.ndarray:
-        return np.asarray(p[:, 0] * q[:, 1] - p[:, 1] * q[:, 0])
-
-    sides = np.stack([side(a, b), side(b, c), side(c, a)])
-    return bool(((sides > 1e-9).all(axis=0) | (sides < -1e-9).all(axis=0)).any())
-
-
 def main(arguments: list[str]) -> int:
-    """The protected process: STEP file, target file, name shown in messages."""
-    source, target, name = arguments
+    """The protected process: STEP file, target file, name shown in messages, "read" or the solid to take out."""
+    source, target, name, what = arguments
     try:
-        model = read_in_process(Path(source), name)
+        if what == "read":
+            Path(target).write_bytes(packed(read_in_process(Path(source), name)))
+            return 0
+        solids = list(_solids(_shape_in(Path(source), name)[0]))
+        if not 0 <= int(what) < len(solids):
+            raise BadInput(
+                "part.no_such_solid", name, f"there is no solid {what} of {len(solids)}", "choose one of the list"
+            )
+        writer = STEPControl_Writer()
+        writer.Transfer(solids[int(what)], STEPControl_StepModelType.STEPControl_AsIs)
+        writer.Write(target)
+    except SeveralSolids as several:
+        Path(target).write_text(json.dumps(several.choices))
+        return SEVERAL
     except BadInput as bad:
         print(f"{bad.code}|{bad.what}|{bad.mend}", file=sys.stderr)
         return REFUSED
-    Path(target).write_bytes(packed(model))
     return 0
 
 
 if __name__ == "__main__":
-    sys.exit(main(sys.argv[1:]))
+    # The interpreter's own ending after Open CASCADE takes as long as reading a small part.
+    code = main(sys.argv[1:])
+    sys.stderr.flush()
+    os._exit(code)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -70,8 +71,10 @@ class Hits:
     core: Floats
 
 
-def _frame(axis: Floats, ray: int) -> Floats:
-    """The tool's frame (rows e1, e2, axis) with e1 along the ray as far as it can."""
+@lru_cache(maxsize=1024)
+def _frame(x: float, y: float, z: float, ray: int) -> Floats:
+    """The frame (rows e1, e2, axis) of a tool whose axis is x, y, z, with e1 along the ray as far as it can."""
+    axis = np.array([x, y, z])
     direction = np.zeros(3)
     direction[ray] = 1.0
     along = float(axis @ direction)
@@ -126,7 +129,7 @@ def _lay(field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, shapes: Gr
     u, v = (ray + 1) % 3, (ray + 2) % 3
     # Walk the rays of a row along the tool axis where they all see the same of a level move.
     outer, inner = (u, v) if not in_turn and abs(axis[v]) > abs(axis[u]) else (v, u)
-    frame = _frame(axis, ray)
+    frame = _frame(*axis.tolist(), ray)
     low, high = shapes.extent(float(axis[outer]))
     bounds = kernel.row_bounds(
         np.stack([sweep.starts[:, outer], sweep.ends[:, outer]], axis=1),
@@ -175,13 +178,18 @@ def _together(
     """A bundle across the tool axis; all moves cut."""
     laid = _lay(field, bundle, axis, sweep, shapes, False)
     swapped = laid.outer == (bundle.axis + 1) % 3
+    origin, steps = field.grid.origin[bundle.axis], field.grid.shape[bundle.axis] - 1
+    along = (origin, kernel.PARTS / max(field.grid.cell * steps, TINY))
+    low, high = shapes.extent(float(axis[bundle.axis]))
+    reach = kernel.reached(laid.starts, laid.moves, laid.turn[0, 0], laid.turn[2, 0], low, high, along)
     redo = np.ones(field.grid.shape[laid.outer], np.uint8)
     while True:
         kernel.cut_together(
             bundle.count, bundle.position.reshape(-1), bundle.normal.reshape(-1), bundle.maker.reshape(-1), touched, redo,
             swapped, field.grid.origin[laid.outer], field.grid.origin[laid.inner], field.grid.cell, *laid.rows,
             laid.starts, laid.moves, laid.turn, laid.frame,
-            shapes.heights, shapes.radii, shapes.points, shapes.ball, laid.covers, np.uint16(maker),
+            shapes.heights, shapes.radii, shapes.points, shapes.ball, laid.covers, reach, along,
+            np.uint16(maker),
         )  # fmt: skip
         if not redo.any():
             return bundle

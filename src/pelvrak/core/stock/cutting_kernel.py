@@ -38,6 +38,8 @@ SAME_MM = 1e-4
 WALLS = 8
 # Intervals that wait on one ray before they are taken off.
 WAITING = 4
+# Parts of a ray's length in which material is looked for, a bit each.
+PARTS = 64
 # Columns of what a move did: removed length on all rays, the longest on one ray, least and greatest
 # distance of those rays to the left of the move, deepest cut within the core.
 REMOVED, DEPTH, RIGHT, LEFT, CORE = 0, 1, 2, 3, 4
@@ -448,16 +450,54 @@ def _flush_waiting(
     return fits
 
 
+@njit(nogil=True, cache=True, error_model="numpy", inline="always")
+def _parts(low, high):
+    """Bits low…high of 64."""
+    return (~np.uint64(0) << np.uint64(low)) & (~np.uint64(0) >> np.uint64(63 - high))
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def reached(starts, moves, dx, dh, low, high, along):
+    """Parts of the rays' length that each move can reach, uint64 (n,), a bit each.
+
+    low, high: least and greatest of the tool along the ray, from its tip; along: where the first part
+    begins, mm, and parts per mm.
+    """
+    out = np.empty(starts.shape[0], np.uint64)
+    for m in range(starts.shape[0]):
+        one = starts[m, 0] * dx + starts[m, 2] * dh
+        two = one + moves[m, 0] * dx + moves[m, 2] * dh
+        first = int(np.floor((min(one, two) + low - 1e-6 - along[0]) * along[1]))
+        last = int(np.floor((max(one, two) + high + 1e-6 - along[0]) * along[1]))
+        out[m] = _parts(min(max(first, 0), PARTS - 1), min(max(last, 0), PARTS - 1))
+    return out
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _material(count, position, room, swapped, outer, first, last, along):
+    """Parts of the rays' length that hold material on any of the rays first…last of an outer row."""
+    out = np.uint64(0)
+    for inner in range(first, last + 1):
+        row, column = (inner, outer) if swapped else (outer, inner)
+        base = (row * count.shape[1] + column) * room
+        for i in range(count[row, column]):
+            low = int((position[base + 2 * i] - along[0]) * along[1])
+            high = int((position[base + 2 * i + 1] - along[0]) * along[1])
+            out |= _parts(min(max(low, 0), PARTS - 1), min(max(high, 0), PARTS - 1))
+    return out
+
+
 @njit(nogil=True, cache=True, error_model="numpy", parallel=True)
 def cut_together(
     count, position, normal, maker, touched, redo, swapped, outer_origin, inner_origin, cell, offsets, listed,
-    starts, moves, turn, frame, heights, radii, points, ball, covers, by,
+    starts, moves, turn, frame, heights, radii, points, ball, covers, reach, along, by,
 ):  # fmt: skip
     """Cut with all moves at once: on each ray, what consecutive moves cover is joined before it is taken off.
 
     So the work on the stock grows with the surface swept, not with the number of moves. Level moves
     of a flat cutter leave the same on every ray up the tool: they wait as walls, first…last rays
-    high. swapped: the outer direction is the bundle's column, not its row. All moves cut. Other
+    high. Rays with nothing where a move can reach are passed over, a tile at a time. swapped: the outer
+    direction is the bundle's column, not its row. All moves cut. reach, along: as of `reached`. Other
     arguments as in cut_in_turn; groups are the cutter's alone.
     """
     rows, columns = count.shape
@@ -466,11 +506,13 @@ def cut_together(
     dx, dh = turn[0, 0], turn[2, 0]
     square = abs(dh) < TINY
     upright = square and abs(turn[1, 2]) < TINY and abs(turn[0, 2]) < TINY  # a step inwards is a step along the axis
+    tiles = (inners + TILE - 1) // TILE
     for lane in prange(LANES):
         waits = np.zeros(inners, np.int64)
         lows, highs = np.empty((inners, WAITING)), np.empty((inners, WAITING))
         low_codes, high_codes = np.empty((inners, WAITING), np.int64), np.empty((inners, WAITING), np.int64)
         walls = np.empty((WALLS, 8))
+        known, material = np.empty(tiles, np.uint8), np.empty(tiles, np.uint64)
         for outer in range(lane, outers, LANES):
             if redo[outer] == 0:
                 continue
@@ -479,6 +521,7 @@ def cut_together(
                 continue
             v = outer_origin + cell * outer
             waits[:] = 0
+            known[:] = 0
             used_first, used_last = inners, -1
             wall_first, wall_last, standing = 0, -1, 0
             for index in range(offsets[outer], offsets[outer + 1]):
@@ -497,6 +540,17 @@ def cut_together(
                         continue
                     n, ball_height, ball_radius = points[g], ball[g, 0], ball[g, 1]
                     if upright and level and n == 2 and radii[g, 0] == radii[g, 1] and ball_radius == 0.0:
+                        there = np.uint64(0)
+                        for tile in range(first // TILE, last // TILE + 1):
+                            if known[tile] == 0:
+                                known[tile] = 1
+                                material[tile] = _material(
+                                    count, position, room, swapped, outer, tile * TILE,
+                                    min(inners, (tile + 1) * TILE) - 1, along,
+                                )  # fmt: skip
+                            there |= material[tile]
+                        if there & reach[m] == 0:
+                            continue
                         low, high = level_across(radii[g, 0], 0.0, x0, y0, m0, m1)
                         if low[0] > high[0]:
                             continue
@@ -532,7 +586,19 @@ def cut_together(
                     length = np.sqrt(length2)
                     over_length2 = 1 / length2 if length2 > TINY * TINY else 0.0
                     touching = 1 / m1 if abs(m1) > TINY else 0.0
-                    for inner in range(first, last + 1):
+                    step = first
+                    while step <= last:
+                        inner, tile = step, step // TILE
+                        step += 1
+                        if known[tile] == 0:
+                            known[tile] = 1
+                            material[tile] = _material(
+                                count, position, room, swapped, outer, tile * TILE,
+                                min(inners, (tile + 1) * TILE) - 1, along,
+                            )  # fmt: skip
+                        if material[tile] & reach[m] == 0:
+                            step = (tile + 1) * TILE
+                            continue
                         if plain:
                             h = h0 + h_step * inner
                             if level:

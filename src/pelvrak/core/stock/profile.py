@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,9 +33,9 @@ class Profile:
     ball: tuple[float, float] | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Groups:
-    """Profiles as convex pieces, as the kernels take them.
+    """Profiles as convex pieces, as the kernels take them; shared, so not to be changed.
 
     heights, radii (g, p); points (g,) in use; ball (g, 2) with radius 0 for none; owner (g,): which profile.
     """
@@ -50,6 +51,7 @@ class Groups:
         """Greatest radius, mm."""
         return float(max(self.radii.max(initial=0.0), self.ball[:, 1].max(initial=0.0)))
 
+    @lru_cache(maxsize=1024)  # noqa: B019  the cache is bounded, and asked with the same directions all the time
     def extent(self, along: float) -> tuple[float, float]:
         """How far the pieces stretch from the tip in a direction whose cosine to the axis is `along`, mm: (least, most)."""
         across = math.sqrt(max(0.0, 1 - along * along))
@@ -81,6 +83,7 @@ def _convex_pieces(profile: Profile) -> list[tuple[list[float], list[float]]]:
     return pieces
 
 
+@lru_cache(maxsize=256)
 def groups(profiles: tuple[Profile, ...], owners: tuple[int, ...]) -> Groups:
     """Convex pieces of profiles; owners: the number each profile goes by."""
     rows: list[tuple[list[float], list[float], tuple[float, float], int]] = []

@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import logging
-import threading
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from typing import Any
 
 from sqlalchemy import update
@@ -16,6 +13,7 @@ from pelvrak.core.route.evaluate import evaluate, part_result
 from pelvrak.core.route.plan import plan_from
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
 from pelvrak.server.db.session import DatabaseStore, tell, transaction
+from pelvrak.server.jobs.apart import BrokeDown, run
 from pelvrak.server.jobs.app import PARTS, ROUTES, queue
 from pelvrak.server.jobs.stills import render_stills
 
@@ -42,25 +40,6 @@ def read_part(sha256: str) -> None:
         tell(session, kind="part", sha256=sha256)
 
 
-@contextmanager
-def beating(evaluation_id: int) -> Iterator[None]:
-    """Write a sign of life while a computation runs, so that a dead worker is noticed."""
-    done = threading.Event()
-
-    def beat() -> None:
-        while not done.wait(BEAT_S):
-            with transaction() as session:
-                session.execute(update(Evaluation).where(Evaluation.id == evaluation_id).values(beat=now()))
-
-    thread = threading.Thread(target=beat, daemon=True)
-    thread.start()
-    try:
-        yield
-    finally:
-        done.set()
-        thread.join()
-
-
 @queue.task(name="evaluate", queue=ROUTES)
 def evaluate_project(evaluation_id: int) -> None:
     """Compute one revision; stops when asked to, or when the plan has moved on."""
@@ -68,13 +47,51 @@ def evaluate_project(evaluation_id: int) -> None:
         row = session.get(Evaluation, evaluation_id, with_for_update=True)
         if row is None or row.status not in ("queued", "running"):
             return
-        project = session.get(Project, row.project_id)
-        assert project is not None
-        if row.stop or project.head != row.revision:
+        project_id = row.project_id
+        if not _wanted(row, session.get(Project, project_id)):
             row.status = "stopped"
-            tell(session, kind="evaluation", project=row.project_id)
+            tell(session, kind="evaluation", project=project_id)
             return
         row.status, row.beat, row.tries = "running", now(), row.tries + 1
+    beat = time.monotonic()
+
+    def wanted() -> bool:
+        """Whether anyone still waits for this; leaves a sign of life, so that a dead worker is noticed."""
+        nonlocal beat
+        with transaction() as session:
+            row = session.get(Evaluation, evaluation_id)
+            if row is not None and time.monotonic() - beat > BEAT_S:
+                beat, row.beat = time.monotonic(), now()
+            return _wanted(row, session.get(Project, project_id))
+
+    try:
+        outcome = run(_evaluate, (evaluation_id,), wanted)
+    except Stopped:
+        outcome = {"status": "stopped"}
+    except BrokeDown as broken:
+        outcome = {"status": "failed", "problem": _broke(str(broken))}
+    with transaction() as session:
+        session.execute(update(Evaluation).where(Evaluation.id == evaluation_id).values(**outcome))
+        tell(session, kind="evaluation", project=project_id)
+
+
+def _wanted(row: Evaluation | None, project: Project | None) -> bool:
+    return row is not None and project is not None and not row.stop and project.head == row.revision
+
+
+def _broke(how: str) -> dict[str, Any]:
+    return {
+        "code": "evaluation.broke", "where": "the plan", "what": f"the computation broke down: {how}",
+        "mend": "undo the last edit and run again; the plan is as you left it",
+    }  # fmt: skip
+
+
+def _evaluate(evaluation_id: int) -> dict[str, Any]:
+    """The columns that say how it went."""
+    with transaction() as session:
+        row = session.get(Evaluation, evaluation_id)
+        if row is None:
+            return {}
         project_id, revision = row.project_id, row.revision
         state = session.get(Revision, (project_id, revision))
         assert state is not None
@@ -90,35 +107,22 @@ def evaluate_project(evaluation_id: int) -> None:
         told = time.monotonic()
         with transaction() as session:
             row = session.get(Evaluation, evaluation_id)
-            project = session.get(Project, project_id)
-            if row is None or project is None or row.stop or project.head != revision:
+            if row is None or not _wanted(row, session.get(Project, project_id)):
                 return False
             row.share, row.what, row.beat = share, what, now()
             tell(session, kind="progress", project=project_id, revision=revision, share=share, what=what)
         return True
 
-    outcome: dict[str, Any]
     store = DatabaseStore()
     try:
-        with beating(evaluation_id):
-            plan = plan_from(plan_document)
-            report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress)
-            stills = render_stills(report, plan, store)
-        outcome = {"status": "done", "share": 1.0, "report": report.model_dump(mode="json"), "stills": stills}
+        plan = plan_from(plan_document)
+        report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress)
+        stills = render_stills(report, plan, store)
     except Stopped:
-        outcome = {"status": "stopped"}
+        return {"status": "stopped"}
     except BadInput as bad:
-        outcome = {"status": "failed", "problem": bad.told()}
+        return {"status": "failed", "problem": bad.told()}
     except Exception as broken:
         log.exception("evaluation %s broke down", evaluation_id)
-        outcome = {
-            "status": "failed",
-            "problem": {
-                "code": "evaluation.broke", "where": plan_document["name"],
-                "what": f"the computation broke down: {type(broken).__name__}: {broken}",
-                "mend": "undo the last edit and run again; the plan is as you left it",
-            },
-        }  # fmt: skip
-    with transaction() as session:
-        session.execute(update(Evaluation).where(Evaluation.id == evaluation_id).values(**outcome))
-        tell(session, kind="evaluation", project=project_id)
+        return {"status": "failed", "problem": _broke(f"{type(broken).__name__}: {broken}")}
+    return {"status": "done", "share": 1.0, "report": report.model_dump(mode="json"), "stills": stills}

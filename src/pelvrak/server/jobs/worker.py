@@ -6,7 +6,13 @@ import asyncio
 import logging
 import sys
 
-from pelvrak.server.jobs.app import queue
+from pelvrak.server.jobs.apart import prepare
+from pelvrak.server.jobs.app import ROUTES, queue
+
+
+def _load() -> None:
+    """What a computation needs loaded takes seconds; the first one should not wait for it."""
+    import pelvrak.server.jobs.tasks  # noqa: F401
 
 
 async def work(queues: list[str]) -> None:
@@ -17,4 +23,6 @@ async def work(queues: list[str]) -> None:
 
 if __name__ == "__main__":
     logging.basicConfig(level=logging.WARNING)
+    if ROUTES in sys.argv[1:]:
+        prepare(_load)
     asyncio.run(work(sys.argv[1:]))

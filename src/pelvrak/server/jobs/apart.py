@@ -1,0 +1,71 @@
+"""How is a computation stopped within a second, whatever it is doing? It runs in a process of its own."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import CancelledError, TimeoutError
+from functools import cache
+from typing import Any
+
+from pebble import ProcessExpired, ProcessPool
+
+from pelvrak.core.errors import Stopped
+
+WATCH_S = 0.2
+# A computation that is asked to stop may end by itself this long; then its process is killed.
+GRACE_S = 0.5
+
+
+class BrokeDown(Exception):
+    """The computation's process ended without an answer."""
+
+
+def _follow_parent() -> None:
+    """End this process soon after the one that started it is gone."""
+    parent = os.getppid()
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(WATCH_S)
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True).start()
+
+
+@cache
+def _pool() -> ProcessPool:
+    return ProcessPool(max_workers=1, context=multiprocessing.get_context("spawn"), initializer=_follow_parent)
+
+
+def prepare(imports: Callable[[], None]) -> None:
+    """Start the process ahead of the first computation; imports: what it should have loaded by then."""
+    _pool().schedule(imports)
+
+
+def run(compute: Callable[..., Any], arguments: tuple[Any, ...], wanted: Callable[[], bool]) -> Any:
+    """What compute(*arguments) returns or raises, computed in the other process.
+
+    wanted is asked every WATCH_S; once it says no, the computation has GRACE_S to notice by itself,
+    then it is killed. Raises Stopped when killed so, BrokeDown when the process died by itself
+    (memory, a fault in a library).
+    """
+    future = _pool().schedule(compute, args=list(arguments))
+    unwanted_since = None
+    while True:
+        try:
+            return future.result(timeout=WATCH_S)
+        except TimeoutError:
+            if future.done():  # the computation's own
+                raise
+        except CancelledError:
+            raise Stopped from None
+        except ProcessExpired as ended:
+            raise BrokeDown(f"its process ended with code {ended.exitcode}") from ended
+        if unwanted_since is None and not wanted():
+            unwanted_since = time.monotonic()
+        if unwanted_since is not None and time.monotonic() - unwanted_since > GRACE_S:
+            future.cancel()
