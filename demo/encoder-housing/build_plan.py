@@ -8,7 +8,7 @@ from __future__ import annotations
 import hashlib
 from pathlib import Path
 
-from pelvrak.core.billet.block import Billet, BySize
+from pelvrak.core.billet.block import Block, BySize
 from pelvrak.core.cutting.operations import Drilling, Facing, Outline, Pocket
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Face, FaceRef, Part, ref_to
@@ -49,7 +49,8 @@ def build() -> Plan:
     relief, groove = ref_to(floor_at(part, 8.0, -1)), ref_to(floor_at(part, 3.0, -1))
     top = Setup(
         name="OP10", title="Top", offset_register="G54",
-        seat=Seat(zero=Zero(of="part", x=0, y=0, z=1)),
+        # The saw cut is 1.5 mm above the finished top: zero lies that much below what can be touched.
+        seat=Seat(zero=Zero(of="incoming", x=0, y=0, z=1, offset=(0, 0, -1.5))),
         hold=ViseHold(vise="bench-160", jaws_close_along="y", parallels=44.0, table_x=450, table_y=380),
         operations=(
             Facing(id="face", name="Face top", tool="fm50", step_down=1.5),
@@ -87,7 +88,7 @@ def build() -> Plan:
     return Plan(
         name="Sluice-gate encoder housing",
         part=PartFile(file=STEP.name, sha256=hashlib.sha256(data).hexdigest(), revision="C"),
-        billet=Billet(material="EN AW-6082", sizing=BySize(size=(130, 90, 52), place=(0.5, 0.5, 0.85))),
+        billet=Block(material="EN AW-6082", sizing=BySize(size=(130, 90, 52), place=(0.5, 0.5, 0.85))),
         tools=tuple(shelf[name] for name in TOOLS),
         setups=(top, under),
     )

@@ -73,7 +73,7 @@ def _evaluate(chosen: argparse.Namespace) -> int:
         return True
 
     store = MemoryStore()
-    report = evaluate(plan, part, sha256, store, progress)
+    report = evaluate(plan, part, sha256, store, progress, lambda _, name: _read(chosen.plan.parent / name))
     chosen.out.mkdir(parents=True, exist_ok=True)
     for setup in report.setups:
         if setup.outgoing_key:

@@ -8,7 +8,7 @@ import unittest
 
 import numpy as np
 
-from pelvrak.core.billet.block import Billet, ByAllowance, BySize, block_of, check_fit, margins
+from pelvrak.core.billet.block import Block, ByAllowance, BySize, block_of, check_fit, margins
 from pelvrak.core.cutting.feeds import (
     cutting_data,
     cutting_power,
@@ -42,18 +42,18 @@ class BilletTest(unittest.TestCase):
 
     def test_by_allowance(self):
         sizing = ByAllowance(x_minus=1, x_plus=2, y_minus=3, y_plus=4, z_minus=5, z_plus=6)
-        low, high = block_of(Billet(sizing=sizing), self.part)
+        low, high = block_of(Block(sizing=sizing), self.part)
         np.testing.assert_allclose((low, high), ((-1, -3, -5), (62, 44, 26)), atol=1e-6)
 
     def test_by_size_centred_cuts_both_sides_evenly(self):
-        low, high = block_of(Billet(sizing=BySize(size=(65, 45, 26), place=(0.5, 0.5, 1.0))), self.part)
+        low, high = block_of(Block(sizing=BySize(size=(65, 45, 26), place=(0.5, 0.5, 1.0))), self.part)
         seen = margins(self.part, low, high)
         np.testing.assert_allclose(
             [seen[s] for s in ("x-", "x+", "y-", "y+", "z-", "z+")], [2.5, 2.5, 2.5, 2.5, 6, 0], atol=1e-6
         )
 
     def test_too_small_names_side_and_amount_and_cures(self):
-        found = check_fit(Billet(sizing=ByAllowance(x_plus=-1.5)), self.part)
+        found = check_fit(Block(sizing=ByAllowance(x_plus=-1.5)), self.part)
         self.assertEqual([(f.code, f.severity, f.measured) for f in found], [("billet.too_small", "error", -1.5)])
         self.assertIn("1.50 mm too small", found[0].sentence)
         self.assertIn("x+", found[0].sentence)
@@ -112,7 +112,7 @@ class SeatTest(unittest.TestCase):
     def test_zero_on_corners_and_middles(self):
         rotation = lay(Seat(), self.part)
         for x, y, z in itertools.product((-1, 0, 1), repeat=3):
-            zero = seat_work(Seat(zero=Zero(of="part", x=x, y=y, z=z)), self.part, self.box, rotation)
+            zero = seat_work(Zero(of="part", x=x, y=y, z=z), self.part, self.box, rotation)
             wanted = [30 * (x + 1), 20 * (y + 1), 10 * (z + 1)]
             np.testing.assert_allclose(moved(zero, np.array(wanted)), 0, atol=1e-9)
 
@@ -121,7 +121,7 @@ class SeatTest(unittest.TestCase):
         seat = Seat(flip=True, zero=Zero(of="hole", hole=hole, z=-1))
         rotation = lay(seat, self.part)
         lying = dict.fromkeys(self.box, ((0.0, -40.0, -20.0), (60.0, 0.0, 0.0)))
-        zero = seat_work(seat, self.part, lying, rotation)
+        zero = seat_work(seat.zero, self.part, lying, rotation)
         # The hole's axis stands over zero; the part's old top lies on height 0.
         np.testing.assert_allclose(moved(zero, np.array([15, 10, 20])), [0, 0, 0], atol=1e-9)
 

@@ -20,7 +20,7 @@ from pelvrak.core.holding.vise import vises
 from pelvrak.core.machine.mill import mills
 from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
-from pelvrak.server.api import events, moments, parts, problems, projects, release
+from pelvrak.server.api import events, moments, parts, problems, projects, release, shelf
 from pelvrak.server.api.shapes import Library
 from pelvrak.server.jobs.app import queue
 
@@ -42,7 +42,7 @@ async def lifespan(app: FastAPI) -> AsyncIterator[None]:
 app = FastAPI(title="Pelvrak", version="0.1.0", lifespan=lifespan)
 problems.install(app)
 app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=5)
-for router in (projects.router, moments.router, parts.router, release.router, events.router):
+for router in (projects.router, moments.router, parts.router, release.router, shelf.router, events.router):
     app.include_router(router)
 
 

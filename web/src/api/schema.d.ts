@@ -68,6 +68,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/revise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Revision Preview
+         * @description What a new revision of the part would do to every reference of the plan.
+         */
+        get: operations["revision_preview_api_projects__project_id__revise_get"];
+        put?: never;
+        /**
+         * Revise
+         * @description The plan on a new revision of its part; references that are not kept follow only where they were confirmed.
+         */
+        post: operations["revise_api_projects__project_id__revise_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/undo": {
         parameters: {
             query?: never;
@@ -188,6 +212,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{sha256}/choose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose
+         * @description A part of its own from one solid of a file, or from a mesh in another unit; the file stays as it is.
+         */
+        post: operations["choose_api_parts__sha256__choose_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{sha256}": {
         parameters: {
             query?: never;
@@ -220,6 +264,26 @@ export interface paths {
          * @description Faces, edges, holes, size and volume.
          */
         get: operations["facts_api_parts__sha256__facts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{sha256}/features": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Features
+         * @description Holes, recesses, bosses, fillets, chamfers, and from where each face is reached.
+         */
+        get: operations["features_api_parts__sha256__features_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -300,6 +364,94 @@ export interface paths {
          * @description The plan document.
          */
         get: operations["plan_api_projects__project_id__files_plan_json_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shelf
+         * @description All sizes in stock.
+         */
+        get: operations["shelf_api_shelf_get"];
+        /**
+         * Put Shelf
+         * @description The whole shelf anew.
+         */
+        put: operations["put_shelf_api_shelf_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shelf Csv
+         * @description The shelf as a CSV file.
+         */
+        get: operations["shelf_csv_api_shelf_csv_get"];
+        put?: never;
+        /**
+         * Bring Shelf
+         * @description The shelf from a CSV file; a row that is wrong refuses all of it.
+         */
+        post: operations["bring_shelf_api_shelf_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/picks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shelf Picks
+         * @description What on the shelf covers the part plus allowances (x-, x+, y-, y+, z-, z+; mm), and what to order when nothing does.
+         */
+        get: operations["shelf_picks_api_projects__project_id__picks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/casting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Casting Place
+         * @description Where the plan's model billet lies best round the part, searched from where it lies now.
+         */
+        get: operations["casting_place_api_projects__project_id__casting_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -393,28 +545,64 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
-         * Billet
-         * @description The raw material: a block of a named material.
+         * Bar
+         * @description A round bar, or a tube with a bore, along an axis of the part.
+         *
+         *     diameter: as bought, or None for the smallest that covers the part with `allowance` all round; bore: of a
+         *     tube, 0 for a bar; minus, plus: length beyond the part at both ends; shift: of the bar's middle from that of
+         *     the smallest circle round the part, in the order of the other two axes after `axis`; mm.
          */
-        Billet: {
+        Bar: {
+            /**
+             * Kind
+             * @default bar
+             * @constant
+             */
+            kind: "bar";
             /**
              * Material
              * @default EN AW-6082
              */
             material: string;
             /**
-             * Sizing
-             * @default {
-             *       "rule": "allowance",
-             *       "x_minus": 5,
-             *       "x_plus": 5,
-             *       "y_minus": 5,
-             *       "y_plus": 5,
-             *       "z_minus": 5,
-             *       "z_plus": 2
-             *     }
+             * Axis
+             * @default z
+             * @enum {string}
              */
-            sizing: components["schemas"]["ByAllowance"] | components["schemas"]["BySize"];
+            axis: "x" | "y" | "z";
+            /** Diameter */
+            diameter?: number | null;
+            /**
+             * Allowance
+             * @default 2
+             */
+            allowance: number;
+            /**
+             * Bore
+             * @default 0
+             */
+            bore: number;
+            /**
+             * Minus
+             * @default 5
+             */
+            minus: number;
+            /**
+             * Plus
+             * @default 2
+             */
+            plus: number;
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number
+            ];
         };
         /**
          * BilletReport
@@ -455,10 +643,96 @@ export interface components {
              */
             findings: components["schemas"]["Finding"][];
         };
+        /**
+         * Block
+         * @description A rectangular block.
+         */
+        Block: {
+            /**
+             * Kind
+             * @default block
+             * @constant
+             */
+            kind: "block";
+            /**
+             * Material
+             * @default EN AW-6082
+             */
+            material: string;
+            /**
+             * Sizing
+             * @default {
+             *       "rule": "allowance",
+             *       "x_minus": 5,
+             *       "x_plus": 5,
+             *       "y_minus": 5,
+             *       "y_plus": 5,
+             *       "z_minus": 5,
+             *       "z_plus": 2
+             *     }
+             */
+            sizing: components["schemas"]["ByAllowance"] | components["schemas"]["BySize"] | components["schemas"]["ByCorners"];
+        };
+        /** Body_bring_shelf_api_shelf_csv_post */
+        Body_bring_shelf_api_shelf_csv_post: {
+            /** File */
+            file: string;
+        };
         /** Body_upload_api_parts_post */
         Body_upload_api_parts_post: {
             /** File */
             file: string;
+        };
+        /**
+         * Boss
+         * @description Something that stands on a face. diameter: of a round one, mm.
+         */
+        Boss: {
+            /** Walls */
+            walls: number[];
+            /** Stands On */
+            stands_on: number;
+            /** Height */
+            height: number;
+            /** Diameter */
+            diameter: number | null;
+            /** Sides */
+            sides: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
+         * Bought
+         * @description Bars of one size: flat (width × height) or round (diameter), each `length_mm` long; price in whatever money the shop counts in.
+         */
+        Bought: {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "flat" | "round";
+            /** Material */
+            material: string;
+            /** Width Mm */
+            width_mm?: number | null;
+            /** Height Mm */
+            height_mm?: number | null;
+            /** Diameter Mm */
+            diameter_mm?: number | null;
+            /** Length Mm */
+            length_mm: number;
+            /**
+             * Price Per Kg
+             * @default 0
+             */
+            price_per_kg: number;
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
         };
         /**
          * ByAllowance
@@ -502,6 +776,29 @@ export interface components {
             z_plus: number;
         };
         /**
+         * ByCorners
+         * @description Sized by two opposite corners in the part's frame, mm.
+         */
+        ByCorners: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            rule: "corners";
+            /** Low */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /** High */
+            high: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * BySize
          * @description Sized as bought: finished size along x, y, z (mm), the part placed in it.
          *
@@ -532,6 +829,60 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * CastingPlace
+         * @description Where a casting lies best: degrees about x, then y, then z, then mm; the thinnest cover it gives, mm, and where.
+         */
+        CastingPlace: {
+            /** Turn */
+            turn: [
+                number,
+                number,
+                number
+            ];
+            /** Move */
+            move: [
+                number,
+                number,
+                number
+            ];
+            /** Cover */
+            cover: number;
+            /** Thinnest At */
+            thinnest_at: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Chamfer
+         * @description A narrow sloping face along an edge; width across it, mm; angle to the wider of its neighbours.
+         */
+        Chamfer: {
+            /** Face */
+            face: number;
+            /** Width */
+            width: number;
+            /** Angle Deg */
+            angle_deg: number;
+            /** Sides */
+            sides: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
+         * Choose
+         * @description Which solid of a file is the part, or in which unit a mesh without one was written.
+         */
+        Choose: {
+            /** Solid */
+            solid?: number | null;
+            /** Unit */
+            unit?: ("mm" | "cm" | "m" | "in" | "ft") | null;
         };
         /**
          * ComparisonReport
@@ -712,12 +1063,72 @@ export interface components {
             problem?: components["schemas"]["Problem"] | null;
         };
         /**
+         * Extrusion
+         * @description A sawn-off length of a profile, its outline from a DXF file, along an axis of the part.
+         *
+         *     place: "middle" puts the middle of the outline's box on that of the part's, "drawn" takes the drawing's
+         *     coordinates as the part's. shift: further, in the order of the other two axes after `axis`, mm.
+         */
+        Extrusion: {
+            /**
+             * Kind
+             * @default extrusion
+             * @constant
+             */
+            kind: "extrusion";
+            /**
+             * Material
+             * @default EN AW-6082
+             */
+            material: string;
+            /** File */
+            file: string;
+            /** Sha256 */
+            sha256?: string | null;
+            /**
+             * Axis
+             * @default z
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /**
+             * Minus
+             * @default 5
+             */
+            minus: number;
+            /**
+             * Plus
+             * @default 2
+             */
+            plus: number;
+            /**
+             * Place
+             * @default middle
+             * @enum {string}
+             */
+            place: "middle" | "drawn";
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number
+            ];
+        };
+        /**
          * Face
          * @description One face of the part; lengths mm, area mm².
          *
          *     normal: outward, planes only. axis, axis_point, radius: cylinders, cones (radius at the axis
-         *     point) and tori. hollow: the material lies outside the curve, as in a hole.
-         *     turn_deg: how far round its axis a cylinder goes. loops: edge numbers of each boundary, outer first.
+         *     point), tori (of the ring; minor_radius of the tube) and spheres (axis_point is the centre).
+         *     half_angle_deg: of a cone, above 0 where it widens along its axis. hollow: the material lies outside
+         *     the curve, as in a hole. turn_deg: how far round its axis the face goes. loops: edge numbers of each
+         *     boundary, outer first, -(number + 1) where walked backwards. fit_error_mm: greatest distance of the
+         *     file's surface from the stated form, for faces found in a mesh.
          */
         Face: {
             /** Number */
@@ -767,6 +1178,10 @@ export interface components {
             ] | null;
             /** Radius */
             radius?: number | null;
+            /** Minor Radius */
+            minor_radius?: number | null;
+            /** Half Angle Deg */
+            half_angle_deg?: number | null;
             /**
              * Hollow
              * @default false
@@ -774,6 +1189,8 @@ export interface components {
             hollow: boolean;
             /** Turn Deg */
             turn_deg?: number | null;
+            /** Fit Error Mm */
+            fit_error_mm?: number | null;
             /**
              * Loops
              * @default []
@@ -842,6 +1259,55 @@ export interface components {
             leave: number;
         };
         /**
+         * Features
+         * @description All of a part. directions: those that were asked; reach: for each face, which of them (by number) reach all of it.
+         *
+         *     hidden: faces with a place that no direction reaches, and the share of each that some direction does.
+         */
+        Features: {
+            /** Holes */
+            holes: components["schemas"]["HoleFeature"][];
+            /** Recesses */
+            recesses: components["schemas"]["Recess"][];
+            /** Bosses */
+            bosses: components["schemas"]["Boss"][];
+            /** Fillets */
+            fillets: components["schemas"]["Fillet"][];
+            /** Chamfers */
+            chamfers: components["schemas"]["Chamfer"][];
+            /** Directions */
+            directions: [
+                number,
+                number,
+                number
+            ][];
+            /** Reach */
+            reach: number[][];
+            /** Hidden */
+            hidden: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * Fillet
+         * @description Faces that round an edge with one radius; hollow: an inner corner, which the tool must get into.
+         */
+        Fillet: {
+            /** Radius */
+            radius: number;
+            /** Hollow */
+            hollow: boolean;
+            /** Faces */
+            faces: number[];
+            /** Sides */
+            sides: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
          * Finding
          * @description One result of one check.
          *
@@ -899,7 +1365,8 @@ export interface components {
          * @description What the vise does to the work, all from the incoming stock; lengths mm, areas mm².
          *
          *     solids: keep-outs as (name, low, high) in the zero frame. jaw_top, rest: heights in the zero frame.
-         *     zero_on_table: work zero from the table's front left corner.
+         *     zero_on_table: work zero from the table's front left corner. jaw: (low, high) of the fixed jaw's face
+         *     above what the work rests on, in the zero frame.
          */
         HoldFacts: {
             /** Opening */
@@ -945,6 +1412,19 @@ export interface components {
                 number,
                 number,
                 number
+            ] | null;
+            /** Jaw */
+            jaw?: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
             ] | null;
             /**
              * Solids
@@ -1010,6 +1490,69 @@ export interface components {
             through: boolean;
         };
         /**
+         * HoleFeature
+         * @description One hole as it would be made. diameter: of its narrowest cylinder; depth: of all its stages, mm.
+         *
+         *     axis: from the hole's mouth into the part (either way for a through hole). stages: in that order.
+         *     through: both ends open. sides: directions the tool can come from (from the tip towards the
+         *     spindle), each with a straight way free and no stage wider than the one outside it.
+         *     interrupted: another hollow crosses it.
+         */
+        HoleFeature: {
+            /** Diameter */
+            diameter: number;
+            /** Depth */
+            depth: number;
+            /** Through */
+            through: boolean;
+            /** Axis */
+            axis: [
+                number,
+                number,
+                number
+            ];
+            /** Mouth */
+            mouth: [
+                number,
+                number,
+                number
+            ];
+            /** Stages */
+            stages: components["schemas"]["Stage"][];
+            /** Sides */
+            sides: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Interrupted
+             * @default false
+             */
+            interrupted: boolean;
+        };
+        /**
+         * KeptStock
+         * @description An in-process stock that was saved, where it was saved.
+         */
+        KeptStock: {
+            /**
+             * Kind
+             * @default stock
+             * @constant
+             */
+            kind: "stock";
+            /**
+             * Material
+             * @default EN AW-6082
+             */
+            material: string;
+            /** File */
+            file: string;
+            /** Sha256 */
+            sha256?: string | null;
+        };
+        /**
          * Library
          * @description What ships with the program. tool_kinds: what can do an operation, by its kind or its cycle.
          */
@@ -1040,6 +1583,37 @@ export interface components {
             operation: string;
             /** Tool */
             tool: string;
+        };
+        /**
+         * Match
+         * @description What became of one face or edge of the old part.
+         *
+         *     new: its number in the new part, None when lost. moved: how far, mm (planes along their normal,
+         *     cylinders across their axis). size: diameter, area (mm²) or length (mm) before and after, where changed.
+         */
+        Match: {
+            /** Old */
+            old: number;
+            /** New */
+            new: number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "kept" | "moved" | "resized" | "unsure" | "lost";
+            /** Moved */
+            moved?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Size */
+            size?: [
+                number,
+                number
+            ] | null;
+            /** Sentence */
+            sentence: string;
         };
         /**
          * Material
@@ -1116,6 +1690,85 @@ export interface components {
             tool_change_s: number;
         };
         /**
+         * Model
+         * @description A casting, forging or printed shape from a STEP, STL or 3MF file.
+         *
+         *     turn: about the part's x, then y, then z through the file's origin, degrees; move: afterwards, mm.
+         */
+        Model: {
+            /**
+             * Kind
+             * @default model
+             * @constant
+             */
+            kind: "model";
+            /**
+             * Material
+             * @default EN AW-6082
+             */
+            material: string;
+            /** File */
+            file: string;
+            /** Sha256 */
+            sha256?: string | null;
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * NamedZero
+         * @description A further zero of a setup, kept in its own register.
+         */
+        NamedZero: {
+            /** Name */
+            name: string;
+            /**
+             * Offset Register
+             * @default G55
+             * @enum {string}
+             */
+            offset_register: "G54" | "G55" | "G56" | "G57" | "G58" | "G59";
+            /**
+             * @default {
+             *       "of": "incoming",
+             *       "x": 0,
+             *       "y": 0,
+             *       "z": 1,
+             *       "faces": [],
+             *       "end": 0,
+             *       "offset": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            zero: components["schemas"]["Zero"];
+        };
+        /**
          * NewProject
          * @description A project from a part that was read.
          */
@@ -1141,7 +1794,7 @@ export interface components {
          * @description One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
          *
          *     time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
-         *     moment. tool_shape: what cuts and what only turns, as drawn.
+         *     moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and what only turns, as drawn.
          */
         OperationReport: {
             /** Id */
@@ -1201,6 +1854,11 @@ export interface components {
              * @default 0
              */
             moves: number;
+            /** Cut Z */
+            cut_z?: [
+                number,
+                number
+            ] | null;
             /**
              * Tool Shape
              * @default []
@@ -1339,7 +1997,7 @@ export interface components {
         };
         /**
          * PartState
-         * @description An uploaded part.
+         * @description An uploaded part. choices: its solids, when one has to be chosen; origin: the file it was taken from.
          */
         PartState: {
             /** Sha256 */
@@ -1347,13 +2005,73 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Kind
+             * @default part
+             * @enum {string}
+             */
+            kind: "part" | "outline" | "stock";
+            /**
              * Status
              * @enum {string}
              */
-            status: "reading" | "ready" | "refused";
+            status: "reading" | "ready" | "choose" | "refused";
             /** Key */
             key?: string | null;
             problem?: components["schemas"]["Problem"] | null;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: components["schemas"]["SolidLine"][];
+            /** Origin */
+            origin?: string | null;
+        };
+        /**
+         * Pick
+         * @description One way to saw the billet from a bar. along: the part's axis the bar lies along; size: what is sawn off (mm).
+         *
+         *     waste_mm3: beyond what the part and its allowances need; in_stock: whether the shelf has it.
+         */
+        Pick: {
+            bought: components["schemas"]["Bought"];
+            /**
+             * Along
+             * @enum {string}
+             */
+            along: "x" | "y" | "z";
+            /** Size */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /** Volume Mm3 */
+            volume_mm3: number;
+            /** Waste Mm3 */
+            waste_mm3: number;
+            /** Mass Kg */
+            mass_kg: number;
+            /** Cost */
+            cost: number;
+            /** In Stock */
+            in_stock: boolean;
+            /** Billet */
+            billet: components["schemas"]["Block"] | components["schemas"]["Bar"];
+        };
+        /**
+         * Picks
+         * @description What to take from the shelf, least volume first, and what to order when nothing there fits.
+         */
+        Picks: {
+            /** Needed */
+            needed: [
+                number,
+                number,
+                number
+            ];
+            /** From Shelf */
+            from_shelf: components["schemas"]["Pick"][];
+            order: components["schemas"]["Pick"] | null;
         };
         /**
          * Plan
@@ -1370,7 +2088,9 @@ export interface components {
             name: string;
             part: components["schemas"]["PartFile"];
             /**
+             * Billet
              * @default {
+             *       "kind": "block",
              *       "material": "EN AW-6082",
              *       "sizing": {
              *         "rule": "allowance",
@@ -1383,7 +2103,7 @@ export interface components {
              *       }
              *     }
              */
-            billet: components["schemas"]["Billet"];
+            billet: components["schemas"]["Block"] | components["schemas"]["Bar"] | components["schemas"]["Extrusion"] | components["schemas"]["Model"] | components["schemas"]["KeptStock"];
             /**
              * Tools
              * @default []
@@ -1531,6 +2251,51 @@ export interface components {
             };
         };
         /**
+         * Recess
+         * @description Something cut into the part along a direction.
+         *
+         *     floor: its plane face, None where it goes through. walls: the faces round it. opens: from the floor out
+         *     (towards the spindle). depth: floor to the top of its highest wall, mm. width: between its facing walls,
+         *     or its slot's, mm. corner_radius: tightest upright hollow corner, mm; 0 where two walls meet sharp, so that
+         *     no turning tool gets in. floor_radius: tightest fillet between floor and walls, mm, None without one.
+         *     islands: bosses on its floor. sides: directions that reach all of it.
+         */
+        Recess: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "pocket" | "slot" | "open pocket" | "open slot" | "step" | "opening" | "through slot";
+            /** Floor */
+            floor: number | null;
+            /** Walls */
+            walls: number[];
+            /** Fillets */
+            fillets: number[];
+            /** Opens */
+            opens: [
+                number,
+                number,
+                number
+            ];
+            /** Depth */
+            depth: number;
+            /** Width */
+            width: number | null;
+            /** Corner Radius */
+            corner_radius: number | null;
+            /** Floor Radius */
+            floor_radius: number | null;
+            /** Islands */
+            islands: number;
+            /** Sides */
+            sides: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
          * Reckoned
          * @description A computed number with its formula, the values in it, and where the formula comes from.
          */
@@ -1545,6 +2310,21 @@ export interface components {
             with_values: string;
             /** Source */
             source: string;
+        };
+        /**
+         * Reference
+         * @description One place of the plan that points at the part. path: JSON pointer; what: as people say it.
+         */
+        Reference: {
+            /** Path */
+            path: string;
+            /** What */
+            what: string;
+            /** Kind */
+            kind: string;
+            /** Old */
+            old: number;
+            match: components["schemas"]["Match"];
         };
         /**
          * Report
@@ -1585,8 +2365,93 @@ export interface components {
             reused: string[];
         };
         /**
+         * Rest
+         * @description One surface a zero takes a coordinate from.
+         *
+         *     axis: of the setup; on: what it is, in words; state: in the incoming stock; by: the setups and operations
+         *     that made it; cut_away: this setup takes it off; work_axis: the axis in the work frame; place: a point of it there.
+         */
+        Rest: {
+            /** Axis */
+            axis: string;
+            /** On */
+            on: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "raw" | "cut" | "raw and cut" | "not yet there" | "gone" | "holding";
+            /**
+             * By
+             * @default []
+             */
+            by: string[];
+            /**
+             * Cut Away
+             * @default false
+             */
+            cut_away: boolean;
+            /** Work Axis */
+            work_axis: [
+                number,
+                number,
+                number
+            ];
+            /** Place */
+            place: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Revise
+         * @description A new revision of the part for a plan. take: references (JSON pointers) whose new place was confirmed.
+         */
+        Revise: {
+            /** Based On */
+            based_on: number;
+            /** Sha256 */
+            sha256: string;
+            /** Revision */
+            revision: string;
+            /**
+             * Take
+             * @default []
+             */
+            take: string[];
+        };
+        /**
+         * Revising
+         * @description What a new revision does to a plan. faces: how many of the part's are in which state; grown: size before and after, mm.
+         */
+        Revising: {
+            /** References */
+            references: components["schemas"]["Reference"][];
+            /** Faces */
+            faces: {
+                [key: string]: number;
+            };
+            /** New Faces */
+            new_faces: number;
+            /** Old Size */
+            old_size: [
+                number,
+                number,
+                number
+            ];
+            /** New Size */
+            new_size: [
+                number,
+                number,
+                number
+            ];
+            /** Same */
+            same: boolean;
+        };
+        /**
          * Seat
-         * @description Which way is up, which way is X, and where zero is.
+         * @description Which way is up, which way is X, and where zero is. turn_deg: the work turned further, seen from above.
          */
         Seat: {
             /**
@@ -1600,7 +2465,7 @@ export interface components {
              *       ]
              *     }
              */
-            up: components["schemas"]["UpByDirection"] | components["schemas"]["UpByFace"];
+            up: components["schemas"]["UpByDirection"] | components["schemas"]["UpByFace"] | components["schemas"]["UpByEdge"];
             /**
              * Flip
              * @default false
@@ -1613,16 +2478,33 @@ export interface components {
              *       "quarter_turns": 0
              *     }
              */
-            x: components["schemas"]["XByTurn"] | components["schemas"]["XByEdge"];
+            x: components["schemas"]["XByTurn"] | components["schemas"]["XByEdge"] | components["schemas"]["XByFace"] | components["schemas"]["XByHoles"];
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
             /**
              * @default {
              *       "of": "incoming",
              *       "x": 0,
              *       "y": 0,
-             *       "z": 1
+             *       "z": 1,
+             *       "faces": [],
+             *       "end": 0,
+             *       "offset": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
              *     }
              */
             zero: components["schemas"]["Zero"];
+            /**
+             * Zeros
+             * @default []
+             */
+            zeros: components["schemas"]["NamedZero"][];
         };
         /**
          * Setup
@@ -1662,12 +2544,21 @@ export interface components {
              *         "quarter_turns": 0,
              *         "rule": "turn"
              *       },
+             *       "turn_deg": 0,
              *       "zero": {
+             *         "end": 0,
+             *         "faces": [],
              *         "of": "incoming",
+             *         "offset": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
              *         "x": 0,
              *         "y": 0,
              *         "z": 1
-             *       }
+             *       },
+             *       "zeros": []
              *     }
              */
             seat: components["schemas"]["Seat"];
@@ -1687,6 +2578,10 @@ export interface components {
         /**
          * SetupReport
          * @description One setup. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame.
+         *
+         *     rests: what its zero rests on. cut_z: lowest and highest Z of its cutting moves, and the operations they are
+         *     of. below_rest: how far the lowest lies under what the work rests on, mm. seen: the share of each face of the
+         *     part that the spindle sees from above.
          */
         SetupReport: {
             /** Name */
@@ -1746,6 +2641,33 @@ export interface components {
                 number
             ] | null;
             hold?: components["schemas"]["HoldFacts"] | null;
+            /**
+             * Rests
+             * @default []
+             */
+            rests: components["schemas"]["Rest"][];
+            /**
+             * Zeros
+             * @default []
+             */
+            zeros: components["schemas"]["ZeroReport"][];
+            /** Cut Z */
+            cut_z?: [
+                number,
+                number
+            ] | null;
+            /** Cut Z Of */
+            cut_z_of?: [
+                string,
+                string
+            ] | null;
+            /** Below Rest */
+            below_rest?: number | null;
+            /**
+             * Seen
+             * @default []
+             */
+            seen: number[];
             /** Register Value */
             register_value?: [
                 components["schemas"]["Reckoned"],
@@ -1764,6 +2686,55 @@ export interface components {
              * @default []
              */
             findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * SolidLine
+         * @description One solid of a file with several; mm, mm³.
+         */
+        SolidLine: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Size */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /** Volume Mm3 */
+            volume_mm3: number;
+        };
+        /**
+         * Stage
+         * @description One stage of a hole, from `start` to `end` on its axis (mm), with its diameter at both.
+         *
+         *     faces: the part's face numbers.
+         */
+        Stage: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "cylinder" | "cone";
+            /** Start */
+            start: [
+                number,
+                number,
+                number
+            ];
+            /** End */
+            end: [
+                number,
+                number,
+                number
+            ];
+            /** Start Diameter */
+            start_diameter: number;
+            /** End Diameter */
+            end_diameter: number;
+            /** Faces */
+            faces: number[];
         };
         /**
          * Step
@@ -1880,8 +2851,20 @@ export interface components {
             ];
         };
         /**
+         * UpByEdge
+         * @description Up is along a straight edge, or square to a round one.
+         */
+        UpByEdge: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            rule: "edge";
+            edge: components["schemas"]["EdgeRef"];
+        };
+        /**
          * UpByFace
-         * @description Up is the way a plane face looks.
+         * @description Up is the way a plane face looks, or the axis of a round one.
          */
         UpByFace: {
             /**
@@ -1996,6 +2979,31 @@ export interface components {
             edge: components["schemas"]["EdgeRef"];
         };
         /**
+         * XByFace
+         * @description X is the way a plane face looks, seen from above.
+         */
+        XByFace: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            rule: "face";
+            face: components["schemas"]["FaceRef"];
+        };
+        /**
+         * XByHoles
+         * @description X goes from the axis of one round face to that of another.
+         */
+        XByHoles: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            rule: "holes";
+            first: components["schemas"]["FaceRef"];
+            second: components["schemas"]["FaceRef"];
+        };
+        /**
          * XByTurn
          * @description The part's x (or y, when x stands upright), turned by quarter turns seen from above.
          */
@@ -2013,10 +3021,13 @@ export interface components {
         };
         /**
          * Zero
-         * @description Work zero: a place on a box, or over a hole.
+         * @description Where zero is.
          *
-         *     of: whose box; "hole" takes x and y from the axis of a hole and the height from the incoming stock.
-         *     x, y, z: -1 low side, 0 middle, 1 high side, seen in the setup.
+         *     of: whose box; "hole", a hole's or boss's axis; "faces", where one to three plane faces meet;
+         *     "vertex", an end of an edge; "holding", the fixed jaw, which stays when the work changes. What those
+         *     leave open is taken from the incoming stock's box (of the jaw, for "holding").
+         *     x, y, z: -1 low side, 0 middle, 1 high side, seen in the setup. For "holding": x along the jaw, z -1 what
+         *     the work rests on, 1 the jaw's top. offset: from there, along the setup's axes, mm.
          */
         Zero: {
             /**
@@ -2024,7 +3035,7 @@ export interface components {
              * @default incoming
              * @enum {string}
              */
-            of: "billet" | "part" | "incoming" | "hole";
+            of: "billet" | "part" | "incoming" | "hole" | "faces" | "vertex" | "holding";
             /**
              * X
              * @default 0
@@ -2044,6 +3055,58 @@ export interface components {
              */
             z: -1 | 0 | 1;
             hole?: components["schemas"]["FaceRef"] | null;
+            /**
+             * Faces
+             * @default []
+             */
+            faces: components["schemas"]["FaceRef"][];
+            edge?: components["schemas"]["EdgeRef"] | null;
+            /**
+             * End
+             * @default 0
+             * @enum {integer}
+             */
+            end: 0 | 1;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * ZeroReport
+         * @description A further zero of a setup: where it lies from the setup's own (mm), what it rests on, what its register holds.
+         */
+        ZeroReport: {
+            /** Name */
+            name: string;
+            /** Offset Register */
+            offset_register: string;
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rests
+             * @default []
+             */
+            rests: components["schemas"]["Rest"][];
+            /** Register Value */
+            register_value?: [
+                components["schemas"]["Reckoned"],
+                components["schemas"]["Reckoned"],
+                components["schemas"]["Reckoned"]
+            ] | null;
         };
     };
     responses: never;
@@ -2150,6 +3213,74 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Edit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    revision_preview_api_projects__project_id__revise_get: {
+        parameters: {
+            query: {
+                sha256: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revising"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    revise_api_projects__project_id__revise_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Revise"];
             };
         };
         responses: {
@@ -2371,6 +3502,41 @@ export interface operations {
             };
         };
     };
+    choose_api_parts__sha256__choose_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Choose"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     part_api_parts__sha256__get: {
         parameters: {
             query?: never;
@@ -2420,6 +3586,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Part"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    features_api_parts__sha256__features_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Features"];
                 };
             };
             /** @description Validation Error */
@@ -2547,6 +3744,176 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_api_shelf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bought"][];
+                };
+            };
+        };
+    };
+    put_shelf_api_shelf_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bought"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bought"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_csv_api_shelf_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+        };
+    };
+    bring_shelf_api_shelf_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_shelf_api_shelf_csv_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bought"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_picks_api_projects__project_id__picks_get: {
+        parameters: {
+            query: {
+                allowance: number[];
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Picks"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    casting_place_api_projects__project_id__casting_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastingPlace"];
                 };
             };
             /** @description Validation Error */

@@ -1,10 +1,10 @@
-"""What block is the part cut from, and does the part fit in it?"""
+"""Which block lies round the part, and does the part fit in it?"""
 
 from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.part import Frozen, Part, Vector
@@ -12,6 +12,7 @@ from pelvrak.core.geometry.part import Frozen, Part, Vector
 SIDES = ("x-", "x+", "y-", "y+", "z-", "z+")
 Allowance = Annotated[float, Field(ge=-500, le=500)]
 Size = Annotated[float, Field(gt=0, le=2000)]
+Place = Annotated[float, Field(ge=-5000, le=5000)]
 
 
 class ByAllowance(Frozen):
@@ -39,16 +40,33 @@ class BySize(Frozen):
     ] = (0.5, 0.5, 0.5)
 
 
-class Billet(Frozen):
-    """The raw material: a block of a named material."""
+class ByCorners(Frozen):
+    """Sized by two opposite corners in the part's frame, mm."""
 
+    rule: Literal["corners"] = "corners"
+    low: tuple[Place, Place, Place]
+    high: tuple[Place, Place, Place]
+
+    @model_validator(mode="after")
+    def _has_size(self) -> ByCorners:
+        if any(a >= b for a, b in zip(self.low, self.high, strict=True)):
+            raise ValueError("the second corner has to lie beyond the first along x, y and z")
+        return self
+
+
+class Block(Frozen):
+    """A rectangular block."""
+
+    kind: Literal["block"] = "block"
     material: str = "EN AW-6082"
-    sizing: Annotated[ByAllowance | BySize, Field(discriminator="rule")] = ByAllowance()
+    sizing: Annotated[ByAllowance | BySize | ByCorners, Field(discriminator="rule")] = ByAllowance()
 
 
-def block_of(billet: Billet, part: Part) -> tuple[Vector, Vector]:
+def block_of(billet: Block, part: Part) -> tuple[Vector, Vector]:
     """The block (low, high) in the part's frame, mm."""
     sizing = billet.sizing
+    if isinstance(sizing, ByCorners):
+        return sizing.low, sizing.high
     if isinstance(sizing, ByAllowance):
         minus = (sizing.x_minus, sizing.y_minus, sizing.z_minus)
         plus = (sizing.x_plus, sizing.y_plus, sizing.z_plus)
@@ -70,7 +88,7 @@ def margins(part: Part, low: Vector, high: Vector) -> dict[str, float]:
     return out
 
 
-def check_fit(billet: Billet, part: Part) -> list[Finding]:
+def check_fit(billet: Block, part: Part) -> list[Finding]:
     """Whether the part fits in its billet, with the place and amount on every side that is short."""
     low, high = block_of(billet, part)
     findings = []

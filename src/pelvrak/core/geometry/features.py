@@ -21,6 +21,8 @@ RecessKind = Literal["pocket", "slot", "open pocket", "open slot", "step", "open
 # Directions within this (cosine of the angle to square) are square to each other.
 SQUARE = 0.02
 SAME_MM = 1e-3
+# What leans more than this (sine) from upright is no wall.
+STEEP = 0.71
 CHAMFER_DEG = (20.0, 70.0)
 # A chamfer is narrower than this share of its length.
 NARROW = 0.34
@@ -130,6 +132,10 @@ class _Walk:
         rows = self.share[list(faces)]
         return tuple(d for i, d in enumerate(self.directions) if (rows[:, i] >= REACHED).all())
 
+    def seen_from(self, face: int, way: Floats) -> bool:
+        """Whether most of a face is seen along a direction, one of those asked."""
+        return any(np.dot(d, way) > 0.9999 and self.share[face, i] > 0.5 for i, d in enumerate(self.directions))
+
     def from_beside(self, fold: Fold) -> bool:
         """Whether a tool square to one of two faces makes the sharp inner edge between them, as floor and wall."""
         for floor, wall in ((fold.one, fold.two), (fold.two, fold.one)):
@@ -161,7 +167,9 @@ def features_of(model: PartModel) -> Features:
     """Holes, recesses, bosses, fillets and chamfers of a part, each with the directions it is reached from."""
     walk = _Walk(model)
     recesses, bosses = _on_floors(walk)
-    recesses += _openings(walk, recesses)
+    openings = _openings(walk, recesses)
+    through = {wall for opening in openings for wall in opening.walls}
+    recesses = [recess for recess in recesses if recess.floor not in through] + openings
     reach = tuple(tuple(np.flatnonzero(row >= REACHED).tolist()) for row in walk.share)
     return Features(
         holes=tuple(walk.holes), recesses=tuple(sorted(recesses, key=lambda r: (r.opens, r.depth, r.walls))),
@@ -187,7 +195,8 @@ def _risen(walk: _Walk, floor: Face, loop: tuple[int, ...]) -> tuple[list[int], 
         if fold is None:
             continue
         beyond = walk.faces[fold.other(floor.number)]
-        if walk.span([beyond.number], up)[1] < level + SAME_MM:
+        leans = beyond.normal is not None and abs(float(np.dot(beyond.normal, up))) > STEEP
+        if leans or walk.span([beyond.number], up)[1] < level + SAME_MM:
             continue
         if fold.kind == "smooth" and beyond.hollow and walk.is_fillet(beyond):
             along += length
@@ -221,7 +230,7 @@ def _on_floors(walk: _Walk) -> tuple[list[Recess], list[Boss]]:
                 )  # fmt: skip
         walls, fillets, share = _risen(walk, floor, floor.loops[0])
         walls = [w for w in walls if w != floor.number]
-        if not walls or set(walls) <= walk.hole_faces:
+        if not walls or set(walls) <= walk.hole_faces or not walk.seen_from(floor.number, up):
             continue
         depth = walk.span(walls, up)[1] - level
         width = _facing(walk, walls, up)
@@ -256,36 +265,45 @@ def _seen_once(walk: _Walk, recesses: list[Recess]) -> list[Recess]:
 
 
 def _openings(walk: _Walk, known: list[Recess]) -> list[Recess]:
-    """Recesses that go through: rings of upright walls round the inner boundary of a plane face."""
+    """Recesses that go through: rings of walls along one direction round an inner boundary of a face."""
     out: list[Recess] = []
-    taken = {wall for recess in known for wall in (*recess.walls, *recess.fillets)} | walk.hole_faces
+    closed = [recess for recess in known if not recess.kind.startswith(("open", "step"))]
+    taken = {wall for recess in closed for wall in (*recess.walls, *recess.fillets)} | walk.hole_faces
     for face in walk.faces:
-        if face.normal is None:
-            continue
-        up = np.array(face.normal)
         for loop in face.loops[1:]:
-            walls: list[int] = []
-            for number in loop:
-                fold = walk.by_edge.get(number if number >= 0 else -number - 1)
-                if fold is None or fold.kind != "convex" or not walk.upright(walk.faces[fold.other(face.number)], up):
-                    break
-                walls.append(fold.other(face.number))
-            else:
-                walls = list(dict.fromkeys(walls))
-                if not walls or set(walls) & taken:
-                    continue
-                taken |= set(walls)
-                low, high = walk.span(walls, up)
-                width = _facing(walk, walls, up)
-                out.append(
-                    Recess(
-                        kind="through slot" if _is_slot(walk, walls, up, width) else "opening",
-                        floor=None, walls=tuple(walls), fillets=(), opens=as_vector(up), depth=round(high - low, 6),
-                        width=width, corner_radius=_corner(walk, walls, up), floor_radius=None, islands=0,
-                        sides=walk.sides(walls),
-                    )
-                )  # fmt: skip
+            folds_here = [walk.by_edge.get(number if number >= 0 else -number - 1) for number in loop]
+            if not all(fold is not None and fold.kind == "convex" for fold in folds_here):
+                continue
+            walls = list(dict.fromkeys(fold.other(face.number) for fold in folds_here if fold is not None))
+            up = _along_all(walk, face, walls)
+            if up is None or set(walls) & taken:
+                continue
+            taken |= set(walls)
+            low, high = walk.span(walls, up)
+            width = _facing(walk, walls, up)
+            out.append(
+                Recess(
+                    kind="through slot" if _is_slot(walk, walls, up, width) else "opening",
+                    floor=None, walls=tuple(walls), fillets=(), opens=as_vector(up), depth=round(high - low, 6),
+                    width=width, corner_radius=_corner(walk, walls, up), floor_radius=None, islands=0,
+                    sides=walk.sides(walls),
+                )
+            )  # fmt: skip
     return out
+
+
+def _along_all(walk: _Walk, mouth: Face, walls: list[int]) -> Floats | None:
+    """The direction all walls run along: square to a plane mouth, else where two of the walls cross."""
+    faces = [walk.faces[wall] for wall in walls]
+    if mouth.normal is not None:
+        up = np.array(mouth.normal)
+    else:
+        planes = [np.array(face.normal) for face in faces if face.normal is not None]
+        crossed = [np.cross(planes[0], other) for other in planes[1:] if abs(planes[0] @ other) < 0.99]
+        if len(walls) < 3 or not crossed:
+            return None
+        up = crossed[0] / np.linalg.norm(crossed[0])
+    return up if all(walk.upright(face, up) for face in faces) else None
 
 
 def _round_diameter(walk: _Walk, walls: list[int]) -> float | None:

@@ -19,6 +19,7 @@ from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, edge_triangles, trian
 from pelvrak.core.geometry.part import Edge, Face, FaceKind, as_vector
 
 FLAT_DEG = 0.1
+SLIM_MM2 = 1e-9
 # Facets of one curved face meet at less than this.
 SMOOTH_DEG = 31.0
 # Corners may lie this far off a form, of the size of the form or at least in mm.
@@ -26,6 +27,8 @@ FIT_SHARE, FIT_MM = 1e-4, 0.005
 # A facet of a curved face is smaller than this many times the middle one.
 PLANE_TIMES = 6.0
 LEAST_FACETS = 3
+# Facets of one cylinder span angles that differ by no more than this many times.
+EVEN_TIMES = 5.0
 
 
 @dataclass
@@ -45,11 +48,18 @@ class _Facets:
         self.normals = triangle_normals(mesh)
         corners = mesh.vertices[mesh.triangles]
         self.areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
-        _, one, two = edge_triangles(mesh)
+        pairs, one, two = edge_triangles(mesh)
         cosine = np.einsum("ij,ij->i", self.normals[one], self.normals[two])
-        slim = (self.areas[one] < 1e-9) | (self.areas[two] < 1e-9)
-        flat = (cosine > np.cos(np.radians(FLAT_DEG))) | slim
+        flat = cosine > np.cos(np.radians(FLAT_DEG))
         count = len(mesh.triangles)
+        # A triangle without area has no normal: it goes with what lies across its longest side.
+        slim = self.areas < SLIM_MM2
+        length = np.linalg.norm(np.diff(mesh.vertices[pairs], axis=1)[:, 0], axis=1)
+        for side in np.argsort(-length):
+            a, b = one[side], two[side]
+            if slim[a] or slim[b]:
+                flat[side] = True
+                slim[a if slim[a] else b] = False
         self.count, self.of = connected_components(
             coo_matrix((np.ones(flat.sum()), (one[flat], two[flat])), (count, count)), directed=False
         )
@@ -59,8 +69,8 @@ class _Facets:
         )
         self.normal = normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
         smooth = ~flat & (cosine > np.cos(np.radians(SMOOTH_DEG)))
-        pairs = np.unique(np.sort(np.stack([self.of[one[smooth]], self.of[two[smooth]]], 1), axis=1), axis=0)
-        self.pairs = pairs[pairs[:, 0] != pairs[:, 1]]
+        joined = np.unique(np.sort(np.stack([self.of[one[smooth]], self.of[two[smooth]]], 1), axis=1), axis=0)
+        self.pairs = joined[joined[:, 0] != joined[:, 1]]
         self.next: list[list[int]] = [[] for _ in range(self.count)]
         for a, b in self.pairs.tolist():
             self.next[a].append(b)
@@ -105,7 +115,12 @@ def labelled(mesh: Mesh) -> tuple[Mesh, list[Form]]:
             if facets.area[f] > PLANE_TIMES * middle or all(face_of[n] >= 0 for n in facets.next[f]):
                 give([f], _plane(facets, [f]))
         for rest in _connected(facets, left[face_of[left] < 0]):
-            give(rest, _revolved(facets, rest) or _ball(facets, rest) or Form("other", {}, 0.0))
+            curved = _revolved(facets, rest) or _ball(facets, rest)
+            if curved is None and len(rest) < 2 * LEAST_FACETS:
+                for f in rest:
+                    give([f], _plane(facets, [f]))
+            else:
+                give(rest, curved or Form("other", {}, 0.0))
     return Mesh(mesh.vertices, mesh.triangles, face_of[facets.of]), forms
 
 
@@ -148,30 +163,62 @@ def _grown(facets: _Facets, group: list[int], face_of: Ints) -> list[tuple[list[
                 continue
             axis = np.cross(facets.normal[seed], facets.normal[first])
             axis /= max(float(np.linalg.norm(axis)), 1e-30)
-            members, form, waiting = [seed, first], None, [*facets.next[seed], *facets.next[first]]
-            while waiting:
-                facet = waiting.pop()
-                if facet in members or facet in taken or abs(facets.normal[facet] @ axis) > 0.01:
-                    continue
-                wider = _cylinder(facets, [*members, facet], axis)
-                if wider is not None:
-                    members.append(facet)
-                    form = wider
-                    waiting += facets.next[facet]
-            if form is not None and (best is None or len(members) > len(best[0])):
-                best = (members, form)
+            grown = _grow(facets, seed, first, _snapped(axis), taken)
+            if grown is not None and (best is None or len(grown[0]) > len(best[0])):
+                best = grown
         if best is not None:
             out.append(best)
             taken |= set(best[0])
     return out
 
 
+def _grow(facets: _Facets, seed: int, first: int, axis: Floats, taken: set[int]) -> tuple[list[int], Form] | None:
+    """All facets of the cylinder along an axis that two neighbouring facets may belong to."""
+    members, seen = [seed, first], {seed, first}
+    waiting = [*facets.next[seed], *facets.next[first]]
+    circle: tuple[Floats, float] | None = None
+    usual = 0.0
+    frame = _across(axis)
+    while waiting:
+        facet = waiting.pop()
+        if facet in seen or facet in taken or abs(facets.normal[facet] @ axis) > 0.01:
+            continue
+        tried = [*members, facet]
+        if circle is None:  # the first three settle which circle
+            centre, radius = _circle(facets.points(tried) @ frame.T)
+            chords = [_chord(facets, one, frame, centre, radius) for one in tried]
+            # A plane between two equal strips lies on a circle too: chords of one cylinder are about alike.
+            if min(chords) <= 0 or max(chords) > EVEN_TIMES * min(chords):
+                continue
+            circle, usual = (centre, radius), float(np.median(chords))
+        elif not 0 < _chord(facets, facet, frame, *circle) < EVEN_TIMES * usual:
+            continue
+        seen.add(facet)
+        members.append(facet)
+        waiting += facets.next[facet]
+    form = _cylinder(facets, members, axis) if circle is not None else None
+    return (members, form) if form is not None else None
+
+
+def _chord(facets: _Facets, facet: int, frame: Floats, centre: Floats, radius: float) -> float:
+    """Degrees a facet spans as a chord of a circle: corners on it, normal halfway between their directions; 0 if it is none."""
+    points = facets.points([facet])
+    flat = points @ frame.T - centre
+    if float(np.abs(np.linalg.norm(flat, axis=1) - radius).max()) > _allowed(float(np.ptp(points, axis=0).max())):
+        return 0.0
+    normal = facets.normal[facet] @ frame.T
+    way = normal * np.sign(normal @ flat.mean(axis=0))
+    angles = np.degrees(np.arctan2(way[0] * flat[:, 1] - way[1] * flat[:, 0], flat @ way))
+    low, high = float(angles.min()), float(angles.max())
+    fits = high - low < 2 * SMOOTH_DEG and abs(high + low) / 2 < 0.05 + 0.25 * (high - low)
+    return high - low if fits else 0.0
+
+
 def _revolved(facets: _Facets, members: list[int]) -> Form | None:
     """A cylinder or a cone through all corners: the facets' normals lie on a circle about the axis."""
     if len(members) < LEAST_FACETS:
         return None
-    normals: Floats = facets.normal[members]
-    weight: Floats = facets.area[members]
+    normals, weight = np.asarray(facets.normal[members], float), np.asarray(facets.area[members], float)
     mean = weight @ normals / weight.sum()
     flat = _cylinder(facets, members, _least(normals, weight, np.zeros(3)))
     if flat is not None or len(members) < LEAST_FACETS + 1:
@@ -180,7 +227,7 @@ def _revolved(facets: _Facets, members: list[int]) -> Form | None:
     lean = float(weight @ (normals @ axis) / weight.sum())
     if np.abs(normals @ axis - lean).max() > 0.02 or not 0.02 < abs(lean) < 0.999:
         return None
-    return _cone(facets, members, axis, lean)
+    return _cone(facets, members, axis)
 
 
 def _least(normals: Floats, weight: Floats, mean: Floats) -> Floats:
@@ -215,23 +262,26 @@ def _cylinder(facets: _Facets, members: list[int], axis: Floats) -> Form | None:
     flat = points @ frame.T
     centre, radius = _circle(flat)
     error = float(np.abs(np.linalg.norm(flat - centre, axis=1) - radius).max())
-    size = float(np.ptp(points, axis=0).max())
-    if error > _allowed(radius) or radius > 50 * size:
+    if error > _allowed(float(np.ptp(points, axis=0).max())):
+        return None
+    chords = [_chord(facets, facet, frame, centre, radius) for facet in members]
+    if min(chords) <= 0 or max(chords) > EVEN_TIMES * float(np.median(chords)):
         return None
     rows = facets.rows(members)
     middles = facets.mesh.vertices[facets.mesh.triangles[rows]].mean(axis=1) @ frame.T - centre
-    outwards = np.einsum("ij,ij->i", middles, facets.normals[rows] @ frame.T) / np.maximum(
-        np.linalg.norm(middles, axis=1), 1e-12
-    )
-    if not (np.all(outwards > 0.7) or np.all(outwards < -0.7)):
+    outwards = np.einsum("ij,ij->i", middles, facets.normals[rows] @ frame.T)
+    if outwards.min() < 0 < outwards.max():
         return None
-    return Form("cylinder", _facts(facets, rows, axis, centre @ frame, radius, bool(outwards[0] < 0)), error)
+    return Form("cylinder", _facts(facets, rows, axis, centre @ frame, radius), error)
 
 
-def _facts(facets: _Facets, rows: Ints, axis: Floats, on_axis: Floats, radius: float, hollow: bool) -> dict[str, Any]:
+def _facts(facets: _Facets, rows: Ints, axis: Floats, on_axis: Floats, radius: float) -> dict[str, Any]:
     """The facts of a form of revolution; the axis point is beside its middle."""
     points = facets.mesh.vertices[np.unique(facets.mesh.triangles[rows])]
     middle = on_axis + (points @ axis).mean() * axis - (on_axis @ axis) * axis
+    away = facets.mesh.vertices[facets.mesh.triangles[rows]].mean(axis=1) - middle
+    away -= np.outer(away @ axis, axis)
+    hollow = bool(np.einsum("i,ij,ij->", facets.areas[rows], away, facets.normals[rows]) < 0)
     return {
         "axis": as_vector(axis), "axis_point": as_vector(middle), "radius": radius, "hollow": hollow,
         "turn_deg": _turn(facets.mesh.vertices[facets.mesh.triangles[rows]], axis, middle),
@@ -254,8 +304,8 @@ def _turn(corners: Floats, axis: Floats, centre: Floats) -> float:
     return 360.0 if covered > 359.5 else round(float(covered), 6)
 
 
-def _cone(facets: _Facets, members: list[int], axis: Floats, lean: float) -> Form | None:
-    """Normals make one angle with the axis; the apex lies in every facet's plane."""
+def _cone(facets: _Facets, members: list[int], axis: Floats) -> Form | None:
+    """Facets' planes meet in a point of the axis; the corners, which lie on the cone, give its slope."""
     rows = facets.rows(members)
     corners = facets.mesh.vertices[facets.mesh.triangles[rows, 0]]
     apex = np.linalg.lstsq(facets.normals[rows], np.einsum("ij,ij->i", facets.normals[rows], corners), rcond=None)[0]
@@ -263,14 +313,14 @@ def _cone(facets: _Facets, members: list[int], axis: Floats, lean: float) -> For
     points = facets.points(members) - apex
     along = points @ axis
     if along.mean() < 0:
-        axis, along, lean = -axis, -along, -lean
+        axis, along = -axis, -along
     away = np.linalg.norm(points - np.outer(along, axis), axis=1)
-    slope = float((along @ away) / max(float(along @ along), 1e-30))
-    error = float(np.abs(away - slope * along).max() * np.cos(np.arctan(slope)))
-    if error > _allowed(float(away.max())) or slope < 1e-3:
+    slope, begin = np.polyfit(along, away, 1)
+    error = float(np.abs(away - slope * along - begin).max() * np.cos(np.arctan(slope)))
+    if error > _allowed(float(np.ptp(points, axis=0).max())) or slope < 1e-3:
         return None
     middle = float(along.mean())
-    facts = _facts(facets, rows, axis, apex + middle * axis, slope * middle, lean > 0)
+    facts = _facts(facets, rows, axis, apex, slope * middle + begin)
     facts["axis_point"] = as_vector(apex + middle * axis)
     facts["half_angle_deg"] = float(np.degrees(np.arctan(slope)))
     return Form("cone", facts, error)

@@ -9,8 +9,10 @@ import numpy as np
 
 from pelvrak.core.geometry.mesh import Floats, Mesh, line_hits
 from pelvrak.core.geometry.part import SAME_PLACE_MM, Face, Frozen, Part, PartModel, Vector, as_vector
+from pelvrak.core.geometry.seen import free_along
 
-SAME_LINE_MM = 1e-4
+# Axes this near to each other are one: what forms fitted to a mesh are known to.
+SAME_LINE_MM = 2e-3
 # A stage that ends narrower than this ends in a point.
 POINT_MM = 1e-2
 
@@ -86,7 +88,7 @@ class _Line:
     segments: list[_Segment]
 
 
-def _lines(part: Part) -> list[_Line]:
+def _lines(model: PartModel) -> list[_Line]:
     """Axis lines with the full-turn hollow cylinders and cones on each."""
     lines: list[_Line] = []
 
@@ -98,12 +100,12 @@ def _lines(part: Part) -> list[_Line]:
         lines.append(_Line(point, axis, []))
         return lines[-1]
 
-    for hole in part.holes:
+    for hole in model.part.holes:
         line = line_of(np.array(hole.start), np.array(hole.axis))
         ends = sorted(float((np.array(end) - line.point) @ line.axis) for end in (hole.start, hole.end))
         line.segments.append(_Segment(ends[0], ends[1], hole.diameter, hole.diameter, "cylinder", hole.faces))
-    for group in _cones(part):
-        _put_cone(line_of(np.array(group[0].axis_point), np.array(group[0].axis)), group, part)
+    for group in _cones(model.part):
+        _put_cone(line_of(np.array(group[0].axis_point), np.array(group[0].axis)), group, model.mesh)
     return [line for line in lines if line.segments]
 
 
@@ -126,10 +128,9 @@ def _cones(part: Part) -> list[list[Face]]:
     return [group for group in groups if sum(face.turn_deg or 0 for face in group) > 359.9]
 
 
-def _put_cone(line: _Line, group: list[Face], part: Part) -> None:
-    """Put a full cone on its line: where it begins and ends, and how wide it is there, from its edges' points."""
-    numbers = {n if n >= 0 else -n - 1 for face in group for loop in face.loops for n in loop}
-    points = np.array([p for n in numbers for p in part.edges[n].points], float).reshape(-1, 3)
+def _put_cone(line: _Line, group: list[Face], mesh: Mesh) -> None:
+    """Put a full cone on its line: where it begins and ends, and how wide it is there, from its corners."""
+    points = mesh.vertices[mesh.triangles[np.isin(mesh.label, [face.number for face in group])]].reshape(-1, 3)
     if len(points) == 0:
         return
     along = (points - line.point) @ line.axis
@@ -142,8 +143,8 @@ def _put_cone(line: _Line, group: list[Face], part: Part) -> None:
 
 def hole_features(model: PartModel) -> list[HoleFeature]:
     """All holes of a part, coaxial stages that touch taken together, and those with only air between them."""
-    out = []
-    for line in _lines(model.part):
+    found: list[tuple[_Line, list[_Segment], bool]] = []
+    for line in _lines(model):
         chains: list[list[_Segment]] = []
         gaps: list[bool] = []
         for segment in sorted(line.segments, key=lambda s: s.low):
@@ -158,7 +159,10 @@ def hole_features(model: PartModel) -> list[HoleFeature]:
             else:
                 chains.append([segment])
                 gaps.append(False)
-        out += [_feature(line, chain, gap, model.mesh) for chain, gap in zip(chains, gaps, strict=True)]
+        found += [(line, chain, gap) for chain, gap in zip(chains, gaps, strict=True)]
+    ends = [_end(line, chain[0 if way < 0 else -1], way) for line, chain, _ in found for way in (-1, 1)]
+    free = _open(ends, model.mesh)
+    out = [_feature(line, chain, gap, free[2 * i], free[2 * i + 1]) for i, (line, chain, gap) in enumerate(found)]
     return sorted(out, key=lambda hole: (hole.diameter, hole.mouth))
 
 
@@ -182,8 +186,7 @@ def _air_between(line: _Line, before: _Segment, after: _Segment, mesh: Mesh) -> 
     return not ((hits > 0) & (hits < after.low - before.high - SAME_PLACE_MM)).any()
 
 
-def _feature(line: _Line, chain: list[_Segment], gap: bool, mesh: Mesh) -> HoleFeature:
-    low_open, high_open = _open(line, chain[0], -1, mesh), _open(line, chain[-1], 1, mesh)
+def _feature(line: _Line, chain: list[_Segment], gap: bool, low_open: bool, high_open: bool) -> HoleFeature:
     # Mouth first: from the open end, and of two open ends from the wider.
     up = high_open and (not low_open or chain[-1].high_diameter > chain[0].low_diameter + SAME_PLACE_MM)
     sides = []
@@ -216,22 +219,32 @@ def _narrows(widths: list[tuple[float, float]]) -> bool:
     return all(b <= a + SAME_PLACE_MM for a, b in zip(flat, flat[1:], strict=False))
 
 
-def _open(line: _Line, segment: _Segment, way: int, mesh: Mesh) -> bool:
-    """Whether a straight way leads out of a hole's end, as wide as the hole is there."""
+def _end(line: _Line, segment: _Segment, way: int) -> tuple[Floats, Floats | None]:
+    """A hole's end: the direction out of it, and where to look out along it; None where it ends in a point."""
     end, width = (segment.high, segment.high_diameter) if way > 0 else (segment.low, segment.low_diameter)
     if width < POINT_MM:
-        return False
+        return way * line.axis, None
     across = np.cross(line.axis, np.eye(3)[int(np.argmin(np.abs(line.axis)))])
     across /= np.linalg.norm(across)
     other = np.cross(line.axis, across)
-    for angle in np.linspace(0, 2 * np.pi, 8, endpoint=False):
-        for share in (0.0, 0.96):
-            aside = share * width / 2 * (np.cos(angle) * across + np.sin(angle) * other)
-            start = line.point + (end - way * SAME_PLACE_MM) * line.axis + aside
-            hits = line_hits(mesh, start, way * line.axis)
-            if (hits > 0).any():
-                return False
-    return True
+    angle = np.linspace(0, 2 * np.pi, 12, endpoint=False) + 0.1
+    rim = 0.96 * width / 2 * (np.cos(angle)[:, None] * across + np.sin(angle)[:, None] * other)
+    return way * line.axis, line.point + (end - way * SAME_PLACE_MM) * line.axis + np.vstack([np.zeros(3), rim])
+
+
+def _open(ends: list[tuple[Floats, Floats | None]], mesh: Mesh) -> list[bool]:
+    """Whether a straight way leads out of each hole's end, as wide as the hole is there."""
+    out = [False] * len(ends)
+    ways: dict[tuple[float, ...], list[int]] = {}
+    for i, (way, points) in enumerate(ends):
+        if points is not None:
+            ways.setdefault(tuple(np.round(way, 9)), []).append(i)
+    for chosen in ways.values():
+        looked = [place for i in chosen if (place := ends[i][1]) is not None]
+        free = free_along(mesh, np.concatenate(looked), ends[chosen[0]][0])
+        for i, seen in zip(chosen, free.reshape(len(chosen), -1), strict=True):
+            out[i] = bool(seen.all())
+    return out
 
 
 def smallest_inner_radius(part: Part) -> float | None:

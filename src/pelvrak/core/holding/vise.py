@@ -73,7 +73,8 @@ class HoldFacts(Frozen):
     """What the vise does to the work, all from the incoming stock; lengths mm, areas mm².
 
     solids: keep-outs as (name, low, high) in the zero frame. jaw_top, rest: heights in the zero frame.
-    zero_on_table: work zero from the table's front left corner.
+    zero_on_table: work zero from the table's front left corner. jaw: (low, high) of the fixed jaw's face
+    above what the work rests on, in the zero frame.
     """
 
     opening: float | None = None
@@ -87,6 +88,7 @@ class HoldFacts(Frozen):
     jaw_top: float | None = None
     rest: float | None = None
     zero_on_table: Vector | None = None
+    jaw: tuple[Vector, Vector] | None = None
     solids: tuple[tuple[str, Vector, Vector], ...] = ()
 
 
@@ -148,6 +150,7 @@ def hold_work(hold: Hold, stock: Mesh, setup: str) -> tuple[HoldFacts, list[Find
         sticks_out_right=round(max(0.0, float(high[0]) - right), 4),
         contact_fixed=round(contact[1], 2), contact_moving=round(contact[0], 2),
         jaw_top=round(top, 4), rest=round(rest, 4),
+        jaw=_turned_box("", np.array([left, fixed, rest]), np.array([right, fixed, top]), to_zero)[1:],
         zero_on_table=(round(float(on_table[0]), 3), round(float(on_table[1]), 3), round(float(on_table[2]), 3)), solids=turned,
     )  # fmt: skip
     return facts, _check(hold, vise, facts, setup, to_zero, jaw_middle, fixed, moving, top)

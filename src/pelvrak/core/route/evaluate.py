@@ -2,27 +2,31 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cache
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 
-from pelvrak.core.billet.block import block_of, check_fit, margins
+from pelvrak.core.billet.block import Block, check_fit, margins
+from pelvrak.core.billet.forms import Files, Raw, raw_of
 from pelvrak.core.cutting.feeds import Material, cutting_data, material_of, removal_rate
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool, shape_of
 from pelvrak.core.errors import BadInput, Stopped
-from pelvrak.core.findings import Finding, of_bad_input
+from pelvrak.core.findings import Cure, Finding, of_bad_input
+from pelvrak.core.geometry.features import features_of
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, to_glb, transformed
 from pelvrak.core.geometry.part import PartModel, as_vector, packed, unpacked
+from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.reckoned import Reckoned
-from pelvrak.core.geometry.rigid import inverse, moved
-from pelvrak.core.geometry.step_file import read_step
+from pelvrak.core.geometry.rigid import inverse, moved, rigid
+from pelvrak.core.geometry.seen import places_on, reached
 from pelvrak.core.holding.vise import HoldFacts, hold_work, solids_mesh, united
-from pelvrak.core.machine.mill import Mill, check_table, mill_of, register_value
+from pelvrak.core.machine.mill import Mill, Register, check_table, mill_of, register_value
 from pelvrak.core.program.post import Planned, Program, post
 from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_json, stock_pieces
 from pelvrak.core.route.plan import Plan, Setup
@@ -33,15 +37,18 @@ from pelvrak.core.route.report import (
     OperationReport,
     Report,
     SetupReport,
+    ZeroReport,
 )
 from pelvrak.core.route.simulate import Station, simulate
 from pelvrak.core.route.store import Store, key_of
-from pelvrak.core.seat.seating import lay, seat_work
-from pelvrak.core.stock.compare import compare
+from pelvrak.core.seat.resting import Rest, Stocks, resting, resting_findings
+from pelvrak.core.seat.seating import Zero, lay, seat_work, zero_place
+from pelvrak.core.stock.compare import compare, signed_distance
 from pelvrak.core.stock.field import RayField, error_of, grid_around, loaded, memory_estimate
-from pelvrak.core.stock.shapes import field_of_block, field_of_mesh
+from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
+from pelvrak.core.stock.surface import surface
 
-VERSION = 4
+VERSION = 5
 HOLDING_CELL_MM = 1.0
 
 Progress = Callable[[float, str], bool]
@@ -57,6 +64,7 @@ class Run:
     part: PartModel
     part_key: str
     material: Material
+    raw: Raw
     steps: int = 1
     done: int = 0
     computed: list[str] = field(default_factory=list)
@@ -93,13 +101,18 @@ def maker_number(setup: int, operation: int) -> int:
     return (setup + 1) * 256 + operation + 1
 
 
+def part_key(sha256: str) -> str:
+    """The key of what was read from a part file."""
+    return key_of("part", VERSION, sha256)
+
+
 def part_result(data: bytes, name: str, sha256: str, store: Store) -> tuple[str, PartModel]:
-    """The part in a STEP file, read once: (key, model)."""
-    key = key_of("part", VERSION, sha256)
+    """The part in a part file, read once: (key, model); pieces part.npz, surface.glb, facts.json, features.json."""
+    key = part_key(sha256)
     kept = store.get(key, "part.npz")
     if kept is not None:
         return key, unpacked(kept)
-    model = read_step(data, name)
+    model = read_part(data, name)
     lines = np.array([[a, b] for e in model.part.edges for a, b in zip(e.points, e.points[1:], strict=False)])
     store.put(
         key,
@@ -107,20 +120,38 @@ def part_result(data: bytes, name: str, sha256: str, store: Store) -> tuple[str,
             "part.npz": packed(model),
             "surface.glb": to_glb(model.mesh, lines.reshape(-1, 2, 3)),
             "facts.json": model.part.model_dump_json().encode(),
+            "features.json": features_of(model).model_dump_json().encode(),
         },
     )
     return key, model
 
 
-def evaluate(plan: Plan, part_bytes: bytes, sha256: str, store: Store, progress: Progress | None = None) -> Report:
+def _mesh_in(data: bytes, name: str, store: Store) -> Mesh:
+    return part_result(data, name, hashlib.sha256(data).hexdigest(), store)[1].mesh
+
+
+def _no_files(sha256: str | None, name: str) -> bytes:
+    raise BadInput("billet.no_file", "billet", f"{name} is not here", "upload it, or put it beside the plan")
+
+
+def evaluate(
+    plan: Plan,
+    part_bytes: bytes,
+    sha256: str,
+    store: Store,
+    progress: Progress | None = None,
+    files: Files | None = None,
+) -> Report:
     """Compute the whole route; every step that is already in the store is taken from it.
 
-    Raises BadInput when the part cannot be read or the material is unknown, and Stopped when
+    files gives the bytes of other files the plan names. Raises BadInput when the part or the billet's file
+    cannot be read or the material is unknown, and Stopped when
     progress returns False. Anything wrong further on is a finding of the place it stands in.
     """
-    part_key, model = part_result(part_bytes, plan.part.file, sha256, store)
+    read_key, model = part_result(part_bytes, plan.part.file, sha256, store)
     run = Run(
-        plan, store, progress or (lambda share, what: True), model, part_key, material_of(plan.billet.material),
+        plan, store, progress or (lambda share, what: True), model, read_key, material_of(plan.billet.material),
+        raw_of(plan.billet, model, files or _no_files, lambda data, name: _mesh_in(data, name, store)),
         steps=3 + sum(2 + len(s.operations) for s in plan.setups),
     )  # fmt: skip
     density = run.material.density_g_cm3 * 1e-6
@@ -128,13 +159,14 @@ def evaluate(plan: Plan, part_bytes: bytes, sha256: str, store: Store, progress:
     setups: list[SetupReport] = []
     key, stock_volume = billet.key, billet.volume_mm3
     for index, setup in enumerate(plan.setups):
-        report = _setup(run, index, setup, key, stock_volume, density)
+        computed = _setup(run, index, setup, key, stock_volume, density)
+        report = _zeros_checked(run, index, setup, computed, setups, billet.key)
         setups.append(report)
         key, stock_volume = report.outgoing_key, report.outgoing_volume_mm3
     comparison = _compare(run, key) if key is not None and setups else None
     run.tell("done", 1.0)
     return Report(
-        version=VERSION, plan=plan.name, part_key=part_key, part_volume_mm3=model.part.volume_mm3,
+        version=VERSION, plan=plan.name, part_key=read_key, part_volume_mm3=model.part.volume_mm3,
         part_mass_kg=model.part.volume_mm3 * density, billet=billet, setups=tuple(setups), comparison=comparison,
         makers=tuple(
             Maker(number=maker_number(i, k), setup=setup.name, operation=operation.name, tool=operation.tool_name)
@@ -146,17 +178,21 @@ def evaluate(plan: Plan, part_bytes: bytes, sha256: str, store: Store, progress:
 
 def _billet(run: Run, density: float) -> BilletReport:
     part, spec = run.part.part, run.plan.billet
-    low, high = block_of(spec, part)
-    findings = check_fit(spec, part)
+    raw = run.raw
+    low, high = as_vector(raw.low), as_vector(raw.high)
+    findings = check_fit(spec, part) if isinstance(spec, Block) else []
     key = None
     amount = 0.0
     cell = run.plan.resolution_mm
     needed = memory_estimate(np.ceil((np.array(high) - low) / cell).astype(int) + 2)
     try:
         grid = grid_around(np.array(low), np.array(high), cell)
-        key = key_of("billet", VERSION, low, high, cell)
-        facts = run.step("billet", key, lambda: stock_pieces(field_of_block(grid, np.array(low), np.array(high)), {}))
+        same = spec.model_copy(update={"material": ""})
+        key = key_of("billet", VERSION, low, high, cell, None if isinstance(spec, Block) else same)
+        facts = run.step("billet", key, lambda: stock_pieces(raw.field(grid), {}))
         amount = facts["volume_mm3"]
+        if not isinstance(spec, Block):
+            findings += _cover(run, key)
     except BadInput as bad:
         findings.append(of_bad_input(bad, None, None, "incoming"))
     return BilletReport(
@@ -166,15 +202,41 @@ def _billet(run: Run, density: float) -> BilletReport:
     )  # fmt: skip
 
 
+def _cover(run: Run, billet_key: str) -> list[Finding]:
+    """Where a billet that is no block does not cover the part: by how much, and how much is missing in all."""
+    part = run.part
+    stock = mesh_from_bytes(run.piece(billet_key, "surface.npz"))
+    known = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
+    both = grid_around(
+        np.minimum(part.part.low, run.raw.low), np.maximum(part.part.high, run.raw.high), run.plan.resolution_mm
+    )
+    wanted, there = field_of_mesh(both, part.mesh), field_of_mesh(both, stock)
+    missing = volume_without(wanted, there, known)
+    lacking = surface(minus(wanted, there), SIMPLIFY_MM).vertices if missing > 0 else np.zeros((0, 3))
+    points = np.concatenate([places_on(part.mesh, len(part.part.faces))[0], part.mesh.vertices, lacking])
+    short = signed_distance(points, stock)
+    worst = int(np.argmax(short))
+    if short[worst] <= known:
+        return []
+    return [
+        Finding(
+            code="billet.too_small", severity="error", stage="incoming",
+            sentence=f"The billet does not cover the part: up to {short[worst]:.2f} mm is missing, {missing:.0f} mm³ in all.",
+            measured=round(-float(short[worst]), 4), limit=0.0, unit="mm", place=(as_vector(points[worst]),),
+        )
+    ]  # fmt: skip
+
+
 def _matrix(a: Floats) -> tuple[tuple[float, ...], ...]:
     return tuple(tuple(float(x) for x in row) for row in a)
 
 
 @dataclass
 class Placed:
-    """A setup with its frames and holding known."""
+    """A setup with its frames and holding known. zeros: places of its further zeros in the zero frame."""
 
     zero_from_work: Floats
+    zeros: list[Floats]
     mill: Mill
     hold: HoldFacts
     register: tuple[float, float, float] | None
@@ -187,12 +249,17 @@ def _place(run: Run, setup: Setup, incoming: Mesh) -> Placed:
     part = run.part.part
     mill = mill_of(setup.machine)
     rotation = lay(setup.seat, part)
-    corners = box_corners(*block_of(run.plan.billet, part))
+    corners = box_corners(run.raw.low, run.raw.high)
     boxes = {}
     for name, points in (("billet", corners), ("part", run.part.mesh.vertices), ("incoming", incoming.vertices)):
         seen = points @ rotation.T
         boxes[name] = (tuple(seen.min(axis=0).tolist()), tuple(seen.max(axis=0).tolist()))
-    zero_from_work = seat_work(setup.seat, part, boxes, rotation)
+    if any(zero.of == "holding" for zero in (setup.seat.zero, *(one.zero for one in setup.seat.zeros))):
+        jaw = hold_work(setup.hold, transformed(incoming, rigid(rotation, np.zeros(3))), setup.name)[0].jaw
+        if jaw is not None:
+            boxes["jaw"] = jaw
+    zero_from_work = seat_work(setup.seat.zero, part, boxes, rotation)
+    others = [zero_place(one.zero, part, boxes, rotation) + zero_from_work[:3, 3] for one in setup.seat.zeros]
     lying = transformed(incoming, zero_from_work)
     facts, found = hold_work(setup.hold, lying, setup.name)
     found = [_in_work_frame(f, zero_from_work) for f in found]
@@ -200,7 +267,9 @@ def _place(run: Run, setup: Setup, incoming: Mesh) -> Placed:
     if facts.zero_on_table is not None:
         register = register_value(mill, facts.zero_on_table)
         found += check_table(mill, facts.zero_on_table, facts.solids, setup.name)
-    return Placed(zero_from_work, mill, facts, register, found, lying.vertices.min(axis=0), lying.vertices.max(axis=0))
+    return Placed(
+        zero_from_work, others, mill, facts, register, found, lying.vertices.min(axis=0), lying.vertices.max(axis=0)
+    )
 
 
 def _in_work_frame(finding: Finding, zero_from_work: Floats) -> Finding:
@@ -270,12 +339,114 @@ def _setup(
             "low": as_vector(placed.low),
             "high": as_vector(placed.high),
             "hold": placed.hold,
-            "register_value": _register_reckoning(setup, placed),
+            "register_value": _register_reckoning(setup.offset_register, placed, np.zeros(3)),
+            "zeros": tuple(
+                ZeroReport(
+                    name=one.name,
+                    offset_register=one.offset_register,
+                    at=as_vector(np.round(at, 6) + 0.0),
+                    register_value=_register_reckoning(one.offset_register, placed, at),
+                )
+                for one, at in zip(setup.seat.zeros, placed.zeros, strict=True)
+            ),
+            **_depths(reports, placed),
+            "seen": tuple(np.round(reached(run.part, [as_vector(placed.zero_from_work[2, :3])])[0][:, 0], 3).tolist()),
             "operations": tuple(reports),
             "program_key": program_key,
             "findings": tuple(findings),
         }
     )
+
+
+def _depths(reports: list[OperationReport], placed: Placed) -> dict[str, Any]:
+    """How deep and how high the setup cuts, from zero and from what the work rests on."""
+    cutting = [report for report in reports if report.cut_z is not None]
+    if not cutting:
+        return {}
+    deep = min(cutting, key=lambda r: r.cut_z[0] if r.cut_z else 0.0)
+    high = max(cutting, key=lambda r: r.cut_z[1] if r.cut_z else 0.0)
+    assert deep.cut_z and high.cut_z
+    rest = placed.hold.rest if placed.hold.rest is not None else float(placed.low[2])
+    return {
+        "cut_z": (deep.cut_z[0], high.cut_z[1]), "cut_z_of": (deep.name, high.name),
+        "below_rest": round(max(0.0, rest - deep.cut_z[0]), 4),
+    }  # fmt: skip
+
+
+def _zeros_checked(
+    run: Run, index: int, setup: Setup, report: SetupReport, before: list[SetupReport], billet_key: str | None
+) -> SetupReport:
+    """The setup with what its zeros rest on, before it and after it, and what is wrong with that."""
+    if report.zero_from_work is None or not (report.incoming_key and report.outgoing_key and billet_key):
+        return report
+    part = run.part
+    rotation = np.array(report.zero_from_work)[:3, :3]
+    billet = mesh_from_bytes(run.piece(billet_key, "surface.npz"))
+    names = {
+        maker_number(i, k): f"{one.name} {operation.name}"
+        for i, one in enumerate([*before, report]) for k, operation in enumerate(one.operations)
+    }  # fmt: skip
+    stocks = Stocks(
+        incoming=mesh_from_bytes(run.piece(report.incoming_key, "surface.npz")),
+        outgoing=mesh_from_bytes(run.piece(report.outgoing_key, "surface.npz")), makers=names,
+    )  # fmt: skip
+    earlier = [(one.name, rest) for one in before for rest in one.rests]
+
+    def rests_of(zero: Zero) -> tuple[Rest, ...]:
+        return tuple(resting(zero, part.part, part.mesh, billet, rotation, stocks))
+
+    def found(zero: Zero, rests: tuple[Rest, ...], called: str, path: str, at: Floats) -> list[Finding]:
+        assert report.low and report.high
+        middle = np.add(report.low, report.high) / 2
+        sides = np.choose(np.array([zero.x, zero.y, zero.z]) + 1, [report.low, middle, report.high])
+        there = Zero(of="incoming", x=zero.x, y=zero.y, z=zero.z, offset=as_vector(np.round(at - sides, 4) + 0.0))
+        cure = Cure(label="Same place, from the incoming stock", path=path, value=there.model_dump(mode="json"))
+        picked = zero.of not in ("billet", "part", "incoming")
+        return resting_findings(list(rests), earlier, setup.name, called, (cure,), picked)
+
+    own = rests_of(setup.seat.zero)
+    findings = found(setup.seat.zero, own, f"Zero of {setup.name}", f"/setups/{index}/seat/zero", np.zeros(3))
+    zeros: list[ZeroReport] = []
+    for spec, one in zip(setup.seat.zeros, report.zeros, strict=True):
+        rests = rests_of(spec.zero)
+        path = f"/setups/{index}/seat/zeros/{len(zeros)}/zero"
+        findings += found(spec.zero, rests, f"Zero “{spec.name}”", path, np.array(one.at))
+        zeros.append(one.model_copy(update={"rests": rests}))
+    findings += _registers(setup, index) + _above_zero(setup, report)
+    return report.model_copy(
+        update={"rests": own, "zeros": tuple(zeros), "findings": (*report.findings, *findings)}
+    )  # fmt: skip
+
+
+def _registers(setup: Setup, index: int) -> list[Finding]:
+    """Two zeros of one setup in one register."""
+    used: dict[str, str] = {setup.offset_register: "its own zero"}
+    out = []
+    for number, one in enumerate(setup.seat.zeros):
+        if one.offset_register in used:
+            free = next((r for r in get_args(Register) if r not in used), None)
+            out.append(
+                Finding(
+                    code="seat.register_twice", severity="error", setup=setup.name, stage="seat",
+                    sentence=f"{setup.name} keeps “{one.name}” and {used[one.offset_register]} in {one.offset_register}: one would write over the other.",
+                    cures=(Cure(label=f"Keep “{one.name}” in {free}", path=f"/setups/{index}/seat/zeros/{number}/offset_register", value=free),) if free else (),
+                )
+            )  # fmt: skip
+        used.setdefault(one.offset_register, f"“{one.name}”")
+    return out
+
+
+def _above_zero(setup: Setup, report: SetupReport) -> list[Finding]:
+    """With zero on top every cutting Z is to be negative; people read the code for exactly that."""
+    if setup.seat.zero.z != 1 or report.cut_z is None or report.cut_z_of is None or report.cut_z[1] <= 1e-6:
+        return []
+    return [
+        Finding(
+            code="seat.cuts_above_zero", severity="note", setup=setup.name, stage="seat",
+            sentence=f"Zero is on top, but {report.cut_z_of[1]} cuts up to Z+{report.cut_z[1]:.3f}: not every cutting Z is negative.",
+            measured=round(report.cut_z[1], 4), limit=0.0, unit="mm",
+        )
+    ]  # fmt: skip
 
 
 def _with_pointers(finding: Finding, index: int) -> Finding:
@@ -287,15 +458,17 @@ def _with_pointers(finding: Finding, index: int) -> Finding:
     return finding.model_copy(update={"cures": cures})
 
 
-def _register_reckoning(setup: Setup, placed: Placed) -> tuple[Reckoned, ...] | None:
+def _register_reckoning(register: str, placed: Placed, at: Floats) -> tuple[Reckoned, ...] | None:
     if placed.register is None or placed.hold.zero_on_table is None:
         return None
     return tuple(
         Reckoned(
-            value=round(value, 3), unit="mm", formula=f"{axis} of {setup.offset_register} = table corner + zero from the corner",
-            with_values=f"{corner:.3f} + {own:.3f}", source="layout of table, vise, parallels and seat",
+            value=round(value + more, 3), unit="mm", formula=f"{axis} of {register} = table corner + zero from the corner",
+            with_values=f"{corner:.3f} + {own + more:.3f}", source="layout of table, vise, parallels and seat",
         )
-        for axis, value, corner, own in zip("XYZ", placed.register, placed.mill.corner, placed.hold.zero_on_table, strict=True)
+        for axis, value, corner, own, more in zip(
+            "XYZ", placed.register, placed.mill.corner, placed.hold.zero_on_table, at.tolist(), strict=True
+        )
     )  # fmt: skip
 
 
@@ -355,6 +528,7 @@ def _operation(
             "low": tuple(facts["low"]) if facts["low"] else None,
             "high": tuple(facts["high"]) if facts["high"] else None,
             "moves": len(path.moves),
+            "cut_z": tuple(facts["cut_z"]) if facts.get("cut_z") else None,
             "tool_shape": shape_of(tool, placed.mill.nose),
             "findings": tuple(Finding.model_validate(f) for f in facts["findings"]),
         }

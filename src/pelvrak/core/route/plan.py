@@ -6,7 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
-from pelvrak.core.billet.block import Billet
+from pelvrak.core.billet.block import Block
+from pelvrak.core.billet.forms import Billet
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
@@ -51,7 +52,7 @@ class Plan(Frozen):
     schema_version: Literal[1] = 1
     name: Name
     part: PartFile
-    billet: Billet = Billet()
+    billet: Billet = Block()
     tools: Annotated[tuple[Tool, ...], Field(max_length=200)] = ()
     setups: Annotated[tuple[Setup, ...], Field(max_length=40)] = ()
     resolution_mm: Annotated[float, Field(ge=0.1, le=5)] = 0.5

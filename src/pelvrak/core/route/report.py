@@ -7,6 +7,7 @@ from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.part import Frozen, Vector
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.holding.vise import HoldFacts
+from pelvrak.core.seat.resting import Rest
 
 Matrix = tuple[tuple[float, ...], ...]
 
@@ -15,7 +16,7 @@ class OperationReport(Frozen):
     """One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
 
     time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
-    moment. tool_shape: what cuts and what only turns, as drawn.
+    moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and what only turns, as drawn.
     """
 
     id: str
@@ -35,14 +36,30 @@ class OperationReport(Frozen):
     low: Vector | None = None
     high: Vector | None = None
     moves: int = 0
+    cut_z: tuple[float, float] | None = None
     tool_shape: tuple[ToolPart, ...] = ()
     first_line: int | None = None
     last_line: int | None = None
     findings: tuple[Finding, ...] = ()
 
 
+class ZeroReport(Frozen):
+    """A further zero of a setup: where it lies from the setup's own (mm), what it rests on, what its register holds."""
+
+    name: str
+    offset_register: str
+    at: Vector
+    rests: tuple[Rest, ...] = ()
+    register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
+
+
 class SetupReport(Frozen):
-    """One setup. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame."""
+    """One setup. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame.
+
+    rests: what its zero rests on. cut_z: lowest and highest Z of its cutting moves, and the operations they are
+    of. below_rest: how far the lowest lies under what the work rests on, mm. seen: the share of each face of the
+    part that the spindle sees from above.
+    """
 
     name: str
     title: str
@@ -60,6 +77,12 @@ class SetupReport(Frozen):
     low: Vector | None = None
     high: Vector | None = None
     hold: HoldFacts | None = None
+    rests: tuple[Rest, ...] = ()
+    zeros: tuple[ZeroReport, ...] = ()
+    cut_z: tuple[float, float] | None = None
+    cut_z_of: tuple[str, str] | None = None
+    below_rest: float | None = None
+    seen: tuple[float, ...] = ()
     register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
     operations: tuple[OperationReport, ...] = ()
     program_key: str | None = None

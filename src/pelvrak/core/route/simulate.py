@@ -106,7 +106,7 @@ def simulate(
     loads = load_over_time(hits, ends_at)
     facts = {
         "time_s": float(ends_at[-1]), "most_removal_cm3_min": max(loads["removal"]),
-        "low": low.tolist(), "high": high.tolist(),
+        "low": low.tolist(), "high": high.tolist(), "cut_z": _cut_z(lines, hits),
     }  # fmt: skip
     facts["findings"] = [f.model_copy(update={"operation": operation.id}).model_dump(mode="json") for f in findings]
     return {
@@ -115,6 +115,14 @@ def simulate(
         "moments": moments_saved(Moments(sweep, ends_at, maker, tuple(recorder.kept))),
         "load.json": json.dumps({"seconds": float(ends_at[-1]), **loads}).encode(),
     }
+
+
+def _cut_z(lines: Chords, hits: Hits) -> list[float] | None:
+    """Lowest and highest Z of the moves that took something off, mm from zero."""
+    took = hits.removed > 0
+    if not took.any():
+        return None
+    return [float(np.minimum(lines.starts, lines.ends)[took, 2].min()), float(lines.ends[took, 2].max())]
 
 
 @dataclass(frozen=True)

@@ -8,11 +8,14 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.part import EdgeRef, FaceRef, Frozen, Hole, Part, Vector, edge_of, face_of
+from pelvrak.core.geometry.part import EdgeRef, Face, FaceRef, Frozen, Part, Vector, edge_of, face_of
 from pelvrak.core.geometry.rigid import Floats, rigid, rotation_about_z, snapped
+from pelvrak.core.machine.mill import Register
 
 Side = Literal[-1, 0, 1]
 Component = Annotated[float, Field(ge=-1e6, le=1e6)]
+Length = Annotated[float, Field(ge=-2000, le=2000)]
+Boxes = dict[str, tuple[Vector, Vector]]
 
 
 class UpByDirection(Frozen):
@@ -29,10 +32,17 @@ class UpByDirection(Frozen):
 
 
 class UpByFace(Frozen):
-    """Up is the way a plane face looks."""
+    """Up is the way a plane face looks, or the axis of a round one."""
 
     rule: Literal["face"] = "face"
     face: FaceRef
+
+
+class UpByEdge(Frozen):
+    """Up is along a straight edge, or square to a round one."""
+
+    rule: Literal["edge"] = "edge"
+    edge: EdgeRef
 
 
 class XByTurn(Frozen):
@@ -49,96 +59,228 @@ class XByEdge(Frozen):
     edge: EdgeRef
 
 
-class Zero(Frozen):
-    """Work zero: a place on a box, or over a hole.
+class XByFace(Frozen):
+    """X is the way a plane face looks, seen from above."""
 
-    of: whose box; "hole" takes x and y from the axis of a hole and the height from the incoming stock.
-    x, y, z: -1 low side, 0 middle, 1 high side, seen in the setup.
+    rule: Literal["face"] = "face"
+    face: FaceRef
+
+
+class XByHoles(Frozen):
+    """X goes from the axis of one round face to that of another."""
+
+    rule: Literal["holes"] = "holes"
+    first: FaceRef
+    second: FaceRef
+
+
+ZeroOf = Literal["billet", "part", "incoming", "hole", "faces", "vertex", "holding"]
+
+
+class Zero(Frozen):
+    """Where zero is.
+
+    of: whose box; "hole", a hole's or boss's axis; "faces", where one to three plane faces meet;
+    "vertex", an end of an edge; "holding", the fixed jaw, which stays when the work changes. What those
+    leave open is taken from the incoming stock's box (of the jaw, for "holding").
+    x, y, z: -1 low side, 0 middle, 1 high side, seen in the setup. For "holding": x along the jaw, z -1 what
+    the work rests on, 1 the jaw's top. offset: from there, along the setup's axes, mm.
     """
 
-    of: Literal["billet", "part", "incoming", "hole"] = "incoming"
+    of: ZeroOf = "incoming"
     x: Side = 0
     y: Side = 0
     z: Side = 1
     hole: FaceRef | None = None
+    faces: Annotated[tuple[FaceRef, ...], Field(max_length=3)] = ()
+    edge: EdgeRef | None = None
+    end: Literal[0, 1] = 0
+    offset: tuple[Length, Length, Length] = (0.0, 0.0, 0.0)
 
     @model_validator(mode="after")
-    def _names_its_hole(self) -> Zero:
+    def _names_what_it_is_on(self) -> Zero:
         if (self.of == "hole") != (self.hole is not None):
             raise ValueError("a zero over a hole needs the hole's face, and only that kind takes one")
+        if (self.of == "faces") != bool(self.faces):
+            raise ValueError("a zero where faces meet needs one to three faces, and only that kind takes them")
+        if (self.of == "vertex") != (self.edge is not None):
+            raise ValueError("a zero on a corner needs an edge that ends there, and only that kind takes one")
         return self
 
 
-class Seat(Frozen):
-    """Which way is up, which way is X, and where zero is."""
+class NamedZero(Frozen):
+    """A further zero of a setup, kept in its own register."""
 
-    up: Annotated[UpByDirection | UpByFace, Field(discriminator="rule")] = UpByDirection()
-    flip: bool = False
-    x: Annotated[XByTurn | XByEdge, Field(discriminator="rule")] = XByTurn()
+    name: Annotated[str, Field(pattern="^[^\\n]{1,40}$")]
+    offset_register: Register = "G55"
     zero: Zero = Zero()
+
+
+class Seat(Frozen):
+    """Which way is up, which way is X, and where zero is. turn_deg: the work turned further, seen from above."""
+
+    up: Annotated[UpByDirection | UpByFace | UpByEdge, Field(discriminator="rule")] = UpByDirection()
+    flip: bool = False
+    x: Annotated[XByTurn | XByEdge | XByFace | XByHoles, Field(discriminator="rule")] = XByTurn()
+    turn_deg: Annotated[float, Field(ge=-360, le=360)] = 0.0
+    zero: Zero = Zero()
+    zeros: Annotated[tuple[NamedZero, ...], Field(max_length=20)] = ()
+
+    @model_validator(mode="after")
+    def _zeros_are_told_apart(self) -> Seat:
+        names = [one.name for one in self.zeros]
+        if len(set(names)) != len(names):
+            raise ValueError("two zeros of one setup share a name: give each its own")
+        return self
+
+
+def _unit(way: Floats) -> Floats:
+    return np.asarray(way / np.linalg.norm(way))
+
+
+def _up(seat: Seat, part: Part) -> Floats:
+    if isinstance(seat.up, UpByFace):
+        face = face_of(part, seat.up.face, "seat.up")
+        way = face.normal or face.axis
+        if way is None:
+            raise BadInput(
+                "seat.up_not_plane", "seat.up", f"face {face.number} ({face.kind}) is neither plane nor round about an axis",
+                "pick a plane face, a hole or a shaft",
+            )  # fmt: skip
+        return np.array(way)
+    if isinstance(seat.up, UpByEdge):
+        edge = edge_of(part, seat.up.edge, "seat.up")
+        if edge.direction is not None:
+            return np.array(edge.direction)
+        if edge.kind == "circle" and len(edge.points) >= 3:
+            a, b, c = (np.array(edge.points[i]) for i in (0, len(edge.points) // 3, 2 * len(edge.points) // 3))
+            return np.cross(b - a, c - a)
+        raise BadInput(
+            "seat.up_no_way", "seat.up", f"edge {edge.number} is neither straight nor round", "pick another edge"
+        )
+    return np.array(seat.up.direction, float)
+
+
+def _x(seat: Seat, part: Part, up: Floats) -> tuple[Floats, str]:
+    """A direction for X, not yet square to up, and what it is called."""
+    x = seat.x
+    if isinstance(x, XByEdge):
+        edge = edge_of(part, x.edge, "seat.x")
+        if edge.direction is None:
+            raise BadInput(
+                "seat.x_not_straight", "seat.x", f"edge {edge.number} is not straight", "pick a straight edge"
+            )
+        return np.array(edge.direction), "the edge"
+    if isinstance(x, XByFace):
+        face = face_of(part, x.face, "seat.x")
+        if face.normal is None:
+            raise BadInput("seat.x_not_plane", "seat.x", f"face {face.number} is not plane", "pick a plane face")
+        return np.array(face.normal), "the face"
+    if isinstance(x, XByHoles):
+        first, second = (axis_of(part, ref, "seat.x") for ref in (x.first, x.second))
+        assert first.axis_point and second.axis_point
+        way = np.subtract(second.axis_point, first.axis_point)
+        if np.linalg.norm(way - (way @ up) * up) < 1e-3:
+            raise BadInput(
+                "seat.x_same_hole",
+                "seat.x",
+                "both holes lie on one upright line",
+                "pick two holes apart from each other",
+            )
+        return way, "the line"
+    return (np.eye(3)[0] if abs(up[0]) < 0.9 else np.eye(3)[1]), "the part's x"
 
 
 def lay(seat: Seat, part: Part) -> Floats:
     """Rotation (3×3) that takes work directions to setup directions: rows are setup x, y, z in the work frame.
 
-    Raises BadInput when the picked face is not plane or the picked edge cannot be X.
+    Raises BadInput when what was picked cannot be up or X.
     """
-    if isinstance(seat.up, UpByFace):
-        face = face_of(part, seat.up.face, "seat.up")
-        if face.normal is None:
-            raise BadInput("seat.up_not_plane", "seat.up", f"face {face.number} is not plane", "pick a plane face")
-        up = np.array(face.normal)
-    else:
-        up = np.array(seat.up.direction, float)
-    up = up / np.linalg.norm(up)
-    base = np.eye(3)[0] if abs(up[0]) < 0.9 else np.eye(3)[1]
-    if isinstance(seat.x, XByEdge):
-        edge = edge_of(part, seat.x.edge, "seat.x")
-        if edge.direction is None:
-            raise BadInput(
-                "seat.x_not_straight", "seat.x", f"edge {edge.number} is not straight", "pick a straight edge"
-            )
-        base = np.array(edge.direction)
+    up = _unit(_up(seat, part))
+    base, called = _x(seat, part, up)
     x = base - (base @ up) * up
-    if np.linalg.norm(x) < 1e-6:
-        raise BadInput("seat.x_upright", "seat.x", "the edge for X stands upright", "pick an edge square to up")
-    x = x / np.linalg.norm(x)
+    if np.linalg.norm(x) < 1e-6 * max(1.0, float(np.linalg.norm(base))):
+        raise BadInput("seat.x_upright", "seat.x", f"{called} for X stands upright", "pick one that lies square to up")
+    x = _unit(x)
     rows = np.array([x, np.cross(up, x), up])
-    if isinstance(seat.x, XByTurn):
-        rows = rotation_about_z(90.0 * seat.x.quarter_turns) @ rows
+    quarter = 90.0 * seat.x.quarter_turns if isinstance(seat.x, XByTurn) else 0.0
+    rows = rotation_about_z(quarter) @ rows
     if seat.flip:
         rows = np.diag([1.0, -1.0, -1.0]) @ rows
-    return snapped(rows)
+    # Turned from above, whichever side is up.
+    return snapped(rotation_about_z(seat.turn_deg) @ rows)
 
 
-def hole_with(part: Part, ref: FaceRef, where: str) -> Hole:
-    """The hole a picked face belongs to. Raises BadInput when it belongs to none."""
+def axis_of(part: Part, ref: FaceRef, where: str) -> Face:
+    """A round face with an axis. Raises BadInput when the picked face has none."""
     face = face_of(part, ref, where)
-    for hole in part.holes:
-        if face.number in hole.faces:
-            return hole
-    raise BadInput(
-        "part.not_a_hole", where, f"face {face.number} is not the wall of a round hole", "pick a hole's wall"
+    if face.kind not in ("cylinder", "cone") or face.axis is None or face.axis_point is None:
+        raise BadInput(
+            "part.not_a_hole",
+            where,
+            f"face {face.number} ({face.kind}) has no axis",
+            "pick the wall of a round hole or boss",
+        )
+    return face
+
+
+def _on_box(zero: Zero, low: Vector, high: Vector) -> Floats:
+    return np.array(
+        [(low[d], (low[d] + high[d]) / 2, high[d])[side + 1] for d, side in enumerate((zero.x, zero.y, zero.z))]
     )
 
 
-def seat_work(seat: Seat, part: Part, boxes: dict[str, tuple[Vector, Vector]], rotation: Floats) -> Floats:
-    """zero_from_work, 4×4. boxes: (low, high) of "billet", "part" and "incoming" in setup directions, mm."""
-    zero = seat.zero
+def zero_place(zero: Zero, part: Part, boxes: Boxes, rotation: Floats) -> Floats:
+    """Zero in setup directions (the work frame turned by `rotation`), mm.
+
+    boxes: (low, high) of "billet", "part", "incoming" and, where something holds the work, "jaw": the fixed
+    jaw's face, from what the work rests on to its top. Raises BadInput where zero cannot be there.
+    """
+    offset: Floats = np.array(zero.offset, float)
+    if zero.of == "holding":
+        if "jaw" not in boxes:
+            raise BadInput(
+                "seat.zero_no_jaw",
+                "seat.zero",
+                "nothing holds the work, so there is no fixed jaw",
+                "choose a vise first",
+            )
+        return _on_box(zero, *boxes["jaw"]) + offset
+    if zero.of in ("billet", "part", "incoming"):
+        return _on_box(zero, *boxes[zero.of]) + offset
+    place = _on_box(zero, *boxes["incoming"])
     if zero.of == "hole":
         assert zero.hole is not None
-        hole = hole_with(part, zero.hole, "seat.zero")
-        axis = rotation @ np.array(hole.axis)
-        if abs(abs(axis[2]) - 1) > 1e-6:
+        face = axis_of(part, zero.hole, "seat.zero")
+        assert face.axis and face.axis_point
+        if abs(abs((rotation @ np.array(face.axis))[2]) - 1) > 1e-6:
             raise BadInput(
                 "seat.hole_not_upright", "seat.zero", "the hole does not stand upright in this setup", "pick another"
             )
-        low, high = boxes["incoming"]
-        origin = rotation @ np.array(hole.start)
-        origin[2] = (low[2], (low[2] + high[2]) / 2, high[2])[zero.z + 1]
-    else:
-        low, high = boxes[zero.of]
-        origin = np.array(
-            [(low[d], (low[d] + high[d]) / 2, high[d])[side + 1] for d, side in enumerate((zero.x, zero.y, zero.z))]
+        place[:2] = (rotation @ np.array(face.axis_point))[:2]
+    elif zero.of == "vertex":
+        assert zero.edge is not None
+        points = edge_of(part, zero.edge, "seat.zero").points
+        place = rotation @ np.array(points[-1 if zero.end else 0])
+    elif zero.of == "faces":
+        place = _where_faces_meet([face_of(part, ref, "seat.zero") for ref in zero.faces], rotation, place)
+    return place + offset
+
+
+def _where_faces_meet(faces: list[Face], rotation: Floats, place: Floats) -> Floats:
+    """The point on all the planes that lies nearest to `place`; setup directions."""
+    for face in faces:
+        if face.normal is None:
+            raise BadInput("seat.zero_not_plane", "seat.zero", f"face {face.number} is not plane", "pick plane faces")
+    normals = np.array([rotation @ np.array(face.normal) for face in faces])
+    level = np.array([normal @ (rotation @ np.array(face.centre)) for normal, face in zip(normals, faces, strict=True)])
+    if np.linalg.matrix_rank(normals, tol=1e-3) < len(faces):
+        raise BadInput(
+            "seat.zero_parallel", "seat.zero", "two of the faces are parallel and never meet", "pick faces that meet"
         )
-    return rigid(rotation, -origin)
+    return np.asarray(place + np.linalg.pinv(normals) @ (level - normals @ place))
+
+
+def seat_work(zero: Zero, part: Part, boxes: Boxes, rotation: Floats) -> Floats:
+    """zero_from_work, 4×4, for a zero as in `zero_place`."""
+    return rigid(rotation, -zero_place(zero, part, boxes, rotation))

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import hashlib
+from typing import Any
 
 from fastapi import APIRouter, UploadFile
 from fastapi.responses import Response
 
+from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.part import Part
+from pelvrak.core.geometry.part_file import taken_out
 from pelvrak.core.geometry.step_file import SIZE_LIMIT_BYTES
 from pelvrak.server.api.problems import Refused
-from pelvrak.server.api.shapes import PartState
+from pelvrak.server.api.shapes import Choose, PartState
 from pelvrak.server.db.models import PartUpload
 from pelvrak.server.db.session import DatabaseStore, transaction
 from pelvrak.server.jobs.app import PARTS, queue
@@ -31,9 +34,12 @@ def state_of(upload: PartUpload) -> PartState:
     return PartState(
         sha256=upload.sha256,
         name=upload.name,
+        kind=upload.kind,
         status=upload.status,
         key=upload.key,
         problem=upload.problem,  # type: ignore[arg-type]
+        choices=upload.choices or [],  # type: ignore[arg-type]
+        origin=(upload.origin or {}).get("name"),
     )
 
 
@@ -47,11 +53,15 @@ def upload(file: UploadFile) -> PartState:
             413, "part.too_large", name, f"the file is over {SIZE_LIMIT_BYTES // 1024**2} MiB",
             "export the single part, not the assembly",
         )  # fmt: skip
+    return _taken_in(body, name, None)
+
+
+def _taken_in(body: bytes, name: str, origin: dict[str, Any] | None) -> PartState:
     sha256 = hashlib.sha256(body).hexdigest()
     with transaction() as session:
         row = session.get(PartUpload, sha256)
         if row is None:
-            row = PartUpload(sha256=sha256, name=name, body=body, status="reading")
+            row = PartUpload(sha256=sha256, name=name, body=body, status="reading", origin=origin)
             session.add(row)
         elif row.status == "refused":
             row.status, row.problem, row.name = "reading", None, name
@@ -59,6 +69,18 @@ def upload(file: UploadFile) -> PartState:
     if state.status == "reading":
         queue.configure_task("read_part", queue=PARTS).defer(sha256=sha256)
     return state
+
+
+@router.post("/parts/{sha256}/choose", status_code=202)
+def choose(sha256: str, wanted: Choose) -> PartState:
+    """A part of its own from one solid of a file, or from a mesh in another unit; the file stays as it is."""
+    with transaction() as session:
+        row = session.get(PartUpload, sha256)
+        if row is None:
+            raise Refused(404, "part.unknown", "sha256", "there is no such part", "upload it")
+        name, body = row.name, row.body
+    taken, called = taken_out(body, name, wanted.solid, wanted.unit)
+    return _taken_in(taken, called, {"sha256": sha256, "name": name, **wanted.model_dump()})
 
 
 @router.get("/parts/{sha256}")
@@ -79,6 +101,16 @@ def facts(sha256: str) -> Part:
     if data is None:
         raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again")
     return Part.model_validate_json(data)
+
+
+@router.get("/parts/{sha256}/features")
+def features(sha256: str) -> Features:
+    """Holes, recesses, bosses, fillets, chamfers, and from where each face is reached."""
+    state = part(sha256)
+    data = DatabaseStore().get(state.key, "features.json") if state.key else None
+    if data is None:
+        raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again")
+    return Features.model_validate_json(data)
 
 
 @router.get("/results/{key}/{piece}")

@@ -10,14 +10,16 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
 from pelvrak.core.cutting.tools import tool_shelf
-from pelvrak.core.route.evaluate import VERSION
+from pelvrak.core.geometry.part import Part
+from pelvrak.core.route.evaluate import VERSION, part_key
 from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from
 from pelvrak.core.route.report import Report
+from pelvrak.core.route.revising import Revising, revised, revising
 from pelvrak.server.api.problems import Refused
-from pelvrak.server.api.shapes import Edit, EvaluationState, NewProject, ProjectLine, ProjectState, Step
+from pelvrak.server.api.shapes import Edit, EvaluationState, NewProject, ProjectLine, ProjectState, Revise, Step
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision
-from pelvrak.server.db.session import tell, transaction
-from pelvrak.server.jobs.app import ROUTES, queue
+from pelvrak.server.db.session import DatabaseStore, tell, transaction
+from pelvrak.server.jobs.app import PARTS, ROUTES, queue
 
 router = APIRouter(prefix="/api/projects", tags=["projects"])
 
@@ -97,9 +99,13 @@ def state_of(session: Session, project: Project) -> ProjectState:
 
 
 def retire_old_reports() -> None:
-    """Reports of an earlier version of the computation are computed again: their numbers may differ, or their form."""
-    again = []
+    """Parts and reports of an earlier version of the computation are made again: their numbers may differ, or their form."""
+    again, parts = [], []
     with transaction() as session:
+        for upload in session.scalars(select(PartUpload).options(defer(PartUpload.body))):
+            if upload.status == "ready" and upload.kind == "part" and upload.key != part_key(upload.sha256):
+                upload.status = "reading"
+                parts.append(upload.sha256)
         for project in session.scalars(select(Project)):
             done = _newest_report(session, project)
             if done is None:
@@ -114,6 +120,8 @@ def retire_old_reports() -> None:
                 ):
                     row.status = "stopped"
                 again.append(start_evaluation(session, project))
+    for sha256 in parts:
+        queue.configure_task("read_part", queue=PARTS).defer(sha256=sha256)
     for evaluation in again:
         queue_evaluation(evaluation)
 
@@ -165,7 +173,7 @@ def new_project(wanted: NewProject) -> ProjectState:
     """A project from a part that was read: a billet, one empty setup, the tool shelf."""
     with transaction() as session:
         upload = session.get(PartUpload, wanted.sha256)
-        if upload is None or upload.status != "ready":
+        if upload is None or upload.status != "ready" or upload.kind != "part":
             raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "upload it again")
         plan = Plan(
             name=wanted.name, part=PartFile(file=upload.name, sha256=upload.sha256),
@@ -213,18 +221,63 @@ def edit(project_id: int, wanted: Edit) -> ProjectState:
             raise Refused(
                 422, "part.not_ready", "part/sha256", "the plan's part has not been read", "upload the part first"
             )
-        head.redo = None
-        project.last += 1
-        project.name = plan.name
-        session.add(
-            Revision(project_id=project.id, number=project.last, parent=project.head, what=wanted.what, plan=document)
-        )
-        project.head = project.last
-        session.flush()
-        evaluation = start_evaluation(session, project)
+        evaluation = _put_revision(session, project, head, wanted.what, plan)
         state = state_of(session, project)
     queue_evaluation(evaluation)
     return state
+
+
+@router.get("/{project_id}/revise")
+def revision_preview(project_id: int, sha256: str) -> Revising:
+    """What a new revision of the part would do to every reference of the plan."""
+    with transaction() as session:
+        project = _project(session, project_id)
+        plan = plan_from(_revision(session, project, project.head).plan)
+        old, new = _part_of(session, plan.part.sha256), _part_of(session, sha256)
+    return revising(plan, old, new)
+
+
+@router.post("/{project_id}/revise")
+def revise(project_id: int, wanted: Revise) -> ProjectState:
+    """The plan on a new revision of its part; references that are not kept follow only where they were confirmed."""
+    with transaction() as session:
+        project = _project(session, project_id, lock=True)
+        _refuse_stale(session, project, wanted.based_on)
+        head = _revision(session, project, project.head)
+        plan = plan_from(head.plan)
+        old, new = _part_of(session, plan.part.sha256), _part_of(session, wanted.sha256)
+        upload = session.get(PartUpload, wanted.sha256)
+        assert upload is not None
+        changed = revised(plan, old, new, upload.name, wanted.revision, frozenset(wanted.take))
+        evaluation = _put_revision(session, project, head, f"part revision {wanted.revision}", changed)
+        state = state_of(session, project)
+    queue_evaluation(evaluation)
+    return state
+
+
+def _part_of(session: Session, sha256: str | None) -> Part:
+    upload = session.get(PartUpload, sha256) if sha256 else None
+    data = DatabaseStore().get(upload.key, "facts.json") if upload and upload.key else None
+    if data is None:
+        raise Refused(
+            409, "part.not_ready", "sha256", "this part has not been read", "upload it, and wait until it is read"
+        )
+    return Part.model_validate_json(data)
+
+
+def _put_revision(session: Session, project: Project, head: Revision, what: str, plan: Plan) -> int:
+    """A new head; the evaluation to be queued after the commit."""
+    head.redo = None
+    project.last += 1
+    project.name = plan.name
+    session.add(
+        Revision(
+            project_id=project.id, number=project.last, parent=project.head, what=what, plan=plan.model_dump(mode="json")
+        )
+    )  # fmt: skip
+    project.head = project.last
+    session.flush()
+    return start_evaluation(session, project)
 
 
 def _walk(project_id: int, based_on: int, back: bool) -> ProjectState:

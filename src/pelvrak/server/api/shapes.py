@@ -8,6 +8,8 @@ from pydantic import BaseModel, Field
 
 from pelvrak.core.cutting.feeds import Material
 from pelvrak.core.cutting.tools import Tool, ToolKind
+from pelvrak.core.geometry.mesh_file import LengthUnit
+from pelvrak.core.geometry.part import Vector
 from pelvrak.core.holding.vise import Vise
 from pelvrak.core.machine.mill import Mill
 from pelvrak.core.route.plan import Plan
@@ -23,14 +25,51 @@ class Problem(BaseModel):
     mend: str
 
 
+class SolidLine(BaseModel):
+    """One solid of a file with several; mm, mm³."""
+
+    number: int
+    name: str
+    size: tuple[float, float, float]
+    volume_mm3: float
+
+
 class PartState(BaseModel):
-    """An uploaded part."""
+    """An uploaded part. choices: its solids, when one has to be chosen; origin: the file it was taken from."""
 
     sha256: str
     name: str
-    status: Literal["reading", "ready", "refused"]
+    kind: Literal["part", "outline", "stock"] = "part"
+    status: Literal["reading", "ready", "choose", "refused"]
     key: str | None = None
     problem: Problem | None = None
+    choices: list[SolidLine] = []
+    origin: str | None = None
+
+
+class Choose(BaseModel):
+    """Which solid of a file is the part, or in which unit a mesh without one was written."""
+
+    solid: Annotated[int, Field(ge=0)] | None = None
+    unit: LengthUnit | None = None
+
+
+class CastingPlace(BaseModel):
+    """Where a casting lies best: degrees about x, then y, then z, then mm; the thinnest cover it gives, mm, and where."""
+
+    turn: Vector
+    move: Vector
+    cover: float
+    thinnest_at: Vector
+
+
+class Revise(BaseModel):
+    """A new revision of the part for a plan. take: references (JSON pointers) whose new place was confirmed."""
+
+    based_on: int
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+    revision: Annotated[str, Field(max_length=20)]
+    take: list[str] = []
 
 
 class ProjectLine(BaseModel):

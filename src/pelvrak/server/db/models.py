@@ -20,16 +20,30 @@ class Base(DeclarativeBase):
 
 
 class PartUpload(Base):
-    """A part file as it came, and how reading it went: reading, ready or refused."""
+    """A part file as it came, and how reading it went: reading, ready, choose or refused.
+
+    kind: part, outline (DXF) or stock (saved). choices: the solids of a file with several; origin: the file a chosen solid was taken from.
+    """
 
     __tablename__ = "part_upload"
     sha256: Mapped[str] = mapped_column(String(64), primary_key=True)
     name: Mapped[str] = mapped_column(Text)
     body: Mapped[bytes] = mapped_column(LargeBinary)
+    kind: Mapped[str] = mapped_column(String(12), default="part")
     status: Mapped[str] = mapped_column(String(12), default="reading")
     key: Mapped[str | None] = mapped_column(String(40))
     problem: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    choices: Mapped[list[dict[str, Any]] | None] = mapped_column(JSONB)
+    origin: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class ShelfRow(Base):
+    """One size of bar on the shelf, in the order it is shown."""
+
+    __tablename__ = "shelf_row"
+    place: Mapped[int] = mapped_column(Integer, primary_key=True)
+    bought: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
 class Project(Base):

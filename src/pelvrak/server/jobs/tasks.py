@@ -8,7 +8,9 @@ from typing import Any
 
 from sqlalchemy import update
 
-from pelvrak.core.errors import BadInput, Stopped
+from pelvrak.core.billet.forms import check_stock, looks_like_stock
+from pelvrak.core.billet.outline import looks_like_dxf, read_outline
+from pelvrak.core.errors import BadInput, SeveralSolids, Stopped
 from pelvrak.core.route.evaluate import evaluate, part_result
 from pelvrak.core.route.plan import plan_from
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
@@ -31,8 +33,17 @@ def read_part(sha256: str) -> None:
             return
         name, body = upload.name, upload.body
     try:
-        key, _ = part_result(body, name, sha256, DatabaseStore())
-        outcome: dict[str, Any] = {"status": "ready", "key": key, "problem": None}
+        outcome: dict[str, Any] = {"status": "ready", "problem": None}
+        if looks_like_dxf(body):
+            read_outline(body, name)
+            outcome["kind"] = "outline"
+        elif looks_like_stock(body):
+            check_stock(body, name)
+            outcome["kind"] = "stock"
+        else:
+            outcome["key"], _ = part_result(body, name, sha256, DatabaseStore())
+    except SeveralSolids as several:
+        outcome = {"status": "choose", "choices": several.choices, "problem": None}
     except BadInput as bad:
         outcome = {"status": "refused", "problem": bad.told()}
     with transaction() as session:
@@ -86,6 +97,14 @@ def _broke(how: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _file(sha256: str | None, name: str) -> bytes:
+    with transaction() as session:
+        upload = session.get(PartUpload, sha256) if sha256 else None
+        if upload is None:
+            raise BadInput("billet.no_file", "billet", f"{name} has not been uploaded", "choose the file again")
+        return upload.body
+
+
 def _evaluate(evaluation_id: int) -> dict[str, Any]:
     """The columns that say how it went."""
     with transaction() as session:
@@ -116,7 +135,7 @@ def _evaluate(evaluation_id: int) -> dict[str, Any]:
     store = DatabaseStore()
     try:
         plan = plan_from(plan_document)
-        report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress)
+        report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress, _file)
         stills = render_stills(report, plan, store)
     except Stopped:
         return {"status": "stopped"}

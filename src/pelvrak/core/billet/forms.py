@@ -1,0 +1,254 @@
+"""What is the part cut from, and where does it lie round the part?"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+import manifold3d
+import numpy as np
+from pydantic import Discriminator, Field, Tag
+from scipy.spatial import ConvexHull
+from scipy.spatial.transform import Rotation
+from shapely import MultiPoint, minimum_bounding_circle, minimum_bounding_radius
+
+from pelvrak.core.billet.block import Block, block_of
+from pelvrak.core.billet.outline import Outline, read_outline
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of
+from pelvrak.core.geometry.part import Frozen, PartModel
+from pelvrak.core.stock.field import Grid, RayField, loaded
+from pelvrak.core.stock.profile import Profile
+from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, field_of_profile, minus
+from pelvrak.core.stock.surface import surface
+
+Axis = Literal["x", "y", "z"]
+Allowance = Annotated[float, Field(ge=-500, le=500)]
+Size = Annotated[float, Field(gt=0, le=2000)]
+Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+FileName = Annotated[str, Field(min_length=1, max_length=200)]
+# Bytes of a file the plan names, by its hash and name.
+Files = Callable[[str | None, str], bytes]
+
+
+class Bar(Frozen):
+    """A round bar, or a tube with a bore, along an axis of the part.
+
+    diameter: as bought, or None for the smallest that covers the part with `allowance` all round; bore: of a
+    tube, 0 for a bar; minus, plus: length beyond the part at both ends; shift: of the bar's middle from that of
+    the smallest circle round the part, in the order of the other two axes after `axis`; mm.
+    """
+
+    kind: Literal["bar"] = "bar"
+    material: str = "EN AW-6082"
+    axis: Axis = "z"
+    diameter: Size | None = None
+    allowance: Allowance = 2.0
+    bore: Annotated[float, Field(ge=0, le=2000)] = 0.0
+    minus: Allowance = 5.0
+    plus: Allowance = 2.0
+    shift: tuple[Allowance, Allowance] = (0.0, 0.0)
+
+
+class Extrusion(Frozen):
+    """A sawn-off length of a profile, its outline from a DXF file, along an axis of the part.
+
+    place: "middle" puts the middle of the outline's box on that of the part's, "drawn" takes the drawing's
+    coordinates as the part's. shift: further, in the order of the other two axes after `axis`, mm.
+    """
+
+    kind: Literal["extrusion"] = "extrusion"
+    material: str = "EN AW-6082"
+    file: FileName
+    sha256: Sha256 | None = None
+    axis: Axis = "z"
+    minus: Allowance = 5.0
+    plus: Allowance = 2.0
+    place: Literal["middle", "drawn"] = "middle"
+    shift: tuple[Allowance, Allowance] = (0.0, 0.0)
+
+
+class Model(Frozen):
+    """A casting, forging or printed shape from a STEP, STL or 3MF file.
+
+    turn: about the part's x, then y, then z through the file's origin, degrees; move: afterwards, mm.
+    """
+
+    kind: Literal["model"] = "model"
+    material: str = "EN AW-6082"
+    file: FileName
+    sha256: Sha256 | None = None
+    turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    move: tuple[Allowance, Allowance, Allowance] = (0.0, 0.0, 0.0)
+
+
+class KeptStock(Frozen):
+    """An in-process stock that was saved, where it was saved."""
+
+    kind: Literal["stock"] = "stock"
+    material: str = "EN AW-6082"
+    file: FileName
+    sha256: Sha256 | None = None
+
+
+def _kind(value: Any) -> str:
+    """The kind of a billet; plans of the first form knew blocks alone and did not say so."""
+    kind = value.get("kind", "block") if isinstance(value, dict) else value.kind
+    return str(kind)
+
+
+Billet = Annotated[
+    Annotated[Block, Tag("block")]
+    | Annotated[Bar, Tag("bar")]
+    | Annotated[Extrusion, Tag("extrusion")]
+    | Annotated[Model, Tag("model")]
+    | Annotated[KeptStock, Tag("stock")],
+    Discriminator(_kind),
+]
+
+
+@dataclass(frozen=True)
+class Raw:
+    """The billet's box in the part's frame, mm, and how its field is made on a grid."""
+
+    low: Floats
+    high: Floats
+    field: Callable[[Grid], RayField]
+
+
+def raw_of(billet: Billet, part: PartModel, files: Files, meshes: Callable[[bytes, str], Mesh]) -> Raw:
+    """The billet as it lies round the part. meshes: the mesh of a part file's bytes.
+
+    Raises BadInput when its file or its sizes cannot be used.
+    """
+    if isinstance(billet, Block):
+        low, high = (np.array(end) for end in block_of(billet, part.part))
+        return Raw(low, high, lambda grid: field_of_block(grid, low, high))
+    if isinstance(billet, Bar):
+        return _bar(billet, part)
+    data = files(billet.sha256, billet.file)
+    if isinstance(billet, Extrusion):
+        return _extrusion(billet, part, read_outline(data, billet.file))
+    if isinstance(billet, Model):
+        return _of_mesh(placed(meshes(data, billet.file), billet))
+    return _kept(data, billet.file)
+
+
+def placed(mesh: Mesh, model: Model) -> Mesh:
+    """A model billet's mesh where it lies round the part."""
+    turn = Rotation.from_euler("xyz", model.turn, degrees=True).as_matrix()
+    return Mesh(mesh.vertices @ turn.T + np.array(model.move), mesh.triangles, np.zeros_like(mesh.label))
+
+
+def _of_mesh(mesh: Mesh) -> Raw:
+    used = mesh.vertices[np.unique(mesh.triangles)]
+    return Raw(used.min(axis=0), used.max(axis=0), lambda grid: field_of_mesh(grid, mesh))
+
+
+def _lengthwise(axis: Axis, part: PartModel, minus_: float, plus: float) -> tuple[int, int, int, float, float]:
+    """Axis numbers (along, first across, second across) and the ends along it; refuses a length of nothing."""
+    d = "xyz".index(axis)
+    low, high = part.part.low[d] - minus_, part.part.high[d] + plus
+    if high - low < 0.01:
+        raise BadInput(
+            "billet.no_length",
+            "billet",
+            f"the billet is {high - low:.3f} mm long",
+            "give larger allowances at its ends",
+        )
+    return d, (d + 1) % 3, (d + 2) % 3, low, high
+
+
+def circle_round(part: PartModel, axis: Axis) -> tuple[float, float, float]:
+    """Middle (of the two axes after `axis`) and diameter of the smallest circle round the part seen along an axis, mm."""
+    d = "xyz".index(axis)
+    flat = part.mesh.vertices[:, [(d + 1) % 3, (d + 2) % 3]]
+    points = MultiPoint(flat[ConvexHull(flat).vertices])
+    middle = minimum_bounding_circle(points).centroid
+    return float(middle.x), float(middle.y), 2 * float(minimum_bounding_radius(points))
+
+
+def _bar(bar: Bar, part: PartModel) -> Raw:
+    d, u, v, start, end = _lengthwise(bar.axis, part, bar.minus, bar.plus)
+    x, y, around = circle_round(part, bar.axis)
+    diameter = bar.diameter if bar.diameter is not None else around + 2 * bar.allowance
+    if not diameter > 0.01:
+        raise BadInput(
+            "billet.no_diameter",
+            "billet.diameter",
+            f"a bar of {diameter:.3f} mm has no meaning",
+            "give a larger allowance",
+        )
+    if bar.bore >= diameter:
+        raise BadInput(
+            "billet.no_wall",
+            "billet.bore",
+            f"a bore of {bar.bore:g} mm leaves nothing of a Ø{diameter:g} mm tube",
+            "give a smaller bore",
+        )
+    low, high = np.zeros(3), np.zeros(3)
+    low[[u, v]] = np.array([x, y]) + bar.shift - diameter / 2
+    high[[u, v]] = low[[u, v]] + diameter
+    low[d], high[d] = start, end
+    tip, way = (low + high) / 2, np.eye(3)[d]
+    tip[d] = start
+
+    def field(grid: Grid) -> RayField:
+        full = field_of_profile(grid, Profile((0.0, end - start), (diameter / 2,) * 2), tip, way)
+        if bar.bore <= 0:
+            return full
+        # Longer than the tube, so that its ends are open.
+        begin = tip - way
+        return minus(full, field_of_profile(grid, Profile((0.0, end - start + 2), (bar.bore / 2,) * 2), begin, way))
+
+    return Raw(low, high, field)
+
+
+def _extrusion(spec: Extrusion, part: PartModel, outline: Outline) -> Raw:
+    d, u, v, start, end = _lengthwise(spec.axis, part, spec.minus, spec.plus)
+    low, high = np.array(outline.region.bounds).reshape(2, 2)
+    shift = np.array(spec.shift, float)
+    if spec.place == "middle":
+        across = np.array([[part.part.low[i], part.part.high[i]] for i in (u, v)])
+        shift = shift + across.mean(axis=1) - (low + high) / 2
+    rings = [
+        np.array(ring.coords)[:-1] + shift
+        for shape in outline.region.geoms
+        for ring in (shape.exterior, *shape.interiors)
+    ]
+    solid = manifold3d.Manifold.extrude(manifold3d.CrossSection(rings, manifold3d.FillRule.EvenOdd), end - start)
+    flat = mesh_of(solid)
+    vertices = np.zeros_like(flat.vertices)
+    vertices[:, u], vertices[:, v], vertices[:, d] = (
+        flat.vertices[:, 0],
+        flat.vertices[:, 1],
+        flat.vertices[:, 2] + start,
+    )
+    return _of_mesh(Mesh(vertices, flat.triangles, np.zeros(len(flat.triangles), np.int64)))
+
+
+def looks_like_stock(data: bytes) -> bool:
+    """Whether bytes may be a saved stock (Zstandard's magic number, RFC 8878)."""
+    return data[:4] == b"\x28\xb5\x2f\xfd"
+
+
+def check_stock(data: bytes, name: str) -> RayField:
+    """A saved stock. Raises BadInput "billet.not_stock"."""
+    try:
+        return loaded(data)
+    except Exception as broken:
+        raise BadInput(
+            "billet.not_stock", name, "the file is not a stock that Pelvrak has saved, or it is damaged",
+            "choose a .rays file that an evaluation has written",
+        ) from broken  # fmt: skip
+
+
+def _kept(data: bytes, name: str) -> Raw:
+    field = check_stock(data, name)
+    mesh = surface(field)
+    if not len(mesh.triangles):
+        raise BadInput("billet.no_stock", name, "there is nothing left in this stock", "choose another")
+    raw = _of_mesh(mesh)
+    # On its own grid it is taken as it is, bit for bit.
+    return Raw(raw.low, raw.high, lambda grid: field if grid.cell == field.grid.cell else raw.field(grid))

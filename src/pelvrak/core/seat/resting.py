@@ -1,0 +1,234 @@
+"""What does a zero rest on, and in which state is that in the stock: raw, cut, gone, not yet there?
+
+The surface of the stock knows who made it, so nothing is guessed: places on what the zero rests on are
+looked up on the incoming stock, and again on the outgoing one.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from vtkmodules.vtkCommonCore import reference
+from vtkmodules.vtkCommonDataModel import vtkStaticCellLocator
+
+from pelvrak.core.findings import Cure, Finding, Severity
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_normals
+from pelvrak.core.geometry.part import FaceRef, Frozen, Part, Vector, as_vector, edge_of, face_of
+from pelvrak.core.seat.seating import Zero, axis_of
+from pelvrak.core.stock.compare import poly_data, signed_distance
+
+State = Literal["raw", "cut", "raw and cut", "not yet there", "gone", "holding"]
+# A place lies on the stock's surface when it is this near, mm: what a resolution of half a millimetre knows.
+ON_MM = 0.1
+RAW = ("raw", "raw and cut")
+# Triangles at a side of a box, mm, and how square to it they look (cosine).
+SIDE_MM, SQUARE = 0.05, 0.99
+PLACES = 60
+# A state is told when this share of the places has it.
+SHARE = 0.05
+
+
+class Rest(Frozen):
+    """One surface a zero takes a coordinate from.
+
+    axis: of the setup; on: what it is, in words; state: in the incoming stock; by: the setups and operations
+    that made it; cut_away: this setup takes it off; work_axis: the axis in the work frame; place: a point of it there.
+    """
+
+    axis: str
+    on: str
+    state: State
+    by: tuple[str, ...] = ()
+    cut_away: bool = False
+    work_axis: Vector
+    place: Vector
+
+
+@dataclass(frozen=True)
+class Stocks:
+    """What `resting` looks at, in the work frame: incoming and outgoing surface, and who the makers are."""
+
+    incoming: Mesh
+    outgoing: Mesh
+    makers: dict[int, str]
+
+
+def resting(zero: Zero, part: Part, part_mesh: Mesh, billet: Mesh, rotation: Floats, stocks: Stocks) -> list[Rest]:
+    """Every surface a zero rests on. billet: its mesh; rotation: work directions to setup directions."""
+    out: list[Rest] = []
+
+    def add(axis: str, row: Floats, on: str, points: Floats) -> None:
+        if not len(points):
+            return
+        state, by = _state(points, stocks.incoming, stocks.makers)
+        after, _ = _state(points, stocks.outgoing, stocks.makers)
+        gone = state in ("raw", "cut", "raw and cut") and after == "gone"
+        out.append(
+            Rest(axis=axis, on=on, state=state, by=by, cut_away=gone, work_axis=as_vector(np.round(row, 9) + 0.0),
+                 place=as_vector(points.mean(axis=0)))
+        )  # fmt: skip
+
+    def add_face(ref: FaceRef, axis: str | None, row: Floats | None) -> None:
+        face = face_of(part, ref, "seat.zero")
+        way = np.array(face.normal or face.axis or (0, 0, 1))
+        seen = rotation @ way
+        name = axis or "XYZ"[int(np.argmax(np.abs(seen)))]
+        kind = face.kind if face.radius is None else f"{face.kind} Ø{2 * face.radius:.4g}"
+        add(name, way if row is None else row, f"face {face.number} ({kind})", _on_faces(part_mesh, [face.number]))
+
+    left_open = {"X": 0, "Y": 1, "Z": 2}
+    if zero.of == "holding":
+        for axis, row in zip("XYZ", rotation, strict=True):
+            out.append(
+                Rest(axis=axis, on="the fixed jaw", state="holding", work_axis=as_vector(row), place=(0.0, 0.0, 0.0))
+            )  # fmt: skip
+        return out
+    if zero.of == "vertex":
+        assert zero.edge is not None
+        edge = edge_of(part, zero.edge, "seat.zero")
+        point = np.array([edge.points[-1 if zero.end else 0]])
+        return [
+            *out,
+            *(_vertex(axis, row, edge.number, point, stocks) for axis, row in zip("XYZ", rotation, strict=True)),
+        ]
+    if zero.of == "hole":
+        assert zero.hole is not None
+        axis_of(part, zero.hole, "seat.zero")
+        add_face(zero.hole, "X, Y", rotation[0])
+        del left_open["X"], left_open["Y"]
+    if zero.of == "faces":
+        for ref in zero.faces:
+            add_face(ref, None, None)
+            left_open.pop(out[-1].axis, None)
+    of, mesh = {
+        "billet": ("billet", billet), "part": ("part", part_mesh),
+    }.get(zero.of, ("incoming stock", stocks.incoming))  # fmt: skip
+    for axis, d in left_open.items():
+        side = (zero.x, zero.y, zero.z)[d]
+        for sign in (side,) if side else (-1, 1):
+            word = {("X", -1): "left", ("X", 1): "right", ("Y", -1): "front", ("Y", 1): "back"}.get(
+                (axis, sign), "top" if sign > 0 else "bottom"
+            )
+            add(axis, rotation[d], f"{word} of the {of}", _on_side(mesh, rotation[d] * sign))
+    return out
+
+
+def _vertex(axis: str, row: Floats, edge: int, point: Floats, stocks: Stocks) -> Rest:
+    state, by = _state(point, stocks.incoming, stocks.makers)
+    after, _ = _state(point, stocks.outgoing, stocks.makers)
+    return Rest(
+        axis=axis, on=f"the end of edge {edge}", state=state, by=by, cut_away=state != "gone" and after == "gone",
+        work_axis=as_vector(row), place=as_vector(point[0]),
+    )  # fmt: skip
+
+
+def _spread(mesh: Mesh, rows: Ints) -> Floats:
+    """Points spread by area over some triangles; the same every time."""
+    corners = mesh.vertices[mesh.triangles[rows]]
+    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    if area.sum() <= 0:
+        return np.zeros((0, 3))
+    rng = np.random.default_rng(5)
+    total = np.cumsum(area)
+    share = (np.arange(PLACES) + rng.random(PLACES)) / PLACES
+    found = np.clip(np.searchsorted(total, share * total[-1]), 0, len(rows) - 1)
+    r, s = np.sqrt(rng.random(PLACES)), rng.random(PLACES)
+    weights = 0.9 * np.stack([1 - r, r * (1 - s), r * s], axis=1) + 0.1 / 3
+    out: Floats = np.einsum("nk,nkd->nd", weights, corners[found])
+    return out
+
+
+def _on_faces(mesh: Mesh, faces: list[int]) -> Floats:
+    return _spread(mesh, np.flatnonzero(np.isin(mesh.label, faces)))
+
+
+def _on_side(mesh: Mesh, way: Floats) -> Floats:
+    """Points on what is farthest along a direction: the face there, or the line or corner that sticks out."""
+    along = mesh.vertices @ way
+    most = along[np.unique(mesh.triangles)].max()
+    near = (along[mesh.triangles] > most - SIDE_MM).all(axis=1) & (triangle_normals(mesh) @ way > SQUARE)
+    if near.any():
+        return _spread(mesh, np.flatnonzero(near))
+    return np.asarray(mesh.vertices[np.unique(mesh.triangles[(along[mesh.triangles] > most - SIDE_MM).any(axis=1)])])
+
+
+def _state(points: Floats, stock: Mesh, makers: dict[int, str]) -> tuple[State, tuple[str, ...]]:
+    """State of places in a stock, and who made what lies there."""
+    away = signed_distance(points, stock)
+    there = np.abs(away) < ON_MM
+    if there.mean() < SHARE:
+        # Above 0 is outside the stock: what was to be there has been cut away.
+        return ("gone" if (away > 0).mean() >= 0.5 else "not yet there"), ()
+    labels = _labels(points[there], stock)
+    names, counts = np.unique(labels, return_counts=True)
+    real = [int(name) for name, count in zip(names, counts, strict=True) if count >= SHARE * len(labels)]
+    by = tuple(makers[name] for name in real if name in makers)
+    if 0 in real:  # the billet's own skin
+        return ("raw and cut" if by else "raw"), by
+    return "cut", by
+
+
+def _labels(points: Floats, mesh: Mesh) -> Ints:
+    """Label of the triangle nearest to each point."""
+    locator = vtkStaticCellLocator()
+    data = poly_data(mesh)
+    locator.SetDataSet(data)
+    locator.BuildLocator()
+    closest, cell, sub, distance = [0.0, 0.0, 0.0], reference(0), reference(0), reference(0.0)
+    out = []
+    for point in points:
+        locator.FindClosestPoint(point.tolist(), closest, cell, sub, distance)  # type: ignore[call-overload]
+        out.append(mesh.label[int(cell)])
+    return np.array(out, np.int64)
+
+
+def resting_findings(
+    rests: list[Rest], earlier: list[tuple[str, Rest]], setup: str, called: str, cures: tuple[Cure, ...], picked: bool
+) -> list[Finding]:
+    """Zero on what is gone, not there yet, raw a second time, or cut away by this very setup.
+
+    earlier: what the zeros of the setups before rested on, with their setups' names; called: the zero's name;
+    cures: for a zero on what is not there; picked: whether its faces were picked, not a box chosen.
+    """
+    out = []
+
+    def find(code: str, severity: Severity, chosen: list[Rest], end: str, mend: tuple[Cure, ...] = ()) -> None:
+        if not chosen:
+            return
+        axes = ", ".join(sorted({axis for rest in chosen for axis in rest.axis.split(", ")}))
+        surfaces = ", ".join(dict.fromkeys(rest.on for rest in chosen))
+        out.append(
+            Finding(
+                code=code, severity=severity, setup=setup, stage="seat",
+                sentence=f"{called} takes {axes} from {surfaces}, {'which' if len(chosen) == 1 else 'all of which'} {end}",
+                place=tuple(rest.place for rest in chosen), cures=mend,
+            )
+        )  # fmt: skip
+
+    def several(chosen: list[Rest], one: str, many: str) -> str:
+        return one if len(chosen) == 1 else many
+
+    gone = [rest for rest in rests if rest.state == "gone"]
+    find("seat.zero_gone", "error", gone, f"{several(gone, 'has', 'have')} been cut away before {setup}.", cures)
+    early = [rest for rest in rests if rest.state == "not yet there"]
+    find(
+        "seat.zero_not_there", "error" if picked else "warning", early,
+        f"{several(early, 'is', 'are')} not cut yet when {setup} begins: nothing there can be touched.", cures,
+    )  # fmt: skip
+    raw: dict[str, list[Rest]] = {}
+    for rest in rests:
+        if rest.state in RAW:
+            for name, other in earlier:
+                if other.state in RAW and abs(np.dot(other.work_axis, rest.work_axis)) > 0.7:
+                    raw.setdefault(name, []).append(rest)
+                    break
+    for name, chosen in raw.items():
+        find(
+            "seat.zero_raw_twice", "warning", chosen,
+            f"{several(chosen, 'is', 'are')} raw; {name} already located from raw in that direction, so take it from what {name} has cut.",
+        )  # fmt: skip
+    away = [rest for rest in rests if rest.cut_away]
+    find("seat.zero_cut_away", "note", away, f"{setup} itself cuts away: zero cannot be found there again afterwards.")
+    return out

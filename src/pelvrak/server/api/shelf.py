@@ -1,0 +1,110 @@
+"""The shop's shelf of bars, and what to take from it for a part."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, UploadFile
+from fastapi.responses import PlainTextResponse
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from pelvrak.core.billet.casting import best_place
+from pelvrak.core.billet.forms import Model
+from pelvrak.core.billet.shelf import Bought, Picks, from_csv, picks, starting_shelf, to_csv
+from pelvrak.core.cutting.feeds import material_of
+from pelvrak.core.geometry.part import PartModel, unpacked
+from pelvrak.core.route.plan import Plan, plan_from
+from pelvrak.server.api.problems import Refused
+from pelvrak.server.api.shapes import CastingPlace
+from pelvrak.server.db.models import PartUpload, Project, Revision, ShelfRow
+from pelvrak.server.db.session import DatabaseStore, transaction
+
+router = APIRouter(prefix="/api", tags=["shelf"])
+MOST_ROWS = 5000
+
+
+def _rows(session: Session) -> list[Bought]:
+    rows = session.scalars(select(ShelfRow).order_by(ShelfRow.place)).all()
+    return [Bought.model_validate(row.bought) for row in rows] if rows else starting_shelf()
+
+
+def _put(session: Session, rows: list[Bought]) -> list[Bought]:
+    session.execute(delete(ShelfRow))
+    session.add_all(ShelfRow(place=i, bought=row.model_dump(mode="json")) for i, row in enumerate(rows))
+    return rows
+
+
+@router.get("/shelf")
+def shelf() -> list[Bought]:
+    """All sizes in stock."""
+    with transaction() as session:
+        return _rows(session)
+
+
+@router.put("/shelf")
+def put_shelf(rows: list[Bought]) -> list[Bought]:
+    """The whole shelf anew."""
+    if not 0 < len(rows) <= MOST_ROWS:
+        raise Refused(422, "shelf.rows", "shelf", f"a shelf of {len(rows)} rows", f"give 1 to {MOST_ROWS}")
+    with transaction() as session:
+        return _put(session, rows)
+
+
+@router.get("/shelf.csv")
+def shelf_csv() -> PlainTextResponse:
+    """The shelf as a CSV file."""
+    with transaction() as session:
+        text = to_csv(_rows(session))
+    return PlainTextResponse(
+        text, media_type="text/csv", headers={"Content-Disposition": 'attachment; filename="shelf.csv"'}
+    )
+
+
+@router.post("/shelf.csv")
+def bring_shelf(file: UploadFile) -> list[Bought]:
+    """The shelf from a CSV file; a row that is wrong refuses all of it."""
+    name = file.filename or "shelf.csv"
+    rows = from_csv(file.file.read(5_000_000).decode("utf-8", "replace"), name)
+    with transaction() as session:
+        return _put(session, rows[:MOST_ROWS])
+
+
+def _planned(session: Session, project_id: int) -> tuple[Plan, PartModel]:
+    project = session.get(Project, project_id)
+    if project is None:
+        raise Refused(404, "project.unknown", "project", f"there is no project {project_id}", "open one from the list")
+    head = session.get(Revision, (project_id, project.head))
+    assert head is not None
+    plan = plan_from(head.plan)
+    upload = session.get(PartUpload, plan.part.sha256)
+    data = DatabaseStore().get(upload.key, "part.npz") if upload and upload.key else None
+    if data is None:
+        raise Refused(409, "part.not_ready", "part", "this part has not been read", "wait until it is")
+    return plan, unpacked(data)
+
+
+@router.get("/projects/{project_id}/picks")
+def shelf_picks(project_id: int, allowance: Annotated[list[float], Query(min_length=6, max_length=6)]) -> Picks:
+    """What on the shelf covers the part plus allowances (x-, x+, y-, y+, z-, z+; mm), and what to order when nothing does."""
+    with transaction() as session:
+        plan, part = _planned(session, project_id)
+        rows = _rows(session)
+    material = material_of(plan.billet.material)
+    return picks(part, material.name, material.density_g_cm3, tuple(allowance), rows)
+
+
+@router.get("/projects/{project_id}/casting")
+def casting_place(project_id: int) -> CastingPlace:
+    """Where the plan's model billet lies best round the part, searched from where it lies now."""
+    with transaction() as session:
+        plan, part = _planned(session, project_id)
+        billet = plan.billet
+        upload = session.get(PartUpload, billet.sha256) if isinstance(billet, Model) and billet.sha256 else None
+        data = DatabaseStore().get(upload.key, "part.npz") if upload and upload.key else None
+    if data is None or not isinstance(billet, Model):
+        raise Refused(
+            409, "billet.no_model", "billet", "the billet is no model that has been read", "choose a model file first"
+        )
+    found = best_place(part, unpacked(data).mesh, billet.turn, billet.move)
+    return CastingPlace(turn=found.turn, move=found.move, cover=found.cover, thinnest_at=found.thinnest_at)
