@@ -1,5 +1,5 @@
 import { create } from 'zustand'
-import type { EdgeRef, FaceRef, Problem, Vec } from './api/client'
+import type { Edge, EdgeRef, Face, FaceRef, Measured, Problem, Target, Vec } from './api/client'
 
 export const STAGES = ['incoming', 'seat', 'hold', 'reach', 'cut', 'outgoing'] as const
 export type Stage = (typeof STAGES)[number]
@@ -10,10 +10,24 @@ export type DockTab = 'time' | 'program' | 'findings'
 /** What is chosen in the rail: the billet, a setup by its number, or the finished part. */
 export type Card = 'billet' | 'part' | number
 
-/** A question to the picture: which face, or which edge? */
+/** A question to the picture: which face, edge or corner? `serves` says why one cannot serve, or null. */
 export type Asked =
-  | { kind: 'face'; prompt: string; many?: boolean; take: (ref: FaceRef) => void }
-  | { kind: 'edge'; prompt: string; take: (ref: EdgeRef) => void }
+  | {
+      kind: 'face'
+      prompt: string
+      many?: boolean
+      serves?: (face: Face) => string | null
+      take: (ref: FaceRef) => void
+    }
+  | { kind: 'edge'; prompt: string; serves?: (edge: Edge) => string | null; take: (ref: EdgeRef) => void }
+  | { kind: 'vertex'; prompt: string; take: (ref: EdgeRef, end: 0 | 1) => void }
+  | { kind: 'measure'; prompt: string }
+
+/** What has been picked to be measured, and what came out. */
+export type Measuring = { targets: Target[]; values: Measured[] }
+
+/** A plane through the work: which way it looks, how far along, 0 … 1. */
+export type Section = { axis: 0 | 1 | 2 | 'pick'; share: number }
 
 type View = {
   card: Card
@@ -31,6 +45,14 @@ type View = {
   asked: Asked | null
   picked: { face: number; normal: Vec | null; centre: Vec } | null
   marked: Vec | null
+  /** Faces of the part that a sheet points at. */
+  lit: readonly number[]
+  /** Share of each face that the spindle sees, while the picture shows that. */
+  seen: readonly number[] | null
+  measuring: Measuring | null
+  /** The value that F2 writes into a field. */
+  measured: number | null
+  section: Section | null
   compare: boolean
   notice: Problem | null
   keys: boolean
@@ -38,6 +60,8 @@ type View = {
   set: (change: Partial<View>) => void
   /** Start or stop the time; from the end it starts anew. */
   play: () => void
+  /** Begin measuring, or leave it. */
+  measure: () => void
   lookFrom: (look: Look) => void
   toggle: (layer: Layer) => void
   tell: (notice: Problem | null) => void
@@ -57,6 +81,11 @@ export const useView = create<View>((set) => ({
   asked: null,
   picked: null,
   marked: null,
+  lit: [],
+  seen: null,
+  measuring: null,
+  measured: null,
+  section: null,
   compare: false,
   notice: null,
   keys: false,
@@ -69,6 +98,8 @@ export const useView = create<View>((set) => ({
       playing: false,
       asked: null,
       marked: null,
+      lit: [],
+      seen: null,
       compare: false,
     })),
   set: (change) => set(change),
@@ -78,6 +109,11 @@ export const useView = create<View>((set) => ({
       time: !view.playing && view.time === Infinity ? 0 : view.time,
       compare: false,
       tab: 'time',
+    })),
+  measure: () =>
+    set((view) => ({
+      asked: view.asked?.kind === 'measure' ? null : { kind: 'measure', prompt: 'Measure' },
+      measuring: null,
     })),
   lookFrom: (look) => set((view) => ({ look, lookCount: view.lookCount + 1 })),
   toggle: (layer) => set((view) => ({ shown: { ...view.shown, [layer]: !view.shown[layer] } })),

@@ -4,12 +4,14 @@ import { useView } from '../state'
 import {
   answered,
   api,
+  type Features,
   type Library,
   type Part,
   type PartState,
   pieceUrl,
   type Plan,
   type Problem,
+  problemOf,
   type ProjectLine,
   type ProjectState,
   Refusal,
@@ -64,6 +66,31 @@ export const usePart = (sha256: string | null | undefined) =>
     staleTime: Infinity,
     retry: 8,
   })
+
+export const useFeatures = (sha256: string | null | undefined) =>
+  useQuery({
+    queryKey: ['features', sha256],
+    queryFn: () =>
+      answered<Features>(
+        api.GET('/api/parts/{sha256}/features', { params: { path: { sha256: sha256 ?? '' } } }),
+      ),
+    enabled: !!sha256,
+    staleTime: Infinity,
+    retry: 8,
+  })
+
+/** Send a file to the server; its state, or the problem with it. */
+export async function sendFile(file: File): Promise<PartState | Problem> {
+  const form = new FormData()
+  form.append('file', file)
+  try {
+    const answer = await fetch('/api/parts', { method: 'POST', body: form })
+    const body = await answer.json()
+    return answer.ok ? (body as PartState) : problemOf(body)
+  } catch (error) {
+    return problemOf(error)
+  }
+}
 
 export const useUpload = (sha256: string | null) =>
   useQuery({

@@ -272,6 +272,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{sha256}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure
+         * @description What was picked measures; nothing is kept.
+         */
+        post: operations["measure_api_parts__sha256__measure_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/{key}/thickness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Thickness
+         * @description How thick the stock is from a place on it along a direction into it, mm.
+         */
+        get: operations["thickness_api_results__key__thickness_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{sha256}/features": {
         parameters: {
             query?: never;
@@ -1496,7 +1536,7 @@ export interface components {
          *     axis: from the hole's mouth into the part (either way for a through hole). stages: in that order.
          *     through: both ends open. sides: directions the tool can come from (from the tip towards the
          *     spindle), each with a straight way free and no stage wider than the one outside it.
-         *     interrupted: another hollow crosses it.
+         *     form: what the trade calls it. interrupted: another hollow crosses it.
          */
         HoleFeature: {
             /** Diameter */
@@ -1525,6 +1565,8 @@ export interface components {
                 number,
                 number
             ][];
+            /** Form */
+            form: string;
             /**
              * Interrupted
              * @default false
@@ -1634,6 +1676,14 @@ export interface components {
             vc_hss: number;
             /** Fz Share */
             fz_share: number;
+        };
+        /**
+         * Measure
+         * @description What to measure on a part: one thing, or from one to another.
+         */
+        Measure: {
+            first: components["schemas"]["Target"];
+            second?: components["schemas"]["Target"] | null;
         };
         /**
          * Mill
@@ -2745,6 +2795,25 @@ export interface components {
             based_on: number;
         };
         /**
+         * Target
+         * @description Something picked: a face or an edge by its number, or a point (mm, the part's frame).
+         */
+        Target: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "face" | "edge" | "point";
+            /** Number */
+            number?: number | null;
+            /** At */
+            at?: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /**
          * Tool
          * @description One tool in its holder. Property names in capitals are those of ISO 13399; mm, degrees.
          *
@@ -2886,6 +2955,34 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * Value
+         * @description One measured value. ends: the two places it lies between, mm.
+         */
+        Value: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "mm" | "°" | "mm²";
+            /** Ends */
+            ends?: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ] | null;
         };
         /**
          * Vise
@@ -3586,6 +3683,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Part"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    measure_api_parts__sha256__measure_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Measure"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Value"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    thickness_api_results__key__thickness_get: {
+        parameters: {
+            query: {
+                at: number[];
+                way: number[];
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Value"];
                 };
             };
             /** @description Validation Error */

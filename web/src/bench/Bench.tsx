@@ -3,21 +3,16 @@ import { Canvas, type ThreeEvent, useFrame, useThree } from '@react-three/fiber'
 import { useEffect, useMemo, useState } from 'react'
 import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
-import type { OperationReport, Part, ProjectState, Vec } from '../api/client'
+import { api, type OperationReport, type Part, type ProjectState, type Vec } from '../api/client'
 import { usePart, useUpload } from '../api/hooks'
 import { type Move, useChosen, useMoment } from '../dock/moment'
 import { clock, hueOf, LAYERS, type Look, round, useView } from '../state'
 import { ZeroMark } from '../ui/icons'
-import {
-  paintDistance,
-  paintFaces,
-  paintMakers,
-  SCALE,
-  scaleStrip,
-  type Solid,
-  useSolid,
-  useStockAt,
-} from './glb'
+import { Lines } from './Lines'
+import { Measure } from './Measure'
+import { type Hover, PartFaces } from './PartFaces'
+import { Cut, SectionBar, useSection } from './Section'
+import { paintDistance, paintMakers, SCALE, scaleStrip, SEEN, type Solid, useSolid, useStockAt } from './glb'
 
 const LOOKS: { look: Look; name: string }[] = [
   { look: 'spindle', name: 'Spindle' },
@@ -27,8 +22,6 @@ const LOOKS: { look: Look; name: string }[] = [
   { look: 'back', name: 'Back' },
   { look: 'pick', name: 'Square to pick' },
 ]
-
-type Hover = { face: number; edge: number | null; x: number; y: number }
 
 /** Which stock is in the picture: its result key, and what it is called. */
 function useStockShown(project: ProjectState) {
@@ -76,8 +69,12 @@ export function Bench({ project }: { project: ProjectState }) {
   const moment = useMoment(project)
   const [hover, setHover] = useState<Hover | null>(null)
   const [touched, setTouched] = useState<Touched | null>(null)
+  const [thick, setThick] = useState<number | null>(null)
+  useEffect(() => {
+    if (thick !== null) view.set({ measured: thick })
+  }, [thick]) // eslint-disable-line react-hooks/exhaustive-deps
   const maker = touched && project.report?.makers.find((one) => one.number === touched.maker)
-  const asking = view.asked !== null
+  const asking = view.asked !== null || view.lit.length > 0 || view.seen !== null
   const wholePart = (view.card === 'part' && !view.compare) || !project.report
   const zeroFromWork = useMemo(() => {
     const matrix = new THREE.Matrix4()
@@ -90,6 +87,8 @@ export function Bench({ project }: { project: ProjectState }) {
     view.stage === 'hold' || view.stage === 'reach' || view.stage === 'cut' || view.stage === 'seat'
   const stale =
     project.stale_from != null && (typeof view.card !== 'number' || view.card >= project.stale_from)
+  const cutOpen = view.section ? (wholePart || asking ? partSolid : stock) : null
+  const planes = useSection(cutOpen, zeroFromWork)
   const face = hover && part?.faces[hover.face]
   const edge = hover?.edge != null ? part?.edges[hover.edge] : undefined
   const zeroShown = typeof view.card === 'number' && !!setup?.zero_from_work
@@ -102,13 +101,26 @@ export function Bench({ project }: { project: ProjectState }) {
         frameloop="demand"
         dpr={1}
         camera={{ up: [0, 0, 1], position: [300, -400, 340], zoom: 4, near: -3000, far: 5000 }}
-        gl={{ antialias: true, preserveDrawingBuffer: true }}
+        gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
       >
         <ambientLight intensity={1.7} />
         <HeadLight />
         <group matrixAutoUpdate={false} matrix={zeroFromWork}>
           {stock && view.shown.stock && !wholePart && !asking && (
-            <Stock solid={stock} compare={!!shown.compare} touch={setTouched} />
+            <Stock
+              solid={stock}
+              compare={!!shown.compare}
+              touch={(one) => {
+                setTouched(one)
+                setThick(null)
+              }}
+              planes={planes}
+              probe={(at, way) => {
+                if (shown.key && !shown.moving && !shown.compare)
+                  void probed(shown.key, at, way).then(setThick)
+              }}
+              matrix={zeroFromWork}
+            />
           )}
           {partSolid && (wholePart || asking) && (
             <PartFaces
@@ -117,8 +129,10 @@ export function Bench({ project }: { project: ProjectState }) {
               hover={hover}
               setHover={setHover}
               matrix={zeroFromWork}
+              planes={planes}
             />
           )}
+          {cutOpen && planes[0] && <Cut solid={cutOpen} plane={planes[0]} />}
           {partSolid?.lines && view.shown.part && !wholePart && !asking && !view.compare && (
             <Lines geometry={partSolid.lines} colour="#1E2A2F" opacity={0.4} through />
           )}
@@ -161,7 +175,11 @@ export function Bench({ project }: { project: ProjectState }) {
           </div>
         </div>
       )}
-      <div className="absolute left-2.5 top-2.5 flex flex-wrap gap-1" role="group" aria-label="Look from">
+      <div
+        className="absolute left-2.5 right-48 top-2.5 flex flex-wrap gap-1"
+        role="group"
+        aria-label="Look from"
+      >
         {LOOKS.map(({ look, name }) => (
           <button
             key={look}
@@ -174,7 +192,25 @@ export function Bench({ project }: { project: ProjectState }) {
             {name}
           </button>
         ))}
+        <button
+          type="button"
+          aria-pressed={view.asked?.kind === 'measure'}
+          className={`knob ml-2 !px-2 text-[12.5px] ${view.asked?.kind === 'measure' ? 'knob-on' : ''}`}
+          onClick={() => view.measure()}
+        >
+          Measure
+        </button>
+        <button
+          type="button"
+          aria-pressed={view.section !== null}
+          className={`knob !px-2 text-[12.5px] ${view.section ? 'knob-on' : ''}`}
+          onClick={() => view.set({ section: view.section ? null : { axis: 1, share: 0.5 } })}
+        >
+          Section
+        </button>
+        {view.section && <SectionBar />}
       </div>
+      {view.asked?.kind === 'measure' && <Measure part={part} sha256={project.plan.part.sha256} />}
       <div className="absolute right-2.5 top-2.5 w-44 border border-rule bg-sheet px-2.5 py-1.5 text-[12.5px]">
         <div className="mb-1 flex flex-wrap gap-x-2 border-b border-rule pb-1" role="group" aria-label="Show">
           {LAYERS.map((layer) => (
@@ -189,7 +225,7 @@ export function Bench({ project }: { project: ProjectState }) {
             </label>
           ))}
         </div>
-        {shown.compare ? <Scale /> : <Legend project={project} />}
+        {view.seen ? <SeenScale /> : shown.compare ? <Scale /> : <Legend project={project} />}
       </div>
       <div className="absolute bottom-2 left-2.5 flex items-center gap-2 text-[12.5px]">
         <span className="bg-sheet/90 px-1.5">
@@ -202,7 +238,7 @@ export function Bench({ project }: { project: ProjectState }) {
           </span>
         )}
       </div>
-      {view.asked && (
+      {view.asked && view.asked.kind !== 'measure' && (
         <div
           role="status"
           className="absolute left-1/2 top-12 flex -translate-x-1/2 items-center gap-3 border border-action bg-sheet px-3 py-1.5 shadow"
@@ -220,6 +256,7 @@ export function Bench({ project }: { project: ProjectState }) {
           style={{ left: Math.min(touched.x + 14, 560), top: touched.y + 10 }}
         >
           {maker ? `${maker.setup} · ${maker.operation} · ${maker.tool}` : 'billet surface'}
+          {thick !== null && <div className="text-action">{round(thick, 3)} mm thick here</div>}
           {touched.away !== null && (
             <div className="text-soft">
               {round(Math.abs(touched.away), 3)} mm {touched.away < 0 ? 'cut into' : 'left on'} the part
@@ -233,17 +270,28 @@ export function Bench({ project }: { project: ProjectState }) {
           className="figures pointer-events-none absolute z-20 border border-ink bg-sheet px-2 py-1 leading-snug shadow"
           style={{ left: Math.min(hover.x + 14, 620), top: hover.y + 10 }}
         >
-          {edge && view.asked?.kind === 'edge' ? (
+          {edge && view.asked && view.asked.kind !== 'face' ? (
             <>
+              {hover.end !== null && view.asked.kind !== 'edge' && 'corner of '}
               edge {edge.number} · {edge.kind} · {round(edge.length, 2)} mm
+              {edge.radius != null && ` · Ø${round(2 * edge.radius, 3)}`}
             </>
           ) : (
             <FaceFacts face={face} />
           )}
+          {hover.refused && <div className="text-trouble">cannot serve: {hover.refused}</div>}
         </div>
       )}
     </section>
   )
+}
+
+/** How thick the stock is at a place, straight into it; kept for F2. */
+async function probed(key: string, at: Vec, way: Vec): Promise<number | null> {
+  const { data } = await api.GET('/api/results/{key}/thickness', {
+    params: { path: { key }, query: { at, way } },
+  })
+  return data?.value ?? null
 }
 
 /** A place of the stock under the pointer: who made it, and how far it is from the part where that is known. */
@@ -285,8 +333,20 @@ function HeadLight() {
   return <primitive object={camera} />
 }
 
-function Stock(props: { solid: Solid; compare: boolean; touch: (touched: Touched | null) => void }) {
-  const { solid, compare, touch } = props
+function Stock(props: {
+  solid: Solid
+  compare: boolean
+  touch: (touched: Touched | null) => void
+  planes: THREE.Plane[]
+  probe: (at: Vec, way: Vec) => void
+  matrix: THREE.Matrix4
+}) {
+  const { solid, compare, touch, planes } = props
+  const click = (event: ThreeEvent<MouseEvent>) => {
+    if (event.delta > 4 || !event.face) return
+    const at = event.point.clone().applyMatrix4(props.matrix.clone().invert())
+    props.probe(at.toArray(), event.face.normal.clone().negate().toArray())
+  }
   const over = (event: ThreeEvent<PointerEvent>) => {
     if (event.buttons || !event.face) return touch(null)
     const away = solid.surface.getAttribute('_value')
@@ -303,105 +363,18 @@ function Stock(props: { solid: Solid; compare: boolean; touch: (touched: Touched
   useMemo(() => (compare ? paintDistance(solid.surface) : paintMakers(solid.surface)), [solid, compare])
   return (
     <>
-      <mesh geometry={solid.surface} onPointerMove={over} onPointerOut={() => touch(null)}>
+      <mesh geometry={solid.surface} onPointerMove={over} onPointerOut={() => touch(null)} onClick={click}>
         <meshLambertMaterial
           key={compare ? 'distance' : 'makers'}
           vertexColors={!compare}
           map={compare ? scaleStrip : null}
+          clippingPlanes={planes}
           polygonOffset
           polygonOffsetFactor={1}
           polygonOffsetUnits={1}
         />
       </mesh>
-      {solid.lines && <Lines geometry={solid.lines} colour="#1E2A2F" opacity={0.8} />}
-    </>
-  )
-}
-
-function Lines(props: {
-  geometry: THREE.BufferGeometry
-  colour: string
-  opacity: number
-  through?: boolean
-}) {
-  return (
-    <lineSegments geometry={props.geometry} renderOrder={props.through ? 2 : 0}>
-      <lineBasicMaterial
-        color={props.colour}
-        transparent
-        opacity={props.through ? props.opacity * 0.5 : props.opacity}
-        depthTest={!props.through}
-      />
-    </lineSegments>
-  )
-}
-
-/** The part's faces, to hover and to pick. */
-function PartFaces(props: {
-  solid: Solid
-  part: Part | undefined
-  hover: Hover | null
-  setHover: (hover: Hover | null) => void
-  matrix: THREE.Matrix4
-}) {
-  const { solid, part, hover, setHover, matrix } = props
-  const invalidate = useThree((three) => three.invalidate)
-  const view = useView()
-  useEffect(() => {
-    solid.surface.boundsTree ??= new MeshBVH(solid.surface)
-    paintFaces(solid.surface, hover?.face ?? view.picked?.face ?? null)
-    invalidate()
-  }, [solid, hover?.face, view.picked?.face, invalidate])
-  const found = (event: ThreeEvent<PointerEvent | MouseEvent>): Hover | null => {
-    if (!event.face || !part) return null
-    const face = solid.surface.getAttribute('_label').getX(event.face.a)
-    const point = event.point.clone().applyMatrix4(matrix.clone().invert())
-    let edge: number | null = null
-    let nearest = 6
-    for (const number of part.faces[face]?.loops.flat() ?? []) {
-      const index = number >= 0 ? number : -number - 1
-      const own = part.edges[index]
-      for (let i = 1; own && i < own.points.length; i += 1) {
-        const line = new THREE.Line3(
-          new THREE.Vector3(...(own.points[i - 1] as Vec)),
-          new THREE.Vector3(...(own.points[i] as Vec)),
-        )
-        const away = line.closestPointToPoint(point, true, new THREE.Vector3()).distanceTo(point)
-        if (away < nearest) [nearest, edge] = [away, index]
-      }
-    }
-    return { face, edge, x: event.nativeEvent.offsetX, y: event.nativeEvent.offsetY }
-  }
-  const pick = (event: ThreeEvent<MouseEvent>) => {
-    const at = found(event)
-    const face = at && part?.faces[at.face]
-    if (!at || !part || !face || event.delta > 4) return
-    view.set({
-      picked: { face: at.face, normal: (face.normal ?? null) as Vec | null, centre: face.centre as Vec },
-    })
-    const asked = view.asked
-    if (asked?.kind === 'face') {
-      view.set({ asked: null })
-      asked.take({ face: at.face, at: face.centre })
-    } else if (asked?.kind === 'edge' && at.edge !== null) {
-      const points = part.edges[at.edge]?.points ?? []
-      const middle = [0, 1, 2].map((d) => points.reduce((sum, p) => sum + (p[d] ?? 0), 0) / points.length)
-      view.set({ asked: null })
-      asked.take({ edge: at.edge, at: middle as Vec })
-    }
-    setHover(null)
-  }
-  return (
-    <>
-      <mesh
-        geometry={solid.surface}
-        onPointerMove={(event) => setHover(found(event))}
-        onPointerOut={() => setHover(null)}
-        onClick={pick}
-      >
-        <meshLambertMaterial vertexColors polygonOffset polygonOffsetFactor={1} polygonOffsetUnits={1} />
-      </mesh>
-      {solid.lines && <Lines geometry={solid.lines} colour="#1E2A2F" opacity={0.9} />}
+      {solid.lines && <Lines geometry={solid.lines} colour="#1E2A2F" opacity={0.8} planes={planes} />}
     </>
   )
 }
@@ -577,6 +550,19 @@ function Legend({ project }: { project: ProjectState }) {
         .slice(0, last + 1)
         .map((setup, i) => row(`color-mix(in srgb, ${hueOf(i)} 60%, #D9DBDA)`, `cut in ${setup.name}`))}
       {typeof card === 'number' && row('#A9AEB0', 'holding')}
+    </ul>
+  )
+}
+
+function SeenScale() {
+  return (
+    <ul aria-label="What the spindle sees">
+      {SEEN.map(([, colour, text]) => (
+        <li key={text} className="flex items-center gap-2">
+          <span className="h-3 w-3 border border-ink/20" style={{ background: colour }} />
+          {text}
+        </li>
+      ))}
     </ul>
   )
 }

@@ -143,14 +143,29 @@ export function paintDistance(geometry: THREE.BufferGeometry) {
   geometry.setAttribute('uv', new THREE.BufferAttribute(out, 2))
 }
 
-/** Colour every vertex of the part light, the hovered face in action colour. */
-export function paintFaces(geometry: THREE.BufferGeometry, hovered: number | null) {
+/** Steps of what the spindle sees of a face: all, some, none. */
+export const SEEN: [number, string, string][] = [
+  [0.97, '#9CC7B4', 'seen from the spindle'],
+  [0.03, '#E6C98A', 'seen in part'],
+  [-1, '#C98B76', 'not seen'],
+]
+
+/** Colour every vertex of the part: light, by what is seen, and the faces pointed at in action colour. */
+export function paintFaces(
+  geometry: THREE.BufferGeometry,
+  lit: readonly (number | null | undefined)[],
+  seen: readonly number[] | null,
+) {
+  const shade = SEEN.map(([, code]) => new THREE.Color(code))
   const label = geometry.getAttribute('_label')
   const out = new Float32Array(label.count * 3)
   const light = new THREE.Color('#E4E2DA')
   const chosen = new THREE.Color('#5FA3AD')
   for (let i = 0; i < label.count; i += 1) {
-    const colour = label.getX(i) === hovered ? chosen : light
+    const face = label.getX(i)
+    const share = seen?.[face]
+    const plain = share === undefined ? light : (shade[SEEN.findIndex(([least]) => share >= least)] ?? light)
+    const colour = lit.includes(face) ? chosen : plain
     out.set([colour.r, colour.g, colour.b], 3 * i)
   }
   geometry.setAttribute('color', new THREE.BufferAttribute(out, 3))

@@ -1,8 +1,17 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { answered, api, pieceUrl, problemOf, type Problem, type ProjectState, Refusal } from '../api/client'
-import { useProjects, useUpload } from '../api/hooks'
+import {
+  answered,
+  api,
+  type PartState,
+  pieceUrl,
+  type Problem,
+  type ProjectState,
+  Refusal,
+} from '../api/client'
+import { sendFile, usePart, useProjects, useUpload } from '../api/hooks'
+import { round } from '../state'
 import { sentence } from '../ui/Field'
 
 /** The list of projects and the way in for a new part. */
@@ -65,18 +74,27 @@ function NewPart() {
     setProblem(null)
     setSha256(null)
     setName(file.name.replace(/\.[^.]*$/, ''))
-    const form = new FormData()
-    form.append('file', file)
+    took(await sendFile(file))
+  }
+  const took = (state: PartState | Problem) => {
+    if (!('sha256' in state)) return setProblem(state)
+    queries.setQueryData(['part', state.sha256], state)
+    setSha256(state.sha256)
+  }
+  /** One solid of the file, or the file in another unit, becomes a part of its own. */
+  const choose = async (body: { solid?: number; unit?: 'mm' | 'cm' | 'm' | 'in' | 'ft' }) => {
+    setProblem(null)
     try {
-      const answer = await fetch('/api/parts', { method: 'POST', body: form })
-      const body = await answer.json()
-      if (!answer.ok) return setProblem(problemOf(body))
-      queries.setQueryData(['part', body.sha256], body)
-      setSha256(body.sha256)
-    } catch (error) {
-      setProblem(problemOf(error))
+      took(
+        await answered<PartState>(
+          api.POST('/api/parts/{sha256}/choose', { params: { path: { sha256: sha256 ?? '' } }, body }),
+        ),
+      )
+    } catch (refusal) {
+      if (refusal instanceof Refusal) setProblem(refusal.problem)
     }
   }
+  const { data: part } = usePart(upload?.status === 'ready' && upload.kind === 'part' ? sha256 : null)
   const create = async () => {
     try {
       const state = await answered<ProjectState>(
@@ -101,11 +119,11 @@ function NewPart() {
           void bring(event.dataTransfer.files[0])
         }}
       >
-        <span className="font-medium text-action">Choose a STEP file</span>
-        <span className="block text-soft">or drop it here · one solid · up to 64 MiB</span>
+        <span className="font-medium text-action">Choose a part file</span>
+        <span className="block text-soft">or drop it here · STEP, STL or 3MF · up to 64 MiB</span>
         <input
           type="file"
-          aria-label="STEP file"
+          aria-label="Part file"
           className="sr-only"
           onChange={(event) => {
             void bring(event.target.files?.[0])
@@ -120,7 +138,57 @@ function NewPart() {
         </div>
       )}
       {upload?.status === 'reading' && <p className="mt-3 text-soft">Reading {upload.name} …</p>}
-      {upload?.status === 'ready' && !problem && (
+      {upload?.status === 'choose' && (
+        <div className="mt-3">
+          <p>{upload.name} holds several solids. Which is the part?</p>
+          <ul aria-label="Solids" className="mt-1 border-t border-rule">
+            {upload.choices?.map((one) => (
+              <li key={one.number} className="border-b border-rule">
+                <button
+                  type="button"
+                  className="flex w-full justify-between gap-3 py-1 text-left hover:bg-rail"
+                  onClick={() => void choose({ solid: one.number })}
+                >
+                  <span className="font-medium text-action">{one.name}</span>
+                  <span className="figures text-soft">
+                    {one.size.map((c) => round(c, 1)).join(' × ')} · {(one.volume_mm3 / 1000).toFixed(2)} cm³
+                  </span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+      {part && upload?.status === 'ready' && (
+        <p className="figures mt-3 text-action">
+          {part.high.map((high, i) => round(high - (part.low[i] ?? 0), 3)).join(' × ')} mm
+        </p>
+      )}
+      {part?.unit.startsWith('none stated') && (
+        <div
+          className="mt-1 flex flex-wrap items-center gap-1 text-[12.5px]"
+          role="group"
+          aria-label="Unit of the mesh"
+        >
+          <span className="text-soft">The mesh states no unit. It was drawn in</span>
+          {(['mm', 'cm', 'm', 'in', 'ft'] as const).map((unit) => (
+            <button
+              key={unit}
+              type="button"
+              className={`knob !px-2 text-[12.5px] ${unit === 'mm' ? 'knob-on' : ''}`}
+              onClick={() => unit !== 'mm' && void choose({ unit })}
+            >
+              {unit}
+            </button>
+          ))}
+        </div>
+      )}
+      {upload?.status === 'ready' && upload.kind !== 'part' && (
+        <p className="mt-3 text-trouble">
+          {upload.name} holds a {upload.kind}: bring it in on the billet’s sheet.
+        </p>
+      )}
+      {upload?.status === 'ready' && upload.kind === 'part' && !problem && (
         <form
           className="mt-3 flex flex-col gap-2"
           onSubmit={(event) => {

@@ -11,6 +11,9 @@ const KEYS: [string, string][] = [
   [',  .', 'the operation before, the operation after'],
   ['Space', 'run the setup, or pause'],
   ['Ctrl Z, Ctrl Y', 'undo, redo'],
+  ['M', 'measure on the part; a click on stock tells its thickness there'],
+  ['F2', 'in a field: write what was measured'],
+  ['X', 'cut the picture open'],
   ['Esc', 'leave picking'],
   ['?', 'this card'],
 ]
@@ -47,8 +50,11 @@ export function useKeys(project: ProjectState, actions: { undo: () => void; redo
         const at = view.operation ? names.indexOf(view.operation) : names.length
         const next = names[at + (key === ',' ? -1 : 1)]
         if (next) view.set({ operation: next, time: Infinity })
-      } else if (event.key === 'Escape') view.set({ asked: null, keys: false, marked: null })
+      } else if (event.key === 'Escape')
+        view.set({ asked: null, keys: false, marked: null, lit: [], seen: null, measuring: null })
       else if (event.key === ' ' && typeof view.card === 'number') view.play()
+      else if (key === 'm') view.measure()
+      else if (key === 'x') view.set({ section: view.section ? null : { axis: 1, share: 0.5 } })
       else if (event.key === '?') view.set({ keys: !view.keys })
       else return
       event.preventDefault()

@@ -1,11 +1,11 @@
 import { type ReactNode, useEffect, useId, useRef, useState } from 'react'
 import { answered, api, type Problem, type Reckoned, Refusal } from '../api/client'
-import { round } from '../state'
+import { round, useView } from '../state'
 
 /** A row of a sheet: label on the left, control on the right, what follows from it below. */
 export function Row({ label, children, below }: { label: string; children: ReactNode; below?: ReactNode }) {
   return (
-    <div className="grid grid-cols-[6.2rem_1fr] items-baseline gap-x-3 border-t border-rule py-1.5">
+    <div className="grid grid-cols-[6.2rem_minmax(0,1fr)] items-baseline gap-x-3 border-t border-rule py-1.5">
       <div className="text-soft">{label}</div>
       <div>{children}</div>
       {below && <div className="col-start-2 mt-1">{below}</div>}
@@ -34,6 +34,8 @@ type NumberFieldProps = {
   label: string
   value: number | null | undefined
   unit: string
+  /** The unit that is typed, where the field shows something else in its place. */
+  measure?: string
   commit: (value: number) => Promise<Problem | null>
   /** What an emptied field means; without it an empty field is refused. */
   clear?: () => Promise<Problem | null>
@@ -46,6 +48,7 @@ export function NumberField({
   label,
   value,
   unit,
+  measure = unit,
   commit,
   clear,
   placeholder,
@@ -72,17 +75,19 @@ export function NumberField({
     if (text.trim() === '' || text === shown || plain(text) !== null) return setReading(null)
     let alive = true
     const timer = setTimeout(() => {
-      void understood(text, unit).then((read) => alive && setReading(typeof read === 'number' ? read : null))
+      void understood(text, measure).then(
+        (read) => alive && setReading(typeof read === 'number' ? read : null),
+      )
     }, 150)
     return () => {
       alive = false
       clearTimeout(timer)
     }
-  }, [text, unit, shown])
+  }, [text, measure, shown])
   const done = async () => {
     if (text.trim() === shown || (kept.current !== null && reading === kept.current)) return setError(null)
     if (text.trim() === '' && clear) return setError(await clear())
-    const number = plain(text) ?? (await understood(text, unit))
+    const number = plain(text) ?? (await understood(text, measure))
     if (typeof number !== 'number') return setError(number)
     kept.current = number
     const problem = await commit(number)
@@ -110,6 +115,12 @@ export function NumberField({
           onBlur={() => void done()}
           onKeyDown={(event) => {
             if (event.key === 'Enter') void done()
+            const measured = useView.getState().measured
+            if (event.key === 'F2' && measured !== null) {
+              const { selectionStart: from, selectionEnd: to } = event.currentTarget
+              setText(text.slice(0, from ?? text.length) + round(measured, 4) + text.slice(to ?? text.length))
+              event.preventDefault()
+            }
             if (event.key === 'Escape') {
               kept.current = null
               setText(shown)

@@ -432,7 +432,7 @@ def part_facts(model: PartModel) -> dict[str, Any]:
         "unit": part.unit, "low": part.low, "high": part.high, "size": part.size,
         "volume_mm3": part.volume_mm3, "area_mm2": part.area_mm2,
         "faces": {kind: sum(face.kind == kind for face in part.faces) for kind in kinds},
-        "holes": [{**hole.model_dump(mode="json"), "form": hole.form} for hole in found.holes],
+        "holes": [hole.model_dump(mode="json") for hole in found.holes],
         "pockets": [recess.model_dump(mode="json") for recess in found.recesses],
         "bosses": [boss.model_dump(mode="json") for boss in found.bosses],
         "fillets": [fillet.model_dump(mode="json") for fillet in found.fillets],

@@ -39,7 +39,7 @@ class HoleFeature(Frozen):
     axis: from the hole's mouth into the part (either way for a through hole). stages: in that order.
     through: both ends open. sides: directions the tool can come from (from the tip towards the
     spindle), each with a straight way free and no stage wider than the one outside it.
-    interrupted: another hollow crosses it.
+    form: what the trade calls it. interrupted: another hollow crosses it.
     """
 
     diameter: float
@@ -49,24 +49,25 @@ class HoleFeature(Frozen):
     mouth: Vector
     stages: tuple[Stage, ...]
     sides: tuple[Vector, ...]
+    form: str
     interrupted: bool = False
 
-    @property
-    def form(self) -> str:
-        """What the trade calls it: plain, stepped, counterbored, countersunk, with a drill point."""
-        names = []
-        first = self.stages[0]
-        cylinders = [stage for stage in self.stages if stage.kind == "cylinder"]
-        if first.kind == "cone" and first.start_diameter > first.end_diameter:
-            names.append("countersunk")
-        if len(cylinders) == 2 and cylinders[0].start_diameter > cylinders[1].start_diameter:
-            names.append("counterbored")
-        elif len({round(stage.start_diameter, 4) for stage in cylinders}) > 1:
-            names.append("stepped")
-        last = self.stages[-1]
-        if not self.through and last.kind == "cone" and last.end_diameter < POINT_MM:
-            names.append("with a drill point")
-        return ", ".join(names) or "plain"
+
+def _form(stages: list[Stage], through: bool) -> str:
+    """What the trade calls a hole: plain, stepped, counterbored, countersunk, with a drill point."""
+    names = []
+    first = stages[0]
+    cylinders = [stage for stage in stages if stage.kind == "cylinder"]
+    if first.kind == "cone" and first.start_diameter > first.end_diameter:
+        names.append("countersunk")
+    if len(cylinders) == 2 and cylinders[0].start_diameter > cylinders[1].start_diameter:
+        names.append("counterbored")
+    elif len({round(stage.start_diameter, 4) for stage in cylinders}) > 1:
+        names.append("stepped")
+    last = stages[-1]
+    if not through and last.kind == "cone" and last.end_diameter < POINT_MM:
+        names.append("with a drill point")
+    return ", ".join(names) or "plain"
 
 
 @dataclass
@@ -209,7 +210,7 @@ def _feature(line: _Line, chain: list[_Segment], gap: bool, low_open: bool, high
         diameter=round(min(cylinders or [max(s.low_diameter, s.high_diameter) for s in chain]), 6),
         depth=round(chain[-1].high - chain[0].low, 6), through=low_open and high_open,
         axis=as_vector(-line.axis if up else line.axis), mouth=stages[0].start, stages=tuple(stages),
-        sides=tuple(sides), interrupted=gap,
+        sides=tuple(sides), form=_form(stages, low_open and high_open), interrupted=gap,
     )  # fmt: skip
 
 

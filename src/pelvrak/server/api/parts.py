@@ -3,22 +3,27 @@
 from __future__ import annotations
 
 import hashlib
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, UploadFile
+import numpy as np
+from fastapi import APIRouter, Query, UploadFile
 from fastapi.responses import Response
 
 from pelvrak.core.geometry.features import Features
-from pelvrak.core.geometry.part import Part
+from pelvrak.core.geometry.measure import Value, measured
+from pelvrak.core.geometry.part import Part, as_vector
 from pelvrak.core.geometry.part_file import taken_out
 from pelvrak.core.geometry.step_file import SIZE_LIMIT_BYTES
+from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.stock.questions import first_hit
 from pelvrak.server.api.problems import Refused
-from pelvrak.server.api.shapes import Choose, PartState
+from pelvrak.server.api.shapes import Choose, Measure, PartState
 from pelvrak.server.db.models import PartUpload
 from pelvrak.server.db.session import DatabaseStore, transaction
 from pelvrak.server.jobs.app import PARTS, queue
 
 router = APIRouter(prefix="/api", tags=["parts"])
+Triple = Annotated[list[float], Query(min_length=3, max_length=3)]
 SCREEN_PIECES = {
     "surface.glb": "model/gltf-binary",
     "still.png": "image/png",
@@ -101,6 +106,30 @@ def facts(sha256: str) -> Part:
     if data is None:
         raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again")
     return Part.model_validate_json(data)
+
+
+@router.post("/parts/{sha256}/measure")
+def measure(sha256: str, wanted: Measure) -> list[Value]:
+    """What was picked measures; nothing is kept."""
+    return measured(facts(sha256), wanted.first, wanted.second)
+
+
+@router.get("/results/{key}/thickness")
+def thickness(key: str, at: Triple, way: Triple) -> Value:
+    """How thick the stock is from a place on it along a direction into it, mm."""
+    data = DatabaseStore().get(key, "surface.npz")
+    if data is None:
+        raise Refused(404, "result.unknown", "key", "this result is not kept", "run the plan again")
+    start, along = np.array(at), np.array(way)
+    along = along / max(float(np.linalg.norm(along)), 1e-12)
+    hit = first_hit(mesh_from_bytes(data), start + 0.01 * along, along)
+    if hit is None:
+        raise Refused(
+            409, "measure.no_stock", "at", "there is no stock behind this place", "pick on the stock's surface"
+        )
+    return Value(
+        name="thickness", value=round(hit.length + 0.01, 4), unit="mm", ends=(as_vector(start), as_vector(hit.place))
+    )
 
 
 @router.get("/parts/{sha256}/features")

@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from pelvrak.core.cutting.feeds import Material
 from pelvrak.core.cutting.tools import Tool, ToolKind
+from pelvrak.core.geometry.measure import Target
 from pelvrak.core.geometry.mesh_file import LengthUnit
 from pelvrak.core.geometry.part import Vector
 from pelvrak.core.holding.vise import Vise
@@ -52,6 +53,13 @@ class Choose(BaseModel):
 
     solid: Annotated[int, Field(ge=0)] | None = None
     unit: LengthUnit | None = None
+
+
+class Measure(BaseModel):
+    """What to measure on a part: one thing, or from one to another."""
+
+    first: Target
+    second: Target | None = None
 
 
 class CastingPlace(BaseModel):

@@ -1,7 +1,7 @@
 import { round, useView } from '../../state'
 import { Computed, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../StageSheet'
-import { Margins } from './BilletSheet'
+import { Margins } from './Margins'
 
 /** What comes into the setup: the billet, or what the setup before left. */
 export function IncomingSheet({ project, plan, setup, index, report }: SheetProps) {

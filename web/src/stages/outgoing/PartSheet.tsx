@@ -4,6 +4,8 @@ import { round, useView } from '../../state'
 import { Computed, Row } from '../../ui/Field'
 import { FindingCard } from '../../ui/FindingCard'
 import { Head } from '../StageSheet'
+import { FeatureList } from './FeatureList'
+import { NewRevision } from './NewRevision'
 
 /** The finished part: what the file says, and how far the route gets. */
 export function PartSheet({
@@ -42,18 +44,11 @@ export function PartSheet({
           <Row label="Faces">
             <Computed>{[...kinds].map(([kind, count]) => `${count} ${kind}`).join(', ')}</Computed>
           </Row>
-          <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Holes</h3>
-          {part.holes.map((hole) => (
-            <Row key={hole.faces[0]} label={`Ø${round(hole.diameter, 2)}`}>
-              <Computed>
-                at {hole.start.map((c) => round(c, 2)).join(', ')}
-                <span className="text-soft"> · {hole.through ? 'through' : 'blind'}</span>
-              </Computed>
-            </Row>
-          ))}
+          <FeatureList sha256={plan.part.sha256} />
         </>
       )}
       <Picked part={part} />
+      <NewRevision project={project} />
       {report?.comparison && <ComparisonFacts project={project} />}
       <div className="mt-3 flex flex-col gap-2">
         {report?.comparison?.findings.map((finding, i) => (
@@ -81,6 +76,11 @@ function Picked({ part }: { part: Part | undefined }) {
           {face.radius != null && face.kind === 'cylinder' && ` Ø${round(2 * face.radius, 3)}`}
         </Computed>
       </Row>
+      {face.fit_error_mm != null && (
+        <Row label="Fits within">
+          <Computed>{round(face.fit_error_mm, 4)} mm</Computed>
+        </Row>
+      )}
       <Row label="Area">
         <Computed>{round(face.area, 2)} mm²</Computed>
       </Row>

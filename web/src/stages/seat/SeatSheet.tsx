@@ -1,8 +1,9 @@
-import type { Setup } from '../../api/client'
+import type { Face, Setup } from '../../api/client'
 import { round, useView } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
-import { Computed, Row } from '../../ui/Field'
+import { Computed, NumberRow, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../StageSheet'
+import { Rests, ZeroEditor } from './ZeroEditor'
 
 const DIRECTIONS: { value: string; label: string; direction: [number, number, number] }[] = [
   { value: '0,0,1', label: '+z, as modelled', direction: [0, 0, 1] },
@@ -12,21 +13,38 @@ const DIRECTIONS: { value: string; label: string; direction: [number, number, nu
   { value: '0,1,0', label: '+y', direction: [0, 1, 0] },
   { value: '0,-1,0', label: '−y', direction: [0, -1, 0] },
 ]
-type Zero = Setup['seat']['zero']
+const REGISTERS = ['G54', 'G55', 'G56', 'G57', 'G58', 'G59'] as const
+const NUDGES = [-90, -5, -1, 1, 5, 90]
+const round1 = (face: Face) =>
+  face.kind === 'cylinder' || face.kind === 'cone' ? null : `a ${face.kind} has no axis`
+
+const upText = (up: Setup['seat']['up']) =>
+  up.rule === 'face'
+    ? `face ${up.face.face} looks up`
+    : up.rule === 'edge'
+      ? `edge ${up.edge.edge} points up`
+      : null
+const xText = (x: Setup['seat']['x']) =>
+  ({
+    turn: null,
+    edge: x.rule === 'edge' ? `along edge ${x.edge.edge}` : null,
+    face: x.rule === 'face' ? `face ${x.face.face} looks along X` : null,
+    holes: x.rule === 'holes' ? `from F${x.first.face} to F${x.second.face}` : null,
+  })[x.rule]
 
 /** How the work lies and where zero is. */
 export function SeatSheet({ setup, part, report, edit }: SheetProps) {
-  const set = useView((view) => view.set)
+  const { set, seen } = useView()
   const { seat } = setup
-  const { up, x, zero } = seat
-  const direction = up.rule === 'direction' ? up.direction.join(',') : 'face'
+  const { up, x } = seat
+  const direction = up.rule === 'direction' ? up.direction.join(',') : up.rule
   const known = DIRECTIONS.some((one) => one.value === direction)
-  const change = (what: string, next: (own: Zero) => void) => void edit(what, (own) => next(own.seat.zero))
   const rotation = report?.zero_from_work
+  const taken = [setup.offset_register, ...seat.zeros.map((one) => one.offset_register)]
   return (
     <>
       <Head title="Seat">How the work lies in {setup.name}, and where zero is</Head>
-      <Row label="Up" below={up.rule === 'face' && <Computed>face {up.face.face} looks up</Computed>}>
+      <Row label="Up" below={upText(up) && <Computed>{upText(up)}</Computed>}>
         <div className="flex flex-col items-start gap-1.5">
           <div className="w-full">
             <Choice
@@ -36,7 +54,7 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
                 ...DIRECTIONS,
                 ...(known
                   ? []
-                  : [{ value: direction, label: up.rule === 'face' ? 'picked face' : direction }]),
+                  : [{ value: direction, label: up.rule === 'direction' ? direction : `picked ${up.rule}` }]),
               ]}
               choose={(value) => {
                 const chosen = DIRECTIONS.find((one) => one.value === value)
@@ -48,21 +66,42 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
               }}
             />
           </div>
-          <button
-            type="button"
-            className="knob"
-            onClick={() =>
-              set({
-                asked: {
-                  kind: 'face',
-                  prompt: 'Pick the plane face that looks up',
-                  take: (face) => void edit('up by face', (own) => (own.seat.up = { rule: 'face', face })),
-                },
-              })
-            }
-          >
-            Pick up face
-          </button>
+          <div className="flex gap-1.5">
+            <button
+              type="button"
+              className="knob !px-2 text-[12.5px]"
+              aria-label="Pick up face"
+              onClick={() =>
+                set({
+                  asked: {
+                    kind: 'face',
+                    prompt: 'Pick the face that looks up, or a hole that stands upright',
+                    serves: (face) => (face.normal ? null : round1(face)),
+                    take: (face) => void edit('up by face', (own) => (own.seat.up = { rule: 'face', face })),
+                  },
+                })
+              }
+            >
+              by face
+            </button>
+            <button
+              type="button"
+              className="knob !px-2 text-[12.5px]"
+              aria-label="Pick up edge"
+              onClick={() =>
+                set({
+                  asked: {
+                    kind: 'edge',
+                    prompt: 'Pick the edge that points up',
+                    serves: (edge) => (edge.kind === 'other' ? 'this curve has no one direction' : null),
+                    take: (edge) => void edit('up by edge', (own) => (own.seat.up = { rule: 'edge', edge })),
+                  },
+                })
+              }
+            >
+              by edge
+            </button>
+          </div>
         </div>
       </Row>
       <Row label="Turned over">
@@ -76,7 +115,7 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
           choose={(value) => void edit('flip', (own) => (own.seat.flip = value === 'yes'))}
         />
       </Row>
-      <Row label="X" below={x.rule === 'edge' && <Computed>along edge {x.edge.edge}</Computed>}>
+      <Row label="X" below={xText(x) && <Computed>{xText(x)}</Computed>}>
         <div className="flex flex-wrap gap-1.5">
           <Segments
             label="X turn"
@@ -88,21 +127,95 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
           />
           <button
             type="button"
-            className="knob"
+            className="knob !px-2 text-[12.5px]"
+            aria-label="Pick X edge"
             onClick={() =>
               set({
                 asked: {
                   kind: 'edge',
                   prompt: 'Pick the straight edge that lies along X',
+                  serves: (edge) => (edge.direction ? null : `a ${edge.kind} edge is not straight`),
                   take: (edge) => void edit('x by edge', (own) => (own.seat.x = { rule: 'edge', edge })),
                 },
               })
             }
           >
-            Pick X edge
+            by edge
+          </button>
+          <button
+            type="button"
+            className="knob !px-2 text-[12.5px]"
+            aria-label="Pick X face"
+            onClick={() =>
+              set({
+                asked: {
+                  kind: 'face',
+                  prompt: 'Pick the plane face that looks along X',
+                  serves: (face) => (face.normal ? null : `a ${face.kind} is not plane`),
+                  take: (face) => void edit('x by face', (own) => (own.seat.x = { rule: 'face', face })),
+                },
+              })
+            }
+          >
+            by face
+          </button>
+          <button
+            type="button"
+            className="knob !px-2 text-[12.5px]"
+            onClick={() =>
+              set({
+                asked: {
+                  kind: 'face',
+                  prompt: 'Pick the hole X starts at',
+                  serves: round1,
+                  take: (first) =>
+                    set({
+                      asked: {
+                        kind: 'face',
+                        prompt: 'Pick the hole X points to',
+                        serves: (face) => (face.number === first.face ? 'it starts there' : round1(face)),
+                        take: (second) =>
+                          void edit('x by holes', (own) => (own.seat.x = { rule: 'holes', first, second })),
+                      },
+                    }),
+                },
+              })
+            }
+          >
+            Hole to hole
           </button>
         </div>
       </Row>
+      <NumberRow
+        label="Turned on"
+        name="Turned further"
+        below={
+          <div className="flex flex-wrap gap-1">
+            {NUDGES.map((step) => (
+              <button
+                key={step}
+                type="button"
+                className="knob figures !px-1.5 text-[11.5px]"
+                onClick={() =>
+                  void edit(
+                    `turned ${step}°`,
+                    (own) =>
+                      (own.seat.turn_deg = Number(
+                        round((((own.seat.turn_deg + step) % 360) + 360) % 360, 6),
+                      )),
+                  )
+                }
+              >
+                {step > 0 ? '+' : '−'}
+                {Math.abs(step)}°
+              </button>
+            ))}
+          </div>
+        }
+        value={seat.turn_deg}
+        unit="°"
+        commit={(value) => edit(`turned to ${value}°`, (own) => (own.seat.turn_deg = value))}
+      />
       {rotation && (
         <Row label="Part x, y, z">
           <Computed>
@@ -114,54 +227,28 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
           </Computed>
         </Row>
       )}
-      <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Work zero</h3>
-      <Row label="On">
-        <Choice
-          label="Zero on"
-          value={zero.of}
-          options={[
-            { value: 'incoming', label: 'incoming stock' },
-            { value: 'billet', label: 'billet' },
-            { value: 'part', label: 'part' },
-            { value: 'hole', label: 'a hole’s centre' },
-          ]}
-          choose={(of) => {
-            if (of !== 'hole') return change(`zero on ${of}`, (own) => Object.assign(own, { of, hole: null }))
-            set({
-              asked: {
-                kind: 'face',
-                prompt: 'Pick the wall of the hole that zero is over',
-                take: (hole) => change('zero on hole', (own) => Object.assign(own, { of, hole })),
-              },
-            })
-          }}
-        />
-      </Row>
-      {zero.of !== 'hole' && (
-        <Row label="Where">
-          <ZeroPad
-            zero={zero}
-            choose={(sx, sy) => change('zero place', (own) => Object.assign(own, { x: sx, y: sy }))}
-          />
+      {report && report.seen.length > 0 && (
+        <Row label="Spindle sees">
+          <div className="flex flex-wrap items-center gap-2">
+            <Computed>{seenText(report.seen, part?.faces ?? [], rotation)}</Computed>
+            <button
+              type="button"
+              aria-pressed={seen !== null}
+              className={`knob ${seen ? 'knob-on' : ''}`}
+              onClick={() => set({ seen: seen ? null : report.seen })}
+            >
+              Show
+            </button>
+          </div>
         </Row>
       )}
-      {zero.of === 'hole' && zero.hole && part && (
-        <Row label="Hole">
-          <Computed>{holeText(part, zero.hole.face)}</Computed>
-        </Row>
-      )}
-      <Row label="Height">
-        <Segments
-          label="Zero height"
-          value={zero.z}
-          options={[
-            { value: 1, label: 'top' },
-            { value: 0, label: 'middle' },
-            { value: -1, label: 'bottom' },
-          ]}
-          choose={(z) => change('zero height', (own) => (own.z = z as Zero['z']))}
-        />
-      </Row>
+      <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Work zero, {setup.offset_register}</h3>
+      <ZeroEditor
+        zero={seat.zero}
+        part={part}
+        change={(what, next) => edit(what, (own) => next(own.seat.zero))}
+      />
+      <Rests rests={report?.rests ?? []} />
       {report?.low && report.high && (
         <Row label="Stock from zero">
           <Computed>
@@ -173,44 +260,120 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
           </Computed>
         </Row>
       )}
+      {report?.cut_z && (
+        <Row label="Cutting Z">
+          <Computed>
+            {round(report.cut_z[0], 3)} … {round(report.cut_z[1], 3)}
+            <span className="text-soft">
+              {' '}
+              · {report.cut_z[1] <= 1e-6 ? 'none above zero' : `above zero in ${report.cut_z_of?.[1]}`}
+            </span>
+            <div className="text-soft">
+              deepest, {report.cut_z_of?.[0]}:{' '}
+              {report.below_rest
+                ? `${round(report.below_rest, 3)} mm below what the work rests on`
+                : 'not below what the work rests on'}
+            </div>
+          </Computed>
+        </Row>
+      )}
+      <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Further zeros</h3>
+      {seat.zeros.map((one, i) => {
+        const own = report?.zeros.find((zero) => zero.name === one.name)
+        return (
+          <section
+            key={one.name}
+            aria-label={`Zero ${one.name}`}
+            className="mb-3 border-l-2 border-rule pl-2"
+          >
+            <div className="flex items-baseline justify-between gap-2">
+              <input
+                aria-label="Zero’s name"
+                className="w-32 border-b border-rule bg-transparent font-semibold"
+                defaultValue={one.name}
+                onBlur={(event) => {
+                  const name = event.target.value.trim()
+                  if (name && name !== one.name)
+                    void edit('zero’s name', (mine) => Object.assign(mine.seat.zeros[i] ?? {}, { name }))
+                }}
+                onKeyDown={(event) => event.stopPropagation()}
+              />
+              <div className="w-20">
+                <Choice
+                  label={`Register of ${one.name}`}
+                  value={one.offset_register}
+                  options={REGISTERS.map((name) => ({ value: name, label: name }))}
+                  choose={(register) =>
+                    void edit(`${one.name} in ${register}`, (mine) =>
+                      Object.assign(mine.seat.zeros[i] ?? {}, { offset_register: register }),
+                    )
+                  }
+                />
+              </div>
+              <button
+                type="button"
+                className="text-soft underline"
+                onClick={() => void edit(`without ${one.name}`, (mine) => mine.seat.zeros.splice(i, 1))}
+              >
+                drop
+              </button>
+            </div>
+            <ZeroEditor
+              zero={one.zero}
+              part={part}
+              change={(what, next) =>
+                edit(`${one.name}: ${what}`, (mine) => {
+                  const zero = mine.seat.zeros[i]?.zero
+                  if (zero) next(zero)
+                })
+              }
+            />
+            {own && (
+              <Row label="From zero">
+                <Computed>{own.at.map((c) => round(c, 3)).join(', ')}</Computed>
+              </Row>
+            )}
+            <Rests rests={own?.rests ?? []} />
+          </section>
+        )
+      })}
+      <button
+        type="button"
+        className="knob"
+        disabled={taken.length >= REGISTERS.length}
+        onClick={() =>
+          void edit('a further zero', (own) => {
+            const names = own.seat.zeros.map((one) => one.name)
+            let number = names.length + 2
+            while (names.includes(`zero ${number}`)) number += 1
+            own.seat.zeros.push({
+              name: `zero ${number}`,
+              offset_register: REGISTERS.find((one) => !taken.includes(one)) ?? 'G59',
+              zero: structuredClone(own.seat.zero),
+            })
+          })
+        }
+      >
+        + zero
+      </button>
     </>
   )
 }
 
-function holeText(part: NonNullable<SheetProps['part']>, face: number) {
-  const hole = part.holes.find((one) => one.faces.includes(face))
-  return hole
-    ? `Ø${round(hole.diameter, 2)} at ${hole.start.map((c) => round(c, 2)).join(', ')}`
-    : `face ${face}`
-}
-
-/** Nine places seen from the spindle: corners, edge middles, centre. */
-function ZeroPad({ zero, choose }: { zero: Zero; choose: (x: number, y: number) => void }) {
-  const names: Record<number, string> = { [-1]: 'low', 0: 'middle', 1: 'high' }
-  return (
-    <div
-      role="radiogroup"
-      aria-label="Zero place"
-      className="relative grid h-16 w-24 grid-cols-3 grid-rows-3 border border-soft"
-    >
-      {[1, 0, -1].flatMap((sy) =>
-        [-1, 0, 1].map((sx) => {
-          const on = zero.x === sx && zero.y === sy
-          return (
-            <button
-              key={`${sx}${sy}`}
-              type="button"
-              role="radio"
-              aria-checked={on}
-              aria-label={`x ${names[sx]}, y ${names[sy]}`}
-              className="grid place-items-center hover:bg-rail"
-              onClick={() => choose(sx, sy)}
-            >
-              <span className={on ? 'h-2.5 w-2.5 bg-ink' : 'h-1.5 w-1.5 rounded-full bg-rule'} />
-            </button>
-          )
-        }),
-      )}
-    </div>
-  )
+/** How many faces lie square to the spindle, are reached along it, or are hidden from it. */
+function seenText(
+  seen: readonly number[],
+  faces: readonly Face[],
+  rotation: readonly (readonly number[])[] | null | undefined,
+) {
+  const up = rotation?.[2] ?? [0, 0, 1, 0]
+  const square = faces.filter(
+    (face) =>
+      face.normal &&
+      face.normal.reduce((sum, c, d) => sum + c * (up[d] ?? 0), 0) > 0.9999 &&
+      (seen[face.number] ?? 0) >= 0.97,
+  ).length
+  const all = seen.filter((share) => share >= 0.97).length
+  const none = seen.filter((share) => share < 0.03).length
+  return `${all} faces, ${square} of them square · ${seen.length - all - none} in part · ${none} not`
 }

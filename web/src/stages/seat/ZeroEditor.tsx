@@ -1,0 +1,234 @@
+import type { Part, Rest, Zero } from '../../api/client'
+import { round, useView } from '../../state'
+import { Choice, Segments } from '../../ui/Choice'
+import { Computed, NumberField, Row } from '../../ui/Field'
+
+type Edit = (
+  what: string,
+  next: (own: Zero) => void,
+) => ReturnType<Parameters<typeof NumberField>[0]['commit']>
+
+const NOTHING = { hole: null, faces: [], edge: null } as const
+
+/** Where one zero is: on what, which place of it, and how far from there. */
+export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | undefined; change: Edit }) {
+  const set = useView((view) => view.set)
+  const boxed = zero.of === 'billet' || zero.of === 'part' || zero.of === 'incoming'
+  const choose = (of: Zero['of']) => {
+    if (of === 'hole')
+      set({
+        asked: {
+          kind: 'face',
+          prompt: 'Pick the wall of the hole or boss that zero is over',
+          serves: (face) =>
+            face.kind === 'cylinder' || face.kind === 'cone' ? null : `a ${face.kind} has no axis`,
+          take: (hole) => void change('zero on hole', (own) => Object.assign(own, { ...NOTHING, of, hole })),
+        },
+      })
+    else if (of === 'faces') askFace([])
+    else if (of === 'vertex')
+      set({
+        asked: {
+          kind: 'vertex',
+          prompt: 'Pick the corner that zero is on',
+          take: (edge, end) =>
+            void change('zero on corner', (own) => Object.assign(own, { ...NOTHING, of, edge, end })),
+        },
+      })
+    else void change(`zero on ${of}`, (own) => Object.assign(own, { ...NOTHING, of }))
+  }
+  const askFace = (before: Zero['faces']) =>
+    set({
+      asked: {
+        kind: 'face',
+        prompt: before.length ? 'Pick the next plane face' : 'Pick the first plane face that zero lies in',
+        serves: (face) => (face.normal ? null : `a ${face.kind} is not plane`),
+        take: (face) =>
+          void change('zero on faces', (own) =>
+            Object.assign(own, { ...NOTHING, of: 'faces', faces: [...before, face] }),
+          ),
+      },
+    })
+  return (
+    <>
+      <Row label="On">
+        <Choice
+          label="Zero on"
+          value={zero.of}
+          options={[
+            { value: 'incoming', label: 'incoming stock' },
+            { value: 'billet', label: 'billet' },
+            { value: 'part', label: 'part' },
+            { value: 'hole', label: 'axis of a hole or boss' },
+            { value: 'faces', label: 'where faces meet' },
+            { value: 'vertex', label: 'a corner' },
+            { value: 'holding', label: 'the fixed jaw' },
+          ]}
+          choose={choose}
+        />
+      </Row>
+      {zero.of === 'faces' && (
+        <Row label="Faces">
+          <div className="flex flex-wrap items-center gap-2">
+            <Computed>{zero.faces.map((ref) => `F${ref.face}`).join(' × ')}</Computed>
+            {zero.faces.length < 3 && (
+              <button type="button" className="knob" onClick={() => askFace(zero.faces)}>
+                Pick another
+              </button>
+            )}
+          </div>
+        </Row>
+      )}
+      {zero.of === 'hole' && zero.hole && part && (
+        <Row label="Hole">
+          <Computed>{holeText(part, zero.hole.face)}</Computed>
+        </Row>
+      )}
+      {zero.of === 'vertex' && (
+        <Row label="Corner">
+          <Computed>
+            end of edge {zero.edge?.edge}, {zero.end ? 'far' : 'near'}
+          </Computed>
+        </Row>
+      )}
+      {boxed && (
+        <Row label="Where">
+          <ZeroPad
+            zero={zero}
+            choose={(x, y) => void change('zero place', (own) => Object.assign(own, { x, y }))}
+          />
+        </Row>
+      )}
+      {zero.of === 'holding' && (
+        <Row label="Along the jaw">
+          <Segments
+            label="Zero along the jaw"
+            value={zero.x}
+            options={[
+              { value: -1, label: 'left end' },
+              { value: 0, label: 'middle' },
+              { value: 1, label: 'right end' },
+            ]}
+            choose={(x) => void change('zero along the jaw', (own) => (own.x = x as Zero['x']))}
+          />
+        </Row>
+      )}
+      {zero.of !== 'vertex' && (
+        <Row label="Height">
+          <Segments
+            label="Zero height"
+            value={zero.z}
+            options={
+              zero.of === 'holding'
+                ? [
+                    { value: 1, label: 'jaw top' },
+                    { value: -1, label: 'what it rests on' },
+                  ]
+                : [
+                    { value: 1, label: 'top' },
+                    { value: 0, label: 'middle' },
+                    { value: -1, label: 'bottom' },
+                  ]
+            }
+            choose={(z) => void change('zero height', (own) => (own.z = z as Zero['z']))}
+          />
+        </Row>
+      )}
+      <Row label="From there">
+        <div className="grid grid-cols-3 gap-1">
+          {(['X', 'Y', 'Z'] as const).map((axis, d) => (
+            <NumberField
+              key={axis}
+              label={`Zero offset ${axis}`}
+              value={zero.offset[d]}
+              unit={axis}
+              measure="mm"
+              commit={(value) => change(`zero offset ${axis}`, (own) => (own.offset[d] = value))}
+            />
+          ))}
+        </div>
+      </Row>
+    </>
+  )
+}
+
+const STATES: Record<Rest['state'], string> = {
+  raw: 'raw',
+  cut: 'cut',
+  'raw and cut': 'partly raw',
+  'not yet there': 'not there yet',
+  gone: 'gone',
+  holding: 'holding',
+}
+
+/** What a zero rests on, and in which state that comes in. */
+export function Rests({ rests }: { rests: readonly Rest[] }) {
+  const set = useView((view) => view.set)
+  if (!rests.length) return null
+  return (
+    <ul aria-label="Zero rests on" className="border-t border-rule py-1 text-[12.5px]">
+      {rests.map((rest, i) => {
+        const bad = rest.state === 'gone' || rest.state === 'not yet there'
+        return (
+          <li key={i} className="flex gap-2">
+            <span className="figures w-8 shrink-0 text-soft">{rest.axis}</span>
+            <button
+              type="button"
+              className="text-left hover:underline"
+              onClick={() =>
+                rest.state !== 'holding' && set({ marked: rest.place as [number, number, number] })
+              }
+            >
+              {rest.on}
+              <span className={bad ? 'font-semibold text-trouble' : 'text-action'}>
+                {' '}
+                · {bad && '◆ '}
+                {STATES[rest.state]}
+                {rest.by.length > 0 && ` in ${rest.by.join(', ')}`}
+              </span>
+              {rest.cut_away && <span className="text-soft"> · cut away here</span>}
+            </button>
+          </li>
+        )
+      })}
+    </ul>
+  )
+}
+
+function holeText(part: Part, number: number) {
+  const face = part.faces[number]
+  return face?.radius != null && face.axis_point
+    ? `Ø${round(2 * face.radius, 2)} at ${face.axis_point.map((c) => round(c, 2)).join(', ')}`
+    : `face ${number}`
+}
+
+/** Nine places seen from the spindle: corners, edge middles, centre. */
+function ZeroPad({ zero, choose }: { zero: Zero; choose: (x: number, y: number) => void }) {
+  const names: Record<number, string> = { [-1]: 'low', 0: 'middle', 1: 'high' }
+  return (
+    <div
+      role="radiogroup"
+      aria-label="Zero place"
+      className="relative grid h-16 w-24 grid-cols-3 grid-rows-3 border border-soft"
+    >
+      {[1, 0, -1].flatMap((sy) =>
+        [-1, 0, 1].map((sx) => {
+          const on = zero.x === sx && zero.y === sy
+          return (
+            <button
+              key={`${sx}${sy}`}
+              type="button"
+              role="radio"
+              aria-checked={on}
+              aria-label={`x ${names[sx]}, y ${names[sy]}`}
+              className="grid place-items-center hover:bg-rail"
+              onClick={() => choose(sx, sy)}
+            >
+              <span className={on ? 'h-2.5 w-2.5 bg-ink' : 'h-1.5 w-1.5 rounded-full bg-rule'} />
+            </button>
+          )
+        }),
+      )}
+    </div>
+  )
+}
