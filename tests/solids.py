@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import math
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from OCP.BRep import BRep_Builder
+from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon, BRepBuilderAPI_Transform
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepPrimAPI import (
     BRepPrimAPI_MakeBox,
@@ -17,11 +21,15 @@ from OCP.BRepPrimAPI import (
     BRepPrimAPI_MakeCylinder,
     BRepPrimAPI_MakePrism,
 )
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
+from OCP.gp import gp_Ax1, gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.Interface import Interface_Static
 from OCP.Message import Message
 from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopExp import TopExp
+from OCP.TopoDS import TopoDS, TopoDS_Compound
+from OCP.TopTools import TopTools_IndexedMapOfShape
 
 from pelvrak.core.stock.cut import CUT, Profile, Sweep
 from pelvrak.core.stock.field import RayField, grid_around
@@ -64,6 +72,53 @@ def plus(shape: Any, *others: Any) -> Any:
     for other in others:
         shape = BRepAlgoAPI_Fuse(shape, other).Shape()
     return shape
+
+
+def _edges_at(shape: Any, chosen: Callable[[np.ndarray], bool]) -> list[Any]:
+    """Edges whose middle (mm) is chosen."""
+    found = TopTools_IndexedMapOfShape()
+    TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_EDGE, found)
+    out = []
+    for i in range(found.Extent()):
+        edge = TopoDS.Edge_s(found.FindKey(i + 1))
+        curve = BRepAdaptor_Curve(edge)
+        middle = curve.Value((curve.FirstParameter() + curve.LastParameter()) / 2)
+        if chosen(np.array([middle.X(), middle.Y(), middle.Z()])):
+            out.append(edge)
+    return out
+
+
+def filleted(shape: Any, radius: float, chosen: Callable[[np.ndarray], bool]) -> Any:
+    """The shape with the edges whose middle is chosen rounded."""
+    maker = BRepFilletAPI_MakeFillet(shape)
+    for edge in _edges_at(shape, chosen):
+        maker.Add(radius, edge)
+    return maker.Shape()
+
+
+def chamfered(shape: Any, width: float, chosen: Callable[[np.ndarray], bool]) -> Any:
+    """The shape with the edges whose middle is chosen broken at 45°."""
+    maker = BRepFilletAPI_MakeChamfer(shape)
+    for edge in _edges_at(shape, chosen):
+        maker.Add(width, edge)
+    return maker.Shape()
+
+
+def turned(shape: Any, degrees: float, axis: tuple[float, float, float] = (0, 0, 1)) -> Any:
+    """The shape turned about a line through the origin."""
+    turn = gp_Trsf()
+    turn.SetRotation(gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(*axis)), math.radians(degrees))
+    return BRepBuilderAPI_Transform(shape, turn, True).Shape()
+
+
+def together(*shapes: Any) -> Any:
+    """Several solids in one compound, as an assembly has them."""
+    out = TopoDS_Compound()
+    builder = BRep_Builder()
+    builder.MakeCompound(out)
+    for shape in shapes:
+        builder.Add(out, shape)
+    return out
 
 
 def volume(shape: Any) -> float:

@@ -23,6 +23,7 @@ SQUARE = 0.02
 SAME_MM = 1e-3
 # What leans more than this (sine) from upright is no wall.
 STEEP = 0.71
+SAME_PLANE_DEG = 0.01
 CHAMFER_DEG = (20.0, 70.0)
 # A chamfer is narrower than this share of its length.
 NARROW = 0.34
@@ -132,6 +133,30 @@ class _Walk:
         rows = self.share[list(faces)]
         return tuple(d for i, d in enumerate(self.directions) if (rows[:, i] >= REACHED).all())
 
+    def neighbours(self, number: int) -> set[int]:
+        """The two faces that meet in an edge of a loop."""
+        fold = self.by_edge.get(number if number >= 0 else -number - 1)
+        return {fold.one, fold.two} if fold else set()
+
+    def floors(self) -> list[list[Face]]:
+        """Plane faces, those that go on in one plane taken together."""
+        planes = [face for face in self.faces if face.normal is not None and face.loops]
+        place = {face.number: i for i, face in enumerate(planes)}
+        pairs = [
+            (place[fold.one], place[fold.two]) for fold in self.by_edge.values()
+            if fold.kind == "smooth" and abs(fold.angle_deg) < SAME_PLANE_DEG and fold.one in place and fold.two in place
+        ]  # fmt: skip
+        if not planes:
+            return []
+        a, b = (np.array([pair[i] for pair in pairs], int) for i in (0, 1))
+        count, group = connected_components(
+            coo_matrix((np.ones(len(a)), (a, b)), (len(planes), len(planes))), directed=False
+        )
+        out: list[list[Face]] = [[] for _ in range(count)]
+        for face, g in zip(planes, group.tolist(), strict=True):
+            out[g].append(face)
+        return out
+
     def seen_from(self, face: int, way: Floats) -> bool:
         """Whether most of a face is seen along a direction, one of those asked."""
         return any(np.dot(d, way) > 0.9999 and self.share[face, i] > 0.5 for i, d in enumerate(self.directions))
@@ -173,13 +198,15 @@ def features_of(model: PartModel) -> Features:
     reach = tuple(tuple(np.flatnonzero(row >= REACHED).tolist()) for row in walk.share)
     return Features(
         holes=tuple(walk.holes), recesses=tuple(sorted(recesses, key=lambda r: (r.opens, r.depth, r.walls))),
-        bosses=tuple(bosses), fillets=tuple(_fillets(walk)), chamfers=tuple(_chamfers(walk)),
+        bosses=tuple(bosses), fillets=tuple(_fillets(walk, {w for r in recesses for w in r.walls})), chamfers=tuple(_chamfers(walk)),
         directions=tuple(walk.directions), reach=reach,
         hidden=tuple((f.number, round(float(walk.any[f.number]), 3)) for f in model.part.faces if walk.any[f.number] < REACHED),
     )  # fmt: skip
 
 
-def _risen(walk: _Walk, floor: Face, loop: tuple[int, ...]) -> tuple[list[int], list[int], float]:
+def _risen(
+    walk: _Walk, floor: Face, loop: tuple[int, ...], floors: frozenset[int] | set[int] = frozenset()
+) -> tuple[list[int], list[int], float]:
     """What rises from a floor along one of its boundaries: (walls, fillets at its foot, share of the boundary's length)."""
     assert floor.normal
     up = np.array(floor.normal)
@@ -194,7 +221,7 @@ def _risen(walk: _Walk, floor: Face, loop: tuple[int, ...]) -> tuple[list[int], 
         fold = walk.by_edge.get(edge)
         if fold is None:
             continue
-        beyond = walk.faces[fold.other(floor.number)]
+        beyond = walk.faces[fold.two if fold.one == floor.number or fold.one in floors else fold.one]
         leans = beyond.normal is not None and abs(float(np.dot(beyond.normal, up))) > STEEP
         if leans or walk.span([beyond.number], up)[1] < level + SAME_MM:
             continue
@@ -213,13 +240,14 @@ def _risen(walk: _Walk, floor: Face, loop: tuple[int, ...]) -> tuple[list[int], 
 
 def _on_floors(walk: _Walk) -> tuple[list[Recess], list[Boss]]:
     recesses, bosses = [], []
-    for floor in walk.faces:
-        if floor.normal is None or not floor.loops:
-            continue
+    for members in walk.floors():
+        floor = max(members, key=lambda face: face.area)
+        assert floor.normal
         up = np.array(floor.normal)
         level = walk.span([floor.number], up)[1]
+        own = {face.number for face in members}
         islands = 0
-        for loop in floor.loops[1:]:
+        for loop in (loop for face in members for loop in face.loops[1:]):
             walls, fillets, share = _risen(walk, floor, loop)
             if share > 0.98 and walls:
                 islands += 1
@@ -228,8 +256,14 @@ def _on_floors(walk: _Walk) -> tuple[list[Recess], list[Boss]]:
                     Boss(walls=tuple(walls), stands_on=floor.number, height=round(height, 6),
                          diameter=_round_diameter(walk, walls), sides=walk.sides([*walls, *fillets]))
                 )  # fmt: skip
-        walls, fillets, share = _risen(walk, floor, floor.loops[0])
-        walls = [w for w in walls if w != floor.number]
+        rim = tuple(
+            number
+            for face in members
+            for number in face.loops[0]
+            if not walk.neighbours(number) or walk.neighbours(number) - own
+        )
+        walls, fillets, share = _risen(walk, floor, rim, own)
+        walls = [w for w in walls if w not in own]
         if not walls or set(walls) <= walk.hole_faces or not walk.seen_from(floor.number, up):
             continue
         depth = walk.span(walls, up)[1] - level
@@ -367,8 +401,9 @@ def _tube(face: Face) -> float:
     return float((face.minor_radius if face.kind == "torus" else face.radius) or 0.0)
 
 
-def _fillets(walk: _Walk) -> list[Fillet]:
-    chosen = [face for face in walk.faces if walk.is_fillet(face) and not _is_wall_end(walk, face)]
+def _fillets(walk: _Walk, walls: set[int]) -> list[Fillet]:
+    """Rounded edges; the upright corners of a recess are told with it."""
+    chosen = [face for face in walk.faces if walk.is_fillet(face) and not (face.hollow and face.number in walls)]
     number = {face.number: i for i, face in enumerate(chosen)}
     pairs = [
         (number[fold.one], number[fold.two]) for fold in walk.by_edge.values()
@@ -391,11 +426,6 @@ def _fillets(walk: _Walk) -> list[Fillet]:
 
 def _alike(one: Face, two: Face) -> bool:
     return abs(_tube(one) - _tube(two)) < SAME_MM and (one.hollow == two.hollow or "torus" in (one.kind, two.kind))
-
-
-def _is_wall_end(walk: _Walk, face: Face) -> bool:
-    """Whether a part cylinder is the round end of a slot: half a turn between two parallel walls."""
-    return face.kind == "cylinder" and (face.turn_deg or 0) > 175
 
 
 def _chamfers(walk: _Walk) -> list[Chamfer]:

@@ -29,6 +29,7 @@ PLANE_TIMES = 6.0
 LEAST_FACETS = 3
 # Facets of one cylinder span angles that differ by no more than this many times.
 EVEN_TIMES = 5.0
+ROUNDS = 8
 
 
 @dataclass
@@ -163,9 +164,9 @@ def _grown(facets: _Facets, group: list[int], face_of: Ints) -> list[tuple[list[
                 continue
             axis = np.cross(facets.normal[seed], facets.normal[first])
             axis /= max(float(np.linalg.norm(axis)), 1e-30)
-            grown = _grow(facets, seed, first, _snapped(axis), taken)
-            if grown is not None and (best is None or len(grown[0]) > len(best[0])):
-                best = grown
+            for grown in (_grow(facets, seed, first, _snapped(axis), taken), _grow_cone(facets, seed, first, taken)):
+                if grown is not None and (best is None or len(grown[0]) > len(best[0])):
+                    best = grown
         if best is not None:
             out.append(best)
             taken |= set(best[0])
@@ -198,6 +199,50 @@ def _grow(facets: _Facets, seed: int, first: int, axis: Floats, taken: set[int])
         waiting += facets.next[facet]
     form = _cylinder(facets, members, axis) if circle is not None else None
     return (members, form) if form is not None else None
+
+
+def _grow_cone(facets: _Facets, seed: int, first: int, taken: set[int]) -> tuple[list[int], Form] | None:
+    """All facets whose normals lie on the circle that those of three facets in a row do, if that is a cone."""
+    best: tuple[list[int], Form] | None = None
+    for second in facets.next[first]:
+        if second in taken or second == seed:
+            continue
+        a, b, c = (facets.normal[f] for f in (seed, first, second))
+        axis = np.cross(b - a, c - b)
+        length = float(np.linalg.norm(axis))
+        if length < 1e-5:
+            continue
+        axis = axis / length
+        lean = float(a @ axis)
+        if not 0.02 < abs(lean) < 0.999:
+            continue
+        members: list[int] = []
+        for _ in range(ROUNDS):  # three neighbours tell the axis roughly, all that follow it better
+            wider = _leaning(facets, seed, axis, lean, taken)
+            if len(wider) <= len(members):
+                break
+            members = wider
+            normals, weight = np.asarray(facets.normal[members], float), np.asarray(facets.area[members], float)
+            axis = _least(normals, weight, weight @ normals / weight.sum())
+            lean = float(weight @ (normals @ axis) / weight.sum())
+        if len(members) > LEAST_FACETS and (best is None or len(members) > len(best[0])):
+            form = _revolved(facets, members)
+            if form is not None:
+                best = (members, form)
+    return best
+
+
+def _leaning(facets: _Facets, seed: int, axis: Floats, lean: float, taken: set[int]) -> list[int]:
+    """Facets joined to the seed whose normals make the same angle with an axis."""
+    members, seen, waiting = [seed], {seed}, list(facets.next[seed])
+    while waiting:
+        facet = waiting.pop()
+        if facet in seen or facet in taken or abs(float(facets.normal[facet] @ axis) - lean) > 0.01:
+            continue
+        seen.add(facet)
+        members.append(facet)
+        waiting += facets.next[facet]
+    return members
 
 
 def _chord(facets: _Facets, facet: int, frame: Floats, centre: Floats, radius: float) -> float:

@@ -11,6 +11,7 @@ from pelvrak.core.geometry.part import Part, PartModel, Vector, as_vector
 # Places looked at on one face, and how far off it they stand, mm: past what chords of a curved wall hide.
 PLACES = 24
 OFF_MM = 0.02
+RIM_MM = 0.1
 # Directions within this of each other are one.
 SAME_COSINE = 0.99995
 MOST_DIRECTIONS = 26
@@ -48,14 +49,17 @@ def places_on(mesh: Mesh, faces: int) -> tuple[Floats, Floats, Ints]:
     ends = np.searchsorted(mesh.label[order], np.arange(faces + 1))
     low, high = total[ends[:-1]], total[ends[1:]]
     alive = np.flatnonzero(high - low > 1e-12)
-    rng = np.random.default_rng(11)
-    share = (np.arange(PLACES) + rng.random((len(alive), PLACES))) / PLACES
-    at = low[alive, None] + share * (high - low)[alive, None]
+    # Evenly by area, and within triangles by the R2 sequence (Roberts, "The unreasonable effectiveness of
+    # quasirandom sequences", 2018).
+    number = np.arange(PLACES)
+    at = low[alive, None] + (number + 0.5) / PLACES * (high - low)[alive, None]
+    first, second = (0.5 + number * 0.7548776662466927) % 1, (0.5 + number * 0.5698402909980532) % 1
     found = order[np.clip(np.searchsorted(total, at.ravel(), side="right") - 1, 0, len(order) - 1)]
-    r, s = np.sqrt(rng.random(len(found))), rng.random(len(found))
+    r, s = np.tile(np.sqrt(first), len(alive)), np.tile(second, len(alive))
     weights = np.stack([1 - r, r * (1 - s), r * s], axis=1)
     # Kept off the rim, where the neighbour's wall would decide.
-    weights = 0.9 * weights + 0.1 / 3
+    inwards = np.clip(RIM_MM / np.sqrt(np.maximum(area[found], 1e-12)), 0.005, 0.1)[:, None]
+    weights = (1 - inwards) * weights + inwards / 3
     return np.einsum("nk,nkd->nd", weights, corners[found]), normals[found], np.repeat(alive, PLACES)
 
 

@@ -66,7 +66,7 @@ def _taken_in(body: bytes, name: str, origin: dict[str, Any] | None) -> PartStat
     with transaction() as session:
         row = session.get(PartUpload, sha256)
         if row is None:
-            row = PartUpload(sha256=sha256, name=name, body=body, status="reading", origin=origin)
+            row = PartUpload(sha256=sha256, name=name, body=body, kind="part", status="reading", origin=origin)
             session.add(row)
         elif row.status == "refused":
             row.status, row.problem, row.name = "reading", None, name
