@@ -75,8 +75,8 @@ def standard_sizes() -> list[Bought]:
     """Usual sizes of drawn and extruded bar (EN 754-3 and -5, EN 755-3 and -5 give their tolerances); the rows from memory."""
     rows = shelf("billet", "standard.json")
     return [
-        *(Bought(form="round", material="", diameter_mm=d, length_mm=3000) for d in rows["round"]),
-        *(Bought(form="flat", material="", width_mm=w, height_mm=h, length_mm=3000) for w in rows["flat"] for h in rows["flat"] if h <= w),
+        *(Bought(form="round", material="any", diameter_mm=d, length_mm=3000) for d in rows["round"]),
+        *(Bought(form="flat", material="any", width_mm=w, height_mm=h, length_mm=3000) for w in rows["flat"] for h in rows["flat"] if h <= w),
     ]  # fmt: skip
 
 
