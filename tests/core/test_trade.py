@@ -97,10 +97,10 @@ class SeatTest(unittest.TestCase):
         self.assertAlmostEqual(abs(float((turned @ [0, 1, 0])[0])), 1.0, places=9)
 
     def test_wrong_picks_are_refused(self):
-        hole = ref_to(self.part.faces[self.part.holes[0].faces[0]])
+        gone = ref_to(self.part.faces[0]).model_copy(update={"at": (1.0, 2.0, 3.0)})
         with self.assertRaises(BadInput) as caught:
-            lay(Seat(up=UpByFace(face=hole)), self.part)
-        self.assertEqual(caught.exception.code, "seat.up_not_plane")
+            lay(Seat(up=UpByFace(face=gone)), self.part)
+        self.assertEqual(caught.exception.code, "part.face_lost")
         upright = next(e for e in self.part.edges if e.direction and abs(e.direction[2]) > 0.999)
         with self.assertRaises(BadInput):
             lay(Seat(x=XByEdge(edge=EdgeRef(edge=upright.number, at=middle_of(upright)))), self.part)

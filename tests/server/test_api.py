@@ -223,7 +223,8 @@ class Parts(unittest.TestCase):
         with shared().client() as client:
             for name, data, code in (
                 ("empty.step", b"", "part.empty"),
-                ("part.stl", b"solid x\nfacet normal 0 0 1\n", "part.not_step"),
+                ("part.stl", b"solid x\nfacet normal 0 0 1\n", "mesh.unreadable"),
+                ("part.gif", b"GIF89a", "part.kind"),
                 ("cut.step", DEMO_STEP.read_bytes()[:50000], "part.unreadable"),
             ):
                 state = upload(client, data, name)
@@ -233,12 +234,89 @@ class Parts(unittest.TestCase):
                 self.assertEqual((answer.status_code, answer.json()["code"]), (409, "part.not_ready"))
             self.assertEqual(client.get("/api/library").status_code, 200)
 
+    def test_one_solid_of_several_is_chosen(self):
+        data = solids.step_bytes(
+            solids.together(solids.box((0, 0, 0), (10, 20, 30)), solids.box((50, 0, 0), (55, 5, 5)))
+        )
+        with shared().client() as client:
+            state = upload(client, data, "two.step")
+            self.assertEqual((state["status"], len(state["choices"])), ("choose", 2))
+            answer = client.post("/api/projects", json={"name": "x", "sha256": state["sha256"]})
+            self.assertEqual(answer.status_code, 409)
+            wrong = client.post(f"/api/parts/{state['sha256']}/choose", json={"solid": 9})
+            self.assertEqual((wrong.status_code, wrong.json()["code"]), (422, "part.no_such_solid"))
+            chosen = client.post(f"/api/parts/{state['sha256']}/choose", json={"solid": 1}).json()
+            self.assertEqual(chosen["origin"], "two.step")
+            for _ in range(200):
+                if (now := client.get(f"/api/parts/{chosen['sha256']}").json())["status"] != "reading":
+                    break
+                time.sleep(0.2)
+            self.assertEqual(now["status"], "ready")
+            facts = client.get(f"/api/parts/{chosen['sha256']}/facts").json()
+            self.assertAlmostEqual(facts["volume_mm3"], 125.0, places=6)
+            features = client.get(f"/api/parts/{chosen['sha256']}/features").json()
+            self.assertEqual(features["holes"], [])
+
+    def test_other_files_are_told_apart(self):
+        import io
+
+        import ezdxf
+
+        drawing = ezdxf.new(units=4)
+        drawing.modelspace().add_circle((0, 0), 30)
+        text = io.StringIO()
+        drawing.write(text)
+        with shared().client() as client:
+            outline = upload(client, text.getvalue().encode(), "round.dxf")
+            self.assertEqual((outline["status"], outline["kind"]), ("ready", "outline"))
+            answer = client.post("/api/projects", json={"name": "x", "sha256": outline["sha256"]})
+            self.assertEqual((answer.status_code, answer.json()["code"]), (409, "part.not_ready"))
+            junk = upload(client, b"\x28\xb5\x2f\xfd junk", "x.rays")
+            self.assertEqual((junk["status"], junk["problem"]["code"]), ("refused", "billet.not_stock"))
+
     def test_over_the_limit(self):
         with shared().client() as client:
             answer = client.post(
                 "/api/parts", files={"file": ("huge.step", b"ISO-10303-21;" + b" " * (64 * 1024**2 + 1))}
             )
             self.assertEqual((answer.status_code, answer.json()["code"]), (413, "part.too_large"))
+
+
+class Shelf(unittest.TestCase):
+    """The shop's shelf: read, edited, as CSV, and asked for a part."""
+
+    def test_edit_csv_and_picks(self):
+        with shared().client() as client:
+            rows = client.get("/api/shelf").json()
+            text = client.get("/api/shelf.csv").text
+            self.assertEqual(len(text.splitlines()), len(rows) + 1)
+            wrong = client.post("/api/shelf.csv", files={"file": ("s.csv", text.replace("EN AW-6082", "", 1).encode())})
+            self.assertEqual((wrong.status_code, wrong.json()["code"]), (422, "shelf.row"))
+            self.assertEqual(client.get("/api/shelf").json(), rows)  # nothing was taken
+            own = [{**rows[0], "width_mm": 131.5, "height_mm": 61.5, "count": 4}]
+            self.assertEqual(client.put("/api/shelf", json=own).status_code, 200)
+            found = client.get("/api/projects/1/picks", params={"allowance": [2] * 6}).json()
+            self.assertEqual([pick["bought"]["count"] for pick in found["from_shelf"]], [4] * len(found["from_shelf"]))
+            self.assertTrue(found["from_shelf"])
+            self.assertEqual(client.put("/api/shelf", json=[{**own[0], "count": -1}]).status_code, 422)
+            self.assertEqual(client.post("/api/shelf.csv", files={"file": ("s.csv", text.encode())}).json(), rows)
+
+    def test_measure_and_thickness(self):
+        with shared().client() as client:
+            state = client.get("/api/projects/1").json()
+            sha256 = state["plan"]["part"]["sha256"]
+            planes = [f for f in client.get(f"/api/parts/{sha256}/facts").json()["faces"] if f["normal"]]
+            ends = [min(planes, key=lambda f: f["centre"][0]), max(planes, key=lambda f: f["centre"][0])]
+            first, second = ({"kind": "face", "number": f["number"]} for f in ends)
+            values = client.post(f"/api/parts/{sha256}/measure", json={"first": first, "second": second}).json()
+            self.assertEqual((values[0]["name"], round(values[0]["value"], 6)), ("distance", 120.0))
+            wrong = client.post(f"/api/parts/{sha256}/measure", json={"first": {"kind": "face", "number": 9999}})
+            self.assertEqual(wrong.json()["code"], "measure.no_face")
+            key = state["report"]["billet"]["key"]
+            (low, high) = state["report"]["billet"]["low"], state["report"]["billet"]["high"]
+            at = [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, high[2]]
+            thick = client.get(f"/api/results/{key}/thickness", params={"at": at, "way": [0, 0, -1]}).json()
+            self.assertAlmostEqual(thick["value"], high[2] - low[2], places=2)
 
 
 class Running(unittest.TestCase):
