@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from pelvrak.core.geometry.holes import hole_features
+from pelvrak.core.geometry.seen import Caster
 from pelvrak.core.geometry.step_file import model_of_solid, read_step
 from tests import solids
 
@@ -19,8 +20,12 @@ DEMO = Path(__file__).resolve().parents[2] / "demo" / "encoder-housing" / "encod
 BLOCK = ((0.0, 0.0, 0.0), (60.0, 40.0, 20.0))
 
 
+def found_in(model):
+    return hole_features(model, Caster(model.mesh))
+
+
 def holes_of(*cuts):
-    return hole_features(model_of_solid(solids.minus(solids.box(*BLOCK), *cuts), "", "MM"))
+    return found_in(model_of_solid(solids.minus(solids.box(*BLOCK), *cuts), "", "MM"))
 
 
 class Holes(unittest.TestCase):
@@ -85,14 +90,14 @@ class Holes(unittest.TestCase):
         start = np.array([30, 20, 10]) - 60 * lean
         shape = solids.minus(solids.box(*BLOCK), solids.cylinder(tuple(start), 2.5, 120, tuple(lean)))
         for unit in ("MM", "INCH"):
-            (hole,) = hole_features(read_step(solids.step_bytes(shape, unit)))
+            (hole,) = found_in(read_step(solids.step_bytes(shape, unit)))
             self.assertAlmostEqual(hole.diameter, 5.0, places=4)
             self.assertTrue(hole.through)
             self.assertAlmostEqual(abs(float(np.dot(hole.axis, lean))), 1.0, places=9)
 
     def test_the_demo(self):
         model = read_step(DEMO.read_bytes())
-        seen = hole_features(model)
+        seen = found_in(model)
         widths = [hole.diameter for hole in seen]
         self.assertEqual(widths.count(5.0), 4)  # tapping drills of M6 (ISO 2306)
         self.assertEqual(widths.count(8.0), 2)

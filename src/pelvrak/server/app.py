@@ -16,6 +16,8 @@ from fastapi.staticfiles import StaticFiles
 from pelvrak.core.cutting.feeds import materials
 from pelvrak.core.cutting.operations import TOOL_KINDS
 from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.geometry.callout import Understood
+from pelvrak.core.geometry.callout import understood as read_callout
 from pelvrak.core.holding.vise import vises
 from pelvrak.core.machine.mill import mills
 from pelvrak.core.quantity.typed import FieldUnit, understood
@@ -59,6 +61,12 @@ def library() -> Library:
 def typed(text: Annotated[str, Query(max_length=1000)], unit: FieldUnit = "mm") -> float:
     """The value of what was typed into a field, in the field's unit; a problem document says at which character it fails."""
     return understood(text, unit).value
+
+
+@app.get("/api/callout")
+def callout(text: Annotated[str, Query(max_length=40)], nominal: Annotated[float, Query(gt=0, le=5000)]) -> Understood:
+    """What a tolerance or thread typed on a size (mm) means."""
+    return read_callout(text, nominal)
 
 
 @app.get("/api/cell")

@@ -560,6 +560,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/callout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Callout
+         * @description What a tolerance or thread typed on a size (mm) means.
+         */
+        get: operations["callout_api_callout_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cell": {
         parameters: {
             query?: never;
@@ -869,6 +889,15 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * Callout
+         * @description A tolerance or thread typed on a face of the part.
+         */
+        Callout: {
+            face: components["schemas"]["FaceRef"];
+            /** Text */
+            text: string;
         };
         /**
          * CastingPlace
@@ -2032,7 +2061,7 @@ export interface components {
         };
         /**
          * PartFile
-         * @description The part to be made. file: beside the plan document; sha256: of its bytes, once known.
+         * @description The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts: tolerances and threads typed on its faces.
          */
         PartFile: {
             /** File */
@@ -2044,6 +2073,11 @@ export interface components {
              * @default A
              */
             revision: string;
+            /**
+             * Callouts
+             * @default []
+             */
+            callouts: components["schemas"]["Callout"][];
         };
         /**
          * PartState
@@ -2398,6 +2432,11 @@ export interface components {
             /** Setups */
             setups: components["schemas"]["SetupReport"][];
             comparison?: components["schemas"]["ComparisonReport"] | null;
+            /**
+             * Part Findings
+             * @default []
+             */
+            part_findings: components["schemas"]["Finding"][];
             /**
              * Makers
              * @default []
@@ -2894,6 +2933,25 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Understood
+         * @description What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill); said: in words; source.
+         */
+        Understood: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "limits" | "thread";
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Said */
+            said: string;
+            /** Source */
+            source: string;
         };
         /**
          * UpByDirection
@@ -4152,6 +4210,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": number;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    callout_api_callout_get: {
+        parameters: {
+            query: {
+                text: string;
+                nominal: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Understood"];
                 };
             };
             /** @description Validation Error */

@@ -4,33 +4,59 @@ from __future__ import annotations
 
 import numpy as np
 
-from pelvrak.core.geometry.mesh import Mesh
+from pelvrak.core.geometry.mesh import Floats, Mesh, corners_by_label
 from pelvrak.core.geometry.part import SAME_PLACE_MM, Face, Hole, as_vector
+from pelvrak.core.geometry.seen import Caster
 
 
 def bores(faces: list[Face], mesh: Mesh) -> list[Hole]:
     """Hollow cylinders that go all the way round, pieces of one cylinder taken together. mesh: labelled by face."""
-    groups: list[list[Face]] = []
-    for face in faces:
-        if face.kind != "cylinder" or not face.hollow:
+    corners = corners_by_label(mesh, len(faces))
+    found = [one for group in _groups(faces) for one in _stretches(group, corners)]
+    if not found:
+        return []
+    axes = [np.array(stretch[0].axis) for stretch, _, _ in found]
+    middles = [((start + end) / 2)[None] for _, start, end in found]
+    caster = Caster(mesh)
+    up, down = caster.each(middles, axes), caster.each(middles, [-axis for axis in axes])
+    return [
+        Hole(
+            faces=tuple(f.number for f in stretch), diameter=2 * (stretch[0].radius or 0.0), axis=stretch[0].axis or (0, 0, 1),
+            start=as_vector(start), end=as_vector(end), through=bool(np.isinf(above[0]) and np.isinf(below[0])),
+        )
+        for (stretch, start, end), above, below in zip(found, up, down, strict=True)
+    ]  # fmt: skip
+
+
+def _groups(faces: list[Face]) -> list[list[Face]]:
+    """Hollow cylinder faces by the endless cylinder they lie on."""
+    hollow = [face for face in faces if face.kind == "cylinder" and face.hollow]
+    axes, points = (
+        np.array([f.axis for f in hollow]).reshape(-1, 3),
+        np.array([f.axis_point for f in hollow]).reshape(-1, 3),
+    )
+    radii = np.array([f.radius for f in hollow], float)
+    # Forms found in a mesh are known only as well as they fit it.
+    slack = 2 * np.array([f.fit_error_mm or 0.0 for f in hollow], float)
+    free, out = np.ones(len(hollow), bool), []
+    for i in range(len(hollow)):
+        if not free[i]:
             continue
-        for group in groups:
-            if _same_cylinder(face, group[0]):
-                group.append(face)
-                break
-        else:
-            groups.append([face])
-    return [hole for group in groups for hole in _stretches(group, mesh)]
+        loose = slack + slack[i]
+        apart = np.linalg.norm(np.cross(points - points[i], axes[i]), axis=1)
+        same = free & (np.abs(radii - radii[i]) <= 1e-6 + loose) & (apart < 1e-6 + loose)
+        same &= np.abs(np.abs(axes @ axes[i]) - 1) <= 1e-9 + loose
+        free &= ~same
+        out.append([hollow[k] for k in np.flatnonzero(same)])
+    return out
 
 
-def _stretches(group: list[Face], mesh: Mesh) -> list[Hole]:
-    """The faces of one endless cylinder as holes: each stretch of it that goes all the way round."""
-    first = group[0]
-    assert first.axis and first.axis_point and first.radius
-    axis, point = np.array(first.axis), np.array(first.axis_point)
+def _stretches(group: list[Face], corners: list[Floats]) -> list[tuple[list[Face], Floats, Floats]]:
+    """Each stretch of one endless cylinder that goes all the way round: its faces and both ends on its axis."""
+    axis, point = np.array(group[0].axis), np.array(group[0].axis_point)
     spans = []
     for face in group:
-        along = (mesh.vertices[mesh.triangles[mesh.label == face.number]] - point) @ axis
+        along = (corners[face.number] - point) @ axis
         if along.size:
             spans.append((float(along.min()), float(along.max()), face))
     spans.sort(key=lambda span: span[0])
@@ -41,39 +67,7 @@ def _stretches(group: list[Face], mesh: Mesh) -> list[Hole]:
             stretches[-1] = (before[0], max(before[1], high), [*before[2], face])
         else:
             stretches.append((low, high, [face]))
-    holes = []
-    for low, high, faces in stretches:
-        if sum(face.turn_deg or 0 for face in faces) < 359.9:
-            continue
-        start, end = point + low * axis, point + high * axis
-        holes.append(
-            Hole(
-                faces=tuple(f.number for f in faces), diameter=2 * first.radius, axis=first.axis,
-                start=as_vector(start), end=as_vector(end), through=not _meets(mesh, start, axis),
-            )
-        )  # fmt: skip
-    return holes
-
-
-def _same_cylinder(one: Face, two: Face) -> bool:
-    assert one.axis and two.axis and one.axis_point and two.axis_point and one.radius and two.radius
-    # Forms found in a mesh are known only as well as they fit it.
-    slack = 2 * ((one.fit_error_mm or 0.0) + (two.fit_error_mm or 0.0))
-    if abs(one.radius - two.radius) > 1e-6 + slack or abs(abs(np.dot(one.axis, two.axis)) - 1) > 1e-9 + slack:
-        return False
-    apart = np.subtract(one.axis_point, two.axis_point)
-    return bool(np.linalg.norm(np.cross(apart, one.axis)) < 1e-6 + slack)
-
-
-def _meets(mesh: Mesh, point: np.ndarray, axis: np.ndarray) -> bool:
-    """Whether the endless line through a point meets the mesh."""
-    across = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
-    across /= np.linalg.norm(across)
-    flat = (mesh.vertices - point) @ np.array([across, np.cross(axis, across)]).T
-    a, b, c = (flat[mesh.triangles[:, i]] for i in range(3))
-
-    def side(p: np.ndarray, q: np.ndarray) -> np.ndarray:
-        return np.asarray(p[:, 0] * q[:, 1] - p[:, 1] * q[:, 0])
-
-    sides = np.stack([side(a, b), side(b, c), side(c, a)])
-    return bool(((sides > 1e-9).all(axis=0) | (sides < -1e-9).all(axis=0)).any())
+    return [
+        (own, point + low * axis, point + high * axis)
+        for low, high, own in stretches if sum(face.turn_deg or 0 for face in own) >= 359.9
+    ]  # fmt: skip

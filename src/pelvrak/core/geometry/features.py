@@ -13,9 +13,9 @@ from scipy.sparse.csgraph import connected_components
 
 from pelvrak.core.geometry.folds import Fold, folds
 from pelvrak.core.geometry.holes import HoleFeature, hole_features, smallest_inner_radius
-from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.mesh import Floats, corners_by_label
 from pelvrak.core.geometry.part import Face, Frozen, PartModel, Vector, as_vector
-from pelvrak.core.geometry.seen import REACHED, reached, tool_directions
+from pelvrak.core.geometry.seen import REACHED, Caster, reached, tool_directions
 
 RecessKind = Literal["pocket", "slot", "open pocket", "open slot", "step", "opening", "through slot"]
 # Directions within this (cosine of the angle to square) are square to each other.
@@ -110,18 +110,16 @@ class _Walk:
             self.by_edge[fold.edge] = fold
             self.folds_of.setdefault(fold.one, []).append(fold)
             self.folds_of.setdefault(fold.two, []).append(fold)
-        self.holes = hole_features(self.model)
+        caster = Caster(self.model.mesh)
+        self.holes = hole_features(self.model, caster)
         self.hole_faces = {f for hole in self.holes for stage in hole.stages for f in stage.faces}
         self.directions = tool_directions(self.model.part)
-        self.share, self.any = reached(self.model, self.directions)
+        self.share, self.any = reached(self.model, self.directions, caster)
 
     @cached_property
     def corners(self) -> list[Floats]:
         """Mesh vertices of each face."""
-        mesh = self.model.mesh
-        order = np.argsort(mesh.label, kind="stable")
-        ends = np.searchsorted(mesh.label[order], np.arange(len(self.faces) + 1))
-        return [mesh.vertices[np.unique(mesh.triangles[order[a:b]])] for a, b in zip(ends, ends[1:], strict=False)]
+        return corners_by_label(self.model.mesh, len(self.faces))
 
     def span(self, faces: Iterable[int], way: Floats) -> tuple[float, float]:
         """Least and greatest place of faces along a direction."""

@@ -7,9 +7,9 @@ from typing import Literal
 
 import numpy as np
 
-from pelvrak.core.geometry.mesh import Floats, Mesh, line_hits
+from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.part import SAME_PLACE_MM, Face, Frozen, Part, PartModel, Vector, as_vector
-from pelvrak.core.geometry.seen import free_along
+from pelvrak.core.geometry.seen import Caster
 
 # Axes this near to each other are one: what forms fitted to a mesh are known to.
 SAME_LINE_MM = 2e-3
@@ -93,11 +93,16 @@ def _lines(model: PartModel) -> list[_Line]:
     """Axis lines with the full-turn hollow cylinders and cones on each."""
     lines: list[_Line] = []
 
+    most = len(model.part.holes) + len(model.part.faces)
+    points, axes = np.zeros((most, 3)), np.zeros((most, 3))
+
     def line_of(point: Floats, axis: Floats) -> _Line:
-        for line in lines:
-            if abs(abs(line.axis @ axis) - 1) < 1e-9:
-                if np.linalg.norm(np.cross(point - line.point, line.axis)) < SAME_LINE_MM:
-                    return line
+        n = len(lines)
+        apart = np.linalg.norm(np.cross(point - points[:n], axes[:n]), axis=1)
+        same = np.flatnonzero((apart < SAME_LINE_MM) & (np.abs(np.abs(axes[:n] @ axis) - 1) < 1e-9))
+        if len(same):
+            return lines[int(same[0])]
+        points[n], axes[n] = point, axis
         lines.append(_Line(point, axis, []))
         return lines[-1]
 
@@ -142,18 +147,20 @@ def _put_cone(line: _Line, group: list[Face], mesh: Mesh) -> None:
         line.segments.append(_Segment(low, high, at_low, at_high, "cone", tuple(face.number for face in group)))
 
 
-def hole_features(model: PartModel) -> list[HoleFeature]:
+def hole_features(model: PartModel, caster: Caster) -> list[HoleFeature]:
     """All holes of a part, coaxial stages that touch taken together, and those with only air between them."""
+    lines = _lines(model)
+    rings = _rings(lines, caster)
     found: list[tuple[_Line, list[_Segment], bool]] = []
-    for line in _lines(model):
+    for line in lines:
         chains: list[list[_Segment]] = []
         gaps: list[bool] = []
         for segment in sorted(line.segments, key=lambda s: s.low):
-            if _is_ring(line, segment, model.mesh):
+            if id(segment) in rings:
                 continue
             for i, chain in enumerate(chains):
                 gap = segment.low - chain[-1].high
-                if abs(gap) < SAME_PLACE_MM or (gap > 0 and _air_between(line, chain[-1], segment, model.mesh)):
+                if abs(gap) < SAME_PLACE_MM or (gap > 0 and _air_between(line, chain[-1], segment, caster)):
                     chain.append(segment)
                     gaps[i] |= gap >= SAME_PLACE_MM
                     break
@@ -162,29 +169,38 @@ def hole_features(model: PartModel) -> list[HoleFeature]:
                 gaps.append(False)
         found += [(line, chain, gap) for chain, gap in zip(chains, gaps, strict=True)]
     ends = [_end(line, chain[0 if way < 0 else -1], way) for line, chain, _ in found for way in (-1, 1)]
-    free = _open(ends, model.mesh)
+    distances = caster.each([points for _, points in ends], [way for way, _ in ends])
+    # An end that comes to a point has no place to look from.
+    free = [len(own) > 0 and bool(np.isinf(own).all()) for own in distances]
     out = [_feature(line, chain, gap, free[2 * i], free[2 * i + 1]) for i, (line, chain, gap) in enumerate(found)]
     return sorted(out, key=lambda hole: (hole.diameter, hole.mouth))
 
 
-def _is_ring(line: _Line, segment: _Segment, mesh: Mesh) -> bool:
-    """Whether something stands within the wall, as the island of a ring groove does."""
-    across = np.cross(line.axis, np.eye(3)[int(np.argmin(np.abs(line.axis)))])
-    across /= np.linalg.norm(across)
-    middle = line.point + (segment.low + segment.high) / 2 * line.axis
+def _rings(lines: list[_Line], caster: Caster) -> set[int]:
+    """Segments (by identity) within whose wall something stands, as the island of a ring groove does."""
+    segments = [(line, segment) for line in lines for segment in line.segments]
+    middles = [
+        (line.point + ((s.low + s.high) / 2 + 1.7e-4) * line.axis)[None] for line, s in segments
+    ]  # fmt: skip
+    across = []
+    for line, _ in segments:
+        aside = np.cross(line.axis, np.eye(3)[int(np.argmin(np.abs(line.axis)))])
+        across.append(aside / np.linalg.norm(aside))
     # A line across the hole at half its depth: between the wall's two sides nothing may be crossed.
-    hits = line_hits(mesh, middle + 1.7e-4 * line.axis, across)
-    wall = (segment.low_diameter + segment.high_diameter) / 4
-    return bool((np.abs(hits) < 0.99 * wall).any())
+    one, two = caster.each(middles, across), caster.each(middles, [-way for way in across])
+    return {
+        id(s) for (_, s), a, b in zip(segments, one, two, strict=True)
+        if min(a[0], b[0]) < 0.99 * (s.low_diameter + s.high_diameter) / 4
+    }  # fmt: skip
 
 
-def _air_between(line: _Line, before: _Segment, after: _Segment, mesh: Mesh) -> bool:
+def _air_between(line: _Line, before: _Segment, after: _Segment, caster: Caster) -> bool:
     """Whether two stages of one width have no material between them on their axis."""
     if abs(before.high_diameter - after.low_diameter) > SAME_PLACE_MM:
         return False
-    start = line.point + (before.high + SAME_PLACE_MM) * line.axis
-    hits = line_hits(mesh, start, line.axis)
-    return not ((hits > 0) & (hits < after.low - before.high - SAME_PLACE_MM)).any()
+    # From within the first stage: a floor at its end would be met at once.
+    start = line.point + (before.high - SAME_PLACE_MM) * line.axis
+    return bool(caster.distance(start[None], line.axis)[0] >= after.low - before.high)
 
 
 def _feature(line: _Line, chain: list[_Segment], gap: bool, low_open: bool, high_open: bool) -> HoleFeature:
@@ -220,32 +236,17 @@ def _narrows(widths: list[tuple[float, float]]) -> bool:
     return all(b <= a + SAME_PLACE_MM for a, b in zip(flat, flat[1:], strict=False))
 
 
-def _end(line: _Line, segment: _Segment, way: int) -> tuple[Floats, Floats | None]:
-    """A hole's end: the direction out of it, and where to look out along it; None where it ends in a point."""
+def _end(line: _Line, segment: _Segment, way: int) -> tuple[Floats, Floats]:
+    """A hole's end: the direction out of it, and where to look out along it; nowhere where it ends in a point."""
     end, width = (segment.high, segment.high_diameter) if way > 0 else (segment.low, segment.low_diameter)
     if width < POINT_MM:
-        return way * line.axis, None
+        return way * line.axis, np.zeros((0, 3))
     across = np.cross(line.axis, np.eye(3)[int(np.argmin(np.abs(line.axis)))])
     across /= np.linalg.norm(across)
     other = np.cross(line.axis, across)
     angle = np.linspace(0, 2 * np.pi, 12, endpoint=False) + 0.1
     rim = 0.96 * width / 2 * (np.cos(angle)[:, None] * across + np.sin(angle)[:, None] * other)
     return way * line.axis, line.point + (end - way * SAME_PLACE_MM) * line.axis + np.vstack([np.zeros(3), rim])
-
-
-def _open(ends: list[tuple[Floats, Floats | None]], mesh: Mesh) -> list[bool]:
-    """Whether a straight way leads out of each hole's end, as wide as the hole is there."""
-    out = [False] * len(ends)
-    ways: dict[tuple[float, ...], list[int]] = {}
-    for i, (way, points) in enumerate(ends):
-        if points is not None:
-            ways.setdefault(tuple(np.round(way, 9)), []).append(i)
-    for chosen in ways.values():
-        looked = [place for i in chosen if (place := ends[i][1]) is not None]
-        free = free_along(mesh, np.concatenate(looked), ends[chosen[0]][0])
-        for i, seen in zip(chosen, free.reshape(len(chosen), -1), strict=True):
-            out[i] = bool(seen.all())
-    return out
 
 
 def smallest_inner_radius(part: Part) -> float | None:

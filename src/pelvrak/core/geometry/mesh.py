@@ -56,6 +56,32 @@ def joined(meshes: list[Mesh]) -> Mesh:
     return Mesh(np.concatenate(vertices), np.concatenate(triangles), np.concatenate(label))
 
 
+def corners_by_label(mesh: Mesh, count: int) -> list[Floats]:
+    """Vertices of the triangles of each label 0 … count - 1."""
+    order = np.argsort(mesh.label, kind="stable")
+    ends = np.searchsorted(mesh.label[order], np.arange(count + 1))
+    return [mesh.vertices[np.unique(mesh.triangles[order[a:b]])] for a, b in zip(ends, ends[1:], strict=False)]
+
+
+def welded(points: Floats, digits: int) -> tuple[Ints, Ints]:
+    """Points equal when rounded: (index of the first of each, number each point goes by)."""
+    keys = np.rint(points * 10.0**digits).astype(np.int64)
+    order = np.lexsort((keys[:, 2], keys[:, 1], keys[:, 0]))
+    sorted_ = keys[order]
+    new = np.concatenate([[True], (sorted_[1:] != sorted_[:-1]).any(axis=1)])
+    number = np.empty(len(points), np.int64)
+    number[order] = np.cumsum(new) - 1
+    return order[new], number
+
+
+def is_closed(mesh: Mesh) -> bool:
+    """Whether every side of every triangle is met by one the other way round."""
+    sides = np.concatenate([mesh.triangles[:, [0, 1]], mesh.triangles[:, [1, 2]], mesh.triangles[:, [2, 0]]])
+    count = len(mesh.vertices)
+    one, two = np.sort(sides[:, 0] * count + sides[:, 1]), np.sort(sides[:, 1] * count + sides[:, 0])
+    return bool(len(one)) and bool((one == two).all()) and bool((one[1:] != one[:-1]).all())
+
+
 def box_corners(low: ArrayLike, high: ArrayLike) -> Floats:
     """The eight corners of a box, (8, 3); x changes fastest, then y, then z."""
     ends = np.array([low, high], np.float64)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import json
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
@@ -169,12 +168,12 @@ def ref_to(face: Face) -> FaceRef:
 def packed(model: PartModel) -> bytes:
     """The model as bytes; `unpacked` gives it back."""
     out = io.BytesIO()
-    np.savez_compressed(
+    np.savez(  # stores compress what they keep
         out,
         part=np.frombuffer(model.part.model_dump_json().encode(), np.uint8),
         vertices=model.mesh.vertices,
-        triangles=model.mesh.triangles,
-        label=model.mesh.label,
+        triangles=model.mesh.triangles.astype(np.int32),
+        label=model.mesh.label.astype(np.int32),
     )
     return out.getvalue()
 
@@ -182,5 +181,6 @@ def packed(model: PartModel) -> bytes:
 def unpacked(data: bytes) -> PartModel:
     """The model that `packed` wrote."""
     with np.load(io.BytesIO(data)) as arrays:
-        part = Part.model_validate(json.loads(arrays["part"].tobytes()))
-        return PartModel(part, Mesh(arrays["vertices"], arrays["triangles"], arrays["label"]))
+        part = Part.model_validate_json(arrays["part"].tobytes())
+        mesh = Mesh(arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64))
+        return PartModel(part, mesh)

@@ -2,7 +2,14 @@
 
 from __future__ import annotations
 
+import os
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
 import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
 
 from pelvrak.core.geometry import seen_kernel as kernel
 from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_normals
@@ -63,40 +70,79 @@ def places_on(mesh: Mesh, faces: int) -> tuple[Floats, Floats, Ints]:
     return np.einsum("nk,nkd->nd", weights, corners[found]), normals[found], np.repeat(alive, PLACES)
 
 
-def free_along(mesh: Mesh, points: Floats, direction: Floats) -> np.ndarray:
-    """Whether the way from each point along `direction` (unit) is free of the mesh, bool (n,)."""
-    aside = np.eye(3)[int(np.argmin(np.abs(direction)))]
-    u = np.cross(direction, aside)
-    u /= np.linalg.norm(u)
-    # Turned a little, so that grids of vertices are not looked at edge on.
-    v = np.cross(direction, u)
-    u, v = 0.8 * u + 0.6 * v, 0.8 * v - 0.6 * u
-    turn = np.array([u, v, direction])
-    flat = mesh.vertices @ turn.T
-    corners = np.ascontiguousarray(flat[mesh.triangles])
-    low = flat.min(axis=0)
-    span = np.maximum(flat.max(axis=0) - low, 1e-6)
-    size = float(max(np.sqrt(span[0] * span[1] / max(len(corners), 1)), span[:2].max() / 1000))
-    nx, ny = (int(span[d] / size) + 1 for d in (0, 1))
-    out: np.ndarray = kernel.free_above(np.ascontiguousarray(points @ turn.T), corners, low, size, nx, ny)
-    return out
+class Caster:
+    """Straight ways through a mesh; what belongs to the last few directions is kept."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        self.mesh = mesh
+        self.corners = mesh.vertices[mesh.triangles]
+        self.lock = threading.Lock()
+        self.kept: LRUCache[tuple[float, ...], tuple[Any, ...]] = LRUCache(4)
+
+    def _looking(self, direction: Floats) -> tuple[Any, ...]:
+        """The mesh in a frame whose third axis is the direction, and its triangles by cells across that."""
+        key = tuple(np.round(direction, 12).tolist())
+        with self.lock:
+            if key in self.kept:
+                return self.kept[key]
+        aside = np.eye(3)[int(np.argmin(np.abs(direction)))]
+        u = np.cross(direction, aside)
+        u /= np.linalg.norm(u)
+        # Turned a little, so that grids of vertices are not looked at edge on.
+        v = np.cross(direction, u)
+        turn = np.array([0.8 * u + 0.6 * v, 0.8 * v - 0.6 * u, direction])
+        flat = self.mesh.vertices @ turn.T
+        corners = np.ascontiguousarray(flat[self.mesh.triangles])
+        low = flat.min(axis=0)
+        span = np.maximum(flat.max(axis=0) - low, 1e-6)
+        size = float(max(np.sqrt(span[0] * span[1] / max(len(corners), 1)), span[:2].max() / 1000))
+        nx, ny = (int(span[d] / size) + 1 for d in (0, 1))
+        made = (turn, corners, low, size, nx, ny, *kernel.bins(corners, low, size, nx, ny))
+        with self.lock:
+            self.kept[key] = made
+        return made
+
+    def distance(self, points: Floats, direction: Floats) -> Floats:
+        """How far it is from each point along a direction (unit) to the mesh, mm; infinite where the way is free."""
+        turn, *rest = self._looking(np.asarray(direction, float))
+        out: Floats = kernel.nearest_above(np.ascontiguousarray(points @ turn.T), *rest)
+        return out
+
+    def each(self, points: list[Floats], directions: list[Floats]) -> list[Floats]:
+        """`distance` of several groups of points, each along its own direction, those of one direction at once."""
+        out: list[Floats] = [np.zeros(0)] * len(points)
+        ways: dict[tuple[float, ...], list[int]] = {}
+        for i, direction in enumerate(directions):
+            ways.setdefault(tuple(np.round(direction, 9).tolist()), []).append(i)
+        for chosen in ways.values():
+            found = self.distance(np.concatenate([points[i] for i in chosen]), directions[chosen[0]])
+            ends = np.cumsum([len(points[i]) for i in chosen])
+            for i, own in zip(chosen, np.split(found, ends[:-1]), strict=True):
+                out[i] = own
+        return out
 
 
-def reached(model: PartModel, directions: list[Vector]) -> tuple[Floats, Floats]:
+def reached(model: PartModel, directions: list[Vector], caster: Caster | None = None) -> tuple[Floats, Floats]:
     """Share of each face that a straight way along each direction reaches (faces, directions), and along any of them (faces,).
 
     Walls along a direction count as reached when the way just off them is free.
     """
+    caster = caster or Caster(model.mesh)
     count = len(model.part.faces)
     points, normals, owner = places_on(model.mesh, count)
     points = points + OFF_MM * normals
     sizes = np.maximum(np.bincount(owner, minlength=count), 1)
     out, by_any = np.zeros((count, len(directions))), np.zeros(len(points), bool)
-    for i, direction in enumerate(directions):
+
+    def seen(direction: Vector) -> NDArray[np.bool_]:
         way = np.array(direction)
         facing = normals @ way > -FACING
         free = np.zeros(len(points), bool)
-        free[facing] = free_along(model.mesh, points[facing], way)
-        out[:, i] = np.bincount(owner, weights=free, minlength=count) / sizes
-        by_any |= free
+        free[facing] = np.isinf(caster.distance(points[facing], way))
+        return free
+
+    with ThreadPoolExecutor(os.cpu_count()) as pool:  # what is compiled lets go of the interpreter
+        for i, free in enumerate(pool.map(seen, directions)):
+            out[:, i] = np.bincount(owner, weights=free, minlength=count) / sizes
+            by_any |= free
     return out, np.bincount(owner, weights=by_any, minlength=count) / sizes

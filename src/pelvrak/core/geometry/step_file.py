@@ -42,7 +42,7 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
 
 from pelvrak.core.errors import BadInput, SeveralSolids
 from pelvrak.core.geometry.bores import bores
-from pelvrak.core.geometry.mesh import Mesh
+from pelvrak.core.geometry.mesh import Mesh, is_closed, welded
 from pelvrak.core.geometry.part import Edge, Face, Part, PartModel, Vector, packed, unpacked
 
 SIZE_LIMIT_BYTES = 64 * 1024**2
@@ -234,14 +234,15 @@ def model_of_solid(solid: Any, sha256: str, unit: str) -> PartModel:
         shift += len(vertices)
     # Neighbouring faces share their edge points but for the last bits: weld them.
     everything = np.concatenate(points)
-    _, first, back = np.unique(np.round(everything, 6), axis=0, return_index=True, return_inverse=True)
-    welded = back.reshape(-1)[np.concatenate(triangles)]
-    alive = (welded[:, 0] != welded[:, 1]) & (welded[:, 1] != welded[:, 2]) & (welded[:, 2] != welded[:, 0])
-    mesh = Mesh(everything[first], welded[alive].astype(np.int64), np.concatenate(labels)[alive])
+    first, number = welded(everything, 6)
+    joined = number[np.concatenate(triangles)]
+    alive = (joined[:, 0] != joined[:, 1]) & (joined[:, 1] != joined[:, 2]) & (joined[:, 2] != joined[:, 0])
+    mesh = Mesh(everything[first], joined[alive].astype(np.int64), np.concatenate(labels)[alive])
     volume, area = GProp_GProps(), GProp_GProps()
     BRepGProp.VolumeProperties_s(solid, volume)
     BRepGProp.SurfaceProperties_s(solid, area)
-    if volume.Mass() <= 0 or not BRepCheck_Analyzer(solid).IsValid():
+    # What is meshed closed is closed; only when it is not is the solid looked at more closely, which takes long.
+    if volume.Mass() <= 0 or not (is_closed(mesh) or BRepCheck_Analyzer(solid).IsValid()):
         raise BadInput(
             "part.no_solid", "part", "the solid is not closed or is inside out", "repair and export it again"
         )

@@ -18,6 +18,7 @@ from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool, shape_of
 from pelvrak.core.errors import BadInput, Stopped
 from pelvrak.core.findings import Cure, Finding, of_bad_input
+from pelvrak.core.geometry.callout import check_callout
 from pelvrak.core.geometry.features import features_of
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, to_glb, transformed
 from pelvrak.core.geometry.part import PartModel, as_vector, packed, unpacked
@@ -156,6 +157,7 @@ def evaluate(
     )  # fmt: skip
     density = run.material.density_g_cm3 * 1e-6
     billet = _billet(run, density)
+    part_findings = _callouts(run)
     setups: list[SetupReport] = []
     key, stock_volume = billet.key, billet.volume_mm3
     for index, setup in enumerate(plan.setups):
@@ -172,8 +174,19 @@ def evaluate(
             Maker(number=maker_number(i, k), setup=setup.name, operation=operation.name, tool=operation.tool_name)
             for i, setup in enumerate(setups) for k, operation in enumerate(setup.operations)
         ),
-        computed=tuple(run.computed), reused=tuple(run.reused),
+        part_findings=tuple(part_findings), computed=tuple(run.computed), reused=tuple(run.reused),
     )  # fmt: skip
+
+
+def _callouts(run: Run) -> list[Finding]:
+    """Tolerances on faces that are lost, or that mean nothing there."""
+    out = []
+    for callout in run.plan.part.callouts:
+        try:
+            check_callout(run.part.part, callout)
+        except BadInput as bad:
+            out.append(of_bad_input(bad, None, None, "part"))
+    return out
 
 
 def _billet(run: Run, density: float) -> BilletReport:

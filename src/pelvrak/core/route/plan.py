@@ -11,6 +11,7 @@ from pelvrak.core.billet.forms import Billet
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.callout import Callout
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.holding.vise import Hold, NoHold
 from pelvrak.core.machine.mill import Register
@@ -20,11 +21,12 @@ Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
 class PartFile(Frozen):
-    """The part to be made. file: beside the plan document; sha256: of its bytes, once known."""
+    """The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts: tolerances and threads typed on its faces."""
 
     file: Annotated[str, Field(min_length=1, max_length=200)]
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")] | None = None
     revision: Annotated[str, Field(max_length=20)] = "A"
+    callouts: Annotated[tuple[Callout, ...], Field(max_length=500)] = ()
 
 
 class Setup(Frozen):

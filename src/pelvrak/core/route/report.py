@@ -145,13 +145,14 @@ class Report(Frozen):
     billet: BilletReport
     setups: tuple[SetupReport, ...]
     comparison: ComparisonReport | None = None
+    part_findings: tuple[Finding, ...] = ()
     makers: tuple[Maker, ...] = ()
     computed: tuple[str, ...] = ()
     reused: tuple[str, ...] = ()
 
     def findings(self) -> list[Finding]:
         """All findings, in the order of the route."""
-        out = list(self.billet.findings)
+        out = [*self.part_findings, *self.billet.findings]
         for setup in self.setups:
             out += setup.findings
             for operation in setup.operations:

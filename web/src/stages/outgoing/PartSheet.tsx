@@ -4,6 +4,7 @@ import { round, useView } from '../../state'
 import { Computed, Row } from '../../ui/Field'
 import { FindingCard } from '../../ui/FindingCard'
 import { Head } from '../StageSheet'
+import { Callouts } from './Callouts'
 import { FeatureList } from './FeatureList'
 import { NewRevision } from './NewRevision'
 
@@ -48,6 +49,7 @@ export function PartSheet({
         </>
       )}
       <Picked part={part} />
+      <Callouts project={project} part={part} commit={commit} />
       <NewRevision project={project} />
       {report?.comparison && <ComparisonFacts project={project} />}
       <div className="mt-3 flex flex-col gap-2">

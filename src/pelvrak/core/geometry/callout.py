@@ -1,0 +1,116 @@
+"""What does a tolerance mean that someone has typed on a hole or a face?"""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.iso286 import limits
+from pelvrak.core.geometry.part import Face, FaceRef, Frozen, Part, face_of
+
+# ISO 261 coarse pitches and ISO 2306 tapping drills of coarse metric threads, from memory, mm.
+COARSE = {
+    1.6: 0.35, 2: 0.4, 2.5: 0.45, 3: 0.5, 4: 0.7, 5: 0.8, 6: 1.0, 8: 1.25, 10: 1.5, 12: 1.75, 14: 2.0, 16: 2.0, 18: 2.5, 20: 2.5,
+    22: 2.5, 24: 3.0, 27: 3.0, 30: 3.5, 33: 3.5, 36: 4.0,
+}  # fmt: skip
+# A hole this far from a thread's tapping drill is not drilled for it, of the pitch.
+DRILL_SLACK = 0.25
+_NUMBER = r"[+-]?\d+(?:\.\d+)?"
+
+
+class Callout(Frozen):
+    """A tolerance or thread typed on a face of the part."""
+
+    face: FaceRef
+    text: Annotated[str, Field(min_length=1, max_length=40)]
+
+
+class Understood(Frozen):
+    """What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill); said: in words; source."""
+
+    kind: Literal["limits", "thread"]
+    low: float
+    high: float
+    said: str
+    source: str
+
+
+def understood(text: str, nominal: float) -> Understood:
+    """Limits of a nominal size (mm) under a tolerance: H7, ±0.05, +0.1 -0.2, +0.02/0, or a thread: M6, M16x1.5.
+
+    Raises BadInput for what means nothing or does not fit the size.
+    """
+    clean = text.strip().replace("−", "-").replace(",", ".")
+    if thread := re.fullmatch(r"[Mm](\d+(?:\.\d+)?)(?:\s*[x×]\s*(\d+(?:\.\d+)?))?(?:\s*-\s*\d?[HhGg]\d?)?", clean):
+        return _thread(float(thread[1]), float(thread[2]) if thread[2] else None, nominal)
+    if both := re.fullmatch(rf"(?:±|\+/-|\+-)\s*({_NUMBER})", clean):
+        half = abs(float(both[1]))
+        return _limits(nominal, -half, half, "as typed")
+    if pair := re.fullmatch(rf"({_NUMBER})\s*[/\s]\s*({_NUMBER})", clean):
+        one, two = float(pair[1]), float(pair[2])
+        return _limits(nominal, min(one, two), max(one, two), "as typed")
+    found = limits(nominal, clean)
+    return _limits(nominal, found.lower, found.upper, f"ISO 286-2, {clean} at {nominal:g} mm")
+
+
+def _limits(nominal: float, low: float, high: float, source: str) -> Understood:
+    if nominal + low <= 0 or high - low > nominal:
+        raise BadInput(
+            "tolerance.size",
+            "tolerance",
+            f"limits {low:+g} {high:+g} make no sense on {nominal:g} mm",
+            "give deviations in mm",
+        )
+    return Understood(
+        kind="limits", low=round(nominal + low, 6), high=round(nominal + high, 6),
+        said=f"{nominal + low:.3f} … {nominal + high:.3f} mm", source=source,
+    )  # fmt: skip
+
+
+def _thread(size: float, pitch: float | None, nominal: float) -> Understood:
+    coarse = COARSE.get(size)
+    if pitch is None and coarse is None:
+        raise BadInput(
+            "tolerance.thread",
+            "tolerance",
+            f"M{size:g} has no coarse pitch in the table",
+            f"give its pitch, such as M{size:g}x1",
+        )
+    step = pitch if pitch is not None else coarse or 0.0
+    if not 0.1 <= step < size / 2:
+        raise BadInput(
+            "tolerance.thread", "tolerance", f"a pitch of {step:g} mm does not go with M{size:g}", "correct the pitch"
+        )
+    drill = size - step
+    if abs(nominal - drill) > DRILL_SLACK * step and abs(nominal - size) > DRILL_SLACK * step:
+        raise BadInput(
+            "tolerance.thread", "tolerance", f"M{size:g}×{step:g} is tapped in Ø{drill:g}; this hole is Ø{nominal:g}",
+            "correct the thread, or the part",
+        )  # fmt: skip
+    name = f"M{size:g}" if step == coarse else f"M{size:g}×{step:g}"
+    return Understood(
+        kind="thread", low=round(drill, 4), high=round(drill, 4), said=f"{name}, tapping drill {drill:g} mm",
+        source="ISO 261 pitches, ISO 2306: drill = size - pitch (tables from memory)",
+    )  # fmt: skip
+
+
+def size_of(face: Face) -> float | None:
+    """The size a callout on a face is of, mm: its diameter; None for a face that has none."""
+    return round(2 * face.radius, 6) if face.radius is not None and face.kind in ("cylinder", "sphere") else None
+
+
+def check_callout(part: Part, callout: Callout) -> Understood:
+    """What a callout means on its face. Raises BadInput when the face is lost, has no size, or the text means nothing."""
+    face = face_of(part, callout.face, f"tolerance {callout.text}")
+    size = size_of(face)
+    if size is None:
+        raise BadInput(
+            "tolerance.no_size",
+            f"tolerance {callout.text}",
+            f"face {face.number} ({face.kind}) has no size",
+            "pick a round face",
+        )
+    return understood(callout.text, size)

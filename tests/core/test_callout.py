@@ -1,0 +1,73 @@
+"""Tolerances and threads typed on holes: the standard's own numbers."""
+
+from __future__ import annotations
+
+import unittest
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.callout import Callout, check_callout, understood
+from pelvrak.core.geometry.part import ref_to
+from pelvrak.core.geometry.step_file import model_of_solid
+from tests import solids
+
+
+class Callouts(unittest.TestCase):
+    def test_classes_of_iso_286_2(self):
+        # ISO 286-2:2010, tables of holes: 8 H7 +15/0, 35 H7 +25/0, 20 P9 -22/-74, 50 js... (µm), from memory.
+        for text, nominal, low, high in (
+            ("H7", 8, 8.0, 8.015),
+            ("H7", 35, 35.0, 35.025),
+            ("P9", 20, 19.926, 19.978),
+            ("g6", 20, 19.98, 19.993),
+        ):
+            found = understood(text, nominal)
+            self.assertEqual((found.low, found.high), (low, high))
+
+    def test_deviations_as_typed(self):
+        for text, low, high in (
+            ("±0.05", 9.95, 10.05),
+            ("+/-0.1", 9.9, 10.1),
+            ("+0.1 -0.2", 9.8, 10.1),
+            ("+0,02/0", 10.0, 10.02),
+            ("−0.1 −0.3", 9.7, 9.9),
+        ):
+            found = understood(text, 10.0)
+            self.assertEqual((found.low, found.high), (low, high), text)
+
+    def test_threads_of_iso_2306(self):
+        # ISO 2306: tapping drills M6 5.0, M8 6.8 (size - pitch 6.75), M10 8.5, M16×1.5 14.5; from memory.
+        for text, drill in (
+            ("M6", 5.0),
+            ("M8", 6.75),
+            ("M10", 8.5),
+            ("M16x1.5", 14.5),
+            ("m16 × 1.5", 14.5),
+            ("M6-6H", 5.0),
+        ):
+            found = understood(text, drill)
+            self.assertEqual((found.kind, found.low), ("thread", drill))
+        self.assertEqual(understood("M8", 6.8).low, 6.75)  # the standard's drill is the pitch's, rounded
+
+    def test_refused(self):
+        for text, nominal in (
+            ("Z99", 10),
+            ("H7", 900),
+            ("M6", 8.0),
+            ("M7", 6.0),
+            ("M6x4", 5.0),
+            ("+20 -30", 10),
+            ("", 10),
+        ):
+            with self.assertRaises(BadInput, msg=text):
+                understood(text, nominal)
+
+    def test_on_a_face(self):
+        part = model_of_solid(
+            solids.minus(solids.box((0, 0, 0), (40, 30, 20)), solids.cylinder((12, 15, -1), 4, 30)), "", "MM"
+        ).part
+        hole = next(f for f in part.faces if f.kind == "cylinder")
+        self.assertEqual(check_callout(part, Callout(face=ref_to(hole), text="H7")).high, 8.015)
+        plane = next(f for f in part.faces if f.kind == "plane")
+        with self.assertRaises(BadInput) as refused:
+            check_callout(part, Callout(face=ref_to(plane), text="H7"))
+        self.assertEqual(refused.exception.code, "tolerance.no_size")

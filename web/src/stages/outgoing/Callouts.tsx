@@ -1,0 +1,128 @@
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import {
+  answered,
+  api,
+  type Part,
+  type Problem,
+  problemOf,
+  type ProjectState,
+  Refusal,
+} from '../../api/client'
+import type { Commit } from '../../api/hooks'
+import { round, useView } from '../../state'
+import { Computed, sentence } from '../../ui/Field'
+
+type Meaning = { kind: string; low: number; high: number; said: string; source: string }
+
+const meaning = (text: string, nominal: number) =>
+  answered<Meaning>(api.GET('/api/callout', { params: { query: { text, nominal } } }))
+
+/** Tolerances and threads typed on round faces, with the limits they mean. */
+export function Callouts({
+  project,
+  part,
+  commit,
+}: {
+  project: ProjectState
+  part: Part | undefined
+  commit: Commit
+}) {
+  const { picked, set } = useView()
+  const [problem, setProblem] = useState<Problem | null>(null)
+  const { callouts } = project.plan.part
+  const face = picked && part?.faces[picked.face]
+  const size =
+    face?.radius != null && (face.kind === 'cylinder' || face.kind === 'sphere') ? 2 * face.radius : null
+  const put = async (text: string) => {
+    if (!face || size === null || !text.trim()) return
+    try {
+      await meaning(text, size)
+    } catch (refusal) {
+      return setProblem(refusal instanceof Refusal ? refusal.problem : problemOf(refusal))
+    }
+    setProblem(
+      await commit(`tolerance ${text}`, (draft) => {
+        draft.part.callouts = [
+          ...draft.part.callouts.filter((one) => one.face.face !== face.number),
+          { face: { face: face.number, at: face.centre }, text: text.trim() },
+        ]
+      }),
+    )
+  }
+  if (!callouts.length && size === null) return null
+  return (
+    <section aria-label="Tolerances">
+      <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Tolerances and threads</h3>
+      <ul className="text-[12.5px]">
+        {callouts.map((one) => {
+          const own = part?.faces[one.face.face]
+          return (
+            <li key={`${one.face.face}`} className="flex items-baseline gap-2 border-t border-rule py-1">
+              <button
+                type="button"
+                className="figures w-24 text-left hover:underline"
+                onClick={() => set({ lit: [one.face.face], seen: null })}
+              >
+                Ø{own?.radius != null ? round(2 * own.radius, 3) : '?'} {one.text}
+              </button>
+              <span className="grow">
+                {own?.radius != null && <Meant text={one.text} nominal={2 * own.radius} />}
+              </span>
+              <button
+                type="button"
+                className="text-soft underline"
+                aria-label={`Drop ${one.text} of face ${one.face.face}`}
+                onClick={() =>
+                  void commit(`without ${one.text}`, (draft) => {
+                    draft.part.callouts = draft.part.callouts.filter(
+                      (other) => other.face.face !== one.face.face,
+                    )
+                  })
+                }
+              >
+                drop
+              </button>
+            </li>
+          )
+        })}
+      </ul>
+      {face && size !== null && (
+        <div className="mt-1 flex items-center gap-2 border-t border-rule pt-1">
+          <span className="figures">Ø{round(size, 3)}</span>
+          <input
+            aria-label="Tolerance of the picked face"
+            key={face.number}
+            className="figures w-28 rounded-[3px] border border-rule bg-white px-2 py-1"
+            placeholder="H7, ±0.05, M6"
+            defaultValue={callouts.find((one) => one.face.face === face.number)?.text ?? ''}
+            onKeyDown={(event) => {
+              if (event.key === 'Enter') void put(event.currentTarget.value)
+              event.stopPropagation()
+            }}
+          />
+          <span className="text-soft">Enter</span>
+        </div>
+      )}
+      {problem && (
+        <div role="alert" className="mt-0.5 text-[12.5px] text-trouble">
+          {sentence(problem)}
+        </div>
+      )}
+    </section>
+  )
+}
+
+function Meant({ text, nominal }: { text: string; nominal: number }) {
+  const { data, error } = useQuery({
+    queryKey: ['callout', text, nominal],
+    queryFn: () => meaning(text, Number(round(nominal, 6))),
+    staleTime: Infinity,
+    retry: false,
+  })
+  if (error)
+    return (
+      <span className="text-trouble">{sentence(problemOf((error as { problem?: unknown }).problem))}</span>
+    )
+  return <Computed>{data?.said}</Computed>
+}
