@@ -487,6 +487,11 @@ function Looking(props: {
   const { camera, controls, size, invalidate } = useThree()
   const { look, lookCount, card, stage, picked, shown, time, operation, marked } = useView()
   const { solid, kind, zeroFromWork } = props
+  // A billet of another size is looked at anew.
+  const billetSize =
+    card === 'billet'
+      ? solid?.surface.boundingBox?.getSize(new THREE.Vector3()).round().toArray().join()
+      : null
   useEffect(() => {
     if (!solid || !(camera instanceof THREE.OrthographicCamera)) return
     const box = solid.surface.boundingBox?.clone().applyMatrix4(zeroFromWork) ?? new THREE.Box3()
@@ -529,7 +534,7 @@ function Looking(props: {
     orbit?.update()
     invalidate()
     // The fit follows the choice of view, not every change of the picture.
-  }, [look, lookCount, card, kind, zeroFromWork, controls, size, props.holding.length > 0]) // eslint-disable-line react-hooks/exhaustive-deps
+  }, [look, lookCount, card, kind, zeroFromWork, controls, size, props.holding.length > 0, billetSize]) // eslint-disable-line react-hooks/exhaustive-deps
   useEffect(() => invalidate(), [solid, shown, stage, time, operation, marked, invalidate])
   return null
 }

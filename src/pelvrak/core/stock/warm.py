@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from pelvrak.core.geometry.seen import Caster
 from pelvrak.core.stock.compare import compare
 from pelvrak.core.stock.cut import CUT, Profile, Sweep, cut, test
 from pelvrak.core.stock.field import grid_around
@@ -15,6 +16,9 @@ from pelvrak.core.stock.profile import ball_nose, flat
 from pelvrak.core.stock.questions import deepest_overlap, pieces, thinnest
 from pelvrak.core.stock.shapes import field_of_block
 from pelvrak.core.stock.surface import simplified, surface
+
+
+UP = np.array([0.0, 0.0, 1.0])
 
 
 def compile_all() -> None:
@@ -34,6 +38,7 @@ def compile_all() -> None:
     deepest_overlap(field, start)
     thinnest(field, np.array([0.0, 0, 1]))
     pieces(field)
+    Caster(surface(start)).distance(low[None], UP)
     compare(field, simplified(surface(field, 0.01), 0.01), surface(start))
 
 
