@@ -20,7 +20,9 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, to_stl
 from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.step_file import model_of_solid
-from pelvrak.core.route.plan import Plan, plan_from
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from
+from pelvrak.core.route.store import MemoryStore
 from pelvrak.core.stock.field import bundle_volumes, grid_around, same_field, saved
 from pelvrak.core.stock.surface import surface
 from tests import solids
@@ -111,6 +113,16 @@ class Kinds(unittest.TestCase):
     def test_refused(self):
         refused(self, "billet.no_length", made, Bar(minus=-15, plus=-15))
         refused(self, "billet.no_wall", made, Bar(diameter=80, bore=80))
+
+    def test_a_billet_that_cannot_be_is_a_finding_of_the_billet(self):
+        data = solids.step_bytes(solids.box((0, 0, 0), (60, 40, 20)))
+        for billet, code in ((Bar(diameter=80, bore=80), "billet.no_wall"), (Model(file="gone.stl"), "billet.no_file")):
+            plan = Plan(
+                name="x", part=PartFile(file="a.step"), billet=billet, setups=(Setup(name="OP10"),), resolution_mm=2
+            )
+            report = evaluate(plan, data, "c" * 64, MemoryStore())
+            self.assertEqual([f.code for f in report.billet.findings], [code])
+            self.assertEqual([f.code for f in report.setups[0].findings], ["stock.none"])
 
     def test_plans_of_the_first_form_still_open(self):
         old = {

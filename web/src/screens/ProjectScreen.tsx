@@ -17,6 +17,7 @@ export function findingsOf(project: ProjectState): Finding[] {
   const report = project.report
   if (!report) return []
   return [
+    ...report.part_findings,
     ...report.billet.findings,
     ...report.setups.flatMap((setup) => [
       ...setup.findings,

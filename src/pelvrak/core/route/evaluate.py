@@ -7,7 +7,7 @@ import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cache
-from typing import Any, get_args
+from typing import Any
 
 import numpy as np
 
@@ -17,7 +17,7 @@ from pelvrak.core.cutting.feeds import Material, cutting_data, material_of, remo
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool, shape_of
 from pelvrak.core.errors import BadInput, Stopped
-from pelvrak.core.findings import Cure, Finding, of_bad_input
+from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.callout import check_callout
 from pelvrak.core.geometry.features import features_of
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, to_glb, transformed
@@ -27,7 +27,7 @@ from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import inverse, moved, rigid
 from pelvrak.core.geometry.seen import places_on, reached
 from pelvrak.core.holding.vise import HoldFacts, hold_work, solids_mesh, united
-from pelvrak.core.machine.mill import Mill, Register, check_table, mill_of, register_value
+from pelvrak.core.machine.mill import Mill, check_table, mill_of, register_value
 from pelvrak.core.program.post import Planned, Program, post
 from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_json, stock_pieces
 from pelvrak.core.route.plan import Plan, Setup
@@ -42,8 +42,8 @@ from pelvrak.core.route.report import (
 )
 from pelvrak.core.route.simulate import Station, simulate
 from pelvrak.core.route.store import Store, key_of
-from pelvrak.core.seat.resting import Rest, Stocks, resting, resting_findings
-from pelvrak.core.seat.seating import Zero, lay, seat_work, zero_place
+from pelvrak.core.route.zeros import maker_number, zeros_checked
+from pelvrak.core.seat.seating import lay, seat_work, zero_place
 from pelvrak.core.stock.compare import compare, signed_distance
 from pelvrak.core.stock.field import RayField, error_of, grid_around, loaded, memory_estimate
 from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
@@ -65,7 +65,7 @@ class Run:
     part: PartModel
     part_key: str
     material: Material
-    raw: Raw
+    raw: Raw | BadInput
     steps: int = 1
     done: int = 0
     computed: list[str] = field(default_factory=list)
@@ -97,11 +97,6 @@ class Run:
         return data
 
 
-def maker_number(setup: int, operation: int) -> int:
-    """The number on surfaces made by an operation: setup and operation counted from 0; 0 itself is the billet."""
-    return (setup + 1) * 256 + operation + 1
-
-
 def part_key(sha256: str) -> str:
     """The key of what was read from a part file."""
     return key_of("part", VERSION, sha256)
@@ -127,6 +122,14 @@ def part_result(data: bytes, name: str, sha256: str, store: Store) -> tuple[str,
     return key, model
 
 
+def _raw(plan: Plan, model: PartModel, store: Store, files: Files) -> Raw | BadInput:
+    """The billet, or why there is none."""
+    try:
+        return raw_of(plan.billet, model, files, lambda data, name: _mesh_in(data, name, store))
+    except BadInput as bad:
+        return bad
+
+
 def _mesh_in(data: bytes, name: str, store: Store) -> Mesh:
     return part_result(data, name, hashlib.sha256(data).hexdigest(), store)[1].mesh
 
@@ -145,14 +148,14 @@ def evaluate(
 ) -> Report:
     """Compute the whole route; every step that is already in the store is taken from it.
 
-    files gives the bytes of other files the plan names. Raises BadInput when the part or the billet's file
-    cannot be read or the material is unknown, and Stopped when
+    files gives the bytes of other files the plan names. Raises BadInput when the part cannot be read or
+    the material is unknown, and Stopped when
     progress returns False. Anything wrong further on is a finding of the place it stands in.
     """
     read_key, model = part_result(part_bytes, plan.part.file, sha256, store)
     run = Run(
         plan, store, progress or (lambda share, what: True), model, read_key, material_of(plan.billet.material),
-        raw_of(plan.billet, model, files or _no_files, lambda data, name: _mesh_in(data, name, store)),
+        _raw(plan, model, store, files or _no_files),
         steps=3 + sum(2 + len(s.operations) for s in plan.setups),
     )  # fmt: skip
     density = run.material.density_g_cm3 * 1e-6
@@ -162,7 +165,7 @@ def evaluate(
     key, stock_volume = billet.key, billet.volume_mm3
     for index, setup in enumerate(plan.setups):
         computed = _setup(run, index, setup, key, stock_volume, density)
-        report = _zeros_checked(run, index, setup, computed, setups, billet.key)
+        report = zeros_checked(run.piece, model, index, setup, computed, setups, billet.key)
         setups.append(report)
         key, stock_volume = report.outgoing_key, report.outgoing_volume_mm3
     comparison = _compare(run, key) if key is not None and setups else None
@@ -192,6 +195,11 @@ def _callouts(run: Run) -> list[Finding]:
 def _billet(run: Run, density: float) -> BilletReport:
     part, spec = run.part.part, run.plan.billet
     raw = run.raw
+    if isinstance(raw, BadInput):
+        return BilletReport(
+            low=part.low, high=part.high, volume_mm3=0.0, mass_kg=0.0, margins={}, stated_error_mm=0.0, field_bytes=0,
+            findings=(of_bad_input(raw, None, None, "incoming"),),
+        )  # fmt: skip
     low, high = as_vector(raw.low), as_vector(raw.high)
     findings = check_fit(spec, part) if isinstance(spec, Block) else []
     key = None
@@ -205,7 +213,7 @@ def _billet(run: Run, density: float) -> BilletReport:
         facts = run.step("billet", key, lambda: stock_pieces(raw.field(grid), {}))
         amount = facts["volume_mm3"]
         if not isinstance(spec, Block):
-            findings += _cover(run, key)
+            findings += _cover(run, raw, key)
     except BadInput as bad:
         findings.append(of_bad_input(bad, None, None, "incoming"))
     return BilletReport(
@@ -215,14 +223,12 @@ def _billet(run: Run, density: float) -> BilletReport:
     )  # fmt: skip
 
 
-def _cover(run: Run, billet_key: str) -> list[Finding]:
+def _cover(run: Run, raw: Raw, billet_key: str) -> list[Finding]:
     """Where a billet that is no block does not cover the part: by how much, and how much is missing in all."""
     part = run.part
     stock = mesh_from_bytes(run.piece(billet_key, "surface.npz"))
     known = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
-    both = grid_around(
-        np.minimum(part.part.low, run.raw.low), np.maximum(part.part.high, run.raw.high), run.plan.resolution_mm
-    )
+    both = grid_around(np.minimum(part.part.low, raw.low), np.maximum(part.part.high, raw.high), run.plan.resolution_mm)
     wanted, there = field_of_mesh(both, part.mesh), field_of_mesh(both, stock)
     missing = volume_without(wanted, there, known)
     lacking = surface(minus(wanted, there), SIMPLIFY_MM).vertices if missing > 0 else np.zeros((0, 3))
@@ -262,6 +268,7 @@ def _place(run: Run, setup: Setup, incoming: Mesh) -> Placed:
     part = run.part.part
     mill = mill_of(setup.machine)
     rotation = lay(setup.seat, part)
+    assert isinstance(run.raw, Raw)  # without a billet there is no stock to lay
     corners = box_corners(run.raw.low, run.raw.high)
     boxes = {}
     for name, points in (("billet", corners), ("part", run.part.mesh.vertices), ("incoming", incoming.vertices)):
@@ -384,82 +391,6 @@ def _depths(reports: list[OperationReport], placed: Placed) -> dict[str, Any]:
         "cut_z": (deep.cut_z[0], high.cut_z[1]), "cut_z_of": (deep.name, high.name),
         "below_rest": round(max(0.0, rest - deep.cut_z[0]), 4),
     }  # fmt: skip
-
-
-def _zeros_checked(
-    run: Run, index: int, setup: Setup, report: SetupReport, before: list[SetupReport], billet_key: str | None
-) -> SetupReport:
-    """The setup with what its zeros rest on, before it and after it, and what is wrong with that."""
-    if report.zero_from_work is None or not (report.incoming_key and report.outgoing_key and billet_key):
-        return report
-    part = run.part
-    rotation = np.array(report.zero_from_work)[:3, :3]
-    billet = mesh_from_bytes(run.piece(billet_key, "surface.npz"))
-    names = {
-        maker_number(i, k): f"{one.name} {operation.name}"
-        for i, one in enumerate([*before, report]) for k, operation in enumerate(one.operations)
-    }  # fmt: skip
-    stocks = Stocks(
-        incoming=mesh_from_bytes(run.piece(report.incoming_key, "surface.npz")),
-        outgoing=mesh_from_bytes(run.piece(report.outgoing_key, "surface.npz")), makers=names,
-    )  # fmt: skip
-    earlier = [(one.name, rest) for one in before for rest in one.rests]
-
-    def rests_of(zero: Zero) -> tuple[Rest, ...]:
-        return tuple(resting(zero, part.part, part.mesh, billet, rotation, stocks))
-
-    def found(zero: Zero, rests: tuple[Rest, ...], called: str, path: str, at: Floats) -> list[Finding]:
-        assert report.low and report.high
-        middle = np.add(report.low, report.high) / 2
-        sides = np.choose(np.array([zero.x, zero.y, zero.z]) + 1, [report.low, middle, report.high])
-        there = Zero(of="incoming", x=zero.x, y=zero.y, z=zero.z, offset=as_vector(np.round(at - sides, 4) + 0.0))
-        cure = Cure(label="Same place, from the incoming stock", path=path, value=there.model_dump(mode="json"))
-        picked = zero.of not in ("billet", "part", "incoming")
-        return resting_findings(list(rests), earlier, setup.name, called, (cure,), picked)
-
-    own = rests_of(setup.seat.zero)
-    findings = found(setup.seat.zero, own, f"Zero of {setup.name}", f"/setups/{index}/seat/zero", np.zeros(3))
-    zeros: list[ZeroReport] = []
-    for spec, one in zip(setup.seat.zeros, report.zeros, strict=True):
-        rests = rests_of(spec.zero)
-        path = f"/setups/{index}/seat/zeros/{len(zeros)}/zero"
-        findings += found(spec.zero, rests, f"Zero “{spec.name}”", path, np.array(one.at))
-        zeros.append(one.model_copy(update={"rests": rests}))
-    findings += _registers(setup, index) + _above_zero(setup, report)
-    return report.model_copy(
-        update={"rests": own, "zeros": tuple(zeros), "findings": (*report.findings, *findings)}
-    )  # fmt: skip
-
-
-def _registers(setup: Setup, index: int) -> list[Finding]:
-    """Two zeros of one setup in one register."""
-    used: dict[str, str] = {setup.offset_register: "its own zero"}
-    out = []
-    for number, one in enumerate(setup.seat.zeros):
-        if one.offset_register in used:
-            free = next((r for r in get_args(Register) if r not in used), None)
-            out.append(
-                Finding(
-                    code="seat.register_twice", severity="error", setup=setup.name, stage="seat",
-                    sentence=f"{setup.name} keeps “{one.name}” and {used[one.offset_register]} in {one.offset_register}: one would write over the other.",
-                    cures=(Cure(label=f"Keep “{one.name}” in {free}", path=f"/setups/{index}/seat/zeros/{number}/offset_register", value=free),) if free else (),
-                )
-            )  # fmt: skip
-        used.setdefault(one.offset_register, f"“{one.name}”")
-    return out
-
-
-def _above_zero(setup: Setup, report: SetupReport) -> list[Finding]:
-    """With zero on top every cutting Z is to be negative; people read the code for exactly that."""
-    if setup.seat.zero.z != 1 or report.cut_z is None or report.cut_z_of is None or report.cut_z[1] <= 1e-6:
-        return []
-    return [
-        Finding(
-            code="seat.cuts_above_zero", severity="note", setup=setup.name, stage="seat",
-            sentence=f"Zero is on top, but {report.cut_z_of[1]} cuts up to Z+{report.cut_z[1]:.3f}: not every cutting Z is negative.",
-            measured=round(report.cut_z[1], 4), limit=0.0, unit="mm",
-        )
-    ]  # fmt: skip
 
 
 def _with_pointers(finding: Finding, index: int) -> Finding:

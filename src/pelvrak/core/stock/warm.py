@@ -17,7 +17,6 @@ from pelvrak.core.stock.questions import deepest_overlap, pieces, thinnest
 from pelvrak.core.stock.shapes import field_of_block
 from pelvrak.core.stock.surface import simplified, surface
 
-
 UP = np.array([0.0, 0.0, 1.0])
 
 

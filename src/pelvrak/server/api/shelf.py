@@ -65,9 +65,7 @@ def shelf_csv() -> PlainTextResponse:
 def bring_shelf(file: UploadFile) -> list[Bought]:
     """The shelf from a CSV file; a row that is wrong refuses all of it."""
     name = file.filename or "shelf.csv"
-    rows = from_csv(file.file.read(5_000_000).decode("utf-8", "replace"), name)
-    with transaction() as session:
-        return _put(session, rows[:MOST_ROWS])
+    return put_shelf(from_csv(file.file.read(5_000_000).decode("utf-8", "replace"), name))
 
 
 def _planned(session: Session, project_id: int) -> tuple[Plan, PartModel]:

@@ -1,4 +1,4 @@
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import {
   answered,
   api,
@@ -523,7 +523,8 @@ function FileIn({
   const [sha256, setSha256] = useState<string | null>(null)
   const [problem, setProblem] = useState<Problem | null>(null)
   const { data: upload } = useUpload(sha256)
-  if (upload?.status === 'ready' && sha256) {
+  useEffect(() => {
+    if (upload?.status !== 'ready' || !sha256) return
     setSha256(null)
     if (upload.kind === UPLOADED[kind]) void take(upload.name, upload.sha256)
     else
@@ -533,7 +534,7 @@ function FileIn({
         what: `this file holds a ${upload.kind}, not what this kind of billet needs`,
         mend: `choose a file of ${FILES[kind]}`,
       })
-  }
+  }, [upload, sha256]) // eslint-disable-line react-hooks/exhaustive-deps
   const refused =
     problem ??
     (upload?.status === 'refused' ? upload.problem : null) ??

@@ -53,7 +53,7 @@ export function PartSheet({
       <NewRevision project={project} />
       {report?.comparison && <ComparisonFacts project={project} />}
       <div className="mt-3 flex flex-col gap-2">
-        {report?.comparison?.findings.map((finding, i) => (
+        {[...(report?.part_findings ?? []), ...(report?.comparison?.findings ?? [])].map((finding, i) => (
           <FindingCard key={i} finding={finding} plan={plan} commit={commit} />
         ))}
       </div>

@@ -1,0 +1,102 @@
+"""What do the zeros of a setup rest on, and is that there, cut, and left standing?"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import get_args
+
+import numpy as np
+
+from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import PartModel, as_vector
+from pelvrak.core.machine.mill import Register
+from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.plan import Setup
+from pelvrak.core.route.report import SetupReport, ZeroReport
+from pelvrak.core.seat.resting import Rest, Stocks, resting, resting_findings
+from pelvrak.core.seat.seating import Zero
+
+
+def maker_number(setup: int, operation: int) -> int:
+    """The number on surfaces made by an operation: setup and operation counted from 0; 0 itself is the billet."""
+    return (setup + 1) * 256 + operation + 1
+
+
+def zeros_checked(
+    piece: Callable[[str, str], bytes], part: PartModel, index: int, setup: Setup,
+    report: SetupReport, before: list[SetupReport], billet_key: str | None,
+) -> SetupReport:  # fmt: skip
+    """The setup with what its zeros rest on, before it and after it, and what is wrong with that.
+
+    piece: of a result by its key; before: the setups before it.
+    """
+    if report.zero_from_work is None or not (report.incoming_key and report.outgoing_key and billet_key):
+        return report
+    rotation = np.array(report.zero_from_work)[:3, :3]
+    billet = mesh_from_bytes(piece(billet_key, "surface.npz"))
+    names = {
+        maker_number(i, k): f"{one.name} {operation.name}"
+        for i, one in enumerate([*before, report]) for k, operation in enumerate(one.operations)
+    }  # fmt: skip
+    stocks = Stocks(
+        incoming=mesh_from_bytes(piece(report.incoming_key, "surface.npz")),
+        outgoing=mesh_from_bytes(piece(report.outgoing_key, "surface.npz")), makers=names,
+    )  # fmt: skip
+    earlier = [(one.name, rest) for one in before for rest in one.rests]
+
+    def rests_of(zero: Zero) -> tuple[Rest, ...]:
+        return tuple(resting(zero, part.part, part.mesh, billet, rotation, stocks))
+
+    def found(zero: Zero, rests: tuple[Rest, ...], called: str, path: str, at: Floats) -> list[Finding]:
+        assert report.low and report.high
+        middle = np.add(report.low, report.high) / 2
+        sides = np.choose(np.array([zero.x, zero.y, zero.z]) + 1, [report.low, middle, report.high])
+        there = Zero(of="incoming", x=zero.x, y=zero.y, z=zero.z, offset=as_vector(np.round(at - sides, 4) + 0.0))
+        cure = Cure(label="Same place, from the incoming stock", path=path, value=there.model_dump(mode="json"))
+        picked = zero.of not in ("billet", "part", "incoming")
+        return resting_findings(list(rests), earlier, setup.name, called, (cure,), picked)
+
+    own = rests_of(setup.seat.zero)
+    findings = found(setup.seat.zero, own, f"Zero of {setup.name}", f"/setups/{index}/seat/zero", np.zeros(3))
+    zeros: list[ZeroReport] = []
+    for spec, one in zip(setup.seat.zeros, report.zeros, strict=True):
+        rests = rests_of(spec.zero)
+        path = f"/setups/{index}/seat/zeros/{len(zeros)}/zero"
+        findings += found(spec.zero, rests, f"Zero “{spec.name}”", path, np.array(one.at))
+        zeros.append(one.model_copy(update={"rests": rests}))
+    findings += _registers(setup, index) + _above_zero(setup, report)
+    return report.model_copy(
+        update={"rests": own, "zeros": tuple(zeros), "findings": (*report.findings, *findings)}
+    )  # fmt: skip
+
+
+def _registers(setup: Setup, index: int) -> list[Finding]:
+    """Two zeros of one setup in one register."""
+    used: dict[str, str] = {setup.offset_register: "its own zero"}
+    out = []
+    for number, one in enumerate(setup.seat.zeros):
+        if one.offset_register in used:
+            free = next((r for r in get_args(Register) if r not in used), None)
+            out.append(
+                Finding(
+                    code="seat.register_twice", severity="error", setup=setup.name, stage="seat",
+                    sentence=f"{setup.name} keeps “{one.name}” and {used[one.offset_register]} in {one.offset_register}: one would write over the other.",
+                    cures=(Cure(label=f"Keep “{one.name}” in {free}", path=f"/setups/{index}/seat/zeros/{number}/offset_register", value=free),) if free else (),
+                )
+            )  # fmt: skip
+        used.setdefault(one.offset_register, f"“{one.name}”")
+    return out
+
+
+def _above_zero(setup: Setup, report: SetupReport) -> list[Finding]:
+    """With zero on top every cutting Z is to be negative; people read the code for exactly that."""
+    if setup.seat.zero.z != 1 or report.cut_z is None or report.cut_z_of is None or report.cut_z[1] <= 1e-6:
+        return []
+    return [
+        Finding(
+            code="seat.cuts_above_zero", severity="note", setup=setup.name, stage="seat",
+            sentence=f"Zero is on top, but {report.cut_z_of[1]} cuts up to Z+{report.cut_z[1]:.3f}: not every cutting Z is negative.",
+            measured=round(report.cut_z[1], 4), limit=0.0, unit="mm",
+        )
+    ]  # fmt: skip
