@@ -29,7 +29,7 @@ BRepMesh_IncrementalMesh(reader.OneShape(), DEFLECTION_MM, False, ANGLE_RAD, Tru
 OURS = """
 import hashlib, sys
 from pathlib import Path
-from pelvrak.core.route.evaluate import part_result
+from pelvrak.core.route.run import part_result
 from pelvrak.core.route.store import MemoryStore
 data = Path(sys.argv[1]).read_bytes()
 _, model = part_result(data, "plate.step", hashlib.sha256(data).hexdigest(), MemoryStore())
@@ -42,7 +42,6 @@ def plate(faces: int) -> bytes:
     sys.path.insert(0, str(TOP))
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
     from OCP.TopTools import TopTools_ListOfShape
-
     from tests import solids
 
     tools, count, number = TopTools_ListOfShape(), 6, 0

@@ -1,4 +1,4 @@
-"""Writes the demo plan: OP10 and OP20 of the sluice-gate encoder housing, complete.
+"""Writes the demo plan: OP10, the soft jaws and OP20 of the sluice-gate encoder housing, complete.
 
 Faces are found by their geometry in the STEP file beside this script. Run: python build_plan.py
 """
@@ -13,8 +13,8 @@ from pelvrak.core.cutting.operations import Drilling, Facing, Outline, Pocket
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Face, FaceRef, Part, ref_to
 from pelvrak.core.geometry.step_file import read_step
-from pelvrak.core.holding.vise import ViseHold
-from pelvrak.core.route.plan import PartFile, Plan, Setup
+from pelvrak.core.holding.hold import Hold, Item, SoftCut, vise_hold
+from pelvrak.core.route.plan import Makes, PartFile, Plan, Setup
 from pelvrak.core.seat.seating import Seat, Zero
 
 HERE = Path(__file__).parent
@@ -51,7 +51,7 @@ def build() -> Plan:
         name="OP10", title="Top", offset_register="G54",
         # The saw cut is 1.5 mm above the finished top: zero lies that much below what can be touched.
         seat=Seat(zero=Zero(of="incoming", x=0, y=0, z=1, offset=(0, 0, -1.5))),
-        hold=ViseHold(vise="bench-160", jaws_close_along="y", parallels=44.0, table_x=450, table_y=380),
+        hold=vise_hold(height=44.0, x=450, y=402),
         operations=(
             Facing(id="face", name="Face top", tool="fm50", step_down=1.5),
             Outline(id="outline-rough", name="Rough outline", tool="em16", below=0.5, step_down=11, leave=0.3),
@@ -75,7 +75,11 @@ def build() -> Plan:
     under = Setup(
         name="OP20", title="Underneath", offset_register="G55",
         seat=Seat(flip=True, zero=Zero(of="hole", hole=bore[0], z=-1)),
-        hold=ViseHold(vise="bench-160", jaws_close_along="x", parallels=38.0, table_x=380, table_y=225),
+        # The outline leans 6° in plan: soft jaws, cut to it as OP10 leaves it.
+        hold=Hold(items=(
+            Item(id="vise", fixture="bench-160", x=450, y=420),
+            Item(id="jaws", fixture="soft-160x45", on="vise", cut=SoftCut()),
+        )),
         operations=(
             Facing(id="face", name="Face to 42", tool="fm50", step_down=3),
             Pocket(id="relief-rough", name="Rough relief pocket", tool="em8", faces=(relief,), step_down=4, leave_side=0.2),
@@ -84,13 +88,21 @@ def build() -> Plan:
             Pocket(id="groove", name="Ring groove", tool="em3", faces=(groove,), step_down=1),
         ),
     )  # fmt: skip
+    jaws = Setup(
+        name="OP20-JAWS", title="Jaws for OP20", offset_register="G55", makes=Makes(setup="OP20", item="jaws"),
+        operations=(
+            Pocket(id="floor-rough", name="Clear nest", tool="em10", nest="floor", step_down=2, leave_side=0.2),
+            Outline(id="wall", name="Finish nest wall", tool="em10", nest=True, step_down=10, feed_mm_min=800),
+            Outline(id="rim", name="Break the floor's rim", tool="em3", nest=True, below=1.0, step_down=1),
+        ),
+    )  # fmt: skip
     shelf = tool_shelf()
     return Plan(
         name="Sluice-gate encoder housing",
         part=PartFile(file=STEP.name, sha256=hashlib.sha256(data).hexdigest(), revision="C"),
         billet=Block(material="EN AW-6082", sizing=BySize(size=(130, 90, 52), place=(0.5, 0.5, 0.85))),
         tools=tuple(shelf[name] for name in TOOLS),
-        setups=(top, under),
+        setups=(top, jaws, under),
     )
 
 

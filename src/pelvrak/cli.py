@@ -1,4 +1,4 @@
-"""Headless commands: evaluate a plan, show a part, export the schema, bench, serve."""
+"""Headless commands: evaluate a plan, show a part or a holding, solve soft jaws, export the schema, bench, serve."""
 
 from __future__ import annotations
 
@@ -8,8 +8,14 @@ import json
 import subprocess
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from pelvrak.core.errors import BadInput
+
+if TYPE_CHECKING:
+    from pelvrak.core.route.plan import Plan
+    from pelvrak.core.route.report import Report, SetupReport
+    from pelvrak.core.route.store import MemoryStore
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -27,6 +33,14 @@ def main(arguments: list[str] | None = None) -> int:
     one.add_argument("file", type=Path)
     one.add_argument("new", type=Path, nargs="?", help="its new revision: print what became of every face")
     one.add_argument("--json", action="store_true", help="print the facts as JSON")
+    one = commands.add_parser("hold", help="print what holds the work in a setup of a plan, and how well")
+    one.add_argument("plan", type=Path)
+    one.add_argument("--setup", required=True)
+    one.add_argument("--json", action="store_true", help="print it as JSON")
+    one = commands.add_parser("soft-jaws", help="solve the soft jaws or nest of a setup and write its files")
+    one.add_argument("plan", type=Path)
+    one.add_argument("--setup", required=True)
+    one.add_argument("--out", type=Path, required=True)
     one = commands.add_parser("bench", help="measure the stock engine against its references")
     one.add_argument("what", choices=["stock"])
     one.add_argument("--json", action="store_true", help="print the numbers as JSON")
@@ -51,46 +65,116 @@ def _read(path: Path) -> bytes:
         raise BadInput("file.unreadable", str(path), wrong.strerror or str(wrong), "give the path of a file") from wrong
 
 
-def _evaluate(chosen: argparse.Namespace) -> int:
-    from pelvrak.core.geometry.mesh import to_stl
+def _computed(path: Path, quiet: bool = True, error: float | None = None) -> tuple[Plan, MemoryStore, Report]:
+    """A plan document with everything computed from it."""
     from pelvrak.core.route.evaluate import evaluate
-    from pelvrak.core.route.pieces import cell_within, mesh_from_bytes
+    from pelvrak.core.route.pieces import cell_within
     from pelvrak.core.route.plan import plan_from, plan_from_json
     from pelvrak.core.route.store import MemoryStore
 
-    plan = plan_from_json(_read(chosen.plan), str(chosen.plan))
-    if chosen.error is not None:
-        plan = plan_from({**plan.model_dump(), "resolution_mm": round(cell_within(chosen.error), 4)}, "--error")
-    part = _read(chosen.plan.parent / plan.part.file)
+    plan = plan_from_json(_read(path), str(path))
+    if error is not None:
+        plan = plan_from({**plan.model_dump(), "resolution_mm": round(cell_within(error), 4)}, "--error")
+    part = _read(path.parent / plan.part.file)
     sha256 = hashlib.sha256(part).hexdigest()
     if plan.part.sha256 not in (None, sha256):
         raise BadInput("part.changed", plan.part.file, "the part file is not the one this plan was made for",
                        "put the right file beside the plan, or clear part.sha256")  # fmt: skip
 
     def progress(share: float, what: str) -> bool:
-        if not chosen.quiet:
+        if not quiet:
             print(f"{share:4.0%} {what}", file=sys.stderr)
         return True
 
     store = MemoryStore()
-    report = evaluate(plan, part, sha256, store, progress, lambda _, name: _read(chosen.plan.parent / name))
+    report = evaluate(plan, part, sha256, store, progress, lambda _, name: _read(path.parent / name))
+    return plan, store, report
+
+
+def _piece(store: MemoryStore, key: str, name: str) -> bytes:
+    data = store.get(key, name)
+    assert data is not None
+    return data
+
+
+def _evaluate(chosen: argparse.Namespace) -> int:
+    from pelvrak.core.geometry.mesh import to_stl
+    from pelvrak.core.route.pieces import mesh_from_bytes
+
+    plan, store, report = _computed(chosen.plan, chosen.quiet, chosen.error)
     chosen.out.mkdir(parents=True, exist_ok=True)
     for setup in report.setups:
         if setup.outgoing_key:
-            surface = store.get(setup.outgoing_key, "surface.npz")
-            assert surface is not None
-            (chosen.out / f"{setup.name}.stl").write_bytes(
-                to_stl(mesh_from_bytes(surface), f"{plan.name} {setup.name}")
-            )
+            mesh = mesh_from_bytes(_piece(store, setup.outgoing_key, "surface.npz"))
+            (chosen.out / f"{setup.name}.stl").write_bytes(to_stl(mesh, f"{plan.name} {setup.name}"))
             for piece, ending in (("surface.glb", "glb"), ("field", "rays")):
-                data = store.get(setup.outgoing_key, piece)
-                assert data is not None
-                (chosen.out / f"{setup.name}.{ending}").write_bytes(data)
+                (chosen.out / f"{setup.name}.{ending}").write_bytes(_piece(store, setup.outgoing_key, piece))
         if setup.program_key:
-            program = store.get(setup.program_key, "program.nc")
-            assert program is not None
-            (chosen.out / f"{setup.name}.nc").write_bytes(program)
+            (chosen.out / f"{setup.name}.nc").write_bytes(_piece(store, setup.program_key, "program.nc"))
     (chosen.out / "report.json").write_text(report.model_dump_json(indent=2) + "\n", encoding="utf-8")
+    return 0
+
+
+def _setup(report: Report, name: str) -> SetupReport:
+    for setup in report.setups:
+        if setup.name == name:
+            return setup
+    raise BadInput("hold.unknown_setup", "--setup", f"there is no setup {name!r}", "one of " + ", ".join(s.name for s in report.setups))  # fmt: skip
+
+
+def _hold(chosen: argparse.Namespace) -> int:
+    setup = _setup(_computed(chosen.plan)[2], chosen.setup)
+    findings = [f for f in setup.findings if f.stage == "hold"]
+    facts = setup.hold
+    told = {
+        "setup": setup.name,
+        "contacts": [
+            {"pair": [c.name, "work"], "kind": c.kind, "area_mm2": c.area, "normal": c.normal, "angle_deg": c.angle_deg, "at": c.centre}
+            for c in (facts.contacts if facts else ())
+        ],
+        "grip": None if facts is None else {
+            "depth_mm": facts.grip_depth, "length_mm": facts.grip_length, "opening_mm": facts.opening, "stands_above_mm": facts.stands_above,
+        },
+        "locating": facts.locating.model_dump() if facts and facts.locating else None,
+        "ways": [way.model_dump() for way in (facts.ways if facts else ())],
+        "clamping": [fact.model_dump() for fact in (facts.safety if facts else ())],
+        "clamping_factor": min((fact.factor for fact in facts.safety), default=None) if facts else None,
+        "findings": [f.model_dump(mode="json") for f in findings],
+    }  # fmt: skip
+    if chosen.json:
+        print(json.dumps(told, indent=2))
+        return 0
+    for one in told["contacts"]:
+        angle = "" if one["angle_deg"] is None else f", {one['angle_deg']:.1f}° to the push"
+        print(f"{one['pair'][0]}: {one['kind']} {one['area_mm2']:.0f} mm²{angle}")
+    if facts and facts.locating:
+        print(f"located: {facts.locating.rank} of 6; free: {', '.join(facts.locating.free) or 'nothing'}")
+    if told["clamping_factor"] is not None:
+        print(f"clamping: {told['clamping_factor']:.2f} times the worst cut")
+    for finding in findings:
+        print(f"{finding.severity}: {finding.sentence}")
+    return 0
+
+
+def _soft_jaws(chosen: argparse.Namespace) -> int:
+    plan, store, report = _computed(chosen.plan)
+    setup = _setup(report, chosen.setup)
+    nest = setup.nest
+    if nest is None or setup.makes is not None or nest.files_key is None:
+        told = "; ".join(f.sentence for f in setup.findings if f.severity == "error")
+        raise BadInput("jaws.none", "--setup", f"{setup.name} does not grip in solved jaws" + (f" ({told})" if told else ""),
+                       "give an item of its holding a `cut`")  # fmt: skip
+    chosen.out.mkdir(parents=True, exist_ok=True)
+    for kind in ("step", "stl", "dxf"):
+        (chosen.out / f"jaws.{kind}").write_bytes(_piece(store, nest.files_key, f"jaws.{kind}"))
+    made = next((one for one in report.setups if one.makes == setup.name), None)
+    if made is not None and made.program_key:
+        (chosen.out / f"{made.name}.nc").write_bytes(_piece(store, made.program_key, "program.nc"))
+    told_nest = nest.model_dump(mode="json")
+    told_nest["findings"] = [f.model_dump(mode="json") for f in setup.findings if f.code.startswith(("jaws.", "hold."))]
+    (chosen.out / "reasons.json").write_text(json.dumps(told_nest, indent=2) + "\n", encoding="utf-8")
+    for reason in nest.reasons:
+        print(f"{reason.name}: {reason.value:g} {reason.unit} ({reason.why})")
     return 0
 
 
@@ -157,7 +241,15 @@ def _serve(chosen: argparse.Namespace) -> int:
     return serve(chosen.data, chosen.port, chosen.workers, chosen.demo)
 
 
-_COMMANDS = {"evaluate": _evaluate, "schema": _schema, "part": _part, "bench": _bench, "serve": _serve}
+_COMMANDS = {
+    "evaluate": _evaluate,
+    "schema": _schema,
+    "part": _part,
+    "hold": _hold,
+    "soft-jaws": _soft_jaws,
+    "bench": _bench,
+    "serve": _serve,
+}
 
 if __name__ == "__main__":
     sys.exit(main())

@@ -467,6 +467,7 @@ class PartBilletSeat(Browser):
         expect(rows).to_contain_text("moved: moved 3.000 mm", timeout=60_000)
         sheet.get_by_label("Take OP10 seat work zero hole").check()
         sheet.get_by_role("button", name="Plan on revision B").click()
+        self.card(page, "Part rev B")
         self.current(page)
         with self.server.client() as client:
             plan = wait(client, number)["plan"]

@@ -53,6 +53,9 @@ type View = {
   /** The value that F2 writes into a field. */
   measured: number | null
   section: Section | null
+  /** Whether contact areas are shown at the stage Hold, and the item of the holding that is pointed at. */
+  contacts: boolean
+  litItem: string | null
   compare: boolean
   notice: Problem | null
   keys: boolean
@@ -86,6 +89,8 @@ export const useView = create<View>((set) => ({
   measuring: null,
   measured: null,
   section: null,
+  contacts: true,
+  litItem: null,
   compare: false,
   notice: null,
   keys: false,
@@ -99,6 +104,7 @@ export const useView = create<View>((set) => ({
       asked: null,
       marked: null,
       lit: [],
+      litItem: null,
       seen: null,
       compare: false,
     })),

@@ -18,11 +18,10 @@ from pelvrak.core.cutting.operations import TOOL_KINDS
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.callout import understood as read_callout
-from pelvrak.core.holding.vise import vises
 from pelvrak.core.machine.mill import mills
 from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
-from pelvrak.server.api import events, moments, parts, problems, projects, release, shelf
+from pelvrak.server.api import events, holding, moments, parts, problems, projects, release, shelf
 from pelvrak.server.api.shapes import Library
 from pelvrak.server.jobs.app import queue
 
@@ -44,15 +43,23 @@ async def lifespan(app: FastAPI) -> AsyncIterator[None]:
 app = FastAPI(title="Pelvrak", version="0.1.0", lifespan=lifespan)
 problems.install(app)
 app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=5)
-for router in (projects.router, moments.router, parts.router, release.router, shelf.router, events.router):
+for router in (
+    projects.router,
+    moments.router,
+    parts.router,
+    release.router,
+    shelf.router,
+    holding.router,
+    events.router,
+):
     app.include_router(router)
 
 
 @app.get("/api/library")
 def library() -> Library:
-    """Machines, vises, tools and materials that ship with the program."""
+    """Machines, tools and materials that ship with the program."""
     return Library(
-        machines=list(mills().values()), vises=list(vises().values()), tools=list(tool_shelf().values()),
+        machines=list(mills().values()), tools=list(tool_shelf().values()),
         materials=list(materials().values()), tool_kinds={name: list(kinds) for name, kinds in TOOL_KINDS.items()},
     )  # fmt: skip
 

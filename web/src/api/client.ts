@@ -33,6 +33,10 @@ export type CastingPlace = Schemas['CastingPlace']
 export type Billet = Plan['billet']
 export type Zero = Setup['seat']['zero']
 export type Rest = Schemas['Rest']
+export type HoldFacts = Schemas['HoldFacts']
+export type Fixture = Plan['fixtures'][number]
+export type HoldItem = Setup['hold']['items'][number]
+export type NestReport = Schemas['NestReport']
 export type Vec = [number, number, number]
 
 export type Problem = {

@@ -5,6 +5,7 @@ import {
   answered,
   api,
   type Features,
+  type Fixture,
   type Library,
   type Part,
   type PartState,
@@ -56,6 +57,17 @@ export const useLibrary = () =>
     queryFn: () => answered<Library>(api.GET('/api/library')),
     staleTime: Infinity,
   })
+
+/** The shop's fixtures; the plan's own come before them. */
+export const useFixtures = (plan?: Plan) => {
+  const found = useQuery({
+    queryKey: ['fixtures'],
+    queryFn: () => answered<Fixture[]>(api.GET('/api/fixtures')),
+  })
+  const own = plan?.fixtures ?? []
+  const all = found.data?.filter((one) => !own.some((mine) => mine.id === one.id))
+  return { ...found, data: all && [...own, ...all] }
+}
 
 export const usePart = (sha256: string | null | undefined) =>
   useQuery({

@@ -392,6 +392,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/files/{setup}/jaws.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Jaws
+         * @description The soft jaws or nest a setup grips in: solids, or the nest's outline.
+         */
+        get: operations["jaws_api_projects__project_id__files__setup__jaws__kind__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/files/plan.json": {
         parameters: {
             query?: never;
@@ -500,6 +520,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fixtures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fixtures
+         * @description All fixtures of the shop.
+         */
+        get: operations["fixtures_api_fixtures_get"];
+        /**
+         * Put Fixtures
+         * @description The whole library anew; ids must be told apart.
+         */
+        put: operations["put_fixtures_api_fixtures_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixtures.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fixtures File
+         * @description The library as a file.
+         */
+        get: operations["fixtures_file_api_fixtures_json_get"];
+        put?: never;
+        /**
+         * Bring Fixtures
+         * @description Fixtures of a library file, beside those that are here; one of the same id takes its place. A wrong one refuses all.
+         */
+        post: operations["bring_fixtures_api_fixtures_json_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixtures/{fixture_id}/picture.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture
+         * @description A fixture as it looks from the right front.
+         */
+        get: operations["picture_api_fixtures__fixture_id__picture_png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -529,7 +617,7 @@ export interface paths {
         };
         /**
          * Library
-         * @description Machines, vises, tools and materials that ship with the program.
+         * @description Machines, tools and materials that ship with the program.
          */
         get: operations["library_api_library_get"];
         put?: never;
@@ -604,6 +692,34 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AnglePlate
+         * @description An angle plate; its upright face looks along -y and stands in y 0.
+         */
+        AnglePlate: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "angle_plate";
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Depth */
+            depth: number;
+            /** Thickness */
+            thickness: number;
+        };
         /**
          * Bar
          * @description A round bar, or a tube with a bore, along an axis of the part.
@@ -705,33 +821,39 @@ export interface components {
         };
         /**
          * Block
-         * @description A rectangular block.
+         * @description A plain block: a custom nest or vee is cut into it.
          */
-        Block: {
+        "Block-Input": {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
             /**
-             * Kind
-             * @default block
-             * @constant
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "block";
+            /** Length */
+            length: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
             /**
              * Material
-             * @default EN AW-6082
+             * @default
              */
             material: string;
-            /**
-             * Sizing
-             * @default {
-             *       "rule": "allowance",
-             *       "x_minus": 5,
-             *       "x_plus": 5,
-             *       "y_minus": 5,
-             *       "y_plus": 5,
-             *       "z_minus": 5,
-             *       "z_plus": 2
-             *     }
-             */
-            sizing: components["schemas"]["ByAllowance"] | components["schemas"]["BySize"] | components["schemas"]["ByCorners"];
+        };
+        /** Body_bring_fixtures_api_fixtures_json_post */
+        Body_bring_fixtures_api_fixtures_json_post: {
+            /** File */
+            file: string;
         };
         /** Body_bring_shelf_api_shelf_csv_post */
         Body_bring_shelf_api_shelf_csv_post: {
@@ -742,6 +864,33 @@ export interface components {
         Body_upload_api_parts_post: {
             /** File */
             file: string;
+        };
+        /**
+         * Bolt
+         * @description A cap screw by ISO 4762: thread and length under the head.
+         */
+        Bolt: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bolt";
+            /**
+             * Thread
+             * @enum {string}
+             */
+            thread: "M4" | "M5" | "M6" | "M8" | "M10" | "M12" | "M16";
+            /** Length */
+            length: number;
         };
         /**
          * Boss
@@ -954,6 +1103,137 @@ export interface components {
             unit?: ("mm" | "cm" | "m" | "in" | "ft") | null;
         };
         /**
+         * Chuck
+         * @description A chuck standing on the table with its axis upright: jaws close on round or square work; force per jaw kN.
+         */
+        Chuck: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chuck";
+            /**
+             * Jaws
+             * @enum {integer}
+             */
+            jaws: 3 | 4;
+            /** Diameter */
+            diameter: number;
+            /** Height */
+            height: number;
+            /** Bore */
+            bore: number;
+            /** Jaw Width */
+            jaw_width: number;
+            /** Jaw Height */
+            jaw_height: number;
+            /** Jaw Length */
+            jaw_length: number;
+            /** Force Kn */
+            force_kn: number;
+        };
+        /**
+         * Clamp
+         * @description A strap (on top of the work) or toe (against its side) clamp; force on its bolt, kN.
+         *
+         *     Frame: the arm lies along y and its nose looks to +y, with the tip in y 0, z 0 under the nose. bolt_from_nose
+         *     and heel_from_nose share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel.
+         */
+        Clamp: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clamp";
+            /**
+             * Style
+             * @default strap
+             * @enum {string}
+             */
+            style: "strap" | "toe";
+            /** Length */
+            length: number;
+            /** Width */
+            width: number;
+            /** Thickness */
+            thickness: number;
+            /** Nose */
+            nose: number;
+            /** Bolt From Nose */
+            bolt_from_nose: number;
+            /** Heel From Nose */
+            heel_from_nose: number;
+            /**
+             * Thread
+             * @default M12
+             * @enum {string}
+             */
+            thread: "M4" | "M5" | "M6" | "M8" | "M10" | "M12" | "M16";
+            /** Force Kn */
+            force_kn: number;
+            /**
+             * Rise Min
+             * @default 0
+             */
+            rise_min: number;
+            /**
+             * Rise Max
+             * @default 120
+             */
+            rise_max: number;
+        };
+        /**
+         * ColletBlock
+         * @description A square or six-sided block with a collet along x for round work.
+         */
+        ColletBlock: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "collet_block";
+            /**
+             * Sides
+             * @enum {integer}
+             */
+            sides: 4 | 6;
+            /** Across */
+            across: number;
+            /** Length */
+            length: number;
+            /** Bore Max */
+            bore_max: number;
+            /** Force Kn */
+            force_kn: number;
+        };
+        /**
          * ComparisonReport
          * @description The last outgoing stock against the part; volumes mm³, distances mm.
          *
@@ -977,6 +1257,40 @@ export interface components {
              * @default []
              */
             findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * Contact
+         * @description One contact patch; zero frame, mm, mm². angle_deg: between the face and square to the clamp's push; None where no clamp pushes.
+         */
+        Contact: {
+            /** Piece */
+            piece: number;
+            /** Name */
+            name: string;
+            /** Item */
+            item: string;
+            /** Kind */
+            kind: string;
+            /** Area */
+            area: number;
+            /** Length */
+            length: number;
+            /** Width */
+            width: number;
+            /** Centre */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /** Normal */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /** Angle Deg */
+            angle_deg: number | null;
         };
         /**
          * Cure
@@ -1430,14 +1744,51 @@ export interface components {
             detail?: components["schemas"]["ValidationError"][];
         };
         /**
+         * Hold
+         * @description The holding of a setup; no items: nothing holds the work yet.
+         */
+        Hold: {
+            /**
+             * Items
+             * @default []
+             */
+            items: components["schemas"]["Item"][];
+            /**
+             * @default {
+             *       "x": 0,
+             *       "y": 0,
+             *       "pinned": [],
+             *       "pushed": []
+             *     }
+             */
+            work: components["schemas"]["WorkPlace"];
+        };
+        /**
          * HoldFacts
-         * @description What the vise does to the work, all from the incoming stock; lengths mm, areas mm².
+         * @description What the holding does to the work, all from the incoming stock; lengths mm, areas mm², zero frame.
          *
-         *     solids: keep-outs as (name, low, high) in the zero frame. jaw_top, rest: heights in the zero frame.
-         *     zero_on_table: work zero from the table's front left corner. jaw: (low, high) of the fixed jaw's face
-         *     above what the work rests on, in the zero frame.
+         *     key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. digest: of its
+         *     solids' shape. jaw_top, rest: heights. zero_on_table: work zero from
+         *     the table's front left corner. jaw: (low, high) of the fixed jaw's face above what the work rests on.
          */
         HoldFacts: {
+            /** Key */
+            key?: string | null;
+            /** Digest */
+            digest?: string | null;
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number,
+                number
+            ];
             /** Opening */
             opening?: number | null;
             /** Opening Max */
@@ -1447,6 +1798,11 @@ export interface components {
              * @default 0
              */
             grip_depth: number;
+            /**
+             * Grip Length
+             * @default 0
+             */
+            grip_length: number;
             /**
              * Stands Above
              * @default 0
@@ -1496,22 +1852,34 @@ export interface components {
                 ]
             ] | null;
             /**
-             * Solids
+             * Pieces
              * @default []
              */
-            solids: [
-                string,
-                [
-                    number,
-                    number,
-                    number
-                ],
-                [
-                    number,
-                    number,
-                    number
-                ]
-            ][];
+            pieces: components["schemas"]["PieceFact"][];
+            /**
+             * Contacts
+             * @default []
+             */
+            contacts: components["schemas"]["Contact"][];
+            locating?: components["schemas"]["LocatingFact"] | null;
+            /**
+             * Ways
+             * @default []
+             */
+            ways: components["schemas"]["WayFact"][];
+            thin?: components["schemas"]["ThinFact"] | null;
+            /**
+             * Proposals
+             * @default []
+             */
+            proposals: components["schemas"]["Proposal"][];
+            /**
+             * Safety
+             * @default []
+             */
+            safety: components["schemas"]["SafetyFact"][];
+            /** Friction */
+            friction?: number | null;
         };
         /**
          * Holder
@@ -1603,6 +1971,111 @@ export interface components {
             interrupted: boolean;
         };
         /**
+         * Item
+         * @description One fixture of a holding.
+         *
+         *     on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and degrees
+         *     (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole: column and
+         *     row of a plate's hole, from 0 at the front left. height: of parallels and step blocks. side: the end of the
+         *     jaws a stop stands at. into: the hole of the part a bolt goes into from below. cut: how soft jaws or a nest
+         *     block are cut to the work.
+         */
+        Item: {
+            /** Id */
+            id: string;
+            /** Fixture */
+            fixture: string;
+            /**
+             * On
+             * @default table
+             */
+            on: string;
+            /**
+             * X
+             * @default 0
+             */
+            x: number;
+            /**
+             * Y
+             * @default 0
+             */
+            y: number;
+            /**
+             * Z
+             * @default 0
+             */
+            z: number;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
+            /** Hole */
+            hole?: [
+                number,
+                number
+            ] | null;
+            /** Height */
+            height?: number | null;
+            /**
+             * Side
+             * @default left
+             * @enum {string}
+             */
+            side: "left" | "right";
+            into?: components["schemas"]["FaceRef"] | null;
+            /** Force Kn */
+            force_kn?: number | null;
+            cut?: components["schemas"]["SoftCut"] | null;
+        };
+        /**
+         * Jaws
+         * @description A pair of jaws for a vise: hard, stepped (work rests on the step), or soft blanks to be cut.
+         */
+        Jaws: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "jaws";
+            /**
+             * Style
+             * @default hard
+             * @enum {string}
+             */
+            style: "hard" | "stepped" | "soft";
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Thickness */
+            thickness: number;
+            /**
+             * Step Depth
+             * @default 0
+             */
+            step_depth: number;
+            /**
+             * Step Below Top
+             * @default 0
+             */
+            step_below_top: number;
+            /**
+             * Material
+             * @default
+             */
+            material: string;
+        };
+        /**
          * KeptStock
          * @description An in-process stock that was saved, where it was saved.
          */
@@ -1630,8 +2103,6 @@ export interface components {
         Library: {
             /** Machines */
             machines: components["schemas"]["Mill"][];
-            /** Vises */
-            vises: components["schemas"]["Vise"][];
             /** Tools */
             tools: components["schemas"]["Tool"][];
             /** Materials */
@@ -1640,6 +2111,20 @@ export interface components {
             tool_kinds: {
                 [key: string]: ("end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap")[];
             };
+        };
+        /**
+         * LocatingFact
+         * @description The locators together: degrees of freedom they take (of 6), conditioning, motions left free, and fought over.
+         */
+        LocatingFact: {
+            /** Rank */
+            rank: number;
+            /** Condition */
+            condition: number | null;
+            /** Free */
+            free: string[];
+            /** Fought */
+            fought: string[];
         };
         /**
          * Maker
@@ -1654,6 +2139,16 @@ export interface components {
             operation: string;
             /** Tool */
             tool: string;
+        };
+        /**
+         * Makes
+         * @description The soft jaws (or nest) a setup cuts: for a later setup, and which item of its holding.
+         */
+        Makes: {
+            /** Setup */
+            setup: string;
+            /** Item */
+            item: string;
         };
         /**
          * Match
@@ -1848,6 +2343,72 @@ export interface components {
             zero: components["schemas"]["Zero"];
         };
         /**
+         * NestReport
+         * @description Soft jaws or a nest as solved; mm, degrees. Frame: the vise's over its bed, or the block's.
+         *
+         *     item: of the holding; setup: it is for; cut_in: the setup that cuts it, None when none does. outline: of what goes
+         *     in, opening: of what the cutter leaves, both (x, y) rings; blank: (length, height, thickness or width);
+         *     zero_from_nest: 4×4 rows. files_key: of its files (pieces jaws.step, jaws.stl, jaws.dxf).
+         */
+        NestReport: {
+            /** Item */
+            item: string;
+            /** Setup */
+            setup: string;
+            /** Cut In */
+            cut_in?: string | null;
+            /** Turn Deg */
+            turn_deg: number;
+            /** Between Deg */
+            between_deg: number;
+            /** Grip */
+            grip: number;
+            /** Edge */
+            edge: number;
+            /** Floor */
+            floor: number;
+            /** Top */
+            top: number;
+            /** Gap */
+            gap: number;
+            /** Split */
+            split: number;
+            /** Walls */
+            walls: [
+                number,
+                number
+            ];
+            /** Blank */
+            blank: [
+                number,
+                number,
+                number
+            ];
+            /** Blank Id */
+            blank_id: string;
+            /** Outline */
+            outline: [
+                number,
+                number
+            ][];
+            /** Opening */
+            opening: [
+                number,
+                number
+            ][];
+            /** Seated */
+            seated: [
+                number,
+                number
+            ];
+            /** Reasons */
+            reasons: components["schemas"]["Reason"][];
+            /** Zero From Nest */
+            zero_from_nest?: number[][] | null;
+            /** Files Key */
+            files_key?: string | null;
+        };
+        /**
          * NewProject
          * @description A project from a part that was read.
          */
@@ -1856,17 +2417,6 @@ export interface components {
             name: string;
             /** Sha256 */
             sha256: string;
-        };
-        /**
-         * NoHold
-         * @description Nothing holds the work yet.
-         */
-        NoHold: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "none";
         };
         /**
          * OperationReport
@@ -1959,7 +2509,8 @@ export interface components {
          *
          *     faces: plane faces whose outer boundary is followed, or bores; none means the part's silhouette.
          *     bottom: a face to stop at; none means the part's bottom. below: past it, mm. chamfer: width of a
-         *     chamfer on the edge, cut with a chamfer cutter, mm; bottom and below then do not count.
+         *     chamfer on the edge, cut with a chamfer cutter, mm; bottom and below then do not count. nest: along the inside
+         *     of the nest, where a setup cuts one.
          */
         Outline: {
             /** Id */
@@ -2022,10 +2573,65 @@ export interface components {
             /** Chamfer */
             chamfer?: number | null;
             /**
+             * Nest
+             * @default false
+             */
+            nest: boolean;
+            /**
              * Ramp Deg
              * @default 3
              */
             ramp_deg: number;
+        };
+        /**
+         * Own
+         * @description The shop's own solid from a STEP or STL file, in the file's own frame.
+         */
+        Own: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "own";
+            /** File */
+            file: string;
+            /** Sha256 */
+            sha256?: string | null;
+        };
+        /**
+         * Parallels
+         * @description A set of pairs of parallels: one length and thickness, several heights.
+         */
+        Parallels: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "parallels";
+            /** Length */
+            length: number;
+            /** Thickness */
+            thickness: number;
+            /** Heights */
+            heights: number[];
         };
         /**
          * Part
@@ -2140,7 +2746,7 @@ export interface components {
             /** In Stock */
             in_stock: boolean;
             /** Billet */
-            billet: components["schemas"]["Block"] | components["schemas"]["Bar"];
+            billet: components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"];
         };
         /**
          * Picks
@@ -2158,8 +2764,70 @@ export interface components {
             order: components["schemas"]["Pick"] | null;
         };
         /**
+         * PieceFact
+         * @description One solid of the holding: its box in the zero frame, mm.
+         */
+        PieceFact: {
+            /** Name */
+            name: string;
+            /** Item */
+            item: string;
+            /** Role */
+            role: string;
+            /** Low */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /** High */
+            high: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Pin
+         * @description A locating pin: round, or relieved so that it locates across x only (diamond).
+         */
+        Pin: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pin";
+            /** Diameter */
+            diameter: number;
+            /** Height */
+            height: number;
+            /**
+             * Relieved
+             * @default false
+             */
+            relieved: boolean;
+        };
+        /**
+         * Pinned
+         * @description A hole of the part on a pin of the holding.
+         */
+        Pinned: {
+            hole: components["schemas"]["FaceRef"];
+            /** Pin */
+            pin: string;
+        };
+        /**
          * Plan
-         * @description The plan document; lengths mm, angles degrees. resolution_mm: distance of the stock's rays.
+         * @description The plan document; lengths mm, angles degrees. fixtures: the plan's own, before those of the library; resolution_mm: distance of the stock's rays.
          */
         Plan: {
             /**
@@ -2187,12 +2855,17 @@ export interface components {
              *       }
              *     }
              */
-            billet: components["schemas"]["Block"] | components["schemas"]["Bar"] | components["schemas"]["Extrusion"] | components["schemas"]["Model"] | components["schemas"]["KeptStock"];
+            billet: components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"] | components["schemas"]["Extrusion"] | components["schemas"]["Model"] | components["schemas"]["KeptStock"];
             /**
              * Tools
              * @default []
              */
             tools: components["schemas"]["Tool"][];
+            /**
+             * Fixtures
+             * @default []
+             */
+            fixtures: (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__fixture__Block"] | components["schemas"]["Own"])[];
             /**
              * Setups
              * @default []
@@ -2205,10 +2878,52 @@ export interface components {
             resolution_mm: number;
         };
         /**
+         * Plate
+         * @description A base plate with holes in a grid: tapped and dowel holes take turns, the first tapped, at the front left.
+         */
+        Plate: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plate";
+            /** Length */
+            length: number;
+            /** Width */
+            width: number;
+            /** Thickness */
+            thickness: number;
+            /** Pitch */
+            pitch: number;
+            /** Edge */
+            edge: number;
+            /**
+             * Thread
+             * @default M12
+             * @enum {string}
+             */
+            thread: "M4" | "M5" | "M6" | "M8" | "M10" | "M12" | "M16";
+            /**
+             * Dowel
+             * @default 12
+             */
+            dowel: number;
+        };
+        /**
          * Pocket
-         * @description Everything out down to picked floors, or within picked bores.
+         * @description Everything out down to picked floors, or within picked bores, or of a nest where a setup cuts one.
          *
-         *     below: past the bottom of through bores, mm.
+         *     below: past the bottom of through bores, mm. nest: its floor, the deeper room within its step, or the room for
+         *     what stands out below.
          */
         Pocket: {
             /** Id */
@@ -2236,8 +2951,13 @@ export interface components {
              * @enum {string}
              */
             kind: "pocket";
-            /** Faces */
+            /**
+             * Faces
+             * @default []
+             */
             faces: components["schemas"]["FaceRef"][];
+            /** Nest */
+            nest?: ("floor" | "step" | "boss") | null;
             /**
              * Below
              * @default 0
@@ -2333,6 +3053,34 @@ export interface components {
             stills: {
                 [key: string]: string;
             };
+        };
+        /**
+         * Proposal
+         * @description Something the user can accept: why, and what it writes.
+         */
+        Proposal: {
+            /** Reason */
+            reason: string;
+            cure: components["schemas"]["Cure"];
+        };
+        /**
+         * Reason
+         * @description One choice of the solver: what, its value, and why.
+         */
+        Reason: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+            /** Why */
+            why: string;
+            /**
+             * Solved
+             * @default true
+             */
+            solved: boolean;
         };
         /**
          * Recess
@@ -2539,6 +3287,56 @@ export interface components {
             same: boolean;
         };
         /**
+         * Riser
+         * @description Something to stand work on: a step block or rest pad with heights it can take.
+         */
+        Riser: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "riser";
+            /** Length */
+            length: number;
+            /** Width */
+            width: number;
+            /** Heights */
+            heights: number[];
+        };
+        /**
+         * SafetyFact
+         * @description How often the cutting force of an operation could be had before the work moves; force N, place in the zero frame.
+         */
+        SafetyFact: {
+            /** Operation */
+            operation: string;
+            /** Name */
+            name: string;
+            /** Factor */
+            factor: number;
+            /** Force */
+            force: [
+                number,
+                number,
+                number
+            ];
+            /** Place */
+            place: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * Seat
          * @description Which way is up, which way is X, and where zero is. turn_deg: the work turned further, seen from above.
          */
@@ -2597,7 +3395,7 @@ export interface components {
         };
         /**
          * Setup
-         * @description One clamping on one machine.
+         * @description One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by.
          */
         Setup: {
             /** Name */
@@ -2652,12 +3450,18 @@ export interface components {
              */
             seat: components["schemas"]["Seat"];
             /**
-             * Hold
              * @default {
-             *       "kind": "none"
+             *       "items": [],
+             *       "work": {
+             *         "pinned": [],
+             *         "pushed": [],
+             *         "x": 0,
+             *         "y": 0
+             *       }
              *     }
              */
-            hold: components["schemas"]["ViseHold"] | components["schemas"]["NoHold"];
+            hold: components["schemas"]["Hold"];
+            makes?: components["schemas"]["Makes"] | null;
             /**
              * Operations
              * @default []
@@ -2666,7 +3470,7 @@ export interface components {
         };
         /**
          * SetupReport
-         * @description One setup. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame.
+         * @description One setup. makes: the setup it cuts jaws for, whose stocks are those jaws then; nest: the solved jaws or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame.
          *
          *     rests: what its zero rests on. cut_z: lowest and highest Z of its cutting moves, and the operations they are
          *     of. below_rest: how far the lowest lies under what the work rests on, mm. seen: the share of each face of the
@@ -2730,6 +3534,9 @@ export interface components {
                 number
             ] | null;
             hold?: components["schemas"]["HoldFacts"] | null;
+            /** Makes */
+            makes?: string | null;
+            nest?: components["schemas"]["NestReport"] | null;
             /**
              * Rests
              * @default []
@@ -2775,6 +3582,70 @@ export interface components {
              * @default []
              */
             findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * SoftCut
+         * @description How soft jaws, or a nest block, are cut to the work. What is None is solved.
+         *
+         *     turn_deg: of the work, seen from above, beyond its seat; grip: straight wall held, mm, above the edge at the
+         *     bottom; gap: between the jaws as they grip; shift: of the work along the jaws, mm; cutter: diameter that cuts
+         *     the nest; clearance: where the nest should not touch; relief: of corners tighter than the cutter; floor: the work
+         *     stands on the whole floor, or on a step of `step` mm along the wall; edge_break: width of the groove under the
+         *     floor's rim, mm, 0 for none; fill: dents of the work narrower than this are not printed into the jaws.
+         */
+        SoftCut: {
+            /** Turn Deg */
+            turn_deg?: number | null;
+            /** Grip */
+            grip?: number | null;
+            /** Gap */
+            gap?: number | null;
+            /** Split */
+            split?: number | null;
+            /**
+             * Shift
+             * @default 0
+             */
+            shift: number;
+            /**
+             * Cutter
+             * @default 10
+             */
+            cutter: number;
+            /**
+             * Clearance
+             * @default 0.5
+             */
+            clearance: number;
+            /**
+             * Relief
+             * @default round
+             * @enum {string}
+             */
+            relief: "round" | "slot" | "none";
+            /**
+             * Floor
+             * @default floor
+             * @enum {string}
+             */
+            floor: "floor" | "step";
+            /**
+             * Step
+             * @default 6
+             */
+            step: number;
+            /**
+             * Edge Break
+             * @default 1
+             */
+            edge_break: number;
+            /** Fill */
+            fill?: number | null;
+            /**
+             * Least Wall
+             * @default 6
+             */
+            least_wall: number;
         };
         /**
          * SolidLine
@@ -2834,6 +3705,30 @@ export interface components {
             based_on: number;
         };
         /**
+         * Stop
+         * @description A work stop on the end of a vise's fixed jaw: a rod whose tip, of a diameter, faces along the jaws.
+         */
+        Stop: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stop";
+            /** Reach */
+            reach: number;
+            /** Tip Diameter */
+            tip_diameter: number;
+        };
+        /**
          * Target
          * @description Something picked: a face or an edge by its number, or a point (mm, the part's frame).
          */
@@ -2851,6 +3746,24 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * ThinFact
+         * @description A thin wall behind a clamp and how far it bends, mm.
+         */
+        ThinFact: {
+            /** Piece */
+            piece: string;
+            /** Thickness */
+            thickness: number;
+            /** Span */
+            span: number;
+            /** Height */
+            height: number;
+            /** Bends */
+            bends: number;
+            /** How */
+            how: string;
         };
         /**
          * Tool
@@ -3001,6 +3914,41 @@ export interface components {
             rule: "face";
             face: components["schemas"]["FaceRef"];
         };
+        /**
+         * VBlock
+         * @description A block with a vee along x; angle of the vee, width of its mouth and of the relief at its root.
+         */
+        VBlock: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "v_block";
+            /** Angle Deg */
+            angle_deg: number;
+            /** Length */
+            length: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Mouth */
+            mouth: number;
+            /**
+             * Relief
+             * @default 2
+             */
+            relief: number;
+        };
         /** ValidationError */
         ValidationError: {
             /** Location */
@@ -3044,21 +3992,30 @@ export interface components {
         };
         /**
          * Vise
-         * @description A machine vise with hard jaws; mm, force kN.
+         * @description A machine vise; force kN.
          *
-         *     bed_height: table to bed; jaw_height: bed to the top of the jaws; opening: what it can span.
+         *     Frame: x along the jaws, y 0 in the fixed jaw's mounting face (the jaws close towards +y). bed_height: bottom
+         *     to bed; jaw_height: of the mounting faces above the bed; opening_max: between mounting faces.
          */
         Vise: {
             /** Id */
             id: string;
             /** Name */
             name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "vise";
             /** Jaw Width */
             jaw_width: number;
             /** Jaw Height */
             jaw_height: number;
-            /** Jaw Thickness */
-            jaw_thickness: number;
             /** Opening Max */
             opening_max: number;
             /** Bed Height */
@@ -3071,55 +4028,49 @@ export interface components {
             force_kn: number;
         };
         /**
-         * ViseHold
-         * @description The work between hard jaws on a pair of parallels.
-         *
-         *     jaws_close_along: setup axis of the jaw movement. The fixed jaw is at the back (y) or on the left (x).
-         *     parallels: their height above the bed. along: the work's middle from the jaws' middle, mm.
-         *     table_x, table_y: the fixed jaw's middle from the table's front left corner, mm.
+         * WayFact
+         * @description One straight way out. opening: how far the jaws must open for it, mm.
          */
-        ViseHold: {
+        WayFact: {
+            /** Way */
+            way: string;
+            /** Free */
+            free: boolean;
+            /** Blocked By */
+            blocked_by?: string | null;
+            /** Opening */
+            opening?: number | null;
+        };
+        /**
+         * WorkPlace
+         * @description How the work goes in.
+         *
+         *     on: the item whose middle it is laid on (None: the one that suits); x, y: its middle from there, mm. pinned:
+         *     holes on pins, which then decide. pushed: towards what it is pushed, in order, until it touches.
+         */
+        WorkPlace: {
+            /** On */
+            on?: string | null;
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "vise";
-            /**
-             * Vise
-             * @default bench-160
-             */
-            vise: string;
-            /**
-             * Jaws Close Along
-             * @default y
-             * @enum {string}
-             */
-            jaws_close_along: "x" | "y";
-            /**
-             * Parallels
-             * @default 30
-             */
-            parallels: number;
-            /**
-             * Parallel Width
-             * @default 8
-             */
-            parallel_width: number;
-            /**
-             * Along
+             * X
              * @default 0
              */
-            along: number;
+            x: number;
             /**
-             * Table X
-             * @default 450
+             * Y
+             * @default 0
              */
-            table_x: number;
+            y: number;
             /**
-             * Table Y
-             * @default 260
+             * Pinned
+             * @default []
              */
-            table_y: number;
+            pinned: components["schemas"]["Pinned"][];
+            /**
+             * Pushed
+             * @default []
+             */
+            pushed: ("left" | "right" | "front" | "back")[];
         };
         /**
          * XByEdge
@@ -3262,6 +4213,67 @@ export interface components {
                 components["schemas"]["Reckoned"],
                 components["schemas"]["Reckoned"]
             ] | null;
+        };
+        /**
+         * Block
+         * @description A rectangular block.
+         */
+        pelvrak__core__billet__block__Block: {
+            /**
+             * Kind
+             * @default block
+             * @constant
+             */
+            kind: "block";
+            /**
+             * Material
+             * @default EN AW-6082
+             */
+            material: string;
+            /**
+             * Sizing
+             * @default {
+             *       "rule": "allowance",
+             *       "x_minus": 5,
+             *       "x_plus": 5,
+             *       "y_minus": 5,
+             *       "y_plus": 5,
+             *       "z_minus": 5,
+             *       "z_plus": 2
+             *     }
+             */
+            sizing: components["schemas"]["ByAllowance"] | components["schemas"]["BySize"] | components["schemas"]["ByCorners"];
+        };
+        /**
+         * Block
+         * @description A plain block: a custom nest or vee is cut into it.
+         */
+        pelvrak__core__holding__fixture__Block: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "block";
+            /** Length */
+            length: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /**
+             * Material
+             * @default
+             */
+            material: string;
         };
     };
     responses: never;
@@ -3950,6 +4962,39 @@ export interface operations {
             };
         };
     };
+    jaws_api_projects__project_id__files__setup__jaws__kind__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     plan_api_projects__project_id__files_plan_json_get: {
         parameters: {
             query?: never;
@@ -4138,6 +5183,143 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CastingPlace"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    fixtures_api_fixtures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__fixture__Block"] | components["schemas"]["Own"])[];
+                };
+            };
+        };
+    };
+    put_fixtures_api_fixtures_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["Block-Input"] | components["schemas"]["Own"])[];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__fixture__Block"] | components["schemas"]["Own"])[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    fixtures_file_api_fixtures_json_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+        };
+    };
+    bring_fixtures_api_fixtures_json_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_fixtures_api_fixtures_json_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__fixture__Block"] | components["schemas"]["Own"])[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    picture_api_fixtures__fixture_id__picture_png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fixture_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */

@@ -3,11 +3,19 @@ import { Canvas, type ThreeEvent, useFrame, useThree } from '@react-three/fiber'
 import { useEffect, useMemo, useState } from 'react'
 import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
-import { api, type OperationReport, type Part, type ProjectState, type Vec } from '../api/client'
+import {
+  api,
+  type HoldFacts,
+  type OperationReport,
+  type Part,
+  type ProjectState,
+  type Vec,
+} from '../api/client'
 import { usePart, useUpload } from '../api/hooks'
 import { type Move, useChosen, useMoment } from '../dock/moment'
 import { clock, hueOf, LAYERS, type Look, round, useView } from '../state'
 import { ZeroMark } from '../ui/icons'
+import { Holding } from './Holding'
 import { Lines } from './Lines'
 import { Measure } from './Measure'
 import { type Hover, PartFaces } from './PartFaces'
@@ -82,7 +90,7 @@ export function Bench({ project }: { project: ProjectState }) {
       matrix.set(...(setup.zero_from_work.flat() as Sixteen))
     return matrix
   }, [setup, view.card])
-  const solids = typeof view.card === 'number' ? (setup?.hold?.solids ?? []) : []
+  const hold = typeof view.card === 'number' ? (setup?.hold ?? null) : null
   const atWork =
     view.stage === 'hold' || view.stage === 'reach' || view.stage === 'cut' || view.stage === 'seat'
   const stale =
@@ -92,7 +100,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const face = hover && part?.faces[hover.face]
   const edge = hover?.edge != null ? part?.edges[hover.edge] : undefined
   const zeroShown = typeof view.card === 'number' && !!setup?.zero_from_work
-  const showHolding = view.shown.holding && atWork && solids.length > 0
+  const showHolding = view.shown.holding && atWork && !!hold?.key
   return (
     <section aria-label="Bench" className="relative min-h-0 overflow-hidden bg-bench">
       <Canvas
@@ -138,11 +146,7 @@ export function Bench({ project }: { project: ProjectState }) {
           )}
           {view.marked && <Marked at={view.marked} />}
         </group>
-        {showHolding &&
-          !asking &&
-          solids.map(([name, low, high]) => (
-            <Box key={name} low={low} high={high} table={name === 'table'} />
-          ))}
+        {showHolding && !asking && hold && <Holding hold={hold} planes={planes} />}
         {view.shown.paths && moment.path && typeof view.card === 'number' && (
           <Paths
             moves={moment.moment ? moment.path.slice(0, moment.moment.index + 1) : moment.path}
@@ -157,7 +161,7 @@ export function Bench({ project }: { project: ProjectState }) {
           solid={stock ?? partSolid}
           kind={stock ? 'stock' : partSolid ? 'part' : 'nothing'}
           zeroFromWork={zeroFromWork}
-          holding={showHolding ? solids.slice(0, 2) : []}
+          holding={showHolding && hold ? hold.pieces.filter((one) => !IN_THE_BACK.includes(one.name)) : []}
         />
         <OrbitControls makeDefault enableDamping={false} />
       </Canvas>
@@ -379,26 +383,6 @@ function Stock(props: {
   )
 }
 
-function Box({ low, high, table }: { low: readonly number[]; high: readonly number[]; table: boolean }) {
-  const size = [0, 1, 2].map((d) => (high[d] ?? 0) - (low[d] ?? 0)) as Vec
-  const middle = [0, 1, 2].map((d) => ((high[d] ?? 0) + (low[d] ?? 0)) / 2) as Vec
-  const geometry = useMemo(() => new THREE.BoxGeometry(...size), [size.join()]) // eslint-disable-line react-hooks/exhaustive-deps
-  const edges = useMemo(() => new THREE.EdgesGeometry(geometry), [geometry])
-  return (
-    <group position={middle}>
-      <mesh geometry={geometry}>
-        <meshLambertMaterial
-          color={table ? '#C9CAC5' : '#A9AEB0'}
-          polygonOffset
-          polygonOffsetFactor={1}
-          polygonOffsetUnits={1}
-        />
-      </mesh>
-      <Lines geometry={edges} colour="#1E2A2F" opacity={0.55} />
-    </group>
-  )
-}
-
 function Paths({ moves, hue }: { moves: Move[]; hue: string }) {
   const [cuts, rapids] = useMemo(() => {
     const segments = (want: boolean) => {
@@ -477,12 +461,15 @@ function Follow({ id, at }: { id: string; at: Vec }) {
   return <primitive object={anchor} position={at} />
 }
 
+/** Pieces of the holding that need not fit into the picture. */
+const IN_THE_BACK = ['table', 'vise body', 'slide', 'fixed block', 'base plate']
+
 /** Moves the camera when a look is asked for or another setup is chosen, and fits what is shown. */
 function Looking(props: {
   solid: Solid | null
   kind: 'stock' | 'part' | 'nothing'
   zeroFromWork: THREE.Matrix4
-  holding: readonly (readonly [string, readonly number[], readonly number[]])[] | unknown[]
+  holding: HoldFacts['pieces']
 }) {
   const { camera, controls, size, invalidate } = useThree()
   const { look, lookCount, card, stage, picked, shown, time, operation, marked } = useView()
@@ -495,9 +482,9 @@ function Looking(props: {
   useEffect(() => {
     if (!solid || !(camera instanceof THREE.OrthographicCamera)) return
     const box = solid.surface.boundingBox?.clone().applyMatrix4(zeroFromWork) ?? new THREE.Box3()
-    for (const one of props.holding as [string, Vec, Vec][]) {
-      box.expandByPoint(new THREE.Vector3(...one[1]))
-      box.expandByPoint(new THREE.Vector3(...one[2]))
+    for (const one of props.holding) {
+      box.expandByPoint(new THREE.Vector3(...(one.low as Vec)))
+      box.expandByPoint(new THREE.Vector3(...(one.high as Vec)))
     }
     const middle = box.getCenter(new THREE.Vector3())
     const directions: Record<Look, Vec> = {

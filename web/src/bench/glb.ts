@@ -51,18 +51,24 @@ function fetched(url: string): Promise<Solid> {
 }
 
 /** A solid of the results; the last one stays while the next is fetched. */
-export function useSolid(key: string | null | undefined): Solid | null {
+export const useSolid = (key: string | null | undefined) => usePicture(key, 'surface.glb')
+
+/** A picture of the results, by the piece's name. */
+export function usePicture(
+  key: string | null | undefined,
+  piece: 'surface.glb' | 'contacts.glb',
+): Solid | null {
   const [solid, setSolid] = useState<Solid | null>(null)
   useEffect(() => {
     if (!key) return setSolid(null)
     let alive = true
-    fetched(pieceUrl(key, 'surface.glb'))
+    fetched(pieceUrl(key, piece))
       .then((one) => alive && setSolid(one))
       .catch(() => alive && setSolid(null))
     return () => {
       alive = false
     }
-  }, [key])
+  }, [key, piece])
   return solid
 }
 

@@ -105,7 +105,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
                 zeros: [],
                 zero: { of: 'incoming', x: 0, y: 0, z: 1, faces: [], end: 0, offset: [0, 0, 0] },
               },
-              hold: { kind: 'none' },
+              hold: { items: [], work: { x: 0, y: 0, pinned: [], pushed: [] } },
               operations: [],
             })
           })

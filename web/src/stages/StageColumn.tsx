@@ -27,7 +27,7 @@ export function StageColumn({ project }: { project: ProjectState }) {
     if (own.some((one) => one.severity === 'error')) return 'error'
     if (own.some((one) => one.severity === 'warning')) return 'warning'
     if (!report) return 'open'
-    if (stage === 'hold' && setup?.hold.kind === 'none') return 'open'
+    if (stage === 'hold' && !setup?.hold.items.length && !setup?.makes) return 'open'
     if ((stage === 'cut' || stage === 'outgoing') && !setup?.operations.length) return 'open'
     return 'done'
   }

@@ -78,6 +78,21 @@ def cutting_power(ap_mm: float, ae_mm: float, vf_mm_min: float, kc_n_mm2: float)
     return ap_mm * ae_mm * vf_mm_min * kc_n_mm2 / 60e6
 
 
+def mean_force(removal_cm3_min: float, kc_n_mm2: float, vc_m_min: float) -> float:
+    """Mean tangential force of a cutter, N: Fc = Pc / vc = Q·kc / vc."""
+    return removal_cm3_min * kc_n_mm2 / vc_m_min
+
+
+def drill_thrust(diameter_mm: float, feed_mm: float, kc_n_mm2: float, point_deg: float) -> float:
+    """Feed force of a drill, N: Ff = 0.5·kc·(D/2)·f·sin(SIG/2), as handbooks of drilling write it (from memory)."""
+    return 0.5 * kc_n_mm2 * diameter_mm / 2 * feed_mm * math.sin(math.radians(point_deg / 2))
+
+
+def drill_torque(diameter_mm: float, feed_mm: float, kc_n_mm2: float) -> float:
+    """Torque of a drill, N·mm: Mc = kc·f·D²/8."""
+    return kc_n_mm2 * feed_mm * diameter_mm**2 / 8
+
+
 def cutting_data(
     tool: Tool, material: Material, mill: Mill, speed_rpm: float | None = None, feed_mm_min: float | None = None
 ) -> CuttingData:

@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 from pelvrak.core.cutting.tools import ToolKind
 from pelvrak.core.geometry.part import FaceRef, Frozen
 
+NestRoom = Literal["floor", "step", "boss"]
 Depth = Annotated[float, Field(gt=0, le=200)]
 Leave = Annotated[float, Field(ge=0, le=20)]
 Clearance = Annotated[float, Field(gt=0, le=200)]
@@ -46,7 +47,8 @@ class Outline(_Common):
 
     faces: plane faces whose outer boundary is followed, or bores; none means the part's silhouette.
     bottom: a face to stop at; none means the part's bottom. below: past it, mm. chamfer: width of a
-    chamfer on the edge, cut with a chamfer cutter, mm; bottom and below then do not count.
+    chamfer on the edge, cut with a chamfer cutter, mm; bottom and below then do not count. nest: along the inside
+    of the nest, where a setup cuts one.
     """
 
     kind: Literal["outline"] = "outline"
@@ -58,23 +60,32 @@ class Outline(_Common):
     step_over: Annotated[float, Field(gt=0.02, le=0.95)] = 0.5
     leave: Leave = 0.0
     chamfer: Annotated[float, Field(gt=0, le=20)] | None = None
+    nest: bool = False
     ramp_deg: Annotated[float, Field(gt=0.1, le=30)] = 3.0
 
 
 class Pocket(_Common):
-    """Everything out down to picked floors, or within picked bores.
+    """Everything out down to picked floors, or within picked bores, or of a nest where a setup cuts one.
 
-    below: past the bottom of through bores, mm.
+    below: past the bottom of through bores, mm. nest: its floor, the deeper room within its step, or the room for
+    what stands out below.
     """
 
     kind: Literal["pocket"] = "pocket"
-    faces: Annotated[tuple[FaceRef, ...], Field(min_length=1)]
+    faces: tuple[FaceRef, ...] = ()
+    nest: NestRoom | None = None
     below: Annotated[float, Field(ge=0, le=50)] = 0.0
     step_down: Depth = 5.0
     step_over: Annotated[float, Field(gt=0.02, le=0.95)] = 0.45
     leave_side: Leave = 0.0
     leave_floor: Leave = 0.0
     ramp_deg: Annotated[float, Field(gt=0.1, le=30)] = 3.0
+
+    @model_validator(mode="after")
+    def _names_what_it_clears(self) -> Pocket:
+        if (self.nest is None) == (not self.faces):
+            raise ValueError("a pocket needs its floors or bores picked, or the room of a nest, and not both")
+        return self
 
 
 class Drilling(_Common):

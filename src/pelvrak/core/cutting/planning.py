@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 from shapely import LineString, Point, Polygon, box, maximum_inscribed_circle
+from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.feeds import CuttingData
 from pelvrak.core.cutting.operations import Drilling, Facing, Operation, Outline, Pocket, tool_kinds
@@ -46,7 +47,7 @@ class Hole:
 
 @dataclass
 class Job:
-    """What planning works on and what it has found so far."""
+    """What planning works on and what it has found so far. nest: rooms of the nest to be cut, with their floors, zero frame."""
 
     part: PartModel
     zero_from_work: Floats
@@ -55,6 +56,7 @@ class Job:
     data: CuttingData
     setup: str
     path: Path
+    nest: dict[str, tuple[BaseGeometry, float]] = field(default_factory=dict)
     findings: list[Finding] = field(default_factory=list)
     holes: list[Hole] = field(default_factory=list)
     top: float = 0.0
@@ -188,6 +190,9 @@ def _bottom_of(operation: Outline, job: Job) -> float:
 
 
 def _contours(operation: Outline, job: Job) -> list[tuple[Polygon, float | None]]:
+    if operation.nest:
+        room, floor = _room(job, "floor", operation)
+        return [(piece, floor) for piece in pieces(room)]
     if not operation.faces:
         return [(silhouette(job.part.mesh, job.zero_from_work), None)]
     contours: list[tuple[Polygon, float | None]] = []
@@ -229,7 +234,7 @@ def _plan_outline(operation: Outline, job: Job) -> None:
     for contour, own_bottom in _contours(operation, job):
         bottom = own_bottom if own_bottom is not None and operation.bottom is None else _bottom_of(operation, job)
         bottom -= operation.below
-        sign = 1.0 if operation.side == "outside" else -1.0
+        sign = 1.0 if operation.side == "outside" and not operation.nest else -1.0
         reach = job.radius + operation.leave
         if operation.chamfer is not None:
             placed = _on_edge(operation, job, contour)
@@ -247,18 +252,18 @@ def _plan_outline(operation: Outline, job: Job) -> None:
             continue
         # The material wanting to go lies between the contour and the farthest stock beside it.
         spare = 0.0
-        if operation.side == "outside":
+        if sign > 0:
             corners = box(job.stock.low[0], job.stock.low[1], job.stock.high[0], job.stock.high[1])
             spare = min(float(corners.hausdorff_distance(contour)), 60.0)
         step = operation.step_over * job.tool.DC
-        once = operation.side == "inside" or operation.chamfer is not None
+        once = sign < 0 or operation.chamfer is not None
         rounds = 1 if once else max(1, math.ceil(spare / step))
         top = top_within(job.stock, offset(final, job.radius))
         if top is None or top <= bottom:
             continue
         _check_reach(operation, job, top, bottom)
         rings = [
-            _ring(piece, clockwise=operation.side == "outside")
+            _ring(piece, clockwise=sign > 0)
             for k in range(rounds - 1, -1, -1)
             for piece in pieces(offset(final, sign * k * step) if k else final)
         ]
@@ -280,7 +285,7 @@ def _ring(piece: Polygon, clockwise: bool) -> Floats:
 
 def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float) -> None:
     """One pass along a contour at one depth: lead in by a tangent arc from the air side, climb, lead out."""
-    outside = operation.side == "outside"
+    outside = operation.side == "outside" and not operation.nest
     cutter = cutter_profile(job.tool)
     if not touches(job.stock, _at_height(ring, z), cutter):
         return
@@ -349,14 +354,32 @@ def _ramp_along(job: Job, ring: Floats, top: float, bottom: float, angle_deg: fl
                 job.path.arc(kind, (ex, ey, z), centre, job.plunge)  # type: ignore[arg-type]
 
 
-def _plan_pocket(operation: Pocket, job: Job) -> None:
+def _room(job: Job, name: str, operation: Operation) -> tuple[BaseGeometry, float]:
+    if name not in job.nest:
+        raise BadInput(
+            "cut.no_nest", operation.name, "there is no such room to be cut in this setup", "pick faces of the part"
+        )
+    return job.nest[name]
+
+
+def _rooms(operation: Pocket, job: Job) -> list[tuple[Polygon, float]]:
+    """The regions a pocket clears, with their floors."""
+    if operation.nest is not None:
+        room, floor = _room(job, operation.nest, operation)
+        return [(piece, floor) for piece in pieces(room)]
+    out = []
     for ref in operation.faces:
         face = face_of(job.part.part, ref, operation.name)
         if face.kind == "cylinder":
             region, bottom, _ = bore_region(face, job.zero_from_work, operation.name)
-            bottom -= operation.below
+            out.append((region, bottom - operation.below))
         else:
-            region, bottom = floor_region(job.part.part, face, job.zero_from_work, operation.name)
+            out.append(floor_region(job.part.part, face, job.zero_from_work, operation.name))
+    return out
+
+
+def _plan_pocket(operation: Pocket, job: Job) -> None:
+    for region, bottom in _rooms(operation, job):
         bottom += operation.leave_floor
         inner = offset(region, -(job.radius + operation.leave_side))
         if not pieces(inner):

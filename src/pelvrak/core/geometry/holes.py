@@ -9,6 +9,7 @@ import numpy as np
 
 from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.part import SAME_PLACE_MM, Face, Frozen, Part, PartModel, Vector, as_vector
+from pelvrak.core.geometry.rigid import moved, turned
 from pelvrak.core.geometry.seen import Caster
 
 # Axes this near to each other are one: what forms fitted to a mesh are known to.
@@ -257,3 +258,22 @@ def smallest_inner_radius(part: Part) -> float | None:
         if face.number not in holes and face.kind == "cylinder" and face.hollow and face.radius is not None
     ]  # fmt: skip
     return min(corners, default=None)
+
+
+def upright_holes(part: Part, here_from_part: Floats) -> dict[int, tuple[Floats, float, float]]:
+    """Round hollow walls that stand upright in a frame: by face number, a point of the axis there, the diameter, the height of the lower mouth."""
+    out = {}
+    for face in part.faces:
+        if (
+            face.kind != "cylinder"
+            or not face.hollow
+            or face.axis is None
+            or face.axis_point is None
+            or not face.radius
+        ):
+            continue
+        if abs(turned(here_from_part, np.array(face.axis))[2]) < 1 - 1e-6:
+            continue
+        ends = moved(here_from_part, np.array([face.low, face.high]))[:, 2]
+        out[face.number] = (moved(here_from_part, np.array(face.axis_point)), 2 * face.radius, float(ends.min()))
+    return out

@@ -47,3 +47,11 @@ def rotation_about_z(angle_deg: float) -> Floats:
     angle = np.radians(angle_deg)
     c, s = np.cos(angle), np.sin(angle)
     return snapped(np.array([[c, -s, 0.0], [s, c, 0.0], [0.0, 0.0, 1.0]]))
+
+
+def square_to(direction: Floats) -> Floats:
+    """A rotation (3×3) whose third row is a unit direction."""
+    other = np.eye(3)[int(np.argmin(np.abs(direction)))]
+    first = np.cross(other, direction)
+    first /= np.linalg.norm(first)
+    return np.array([first, np.cross(direction, first), direction])

@@ -57,23 +57,24 @@ def register_value(mill: Mill, zero_on_table: Vector) -> Vector:
 
 
 def check_table(
-    mill: Mill, zero_on_table: Vector, solids: tuple[tuple[str, Vector, Vector], ...], setup: str
+    mill: Mill, zero_on_table: Vector, solids: list[tuple[str, Vector, Vector]], setup: str
 ) -> list[Finding]:
-    """Whether the holding stands on the table."""
+    """Whether the holding stands on the table. solids: names and boxes, zero frame."""
+    worst, named = 0.0, ""
     for name, low, high in solids:
-        if name != "vise body":
-            continue
         a, b = np.add(low, zero_on_table), np.add(high, zero_on_table)
-        over = max(-a[0], -a[1], b[0] - mill.table[0], b[1] - mill.table[1])
-        if over > 0:
-            return [
-                Finding(
-                    code="reach.off_table", severity="warning", setup=setup, stage="reach",
-                    sentence=f"The vise hangs {over:.0f} mm over the edge of the table.",
-                    measured=round(float(over), 2), limit=0.0, unit="mm",
-                )
-            ]  # fmt: skip
-    return []
+        over = float(max(-a[0], -a[1], b[0] - mill.table[0], b[1] - mill.table[1]))
+        if a[2] < 1.0 and over > worst:
+            worst, named = over, name
+    if worst <= 0:
+        return []
+    return [
+        Finding(
+            code="reach.off_table", severity="warning", setup=setup, stage="reach",
+            sentence=f"The {named} hangs {worst:.0f} mm over the edge of the table.",
+            measured=round(worst, 2), limit=0.0, unit="mm",
+        )
+    ]  # fmt: skip
 
 
 def check_travel(

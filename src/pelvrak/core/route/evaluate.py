@@ -2,136 +2,75 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
 import numpy as np
+from shapely import to_wkt
 
 from pelvrak.core.billet.block import Block, check_fit, margins
 from pelvrak.core.billet.forms import Files, Raw, raw_of
-from pelvrak.core.cutting.feeds import Material, cutting_data, material_of, removal_rate
+from pelvrak.core.cutting.feeds import cutting_data, material_of, removal_rate
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool, shape_of
-from pelvrak.core.errors import BadInput, Stopped
+from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.callout import check_callout
-from pelvrak.core.geometry.features import features_of
-from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, to_glb, transformed
-from pelvrak.core.geometry.part import PartModel, as_vector, packed, unpacked
-from pelvrak.core.geometry.part_file import read_part
+from pelvrak.core.geometry.mesh import Floats, box_corners, crease_lines, to_glb, transformed
+from pelvrak.core.geometry.part import PartModel, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
-from pelvrak.core.geometry.rigid import inverse, moved, rigid
+from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.geometry.seen import places_on, reached
-from pelvrak.core.holding.vise import HoldFacts, hold_work, solids_mesh, united
+from pelvrak.core.holding.assemble import CutJaws
+from pelvrak.core.holding.clamping import FRICTION
+from pelvrak.core.holding.holding import HoldFacts, in_frame
 from pelvrak.core.machine.mill import Mill, check_table, mill_of, register_value
 from pelvrak.core.program.post import Planned, Program, post
+from pelvrak.core.route.holding import held_for_cutting, held_in, holding_field, holding_mesh, safety_of
+from pelvrak.core.route.jaws import (
+    Solved,
+    blanks_mesh,
+    cut_jaws,
+    jaw_files,
+    maker_of,
+    not_cut,
+    rooms,
+    solved_for,
+    spacer,
+    zero_from_nest,
+)
+from pelvrak.core.route.loads import safety_findings
 from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_json, stock_pieces
 from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.report import (
     BilletReport,
     ComparisonReport,
     Maker,
+    NestReport,
     OperationReport,
     Report,
     SetupReport,
     ZeroReport,
 )
+from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix, mesh_in, part_result
 from pelvrak.core.route.simulate import Station, simulate
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.route.zeros import maker_number, zeros_checked
 from pelvrak.core.seat.seating import lay, seat_work, zero_place
 from pelvrak.core.stock.compare import compare, signed_distance
-from pelvrak.core.stock.field import RayField, error_of, grid_around, loaded, memory_estimate
+from pelvrak.core.stock.field import error_of, grid_around, loaded, memory_estimate
 from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
 from pelvrak.core.stock.surface import surface
-
-VERSION = 5
-HOLDING_CELL_MM = 1.0
-
-Progress = Callable[[float, str], bool]
-
-
-@dataclass
-class Run:
-    """One evaluation under way. progress(share, what) returns False to stop."""
-
-    plan: Plan
-    store: Store
-    progress: Progress
-    part: PartModel
-    part_key: str
-    material: Material
-    raw: Raw | BadInput
-    steps: int = 1
-    done: int = 0
-    computed: list[str] = field(default_factory=list)
-    reused: list[str] = field(default_factory=list)
-
-    def tell(self, what: str, within: float = 0.0) -> None:
-        if not self.progress(min(1.0, (self.done + within) / self.steps), what):
-            raise Stopped
-
-    def step(self, name: str, key: str, compute: Callable[[], dict[str, bytes]]) -> dict[str, Any]:
-        """Facts of a step: taken from the store, or computed and kept."""
-        kept = self.store.get(key, "facts.json")
-        self.tell(name)
-        if kept is None:
-            pieces = compute()
-            self.store.put(key, pieces)
-            kept = pieces["facts.json"]
-            self.computed.append(name)
-        else:
-            self.reused.append(name)
-        self.done += 1
-        facts: dict[str, Any] = json.loads(kept)
-        return facts
-
-    def piece(self, key: str, name: str) -> bytes:
-        data = self.store.get(key, name)
-        if data is None:
-            raise LookupError(f"result {key} has no {name}")
-        return data
-
-
-def part_key(sha256: str) -> str:
-    """The key of what was read from a part file."""
-    return key_of("part", VERSION, sha256)
-
-
-def part_result(data: bytes, name: str, sha256: str, store: Store) -> tuple[str, PartModel]:
-    """The part in a part file, read once: (key, model); pieces part.npz, surface.glb, facts.json, features.json."""
-    key = part_key(sha256)
-    kept = store.get(key, "part.npz")
-    if kept is not None:
-        return key, unpacked(kept)
-    model = read_part(data, name)
-    lines = np.array([[a, b] for e in model.part.edges for a, b in zip(e.points, e.points[1:], strict=False)])
-    store.put(
-        key,
-        {
-            "part.npz": packed(model),
-            "surface.glb": to_glb(model.mesh, lines.reshape(-1, 2, 3)),
-            "facts.json": model.part.model_dump_json().encode(),
-            "features.json": features_of(model).model_dump_json().encode(),
-        },
-    )
-    return key, model
 
 
 def _raw(plan: Plan, model: PartModel, store: Store, files: Files) -> Raw | BadInput:
     """The billet, or why there is none."""
     try:
-        return raw_of(plan.billet, model, files, lambda data, name: _mesh_in(data, name, store))
+        return raw_of(plan.billet, model, files, lambda data, name: mesh_in(data, name, store))
     except BadInput as bad:
         return bad
-
-
-def _mesh_in(data: bytes, name: str, store: Store) -> Mesh:
-    return part_result(data, name, hashlib.sha256(data).hexdigest(), store)[1].mesh
 
 
 def _no_files(sha256: str | None, name: str) -> bytes:
@@ -155,8 +94,8 @@ def evaluate(
     read_key, model = part_result(part_bytes, plan.part.file, sha256, store)
     run = Run(
         plan, store, progress or (lambda share, what: True), model, read_key, material_of(plan.billet.material),
-        _raw(plan, model, store, files or _no_files),
-        steps=3 + sum(2 + len(s.operations) for s in plan.setups),
+        _raw(plan, model, store, files or _no_files), files or _no_files,
+        steps=3 + sum(3 + len(s.operations) for s in plan.setups),
     )  # fmt: skip
     density = run.material.density_g_cm3 * 1e-6
     billet = _billet(run, density)
@@ -164,8 +103,14 @@ def evaluate(
     setups: list[SetupReport] = []
     key, stock_volume = billet.key, billet.volume_mm3
     for index, setup in enumerate(plan.setups):
-        computed = _setup(run, index, setup, key, stock_volume, density)
-        report = zeros_checked(run.piece, model, index, setup, computed, setups, billet.key)
+        if setup.makes is not None:
+            # The part passes by while its jaws are cut.
+            setups.append(_jaw_setup(run, index, setup, key, density))
+            continue
+        made = [one for one, of in zip(setups, plan.setups, strict=False) if of.makes and of.makes.setup == setup.name]
+        computed = _setup(run, index, setup, key, stock_volume, density, made[-1] if made else None)
+        parts = [one for one in setups if one.makes is None]
+        report = zeros_checked(run.piece, model, index, setup, computed, parts, billet.key)
         setups.append(report)
         key, stock_volume = report.outgoing_key, report.outgoing_volume_mm3
     comparison = _compare(run, key) if key is not None and setups else None
@@ -246,10 +191,6 @@ def _cover(run: Run, raw: Raw, billet_key: str) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _matrix(a: Floats) -> tuple[tuple[float, ...], ...]:
-    return tuple(tuple(float(x) for x in row) for row in a)
-
-
 @dataclass
 class Placed:
     """A setup with its frames and holding known. zeros: places of its further zeros in the zero frame."""
@@ -262,46 +203,63 @@ class Placed:
     findings: list[Finding]
     low: Floats
     high: Floats
+    nest: NestReport | None = None
+    solved: Solved | None = None
 
 
-def _place(run: Run, setup: Setup, incoming: Mesh) -> Placed:
+def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float, made: SetupReport | None) -> Placed:
+    """Frames and holding of a setup. made: the setup that cut its jaws."""
     part = run.part.part
     mill = mill_of(setup.machine)
     rotation = lay(setup.seat, part)
     assert isinstance(run.raw, Raw)  # without a billet there is no stock to lay
+    incoming = mesh_from_bytes(run.piece(incoming_key, "surface.npz"))
+    solved = solved_for(run, setup, incoming_key, incoming, rotation)
+    cut: dict[str, CutJaws] = {}
+    cut_from: list[str] = []
+    if solved is not None:
+        rotation = rotation_about_z(solved.nest.turn_deg) @ rotation
+        jaws, source = cut_jaws(solved, made)
+        cut[solved.item.id] = jaws
+        cut_from.append(source)
     corners = box_corners(run.raw.low, run.raw.high)
     boxes = {}
     for name, points in (("billet", corners), ("part", run.part.mesh.vertices), ("incoming", incoming.vertices)):
         seen = points @ rotation.T
         boxes[name] = (tuple(seen.min(axis=0).tolist()), tuple(seen.max(axis=0).tolist()))
-    if any(zero.of == "holding" for zero in (setup.seat.zero, *(one.zero for one in setup.seat.zeros))):
-        jaw = hold_work(setup.hold, transformed(incoming, rigid(rotation, np.zeros(3))), setup.name)[0].jaw
-        if jaw is not None:
-            boxes["jaw"] = jaw
+    lying = rigid(rotation, np.zeros(3))
+    held = held_in(run, setup, incoming_key, incoming, lying, density, cut, cut_from)
+    if held.facts.jaw is not None:
+        boxes["jaw"] = held.facts.jaw
     zero_from_work = seat_work(setup.seat.zero, part, boxes, rotation)
     others = [zero_place(one.zero, part, boxes, rotation) + zero_from_work[:3, 3] for one in setup.seat.zeros]
-    lying = transformed(incoming, zero_from_work)
-    facts, found = hold_work(setup.hold, lying, setup.name)
-    found = [_in_work_frame(f, zero_from_work) for f in found]
+    facts = in_frame(held.facts, zero_from_work[:3, 3])
+    found = [in_work_frame(f, lying) for f in held.findings]
+    nest = None
+    if solved is not None:
+        number = next(i for i, item in enumerate(setup.hold.items) if item.id == solved.item.id)
+        found += solved.findings(f"hold/items/{number}")
+        maker = maker_of(run.plan, index, solved.item)
+        if maker is None:
+            found.append(not_cut(run.plan, index, solved))
+        zero = None if facts.zero_on_table is None else zero_from_nest(solved, np.array(facts.zero_on_table))
+        nest = solved.report(None if maker is None else run.plan.setups[maker].name, zero)
+        nest = nest.model_copy(update={"files_key": jaw_files(run, solved)})
     register = None
     if facts.zero_on_table is not None:
         register = register_value(mill, facts.zero_on_table)
-        found += check_table(mill, facts.zero_on_table, facts.solids, setup.name)
+        standing = [(p.name, p.low, p.high) for p in facts.pieces if p.name != "table"]
+        found += check_table(mill, facts.zero_on_table, standing, setup.name)
+    seen = incoming.vertices @ rotation.T + zero_from_work[:3, 3]
     return Placed(
-        zero_from_work, others, mill, facts, register, found, lying.vertices.min(axis=0), lying.vertices.max(axis=0)
-    )
-
-
-def _in_work_frame(finding: Finding, zero_from_work: Floats) -> Finding:
-    if not finding.place:
-        return finding
-    back = moved(inverse(zero_from_work), np.array(finding.place))
-    return finding.model_copy(update={"place": tuple(as_vector(point) for point in back)})
+        zero_from_work, others, mill, facts, register, found, seen.min(axis=0), seen.max(axis=0), nest, solved
+    )  # fmt: skip
 
 
 def _setup(
-    run: Run, index: int, setup: Setup, incoming_key: str | None, incoming_volume: float, density: float
-) -> SetupReport:
+    run: Run, index: int, setup: Setup, incoming_key: str | None, incoming_volume: float, density: float,
+    made: SetupReport | None,
+) -> SetupReport:  # fmt: skip
     base = SetupReport(
         name=setup.name, title=setup.title, machine=setup.machine, offset_register=setup.offset_register, incoming_key=incoming_key,
         outgoing_key=incoming_key, incoming_volume_mm3=incoming_volume, outgoing_volume_mm3=incoming_volume,
@@ -317,32 +275,21 @@ def _setup(
         )
         return base.model_copy(update={"findings": (nothing,)})
     try:
-        placed = _place(run, setup, mesh_from_bytes(run.piece(incoming_key, "surface.npz")))
+        placed = _place(run, index, setup, incoming_key, density, made)
     except BadInput as bad:
-        run.done += len(setup.operations) + 2
+        run.done += len(setup.operations) + 3
         return base.model_copy(update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)})
     run.done += 1
-    reports: list[OperationReport] = []
-    planned: list[Planned] = []
-    key, stock_volume = incoming_key, incoming_volume
-    # Made when the first operation has to be cut; a route that is known needs none.
-    holding = cache(lambda: _holding_field(placed.hold))
-    station = Station(setup.name, run.part, placed.mill, placed.zero_from_work, placed.hold, placed.register, holding)
+    station = _station(run, setup, placed, {})
+    size = placed.high - placed.low
+    about = f"{size[0]:.1f} x {size[1]:.1f} x {size[2]:.1f} mm, {incoming_volume * density:.3f} kg"
+    done = _operations(run, index, setup, placed, station, incoming_key, incoming_volume, about)
+    reports, key, stock_volume = done.reports, done.key, done.volume
     tools = {tool.id: tool for tool in run.plan.tools}
-    previous_place = None
-    for position, operation in enumerate(setup.operations):
-        report, ready = _operation(run, index, position, setup, placed, station, operation, tools, key, stock_volume)
-        if ready is not None:
-            if ready.path.moves and ready.tool.place != previous_place:
-                previous_place = ready.tool.place
-                report = report.model_copy(update={"time_s": report.time_s + placed.mill.tool_change_s})
-            planned.append(ready)
-        reports.append(report)
-        if report.key is not None:
-            key, stock_volume = report.key, report.outgoing_volume_mm3
-    program_key, program = _program(run, setup, placed, planned, incoming_volume * density)
-    reports = [_with_lines(report, program) for report in reports]
+    stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), reports, tools)
+    placed.hold = placed.hold.model_copy(update={"safety": stands, "friction": FRICTION if stands else None})
     findings = [_with_pointers(finding, index) for finding in placed.findings]
+    findings += [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
     if not setup.operations:
         findings.append(
             Finding(code="cut.no_operations", severity="note", setup=setup.name, stage="cut",
@@ -355,10 +302,11 @@ def _setup(
             "removed_volume_mm3": incoming_volume - stock_volume,
             "outgoing_mass_kg": stock_volume * density,
             "time_s": sum(r.time_s for r in reports),
-            "zero_from_work": _matrix(placed.zero_from_work),
+            "zero_from_work": matrix(placed.zero_from_work),
             "low": as_vector(placed.low),
             "high": as_vector(placed.high),
             "hold": placed.hold,
+            "nest": placed.nest,
             "register_value": _register_reckoning(setup.offset_register, placed, np.zeros(3)),
             "zeros": tuple(
                 ZeroReport(
@@ -372,10 +320,122 @@ def _setup(
             **_depths(reports, placed),
             "seen": tuple(np.round(reached(run.part, [as_vector(placed.zero_from_work[2, :3])])[0][:, 0], 3).tolist()),
             "operations": tuple(reports),
-            "program_key": program_key,
+            "program_key": done.program_key,
             "findings": tuple(findings),
         }
     )
+
+
+@dataclass
+class Done:
+    """What the operations of a setup came to."""
+
+    reports: list[OperationReport]
+    key: str
+    volume: float
+    program_key: str
+
+
+def _station(run: Run, setup: Setup, placed: Placed, nest: dict[str, Any]) -> Station:
+    """Where the setup's operations run. The holding is made when the first has to be cut: a route that is known needs none."""
+    solids = cache(lambda: holding_mesh(run, placed.hold))
+    return Station(
+        setup.name, run.part, placed.mill, placed.zero_from_work, placed.hold, placed.register,
+        cache(lambda: holding_field(solids())), solids, lambda: nest,
+    )  # fmt: skip
+
+
+def _operations(
+    run: Run, index: int, setup: Setup, placed: Placed, station: Station, key: str, stock_volume: float, about: str
+) -> Done:
+    """All operations of a setup, one after the other, and their program. about: what is clamped, for its head."""
+    reports: list[OperationReport] = []
+    planned: list[Planned] = []
+    tools = {tool.id: tool for tool in run.plan.tools}
+    previous_place = None
+    for position, operation in enumerate(setup.operations):
+        report, ready = _operation(run, index, position, setup, placed, station, operation, tools, key, stock_volume)
+        if ready is not None:
+            if ready.path.moves and ready.tool.place != previous_place:
+                previous_place = ready.tool.place
+                report = report.model_copy(update={"time_s": report.time_s + placed.mill.tool_change_s})
+            planned.append(ready)
+        reports.append(report)
+        if report.key is not None:
+            key, stock_volume = report.key, report.outgoing_volume_mm3
+    program_key, program = _program(run, setup, placed, planned, about)
+    return Done([_with_lines(report, program) for report in reports], key, stock_volume, program_key)
+
+
+def _jaw_setup(run: Run, index: int, setup: Setup, part_stock: str | None, density: float) -> SetupReport:
+    """A setup that cuts the jaws of a later one: blanks come in, cut jaws go out, zero is the one they share."""
+    assert setup.makes is not None
+    base = SetupReport(
+        name=setup.name, title=setup.title, machine=setup.machine, offset_register=setup.offset_register, makes=setup.makes.setup,
+        incoming_volume_mm3=0.0, outgoing_volume_mm3=0.0,
+    )  # fmt: skip
+    run.done += 1
+    later = next((i for i, one in enumerate(run.plan.setups) if i > index and one.name == setup.makes.setup), None)
+    try:
+        if later is None or any(one.makes is None for one in run.plan.setups[index + 1 : later]):
+            raise BadInput("jaws.no_target", "hold", f"{setup.name} cuts jaws for {setup.makes.setup}, which does not follow it",
+                           "put it right before that setup")  # fmt: skip
+        target = run.plan.setups[later]
+        if part_stock is None:
+            raise BadInput("stock.none", "incoming", f"no stock comes into {target.name}", "mend the setups before")
+        placed = _place(run, later, target, part_stock, density, None)
+        if (
+            placed.solved is None
+            or placed.nest is None
+            or placed.nest.item != setup.makes.item
+            or placed.hold.zero_on_table is None
+        ):
+            raise BadInput("jaws.no_target", "hold", f"{target.name} does not grip in jaws called {setup.makes.item}",
+                           f"let {target.name} grip in soft jaws, or take this setup out")  # fmt: skip
+        return _jaws_cut(run, index, setup, base, placed, density)
+    except BadInput as bad:
+        run.done += len(setup.operations) + 2
+        return base.model_copy(update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)})
+
+
+def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Placed, density: float) -> SetupReport:
+    solved = target.solved
+    assert solved is not None
+    assert target.hold.zero_on_table is not None
+    to_zero = zero_from_nest(solved, np.array(target.hold.zero_on_table))
+    blanks = blanks_mesh(solved)
+    low, high = blanks.vertices.min(axis=0), blanks.vertices.max(axis=0)
+    cell = run.plan.resolution_mm
+    key = key_of("blanks", VERSION, solved.nest.half, solved.nest.gap, solved.vise is None, cell)
+    facts = run.step(
+        f"{setup.name} blanks", key, lambda: stock_pieces(field_of_mesh(grid_around(low, high, cell), blanks), {})
+    )
+    block = spacer(solved)
+    hold = held_for_cutting(run, setup, target.hold, solved, None if block is None else transformed(block, to_zero))
+    here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
+    placed = Placed(to_zero, [], mill_of(setup.machine), hold, target.register, [], here.min(axis=0), here.max(axis=0))
+    station = _station(run, setup, placed, rooms(solved, to_zero))
+    vise = solved.vise
+    force = 0.0 if vise is None else (vise[0].force_kn or vise[1].force_kn)
+    about = f"{solved.blank.name}" + (
+        f", on a spacer {solved.nest.gap:.2f} mm, clamped with {force:g} kN" if vise else ""
+    )
+    done = _operations(run, index, setup, placed, station, key, facts["volume_mm3"], about)
+    findings = []
+    if not setup.operations:
+        findings.append(Finding(code="jaws.no_operations", severity="error", setup=setup.name, stage="cut", sentence="Nothing cuts the jaws yet."))  # fmt: skip
+    amount = facts["volume_mm3"]
+    return base.model_copy(
+        update={
+            "incoming_key": key, "outgoing_key": done.key, "incoming_volume_mm3": amount, "outgoing_volume_mm3": done.volume,
+            "removed_volume_mm3": amount - done.volume, "incoming_mass_kg": amount * density, "outgoing_mass_kg": done.volume * density,
+            "time_s": sum(r.time_s for r in done.reports), "zero_from_work": matrix(to_zero), "low": as_vector(placed.low),
+            "high": as_vector(placed.high), "hold": hold, "nest": solved.report(setup.name, to_zero),
+            "register_value": _register_reckoning(setup.offset_register, placed, np.zeros(3)),
+            **_depths(done.reports, placed), "operations": tuple(done.reports), "program_key": done.program_key,
+            "findings": tuple(findings),
+        }
+    )  # fmt: skip
 
 
 def _depths(reports: list[OperationReport], placed: Placed) -> dict[str, Any]:
@@ -416,13 +476,6 @@ def _register_reckoning(register: str, placed: Placed, at: Floats) -> tuple[Reck
     )  # fmt: skip
 
 
-def _holding_field(hold: HoldFacts) -> RayField | None:
-    if not hold.solids:
-        return None
-    solid = united(solids_mesh(hold))
-    return field_of_mesh(grid_around(solid.vertices.min(axis=0), solid.vertices.max(axis=0), HOLDING_CELL_MM), solid)
-
-
 def _operation(
     run: Run, index: int, position: int, setup: Setup, placed: Placed, station: Station,
     operation: Operation, tools: dict[str, Tool], incoming_key: str, incoming_volume: float,
@@ -440,8 +493,9 @@ def _operation(
             )
         data = cutting_data(tool, run.material, placed.mill, operation.speed_rpm, operation.feed_mm_min)
         key = key_of(
-            "operation", VERSION, run.part_key, incoming_key, _matrix(placed.zero_from_work), placed.hold.solids,
+            "operation", VERSION, run.part_key, incoming_key, matrix(placed.zero_from_work), placed.hold.digest,
             setup.name, placed.mill, run.material, operation, tool, maker_number(index, position), placed.register,
+            [(name, to_wkt(region, 4), round(floor, 6)) for name, (region, floor) in station.nest().items()],
         )  # fmt: skip
         facts = run.step(
             name, key,
@@ -490,11 +544,10 @@ def _removal(operation: Operation, tool: Tool, feed: float) -> Reckoned | None:
     )  # fmt: skip
 
 
-def _program(run: Run, setup: Setup, placed: Placed, planned: list[Planned], mass: float) -> tuple[str, Program]:
-    size = placed.high - placed.low
+def _program(run: Run, setup: Setup, placed: Placed, planned: list[Planned], about: str) -> tuple[str, Program]:
     program = post(
         setup.name, setup.title, f"{run.plan.name} REV {run.plan.part.revision}", setup.offset_register, placed.register,
-        f"{size[0]:.1f} x {size[1]:.1f} x {size[2]:.1f} mm, {mass:.3f} kg", planned,
+        about, planned,
     )  # fmt: skip
     key = key_of("program", VERSION, program.text)
     run.done += 1
@@ -528,7 +581,7 @@ def _compare(run: Run, key: str) -> ComparisonReport:
 
     facts = run.step("compare", compared, compute)
     stated = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
-    last = run.plan.setups[-1].name
+    last = next(one.name for one in reversed(run.plan.setups) if one.makes is None)
     findings = []
     for code, severity, word, depth, amount, at in (
         ("compare.left", "warning", "left on", "max_left_mm", "left_volume_mm3", "left_at"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 from typing import Any
@@ -40,6 +41,14 @@ def mesh_bytes(mesh: Mesh) -> bytes:
         out, vertices=mesh.vertices, triangles=mesh.triangles.astype(np.int32), label=mesh.label.astype(np.int32)
     )
     return out.getvalue()
+
+
+def digest_of(mesh: Mesh) -> str:
+    """A name for the shape of a mesh, to a nanometre."""
+    points = np.rint(mesh.vertices * 1e6).astype(np.int64)
+    return hashlib.blake2b(
+        points.tobytes() + mesh.triangles.tobytes() + mesh.label.tobytes(), digest_size=16
+    ).hexdigest()
 
 
 def mesh_from_bytes(data: bytes) -> Mesh:

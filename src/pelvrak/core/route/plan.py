@@ -13,7 +13,8 @@ from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.callout import Callout
 from pelvrak.core.geometry.part import Frozen
-from pelvrak.core.holding.vise import Hold, NoHold
+from pelvrak.core.holding.fixture import Fixture, Ident
+from pelvrak.core.holding.hold import Hold
 from pelvrak.core.machine.mill import Register
 from pelvrak.core.seat.seating import Seat
 
@@ -29,15 +30,23 @@ class PartFile(Frozen):
     callouts: Annotated[tuple[Callout, ...], Field(max_length=500)] = ()
 
 
+class Makes(Frozen):
+    """The soft jaws (or nest) a setup cuts: for a later setup, and which item of its holding."""
+
+    setup: Annotated[str, Field(min_length=1, max_length=20)]
+    item: Ident
+
+
 class Setup(Frozen):
-    """One clamping on one machine."""
+    """One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by."""
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
     title: Annotated[str, Field(max_length=60)] = ""
     machine: str = "vertical-760"
     offset_register: Register = "G54"
     seat: Seat = Seat()
-    hold: Hold = NoHold()
+    hold: Hold = Hold()
+    makes: Makes | None = None
     operations: Annotated[tuple[Operation, ...], Field(max_length=200)] = ()
 
     @model_validator(mode="after")
@@ -49,13 +58,14 @@ class Setup(Frozen):
 
 
 class Plan(Frozen):
-    """The plan document; lengths mm, angles degrees. resolution_mm: distance of the stock's rays."""
+    """The plan document; lengths mm, angles degrees. fixtures: the plan's own, before those of the library; resolution_mm: distance of the stock's rays."""
 
     schema_version: Literal[1] = 1
     name: Name
     part: PartFile
     billet: Billet = Block()
     tools: Annotated[tuple[Tool, ...], Field(max_length=200)] = ()
+    fixtures: Annotated[tuple[Fixture, ...], Field(max_length=200)] = ()
     setups: Annotated[tuple[Setup, ...], Field(max_length=40)] = ()
     resolution_mm: Annotated[float, Field(ge=0.1, le=5)] = 0.5
 
@@ -64,6 +74,7 @@ class Plan(Frozen):
         for what, names in (
             ("setups", [setup.name for setup in self.setups]),
             ("tools", [tool.id for tool in self.tools]),
+            ("fixtures", [fixture.id for fixture in self.fixtures]),
             ("tool places", [str(tool.place) for tool in self.tools]),
         ):
             twice = sorted({name for name in names if names.count(name) > 1})

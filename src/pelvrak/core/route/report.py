@@ -6,7 +6,8 @@ from pelvrak.core.cutting.tools import ToolPart
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.part import Frozen, Vector
 from pelvrak.core.geometry.reckoned import Reckoned
-from pelvrak.core.holding.vise import HoldFacts
+from pelvrak.core.holding.holding import HoldFacts
+from pelvrak.core.holding.soft_jaws import Reason
 from pelvrak.core.seat.resting import Rest
 
 Matrix = tuple[tuple[float, ...], ...]
@@ -53,8 +54,38 @@ class ZeroReport(Frozen):
     register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
 
 
+class NestReport(Frozen):
+    """Soft jaws or a nest as solved; mm, degrees. Frame: the vise's over its bed, or the block's.
+
+    item: of the holding; setup: it is for; cut_in: the setup that cuts it, None when none does. outline: of what goes
+    in, opening: of what the cutter leaves, both (x, y) rings; blank: (length, height, thickness or width);
+    zero_from_nest: 4×4 rows. files_key: of its files (pieces jaws.step, jaws.stl, jaws.dxf).
+    """
+
+    item: str
+    setup: str
+    cut_in: str | None = None
+    turn_deg: float
+    between_deg: float
+    grip: float
+    edge: float
+    floor: float
+    top: float
+    gap: float
+    split: float
+    walls: tuple[float, float]
+    blank: tuple[float, float, float]
+    blank_id: str
+    outline: tuple[tuple[float, float], ...]
+    opening: tuple[tuple[float, float], ...]
+    seated: tuple[float, float]
+    reasons: tuple[Reason, ...]
+    zero_from_nest: Matrix | None = None
+    files_key: str | None = None
+
+
 class SetupReport(Frozen):
-    """One setup. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame.
+    """One setup. makes: the setup it cuts jaws for, whose stocks are those jaws then; nest: the solved jaws or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame.
 
     rests: what its zero rests on. cut_z: lowest and highest Z of its cutting moves, and the operations they are
     of. below_rest: how far the lowest lies under what the work rests on, mm. seen: the share of each face of the
@@ -77,6 +108,8 @@ class SetupReport(Frozen):
     low: Vector | None = None
     high: Vector | None = None
     hold: HoldFacts | None = None
+    makes: str | None = None
+    nest: NestReport | None = None
     rests: tuple[Rest, ...] = ()
     zeros: tuple[ZeroReport, ...] = ()
     cut_z: tuple[float, float] | None = None

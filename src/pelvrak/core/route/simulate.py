@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.feeds import CuttingData
 from pelvrak.core.cutting.operations import Operation
@@ -17,12 +18,13 @@ from pelvrak.core.cutting.toolpath import Chords, Path, chord_ends_s, chords
 from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.mesh import Floats, transformed
+from pelvrak.core.geometry.mesh import Floats, Mesh, transformed
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, turned
-from pelvrak.core.holding.vise import HoldFacts
+from pelvrak.core.holding.holding import HoldFacts
 from pelvrak.core.machine.mill import Mill, check_travel
 from pelvrak.core.route.pieces import mesh_from_bytes, path_json, stock_pieces
+from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import RAPID, STOPPED, Hits, Sweep, cut, test
 from pelvrak.core.stock.field import RayField, loaded
 from pelvrak.core.stock.moments import Moments, Recorder, moments_saved
@@ -39,7 +41,8 @@ LOAD_BINS = 160
 class Station:
     """Where an operation is run: the setup it stands in, with everything known of it.
 
-    holding: the holding as a field in the zero frame, made when first asked for; None for nothing.
+    holding: the holding as a field in the zero frame, made when first asked for; None for nothing. solids: the
+    same as a mesh labelled by piece. nest: rooms of the nest that this setup cuts.
     """
 
     setup: str
@@ -49,6 +52,8 @@ class Station:
     hold: HoldFacts
     register: Vector | None
     holding: Callable[[], RayField | None]
+    solids: Callable[[], Mesh | None]
+    nest: Callable[[], dict[str, tuple[BaseGeometry, float]]] = dict
 
 
 def simulate(
@@ -66,7 +71,7 @@ def simulate(
     if here is None:
         raise BadInput("stock.none", operation.name, "no stock is left to cut", "check the operations before")
     start = (0.0, 0.0, float(here.high[2]) + operation.clearance + 50.0)
-    job = Job(station.part, station.zero_from_work, here, tool, data, station.setup, Path(start))
+    job = Job(station.part, station.zero_from_work, here, tool, data, station.setup, Path(start), station.nest())
     plan_operation(operation, job)
     if not job.path.moves:
         facts: dict[str, Any] = {"time_s": 0.0, "most_removal_cm3_min": 0.0, "low": None, "high": None}
@@ -97,7 +102,7 @@ def simulate(
     holding = station.holding()
     if holding is not None:
         in_zero = Sweep(lines.starts, lines.ends, lines.what, UP, sweep.cutter, bodies)
-        findings += holding_trouble(trouble, station.hold, test(holding, in_zero))
+        findings += holding_trouble(trouble, station, test(holding, in_zero))
     low, high = lines.ends.min(axis=0), lines.ends.max(axis=0)
     if station.register is not None:
         findings += check_travel(
@@ -177,25 +182,35 @@ def stock_trouble(trouble: Trouble, hits: Hits) -> list[Finding]:
     return out
 
 
-def holding_trouble(trouble: Trouble, hold: HoldFacts, met: Hits) -> list[Finding]:
+def holding_trouble(trouble: Trouble, station: Station, met: Hits) -> list[Finding]:
     """Every part of the tool that met the holding or the table, with the name of what it met."""
     out = []
     shank = np.maximum(met.bodies[:, 0], met.bodies[:, 1])
     for what, depths in (
         ("cutter", met.rapid), ("shank", shank), ("holder", met.bodies[:, 2]), ("spindle", met.bodies[:, 3]),
     ):  # fmt: skip
-        at = trouble.lines.ends[int(np.argmax(depths))]
-        solid = min(
-            hold.solids,
-            key=lambda s: float(np.linalg.norm(np.maximum(0, np.maximum(np.array(s[1]) - at, at - np.array(s[2]))))),
-        )[0]
+        worst = int(np.argmax(depths))
+        if depths[worst] <= MEETS_MM:
+            continue
         named = "spindle nose" if what == "spindle" else what
+        solid = _nearest_piece(station, trouble.lines.ends[worst])
         out += trouble.found(
             f"cut.{what}_in_holding",
             f"The {named} runs {{depth}} into the {solid} in {trouble.operation.name}.",
             depths,
         )
     return out
+
+
+def _nearest_piece(station: Station, at: Floats) -> str:
+    """The name of the holding's solid nearest to a point of the zero frame."""
+    mesh = station.solids()
+    assert mesh is not None
+    away = [
+        float(signed_distance(at[None], Mesh(mesh.vertices, mesh.triangles[mesh.label == i], mesh.label[mesh.label == i]))[0])
+        for i in range(len(station.hold.pieces))
+    ]  # fmt: skip
+    return station.hold.pieces[int(np.argmin(away))].name
 
 
 def loose_pieces(trouble: Trouble, before: RayField, after: RayField) -> list[Finding]:

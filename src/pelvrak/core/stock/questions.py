@@ -11,6 +11,7 @@ from shapely import MultiPolygon, Polygon
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, line_hits, to_solid, transformed
+from pelvrak.core.geometry.rigid import square_to
 from pelvrak.core.stock import shapes_kernel as kernel
 from pelvrak.core.stock.field import RayField, grid_around
 from pelvrak.core.stock.shapes import field_of_mesh, intersection
@@ -86,19 +87,11 @@ def thinnest(field: RayField, direction: Floats) -> Measured | None:
         length, row, column, middle = kernel.thinnest(bundle.count, bundle.position, bundle.normal, axis, FACING)
         return None if row < 0 else Measured(float(length), _place(field, axis, row, column, middle))
     turn = np.eye(4)
-    turn[:3, :3] = _square_to(direction)
+    turn[:3, :3] = square_to(direction)
     seen = transformed(surface(field), turn)
     turned = field_of_mesh(grid_around(seen.vertices.min(axis=0), seen.vertices.max(axis=0), field.grid.cell), seen)
     found = thinnest(turned, np.array([0.0, 0.0, 1.0]))
     return None if found is None else Measured(found.length, turn[:3, :3].T @ found.place)
-
-
-def _square_to(direction: Floats) -> Floats:
-    """A rotation whose third row is the direction."""
-    other = np.eye(3)[int(np.argmin(np.abs(direction)))]
-    first = np.cross(other, direction)
-    first /= np.linalg.norm(first)
-    return np.array([first, np.cross(direction, first), direction])
 
 
 def pieces(field: RayField) -> list[Piece]:
@@ -149,7 +142,7 @@ def slice_at(mesh: Mesh, point: Floats, normal: Floats) -> tuple[MultiPolygon, F
     BadInput when the surface is not closed.
     """
     frame = np.eye(4)
-    frame[:3, :3] = _square_to(np.asarray(normal, float) / np.linalg.norm(normal))
+    frame[:3, :3] = square_to(np.asarray(normal, float) / np.linalg.norm(normal))
     frame[:3, 3] = -frame[:3, :3] @ np.asarray(point, float)
     solid = to_solid(transformed(mesh, frame))
     if solid.status() != manifold3d.Error.NoError:

@@ -25,6 +25,7 @@ from pelvrak.server.jobs.app import PARTS, queue
 router = APIRouter(prefix="/api", tags=["parts"])
 Triple = Annotated[list[float], Query(min_length=3, max_length=3)]
 SCREEN_PIECES = {
+    "contacts.glb": "model/gltf-binary",
     "surface.glb": "model/gltf-binary",
     "still.png": "image/png",
     "path.json": "application/json",

@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session, defer
 
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Part
-from pelvrak.core.route.evaluate import VERSION, part_key
 from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from
 from pelvrak.core.route.report import Report
 from pelvrak.core.route.revising import Revising, revised, revising
+from pelvrak.core.route.run import VERSION, part_key
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import Edit, EvaluationState, NewProject, ProjectLine, ProjectState, Revise, Step
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision
@@ -54,7 +54,7 @@ def _revision(session: Session, project: Project, number: int) -> Revision:
 
 def stale_from(reported: dict[str, Any], plan: dict[str, Any]) -> int | None:
     """First setup a report made for one plan is out of date for in another; None when it holds for all."""
-    shared = ("part", "billet", "tools", "resolution_mm")
+    shared = ("part", "billet", "tools", "fixtures", "resolution_mm")
     if any(reported[name] != plan[name] for name in shared):
         return 0
     before, after = reported["setups"], plan["setups"]

@@ -54,6 +54,20 @@ def stock(project_id: int, setup: str) -> Response:
     return _file(to_stl(mesh_from_bytes(data), f"pelvrak {setup}") if data else None, f"{setup}.stl", "model/stl")
 
 
+JAW_FILES = {"step": "model/step", "stl": "model/stl", "dxf": "image/vnd.dxf"}
+
+
+@router.get("/{setup}/jaws.{kind}")
+def jaws(project_id: int, setup: str, kind: str) -> Response:
+    """The soft jaws or nest a setup grips in: solids, or the nest's outline."""
+    if kind not in JAW_FILES:
+        raise Refused(404, "release.no_file", kind, f"there are no jaws as {kind}", f"one of {', '.join(JAW_FILES)}")
+    nest = _current(project_id, setup).nest
+    key = nest.files_key if nest else None
+    data = DatabaseStore().get(key, f"jaws.{kind}") if key else None
+    return _file(data, f"{setup}-jaws.{kind}", JAW_FILES[kind])
+
+
 @router.get("/plan.json")
 def plan(project_id: int) -> Response:
     """The plan document."""

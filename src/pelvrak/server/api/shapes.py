@@ -11,7 +11,6 @@ from pelvrak.core.cutting.tools import Tool, ToolKind
 from pelvrak.core.geometry.measure import Target
 from pelvrak.core.geometry.mesh_file import LengthUnit
 from pelvrak.core.geometry.part import Vector
-from pelvrak.core.holding.vise import Vise
 from pelvrak.core.machine.mill import Mill
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import Report
@@ -146,7 +145,6 @@ class Library(BaseModel):
     """What ships with the program. tool_kinds: what can do an operation, by its kind or its cycle."""
 
     machines: list[Mill]
-    vises: list[Vise]
     tools: list[Tool]
     materials: list[Material]
     tool_kinds: dict[str, list[ToolKind]]

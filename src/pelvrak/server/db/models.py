@@ -88,6 +88,14 @@ class Evaluation(Base):
     problem: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
 
 
+class FixtureRow(Base):
+    """One fixture of the shop's library, in its order."""
+
+    __tablename__ = "fixture_row"
+    place: Mapped[int] = mapped_column(Integer, primary_key=True)
+    fixture: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
 class ResultPiece(Base):
     """One piece of a content-addressed result, zstd-compressed."""
 

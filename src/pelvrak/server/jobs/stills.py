@@ -33,6 +33,8 @@ vtkLogger.SetStderrVerbosity(vtkLogger.VERBOSITY_ERROR)
 HUES = ("#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#D55E00", "#0072B2", "#F0E442")
 METAL, BILLET, INK, GROUND = "#D9DBDA", "#B9C2C6", "#1E2A2F", "#FCFAF5"
 HUE_SHARE = 0.6
+# Holding is cool mid-grey.
+FIXTURE_SHADE = (0xA9, 0xAE, 0xB0)
 
 
 def _rgb(code: str) -> Floats:

@@ -11,8 +11,9 @@ from sqlalchemy import update
 from pelvrak.core.billet.forms import check_stock, looks_like_stock
 from pelvrak.core.billet.outline import looks_like_dxf, read_outline
 from pelvrak.core.errors import BadInput, SeveralSolids, Stopped
-from pelvrak.core.route.evaluate import evaluate, part_result
+from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from
+from pelvrak.core.route.run import part_result
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
 from pelvrak.server.db.session import DatabaseStore, tell, transaction
 from pelvrak.server.jobs.apart import BrokeDown, run

@@ -43,6 +43,7 @@ function fresh(
       step_over: 0.5,
       leave: 0,
       chamfer: null,
+      nest: false,
       ramp_deg: 3,
     }
   if (kind === 'pocket')

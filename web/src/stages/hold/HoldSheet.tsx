@@ -1,127 +1,306 @@
-import { useLibrary } from '../../api/hooks'
-import { round } from '../../state'
-import { Choice, Segments } from '../../ui/Choice'
+import { useState } from 'react'
+import type { Fixture, HoldFacts, HoldItem } from '../../api/client'
+import { useFixtures } from '../../api/hooks'
+import { round, useView } from '../../state'
+import { applyCure } from '../../ui/FindingCard'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../StageSheet'
+import { BuildList } from './BuildList'
+import { FixtureLibrary } from './FixtureLibrary'
+import { SoftJaws } from './SoftJaws'
+import { added } from './fixtures'
 
-/** What locates and clamps the work. */
-export function HoldSheet({ setup, report, edit }: SheetProps) {
-  const { data: library } = useLibrary()
-  const { hold } = setup
+const WAYS = ['left', 'right', 'front', 'back'] as const
+
+/** What locates and clamps the work: built up like on the machine, and judged against the stock as it comes in. */
+export function HoldSheet(props: SheetProps) {
+  const { setup, plan, report, edit, commit } = props
+  const { data: fixtures } = useFixtures(plan)
+  const [choosing, setChoosing] = useState(false)
   const facts = report?.hold
-  const vises = library?.vises ?? []
-  const vise = hold.kind === 'vise' ? vises.find((one) => one.id === hold.vise) : undefined
-  const change = (field: 'parallels' | 'along' | 'parallel_width', value: number) =>
-    edit(field, (own) => {
-      if (own.hold.kind === 'vise') own.hold[field] = value
+  const { items, work } = setup.hold
+  if (setup.makes)
+    return (
+      <>
+        <Head title="Hold">The blanks are clamped as {setup.makes.setup} will grip, on a spacer</Head>
+        {report?.nest && <SoftJaws {...props} nest={report.nest} />}
+        {report?.nest && (
+          <Row label="Spacer">
+            <Computed>{round(report.nest.gap, 2)} mm between the jaws</Computed>
+          </Row>
+        )}
+      </>
+    )
+  const take = (fixture: Fixture) => {
+    setChoosing(false)
+    void commit(`${setup.name}: ${fixture.name} added`, (draft) => {
+      const own = draft.setups[props.index]
+      if (!own) return
+      // The plan keeps its own copy, so that a change of the library does not bend it.
+      if (!draft.fixtures.some((one) => one.id === fixture.id)) draft.fixtures.push(fixture)
+      own.hold.items.push(...added(own.hold.items, fixture, fixtures ?? []))
     })
+  }
   return (
     <>
       <Head title="Hold">What locates and clamps the work in {setup.name}</Head>
-      <Row label="Vise">
-        <Choice
-          label="Vise"
-          value={hold.kind === 'vise' ? hold.vise : 'none'}
-          options={[
-            { value: 'none', label: 'nothing' },
-            ...vises.map((one) => ({
-              value: one.id,
-              label: one.name,
-              note: `opens ${one.opening_max}`,
-            })),
-          ]}
-          choose={(id) =>
-            void edit(`vise ${id}`, (own) => {
-              if (id === 'none') own.hold = { kind: 'none' }
-              else if (own.hold.kind === 'vise') own.hold.vise = id
-              else
-                own.hold = {
-                  kind: 'vise',
-                  vise: id,
-                  jaws_close_along: 'y',
-                  parallels: (vises.find((one) => one.id === id)?.jaw_height ?? 40) - 8,
-                  parallel_width: 8,
-                  along: 0,
-                  table_x: 450,
-                  table_y: 380,
-                }
-            })
-          }
-        />
-      </Row>
-      {hold.kind === 'vise' && (
+      <BuildList {...props} fixtures={fixtures ?? []} />
+      <div className="mt-1.5 flex flex-wrap gap-1.5">
+        <button type="button" className="knob text-[12.5px]" onClick={() => setChoosing(true)}>
+          + from the library
+        </button>
+        {items.length === 0 && <Quick edit={edit} />}
+      </div>
+      {choosing && <FixtureLibrary plan={plan} take={take} close={() => setChoosing(false)} />}
+      {items.length > 0 && !report?.nest && (
         <>
-          <Row
-            label="Jaws close"
-            below={
-              facts?.opening != null && (
-                <Computed>
-                  opening {round(facts.opening, 2)} of {vise?.opening_max} mm
-                </Computed>
-              )
-            }
-          >
-            <Segments
-              label="Jaws close along"
-              value={hold.jaws_close_along}
-              options={[
-                { value: 'y', label: 'front to back' },
-                { value: 'x', label: 'left to right' },
-              ]}
-              choose={(value) =>
-                void edit(`jaws along ${value}`, (own) => {
-                  if (own.hold.kind === 'vise') own.hold.jaws_close_along = value
-                })
-              }
-            />
-          </Row>
-          <NumberRow
-            label="Parallels"
-            below={
-              facts && (
-                <Computed>
-                  grip {round(facts.grip_depth, 2)} mm
-                  {vise && <span className="text-soft"> · jaws {vise.jaw_height} mm high</span>}
-                </Computed>
-              )
-            }
-            value={hold.parallels}
-            unit="mm"
-            commit={(value) => change('parallels', value)}
-          />
-          <NumberRow
-            label="Width each"
-            name="Parallel width"
-            value={hold.parallel_width}
-            unit="mm"
-            commit={(value) => change('parallel_width', value)}
-          />
+          <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Work</h3>
           <NumberRow
             label="Off the middle"
             below={
-              facts && (
+              facts?.opening != null && (
                 <Computed>
                   sticks out {round(facts.sticks_out_left, 2)} left, {round(facts.sticks_out_right, 2)} right
                 </Computed>
               )
             }
-            value={hold.along}
+            value={work.x}
             unit="mm"
-            commit={(value) => change('along', value)}
+            commit={(value) => edit('work along the jaws', (own) => (own.hold.work.x = value))}
           />
-          {facts && (
-            <>
-              <Row label="Above jaws">
-                <Computed>{round(facts.stands_above, 2)} mm</Computed>
-              </Row>
-              <Row label="Contact">
-                <Computed>
-                  {round(facts.contact_fixed, 0)} + {round(facts.contact_moving, 0)} mm²
-                  <span className="text-soft"> fixed + moving</span>
-                </Computed>
-              </Row>
-            </>
-          )}
+          <NumberRow
+            label="Across"
+            value={work.y}
+            unit="mm"
+            commit={(value) => edit('work across', (own) => (own.hold.work.y = value))}
+          />
+          <Row label="Pushed to the">
+            <div role="group" aria-label="Pushed to the" className="flex flex-wrap gap-1">
+              {WAYS.map((way) => (
+                <button
+                  key={way}
+                  type="button"
+                  aria-pressed={work.pushed.includes(way)}
+                  className={`knob !px-2 text-[12.5px] ${work.pushed.includes(way) ? 'knob-on' : ''}`}
+                  onClick={() =>
+                    void edit(`work pushed ${way}`, (own) => {
+                      const now = own.hold.work.pushed
+                      own.hold.work.pushed = now.includes(way)
+                        ? now.filter((one) => one !== way)
+                        : [...now, way]
+                    })
+                  }
+                >
+                  {way}
+                </button>
+              ))}
+            </div>
+          </Row>
+        </>
+      )}
+      {report?.nest && <SoftJaws {...props} nest={report.nest} />}
+      {facts?.key && <Facts facts={facts} />}
+      {!!facts?.proposals.length && (
+        <section aria-label="Proposals" className="mt-4">
+          <h3 className="mb-1 font-head text-[15px] font-semibold">Proposals</h3>
+          {facts.proposals.map((one) => (
+            <div key={one.cure.label} className="mb-1.5 border border-rule bg-sheet px-2.5 py-1.5">
+              <div className="text-[12.5px] text-soft">{one.reason}</div>
+              <button
+                type="button"
+                className="knob-go mt-1 text-[12.5px]"
+                onClick={() =>
+                  void commit(`${setup.name}: ${one.cure.label}`, (draft) =>
+                    applyCure(draft, { ...one.cure, path: `/setups/${props.index}/${one.cure.path}` }),
+                  )
+                }
+              >
+                {one.cure.label}
+              </button>
+            </div>
+          ))}
+        </section>
+      )}
+    </>
+  )
+}
+
+/** The everyday holdings, whole. */
+function Quick({ edit }: { edit: SheetProps['edit'] }) {
+  const put = (what: string, items: HoldItem[]) => edit(what, (own) => (own.hold.items = items))
+  const at = { y: 0, z: 0, turn_deg: 0, side: 'left' as const }
+  const vise = { ...at, id: 'vise', fixture: 'bench-160', on: 'table', x: 450, y: 402 }
+  return (
+    <>
+      <button
+        type="button"
+        className="knob text-[12.5px]"
+        onClick={() =>
+          void put('vise, hard jaws, parallels', [
+            vise,
+            { ...at, id: 'jaws', fixture: 'hard-160', on: 'vise', x: 0 },
+            { ...at, id: 'parallels', fixture: 'par-150x8', on: 'vise', x: 0, height: 42 },
+          ])
+        }
+      >
+        vise, hard jaws, parallels
+      </button>
+      <button
+        type="button"
+        className="knob text-[12.5px]"
+        onClick={() =>
+          void put('vise, soft jaws', [
+            vise,
+            { ...at, id: 'jaws', fixture: 'soft-160x45', on: 'vise', x: 0, cut: SOFT },
+          ])
+        }
+      >
+        vise, soft jaws
+      </button>
+    </>
+  )
+}
+
+export const SOFT: NonNullable<HoldItem['cut']> = {
+  shift: 0,
+  cutter: 10,
+  clearance: 0.5,
+  relief: 'round',
+  floor: 'floor',
+  step: 6,
+  edge_break: 1,
+  least_wall: 6,
+}
+
+/** What touches, how well it is located, whether it goes in and out, and what the cut may pull. */
+function Facts({ facts }: { facts: HoldFacts }) {
+  const view = useView()
+  const located = facts.locating
+  const worst = facts.safety.length ? facts.safety.reduce((a, b) => (b.factor < a.factor ? b : a)) : null
+  return (
+    <>
+      <h3 className="mb-1 mt-4 flex items-baseline justify-between font-head text-[15px] font-semibold">
+        What touches
+        <label className="flex items-center gap-1 font-words text-[12.5px] font-normal">
+          <input
+            type="checkbox"
+            className="accent-action"
+            checked={view.contacts}
+            onChange={() => view.set({ contacts: !view.contacts })}
+          />
+          in the picture
+        </label>
+      </h3>
+      <table aria-label="Contacts" className="figures w-full text-[12px]">
+        <tbody>
+          {facts.contacts.slice(0, 14).map((one, i) => (
+            <tr
+              key={i}
+              className={`border-t border-rule ${view.litItem === one.item ? 'bg-rail' : ''}`}
+              onMouseEnter={() => view.set({ litItem: one.item })}
+              onMouseLeave={() => view.set({ litItem: null })}
+            >
+              <td className="py-0.5 font-words">{one.name}</td>
+              <td className={one.kind === 'face' ? 'text-soft' : 'text-trouble'}>{one.kind}</td>
+              <td className="text-right text-action">
+                {one.kind === 'face' ? `${round(one.area, 0)} mm²` : `${round(one.length, 1)} mm`}
+              </td>
+              <td className="w-12 text-right">
+                {one.angle_deg == null ? '' : `${round(one.angle_deg, 1)}°`}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {facts.opening != null && (
+        <>
+          <Row label="Opening">
+            <Computed>
+              {round(facts.opening, 2)} of {facts.opening_max} mm
+            </Computed>
+          </Row>
+          <Row label="Grip">
+            <Computed>
+              {round(facts.grip_depth, 2)} deep, {round(facts.grip_length, 1)} long
+            </Computed>
+          </Row>
+          <Row label="Above jaws">
+            <Computed>
+              {round(facts.stands_above, 2)} mm
+              {facts.grip_depth > 0 && (
+                <span className="text-soft"> · {round(facts.stands_above / facts.grip_depth, 1)} grips</span>
+              )}
+            </Computed>
+          </Row>
+        </>
+      )}
+      {located && (
+        <Row label="Located">
+          <Computed>
+            {located.rank} of 6 freedoms
+            {located.condition != null && (
+              <span className="text-soft"> · condition {round(located.condition, 1)}</span>
+            )}
+          </Computed>
+          {located.free.map((one) => (
+            <div key={one} className="text-[12.5px] text-soft">
+              free: {one}
+            </div>
+          ))}
+          {located.fought.map((one) => (
+            <div key={one} className="text-[12.5px] text-trouble">
+              fought: {one}
+            </div>
+          ))}
+        </Row>
+      )}
+      <Row label="Ways out">
+        <ul className="flex flex-wrap gap-x-2 text-[12.5px]">
+          {facts.ways.map((one) => (
+            <li key={one.way} className={one.free ? '' : 'text-soft'} title={one.blocked_by ?? ''}>
+              {one.free ? '✓' : '×'} {one.way}
+              {one.free && !!one.opening && <span className="figures"> jaws +{one.opening}</span>}
+            </li>
+          ))}
+        </ul>
+      </Row>
+      {facts.thin && (
+        <Row label="Thin wall">
+          <Computed>
+            {round(facts.thin.thickness, 1)} mm bends {round(facts.thin.bends, 3)} mm
+          </Computed>
+          <div className="text-[12.5px] leading-tight text-soft">
+            behind the {facts.thin.piece}: {facts.thin.how}
+          </div>
+        </Row>
+      )}
+      {worst && (
+        <>
+          <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">
+            Clamping against cutting
+            <span className="font-words text-[12.5px] font-normal text-soft">
+              {' '}
+              · friction {facts.friction}
+            </span>
+          </h3>
+          <table aria-label="Clamping" className="figures w-full text-[12px]">
+            <tbody>
+              {[...facts.safety]
+                .sort((a, b) => a.factor - b.factor)
+                .slice(0, 6)
+                .map((one) => (
+                  <tr key={one.operation} className="border-t border-rule">
+                    <td className="py-0.5 font-words">{one.name}</td>
+                    <td className="text-right text-soft">
+                      {round(Math.hypot(...(one.force as [number, number, number])), 0)} N
+                    </td>
+                    <td className={`w-20 text-right ${one.factor < 2 ? 'text-trouble' : 'text-action'}`}>
+                      {one.factor >= 100 ? '> 100' : round(one.factor, 1)} times
+                    </td>
+                  </tr>
+                ))}
+            </tbody>
+          </table>
         </>
       )}
     </>

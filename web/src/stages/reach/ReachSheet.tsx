@@ -10,10 +10,12 @@ const REGISTERS = ['G54', 'G55', 'G56', 'G57', 'G58', 'G59'] as const
 export function ReachSheet({ setup, plan, report, edit }: SheetProps) {
   const { data: library } = useLibrary()
   const mill = library?.machines.find((one) => one.id === setup.machine)
-  const { hold } = setup
-  const place = (field: 'table_x' | 'table_y', value: number) =>
-    edit(field, (own) => {
-      if (own.hold.kind === 'vise') own.hold[field] = value
+  const first = setup.hold.items.findIndex((one) => one.on === 'table')
+  const standing = setup.hold.items[first]
+  const place = (field: 'x' | 'y', value: number) =>
+    edit(`${standing?.id} ${field} on the table`, (own) => {
+      const item = own.hold.items[first]
+      if (item) item[field] = value
     })
   const register = report?.register_value
   const lengths = new Map(
@@ -42,22 +44,26 @@ export function ReachSheet({ setup, plan, report, edit }: SheetProps) {
           choose={(id) => void edit(`machine ${id}`, (own) => (own.machine = id))}
         />
       </Row>
-      {hold.kind === 'vise' ? (
+      {standing ? (
         <>
           <NumberRow
-            label="Fixed jaw X"
-            value={hold.table_x}
+            label={`${standing.id} X`}
+            name="On the table X"
+            value={standing.x}
             unit="mm"
-            commit={(value) => place('table_x', value)}
+            commit={(value) => place('x', value)}
           />
           <NumberRow
-            label="Fixed jaw Y"
-            below={<span className="text-soft">its middle, from the table’s front left corner</span>}
-            value={hold.table_y}
+            label={`${standing.id} Y`}
+            name="On the table Y"
+            below={<span className="text-soft">from the table’s front left corner</span>}
+            value={standing.y}
             unit="mm"
-            commit={(value) => place('table_y', value)}
+            commit={(value) => place('y', value)}
           />
         </>
+      ) : setup.makes ? (
+        <p className="py-2 text-soft">Stands where {setup.makes.setup} stands: the jaws are cut in place.</p>
       ) : (
         <p className="py-2 text-soft">Without a holding the work has no place on the table.</p>
       )}

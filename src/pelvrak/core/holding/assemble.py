@@ -1,0 +1,600 @@
+"""Where does everything stand? The holding built up in its order by contact, the work laid in, the clamps closed.
+
+All in the layout frame: the table's top is z 0, its front left corner the origin, the axes those of the
+machine. The work comes in the setup's orientation and is only ever moved, never turned.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import manifold3d
+import numpy as np
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, to_solid, transformed
+from pelvrak.core.geometry.rigid import moved, rigid, rotation_about_z, turned
+from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding.contact import travel
+from pelvrak.core.holding.fixture import Fixture, Role, Solid
+from pelvrak.core.holding.hold import Hold, Item
+from pelvrak.core.stock.compare import signed_distance
+
+# Lifted by this while it is pushed along something, so that what it slides on does not stop it, mm.
+SLIDE_MM = 0.02
+# How far cut jaws stand open before they close, and what a surface may be off there, mm.
+CUT_OPEN_MM, OVERLAP_MM = 1.0, 0.1
+WAYS: dict[str, Floats] = {
+    "left": np.array([-1.0, 0, 0]), "right": np.array([1.0, 0, 0]),
+    "front": np.array([0, -1.0, 0]), "back": np.array([0, 1.0, 0]),
+}  # fmt: skip
+DOWN, UP = np.array([0.0, 0, -1]), np.array([0.0, 0, 1])
+# Common practice, no source: a bolt holds in as many turns as its diameter is long, and lightly by half of it.
+THREAD_HOLDS = 1.0
+
+
+@dataclass(frozen=True)
+class Piece:
+    """One solid of the holding as it stands. item: the one it belongs to; push: where a clamp drives it (unit), with its force in N."""
+
+    item: str
+    name: str
+    role: Role
+    mesh: Mesh
+    push: Floats | None = None
+    force: float = 0.0
+
+
+@dataclass
+class Trouble:
+    """What went wrong while building up, to be told as a finding."""
+
+    code: str
+    sentence: str
+    item: str | None = None
+    measured: float | None = None
+    limit: float | None = None
+    place: Floats | None = None
+    cure: tuple[str, str, Any] | None = None
+
+
+@dataclass
+class Assembly:
+    """The holding and the work as they stand; layout frame, mm.
+
+    shift: what takes the work from where it came to where it lies. opening: between a vise's mounting faces and
+    what it can take. met: what the moving jaw met. bed, jaw_top: heights of the vise's bed and the jaws' tops.
+    jaws: low and high of the fixed jaw's face above what the work rests on. closing: the way the jaw moves.
+    """
+
+    pieces: list[Piece] = field(default_factory=list)
+    shift: Floats = field(default_factory=lambda: np.zeros(3))
+    trouble: list[Trouble] = field(default_factory=list)
+    opening: tuple[float, float] | None = None
+    between: float | None = None
+    met: list[str] = field(default_factory=list)
+    jaw_top: float | None = None
+    jaw_low: float | None = None
+    jaw_span: tuple[Floats, Floats] | None = None
+    closing: Floats | None = None
+    vise: str | None = None
+    free_gap: float | None = None
+
+
+@dataclass(frozen=True)
+class CutJaws:
+    """Jaws or a nest as they have been cut: `fixed` and `moving` each in the frame of an uncut fixed jaw (the
+    moving one turned half round), or one nest block in `fixed`. place: takes the setup-oriented work into the
+    vise's frame over its bed (or the block's frame). opening: between the mounting faces as they were cut."""
+
+    fixed: Mesh
+    moving: Mesh | None
+    place: Floats
+    opening: float = 0.0
+
+
+@dataclass
+class _Build:
+    hold: Hold
+    fixtures: dict[str, Fixture]
+    work: Mesh
+    holes: dict[int, tuple[Floats, float, float]]
+    own: dict[str, Mesh]
+    cut: dict[str, CutJaws]
+    out: Assembly = field(default_factory=Assembly)
+    poses: dict[str, Floats] = field(default_factory=dict)
+
+    def fixture(self, item: Item) -> Fixture:
+        found = self.fixtures.get(item.fixture)
+        if found is None:
+            raise BadInput(
+                "hold.unknown_fixture", "hold.items", f"{item.id}: there is no fixture {item.fixture!r}", "choose one from the library"
+            )  # fmt: skip
+        return found
+
+    def base(self, item: Item) -> Item:
+        return next(one for one in self.hold.items if one.id == item.on)
+
+    def add(self, item: Item, solid: Solid, pose: Floats, **more: Any) -> None:
+        self.out.pieces.append(Piece(item.id, solid.name, solid.role, transformed(mesh_of(solid.body), pose), **more))
+
+    def said(self, code: str, sentence: str, **more: Any) -> None:
+        self.out.trouble.append(Trouble(code, sentence, **more))
+
+
+def assemble(
+    hold: Hold, fixtures: dict[str, Fixture], work: Mesh, holes: dict[int, tuple[Floats, float, float]] | None = None,
+    own: dict[str, Mesh] | None = None, cut: dict[str, CutJaws] | None = None,
+) -> Assembly:  # fmt: skip
+    """Build up a holding round the work.
+
+    work: its surface in the setup's orientation. holes: by face number, a point of the axis (same frame), the
+    diameter and the height of its mouth below. own: meshes of the shop's own solids by item. cut: soft jaws and
+    nests by item. Raises BadInput for fixtures that are not there or do not go together.
+    """
+    build = _Build(hold, fixtures, work, holes or {}, own or {}, cut or {})
+    for item in hold.items:
+        _stand(build, item)
+    if not hold.items:
+        return build.out
+    _lay_in(build)
+    for item in hold.items:
+        if isinstance(build.fixture(item), kinds.Clamp):
+            _close_clamp(build, item)
+        if isinstance(build.fixture(item), kinds.Chuck):
+            _close_chuck(build, item)
+        if isinstance(build.fixture(item), kinds.Bolt):
+            _drive_bolt(build, item)
+    return build.out
+
+
+def _stand(build: _Build, item: Item) -> None:
+    """Put one fixture where it stands, unless it waits for the work."""
+    one = build.fixture(item)
+    pose = _pose(build, item, one)
+    build.poses[item.id] = pose
+    if isinstance(one, (kinds.Clamp, kinds.Bolt, kinds.Parallels)):
+        return
+    if isinstance(one, kinds.Jaws):
+        if not isinstance(build.fixture(build.base(item)) if item.on != "table" else None, kinds.Vise):
+            raise BadInput(
+                "hold.jaws_need_vise", "hold.items", f"{item.id}: jaws are screwed to a vise", "put them on a vise"
+            )
+        return
+    if isinstance(one, kinds.Own):
+        mesh = build.own.get(item.id)
+        if mesh is None:
+            raise BadInput("hold.no_file", "hold.items", f"{item.id}: {one.file} is not here", "bring the file again")
+        build.out.pieces.append(Piece(item.id, one.name, "locates", transformed(mesh, pose)))
+        return
+    if isinstance(one, kinds.Block) and item.cut is not None and item.id in build.cut:
+        build.out.pieces.append(Piece(item.id, "nest", "locates", transformed(build.cut[item.id].fixed, pose)))
+        return
+    for solid in kinds.solids(one, item.height):
+        build.add(item, solid, pose)
+
+
+def _pose(build: _Build, item: Item, one: Fixture) -> Floats:
+    """layout_from_item, 4×4."""
+    turn = rotation_about_z(item.turn_deg)
+    at = np.array([item.x, item.y, item.z])
+    if isinstance(one, kinds.Riser) and item.height is not None and item.height not in one.heights:
+        raise BadInput("hold.height", "hold.items", f"{item.id}: {one.name} has no height {item.height:g} mm",
+                       "one of " + ", ".join(f"{h:g}" for h in one.heights))  # fmt: skip
+    if item.on == "table":
+        return rigid(turn, at)
+    base = build.base(item)
+    under, pose = build.fixture(base), build.poses[base.id]
+    if isinstance(under, kinds.Plate):
+        middle = np.array([0.0, 0.0, under.thickness])
+        if item.hole is not None:
+            grid = kinds.plate_holes(under)
+            if item.hole[0] >= grid.shape[0] or item.hole[1] >= grid.shape[1]:
+                raise BadInput("hold.no_hole", "hold.items", f"{item.id}: {under.name} has {grid.shape[0]} × {grid.shape[1]} holes",
+                               "choose a hole of the plate")  # fmt: skip
+            middle[:2] = grid[item.hole]
+        return np.asarray(pose @ rigid(turn, middle + at))
+    if isinstance(under, kinds.Vise):
+        bed = np.array([0.0, 0.0, under.bed_height])
+        if isinstance(one, kinds.Stop):
+            sign = 1.0 if item.side == "right" else -1.0
+            jaws = next((build.fixture(i) for i in build.hold.items if i.on == base.id and isinstance(build.fixture(i), kinds.Jaws)), None)  # fmt: skip
+            wide, thick = (jaws.width, jaws.thickness) if isinstance(jaws, kinds.Jaws) else (under.jaw_width, 0.0)
+            tip = np.array(
+                [sign * (wide / 2 - 5.0), -thick - one.tip_diameter / 2 - 2.0, under.jaw_height - one.tip_diameter / 2]
+            )
+            return np.asarray(pose @ rigid(rotation_about_z(0.0 if sign > 0 else 180.0), bed + tip + at))
+        if isinstance(one, (kinds.VBlock, kinds.ColletBlock, kinds.Riser, kinds.Block)):
+            across = one.across if isinstance(one, kinds.ColletBlock) else one.width
+            thick = max((f.thickness for i in build.hold.items if i.on == base.id and isinstance(f := build.fixture(i), kinds.Jaws)), default=0.0)  # fmt: skip
+            return np.asarray(pose @ rigid(turn, bed + [0.0, -thick - across / 2, 0.0] + at))
+        return np.asarray(pose @ rigid(turn, bed + at))
+    tall = {kinds.VBlock: "height", kinds.Chuck: "height", kinds.ColletBlock: "across", kinds.Block: "height"}.get(
+        type(under)
+    )
+    top = getattr(under, tall) if tall else (base.height or 0.0)
+    return np.asarray(pose @ rigid(turn, np.array([0.0, 0.0, float(top)]) + at))
+
+
+def _closed(pieces: list[Piece]) -> Mesh:
+    return joined([piece.mesh for piece in pieces])
+
+
+def _lay_in(build: _Build) -> None:
+    """The work onto what it rests on, against what it is pushed, and the vise closed on it."""
+    out, hold = build.out, build.hold
+    vise_item = next((i for i in hold.items if isinstance(build.fixture(i), kinds.Vise)), None)
+    nest_item = next((i for i in hold.items if i.id in build.cut), None)
+    lying = build.work
+    low, high = lying.vertices.min(axis=0), lying.vertices.max(axis=0)
+    if nest_item is not None:
+        base = build.poses[nest_item.id] if vise_item is None else build.poses[vise_item.id]
+        above = np.zeros(3) if vise_item is None else np.array([0, 0, _vise(build, vise_item).bed_height])
+        cut = build.cut[nest_item.id]
+        # The turn was taken into the work before; only its place is left.
+        out.shift = moved(base, cut.place + above)
+        if vise_item is not None:
+            _close_vise(build, vise_item, transformed(lying, rigid(np.eye(3), out.shift)))
+        return
+    host = _host(build, vise_item)
+    middle = (low + high) / 2
+    shift = np.array([*(host - middle)[:2], 0.0])
+    pinned = _on_pins(build)
+    if pinned is not None:
+        shift[:2] = pinned
+    rests = [p for p in out.pieces if p.role != "body" or p.name == "vise body"]
+    flat = _flat_parallels(build, vise_item, lying, shift)
+    shift = shift + _drop(build, transformed(lying, rigid(np.eye(3), shift)), [*rests, *flat])
+    pushes: list[tuple[str, Floats]] = [(way, WAYS[way]) for way in hold.work.pushed]
+    jaw = None if vise_item is None else _jaw_pieces(build, vise_item)
+    if vise_item is not None:
+        out.closing = turned(build.poses[vise_item.id], np.array([0.0, 1.0, 0.0]))
+        if jaw is not None:
+            pushes.insert(0, ("the fixed jaw", out.closing))
+    for name, way in pushes:
+        shift = shift + _push(build, lying, shift, way, name, jaw)
+    out.shift = shift
+    if vise_item is not None:
+        _close_vise(build, vise_item, transformed(lying, rigid(np.eye(3), shift)))
+        parallels = _parallels(build, vise_item)
+        if parallels:
+            # Only now it is known where the front one stands: the work comes down onto the real ones.
+            out.shift = out.shift + _drop(build, transformed(lying, rigid(np.eye(3), out.shift)), [*rests, *parallels])
+            out.pieces += parallels
+
+
+def _vise(build: _Build, item: Item) -> kinds.Vise:
+    one = build.fixture(item)
+    assert isinstance(one, kinds.Vise)
+    return one
+
+
+def _host(build: _Build, vise: Item | None) -> Floats:
+    """Where the work's middle goes before it is pushed."""
+    hold = build.hold
+    chosen = next((i for i in hold.items if i.id == hold.work.on), None)
+    if chosen is None:
+        suits = (kinds.VBlock, kinds.Chuck, kinds.Block, kinds.ColletBlock)
+        chosen = next((i for i in hold.items if isinstance(build.fixture(i), suits)), None) or vise
+        chosen = chosen or next((i for i in hold.items if isinstance(build.fixture(i), kinds.Plate)), hold.items[0])
+    pose = build.poses[chosen.id]
+    offset = np.array([hold.work.x, hold.work.y, 0.0])
+    if isinstance(build.fixture(chosen), kinds.Vise):
+        # Along the jaws; across, it will be pushed against the fixed one.
+        return np.asarray(moved(pose, np.array([hold.work.x, -60.0, 0.0])))
+    return np.asarray(pose[:3, 3] + turned(pose, offset))
+
+
+def _on_pins(build: _Build) -> Floats | None:
+    """The shift in x and y that puts the first hole on its pin; others that then miss are told."""
+    pinned = build.hold.work.pinned
+    if not pinned:
+        return None
+    first: Floats | None = None
+    for one in pinned:
+        axis = build.holes.get(one.hole.face)
+        if axis is None:
+            raise BadInput("hold.not_a_hole", "hold.work.pinned", f"face {one.hole.face} is no upright hole in this setup", "pick the wall of a hole")  # fmt: skip
+        pin = build.poses[one.pin][:3, 3]
+        shift = (pin - axis[0])[:2]
+        kind = next(build.fixture(i) for i in build.hold.items if i.id == one.pin)
+        if isinstance(kind, kinds.Pin) and kind.diameter > axis[1] + 1e-6:
+            build.said("hold.pin_too_big", f"The pin Ø{kind.diameter:g} does not go into the hole Ø{axis[1]:g}.",
+                       item=one.pin, measured=kind.diameter, limit=axis[1], place=pin)  # fmt: skip
+        if first is None:
+            first = shift
+            continue
+        off = float(np.linalg.norm(shift - first))
+        play = (axis[1] - kind.diameter) / 2 if isinstance(kind, kinds.Pin) else 0.0
+        if off > max(play, 0.0) + 1e-6:
+            build.said(
+                "hold.contradiction", f"The work cannot be on both pins: with its hole on {pinned[0].pin}, the one for {one.pin} is {off:.3f} mm off.",
+                item=one.pin, measured=round(off, 4), limit=round(max(play, 0.0), 4), place=pin,
+            )  # fmt: skip
+    return first
+
+
+def _drop(build: _Build, lying: Mesh, rests: list[Piece]) -> Floats:
+    found = travel(lying, _closed(rests), DOWN) if rests else None
+    if found is None:
+        # Nothing under it: it lies on the table.
+        return np.array([0.0, 0.0, -float(lying.vertices[:, 2].min())])
+    return DOWN * found[0]
+
+
+def _push(build: _Build, lying: Mesh, shift: Floats, way: Floats, name: str, jaw: Piece | None) -> Floats:
+    out = build.out
+    here = transformed(lying, rigid(np.eye(3), shift + UP * SLIDE_MM - (out.closing if out.closing is not None and name != "the fixed jaw" else 0.0) * SLIDE_MM))  # fmt: skip
+    middle = here.vertices.mean(axis=0) @ way
+    if name == "the fixed jaw":
+        assert jaw is not None
+        targets = [jaw]
+    else:
+        targets = [
+            p
+            for p in out.pieces
+            if p.role == "locates" and p.mesh.vertices.mean(axis=0) @ way > middle and p is not jaw
+        ]
+    found = travel(here, _closed(targets), way) if targets else None
+    if found is None:
+        build.said("hold.nothing_to_push_at", f"Nothing stops the work when it is pushed to the {name.removeprefix('the ')}.")  # fmt: skip
+        return np.zeros(3)
+    return way * found[0]
+
+
+def _jaw_item(build: _Build, vise: Item) -> tuple[Item, kinds.Jaws] | None:
+    for item in build.hold.items:
+        one = build.fixture(item)
+        if item.on == vise.id and isinstance(one, kinds.Jaws):
+            return item, one
+    return None
+
+
+def _jaw_pieces(build: _Build, vise: Item) -> Piece | None:
+    """The fixed jaw, put on the vise; None when it has none."""
+    found = _jaw_item(build, vise)
+    if found is None:
+        return None
+    item, jaws = found
+    pose = build.poses[vise.id] @ rigid(np.eye(3), np.array([0, 0, _vise(build, vise).bed_height]))
+    cut = build.cut.get(item.id)
+    mesh = cut.fixed if cut is not None else mesh_of(kinds.jaw(jaws))
+    return Piece(item.id, "fixed jaw", "locates", transformed(mesh, pose))
+
+
+def _close_vise(build: _Build, vise: Item, lying: Mesh) -> None:
+    """Both jaws, the moving one driven until it meets something."""
+    out, one = build.out, _vise(build, vise)
+    pose = build.poses[vise.id]
+    out.vise = one.name
+    out.closing = turned(pose, np.array([0.0, 1.0, 0.0]))
+    fixed = _jaw_pieces(build, vise)
+    found = _jaw_item(build, vise)
+    if fixed is None or found is None:
+        build.said("hold.no_jaws", f"{one.name} has no jaws.", item=vise.id)
+        return
+    item, jaws = found
+    out.pieces.append(fixed)
+    on_bed = pose @ rigid(np.eye(3), np.array([0.0, 0.0, one.bed_height]))
+    back_to_front = rotation_about_z(180.0)
+    widest = on_bed @ rigid(back_to_front, np.array([0.0, -one.opening_max, 0.0]))
+    cut = build.cut.get(item.id)
+    mesh = cut.moving if cut is not None and cut.moving is not None else mesh_of(kinds.jaw(jaws))
+    waiting = transformed(mesh, widest)
+    others = [p for p in out.pieces if p.role in ("locates", "rests") and p is not fixed]
+    stops: list[tuple[str, float]] = []
+    # Lowered a touch: the work may stand on a floor that the jaw brings along.
+    # Jaws that were cut to the work go on it from just open: their walls may lean, and stand round it.
+    ahead = max(0.0, one.opening_max - cut.opening - CUT_OPEN_MM) if cut is not None and cut.moving is not None else 0.0
+    slid = transformed(waiting, rigid(np.eye(3), DOWN * SLIDE_MM + out.closing * ahead))
+    for name, target in [("work", lying), ("the other jaw", fixed.mesh), *((p.name, p.mesh) for p in others)]:
+        way = travel(slid, target, out.closing, -1e9 if ahead == 0.0 else -OVERLAP_MM)
+        if way is not None:
+            stops.append((name, way[0] + ahead))
+    distance = min((d for _, d in stops), default=0.0)
+    out.met = [name for name, d in stops if d < distance + SLIDE_MM]
+    out.free_gap = next((d - distance for name, d in stops if name == "the other jaw"), None)
+    out.between = out.free_gap
+    out.opening = (float(one.opening_max - distance), one.opening_max)
+    force = (vise.force_kn or one.force_kn) * 1000
+    at = rigid(np.eye(3), out.closing * distance)
+    out.pieces.append(Piece(item.id, "moving jaw", "clamps", transformed(waiting, at), out.closing, force))
+    slide = pose @ rigid(np.eye(3), np.array([0.0, distance - one.opening_max, 0.0]))
+    build.add(vise, Solid("slide", "body", kinds.vise_slide(one)), slide)
+    out.jaw_low, out.jaw_top = float(on_bed[2, 3]), float(on_bed[2, 3] + jaws.height)
+    ends = moved(
+        on_bed, np.array([[-jaws.width / 2, -jaws.thickness, 0.0], [jaws.width / 2, -jaws.thickness, jaws.height]])
+    )
+    out.jaw_span = (ends.min(axis=0), ends.max(axis=0))
+
+
+def _parallel_items(build: _Build, vise: Item) -> list[tuple[Item, kinds.Parallels, float]]:
+    out = []
+    for item in build.hold.items:
+        one = build.fixture(item)
+        if isinstance(one, kinds.Parallels) and item.on == vise.id:
+            out.append((item, one, one.heights[0] if item.height is None else item.height))
+    return out
+
+
+def _flat_parallels(build: _Build, vise: Item | None, lying: Mesh, shift: Floats) -> list[Piece]:
+    """A floor at the height of the parallels, for as long as it is not known how far apart they stand."""
+    if vise is None:
+        return []
+    one, pieces = _vise(build, vise), []
+    for item, _, height in _parallel_items(build, vise):
+        floor = kinds.cuboid((-one.jaw_width, -one.body_length, 0), (one.jaw_width, 0, height))
+        pose = build.poses[vise.id] @ rigid(np.eye(3), np.array([0.0, 0.0, one.bed_height]))
+        pieces.append(Piece(item.id, "parallels", "rests", transformed(mesh_of(floor), pose)))
+    return pieces
+
+
+def _parallels(build: _Build, vise: Item) -> list[Piece]:
+    """The pair against the jaws: rear at the fixed, front at the moving one."""
+    out, one = build.out, _vise(build, vise)
+    found = _jaw_item(build, vise)
+    if found is None or out.opening is None:
+        return []
+    jaws = found[1]
+    pose = build.poses[vise.id]
+    pieces = []
+    for item, pair, height in _parallel_items(build, vise):
+        if height not in pair.heights:
+            near = min(pair.heights, key=lambda h: abs(h - height))
+            build.said("hold.height", f"{pair.name} has no pair {height:g} mm high.", item=item.id, measured=height, limit=near,
+                       cure=(f"Parallels {near:g} mm", f"items/{item.id}/height", near))  # fmt: skip
+        room = out.opening[0] - 2 * jaws.thickness
+        if room < 2 * pair.thickness:
+            build.said("hold.parallels_too_thick", f"Two parallels of {pair.thickness:g} mm do not fit between jaws {room:.1f} mm apart.",
+                       item=item.id, measured=2 * pair.thickness, limit=round(room, 3))  # fmt: skip
+            continue
+        body = kinds.solids(pair, height)[0].body
+        for name, y in (("rear parallel", -jaws.thickness - pair.thickness / 2),
+                        ("front parallel", -out.opening[0] + jaws.thickness + pair.thickness / 2)):  # fmt: skip
+            at = pose @ rigid(np.eye(3), np.array([item.x, y, one.bed_height]))
+            pieces.append(Piece(item.id, name, "rests", transformed(mesh_of(body), at)))
+    return pieces
+
+
+def _close_clamp(build: _Build, item: Item) -> None:
+    """A clamp onto the work: a strap comes down on it, a toe clamp goes forward against it."""
+    one = build.fixture(item)
+    assert isinstance(one, kinds.Clamp)
+    pose = build.poses[item.id]
+    lying = transformed(build.work, rigid(np.eye(3), build.out.shift))
+    arm = mesh_of(kinds.clamp_arm(one))
+    force = (item.force_kn or one.force_kn) * 1000 * (1 - one.bolt_from_nose / one.heel_from_nose)
+    if one.style == "toe":
+        way = turned(pose, np.array([0.0, 1.0, 0.0]))
+        start = transformed(arm, rigid(np.eye(3), -2000 * way) @ pose)
+        found = travel(start, lying, way)
+        if found is None:
+            build.said(
+                "hold.clamp_misses", f"{one.name} ({item.id}) goes past the work.", item=item.id, place=pose[:3, 3]
+            )
+            at = pose
+        else:
+            at = rigid(np.eye(3), way * (found[0] - 2000)) @ pose
+        # A toe pushes down a little too: 15° is common practice, no source.
+        push = way * np.cos(np.radians(15)) + DOWN * np.sin(np.radians(15))
+        build.out.pieces.append(Piece(item.id, "toe clamp", "clamps", transformed(arm, at), push, force))
+        return
+    high = float(lying.vertices[:, 2].max()) + 500
+    raised = rigid(pose[:3, :3], np.array([*pose[:2, 3], high]))
+    nose = mesh_of(kinds.clamp_arm(one) ^ kinds.cuboid((-one.width, -one.nose, -1), (one.width, 1, one.thickness + 1)))
+    found = travel(transformed(nose, raised), lying, DOWN)
+    if found is None:
+        build.said("hold.clamp_misses", f"{one.name} ({item.id}) does not reach over the work.", item=item.id, place=pose[:3, 3])  # fmt: skip
+        build.out.pieces.append(Piece(item.id, "strap clamp", "clamps", transformed(arm, pose), DOWN, force))
+        return
+    rise = high - found[0] - pose[2, 3]
+    at = rigid(pose[:3, :3], np.array([*pose[:2, 3], high - found[0]]))
+    if not one.rise_min <= rise <= one.rise_max:
+        build.said("hold.clamp_rise", f"{one.name} ({item.id}) would stand {rise:.1f} mm high; it takes {one.rise_min:g} to {one.rise_max:g}.",
+                   item=item.id, measured=round(float(rise), 3), limit=one.rise_max, place=at[:3, 3])  # fmt: skip
+    build.out.pieces.append(Piece(item.id, "strap clamp", "clamps", transformed(arm, at), DOWN, force))
+    if rise > 1.0:
+        heel = kinds.cuboid(
+            (-one.width / 2, -one.heel_from_nose - 12, -rise),
+            (one.width / 2, -one.heel_from_nose + 8, 0.25 * one.thickness),
+        )
+        build.add(item, Solid("heel block", "body", heel), at)
+    d, head, tall, _ = kinds.SCREWS[one.thread]
+    stud = kinds.rod(d, -rise, one.thickness + tall, 0.0, -one.bolt_from_nose) + kinds.rod(head, one.thickness, one.thickness + tall, 0.0, -one.bolt_from_nose)  # fmt: skip
+    build.add(item, Solid("stud", "body", stud), at)
+
+
+def _close_chuck(build: _Build, item: Item) -> None:
+    """All jaws of a chuck go in together until the first touches."""
+    one = build.fixture(item)
+    assert isinstance(one, kinds.Chuck)
+    pose = build.poses[item.id]
+    lying = transformed(build.work, rigid(np.eye(3), build.out.shift))
+    jaw = mesh_of(kinds.chuck_jaw(one))
+    ways, starts = [], []
+    for k in range(one.jaws):
+        turn = pose @ rigid(rotation_about_z(360.0 * k / one.jaws), np.zeros(3))
+        ways.append(turned(turn, np.array([0.0, -1.0, 0.0])))
+        starts.append(
+            transformed(jaw, turn @ rigid(np.eye(3), np.array([0.0, one.diameter / 2 - one.jaw_length / 3, 0.0])))
+        )
+    found = [
+        travel(transformed(start, rigid(np.eye(3), UP * SLIDE_MM)), lying, way)
+        for start, way in zip(starts, ways, strict=True)
+    ]
+    inward = [f[0] for f in found if f is not None]
+    if not inward:
+        build.said("hold.chuck_misses", f"The jaws of {one.name} close past the work.", item=item.id, place=pose[:3, 3])
+    elif min(inward) < -1e-6:
+        build.said("hold.opening", f"{one.name} does not open wide enough: {-min(inward):.1f} mm more on each jaw.", item=item.id,
+                   measured=round(-min(inward), 3), limit=0.0)  # fmt: skip
+    distance = min(inward, default=0.0)
+    force = (item.force_kn or one.force_kn) * 1000
+    for k, (start, way) in enumerate(zip(starts, ways, strict=True)):
+        at = rigid(np.eye(3), way * distance)
+        build.out.pieces.append(Piece(item.id, f"jaw {k + 1}", "clamps", transformed(start, at), way, force))
+
+
+def _drive_bolt(build: _Build, item: Item) -> None:
+    """A bolt from below into the part's own thread, or through a hole of the work from above."""
+    one = build.fixture(item)
+    assert isinstance(one, kinds.Bolt)
+    d, head, tall, _ = kinds.SCREWS[one.thread]
+    pose = build.poses[item.id].copy()
+    shift = build.out.shift
+    if item.into is not None:
+        # Its head lies under what it goes through.
+        if item.on != "table":
+            pose[2, 3] = build.poses[item.on][2, 3] + item.z
+        axis = build.holes.get(item.into.face)
+        if axis is None:
+            raise BadInput("hold.not_a_hole", "hold.items", f"{item.id}: face {item.into.face} is no upright hole in this setup", "pick the wall of a hole")  # fmt: skip
+        at = axis[0] + shift
+        mouth = axis[2] + shift[2]
+        held = pose[2, 3] + one.length - mouth
+        pose[:2, 3] = at[:2]
+        if held < THREAD_HOLDS * d:
+            build.said("hold.bolt_short", f"{one.name} ({item.id}) holds in {max(0.0, held):.1f} mm of thread; {THREAD_HOLDS * d:g} wanted.",
+                       item=item.id, measured=round(float(held), 3), limit=THREAD_HOLDS * d, place=at)  # fmt: skip
+        body = kinds.rod(d - 0.2, 0, one.length) + kinds.rod(head, -tall, 0)
+        force = (item.force_kn or 0.1 * d * d) * 1000
+        build.out.pieces.append(
+            Piece(item.id, "bolt from below", "clamps", transformed(mesh_of(body), pose), DOWN, force)
+        )
+        return
+    lying = transformed(build.work, rigid(np.eye(3), shift))
+    high = float(lying.vertices[:, 2].max()) + 500
+    raised = rigid(np.eye(3), np.array([*pose[:2, 3], high]))
+    washer = mesh_of(kinds.rod(head, 0, tall) - kinds.rod(d * 0.9, -1, tall + 1))
+    found = travel(transformed(washer, raised), lying, DOWN)
+    if found is None:
+        build.said(
+            "hold.clamp_misses", f"{one.name} ({item.id}) has no work under its head.", item=item.id, place=pose[:3, 3]
+        )
+        return
+    top = high - found[0]
+    held = one.length - (top - pose[2, 3])
+    if held < THREAD_HOLDS * d:
+        build.said("hold.bolt_short", f"{one.name} ({item.id}) holds in {max(0.0, held):.1f} mm of thread; {THREAD_HOLDS * d:g} wanted.",
+                   item=item.id, measured=round(float(held), 3), limit=THREAD_HOLDS * d, place=pose[:3, 3])  # fmt: skip
+    at = rigid(np.eye(3), np.array([*pose[:2, 3], top]))
+    force = (item.force_kn or 0.1 * d * d) * 1000
+    body = kinds.rod(d * 0.85, -one.length, 0) + kinds.rod(head, 0, tall)
+    build.out.pieces.append(Piece(item.id, "bolt", "clamps", transformed(mesh_of(body), at), DOWN, force))
+
+
+def overlaps(work: Mesh, solid: manifold3d.Manifold, pieces: list[Piece]) -> list[tuple[Piece, float, Floats]]:
+    """Pieces that stand in the work: each with how deep and where. solid: the work for exact operations."""
+    out = []
+    for piece in pieces:
+        both = solid ^ to_solid(piece.mesh)
+        if both.is_empty() or both.volume() < 1e-3:
+            continue
+        # The common part's corners on one's surface lie as deep in the other as it goes.
+        points = mesh_of(both).vertices
+        depth = np.maximum(-signed_distance(points, piece.mesh), -signed_distance(points, work))
+        worst = int(np.argmax(depth))
+        if depth[worst] > OVERLAP_MM:
+            out.append((piece, float(depth[worst]), points[worst]))
+    return out

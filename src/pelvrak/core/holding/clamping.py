@@ -1,0 +1,212 @@
+"""Does friction hold the cut? The greatest cutting force the clamped contacts can stand, over the one there is.
+
+Every contact pushes and rubs (Coulomb) at the corners of its area. What load the whole can stand is a linear
+programme over those forces: limit analysis of a rigid body on dry contacts, friction cones taken as pyramids
+within them, as in S. H. Lee and M. R. Cutkosky, "Fixture planning with friction", Journal of Engineering for
+Industry 113(3), 1991. Where the work is pressed between two jaws and pulled along them it becomes the
+handbook's F = 2·μ·force.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from scipy.optimize import linprog
+
+from pelvrak.core.geometry.mesh import Floats, Ints
+from pelvrak.core.geometry.rigid import square_to
+from pelvrak.core.holding.contact import Patch
+from pelvrak.core.holding.locating import contact_points
+
+# Smooth metal on metal, wet with coolant: common practice, no source.
+FRICTION = 0.2
+# Wanted above 1: common practice, no source.
+SAFETY_WANTED = 2.0
+# A milling cutter with few teeth in the work pushes about twice its mean: common practice, no source.
+TOOTH_FACTOR = 2.0
+# Upward pull of a helix, of the force across: common practice, no source.
+PULL_SHARE = 0.4
+GRAVITY = 9.80665
+# A factor above this is as good as any.
+MOST = 999.0
+MOST_POINTS = 8
+
+
+@dataclass(frozen=True)
+class Load:
+    """What one operation does to the work at worst; N, N·mm, frame of the contacts.
+
+    across: force square to the tool at any direction; along: force along the tool axis, positive into the work;
+    torque: about the tool; places (n, 3): where.
+    """
+
+    operation: str
+    name: str
+    across: float
+    along: float
+    torque: float
+    places: Floats
+
+
+@dataclass(frozen=True)
+class Holding:
+    """The contacts and what pushes: places (n, 3) and normals (n, 3) into the work where contact forces act.
+
+    clamp (n,): the clamp each belongs to, -1 for what only stands there. clamps: push (unit) and force, N, of each
+    clamp. weight: N, down at centre.
+    """
+
+    points: Floats
+    normals: Floats
+    clamp: Ints
+    clamps: tuple[tuple[Floats, float], ...]
+    weight: float
+    centre: Floats
+
+    def as_json(self) -> dict[str, Any]:
+        """Plain values, to be kept."""
+        return {
+            "points": self.points.tolist(), "normals": self.normals.tolist(), "clamp": self.clamp.tolist(),
+            "clamps": [[push.tolist(), force] for push, force in self.clamps], "weight": self.weight, "centre": self.centre.tolist(),
+        }  # fmt: skip
+
+
+def holding_of(patches: list[Patch], clamp_of: list[int], clamps: list[tuple[Floats, float]], weight: float, centre: Floats) -> Holding:  # fmt: skip
+    """The holding of some patches; each acts at no more than MOST_POINTS of its corners."""
+    points, normals, clamp = [], [], []
+    for patch, owner in zip(patches, clamp_of, strict=True):
+        spread = contact_points(patch)
+        if len(spread) > MOST_POINTS:
+            spread = spread[np.linspace(0, len(spread) - 1, MOST_POINTS).astype(int)]
+        points += list(spread)
+        normals += [patch.normal] * len(spread)
+        clamp += [owner] * len(spread)
+    return Holding(np.array(points).reshape(-1, 3), np.array(normals).reshape(-1, 3), np.array(clamp, np.int64), tuple(clamps), weight, centre)  # fmt: skip
+
+
+def holding_from(kept: dict[str, Any]) -> Holding:
+    """The holding of kept plain values."""
+    return Holding(
+        np.array(kept["points"]).reshape(-1, 3), np.array(kept["normals"]).reshape(-1, 3), np.array(kept["clamp"], np.int64),
+        tuple((np.array(push), force) for push, force in kept["clamps"]), kept["weight"], np.array(kept["centre"]),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Programme:
+    """The linear programme of a holding: columns are contact forces, rows the six balances and one for each clamp."""
+
+    columns: Floats
+    clamp_rows: Floats
+    clamp_values: Floats
+    cone: Floats
+    weight: Floats
+    middle: Floats
+
+
+def programme(holding: Holding, friction: float = FRICTION) -> Programme | None:
+    """Set up once for all loads of a holding; None when nothing touches."""
+    if len(holding.points) == 0:
+        return None
+    forces: list[Floats] = []
+    cone_rows: list[int] = []
+    for normal in holding.normals:
+        one, two, _ = square_to(normal)
+        cone_rows.append(len(forces))
+        forces += [normal, one, -one, two, -two]
+    ways, places, owners = np.array(forces), np.repeat(holding.points, 5, axis=0), np.repeat(holding.clamp, 5)
+    columns = np.vstack([ways.T, np.cross(places - holding.centre, ways).T])
+    cone = np.zeros((len(cone_rows), len(ways)))
+    for row, normal in enumerate(cone_rows):
+        cone[row, normal] = -friction
+        cone[row, normal + 1 : normal + 5] = 1.0
+    rows, values = [], []
+    for number, (push, force) in enumerate(holding.clamps):
+        own = owners == number
+        if own.any():
+            rows.append(np.where(own, ways @ push, 0.0))
+            values.append(force)
+    weight = np.array([0, 0, -holding.weight, 0, 0, 0.0])
+    return Programme(columns, np.array(rows).reshape(-1, len(ways)), np.array(values), cone, weight, holding.centre)
+
+
+def stands(problem: Programme) -> bool:
+    """Whether the work stays where it is under its clamps and its weight alone."""
+    return _greatest(problem, np.zeros(6)) > 0
+
+
+def _greatest(problem: Programme, wrench: Floats) -> float:
+    """By how much a wrench (6,) can be multiplied before the work slips, lifts or tips; 0 when it does so without it."""
+    scale = max(float(np.abs(problem.clamp_values).max(initial=0.0)), float(np.abs(problem.weight).max()), 1.0)
+    size = np.array([1, 1, 1, 0.01, 0.01, 0.01])
+    equal = np.vstack([
+        np.hstack([problem.columns * size[:, None], (wrench * size)[:, None]]),
+        np.hstack([problem.clamp_rows, np.zeros((len(problem.clamp_rows), 1))]),
+    ])  # fmt: skip
+    right = np.concatenate([-problem.weight * size, problem.clamp_values]) / scale
+    below = np.hstack([problem.cone, np.zeros((len(problem.cone), 1))])
+    goal = np.zeros(equal.shape[1])
+    goal[-1] = -1.0
+    solved = linprog(goal, A_ub=below, b_ub=np.zeros(len(below)), A_eq=equal, b_eq=right,
+                     bounds=[(0, None)] * (equal.shape[1] - 1) + [(0, MOST / scale)], method="highs")  # fmt: skip
+    return min(float(solved.x[-1]) * scale, MOST) if solved.status == 0 else 0.0
+
+
+def wrench_at(force: Floats, point: Floats, middle: Floats, torque: float = 0.0) -> Floats:
+    """A force (N) at a point and a torque about z (N·mm), as a wrench about `middle`."""
+    return np.concatenate([force, np.cross(point - middle, force) + [0, 0, torque]])
+
+
+@dataclass(frozen=True)
+class Safety:
+    """factor: of the worst moment; operation, name: whose; way: the force on the work then, N; place: where it acts."""
+
+    factor: float
+    operation: str
+    name: str
+    force: Floats
+    place: Floats
+
+
+def safety(problem: Programme, loads: list[Load]) -> list[Safety]:
+    """The worst moment of every operation, in their order."""
+    out = []
+    for load in loads:
+        worst: Safety | None = None
+        for place in load.places:
+            for force, torque in _cases(load):
+                wrench = wrench_at(force, place, problem.middle, torque)
+                factor = _greatest(problem, wrench)
+                if worst is None or factor < worst.factor:
+                    worst = Safety(factor, load.operation, load.name, force, place)
+        if worst is not None:
+            out.append(worst)
+    return out
+
+
+def _cases(load: Load) -> list[tuple[Floats, float]]:
+    if load.across <= 0:
+        return [(np.array([0, 0, -load.along]), load.torque), (np.array([0, 0, -load.along]), -load.torque)]
+    angles = np.radians(np.arange(0, 360, 45))
+    return [(np.array([load.across * np.cos(a), load.across * np.sin(a), -load.along]), 0.0) for a in angles]
+
+
+def friction_clamp(force: float, friction: float, faces: int) -> float:
+    """What friction holds, N: F = faces · μ · force. Every handbook of fixtures has it."""
+    return faces * friction * force
+
+
+def strap_force(bolt: float, bolt_from_nose: float, heel_from_nose: float) -> float:
+    """Force of a strap clamp's nose, N: the bolt's share by the lever, bolt·(heel - bolt)/heel."""
+    return bolt * (1 - bolt_from_nose / heel_from_nose)
+
+
+def wedge_normal(force: float, half_angle_deg: float, friction: float = 0.0) -> float:
+    """Force square to each flank of a symmetrical wedge or vee pressed in with `force`, N.
+
+    N = F / (2·(sin α + μ·cos α)), α between flank and the direction of the force.
+    """
+    a = np.radians(half_angle_deg)
+    return float(force / (2 * (np.sin(a) + friction * np.cos(a))))

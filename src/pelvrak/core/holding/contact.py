@@ -1,0 +1,190 @@
+"""What touches what, over how much area, where and at which angle; and how far is it until two bodies touch?
+
+Contact is found between surfaces, triangle on triangle: exact for plane faces, and for round ones as exact as
+their triangles are. Nothing is assumed of the kind of holding.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_normals
+from pelvrak.core.geometry.rigid import square_to
+from pelvrak.core.holding.contact_kernel import near_pairs, touching, way_to
+
+# Surfaces nearer than this touch, mm: what a hand-tightened vise takes up, and above what the stock's surface is off.
+NEAR_MM = 0.02
+# Triangles that look at each other within this take part in contact; a leaning face then touches along a strip.
+LOOKING_COS = float(np.cos(np.radians(15.0)))
+# Contact narrower than this is a line, and shorter too is a point, mm.
+LINE_MM = 1.0
+# Parts of one patch look the same way: their normals rounded to 1/LOOKS, whose limits lie off the angles of the trade.
+LOOKS = 2.7
+JOIN_MM = 1e-3
+
+
+@dataclass(frozen=True)
+class Patch:
+    """One place where the work lies against a piece of the holding; mm, mm².
+
+    normal: into the work, where the piece pushes; centre: of the area; kind: face, line or point; length, width:
+    of the patch along its own axes, `long` the direction of its length; hull (n, 3): corners of the area's
+    convex hull, where contact forces act; triangles (t, 3, 3): the area for pictures.
+    """
+
+    piece: int
+    area: float
+    centre: Floats
+    normal: Floats
+    kind: str
+    length: float
+    width: float
+    long: Floats
+    hull: Floats
+    triangles: Floats
+
+
+def _corners(mesh: Mesh) -> Floats:
+    corners: Floats = mesh.vertices[mesh.triangles]
+    return corners
+
+
+def travel(moving: Mesh, fixed: Mesh, way: Floats, least: float = -1e9) -> tuple[float, Floats] | None:
+    """How far `moving` goes along a unit direction until it meets `fixed`, mm, and where on `fixed`.
+
+    None when it passes by. It comes from far away: below 0 when it would have been stopped before where it is
+    now. With `least`, what lies further behind than that is already past.
+    """
+    if len(moving.triangles) == 0 or len(fixed.triangles) == 0:
+        return None
+    turn = square_to(way)
+    ahead = triangle_normals(moving) @ way > 1e-9
+    facing = triangle_normals(fixed) @ way < -1e-9
+    below = np.ascontiguousarray(_corners(moving)[ahead] @ turn.T)
+    above = np.ascontiguousarray(_corners(fixed)[facing] @ turn.T)
+    distance, place = way_to(below, above, 1e9, least)
+    return None if distance >= 1e9 else (float(distance), turn.T @ place)
+
+
+@dataclass(frozen=True)
+class _Overlay:
+    """Where the work's triangles lie on a piece's: fans of triangles (t, 3, 3), their areas, and of each what it comes from.
+
+    polygon: number of the polygon a triangle is of; work, theirs: triangles by polygon; normals: into the work, by polygon.
+    """
+
+    triangles: Floats
+    areas: Floats
+    polygon: Ints
+    work: Ints
+    theirs: Ints
+    normals: Floats
+
+
+class _Work:
+    """The work made ready for being laid against many pieces."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        self.corners = _corners(mesh)
+        low, high = self.corners.min(axis=1), self.corners.max(axis=1)
+        self.order = np.argsort(low[:, 0], kind="stable")
+        self.low, self.high = low[self.order], high[self.order]
+        self.normals = triangle_normals(mesh)
+
+    def on(self, piece: Mesh, near: float) -> _Overlay | None:
+        theirs = _corners(piece)
+        pairs = near_pairs(self.low, self.high, theirs.min(axis=1), theirs.max(axis=1), near)
+        pairs[:, 0] = self.order[pairs[:, 0]]
+        rows, polygons, counts = touching(self.corners, theirs, pairs, near, LOOKING_COS)
+        fans, owner = [], []
+        for k in range(1, 8):
+            more = np.flatnonzero(counts > k + 1)
+            fans.append(polygons[more][:, [0, k, k + 1]])
+            owner.append(more)
+        triangles, polygon = np.concatenate(fans), np.concatenate(owner)
+        areas = (
+            np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1) / 2
+        )
+        if areas.sum() < 1e-6:
+            return None
+        return _Overlay(triangles, areas, polygon, pairs[rows, 0], pairs[rows, 1], -self.normals[pairs[rows, 0]])
+
+
+def touching_area(work: Mesh, piece: Mesh, near: float) -> float:
+    """How much of the work lies within `near` of a piece, mm²."""
+    overlay = _Work(work).on(piece, near)
+    return 0.0 if overlay is None else float(overlay.areas.sum())
+
+
+def patches(work: Mesh, pieces: list[Mesh], near: float = NEAR_MM) -> list[Patch]:
+    """Every contact between the work and the pieces, all in one frame, by piece."""
+    ready = _Work(work)
+    out: list[Patch] = []
+    for number, piece in enumerate(pieces):
+        overlay = ready.on(piece, near)
+        if overlay is not None:
+            out += _grouped(number, overlay)
+    return out
+
+
+def _grouped(number: int, overlay: _Overlay) -> list[Patch]:
+    """What touches and hangs together and looks one way, as patches.
+
+    Polygons hang together when they are of one triangle, on either side, or share a corner.
+    """
+    count = len(overlay.work)
+    look = np.rint(overlay.normals * LOOKS).astype(np.int64)
+    corner = np.rint(overlay.triangles.reshape(-1, 3) / JOIN_MM).astype(np.int64)
+    groups = [
+        np.column_stack([np.zeros(count, np.int64), overlay.work, *np.zeros((2, count), np.int64), look]),
+        np.column_stack([np.ones(count, np.int64), overlay.theirs, *np.zeros((2, count), np.int64), look]),
+        np.column_stack([np.full(len(corner), 2), corner, look[np.repeat(overlay.polygon, 3)]]),
+    ]  # fmt: skip
+    member = np.concatenate([np.arange(count), np.arange(count), np.repeat(overlay.polygon, 3)])
+    _, node = np.unique(np.concatenate(groups), axis=0, return_inverse=True)
+    nodes = int(node.max()) + 1
+    graph = coo_matrix((np.ones(len(node), np.int8), (member, count + node.ravel())), (count + nodes, count + nodes))
+    which = connected_components(graph, directed=False)[1][:count][overlay.polygon]
+    out = []
+    for group in np.unique(which):
+        own = which == group
+        area = float(overlay.areas[own].sum())
+        if area < 1e-6:
+            continue
+        triangles, weights = overlay.triangles[own], overlay.areas[own] / area
+        centre = weights @ triangles.mean(axis=1)
+        normal = weights @ overlay.normals[overlay.polygon[own]]
+        out.append(_patch(number, area, centre, normal / np.linalg.norm(normal), triangles))
+    return sorted(out, key=lambda patch: -patch.area)
+
+
+def _patch(number: int, area: float, centre: Floats, normal: Floats, triangles: Floats) -> Patch:
+    turn = square_to(normal)
+    flat = (triangles.reshape(-1, 3) - centre) @ turn.T
+    hull = shapely.MultiPoint(flat[:, :2]).convex_hull
+    rectangle = (
+        np.array(hull.minimum_rotated_rectangle.exterior.coords)
+        if hull.geom_type == "Polygon"
+        else np.array(hull.coords)
+    )
+    sides = np.diff(rectangle, axis=0)[:2]
+    lengths = np.append(np.linalg.norm(sides, axis=1), 0.0)
+    length, width = float(lengths.max()), float(lengths[: len(sides)].min()) if len(sides) > 1 else 0.0
+    along = sides[int(np.argmax(lengths))] / max(length, 1e-12)
+    kind = "point" if length < LINE_MM else "line" if width < LINE_MM else "face"
+    edge = (
+        np.array(hull.simplify(0.02 * max(length, 0.1)).exterior.coords)[:-1]
+        if hull.geom_type == "Polygon"
+        else rectangle
+    )
+    # Each corner of the hull stands as high as the area does there.
+    heights = flat[np.argmin(np.linalg.norm(flat[None, :, :2] - edge[:, None], axis=2), axis=1), 2]
+    return Patch(
+        number, area, centre, normal, kind, length, width, turn[:2].T @ along,
+        np.column_stack([edge, heights]) @ turn + centre, triangles,
+    )  # fmt: skip

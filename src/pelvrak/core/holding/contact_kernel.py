@@ -1,0 +1,221 @@
+"""Compiled kernels of contact: triangles clipped against triangles, and the way to first contact."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+
+@njit(cache=True, nogil=True)
+def _clip(px, py, pz, count, a, b, c, qx, qy, qz):
+    """A convex polygon (x, y and a value linear over it) cut by a·x + b·y + c ≥ 0; returns the new count."""
+    out = 0
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        s, e = a * px[i] + b * py[i] + c, a * px[j] + b * py[j] + c
+        if s >= 0:
+            qx[out], qy[out], qz[out] = px[i], py[i], pz[i]
+            out += 1
+        if (s >= 0) != (e >= 0):
+            t = s / (s - e)
+            qx[out] = px[i] + t * (px[j] - px[i])
+            qy[out] = py[i] + t * (py[j] - py[i])
+            qz[out] = pz[i] + t * (pz[j] - pz[i])
+            out += 1
+    for i in range(out):
+        px[i], py[i], pz[i] = qx[i], qy[i], qz[i]
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _clip_value(px, py, pz, count, sign, limit, qx, qy, qz):
+    """A polygon cut to where sign·value ≤ limit."""
+    out = 0
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        s, e = limit - sign * pz[i], limit - sign * pz[j]
+        if s >= 0:
+            qx[out], qy[out], qz[out] = px[i], py[i], pz[i]
+            out += 1
+        if (s >= 0) != (e >= 0):
+            t = s / (s - e)
+            qx[out] = px[i] + t * (px[j] - px[i])
+            qy[out] = py[i] + t * (py[j] - py[i])
+            qz[out] = pz[i] + t * (pz[j] - pz[i])
+            out += 1
+    for i in range(out):
+        px[i], py[i], pz[i] = qx[i], qy[i], qz[i]
+    return out
+
+
+@njit(cache=True, nogil=True)
+def touching(one, two, pairs, near, least_cos):
+    """Where triangles of two bodies lie on each other.
+
+    one (n, 3, 3), two (m, 3, 3): corners, mm; pairs (k, 2): which to look at. Their planes look at each other
+    to within least_cos, and the gap along the first's normal is at most `near` either way. Returns for each
+    pair that touches: its row, the polygon's corners (9, 3) and how many, on the first's plane.
+    """
+    rows = np.empty(len(pairs), np.int64)
+    corners = np.empty((len(pairs), 9, 3))
+    counts = np.empty(len(pairs), np.int64)
+    found = 0
+    px, py, pz = np.empty(16), np.empty(16), np.empty(16)
+    qx, qy, qz = np.empty(16), np.empty(16), np.empty(16)
+    u, v, n, w = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    for row in range(len(pairs)):
+        a, b = one[pairs[row, 0]], two[pairs[row, 1]]
+        for d in range(3):
+            u[d], v[d] = a[1, d] - a[0, d], a[2, d] - a[0, d]
+        n[0], n[1], n[2] = u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]
+        length = math.sqrt(n[0] ** 2 + n[1] ** 2 + n[2] ** 2)
+        side = math.sqrt(u[0] ** 2 + u[1] ** 2 + u[2] ** 2)
+        if length < 1e-12 or side < 1e-9:
+            continue
+        for d in range(3):
+            n[d] /= length
+            u[d] /= side
+        v[0], v[1], v[2] = n[1] * u[2] - n[2] * u[1], n[2] * u[0] - n[0] * u[2], n[0] * u[1] - n[1] * u[0]
+        e, f = b[1] - b[0], b[2] - b[0]
+        w[0], w[1], w[2] = e[1] * f[2] - e[2] * f[1], e[2] * f[0] - e[0] * f[2], e[0] * f[1] - e[1] * f[0]
+        other = math.sqrt(w[0] ** 2 + w[1] ** 2 + w[2] ** 2)
+        if other < 1e-12 or -(w[0] * n[0] + w[1] * n[1] + w[2] * n[2]) < least_cos * other:
+            continue
+        # The second triangle in the first's plane, walked the other way round because it looks back.
+        low, high = 1e300, -1e300
+        for i in range(3):
+            k = 2 - i
+            px[i] = py[i] = pz[i] = 0.0
+            for d in range(3):
+                away = b[k, d] - a[0, d]
+                px[i] += away * u[d]
+                py[i] += away * v[d]
+                pz[i] += away * n[d]
+            low, high = min(low, pz[i]), max(high, pz[i])
+        if low > near or high < -near:
+            continue
+        ax, ay, bx, by = side, 0.0, 0.0, 0.0
+        for d in range(3):
+            bx += (a[2, d] - a[0, d]) * u[d]
+            by += (a[2, d] - a[0, d]) * v[d]
+        count = _clip(px, py, pz, 3, 0.0, 1.0, 0.0, qx, qy, qz)
+        long = math.sqrt((bx - ax) ** 2 + (by - ay) ** 2)
+        count = _clip(px, py, pz, count, -(by - ay) / long, (bx - ax) / long,
+                      ((by - ay) * ax - (bx - ax) * ay) / long, qx, qy, qz)  # fmt: skip
+        long = math.sqrt(bx**2 + by**2)
+        count = _clip(px, py, pz, count, by / long, -bx / long, 0.0, qx, qy, qz)
+        if count >= 3:
+            count = _clip_value(px, py, pz, count, 1.0, near, qx, qy, qz)
+        if count >= 3:
+            count = _clip_value(px, py, pz, count, -1.0, near, qx, qy, qz)
+        if count < 3 or count > 9:
+            continue
+        rows[found], counts[found] = row, count
+        for i in range(count):
+            for d in range(3):
+                corners[found, i, d] = a[0, d] + px[i] * u[d] + py[i] * v[d]
+        found += 1
+    return rows[:found], corners[:found], counts[:found]
+
+
+@njit(cache=True, nogil=True)
+def near_pairs(low_a, high_a, low_b, high_b, room):
+    """Pairs (k, 2) of boxes nearer than `room`; swept along x, first boxes sorted by low_a[:, 0]."""
+    out = np.empty((1024, 2), np.int64)
+    count = 0
+    longest = 0.0
+    for i in range(len(low_a)):
+        longest = max(longest, high_a[i, 0] - low_a[i, 0])
+    for j in range(len(low_b)):
+        first = np.searchsorted(low_a[:, 0], low_b[j, 0] - room - longest)
+        for i in range(first, len(low_a)):
+            if low_a[i, 0] > high_b[j, 0] + room:
+                break
+            if (
+                high_a[i, 0] >= low_b[j, 0] - room
+                and high_a[i, 1] >= low_b[j, 1] - room
+                and low_a[i, 1] <= high_b[j, 1] + room
+                and high_a[i, 2] >= low_b[j, 2] - room
+                and low_a[i, 2] <= high_b[j, 2] + room
+            ):
+                if count == len(out):
+                    more = np.empty((2 * count, 2), np.int64)
+                    more[:count] = out
+                    out = more
+                out[count, 0], out[count, 1] = i, j
+                count += 1
+    return out[:count]
+
+
+@njit(cache=True, nogil=True)
+def _over(x, y, t, slack):
+    """Height of a triangle (3, 3) over a point of the plane, and whether it lies there."""
+    ax, ay, bx, by, cx, cy = t[0, 0], t[0, 1], t[1, 0], t[1, 1], t[2, 0], t[2, 1]
+    area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+    if abs(area) < 1e-12:
+        return False, 0.0
+    v = ((x - ax) * (cy - ay) - (y - ay) * (cx - ax)) / area
+    w = ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) / area
+    if v < -slack or w < -slack or v + w > 1 + slack:
+        return False, 0.0
+    return True, t[0, 2] + v * (t[1, 2] - t[0, 2]) + w * (t[2, 2] - t[0, 2])
+
+
+@njit(cache=True, nogil=True)
+def way_to(below, above, best, least):
+    """How far the first triangles can go up (z) before they meet the second: the least gap, and where.
+
+    below (n, 3, 3) and above (m, 3, 3): corners; best: what is looked for at most, least: at least. Gaps are
+    measured between corners and triangles and between crossing edges; what overlaps has a gap below 0.
+    """
+    place = np.zeros(3)
+    low_b, high_b = np.empty((len(above), 2)), np.empty((len(above), 2))
+    for j in range(len(above)):
+        for d in range(2):
+            low_b[j, d], high_b[j, d] = above[j, :, d].min(), above[j, :, d].max()
+    order = np.argsort(low_b[:, 0])
+    longest = 0.0
+    for j in range(len(above)):
+        longest = max(longest, high_b[j, 0] - low_b[j, 0])
+    sorted_low = low_b[order, 0]
+    for i in range(len(below)):
+        s = below[i]
+        lx, hx, ly, hy = s[:, 0].min(), s[:, 0].max(), s[:, 1].min(), s[:, 1].max()
+        top = s[:, 2].max()
+        for k in range(np.searchsorted(sorted_low, lx - longest), len(order)):
+            j = order[k]
+            if low_b[j, 0] >= hx:
+                break
+            if high_b[j, 0] <= lx or low_b[j, 1] >= hy or high_b[j, 1] <= ly:
+                continue
+            t = above[j]
+            if t[:, 2].min() - top >= best:
+                continue
+            for a in range(3):
+                on, z = _over(s[a, 0], s[a, 1], t, -1e-9)
+                if on and least <= z - s[a, 2] < best:
+                    best = z - s[a, 2]
+                    place[0], place[1], place[2] = s[a, 0], s[a, 1], z
+                on, z = _over(t[a, 0], t[a, 1], s, -1e-9)
+                if on and least <= t[a, 2] - z < best:
+                    best = t[a, 2] - z
+                    place[0], place[1], place[2] = t[a, 0], t[a, 1], t[a, 2]
+                b = a + 1 if a < 2 else 0
+                for c in range(3):
+                    d = c + 1 if c < 2 else 0
+                    rx, ry = s[b, 0] - s[a, 0], s[b, 1] - s[a, 1]
+                    qx, qy = t[d, 0] - t[c, 0], t[d, 1] - t[c, 1]
+                    cross = rx * qy - ry * qx
+                    if abs(cross) < 1e-12:
+                        continue
+                    ox, oy = t[c, 0] - s[a, 0], t[c, 1] - s[a, 1]
+                    p, q = (ox * qy - oy * qx) / cross, (ox * ry - oy * rx) / cross
+                    if 1e-9 < p < 1 - 1e-9 and 1e-9 < q < 1 - 1e-9:
+                        z = t[c, 2] + q * (t[d, 2] - t[c, 2])
+                        gap = z - (s[a, 2] + p * (s[b, 2] - s[a, 2]))
+                        if least <= gap < best:
+                            best = gap
+                            place[0], place[1], place[2] = s[a, 0] + p * rx, s[a, 1] + p * ry, z
+    return best, place

@@ -1,0 +1,129 @@
+"""What does a plan say of a setup's holding? A list of fixtures in the order they are built up, and how the work goes in."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from pelvrak.core.geometry.part import FaceRef, Frozen
+from pelvrak.core.holding.fixture import Fixture, Ident, fixtures_shipped
+
+Offset = Annotated[float, Field(ge=-3000, le=3000)]
+Angle = Annotated[float, Field(ge=-360, le=360)]
+Way = Literal["left", "right", "front", "back"]
+# Common practice, no source: about 5 mm (3/16 in) of straight wall in soft jaws.
+STRAIGHT_WALL_MM = 5.0
+# Work standing more than this many grips above the jaws is at risk: common practice, no source.
+STAND_OUT_RATIO = 8.0
+
+
+class SoftCut(Frozen):
+    """How soft jaws, or a nest block, are cut to the work. What is None is solved.
+
+    turn_deg: of the work, seen from above, beyond its seat; grip: straight wall held, mm, above the edge at the
+    bottom; gap: between the jaws as they grip; shift: of the work along the jaws, mm; cutter: diameter that cuts
+    the nest; clearance: where the nest should not touch; relief: of corners tighter than the cutter; floor: the work
+    stands on the whole floor, or on a step of `step` mm along the wall; edge_break: width of the groove under the
+    floor's rim, mm, 0 for none; fill: dents of the work narrower than this are not printed into the jaws.
+    """
+
+    turn_deg: Annotated[float, Field(ge=-45, le=45)] | None = None
+    grip: Annotated[float, Field(gt=0, le=200)] | None = None
+    gap: Annotated[float, Field(ge=0, le=200)] | None = None
+    split: Offset | None = None
+    shift: Offset = 0.0
+    cutter: Annotated[float, Field(ge=1, le=40)] = 10.0
+    clearance: Annotated[float, Field(ge=0, le=10)] = 0.5
+    relief: Literal["round", "slot", "none"] = "round"
+    floor: Literal["floor", "step"] = "floor"
+    step: Annotated[float, Field(ge=1, le=60)] = 6.0
+    edge_break: Annotated[float, Field(ge=0, le=5)] = 1.0
+    fill: Annotated[float, Field(ge=0, le=100)] | None = None
+    least_wall: Annotated[float, Field(ge=1, le=60)] = 6.0
+
+
+class Item(Frozen):
+    """One fixture of a holding.
+
+    on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and degrees
+    (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole: column and
+    row of a plate's hole, from 0 at the front left. height: of parallels and step blocks. side: the end of the
+    jaws a stop stands at. into: the hole of the part a bolt goes into from below. cut: how soft jaws or a nest
+    block are cut to the work.
+    """
+
+    id: Ident
+    fixture: Ident
+    on: Ident = "table"
+    x: Offset = 0.0
+    y: Offset = 0.0
+    z: Annotated[float, Field(ge=-500, le=500)] = 0.0
+    turn_deg: Angle = 0.0
+    hole: tuple[Annotated[int, Field(ge=0, le=500)], Annotated[int, Field(ge=0, le=500)]] | None = None
+    height: Annotated[float, Field(gt=0, le=1000)] | None = None
+    side: Literal["left", "right"] = "left"
+    into: FaceRef | None = None
+    force_kn: Annotated[float, Field(gt=0, le=500)] | None = None
+    cut: SoftCut | None = None
+
+
+class Pinned(Frozen):
+    """A hole of the part on a pin of the holding."""
+
+    hole: FaceRef
+    pin: Ident
+
+
+class WorkPlace(Frozen):
+    """How the work goes in.
+
+    on: the item whose middle it is laid on (None: the one that suits); x, y: its middle from there, mm. pinned:
+    holes on pins, which then decide. pushed: towards what it is pushed, in order, until it touches.
+    """
+
+    on: Ident | None = None
+    x: Offset = 0.0
+    y: Offset = 0.0
+    pinned: Annotated[tuple[Pinned, ...], Field(max_length=4)] = ()
+    pushed: Annotated[tuple[Way, ...], Field(max_length=4)] = ()
+
+
+class Hold(Frozen):
+    """The holding of a setup; no items: nothing holds the work yet."""
+
+    items: Annotated[tuple[Item, ...], Field(max_length=60)] = ()
+    work: WorkPlace = WorkPlace()
+
+    @model_validator(mode="after")
+    def _stands_on_what_was_built_before(self) -> Hold:
+        seen = {"table"}
+        for item in self.items:
+            if item.on not in seen:
+                raise ValueError(f"{item.id} stands on {item.on}, which is not built before it: put it further down the list")  # fmt: skip
+            if item.id in seen:
+                raise ValueError(f"two items are called {item.id}: give each its own name")
+            seen.add(item.id)
+        for name in (self.work.on, *(one.pin for one in self.work.pinned)):
+            if name is not None and name not in seen:
+                raise ValueError(f"the work is put on {name}, which is not in the list")
+        return self
+
+
+def fixtures_of(own: tuple[Fixture, ...]) -> dict[str, Fixture]:
+    """The fixtures a plan can name: its own copies before the shipped ones."""
+    return {**fixtures_shipped(), **{one.id: one for one in own}}
+
+
+def vise_hold(
+    vise: str = "bench-160", jaws: str = "hard-160", parallels: str | None = "par-150x8", height: float = 44.0,
+    x: float = 450.0, y: float = 380.0, closes: Literal["y", "x"] = "y", along: float = 0.0,
+) -> Hold:  # fmt: skip
+    """The everyday holding: hard jaws in a vise on the table, and a pair of parallels. closes "y": fixed jaw at the back."""
+    items = [
+        Item(id="vise", fixture=vise, x=x, y=y, turn_deg=0.0 if closes == "y" else 90.0),
+        Item(id="jaws", fixture=jaws, on="vise"),
+    ]
+    if parallels is not None:
+        items.append(Item(id="parallels", fixture=parallels, on="vise", height=height))
+    return Hold(items=tuple(items), work=WorkPlace(x=along))

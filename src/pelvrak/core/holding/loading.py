@@ -1,0 +1,106 @@
+"""Can the work be put in and taken out along a straight way, and how far must the jaws open?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import ndimage
+
+from pelvrak.core.geometry.mesh import Floats, Mesh, joined, transformed
+from pelvrak.core.geometry.rigid import rigid, square_to
+from pelvrak.core.holding.assemble import WAYS, Assembly, Piece
+from pelvrak.core.stock.shapes_kernel import crossings
+
+CELL_MM = 0.5
+TOUCH_MM = 0.1
+OPENINGS_MM = (0.0, 0.5, 1.0, 2.0, 3.0, 5.0, 8.0, 12.0, 20.0, 30.0, 50.0, 80.0, 120.0)
+
+
+@dataclass(frozen=True)
+class WayOut:
+    """One straight way: free or not, the piece that stands in it, where, and how far the jaws must open for it, mm."""
+
+    way: str
+    free: bool
+    blocked_by: str | None
+    place: Floats | None
+    opening: float | None
+
+
+def _columns(mesh: Mesh, low: Floats, shape: tuple[int, int]) -> tuple[Floats, Floats]:
+    """Lowest and highest crossing of every column along z; inf and -inf where there is none."""
+    bottom, top = np.full(shape[0] * shape[1], np.inf), np.full(shape[0] * shape[1], -np.inf)
+    if len(mesh.triangles):
+        rays, places, _, _ = crossings(
+            mesh.vertices, mesh.triangles.astype(np.int64), 2, low[0], low[1], CELL_MM, shape[1], shape[0]
+        )
+        np.minimum.at(bottom, rays, places)
+        np.maximum.at(top, rays, places)
+    return bottom.reshape(shape), top.reshape(shape)
+
+
+def blocked(work: Mesh, piece: Mesh, way: Floats) -> Floats | None:
+    """A place where a piece stands in the work's straight way out; None when the way is clear."""
+    turn = np.eye(4)
+    turn[:3, :3] = square_to(way)
+    a, b = transformed(work, turn), transformed(piece, turn)
+    # Off the round numbers that faces lie on.
+    low = a.vertices.min(axis=0) - np.array([0.137, 0.171, 0.0])
+    size = np.ceil((a.vertices.max(axis=0) - low) / CELL_MM).astype(int)[:2] + 1
+    shape = (int(size[1]), int(size[0]))
+    lowest, _ = _columns(a, low, shape)
+    _, highest = _columns(b, low, shape)
+    stands = np.isfinite(lowest) & (highest > lowest + TOUCH_MM)
+    thick = ndimage.binary_erosion(stands, np.ones((3, 3)))
+    if not thick.any():
+        return None
+    j, i = np.argwhere(thick)[len(np.argwhere(thick)) // 2]
+    place: Floats = turn[:3, :3].T @ np.array([low[0] + i * CELL_MM, low[1] + j * CELL_MM, highest[j, i]])
+    return place
+
+
+def ways_out(work: Mesh, assembly: Assembly) -> list[WayOut]:
+    """Up, and to the four sides, with what clamps from outside taken away and the jaws opened as far as it takes."""
+    moving = [p for p in assembly.pieces if p.name in ("moving jaw", "slide")]
+    still = [p for p in assembly.pieces if p not in moving and (p.role != "clamps" or p.name.startswith("jaw "))]
+    still = [
+        p
+        for p in still
+        if p.item not in {q.item for q in assembly.pieces if q.role == "clamps"} or p.role != "body" or p in moving
+    ]
+    low, high = work.vertices.min(axis=0), work.vertices.max(axis=0)
+    out = []
+    for name, way in (("up", np.array([0.0, 0, 1])), *WAYS.items()):
+        ahead = [p for p in still if _can_stand_ahead(p, low, high, way)]
+        stopped = next(((p, at) for p in ahead if (at := blocked(work, p.mesh, way)) is not None), None)
+        if stopped is not None:
+            out.append(WayOut(name, False, stopped[0].name, stopped[1], None))
+            continue
+        opening, place = _least_opening(work, moving, assembly, way)
+        if opening is None:
+            out.append(WayOut(name, False, "moving jaw", place, None))
+        else:
+            out.append(WayOut(name, True, None, None, opening))
+    return out
+
+
+def _can_stand_ahead(piece: Piece, low: Floats, high: Floats, way: Floats) -> bool:
+    mine = np.where(way > 0, low, high) @ np.abs(way) * way[int(np.argmax(np.abs(way)))]
+    return bool((piece.mesh.vertices @ way).max() > mine)
+
+
+def _least_opening(
+    work: Mesh, moving: list[Piece], assembly: Assembly, way: Floats
+) -> tuple[float | None, Floats | None]:
+    if not moving or assembly.closing is None or assembly.opening is None:
+        return 0.0, None
+    jaws = joined([p.mesh for p in moving])
+    place: Floats | None = None
+    for opening in OPENINGS_MM:
+        if assembly.opening[0] + opening > assembly.opening[1] + 1e-6:
+            break
+        place = blocked(work, transformed(jaws, rigid(np.eye(3), -opening * assembly.closing)), way)
+        if place is None:
+            return opening, None
+    return None, place

@@ -1,0 +1,283 @@
+"""Soft jaws and nests on the route: solved for the setup that grips with them, and cut in a setup of their own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import manifold3d
+import numpy as np
+from shapely.affinity import affine_transform
+from shapely.geometry.base import BaseGeometry
+
+from pelvrak.core.cutting.operations import NestRoom, Operation, Outline, Pocket
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Cure, Finding, Severity
+from pelvrak.core.geometry.holes import upright_holes
+from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_solid, transformed
+from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
+from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding.assemble import CutJaws
+from pelvrak.core.holding.hold import Item, fixtures_of
+from pelvrak.core.holding.soft_jaws import BOSS_ROOM_MM, RIM_CUTTER_MM, Nest, as_jaws, blanks, solve
+from pelvrak.core.route.jaw_files import to_dxf, to_step, to_stl_of
+from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.plan import Makes, Plan, Setup
+from pelvrak.core.route.report import NestReport, SetupReport
+from pelvrak.core.route.run import VERSION, Run, matrix
+from pelvrak.core.route.store import key_of
+from pelvrak.core.seat.seating import lay
+
+# Under the floor's groove, so that no cutter meets the spacer, mm.
+SPACER_LOW_MM = 3.0
+STEP_DOWN_MM = 2.0
+
+
+@dataclass
+class Solved:
+    """The nest of one item of a setup's holding. key: what it was solved from. nest: made when first asked for."""
+
+    run: Run
+    setup: Setup
+    item: Item
+    key: str
+    work: Mesh
+
+    @property
+    def blank(self) -> kinds.Jaws | kinds.Block:
+        one = fixtures_of(self.run.plan.fixtures).get(self.item.fixture)
+        if not isinstance(one, (kinds.Jaws, kinds.Block)):
+            raise BadInput(
+                "jaws.no_blank",
+                "hold",
+                f"{self.item.fixture} cannot be cut to the work",
+                "choose soft blanks or a nest block",
+            )
+        return one
+
+    @property
+    def vise(self) -> tuple[Item, kinds.Vise] | None:
+        if self.item.on == "table":
+            return None
+        base = next(item for item in self.setup.hold.items if item.id == self.item.on)
+        one = fixtures_of(self.run.plan.fixtures).get(base.fixture)
+        return (base, one) if isinstance(one, kinds.Vise) else None
+
+    @cached_property
+    def nest(self) -> Nest:
+        assert self.item.cut is not None
+        turned = self.vise[0].turn_deg if self.vise else self.item.turn_deg
+        holes = upright_holes(self.run.part.part, np.eye(4))
+        bolts = []
+        for item in self.setup.hold.items:
+            one = fixtures_of(self.run.plan.fixtures).get(item.fixture)
+            if (
+                isinstance(one, kinds.Bolt)
+                and item.into is not None
+                and item.on == self.item.id
+                and item.into.face in holes
+            ):
+                at, _, _ = holes[item.into.face]
+                bolts.append((self._laid @ at, kinds.SCREWS[one.thread][0]))
+        return solve(self.work, self.item.cut, self.blank, self.vise[1] if self.vise else None, turned, bolts)
+
+    @cached_property
+    def _laid(self) -> Floats:
+        return lay(self.setup.seat, self.run.part.part)
+
+    def layout_from_nest(self) -> Floats:
+        """Where the nest's frame stands on the table, 4×4."""
+        if self.vise is None:
+            return rigid(rotation_about_z(self.item.turn_deg), np.array([self.item.x, self.item.y, self.item.z]))
+        base, vise = self.vise
+        return rigid(rotation_about_z(base.turn_deg), np.array([base.x, base.y, base.z + vise.bed_height]))
+
+    def report(self, cut_in: str | None, zero_from_nest: Floats | None) -> NestReport:
+        """What the screen shows of it."""
+        nest = self.nest
+
+        def ring(shape: BaseGeometry) -> tuple[tuple[float, float], ...]:
+            return tuple((round(x, 3), round(y, 3)) for x, y in shape.simplify(0.01).exterior.coords)
+
+        return NestReport(
+            item=self.item.id, setup=self.setup.name, cut_in=cut_in, turn_deg=nest.turn_deg, between_deg=round(nest.between_deg, 4),
+            grip=nest.grip, edge=nest.edge, floor=nest.floor, top=nest.top, gap=nest.gap, split=nest.split,
+            walls=(round(nest.walls[0], 4), round(nest.walls[1], 4)), blank=nest.half, blank_id=nest.blank,
+            outline=ring(nest.outline), opening=ring(nest.left),
+            seated=(round(nest.seat.back, 3), round(nest.seat.front, 3)), reasons=tuple(nest.reasons),
+            zero_from_nest=None if zero_from_nest is None else matrix(zero_from_nest),
+        )  # fmt: skip
+
+    def findings(self, path: str) -> list[Finding]:
+        """What is wrong with the solution. path: of the item in the plan, for cures."""
+        nest = self.nest
+        out = []
+        for code, severity, sentence, measured, limit in nest.trouble:
+            cures = self._other_blanks(path) if code in ("jaws.thin", "jaws.too_short", "jaws.too_low") else ()
+            severe: Severity = "error" if severity == "error" else "warning"
+            out.append(Finding(
+                code=code, severity=severe, setup=self.setup.name, stage="hold", sentence=sentence,
+                measured=None if measured is None else round(measured, 4), limit=None if limit is None else round(limit, 4),
+                unit=None if measured is None else "mm", cures=cures,
+            ))  # fmt: skip
+        return out
+
+    def _other_blanks(self, path: str) -> tuple[Cure, ...]:
+        """The smallest blank that leaves enough jaw everywhere."""
+        assert self.item.cut is not None
+        turned = self.vise[0].turn_deg if self.vise else self.item.turn_deg
+        shop = fixtures_of(self.run.plan.fixtures).values()
+        jaws = [f for f in shop if isinstance(f, kinds.Jaws) and f.style == "soft" and f.id != self.item.fixture]
+        blocks = [f for f in shop if isinstance(f, kinds.Block) and f.id != self.item.fixture]
+        sized: list[kinds.Jaws | kinds.Block] = [
+            *(sorted(jaws, key=lambda f: f.width * f.height * f.thickness) if self.vise else []),
+            *(sorted(blocks, key=lambda f: f.width * f.height * f.length) if not self.vise else []),
+        ]
+        for other in sized:
+            if not solve(self.work, self.item.cut, other, self.vise[1] if self.vise else None, turned).trouble:
+                return (Cure(label=f"Use {other.name}", path=f"{path}/fixture", value=other.id),)
+        return ()
+
+
+def solved_for(run: Run, setup: Setup, incoming_key: str, incoming: Mesh, rotation: Floats) -> Solved | None:
+    """The nest a setup grips in; None when it has none. rotation: of its seat, before the nest turns the work."""
+    item = next((one for one in setup.hold.items if one.cut is not None), None)
+    if item is None:
+        return None
+    key = key_of("nest", VERSION, incoming_key, matrix(rotation), setup.hold, run.plan.fixtures)
+    if key not in run.nests:
+        run.tell(f"{setup.name} jaws")
+        run.nests[key] = Solved(run, setup, item, key, transformed(incoming, rigid(rotation, np.zeros(3))))
+    found: Solved = run.nests[key]
+    return found
+
+
+def cut_jaws(solved: Solved, made: SetupReport | None) -> tuple[CutJaws, str]:
+    """The jaws to hold with: as cut on the route, or as solved when no setup cuts them; with what they are made from."""
+    nest = solved.nest
+    assert nest.jaws is not None
+    if made is None or made.outgoing_key is None or made.outgoing_key == made.incoming_key:
+        return nest.jaws, f"drawn {solved.key}"
+    mesh = mesh_from_bytes(solved.run.piece(made.outgoing_key, "surface.npz"))
+    if solved.vise is None:
+        return replace(nest.jaws, fixed=mesh), made.outgoing_key
+    pieces = to_solid(Mesh(mesh.vertices, mesh.triangles, np.zeros(len(mesh.triangles), np.int64))).decompose()
+    sides: dict[bool, list[manifold3d.Manifold]] = {True: [], False: []}
+    for piece in pieces:
+        low_high = piece.bounding_box()
+        sides[(low_high[1] + low_high[4]) / 2 > nest.split].append(piece)
+    if not sides[True] or not sides[False]:
+        return nest.jaws, f"drawn {solved.key}"
+    fixed, moving = (mesh_of(max(sides[side], key=lambda p: p.volume())) for side in (True, False))
+    return as_jaws(nest, fixed, moving), made.outgoing_key
+
+
+def jaw_files(run: Run, solved: Solved) -> str:
+    """Key of the solved jaws as files (pieces jaws.step, jaws.stl, jaws.dxf)."""
+    key = key_of("jaw files", VERSION, solved.key)
+
+    def compute() -> dict[str, bytes]:
+        nest = solved.nest
+        return {"jaws.step": to_step(nest), "jaws.stl": to_stl_of(nest), "jaws.dxf": to_dxf(nest), "facts.json": b"{}"}
+
+    run.step(f"{solved.setup.name} jaw files", key, compute)
+    return key
+
+
+def blanks_mesh(solved: Solved) -> Mesh:
+    """What the jaw-cutting setup starts from: both blanks as they grip, or the block; nest frame."""
+    nest = solved.nest
+    if solved.vise is None:
+        length, height, width = nest.half
+        return box(np.array([-length / 2, -width / 2, 0.0]), np.array([length / 2, width / 2, height]))
+    return joined([mesh_of(blank) for blank in blanks(nest)])
+
+
+def spacer(solved: Solved) -> Mesh | None:
+    """What stands between the jaws while they are cut, as thick as the gap of use; nest frame."""
+    nest = solved.nest
+    if solved.vise is None or nest.gap <= 0:
+        return None
+    high = max(2.0, nest.floor - nest.spec.edge_break - 2.0 - SPACER_LOW_MM)
+    half = min(30.0, nest.half[0] / 4)
+    t = nest.half[2]
+    return box(np.array([-half, -t - nest.gap, 0.0]), np.array([half, -t, high]))
+
+
+def rooms(solved: Solved, zero_from_nest: Floats) -> dict[str, tuple[BaseGeometry, float]]:
+    """What is to be cut, by name: regions and floors in the zero frame."""
+    nest = solved.nest
+    m = zero_from_nest
+
+    def there(region: BaseGeometry) -> BaseGeometry:
+        return affine_transform(region, [m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 3], m[1, 3]])
+
+    up = float(m[2, 3])
+    out = {"floor": (there(nest.left), nest.floor + up)}
+    step = nest.step_region()
+    if step is not None:
+        out["step"] = (there(step), nest.floor - 2.0 + up)
+    if nest.boss is not None:
+        deep = next(reason.value for reason in nest.reasons if reason.name == "boss")
+        out["boss"] = (there(nest.boss), nest.floor - deep - BOSS_ROOM_MM + up)
+    return out
+
+
+def maker_of(plan: Plan, index: int, item: Item) -> int | None:
+    """Which setup before this one cuts an item's jaws."""
+    target = plan.setups[index].name
+    for i, setup in enumerate(plan.setups[:index]):
+        if setup.makes is not None and setup.makes == Makes(setup=target, item=item.id):
+            return i
+    return None
+
+
+def jaw_setup(plan: Plan, index: int, solved: Solved) -> Setup:
+    """The setup that cuts the jaws, ready to be put before the one that grips with them."""
+    setup, nest = solved.setup, solved.nest
+    assert solved.item.cut is not None
+    operations: list[Operation] = []
+    tools = [tool for tool in plan.tools if tool.kind == "end_mill" and tool.cuts_at_centre]
+    wide = _largest(tools, solved.item.cut.cutter)
+    if wide is not None:
+        down = min(STEP_DOWN_MM, nest.depth)
+        room: NestRoom
+        for room in rooms(solved, np.eye(4)):  # type: ignore[assignment]
+            name = {"floor": "nest", "step": "inside the step", "boss": "room for the boss"}[room]
+            operations.append(Pocket(id=f"{room}-rough", name=f"Clear {name}", tool=wide.id, nest=room, step_down=down, leave_side=0.2 if room == "floor" else 0.0))  # fmt: skip
+        operations.append(
+            Outline(
+                id="wall", name="Finish nest wall", tool=wide.id, nest=True, step_down=min(200.0, max(1.0, nest.depth))
+            )
+        )
+        rim = _largest(tools, RIM_CUTTER_MM)
+        if rim is not None and solved.item.cut.edge_break > 0:
+            operations.append(Outline(id="rim", name="Break the floor's rim", tool=rim.id, nest=True, below=solved.item.cut.edge_break, step_down=1.0))  # fmt: skip
+    taken = {one.name for one in plan.setups}
+    name = next(n for n in (f"{setup.name}-JAWS"[:20], *(f"JAWS{i}" for i in range(1, 99))) if n not in taken)
+    return Setup(
+        name=name, title=f"Jaws for {setup.name}", machine=setup.machine, offset_register=setup.offset_register,
+        makes=Makes(setup=setup.name, item=solved.item.id), operations=tuple(operations),
+    )  # fmt: skip
+
+
+def _largest(tools: list[Tool], diameter: float) -> Tool | None:
+    fits = [tool for tool in tools if diameter + 1e-9 >= tool.DC]
+    return max(fits, key=lambda tool: tool.DC, default=None)
+
+
+def not_cut(plan: Plan, index: int, solved: Solved) -> Finding:
+    """Jaws that no setup of the route cuts."""
+    made = jaw_setup(plan, index, solved)
+    setups = [one.model_dump(mode="json") for one in (*plan.setups[:index], made, *plan.setups[index:])]
+    return Finding(
+        code="jaws.not_cut", severity="warning", setup=solved.setup.name, stage="hold",
+        sentence=f"No setup of the route cuts the jaws that {solved.setup.name} grips with: they are taken as solved.",
+        cures=(Cure(label=f"Put {made.name} before {solved.setup.name}", path="/setups", value=setups),),
+    )  # fmt: skip
+
+
+def zero_from_nest(solved: Solved, zero_on_table: Floats) -> Floats:
+    """4×4, from where zero stands on the table and the nest does."""
+    return np.asarray(inverse(rigid(np.eye(3), np.asarray(zero_on_table))) @ solved.layout_from_nest())

@@ -1,0 +1,120 @@
+"""The shop's library of fixtures, with pictures; files out of a holding."""
+
+from __future__ import annotations
+
+import json
+import threading
+from functools import lru_cache
+from typing import Annotated
+
+import numpy as np
+from fastapi import APIRouter, UploadFile
+from fastapi.responses import Response
+from pydantic import Field
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import joined, mesh_of
+from pelvrak.core.geometry.part import unpacked
+from pelvrak.core.holding.fixture import (
+    Fixture,
+    Own,
+    fixtures_from,
+    fixtures_from_json,
+    fixtures_shipped,
+    picture_solids,
+)
+from pelvrak.server.api.problems import Refused
+from pelvrak.server.db.models import FixtureRow, PartUpload
+from pelvrak.server.db.session import DatabaseStore, transaction
+from pelvrak.server.jobs.stills import FIXTURE_SHADE, draw
+
+router = APIRouter(prefix="/api", tags=["holding"])
+MOST_FIXTURES = 2000
+_drawing = threading.Lock()
+Fixtures = Annotated[list[Fixture], Field(max_length=MOST_FIXTURES)]
+
+
+def _all(session: Session) -> list[Fixture]:
+    rows = session.scalars(select(FixtureRow).order_by(FixtureRow.place)).all()
+    return fixtures_from([row.fixture for row in rows]) if rows else list(fixtures_shipped().values())
+
+
+def _put(session: Session, rows: list[Fixture]) -> list[Fixture]:
+    session.execute(delete(FixtureRow))
+    session.add_all(FixtureRow(place=i, fixture=row.model_dump(mode="json")) for i, row in enumerate(rows))
+    return rows
+
+
+@router.get("/fixtures")
+def fixtures() -> list[Fixture]:
+    """All fixtures of the shop."""
+    with transaction() as session:
+        return _all(session)
+
+
+@router.put("/fixtures")
+def put_fixtures(rows: Fixtures) -> list[Fixture]:
+    """The whole library anew; ids must be told apart."""
+    if not rows:
+        raise Refused(422, "hold.library", "fixtures", "a library without a fixture", "keep at least one")
+    checked = fixtures_from([row.model_dump(mode="json") for row in rows])
+    with transaction() as session:
+        return _put(session, checked)
+
+
+@router.get("/fixtures.json")
+def fixtures_file() -> Response:
+    """The library as a file."""
+    with transaction() as session:
+        rows = [row.model_dump(mode="json") for row in _all(session)]
+    text = json.dumps({"fixtures": rows}, indent=2) + "\n"
+    return Response(
+        text, media_type="application/json", headers={"Content-Disposition": 'attachment; filename="fixtures.json"'}
+    )
+
+
+@router.post("/fixtures.json")
+def bring_fixtures(file: UploadFile) -> list[Fixture]:
+    """Fixtures of a library file, beside those that are here; one of the same id takes its place. A wrong one refuses all."""
+    name = file.filename or "fixtures.json"
+    new = {one.id: one for one in fixtures_from_json(file.file.read(5_000_000), name)}
+    with transaction() as session:
+        kept = [new.pop(one.id, one) for one in _all(session)]
+        return _put(session, [*kept, *new.values()])
+
+
+@lru_cache(maxsize=512)
+def _picture(text: str) -> bytes:
+    one = fixtures_from([json.loads(text)])[0]
+    if isinstance(one, Own):
+        with transaction() as session:
+            upload = session.get(PartUpload, one.sha256) if one.sha256 else None
+            data = DatabaseStore().get(upload.key, "part.npz") if upload and upload.key else None
+        if data is None:
+            raise Refused(404, "hold.no_file", one.id, f"{one.file} is not here", "bring the file again")
+        mesh = unpacked(data).mesh
+    else:
+        mesh = joined([mesh_of(solid.body) for solid in picture_solids(one)])
+    with _drawing:
+        return draw(mesh, np.tile(np.array(FIXTURE_SHADE, np.uint8), (len(mesh.triangles), 1)))
+
+
+@router.get("/fixtures/{fixture_id}/picture.png")
+def picture(fixture_id: str) -> Response:
+    """A fixture as it looks from the right front."""
+    with transaction() as session:
+        one = next((row for row in _all(session) if row.id == fixture_id), None)
+    if one is None:
+        raise Refused(
+            404,
+            "hold.unknown_fixture",
+            fixture_id,
+            f"there is no fixture {fixture_id!r}",
+            "choose one from the library",
+        )
+    try:
+        return Response(_picture(one.model_dump_json()), media_type="image/png", headers={"Cache-Control": "no-cache"})
+    except BadInput as bad:
+        raise Refused(409, bad.code, bad.where, bad.what, bad.mend) from bad

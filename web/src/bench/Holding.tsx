@@ -1,0 +1,101 @@
+import { useMemo } from 'react'
+import * as THREE from 'three'
+import type { HoldFacts, Vec } from '../api/client'
+import { useView } from '../state'
+import { type Solid, usePicture, useSolid } from './glb'
+import { Lines } from './Lines'
+
+const SHADES = { clamps: '#9DA6AA', rests: '#B4B8B7', locates: '#A9AEB0', body: '#BFC2C0', table: '#D0D0CA' }
+const LIT = '#5FA3AD'
+
+/** Everything that holds the work, one shade for each part it plays; while contacts are asked for it is seen through. */
+export function Holding({ hold, planes }: { hold: HoldFacts; planes: THREE.Plane[] }) {
+  const solid = useSolid(hold.key)
+  const contacts = useView((view) => view.contacts && view.stage === 'hold')
+  const lit = useView((view) => view.litItem)
+  if (!solid) return null
+  return (
+    <group position={hold.shift as Vec}>
+      <Painted solid={solid} hold={hold} lit={lit} faint={contacts} planes={planes} />
+      {contacts && <Contacts hold={hold} lit={lit} />}
+    </group>
+  )
+}
+
+function Painted(props: {
+  solid: Solid
+  hold: HoldFacts
+  lit: string | null
+  faint: boolean
+  planes: THREE.Plane[]
+}) {
+  const { solid, hold, lit } = props
+  useMemo(() => {
+    const label = solid.surface.getAttribute('_label')
+    const shades = hold.pieces.map(
+      (piece) =>
+        new THREE.Color(
+          piece.item === lit
+            ? LIT
+            : piece.name === 'table'
+              ? SHADES.table
+              : (SHADES[piece.role as keyof typeof SHADES] ?? SHADES.body),
+        ),
+    )
+    const out = new Float32Array(label.count * 3)
+    for (let i = 0; i < label.count; i += 1) {
+      const shade = shades[label.getX(i)]
+      if (shade) out.set([shade.r, shade.g, shade.b], 3 * i)
+    }
+    solid.surface.setAttribute('color', new THREE.BufferAttribute(out, 3))
+  }, [solid, hold, lit])
+  return (
+    <>
+      <mesh geometry={solid.surface} renderOrder={props.faint ? 1 : 0}>
+        <meshLambertMaterial
+          key={props.faint ? 'faint' : 'solid'}
+          vertexColors
+          transparent={props.faint}
+          opacity={props.faint ? 0.35 : 1}
+          depthWrite={!props.faint}
+          clippingPlanes={props.planes}
+          polygonOffset
+          polygonOffsetFactor={1}
+          polygonOffsetUnits={1}
+        />
+      </mesh>
+      {solid.lines && (
+        <Lines
+          geometry={solid.lines}
+          colour="#1E2A2F"
+          opacity={props.faint ? 0.3 : 0.55}
+          planes={props.planes}
+        />
+      )}
+    </>
+  )
+}
+
+/** Where the holding touches the work: areas in action colour, what touches on a line or a point only in trouble. */
+function Contacts({ hold, lit }: { hold: HoldFacts; lit: string | null }) {
+  const picture = usePicture(hold.key, 'contacts.glb')
+  useMemo(() => {
+    if (!picture) return
+    const label = picture.surface.getAttribute('_label')
+    const out = new Float32Array(label.count * 3)
+    for (let i = 0; i < label.count; i += 1) {
+      const contact = hold.contacts[label.getX(i)]
+      const chosen = lit === null || contact?.item === lit
+      const colour = new THREE.Color(contact?.kind === 'face' ? '#12545F' : '#A3361B')
+      if (!chosen) colour.lerp(new THREE.Color('#EDEAE1'), 0.6)
+      out.set([colour.r, colour.g, colour.b], 3 * i)
+    }
+    picture.surface.setAttribute('color', new THREE.BufferAttribute(out, 3))
+  }, [picture, hold, lit])
+  if (!picture) return null
+  return (
+    <mesh geometry={picture.surface} renderOrder={4}>
+      <meshBasicMaterial vertexColors side={THREE.DoubleSide} transparent opacity={0.75} depthTest={false} />
+    </mesh>
+  )
+}

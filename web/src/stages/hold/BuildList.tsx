@@ -1,0 +1,272 @@
+import { useState } from 'react'
+import type { Fixture, HoldItem } from '../../api/client'
+import { useView } from '../../state'
+import { Choice, Segments } from '../../ui/Choice'
+import { NumberRow, Row } from '../../ui/Field'
+import type { SheetProps } from '../StageSheet'
+import { SOFT } from './HoldSheet'
+import { KINDS, sizes } from './fixtures'
+
+/** The holding in the order it is built up; each line opens to what can be said of it. */
+export function BuildList(props: SheetProps & { fixtures: Fixture[] }) {
+  const { setup, edit, fixtures } = props
+  const view = useView()
+  const [open, setOpen] = useState<string | null>(null)
+  const { items } = setup.hold
+  if (items.length === 0) return <p className="py-1 text-soft">Nothing holds the work yet.</p>
+  const move = (index: number, by: number) =>
+    edit('build order', (own) => {
+      const [one] = own.hold.items.splice(index, 1)
+      if (one) own.hold.items.splice(index + by, 0, one)
+    })
+  return (
+    <ol aria-label="Build order" className="border-b border-rule">
+      {items.map((item, index) => {
+        const fixture = fixtures.find((one) => one.id === item.fixture)
+        const shown = open === item.id
+        return (
+          <li
+            key={item.id}
+            className={`border-t border-rule ${view.litItem === item.id ? 'bg-rail' : ''}`}
+            onMouseEnter={() => view.set({ litItem: item.id })}
+            onMouseLeave={() => view.set({ litItem: null })}
+          >
+            <button
+              type="button"
+              aria-expanded={shown}
+              className="grid w-full grid-cols-[1.3rem_minmax(0,1fr)_auto] items-baseline gap-x-1 py-1 text-left"
+              onClick={() => setOpen(shown ? null : item.id)}
+            >
+              <span className="figures text-soft">{index + 1}</span>
+              <span className="truncate">
+                <span className="font-semibold">{fixture?.name ?? item.fixture}</span>
+                {item.cut && <span className="text-soft"> cut to the work</span>}
+              </span>
+              <span className="figures text-[12px] text-soft">
+                on {item.on}
+                {item.height != null && ` · ${item.height}`}
+              </span>
+            </button>
+            {shown && (
+              <div className="mb-2 border-l-2 border-action/40 pl-2">
+                <ItemFields {...props} item={item} fixture={fixture} index={index} />
+                <div className="mt-1 flex gap-1.5">
+                  <button
+                    type="button"
+                    className="knob text-[12.5px]"
+                    disabled={index === 0}
+                    onClick={() => void move(index, -1)}
+                  >
+                    Earlier
+                  </button>
+                  <button
+                    type="button"
+                    className="knob text-[12.5px]"
+                    disabled={index === items.length - 1}
+                    onClick={() => void move(index, 1)}
+                  >
+                    Later
+                  </button>
+                  <button
+                    type="button"
+                    className="knob text-[12.5px]"
+                    onClick={() =>
+                      void edit(`${item.id} removed`, (own) => {
+                        const gone = new Set([item.id])
+                        for (const one of own.hold.items) if (gone.has(one.on)) gone.add(one.id)
+                        own.hold.items = own.hold.items.filter((one) => !gone.has(one.id))
+                        own.hold.work.pinned = own.hold.work.pinned.filter((one) => !gone.has(one.pin))
+                        if (own.hold.work.on && gone.has(own.hold.work.on)) own.hold.work.on = null
+                      })
+                    }
+                  >
+                    Remove
+                  </button>
+                </div>
+              </div>
+            )}
+          </li>
+        )
+      })}
+    </ol>
+  )
+}
+
+function ItemFields(
+  props: SheetProps & { item: HoldItem; fixture: Fixture | undefined; fixtures: Fixture[]; index: number },
+) {
+  const { item, fixture, fixtures, setup, edit } = props
+  const view = useView()
+  const kind = fixture?.kind
+  const change = (what: string, then: (own: HoldItem) => void) =>
+    edit(`${item.id} ${what}`, (own) => {
+      const mine = own.hold.items.find((one) => one.id === item.id)
+      if (mine) then(mine)
+    })
+  const same = fixtures.filter((one) => one.kind === kind)
+  const before = setup.hold.items.slice(
+    0,
+    setup.hold.items.findIndex((one) => one.id === item.id),
+  )
+  const kindOf = (one: HoldItem) => fixtures.find((f) => f.id === one.fixture)?.kind
+  const onPlate = before.some((one) => one.id === item.on && kindOf(one) === 'plate')
+  const number = (label: string, field: 'x' | 'y' | 'z' | 'turn_deg', unit = 'mm') => (
+    <NumberRow
+      label={label}
+      name={`${item.id} ${label}`}
+      value={item[field]}
+      unit={unit}
+      commit={(value) => change(label, (own) => (own[field] = value))}
+    />
+  )
+  return (
+    <>
+      <Row
+        label="Which"
+        below={fixture && <span className="figures text-[11.5px] text-soft">{sizes(fixture)}</span>}
+      >
+        <Choice
+          label={`${item.id} fixture`}
+          value={item.fixture}
+          options={same.map((one) => ({ value: one.id, label: one.name }))}
+          choose={(id) => void change(`is ${id}`, (own) => (own.fixture = id))}
+        />
+      </Row>
+      <Row label="Stands on">
+        <Choice
+          label={`${item.id} stands on`}
+          value={item.on}
+          options={['table', ...before.map((one) => one.id)].map((id) => ({ value: id, label: id }))}
+          choose={(id) => void change(`on ${id}`, (own) => (own.on = id))}
+        />
+      </Row>
+      {fixture && (fixture.kind === 'parallels' || fixture.kind === 'riser') && (
+        <Row label="Height">
+          <Choice
+            label={`${item.id} height`}
+            value={item.height ?? fixture.heights[0] ?? 0}
+            options={fixture.heights.map((one) => ({ value: one, label: `${one} mm` }))}
+            choose={(height) => void change(`${height} high`, (own) => (own.height = height))}
+          />
+        </Row>
+      )}
+      {kind === 'stop' && (
+        <Row label="At the">
+          <Segments
+            label={`${item.id} side`}
+            value={item.side}
+            options={[
+              { value: 'left', label: 'left end' },
+              { value: 'right', label: 'right end' },
+            ]}
+            choose={(side) => void change(`at the ${side}`, (own) => (own.side = side))}
+          />
+        </Row>
+      )}
+      {onPlate && (
+        <>
+          <NumberRow
+            label="Hole column"
+            name={`${item.id} hole column`}
+            value={item.hole?.[0] ?? null}
+            unit=""
+            measure="mm"
+            clear={() => change('beside the holes', (own) => (own.hole = null))}
+            commit={(value) => change('hole', (own) => (own.hole = [Math.round(value), own.hole?.[1] ?? 0]))}
+          />
+          <NumberRow
+            label="Hole row"
+            name={`${item.id} hole row`}
+            value={item.hole?.[1] ?? null}
+            unit=""
+            measure="mm"
+            commit={(value) => change('hole', (own) => (own.hole = [own.hole?.[0] ?? 0, Math.round(value)]))}
+          />
+        </>
+      )}
+      {kind !== 'jaws' && kind !== 'parallels' && number('X', 'x')}
+      {kind === 'parallels' && number('Along', 'x')}
+      {kind !== 'jaws' && kind !== 'parallels' && number('Y', 'y')}
+      {(kind === 'stop' || kind === 'own' || kind === 'bolt') && number('Z', 'z')}
+      {kind !== 'jaws' && kind !== 'parallels' && kind !== 'stop' && number('Turned', 'turn_deg', '°')}
+      {(kind === 'vise' || kind === 'clamp' || kind === 'chuck' || kind === 'bolt') && (
+        <NumberRow
+          label="Force"
+          name={`${item.id} force`}
+          value={item.force_kn ?? null}
+          unit="kN"
+          measure="mm"
+          placeholder={
+            'force_kn' in (fixture ?? {}) ? String((fixture as { force_kn: number }).force_kn) : 'by size'
+          }
+          clear={() => change('usual force', (own) => (own.force_kn = null))}
+          commit={(value) => change(`${value} kN`, (own) => (own.force_kn = value))}
+        />
+      )}
+      {kind === 'bolt' && (
+        <Row label="Into">
+          <button
+            type="button"
+            className="knob text-[12.5px]"
+            onClick={() =>
+              view.set({
+                asked: {
+                  kind: 'face',
+                  prompt: 'Which hole does the bolt go into from below?',
+                  serves: (face) =>
+                    face.kind === 'cylinder' && face.hollow ? null : 'not the wall of a hole',
+                  take: (ref) => void change('into a hole', (own) => (own.into = ref)),
+                },
+              })
+            }
+          >
+            {item.into ? `hole F${item.into.face}` : 'pick a hole'}
+          </button>
+        </Row>
+      )}
+      {kind === 'pin' && (
+        <Row label="In the hole">
+          <button
+            type="button"
+            className="knob text-[12.5px]"
+            onClick={() =>
+              view.set({
+                asked: {
+                  kind: 'face',
+                  prompt: 'Which hole of the work goes on this pin?',
+                  serves: (face) =>
+                    face.kind === 'cylinder' && face.hollow ? null : 'not the wall of a hole',
+                  take: (ref) =>
+                    void edit(`hole on ${item.id}`, (own) => {
+                      own.hold.work.pinned = [
+                        ...own.hold.work.pinned.filter((one) => one.pin !== item.id),
+                        { hole: ref, pin: item.id },
+                      ]
+                    }),
+                },
+              })
+            }
+          >
+            {setup.hold.work.pinned.some((one) => one.pin === item.id)
+              ? `hole F${setup.hold.work.pinned.find((one) => one.pin === item.id)?.hole.face}`
+              : 'pick a hole'}
+          </button>
+        </Row>
+      )}
+      {fixture && (fixture.kind === 'block' || (fixture.kind === 'jaws' && fixture.style === 'soft')) && (
+        <Row label="Shape">
+          <Segments
+            label={`${item.id} shape`}
+            value={item.cut ? 'cut' : 'plain'}
+            options={[
+              { value: 'plain', label: 'as bought' },
+              { value: 'cut', label: 'cut to the work' },
+            ]}
+            choose={(shape) => void change(shape, (own) => (own.cut = shape === 'cut' ? { ...SOFT } : null))}
+          />
+        </Row>
+      )}
+      {!fixture && <p className="text-trouble">{KINDS.own}: not in the library.</p>}
+    </>
+  )
+}

@@ -1,0 +1,258 @@
+import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
+import { useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answered, api, type Fixture, type Plan, type Problem, problemOf } from '../../api/client'
+import { sendFile, useFixtures } from '../../api/hooks'
+import { sentence } from '../../ui/Field'
+import { KINDS, sizes } from './fixtures'
+
+/** The shop's fixtures with pictures and sizes: take one, copy and change one, bring in and save the library. */
+export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => void; close: () => void }) {
+  const { data } = useFixtures()
+  const queries = useQueryClient()
+  const [kind, setKind] = useState<Fixture['kind'] | 'all'>('all')
+  const [text, setText] = useState('')
+  const [editing, setEditing] = useState<Fixture | null>(null)
+  const [problem, setProblem] = useState<Problem | null>(null)
+  const taken = (rows: Fixture[]) => {
+    queries.setQueryData(['fixtures'], rows)
+    setProblem(null)
+    setEditing(null)
+  }
+  const put = async (rows: Fixture[]) => {
+    try {
+      taken(await answered<Fixture[]>(api.PUT('/api/fixtures', { body: rows })))
+    } catch (refusal) {
+      setProblem(problemOf((refusal as { problem?: unknown }).problem))
+    }
+  }
+  const bring = async (file: File | undefined) => {
+    if (!file) return
+    const form = new FormData()
+    form.append('file', file)
+    const answer = await fetch('/api/fixtures.json', { method: 'POST', body: form })
+    const body = await answer.json()
+    if (answer.ok) taken(body as Fixture[])
+    else setProblem(problemOf(body))
+  }
+  const bringSolid = async (file: File | undefined) => {
+    if (!file || !data) return
+    const sent = await sendFile(file)
+    if ('what' in sent) return setProblem(sent)
+    let state = sent
+    for (let i = 0; i < 120 && state.status === 'reading'; i += 1) {
+      await new Promise((done) => setTimeout(done, 500))
+      state = await answered(api.GET('/api/parts/{sha256}', { params: { path: { sha256: state.sha256 } } }))
+    }
+    if (state.status !== 'ready')
+      return setProblem(
+        state.problem ?? {
+          code: 'part.several_solids',
+          where: file.name,
+          what: `the file holds ${state.choices?.length ?? 'no'} solids`,
+          mend: 'save the one fixture by itself',
+        },
+      )
+    const id =
+      file.name
+        .replace(/\.[^.]*$/, '')
+        .replace(/[^A-Za-z0-9_.-]/g, '-')
+        .slice(0, 40) || 'own'
+    await put([
+      ...data.filter((one) => one.id !== id),
+      { kind: 'own', id, name: file.name.slice(0, 60), maker: '', file: file.name, sha256: state.sha256 },
+    ])
+  }
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean)
+  const shown = data?.filter(
+    (one) =>
+      (kind === 'all' || one.kind === kind) &&
+      words.every((word) => `${one.name} ${one.id} ${sizes(one)}`.toLowerCase().includes(word)),
+  )
+  const kinds = [...new Set(data?.map((one) => one.kind))]
+  const file = (label: string, accept: string, then: (file: File | undefined) => Promise<void>) => (
+    <label className="cursor-pointer text-action underline">
+      {label}
+      <input
+        type="file"
+        accept={accept}
+        aria-label={label}
+        className="sr-only"
+        onChange={(event) => {
+          void then(event.target.files?.[0])
+          event.target.value = ''
+        }}
+      />
+    </label>
+  )
+  return (
+    <Dialog open onClose={props.close} className="relative z-40">
+      <div className="fixed inset-0 bg-ink/25" aria-hidden="true" />
+      <div className="fixed inset-0 flex items-center justify-center p-6">
+        <DialogPanel className="flex max-h-full w-[1040px] flex-col border border-ink bg-sheet shadow-xl">
+          <div className="flex items-baseline gap-3 border-b border-rule px-4 py-2">
+            <DialogTitle className="font-head text-[19px] font-semibold">
+              What is there to hold with
+            </DialogTitle>
+            <input
+              aria-label="Search fixtures"
+              className="figures ml-auto w-48 border border-rule bg-white px-2 py-0.5"
+              placeholder="120°, M12, soft …"
+              value={text}
+              onChange={(event) => setText(event.target.value)}
+            />
+            <a
+              className="text-[12.5px] text-action underline"
+              href="/api/fixtures.json"
+              download="fixtures.json"
+            >
+              save the library
+            </a>
+            <span className="text-[12.5px]">{file('bring in a library', '.json', bring)}</span>
+            <span className="text-[12.5px]">{file('bring in a solid', '.step,.stp,.stl', bringSolid)}</span>
+            <button type="button" className="knob" onClick={props.close}>
+              Leave
+            </button>
+          </div>
+          {problem && (
+            <div role="alert" className="border-b border-trouble px-4 py-1 text-trouble">
+              {problem.where}: {sentence(problem)}
+            </div>
+          )}
+          <div className="grid min-h-0 grid-cols-[9.5rem_minmax(0,1fr)]">
+            <ul aria-label="Kinds" className="overflow-auto border-r border-rule py-1">
+              {(['all', ...kinds] as const).map((one) => (
+                <li key={one}>
+                  <button
+                    type="button"
+                    aria-current={kind === one}
+                    className={`w-full px-3 py-1 text-left ${kind === one ? 'bg-rail font-semibold' : 'text-soft'}`}
+                    onClick={() => setKind(one)}
+                  >
+                    {one === 'all' ? 'everything' : KINDS[one]}
+                  </button>
+                </li>
+              ))}
+            </ul>
+            <div className="h-[520px] overflow-auto p-3">
+              {editing ? (
+                <EditFixture
+                  fixture={editing}
+                  ids={(data ?? []).map((one) => one.id)}
+                  save={(next) => void put([...(data ?? []).filter((one) => one.id !== next.id), next])}
+                  remove={() => void put((data ?? []).filter((one) => one.id !== editing.id))}
+                  leave={() => setEditing(null)}
+                />
+              ) : (
+                <ul aria-label="Fixtures" className="grid grid-cols-4 gap-2.5">
+                  {shown?.map((one) => (
+                    <li key={one.id} className="flex flex-col border border-rule bg-white">
+                      <button
+                        type="button"
+                        aria-label={`Take ${one.name}`}
+                        className="text-left hover:bg-rail"
+                        onClick={() => props.take(one)}
+                      >
+                        <img
+                          src={`/api/fixtures/${one.id}/picture.png?${encodeURIComponent(sizes(one))}`}
+                          alt=""
+                          loading="lazy"
+                          className="h-28 w-full bg-rail object-contain"
+                        />
+                        <span className="block px-2 pt-1 font-semibold leading-tight">{one.name}</span>
+                        <span className="figures block px-2 pb-1 text-[11.5px] leading-snug text-soft">
+                          {sizes(one)}
+                        </span>
+                      </button>
+                      <button
+                        type="button"
+                        className="mt-auto px-2 pb-1 text-left text-[12px] text-action underline"
+                        onClick={() => setEditing(one)}
+                      >
+                        change a copy
+                      </button>
+                    </li>
+                  ))}
+                  {shown?.length === 0 && <li className="text-soft">Nothing like that is here.</li>}
+                </ul>
+              )}
+            </div>
+          </div>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  )
+}
+
+/** Every size of a fixture, as numbers and words. */
+function EditFixture(props: {
+  fixture: Fixture
+  ids: string[]
+  save: (fixture: Fixture) => void
+  remove: () => void
+  leave: () => void
+}) {
+  const [draft, setDraft] = useState<Record<string, unknown>>({
+    ...props.fixture,
+    id: freeId(props.fixture.id, props.ids),
+    name: `${props.fixture.name}, changed`.slice(0, 60),
+  })
+  const value = (text: string, was: unknown): unknown =>
+    Array.isArray(was)
+      ? text
+          .split(/[\s,;]+/)
+          .filter(Boolean)
+          .map(Number)
+      : typeof was === 'number'
+        ? Number(text.replace(',', '.'))
+        : text
+  return (
+    <form
+      aria-label="Change a fixture"
+      onSubmit={(event) => {
+        event.preventDefault()
+        props.save(draft as unknown as Fixture)
+      }}
+    >
+      {Object.entries(draft)
+        .filter(([name]) => name !== 'kind' && name !== 'sha256')
+        .map(([name, was]) => (
+          <label key={name} className="grid grid-cols-[11rem_16rem] items-baseline gap-2 py-0.5">
+            <span className="text-soft">{name.replaceAll('_', ' ')}</span>
+            {typeof was === 'boolean' ? (
+              <input
+                type="checkbox"
+                className="accent-action justify-self-start"
+                checked={was}
+                onChange={(event) => setDraft({ ...draft, [name]: event.target.checked })}
+              />
+            ) : (
+              <input
+                className="figures border border-rule bg-white px-2 py-0.5"
+                defaultValue={Array.isArray(was) ? was.join(', ') : String(was)}
+                onBlur={(event) => setDraft({ ...draft, [name]: value(event.target.value, was) })}
+              />
+            )}
+          </label>
+        ))}
+      <div className="mt-2 flex gap-2">
+        <button type="submit" className="knob-go">
+          Put it into the library
+        </button>
+        <button type="button" className="knob" onClick={props.remove}>
+          Take “{props.fixture.name}” out of the library
+        </button>
+        <button type="button" className="knob" onClick={props.leave}>
+          Back
+        </button>
+      </div>
+    </form>
+  )
+}
+
+function freeId(id: string, ids: string[]) {
+  for (let n = 2; ; n += 1) {
+    const next = `${id.slice(0, 36)}-${n}`
+    if (!ids.includes(next)) return next
+  }
+}
