@@ -21,10 +21,8 @@ from pelvrak.core.cutting.feeds import (
 )
 from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile, tip_length, tool_shelf
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import box, joined
 from pelvrak.core.geometry.part import EdgeRef, middle_of, ref_to
 from pelvrak.core.geometry.rigid import moved, rotation_about_z
-from pelvrak.core.holding.vise import NoHold, ViseHold, hold_work, united, vises
 from pelvrak.core.machine.mill import check_travel, mill_of, mills, register_value
 from pelvrak.core.seat.seating import Seat, UpByDirection, UpByFace, XByEdge, XByTurn, Zero, lay, seat_work
 from tests import solids
@@ -127,108 +125,6 @@ class SeatTest(unittest.TestCase):
 
     def test_quarter_turns_are_exact(self):
         self.assertEqual(rotation_about_z(90).tolist(), [[0, -1, 0], [1, 0, 0], [0, 0, 1]])
-
-
-class ViseTest(unittest.TestCase):
-    """A block 100 × 60 × 40 with zero at its top middle, in Bench vise 160 (jaws 50 high)."""
-
-    def held(self, stock=None, **changes):
-        hold = ViseHold(**{"vise": "bench-160", "parallels": 42.0, **changes})
-        return hold_work(hold, stock or box(np.array([-50, -30, -40.0]), np.array([50, 30, 0.0])), "OP10")
-
-    def codes(self, *args, **changes):
-        return [f.code for f in self.held(*args, **changes)[1]]
-
-    def test_facts_of_a_block(self):
-        facts, found = self.held()
-        self.assertEqual(found, [])
-        self.assertAlmostEqual(facts.opening, 60, places=4)
-        self.assertAlmostEqual(facts.grip_depth, 8, places=4)
-        self.assertAlmostEqual(facts.stands_above, 32, places=4)
-        self.assertAlmostEqual(facts.contact_fixed, 100 * 8, places=1)
-        self.assertAlmostEqual(facts.contact_moving, 100 * 8, places=1)
-        self.assertAlmostEqual(facts.jaw_top, -32, places=4)
-
-    def test_work_sticks_out_of_the_jaws(self):
-        facts, _ = self.held(along=60.0)
-        self.assertAlmostEqual(facts.sticks_out_right, 30, places=4)
-        self.assertAlmostEqual(facts.contact_fixed, 70 * 8, places=1)
-
-    def test_turned_vise_grips_the_other_way(self):
-        facts, _ = self.held(jaws_close_along="x")
-        self.assertAlmostEqual(facts.opening, 100, places=4)
-        self.assertAlmostEqual(facts.contact_fixed, 60 * 8, places=1)
-
-    def test_nothing_holding(self):
-        facts, found = hold_work(NoHold(), box(np.zeros(3), np.ones(3)), "OP10")
-        self.assertEqual([(f.code, f.severity) for f in found], [("hold.nothing", "error")])
-
-    def test_resting_above_the_jaws(self):
-        facts, found = self.held(parallels=55.0)
-        self.assertEqual([f.code for f in found], ["hold.no_touch"])
-        self.assertEqual(found[0].cures[0].value, 45.0)
-
-    def test_too_wide_for_the_vise(self):
-        wide = box(np.array([-70, -30, -40.0]), np.array([70, 30, 0.0]))
-        self.assertIn("hold.opening", self.codes(vise="low-100", parallels=20.0, jaws_close_along="x", stock=wide))
-
-    def test_shallow_grip(self):
-        # Common practice, no source: at least 5 mm (3/16 in) of straight wall.
-        self.assertEqual(self.codes(parallels=46.0), ["hold.shallow"])
-        self.assertEqual(self.held(parallels=46.0)[1][0].severity, "warning")
-        self.assertEqual(self.held(parallels=49.0)[1][0].severity, "error")
-        self.assertEqual(self.codes(parallels=45.0), [])
-
-    def test_a_leaning_wall_is_not_touched_by_the_jaw(self):
-        import manifold3d
-
-        leaning = (
-            manifold3d.CrossSection([[(-50, -30), (50, -20), (50, 30), (-50, 30)]]).extrude(40).translate((0, 0, -40))
-        )
-        out = leaning.to_mesh()
-        from pelvrak.core.geometry.mesh import Mesh
-
-        stock = Mesh(
-            out.vert_properties[:, :3].astype(float),
-            out.tri_verts.astype(np.int64),
-            np.zeros(len(out.tri_verts), np.int64),
-        )
-        facts, found = self.held(stock)
-        self.assertEqual([f.code for f in found], ["hold.no_touch"])
-        self.assertEqual(facts.contact_moving, 0)
-        self.assertIn("moving jaw", found[0].sentence)
-
-    def test_chamfered_bottom_takes_from_the_grip(self):
-        import manifold3d
-
-        from pelvrak.core.geometry.mesh import Mesh
-
-        section = manifold3d.CrossSection([[(-27, -40), (27, -40), (30, -37), (30, 0), (-30, 0), (-30, -37)]])
-        bar = section.extrude(100).translate((0, 0, -50)).rotate((90, 0, 90))
-        out = bar.to_mesh()
-        stock = Mesh(
-            out.vert_properties[:, :3].astype(float),
-            out.tri_verts.astype(np.int64),
-            np.zeros(len(out.tri_verts), np.int64),
-        )
-        facts, _ = self.held(stock)
-        self.assertAlmostEqual(facts.grip_depth, 5.0, places=3)  # 8 mm less the 3 mm chamfer
-
-    def test_keep_outs_are_one_closed_solid(self):
-        import trimesh
-
-        facts, _ = self.held()
-        mesh = united(joined([box(np.array(a), np.array(b), i) for i, (_, a, b) in enumerate(facts.solids)]))
-        self.assertTrue(trimesh.Trimesh(mesh.vertices, mesh.triangles, process=False).is_watertight)
-
-    def test_unknown_vise(self):
-        with self.assertRaises(BadInput):
-            self.held(vise="nobody")
-
-    def test_every_shipped_vise_has_sane_sizes(self):
-        for vise in vises().values():
-            self.assertGreater(vise.body_length, vise.opening_max)
-            self.assertGreater(vise.force_kn, 0)
 
 
 class MillTest(unittest.TestCase):

@@ -93,6 +93,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const hold = typeof view.card === 'number' ? (setup?.hold ?? null) : null
   const atWork =
     view.stage === 'hold' || view.stage === 'reach' || view.stage === 'cut' || view.stage === 'seat'
+  const makes = typeof view.card === 'number' && !!project.plan.setups[view.card]?.makes
   const stale =
     project.stale_from != null && (typeof view.card !== 'number' || view.card >= project.stale_from)
   const cutOpen = view.section ? (wholePart || asking ? partSolid : stock) : null
@@ -141,7 +142,7 @@ export function Bench({ project }: { project: ProjectState }) {
             />
           )}
           {cutOpen && planes[0] && <Cut solid={cutOpen} plane={planes[0]} />}
-          {partSolid?.lines && view.shown.part && !wholePart && !asking && !view.compare && (
+          {partSolid?.lines && view.shown.part && !wholePart && !asking && !view.compare && !makes && (
             <Lines geometry={partSolid.lines} colour="#1E2A2F" opacity={0.4} through />
           )}
           {view.marked && <Marked at={view.marked} />}

@@ -46,7 +46,11 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
         const late = stale(index)
         return (
           <Fragment key={setup.name}>
-            <Carry mass={own?.incoming_mass_kg} stale={stale(index - 1) || (index === 0 && stale(0))} />
+            <Carry
+              mass={own?.incoming_mass_kg}
+              label={setup.makes ? 'blanks' : undefined}
+              stale={stale(index - 1) || (index === 0 && stale(0))}
+            />
             <div
               draggable
               onDragStart={() => setDragged(index)}
@@ -131,7 +135,8 @@ function Mark({ finding, fine }: { finding?: Finding | undefined; fine?: string 
   )
 }
 
-function Carry({ mass, stale, label }: { mass?: number | undefined; stale: boolean; label?: string }) {
+function Carry(props: { mass?: number | undefined; stale: boolean; label?: string | undefined }) {
+  const { mass, stale, label } = props
   return (
     <div className="w-16 shrink-0 text-center">
       <CarryArrow stale={stale} />

@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react'
 import type { Finding, Part, Plan, ProjectState, Setup, SetupReport } from '../api/client'
 import { type Commit, usePart } from '../api/hooks'
-import { type Stage, useView } from '../state'
+import { round, type Stage, useView } from '../state'
 import { FindingCard } from '../ui/FindingCard'
 import { CutSheet } from './cut/CutSheet'
 import { HoldSheet } from './hold/HoldSheet'
@@ -49,7 +49,7 @@ export function StageSheet({ project, commit }: { project: ProjectState; commit:
   const setup = plan.setups[card]
   if (!setup) return null
   const own = report?.setups.find((one) => one.name === setup.name)
-  const Sheet = SHEETS[stage]
+  const Sheet = setup.makes && (stage === 'incoming' || stage === 'seat') ? JawsPass : SHEETS[stage]
   const edit: SheetProps['edit'] = (what, change) =>
     commit(`${setup.name}: ${what}`, (draft) => {
       const mine = draft.setups[card]
@@ -65,6 +65,25 @@ export function StageSheet({ project, commit }: { project: ProjectState; commit:
     <>
       <Sheet key={setup.name} {...{ project, plan, setup, index: card, report: own, part, commit, edit }} />
       <Findings list={found} plan={plan} commit={commit} />
+    </>
+  )
+}
+
+/** Before a setup that cuts jaws there is nothing to choose: the part passes by. */
+function JawsPass({ setup, report }: SheetProps) {
+  return (
+    <>
+      <Head title={setup.title || setup.name}>Cuts the jaws that {setup.makes?.setup} grips with</Head>
+      <p>
+        Blanks come in and cut jaws go out; the part passes by untouched. They stand on the machine as{' '}
+        {setup.makes?.setup} will grip, and count from the zero the two share, kept in{' '}
+        <span className="figures">{setup.offset_register}</span>.
+      </p>
+      {report?.nest && (
+        <p className="mt-2 text-soft">
+          Blanks of {report.nest.blank.join(' × ')} mm, {round(report.nest.gap, 2)} mm apart.
+        </p>
+      )}
     </>
   )
 }

@@ -206,9 +206,12 @@ def _pose(build: _Build, item: Item, one: Fixture) -> Floats:
             )
             return np.asarray(pose @ rigid(rotation_about_z(0.0 if sign > 0 else 180.0), bed + tip + at))
         if isinstance(one, (kinds.VBlock, kinds.ColletBlock, kinds.Riser, kinds.Block)):
-            across = one.across if isinstance(one, kinds.ColletBlock) else one.width
-            thick = max((f.thickness for i in build.hold.items if i.on == base.id and isinstance(f := build.fixture(i), kinds.Jaws)), default=0.0)  # fmt: skip
-            return np.asarray(pose @ rigid(turn, bed + [0.0, -thick - across / 2, 0.0] + at))
+            wide = one.across if isinstance(one, kinds.ColletBlock) else one.width
+            c, t = abs(np.cos(np.radians(item.turn_deg))), abs(np.sin(np.radians(item.turn_deg)))
+            beside = (build.fixture(i) for i in build.hold.items if i.on == base.id)
+            thick = max((jaw.thickness for jaw in beside if isinstance(jaw, kinds.Jaws)), default=0.0)
+            # Its side against the fixed jaw.
+            return np.asarray(pose @ rigid(turn, bed + [0.0, -thick - (c * wide + t * one.length) / 2, 0.0] + at))
         return np.asarray(pose @ rigid(turn, bed + at))
     tall = {kinds.VBlock: "height", kinds.Chuck: "height", kinds.ColletBlock: "across", kinds.Block: "height"}.get(
         type(under)

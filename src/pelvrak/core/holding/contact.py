@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
@@ -23,6 +24,8 @@ NEAR_MM = 0.02
 LOOKING_COS = float(np.cos(np.radians(15.0)))
 # Contact narrower than this is a line, and shorter too is a point, mm.
 LINE_MM = 1.0
+# The same for a strip whose gap opens from nothing to all that counts as touching: a round or a leaning face.
+WIDEST_LINE_MM, LEANS_AWAY = 6.0, 0.6
 # Parts of one patch look the same way: their normals rounded to 1/LOOKS, whose limits lie off the angles of the trade.
 LOOKS = 2.7
 JOIN_MM = 1e-3
@@ -73,17 +76,21 @@ def travel(moving: Mesh, fixed: Mesh, way: Floats, least: float = -1e9) -> tuple
 
 @dataclass(frozen=True)
 class _Overlay:
-    """Where the work's triangles lie on a piece's: fans of triangles (t, 3, 3), their areas, and of each what it comes from.
+    """Where the work's triangles lie on a piece's: fans of triangles (t, 3, 3), their areas, the gap
+    at their corners as a share of what counts as touching, and of each what it comes from.
 
-    polygon: number of the polygon a triangle is of; work, theirs: triangles by polygon; normals: into the work, by polygon.
+    polygon: number of the polygon a triangle is of; work, theirs: triangles by polygon; normals: into the work, by
+    polygon, of the work's own face and of the piece's.
     """
 
     triangles: Floats
     areas: Floats
+    gaps: Floats
     polygon: Ints
     work: Ints
     theirs: Ints
     normals: Floats
+    their_normals: Floats
 
 
 class _Work:
@@ -100,19 +107,29 @@ class _Work:
         theirs = _corners(piece)
         pairs = near_pairs(self.low, self.high, theirs.min(axis=1), theirs.max(axis=1), near)
         pairs[:, 0] = self.order[pairs[:, 0]]
-        rows, polygons, counts = touching(self.corners, theirs, pairs, near, LOOKING_COS)
-        fans, owner = [], []
+        rows, polygons, counts, gaps = touching(self.corners, theirs, pairs, near, LOOKING_COS)
+        fans, owner, away = [], [], []
         for k in range(1, 8):
             more = np.flatnonzero(counts > k + 1)
             fans.append(polygons[more][:, [0, k, k + 1]])
             owner.append(more)
+            away.append(gaps[more][:, [0, k, k + 1]])
         triangles, polygon = np.concatenate(fans), np.concatenate(owner)
         areas = (
             np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1) / 2
         )
         if areas.sum() < 1e-6:
             return None
-        return _Overlay(triangles, areas, polygon, pairs[rows, 0], pairs[rows, 1], -self.normals[pairs[rows, 0]])
+        return _Overlay(
+            triangles,
+            areas,
+            np.concatenate(away) / near,
+            polygon,
+            pairs[rows, 0],
+            pairs[rows, 1],
+            -self.normals[pairs[rows, 0]],
+            triangle_normals(piece)[pairs[rows, 1]],
+        )
 
 
 def touching_area(work: Mesh, piece: Mesh, near: float) -> float:
@@ -128,11 +145,11 @@ def patches(work: Mesh, pieces: list[Mesh], near: float = NEAR_MM) -> list[Patch
     for number, piece in enumerate(pieces):
         overlay = ready.on(piece, near)
         if overlay is not None:
-            out += _grouped(number, overlay)
+            out += _grouped(number, overlay, ready.corners)
     return out
 
 
-def _grouped(number: int, overlay: _Overlay) -> list[Patch]:
+def _grouped(number: int, overlay: _Overlay, corners: Floats) -> list[Patch]:
     """What touches and hangs together and looks one way, as patches.
 
     Polygons hang together when they are of one triangle, on either side, or share a corner.
@@ -158,12 +175,27 @@ def _grouped(number: int, overlay: _Overlay) -> list[Patch]:
             continue
         triangles, weights = overlay.triangles[own], overlay.areas[own] / area
         centre = weights @ triangles.mean(axis=1)
-        normal = weights @ overlay.normals[overlay.polygon[own]]
-        out.append(_patch(number, area, centre, normal / np.linalg.norm(normal), triangles))
+        spread = float(np.ptp(overlay.gaps[own]))
+        # Where one face leans away, an edge lies on a face: it is that face that pushes.
+        on_edge = spread > LEANS_AWAY and _at_own_edge(overlay, own, corners)
+        normal = weights @ (overlay.their_normals if on_edge else overlay.normals)[overlay.polygon[own]]
+        out.append(_patch(number, area, centre, normal / np.linalg.norm(normal), triangles, spread))
     return sorted(out, key=lambda patch: -patch.area)
 
 
-def _patch(number: int, area: float, centre: Floats, normal: Floats, triangles: Floats) -> Patch:
+def _at_own_edge(overlay: _Overlay, own: NDArray[np.bool_], corners: Floats) -> bool:
+    """Whether a leaning contact is closest at an edge of the work's triangle, and not within it."""
+    rows = np.flatnonzero(own)
+    row, corner = np.unravel_index(int(np.argmin(overlay.gaps[rows])), (len(rows), 3))
+    point = overlay.triangles[rows[row], corner]
+    a = corners[overlay.work[overlay.polygon[rows[row]]]]
+    b = np.roll(a, -1, axis=0)
+    away = np.linalg.norm(np.cross(point - a, b - a), axis=1) / np.linalg.norm(b - a, axis=1)
+    return bool(away.min() < 1e-4)
+
+
+def _patch(number: int, area: float, centre: Floats, normal: Floats, triangles: Floats, spread: float) -> Patch:
+    """spread: of the gap over the patch; where a face curves or leans away it is all that counts as touching."""
     turn = square_to(normal)
     flat = (triangles.reshape(-1, 3) - centre) @ turn.T
     hull = shapely.MultiPoint(flat[:, :2]).convex_hull
@@ -176,7 +208,8 @@ def _patch(number: int, area: float, centre: Floats, normal: Floats, triangles: 
     lengths = np.append(np.linalg.norm(sides, axis=1), 0.0)
     length, width = float(lengths.max()), float(lengths[: len(sides)].min()) if len(sides) > 1 else 0.0
     along = sides[int(np.argmax(lengths))] / max(length, 1e-12)
-    kind = "point" if length < LINE_MM else "line" if width < LINE_MM else "face"
+    thin = WIDEST_LINE_MM if spread > LEANS_AWAY else LINE_MM
+    kind = "point" if length < thin else "line" if width < thin else "face"
     edge = (
         np.array(hull.simplify(0.02 * max(length, 0.1)).exterior.coords)[:-1]
         if hull.geom_type == "Polygon"

@@ -56,11 +56,12 @@ def touching(one, two, pairs, near, least_cos):
 
     one (n, 3, 3), two (m, 3, 3): corners, mm; pairs (k, 2): which to look at. Their planes look at each other
     to within least_cos, and the gap along the first's normal is at most `near` either way. Returns for each
-    pair that touches: its row, the polygon's corners (9, 3) and how many, on the first's plane.
+    pair that touches: its row, the polygon's corners (9, 3) and how many, on the first's plane, and the gap at each.
     """
     rows = np.empty(len(pairs), np.int64)
     corners = np.empty((len(pairs), 9, 3))
     counts = np.empty(len(pairs), np.int64)
+    gaps = np.zeros((len(pairs), 9))
     found = 0
     px, py, pz = np.empty(16), np.empty(16), np.empty(16)
     qx, qy, qz = np.empty(16), np.empty(16), np.empty(16)
@@ -114,10 +115,11 @@ def touching(one, two, pairs, near, least_cos):
             continue
         rows[found], counts[found] = row, count
         for i in range(count):
+            gaps[found, i] = pz[i]
             for d in range(3):
                 corners[found, i, d] = a[0, d] + px[i] * u[d] + py[i] * v[d]
         found += 1
-    return rows[:found], corners[:found], counts[:found]
+    return rows[:found], corners[:found], counts[:found], gaps[:found]
 
 
 @njit(cache=True, nogil=True)
@@ -194,11 +196,11 @@ def way_to(below, above, best, least):
             if t[:, 2].min() - top >= best:
                 continue
             for a in range(3):
-                on, z = _over(s[a, 0], s[a, 1], t, -1e-9)
+                on, z = _over(s[a, 0], s[a, 1], t, 1e-9)
                 if on and least <= z - s[a, 2] < best:
                     best = z - s[a, 2]
                     place[0], place[1], place[2] = s[a, 0], s[a, 1], z
-                on, z = _over(t[a, 0], t[a, 1], s, -1e-9)
+                on, z = _over(t[a, 0], t[a, 1], s, 1e-9)
                 if on and least <= t[a, 2] - z < best:
                     best = t[a, 2] - z
                     place[0], place[1], place[2] = t[a, 0], t[a, 1], t[a, 2]

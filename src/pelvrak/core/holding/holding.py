@@ -422,7 +422,8 @@ class _Checked:
                 measured=facts.opening, limit=facts.opening_max, unit="mm",
             ))  # fmt: skip
             return out
-        if a.met and "work" not in a.met:
+        high = facts.rest >= facts.jaw_top - 1e-6
+        if a.met and "work" not in a.met and not high:
             touches = a.met[0]
             out.append(self._finding(
                 "hold.closes_on_other", "error", f"The moving jaw closes on {touches if touches.startswith('the') else 'the ' + touches}, not on the work.",
@@ -437,7 +438,6 @@ class _Checked:
         fixed, moving = facts.contact_fixed, facts.contact_moving
         if fixed == 0 or moving == 0:
             which = "Neither jaw touches" if fixed == moving else ("The fixed jaw does not touch" if fixed == 0 else "The moving jaw does not touch")  # fmt: skip
-            high = facts.rest >= facts.jaw_top - 1e-6
             why = "it rests above the jaws" if high else "there is no wall square to the jaws where they close"
             out.append(self._finding(
                 "hold.no_touch", "error", f"{which} the work: {why}.", self._jaw_place("moving jaw"), measured=min(fixed, moving),
@@ -526,7 +526,9 @@ class _Checked:
         return out
 
     def _rocking(self, problem: Holding) -> list[Finding]:
-        matrix = rows_of(self.found, self.centre, self._length())
+        # What is guided keeps the work from turning; a strap, toe or bolt only presses.
+        guided = [p for p in self.found if self.pieces[p.piece].push is None or "jaw" in self.pieces[p.piece].name]
+        matrix = rows_of(guided, self.centre, self._length())
         _, _, free = motions(matrix, self.centre, self._length())
         out = []
         for motion in free:
@@ -556,7 +558,7 @@ class _Checked:
         """Whether the work, turned a little about a line, still lies where it lay: it is round there."""
         from scipy.spatial.transform import Rotation
 
-        for angle in (1.0, -1.0):
+        for angle in (6.0, -6.0):
             turn = Rotation.from_rotvec(np.radians(angle) * way).as_matrix()
             turned = transformed(self.stock, rigid(turn, through - turn @ through))
             after = sum(p.area for p in patches(turned, [piece.mesh for piece in self.pieces], 2 * NEAR_MM))

@@ -52,7 +52,7 @@ def blocked(work: Mesh, piece: Mesh, way: Floats) -> Floats | None:
     lowest, _ = _columns(a, low, shape)
     _, highest = _columns(b, low, shape)
     stands = np.isfinite(lowest) & (highest > lowest + TOUCH_MM)
-    thick = ndimage.binary_erosion(stands, np.ones((3, 3)))
+    thick = ndimage.binary_erosion(stands, np.ones((2, 2)))
     if not thick.any():
         return None
     j, i = np.argwhere(thick)[len(np.argwhere(thick)) // 2]

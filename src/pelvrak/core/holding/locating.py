@@ -46,7 +46,8 @@ def contact_points(patch: Patch) -> Floats:
     if patch.kind == "point":
         return patch.centre[None]
     if patch.kind == "line":
-        return np.array([patch.centre - patch.long * patch.length / 2, patch.centre + patch.long * patch.length / 2])
+        along = (patch.hull - patch.centre) @ patch.long
+        return np.array([patch.centre + patch.long * along.min(), patch.centre + patch.long * along.max()])
     return patch.hull
 
 

@@ -19,7 +19,7 @@ from pelvrak.core.holding.contact import Patch
 # Young's modulus, N/mm²: EN 1999-1-1 and EN 1993-1-1 for aluminium and steel, brass from memory.
 MODULUS = {"EN AW-6082": 70e3, "EN AW-7075": 71e3, "C45": 210e3, "X5CrNi18-10": 200e3, "CuZn39Pb3": 97e3}
 POISSON = 0.3
-_RATIO = (1.0, 1.1, 1.2, 1.3, 1.4, 1.5, 1.6, 1.7, 1.8, 1.9, 2.0, 1e9)
+_RATIO = (1.0, 1.1, 1.2, 1.3, 1.4, 1.5, 1.6, 1.7, 1.8, 1.9, 2.0, np.inf)
 _FIXED = (0.00126, 0.00150, 0.00172, 0.00191, 0.00207, 0.00220, 0.00230, 0.00238, 0.00245, 0.00249, 0.00254, 0.00260)
 # Bending worth a word, mm: common practice, no source.
 SQUEEZE_MM = 0.02
@@ -41,7 +41,7 @@ def beam_cantilever(q: float, length: float, thickness: float, modulus: float) -
 def plate_fixed(q: float, short: float, long: float, thickness: float, modulus: float) -> float:
     """Deflection, mm, in the middle of a plate with all edges fixed: α·q·a⁴/D, α by b/a."""
     stiffness = modulus * thickness**3 / (12 * (1 - POISSON**2))
-    return float(np.interp(long / short, _RATIO, _FIXED)) * q * short**4 / stiffness
+    return float(np.interp(-short / long, -1 / np.array(_RATIO), _FIXED)) * q * short**4 / stiffness
 
 
 @dataclass(frozen=True)

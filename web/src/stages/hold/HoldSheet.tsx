@@ -172,6 +172,21 @@ export const SOFT: NonNullable<HoldItem['cut']> = {
   least_wall: 6,
 }
 
+/** Contacts of one piece together: those a clamp presses, and those it only stands on. */
+function gathered(contacts: HoldFacts['contacts']) {
+  const out: ((typeof contacts)[number] & { places: number })[] = []
+  for (const one of contacts) {
+    const same = out.find(
+      (other) => other.name === one.name && (other.angle_deg == null) === (one.angle_deg == null),
+    )
+    if (same) {
+      same.places += 1
+      same.area += one.area
+    } else out.push({ ...one, places: 1 })
+  }
+  return out
+}
+
 /** What touches, how well it is located, whether it goes in and out, and what the cut may pull. */
 function Facts({ facts }: { facts: HoldFacts }) {
   const view = useView()
@@ -193,15 +208,18 @@ function Facts({ facts }: { facts: HoldFacts }) {
       </h3>
       <table aria-label="Contacts" className="figures w-full text-[12px]">
         <tbody>
-          {facts.contacts.slice(0, 14).map((one, i) => (
+          {gathered(facts.contacts).map((one) => (
             <tr
-              key={i}
+              key={`${one.name}${one.angle_deg == null}`}
               className={`border-t border-rule ${view.litItem === one.item ? 'bg-rail' : ''}`}
               onMouseEnter={() => view.set({ litItem: one.item })}
               onMouseLeave={() => view.set({ litItem: null })}
             >
               <td className="py-0.5 font-words">{one.name}</td>
-              <td className={one.kind === 'face' ? 'text-soft' : 'text-trouble'}>{one.kind}</td>
+              <td className={one.kind === 'face' ? 'text-soft' : 'text-trouble'}>
+                {one.kind}
+                {one.places > 1 && ` ×${one.places}`}
+              </td>
               <td className="text-right text-action">
                 {one.kind === 'face' ? `${round(one.area, 0)} mm²` : `${round(one.length, 1)} mm`}
               </td>

@@ -1,0 +1,643 @@
+"""Does a holding say what it does: contact, grip, locating, rocking, loading, forces, thin walls?"""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any, ClassVar
+
+import manifold3d
+import numpy as np
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
+from OCP.BRepGProp import BRepGProp
+from OCP.gp import gp_Pnt
+from OCP.GProp import GProp_GProps
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Mesh, box, joined, mesh_of, transformed
+from pelvrak.core.geometry.part import FaceRef
+from pelvrak.core.geometry.rigid import rigid, rotation_about_z
+from pelvrak.core.holding.assemble import Assembly, Piece, assemble
+from pelvrak.core.holding.clamping import (
+    Load,
+    friction_clamp,
+    holding_of,
+    programme,
+    safety,
+    stands,
+    strap_force,
+    wedge_normal,
+)
+from pelvrak.core.holding.contact import Patch, patches, travel
+from pelvrak.core.holding.fixture import (
+    Own,
+    fixtures_from,
+    fixtures_from_json,
+    fixtures_shipped,
+    picture_solids,
+    plate_holes,
+    prism,
+)
+from pelvrak.core.holding.hold import Hold, Item, Pinned, WorkPlace, fixtures_of, vise_hold
+from pelvrak.core.holding.holding import hold_work, united, vee_of
+from pelvrak.core.holding.loading import ways_out
+from pelvrak.core.holding.locating import locating, locator_matrix, motions
+from pelvrak.core.holding.squeeze import beam_cantilever, beam_fixed, plate_fixed
+
+SHOP = fixtures_of(())
+BLOCK = box(np.array([-50, -30, -40.0]), np.array([50, 30, 0.0]))
+
+
+def solid(mesh_solid: manifold3d.Manifold) -> Mesh:
+    return mesh_of(mesh_solid)
+
+
+def held(hold: Hold, stock: Mesh = BLOCK, **more: Any):
+    return hold_work(hold, SHOP, stock, "OP10", **more)
+
+
+def codes(hold: Hold, stock: Mesh = BLOCK, **more: Any) -> list[str]:
+    """Findings but the notes that every vise without a stop has."""
+    return [f.code for f in held(hold, stock, **more).findings if f.severity != "note"]
+
+
+def vee_shape(angle_deg: float, length: float, wide: float = 40.0, tall: float = 30.0) -> Mesh:
+    """A bar along x whose underside is a wedge of an included angle, its edge in y = z = 0."""
+    half = wide / 2
+    rise = half / np.tan(np.radians(angle_deg / 2))
+    section = [(0.0, 0.0), (half, rise), (half, rise + tall), (-half, rise + tall), (-half, rise)]
+    return solid(prism([(float(a), float(b)) for a, b in section], -length / 2, length / 2))
+
+
+class ContactTest(unittest.TestCase):
+    def area_by_occ(self, one: list[tuple[float, float]], two: list[tuple[float, float]]) -> float:
+        faces = []
+        for ring in (one, two):
+            wire = BRepBuilderAPI_MakePolygon()
+            for x, y in ring:
+                wire.Add(gp_Pnt(x, y, 0))
+            wire.Close()
+            faces.append(BRepBuilderAPI_MakeFace(wire.Wire()).Face())
+        props = GProp_GProps()
+        BRepGProp.SurfaceProperties_s(BRepAlgoAPI_Common(faces[0], faces[1]).Shape(), props)
+        return props.Mass()
+
+    def test_plane_areas_against_open_cascade(self):
+        """Two prisms, one on the other; their common face by Open CASCADE's boolean of the two faces."""
+        low = [(0.0, 0.0), (60.0, 5.0), (55.0, 40.0), (20.0, 50.0)]
+        for shift, turn in ((0.0, 0.0), (17.3, 25.0), (-22.0, 140.0)):
+            c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
+            high = [(c * x - s * y + shift, s * x + c * y + 9.0) for x, y in [(0, 0), (45, 0), (45, 30), (0, 30)]]
+            under = solid(manifold3d.CrossSection([low]).extrude(10).translate([0.0, 0.0, -10.0]))
+            over = solid(manifold3d.CrossSection([high]).extrude(12))
+            found = patches(over, [under])
+            self.assertAlmostEqual(sum(p.area for p in found), self.area_by_occ(low, high), delta=2e-3)
+            for patch in found:
+                np.testing.assert_allclose(patch.normal, [0, 0, 1], atol=1e-6)
+
+    def test_one_patch_even_where_both_are_cut_into_the_same_triangles(self):
+        on = box(np.array([0, 0, 0.0]), np.array([30, 20, 10.0]))
+        under = box(np.array([0, 0, -5.0]), np.array([30, 20, 0.0]))
+        found = patches(on, [under])
+        self.assertEqual([(p.kind, round(p.area, 4)) for p in found], [("face", 600.0)])
+        self.assertAlmostEqual(found[0].length, 30, places=4)
+        self.assertAlmostEqual(found[0].width, 20, places=4)
+
+    def test_a_leaning_wall_touches_along_a_strip_as_wide_as_the_touch_allows(self):
+        """A wall leaning 0.1 in 50: within 0.02 mm over the last 10 mm of its length."""
+        wedge = solid(manifold3d.CrossSection([[(-50, -30), (0, -30.1), (0, 30), (-50, 30)]]).extrude(20))
+        jaw = box(np.array([-80, -50, 0.0]), np.array([80, -30.1, 20.0]))
+        area = sum(p.area for p in patches(wedge, [jaw]))
+        self.assertAlmostEqual(area, 10 * 20, delta=1.0)
+
+    def test_round_on_flat_is_a_line(self):
+        bar = solid(manifold3d.Manifold.cylinder(80, 20, 20, 256).rotate([0, 90, 0]).translate([-40, 0, 20]))
+        found = patches(bar, [box(np.array([-60, -40, -10.0]), np.array([60, 40, 0.0]))])
+        # As wide as 0.02 mm of sag: 2·√(2·20·0.02).
+        self.assertEqual([p.kind for p in found if p.area > 1], ["line"])
+        self.assertAlmostEqual(found[0].width, 2 * np.sqrt(2 * 20 * 0.02), delta=0.5)
+
+    def test_travel_of_a_ball_into_a_corner(self):
+        """A ball of 10 going down on an edge of a roof of 90° stops where its flanks are 10 from the middle."""
+        ball = solid(manifold3d.Manifold.sphere(10, 256).translate([0, 0, 100]))
+        roof = solid(prism([(-40, 0), (40, 0), (0, 40)], -50, 50))
+        gone = travel(ball, roof, np.array([0.0, 0, -1]))
+        self.assertIsNotNone(gone)
+        # The ball's lowest point meets the ridge at z 40.
+        self.assertAlmostEqual(gone[0], 50.0, delta=0.01)
+        self.assertIsNone(travel(ball, roof, np.array([1.0, 0, 0])))
+
+    @settings(max_examples=25, deadline=None)
+    @given(st.floats(-180, 180), st.floats(-8, 8), st.integers(0, 10_000))
+    def test_travel_leaves_bodies_touching_and_not_overlapping(self, turn, aside, seed):
+        rng = np.random.default_rng(seed)
+        hulls = [
+            mesh_of(manifold3d.Manifold.hull_points(rng.normal(size=(12, 3)) * 6).translate([0.0, 0.0, at]))
+            for at in (0.0, 60.0)
+        ]
+        low = transformed(hulls[0], rigid(rotation_about_z(turn), np.array([aside, 0, 0])))
+        gone = travel(low, hulls[1], np.array([0.0, 0, 1]))
+        if gone is None:
+            return
+        for extra, empty in ((-0.01, True), (0.05, False)):
+            there = transformed(low, rigid(np.eye(3), np.array([0, 0, gone[0] + extra])))
+            both = manifold3d.Manifold(
+                manifold3d.Mesh(there.vertices.astype(np.float32), there.triangles.astype(np.uint32))
+            )
+            both ^= manifold3d.Manifold(
+                manifold3d.Mesh(hulls[1].vertices.astype(np.float32), hulls[1].triangles.astype(np.uint32))
+            )
+            self.assertEqual(both.volume() < 1e-7, empty or both.volume() < 1e-5)
+
+
+class ViseTest(unittest.TestCase):
+    """A block 100 × 60 × 40 with zero at its top middle, in Bench vise 160 (jaws 50 high, bed 78)."""
+
+    def test_facts_of_a_block(self):
+        facts = held(vise_hold(height=42.0)).facts
+        self.assertAlmostEqual(facts.opening, 60, places=4)
+        self.assertAlmostEqual(facts.grip_depth, 8, places=4)
+        self.assertAlmostEqual(facts.grip_length, 100, places=4)
+        self.assertAlmostEqual(facts.stands_above, 32, places=4)
+        self.assertAlmostEqual(facts.contact_fixed, 100 * 8, places=1)
+        self.assertAlmostEqual(facts.contact_moving, 100 * 8, places=1)
+        self.assertAlmostEqual(facts.jaw_top, -32, places=4)
+        # Bed 78 and parallels 42: the bottom stands at 120, the top, where zero is, at 160. The fixed jaw's face at y 380.
+        np.testing.assert_allclose(facts.zero_on_table, (450, 402 - 22 - 30 - 22, 160), atol=1e-3)
+
+    def test_moved_by_one_number(self):
+        one, two = (held(vise_hold(height=42.0, x=x)).facts for x in (450.0, 470.0))
+        self.assertAlmostEqual(two.zero_on_table[0] - one.zero_on_table[0], 20.0, places=6)
+        for a, b in zip(one.pieces, two.pieces, strict=True):
+            np.testing.assert_allclose(a.low, b.low, atol=1e-3)
+
+    def test_work_sticks_out_of_the_jaws(self):
+        facts = held(vise_hold(height=42.0, along=60.0)).facts
+        self.assertAlmostEqual(facts.sticks_out_right, 30, places=4)
+        self.assertAlmostEqual(facts.contact_fixed, 70 * 8, places=1)
+
+    def test_turned_vise_grips_the_other_way(self):
+        result = held(vise_hold(height=42.0, closes="x"))
+        self.assertAlmostEqual(result.facts.opening, 100, places=4)
+        self.assertAlmostEqual(result.facts.contact_fixed, 60 * 8, places=1)
+        self.assertIn("Turn the vise a quarter", [p.cure.label for p in result.facts.proposals])
+
+    def test_nothing_holding(self):
+        found = held(Hold()).findings
+        self.assertEqual([(f.code, f.severity) for f in found], [("hold.nothing", "error")])
+
+    def test_resting_above_the_jaws(self):
+        shop = {**SHOP, "tall": SHOP["par-150x8"].model_copy(update={"id": "tall", "heights": (20.0, 40.0, 60.0)})}
+        result = hold_work(vise_hold(parallels="tall", height=60.0), shop, BLOCK, "OP10")
+        found = next(f for f in result.findings if f.code == "hold.no_touch" and f.cures)
+        self.assertEqual(found.cures[0].value, 40.0)
+
+    def test_too_wide_for_the_vise(self):
+        wide = box(np.array([-70, -30, -40.0]), np.array([70, 30, 0.0]))
+        hold = vise_hold("low-100", "hard-100", "par-125x5", 20.0, closes="x")
+        found = next(f for f in held(hold, wide).findings if f.code == "hold.opening")
+        self.assertEqual((found.measured, found.limit), (140.0, 110.0))
+
+    def test_shallow_grip(self):
+        """Common practice, no source: at least 5 mm (3/16 in) of straight wall."""
+        self.assertEqual(codes(vise_hold(height=46.0)), ["hold.shallow"])
+        cures = next(f for f in held(vise_hold(height=46.0)).findings if f.code == "hold.shallow").cures
+        self.assertEqual([(c.path, c.value) for c in cures], [("hold/items/2/height", 44.0)])
+        grave = [f.severity for f in held(vise_hold(height=48.0)).findings if f.code == "hold.shallow"]
+        self.assertEqual(grave, ["warning"])
+        self.assertEqual(codes(vise_hold(height=44.0)), [])
+
+    def test_parallels_that_are_not_in_the_set(self):
+        self.assertIn("hold.height", codes(vise_hold(height=43.0)))
+
+    def test_a_leaning_wall_is_touched_along_a_line(self):
+        leaning = (
+            manifold3d.CrossSection([[(-50, -30), (50, -20), (50, 30), (-50, 30)]]).extrude(40).translate([0, 0, -40])
+        )
+        result = held(vise_hold(height=42.0), solid(leaning))
+        self.assertIn("hold.line_contact", [f.code for f in result.findings])
+        self.assertLess(result.facts.contact_moving, 8)
+
+    def test_chamfered_bottom_takes_from_the_grip(self):
+        section = manifold3d.CrossSection([[(-27, -40), (27, -40), (30, -37), (30, 0), (-30, 0), (-30, -37)]])
+        bar = solid(section.extrude(100).translate([0, 0, -50]).rotate([90, 0, 90]))
+        self.assertAlmostEqual(
+            held(vise_hold(height=42.0), bar).facts.grip_depth, 5.0, places=3
+        )  # 8 less the chamfer's 3
+
+    def test_keep_outs_are_one_closed_solid(self):
+        pieces = held(vise_hold(height=42.0)).pieces
+        whole = united(
+            joined(
+                [
+                    Mesh(p.mesh.vertices, p.mesh.triangles, np.full(len(p.mesh.triangles), i))
+                    for i, p in enumerate(pieces)
+                ]
+            )
+        )
+        self.assertTrue(trimesh.Trimesh(whole.vertices, whole.triangles, process=False).is_watertight)
+
+    def test_unknown_fixture(self):
+        with self.assertRaises(BadInput) as caught:
+            held(vise_hold(vise="nobody"))
+        self.assertEqual(caught.exception.code, "hold.unknown_fixture")
+
+    def test_jaws_without_a_vise(self):
+        with self.assertRaises(BadInput):
+            held(Hold(items=(Item(id="jaws", fixture="hard-160"),)))
+
+    def test_a_stop_locates_the_sixth_freedom(self):
+        free = held(vise_hold(height=42.0))
+        self.assertEqual((free.facts.locating.rank, free.facts.locating.free), (5, ("sliding along X",)))
+        hold = vise_hold(height=42.0)
+        stop = Item(id="stop", fixture="stop-12", on="vise", side="left", x=20.0)
+        hold = Hold(items=(*hold.items[:2], stop, hold.items[2]), work=WorkPlace(pushed=("left",)))
+        result = held(hold)
+        self.assertEqual(result.facts.locating.rank, 6)
+        self.assertNotIn("hold.not_located", [f.code for f in result.findings])
+        # Jaws 160 wide: the left stop's tip stands 5 mm within their end, moved 20 further in; the work's left is 50 from its zero.
+        self.assertAlmostEqual(result.facts.zero_on_table[0], 450 - 80 + 5 + 20 + 50, places=3)
+
+    def test_ways_out_of_a_vise(self):
+        ways = {w.way: w for w in held(vise_hold(height=42.0)).facts.ways}
+        self.assertEqual({n for n, w in ways.items() if w.free}, {"up", "left", "right"})
+        self.assertEqual(ways["back"].blocked_by in ("fixed jaw", "fixed block"), True)
+
+    def test_a_bridge_over_the_work_stands_in_its_way(self):
+        bridge = Piece("bridge", "bridge", "body", box(np.array([-10, -40, 5.0]), np.array([10, 40, 15.0])))
+        ways = {w.way: w for w in ways_out(BLOCK, Assembly(pieces=[bridge]))}
+        self.assertEqual((ways["up"].free, ways["up"].blocked_by), (False, "bridge"))
+        self.assertTrue(all(ways[way].free for way in ("left", "right", "front", "back")))
+
+    def test_jaws_that_reach_over_the_work_open_as_far_as_it_takes(self):
+        """A jaw with a lip 3 mm over the work: opened by 3 it is clear."""
+        jaw = box(np.array([-50, -60, -40.0]), np.array([50, -30, 0.0]))
+        lip = box(np.array([-50, -60, 0.0]), np.array([50, -27, 8.0]))
+        pieces = [Piece("jaws", "moving jaw", "clamps", joined([jaw, lip]), np.array([0, 1.0, 0]), 1.0)]
+        ways = ways_out(BLOCK, Assembly(pieces=pieces, closing=np.array([0, 1.0, 0]), opening=(100.0, 200.0)))
+        self.assertEqual((ways[0].way, ways[0].free, ways[0].opening), ("up", True, 3.0))
+
+
+class VBlockTest(unittest.TestCase):
+    """The seed of many scrapped parts: a shape of one angle on a block of another, and a block longer than the part."""
+
+    def on_block(self, block: str, shape: Mesh):
+        return held(Hold(items=(Item(id="vee", fixture=block, x=300, y=300),), work=WorkPlace(on="vee")), shape)
+
+    def test_a_120_shape_rocks_on_a_90_block(self):
+        result = self.on_block("vee-90-60", vee_shape(120, 80))
+        self.assertIn("hold.rocks", [f.code for f in result.findings])
+        self.assertEqual({c.kind for c in result.facts.contacts}, {"line"})
+        self.assertIn("Use V-block 120° × 60", [p.cure.label for p in result.facts.proposals])
+
+    def test_a_120_shape_lies_on_a_120_block(self):
+        result = self.on_block("vee-120-60", vee_shape(120, 80))
+        self.assertNotIn("hold.rocks", [f.code for f in result.findings])
+        self.assertEqual([c.kind for c in result.facts.contacts], ["face", "face"])
+        self.assertEqual(result.facts.proposals, ())
+
+    def test_the_relief_is_free_of_the_corner(self):
+        """A relief of 3 mm: the edge of the shape hangs free, the flanks bear from it to the mouth or the shape's side."""
+        facts = self.on_block("vee-120-60", vee_shape(120, 80)).facts
+        flank = (20 - 1.5) / np.sin(np.radians(60))
+        for contact in facts.contacts:
+            self.assertAlmostEqual(contact.area, flank * 60, delta=1.0)
+
+    def test_the_angle_of_a_shape(self):
+        for angle in (60, 90, 120, 135):
+            self.assertAlmostEqual(vee_of(vee_shape(angle, 50)), angle, delta=1.0)
+        self.assertIsNone(vee_of(BLOCK))
+
+    def in_vise(self, block: str, length: float):
+        hold = Hold(items=(
+            Item(id="vise", fixture="bench-160", x=450, y=402), Item(id="jaws", fixture="hard-160", on="vise"),
+            Item(id="vee", fixture=block, on="vise", turn_deg=90),
+        ), work=WorkPlace(on="vee"))  # fmt: skip
+        shape = transformed(vee_shape(90, length), rigid(rotation_about_z(90), np.zeros(3)))
+        return held(hold, shape)
+
+    def test_a_block_longer_than_the_part_is_what_gets_clamped(self):
+        long = self.in_vise("vee-90-100", 80)
+        found = [f for f in long.findings if f.code == "hold.closes_on_other"]
+        self.assertEqual(len(found), 1)
+        self.assertIn("V-block", found[0].sentence)
+        self.assertIn("Use V-block 90° × 60", [p.cure.label for p in long.facts.proposals])
+        short = self.in_vise("vee-90-60", 80)
+        self.assertNotIn("hold.closes_on_other", [f.code for f in short.findings])
+        self.assertAlmostEqual(short.facts.opening, 80, places=3)
+
+    def test_a_round_bar_spins_but_does_not_rock(self):
+        bar = solid(manifold3d.Manifold.cylinder(80, 15, 15, 512).rotate([0, 90, 0]).translate([-40, 0, 0]))
+        found = [f.code for f in self.on_block("vee-90-60", bar).findings]
+        self.assertIn("hold.spins", found)
+        self.assertNotIn("hold.rocks", found)
+
+
+class PlateTest(unittest.TestCase):
+    def test_grid_of_a_plate(self):
+        holes = plate_holes(SHOP["grid-400"])
+        self.assertEqual(holes.shape, (15, 11, 2))
+        np.testing.assert_allclose(holes[0, 0], [-175, -125])
+        np.testing.assert_allclose(holes[14, 10], [175, 125])
+
+    def work(self) -> tuple[Mesh, dict[int, tuple[np.ndarray, float, float]]]:
+        body = manifold3d.Manifold.cube([120, 80, 20]) - manifold3d.Manifold.cylinder(30, 6.01, 6.01, 128).translate(
+            [20, 40, -5]
+        )
+        body -= manifold3d.Manifold.cylinder(30, 6.01, 6.01, 128).translate([95, 40, -5])
+        holes = {1: (np.array([20.0, 40, 0]), 12.02, 0.0), 2: (np.array([95.0, 40, 0]), 12.02, 0.0)}
+        return solid(body), holes
+
+    def pinned(self, second: tuple[int, int], relieved: bool = False):
+        ref = {n: FaceRef(face=n, at=(0.0, 0.0, 0.0)) for n in (1, 2)}
+        stock, holes = self.work()
+        shop = {
+            **SHOP,
+            "pin-12-relieved": SHOP["pin-12"].model_copy(update={"id": "pin-12-relieved", "relieved": True}),
+        }
+        hold = Hold(items=(
+            Item(id="plate", fixture="grid-400", x=400, y=300),
+            Item(id="a", fixture="pin-12", on="plate", hole=(3, 4)),
+            Item(id="b", fixture="pin-12-relieved" if relieved else "pin-12", on="plate", hole=second, turn_deg=90),
+            Item(id="strap", fixture="strap-125", on="plate", x=-100 + 20 + 60, y=-20, turn_deg=0),
+        ), work=WorkPlace(on="plate", pinned=(Pinned(hole=ref[1], pin="a"), Pinned(hole=ref[2], pin="b"))))  # fmt: skip
+        return hold_work(hold, shop, stock, "OP10", holes=holes)
+
+    def test_holes_on_pins(self):
+        """Pins three pitches of 25 mm apart and holes 75 mm apart: the work's own corner then lies 20, 40 before the first pin."""
+        result = self.pinned((6, 4))
+        self.assertNotIn("hold.contradiction", [f.code for f in result.findings])
+        pin = np.array([400 - 175 + 75, 300 - 125 + 100.0])
+        np.testing.assert_allclose(np.array(result.facts.zero_on_table)[:2] + [20, 40], pin, atol=1e-3)
+        self.assertAlmostEqual(result.facts.zero_on_table[2], 30.0, places=3)
+
+    def test_pins_that_contradict_each_other(self):
+        found = [f for f in self.pinned((8, 4)).findings if f.code == "hold.contradiction"]
+        self.assertTrue(found)
+        self.assertIn("a", found[0].sentence)
+        self.assertAlmostEqual(found[0].measured, 50.0, delta=0.1)
+
+    def test_two_full_pins_fight_along_their_line_and_a_relieved_one_does_not(self):
+        """Common practice, no source: the second of two pins is relieved along the line between them."""
+        shop = {**SHOP}
+        tight = manifold3d.Manifold.cube([120, 80, 20])
+        for x in (20, 95):
+            tight -= manifold3d.Manifold.cylinder(30, 6.0, 6.0, 64).translate([x, 40, -5])
+        full, easy = (
+            [p for x, kind in ((20, "pin-12"), (95, second)) for p in patches(solid(tight), [
+                transformed(mesh_of(picture_solids(shop.get(kind, shop["pin-8-relieved"].model_copy(update={"diameter": 12.0, "height": 18.0})))[0].body),
+                            rigid(rotation_about_z(90), np.array([x, 40.0, 0.0])))])]
+            for second in ("pin-12", "relieved")
+        )  # fmt: skip
+        middle = np.array([60, 40, 10.0])
+        for found, fights in ((full, True), (easy, False)):
+            told = locating(found, lambda p: "left" if p.centre[0] < 60 else "right", middle, 60.0)
+            self.assertEqual(any("left and right" in one and "X" in one for one in told.fought), fights, told.fought)
+
+    def test_a_strap_comes_down_on_the_work_and_its_lever_counts(self):
+        facts = self.pinned((6, 4))
+        strap = next(p for p in facts.pieces if p.name == "strap clamp")
+        # Bolt 16 kN 45 mm from the nose, heel at 115: (115 - 45)/115 of it on the work.
+        self.assertAlmostEqual(strap.force, 16000 * 70 / 115, places=3)
+        self.assertTrue(any(c.item == "strap" and c.kind == "face" for c in facts.facts.contacts))
+
+    def test_a_clamp_that_does_not_reach(self):
+        stock, _ = self.work()
+        hold = Hold(
+            items=(
+                Item(id="plate", fixture="grid-400", x=400, y=300),
+                Item(id="strap", fixture="strap-125", on="plate", x=-190, y=-140),
+            ),
+            work=WorkPlace(on="plate"),
+        )
+        self.assertIn("hold.clamp_misses", codes(hold, stock))
+
+    def test_what_stands_on_what_comes_before_it(self):
+        with self.assertRaises(ValueError):
+            Hold(items=(Item(id="pin", fixture="pin-12", on="plate"), Item(id="plate", fixture="grid-400")))
+
+
+class ChuckTest(unittest.TestCase):
+    def test_three_jaws_close_on_a_round(self):
+        bar = solid(manifold3d.Manifold.cylinder(60, 30, 30, 256))
+        hold = Hold(items=(Item(id="chuck", fixture="chuck-3-160", x=400, y=250),))
+        result = held(hold, bar)
+        jaws = {c.name for c in result.facts.contacts if c.name.startswith("jaw")}
+        self.assertEqual(jaws, {"jaw 1", "jaw 2", "jaw 3"})
+        np.testing.assert_allclose(result.facts.zero_on_table, (400, 250, 70), atol=1e-3)
+        self.assertIn("hold.spins", [f.code for f in result.findings])
+
+
+class LocatingTest(unittest.TestCase):
+    """3-2-1 as every textbook of fixtures draws it (E. G. Hoffman, Jig and Fixture Design, principles of location): from memory."""
+
+    BASE: ClassVar = [([10, 10, 0], [0, 0, 1]), ([90, 10, 0], [0, 0, 1]), ([50, 50, 0], [0, 0, 1])]
+    BACK: ClassVar = [([10, 60, 15], [0, -1, 0]), ([90, 60, 15], [0, -1, 0])]
+    SIDE: ClassVar = [([0, 30, 15], [1, 0, 0])]
+
+    def of(self, contacts):
+        points, normals = (np.array([c[i] for c in contacts], float) for i in (0, 1))
+        middle = np.array([50.0, 30, 15])
+        return motions(locator_matrix(points, normals, middle, 60.0), middle, 60.0)
+
+    def test_three_two_one_takes_all_six(self):
+        rank, condition, free = self.of(self.BASE + self.BACK + self.SIDE)
+        self.assertEqual((rank, free), (6, []))
+        self.assertLess(condition, 20)
+
+    def test_each_locator_left_out_frees_the_motion_it_took(self):
+        rank, _, free = self.of(self.BASE + self.BACK)
+        self.assertEqual((rank, [m.told for m in free]), (5, ["sliding along X"]))
+        rank, _, free = self.of(self.BASE + self.BACK[:1] + self.SIDE)
+        self.assertEqual(rank, 5)
+        self.assertEqual([m.kind for m in free], ["turns"])
+        np.testing.assert_allclose(np.abs(free[0].way), [0, 0, 1], atol=1e-9)
+        # It turns about the point where the normals of the two that are left meet: x 10, y 30.
+        np.testing.assert_allclose(free[0].through[:2], [10, 30], atol=1e-6)
+        rank, _, free = self.of(self.BASE[:2] + self.BACK + self.SIDE)
+        self.assertEqual((rank, free[0].kind), (5, "turns"))
+
+    def test_three_on_one_line_do_not_carry_a_plane(self):
+        line = [([x, 30, 0], [0, 0, 1]) for x in (10, 50, 90)]
+        rank, _, free = self.of(line + self.BACK + self.SIDE)
+        self.assertEqual(rank, 5)
+        self.assertEqual(free[0].kind, "turns")
+
+    def test_contacts_in_a_circle_leave_the_turn_about_its_middle(self):
+        ring = [
+            ([50 + 20 * np.cos(a), 30 + 20 * np.sin(a), 15], [-np.cos(a), -np.sin(a), 0])
+            for a in np.radians([0, 72, 144, 216, 288])
+        ]
+        rank, _, free = self.of(self.BASE + ring)
+        self.assertEqual((rank, [m.told for m in free]), (5, ["turning about Z through X50.0, Y30.0"]))
+
+    def test_nothing_takes_nothing(self):
+        rank, _, free = motions(np.zeros((0, 6)), np.zeros(3), 1.0)
+        self.assertEqual((rank, len(free)), (0, 6))
+
+
+def pad(centre, normal, size=10.0) -> Patch:
+    """A square contact."""
+    centre, normal = np.array(centre, float), np.array(normal, float)
+    side = np.array([0, 0, 1.0]) if abs(normal[2]) < 0.5 else np.array([1.0, 0, 0])
+    other = np.cross(normal, side)
+    hull = np.array([centre + size / 2 * (a * side + b * other) for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))])
+    return Patch(0, size * size, centre, normal, "face", size, size, side, hull, hull[None, :3])
+
+
+class ClampingTest(unittest.TestCase):
+    def vise(self, force: float, weight: float = 0.0):
+        jaws = [pad((0, 20, 0), (0, -1, 0)), pad((0, -20, 0), (0, 1, 0))]
+        return holding_of(jaws, [-1, 0], [(np.array([0, 1.0, 0]), force)], weight, np.zeros(3))
+
+    def pull(self, force: float, way, at=(0.0, 0.0, 0.0), friction: float = 0.2):
+        problem = programme(self.vise(force), friction)
+        found = safety(problem, [Load("op", "op", 0.0, -1.0, 0.0, np.array([at]))]) if way == "up" else None
+        return found[0].factor if found else None
+
+    def test_two_jaws_hold_twice_friction_times_force(self):
+        """F = 2·μ·force: the friction of two faces, as every handbook of fixtures has it. 100 N at 0.2: 40 N against a pull of 1 N."""
+        self.assertAlmostEqual(self.pull(100.0, "up"), friction_clamp(100.0, 0.2, 2), places=4)
+        self.assertAlmostEqual(self.pull(250.0, "up"), 100.0, places=4)
+
+    def test_friction_on_a_lever_holds_less(self):
+        """Pulled 30 mm off its middle a pair of 10 mm pads must also twist: less than the straight pull."""
+        self.assertLess(self.pull(100.0, "up", (30.0, 0, 0)), 0.5 * self.pull(100.0, "up"))
+
+    def test_a_bar_in_a_vee(self):
+        """Pressed into a 90° vee with F, each flank takes F/√2; pulled along, flanks and clamp rub: μ·F·(1 + √2)."""
+        r = np.sqrt(0.5)
+        flanks = [pad((0, y, 0), (0, -np.sign(y) * r, r)) for y in (-10, 10)]
+        top = pad((0, 0, 20), (0, 0, -1))
+        held_ = holding_of([*flanks, top], [-1, -1, 0], [(np.array([0, 0, -1.0]), 1000.0)], 0.0, np.zeros(3))
+        load = Load("pull", "pull", 1.0, 0.0, 0.0, np.array([[0.0, 0, 5.0]]))
+        problem = programme(held_, 0.1)
+        from pelvrak.core.holding.clamping import _greatest, wrench_at
+
+        along = _greatest(problem, wrench_at(np.array([1.0, 0, 0]), np.array([0.0, 0, 0]), problem.middle))
+        self.assertGreater(along, 0.9 * 100 * (1 + np.sqrt(2)))
+        # Rubbing round the bar carries a little of the press: never more than the flanks can take.
+        self.assertLess(along, 1.1 * 100 * (1 + np.sqrt(2)))
+        self.assertGreater(safety(problem, [load])[0].factor, 1)
+
+    def test_wedge_and_strap_by_hand(self):
+        """Handbook worked examples of the kind: 1000 N into a 90° vee, 707 N on each flank; a strap 1:2 gives two thirds."""
+        self.assertAlmostEqual(wedge_normal(1000, 45), 707.107, places=3)
+        self.assertAlmostEqual(wedge_normal(1000, 60), 577.350, places=3)
+        self.assertAlmostEqual(wedge_normal(1000, 10, 0.1), 1000 / (2 * (0.173648 + 0.0984808)), places=2)
+        self.assertAlmostEqual(strap_force(9000, 30, 90), 6000, places=9)
+
+    def test_a_clamp_beside_its_support_tips_the_work(self):
+        rest, clamp = pad((0, 0, 0), (0, 0, 1)), pad((60, 0, 20), (0, 0, -1), 4.0)
+        held_ = holding_of([rest, clamp], [-1, 0], [(np.array([0, 0, -1.0]), 500.0)], 5.0, np.array([0, 0, 10.0]))
+        self.assertFalse(stands(programme(held_)))
+        above = pad((2, 0, 20), (0, 0, -1), 4.0)
+        good = holding_of([rest, above], [-1, 0], [(np.array([0, 0, -1.0]), 500.0)], 5.0, np.array([0, 0, 10.0]))
+        self.assertTrue(stands(programme(good)))
+
+    def test_weight_alone(self):
+        """10 kg standing on a plate, pushed at its foot: μ·m·g; pushed at a height of twice its half width: it tips at half of m·g."""
+        rest = pad((0, 0, 0), (0, 0, 1), 100.0)
+        weight = 98.0665
+        held_ = holding_of([rest], [-1], [], weight, np.array([0, 0, 50.0]))
+        from pelvrak.core.holding.clamping import _greatest, wrench_at
+
+        for friction, height, wanted in ((0.2, 0.0, 0.2 * weight), (5.0, 100.0, weight * 50 / 100)):
+            problem = programme(held_, friction)
+            found = _greatest(problem, wrench_at(np.array([1.0, 0, 0]), np.array([0, 0, height]), problem.middle))
+            self.assertAlmostEqual(found, wanted, places=3)
+
+
+class SqueezeTest(unittest.TestCase):
+    """Beam and plate formulas, worked by hand; sources in squeeze.py."""
+
+    def test_beams(self):
+        # 0.5 N/mm² on a strip 40 long and 3 thick, aluminium: 0.5·40⁴/(384·70000·2.25).
+        self.assertAlmostEqual(beam_fixed(0.5, 40, 3, 70e3), 0.0211640, places=6)
+        self.assertAlmostEqual(beam_cantilever(0.5, 40, 3, 70e3) / beam_fixed(0.5, 40, 3, 70e3), 48.0, places=9)
+
+    def test_plates(self):
+        # Square plate with fixed edges: 0.00126·q·a⁴/D (Timoshenko); D = 70000·27/(12·0.91).
+        self.assertAlmostEqual(plate_fixed(0.5, 40, 40, 3, 70e3), 0.00126 * 0.5 * 40**4 / (70e3 * 27 / 10.92), places=9)
+        # Far longer than wide it is a strip with fixed ends, but for ν: 1/384 = 0.0026.
+        strip = plate_fixed(0.5, 40, 4000, 3, 70e3)
+        self.assertAlmostEqual(
+            strip, beam_fixed(0.5, 40, 3, 70e3) * (1 - 0.3**2), delta=0.003 * strip
+        )  # 0.00260 in the table is 1/384 rounded
+
+    def test_a_thin_wall_in_the_vise(self):
+        body = manifold3d.Manifold.cube([100, 60, 40]).translate([-50, -30, -40])
+        pocket = manifold3d.Manifold.cube([70, 54, 60]).translate([-35, -27, -38])
+        thin = held(vise_hold(height=28.0), solid(body - pocket)).facts.thin
+        self.assertIsNotNone(thin)
+        self.assertAlmostEqual(thin.thickness, 3.0, places=3)
+        self.assertAlmostEqual(thin.span, 70, delta=3)
+        self.assertIn("hold.squeezed", codes(vise_hold(height=28.0), solid(body - pocket)))
+        self.assertIsNone(held(vise_hold(height=28.0)).facts.thin)
+
+
+class LibraryTest(unittest.TestCase):
+    def test_every_shipped_fixture_is_a_closed_solid(self):
+        for one in fixtures_shipped().values():
+            for piece in picture_solids(one):
+                mesh = mesh_of(piece.body)
+                self.assertTrue(trimesh.Trimesh(mesh.vertices, mesh.triangles, process=False).is_watertight, one.id)
+                self.assertGreater(piece.body.volume(), 10, one.id)
+
+    def test_there_is_one_of_every_kind_of_the_trade(self):
+        kinds = {one.kind for one in fixtures_shipped().values()}
+        wanted = {
+            "vise",
+            "jaws",
+            "parallels",
+            "stop",
+            "v_block",
+            "angle_plate",
+            "plate",
+            "clamp",
+            "riser",
+            "bolt",
+            "pin",
+            "chuck",
+            "collet_block",
+            "block",
+        }
+        self.assertEqual(kinds, wanted)
+
+    def test_through_a_file_and_back(self):
+        import json
+
+        rows = [one.model_dump(mode="json") for one in fixtures_shipped().values()]
+        again = fixtures_from_json(json.dumps({"fixtures": rows}).encode(), "fixtures.json")
+        self.assertEqual(again, list(fixtures_shipped().values()))
+
+    def test_wrong_library_files(self):
+        good = fixtures_shipped()["vee-90-60"].model_dump(mode="json")
+        for rows, where in (
+            ([{**good, "angle_deg": 200}], "angle_deg"), ([{**good, "mouth": 80}], "0"), ([{**good, "kind": "magnet"}], "0"),
+            ([good, good], "fixtures"), ([{**good, "length": "long"}], "length"),
+        ):  # fmt: skip
+            with self.assertRaises(BadInput) as caught:
+                fixtures_from(rows)
+            self.assertEqual(caught.exception.code, "hold.library")
+            self.assertIn(where, caught.exception.where)
+        with self.assertRaises(BadInput):
+            fixtures_from_json(b"{not json", "shop.json")
+
+    def test_own_solid_that_is_not_here(self):
+        shop = SHOP | {"mine": Own(id="mine", name="Ours", file="ours.step")}
+        with self.assertRaises(BadInput) as caught:
+            assemble(Hold(items=(Item(id="mine", fixture="mine"),)), shop, BLOCK)
+        self.assertEqual(caught.exception.code, "hold.no_file")
+
+    def test_sizes_of_cap_screws(self):
+        """ISO 4762, from memory: head 1.5 times the thread's diameter, as high as the thread is wide, to M16 within a millimetre."""
+        from pelvrak.core.holding.fixture import SCREWS
+
+        for name, (d, head, high, pitch) in SCREWS.items():
+            self.assertEqual((f"M{d:g}", high), (name, d))
+            self.assertLessEqual(abs(head - 1.5 * d), 1.0)
+            self.assertLess(pitch, d / 4)
