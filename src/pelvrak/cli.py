@@ -14,7 +14,7 @@ from pelvrak.core.errors import BadInput
 
 if TYPE_CHECKING:
     from pelvrak.core.route.plan import Plan
-    from pelvrak.core.route.report import Report, SetupReport
+    from pelvrak.core.route.report import Report
     from pelvrak.core.route.store import MemoryStore
 
 
@@ -65,8 +65,10 @@ def _read(path: Path) -> bytes:
         raise BadInput("file.unreadable", str(path), wrong.strerror or str(wrong), "give the path of a file") from wrong
 
 
-def _computed(path: Path, quiet: bool = True, error: float | None = None) -> tuple[Plan, MemoryStore, Report]:
-    """A plan document with everything computed from it."""
+def _computed(
+    path: Path, quiet: bool = True, error: float | None = None, until: str | None = None, jaws: bool = False
+) -> tuple[Plan, MemoryStore, Report]:
+    """A plan document with everything computed from it, or all up to a setup (which has to grip in solved jaws)."""
     from pelvrak.core.route.evaluate import evaluate
     from pelvrak.core.route.pieces import cell_within
     from pelvrak.core.route.plan import plan_from, plan_from_json
@@ -75,6 +77,8 @@ def _computed(path: Path, quiet: bool = True, error: float | None = None) -> tup
     plan = plan_from_json(_read(path), str(path))
     if error is not None:
         plan = plan_from({**plan.model_dump(), "resolution_mm": round(cell_within(error), 4)}, "--error")
+    if until is not None:
+        plan = _cut_off(plan, until, jaws)
     part = _read(path.parent / plan.part.file)
     sha256 = hashlib.sha256(part).hexdigest()
     if plan.part.sha256 not in (None, sha256):
@@ -115,15 +119,23 @@ def _evaluate(chosen: argparse.Namespace) -> int:
     return 0
 
 
-def _setup(report: Report, name: str) -> SetupReport:
-    for setup in report.setups:
+def _cut_off(plan: Plan, name: str, jaws: bool) -> Plan:
+    """The plan up to a setup."""
+    for i, setup in enumerate(plan.setups):
         if setup.name == name:
-            return setup
-    raise BadInput("hold.unknown_setup", "--setup", f"there is no setup {name!r}", "one of " + ", ".join(s.name for s in report.setups))  # fmt: skip
+            if jaws and not any(item.cut for item in setup.hold.items):
+                raise BadInput(
+                    "jaws.none",
+                    "--setup",
+                    f"{name} does not grip in solved jaws",
+                    "give an item of its holding a `cut`",
+                )
+            return plan.model_copy(update={"setups": plan.setups[: i + 1]})
+    raise BadInput("hold.unknown_setup", "--setup", f"there is no setup {name!r}", "one of " + ", ".join(s.name for s in plan.setups))  # fmt: skip
 
 
 def _hold(chosen: argparse.Namespace) -> int:
-    setup = _setup(_computed(chosen.plan)[2], chosen.setup)
+    setup = _computed(chosen.plan, until=chosen.setup)[2].setups[-1]
     findings = [f for f in setup.findings if f.stage == "hold"]
     facts = setup.hold
     told = {
@@ -157,8 +169,8 @@ def _hold(chosen: argparse.Namespace) -> int:
 
 
 def _soft_jaws(chosen: argparse.Namespace) -> int:
-    plan, store, report = _computed(chosen.plan)
-    setup = _setup(report, chosen.setup)
+    _, store, report = _computed(chosen.plan, until=chosen.setup, jaws=True)
+    setup = report.setups[-1]
     nest = setup.nest
     if nest is None or setup.makes is not None or nest.files_key is None:
         told = "; ".join(f.sentence for f in setup.findings if f.severity == "error")

@@ -15,6 +15,7 @@ import trimesh
 from pygcode import Line
 
 from pelvrak.core.errors import BadInput, Stopped
+from pelvrak.core.holding.hold import vise_hold
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import mesh_from_bytes, path_from_json
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
@@ -31,9 +32,11 @@ STEP = (DEMO / "encoder-housing.step").read_bytes()
 
 
 def demo(**changes) -> Plan:
-    """The demo plan at a coarse resolution, for speed."""
+    """The demo plan at a coarse resolution and with OP20 in hard jaws, for speed; its soft jaws are tests.core.test_soft_jaws'."""
     plan = plan_from_json((DEMO / "plan.json").read_bytes())
-    return plan.model_copy(update={"resolution_mm": 1.0, **changes})
+    top, _, under = plan.setups
+    under = under.model_copy(update={"hold": vise_hold(height=38.0, closes="x", x=358, y=225)})
+    return plan.model_copy(update={"resolution_mm": 1.0, "setups": (top, under), **changes})
 
 
 def changed(plan: Plan, setup: int, **changes) -> Plan:
@@ -57,7 +60,7 @@ class Graph(unittest.TestCase):
 
     def test_first_everything_then_nothing(self):
         self.assertEqual(self.report.reused, ())
-        self.assertEqual(len(self.report.computed), 1 + 14 + 4 + 1)
+        self.assertEqual(len(self.report.computed), 1 + 14 + 4 + 2 + 1)
         again = self.run_plan(self.plan)
         self.assertEqual(again.computed, ())
         self.assertEqual(again.model_copy(update={"computed": (), "reused": ()}),
@@ -159,7 +162,7 @@ class Findings(unittest.TestCase):
         plan = demo(resolution_mm=2.0)
         data = plan.model_dump(mode="json")
         data["setups"] = [data["setups"][0]]
-        data["setups"][0]["hold"] = {"kind": "none"}
+        data["setups"][0]["hold"] = {}
         data["setups"][0]["operations"] = []
         self.assertIn("hold.nothing", self.codes(plan_from(data)))
 
@@ -228,7 +231,7 @@ class Findings(unittest.TestCase):
 
     def test_out_of_travel(self):
         plan = self.only(0, "face")
-        hold = plan.setups[0].hold.model_copy(update={"table_x": 880.0})
+        hold = vise_hold(height=44.0, x=880.0, y=402)
         self.assertIn("reach.travel", self.codes(changed(plan, 0, hold=hold)))
 
     def test_a_tool_that_is_not_there(self):
@@ -274,6 +277,9 @@ class PlanDocument(unittest.TestCase):
             ("setups", 0, "offset_register", "G60"),
             ("setups", 0, "operations", 0, "step_down", 0),
             ("setups", 0, "hold", "kind", "glue"),
+            ("setups", 0, "hold", "items", 0, "turn_deg", 400),
+            ("setups", 0, "hold", "items", 1, "on", "nothing"),
+            ("setups", 0, "hold", "work", "pushed", ["up"]),
             ("tools", 0, "DC", -4),
             ("surprise", 1),
         ):

@@ -6,6 +6,7 @@ import itertools
 import math
 import re
 import tempfile
+import time
 import unittest
 from pathlib import Path
 
@@ -87,9 +88,15 @@ class Demo(Browser):
         self.go(page, "/")
         page.get_by_role("link", name=re.compile("Sluice-gate encoder housing")).click()
         rail = page.get_by_role("navigation", name="Route")
-        for title in ("Billet", "OP10 Top", "OP20 Underneath", "Part rev C"):
+        for title in ("Billet", "OP10 Top", "OP20-JAWS Jaws for OP20", "OP20 Underneath", "Part rev C"):
             expect(rail.get_by_role("button", name=title, exact=True)).to_be_visible()
-        for name in ("Billet", "OP10 Top", "OP20 Underneath", "Part rev C"):  # pictures made on the server
+        for name in (
+            "Billet",
+            "OP10 Top",
+            "OP20-JAWS Jaws for OP20",
+            "OP20 Underneath",
+            "Part rev C",
+        ):  # pictures made on the server
             picture = rail.get_by_role("button", name=name, exact=True).locator("img")
             self.assertGreater(picture.evaluate("image => image.naturalWidth"), 100)
         self.card(page, "OP20 Underneath")
@@ -100,10 +107,13 @@ class Demo(Browser):
         expect(sheet.get_by_role("radio", name="flipped about X")).to_be_checked()
         expect(page.locator("#zero-mark")).to_have_text(re.compile("G55"))
         self.stage(page, "Hold")
-        expect(sheet.get_by_text("grip 12 mm")).to_be_visible()
-        expect(sheet.get_by_text("opening 120 of 230 mm")).to_be_visible()
+        expect(sheet.get_by_role("list", name="Build order").get_by_text("Soft blanks 160 × 50 × 45")).to_be_visible()
+        expect(sheet.get_by_role("img", name=re.compile("Nest from above, gap 9.6 mm"))).to_be_visible()
+        expect(sheet.get_by_label("Jaws turn")).to_have_value(re.compile(r"2\.99\d"))
+        expect(sheet.get_by_role("table", name="Contacts").get_by_text("moving jaw").first).to_be_visible()
+        expect(sheet.get_by_role("table", name="Clamping").get_by_text("Face to 42")).to_be_visible()
         self.stage(page, "Reach")
-        expect(sheet.get_by_text("-524.000")).to_be_visible()
+        expect(sheet.get_by_text(re.compile(r"-398\.97\d"))).to_be_visible()
         sheet.get_by_role("button", name="why").first.click()
         expect(sheet.get_by_text("table corner + zero from the corner").first).to_be_visible()
         self.stage(page, "Cut")
@@ -179,6 +189,8 @@ class Demo(Browser):
         page.keyboard.press("3")
         expect(page.get_by_role("heading", name="Hold")).to_be_visible()
         page.keyboard.press("]")
+        expect(page.get_by_text("The blanks are clamped as OP20 will grip")).to_be_visible()
+        page.keyboard.press("]")
         expect(page.get_by_text("clamps the work in OP20")).to_be_visible()
         page.keyboard.press("t")
         expect(page.get_by_role("button", name="Spindle")).to_have_attribute("aria-pressed", "true")
@@ -206,18 +218,24 @@ class Story(Browser):
         self.card(page, "OP10 ")
         self.stage(page, "Hold")
         expect(sheet.get_by_text("Nothing holds the work in this setup.")).to_be_visible()
-        sheet.get_by_role("button", name="Vise").click()
-        page.get_by_role("option", name=re.compile("Bench vise 125")).click()
+        sheet.get_by_role("button", name="vise, hard jaws, parallels").click()
         self.current(page)
-        sheet.get_by_label("Parallels").fill("1 5/16 inn")
-        sheet.get_by_label("Parallels").press("Enter")
+        field = sheet.get_by_label("Off the middle")
+        field.fill("1 5/16 inn")
+        field.press("Enter")
         expect(sheet.get_by_role("alert")).to_contain_text("“n” does not fit here")
         expect(sheet.get_by_role("alert").locator("mark")).to_have_text("n")
-        sheet.get_by_label("Parallels").fill("1 1/4 in + 2.25")
-        expect(sheet.get_by_text("= 34 mm")).to_be_visible()
-        sheet.get_by_label("Parallels").press("Enter")
+        field.fill("1/4 in + 2.25")
+        expect(sheet.get_by_text("= 8.6 mm")).to_be_visible()
+        field.press("Enter")
         self.current(page)
-        expect(sheet.get_by_text("grip 6 mm")).to_be_visible()
+        expect(sheet.get_by_text("8 deep, 70 long")).to_be_visible()
+        # A pair from the set changes the grip by its height, and what stands on it follows.
+        sheet.get_by_role("list", name="Build order").get_by_role("button", name=re.compile("Parallels")).click()
+        sheet.get_by_role("button", name="parallels height").click()
+        page.get_by_role("option", name="44 mm").click()
+        self.current(page)
+        expect(sheet.get_by_text("6 deep, 70 long")).to_be_visible()
         # Face, then a pocket by picking its floor straight under the spindle.
         self.stage(page, "Cut")
         sheet.get_by_role("button", name="+ operation").click()
@@ -262,6 +280,116 @@ class Story(Browser):
         expect(
             page.get_by_role("navigation", name="Route").get_by_role("button", name="OP20", exact=False).first
         ).to_be_visible()
+
+
+class Holding(Browser):
+    """A holding built up from the library, and soft jaws solved and cut, in the page."""
+
+    def test_library_build_and_proposals(self):
+        number = self.new_project("holding", solids.box((0, 0, 0), (80, 50, 30)))
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "OP10 ")
+        self.stage(page, "Hold")
+        for kind, name in (("vises", "Bench vise 125"), ("jaws", "Hard jaws 125"), ("parallels", "Parallels 125 × 5")):
+            sheet.get_by_role("button", name="+ from the library").click()
+            library = page.get_by_role("dialog", name="What is there to hold with")
+            library.get_by_role("button", name=kind, exact=True).click()
+            picture = library.get_by_role("button", name=f"Take {name}", exact=True).locator("img")
+            expect(picture).to_be_visible()
+            page.wait_for_function("image => image.naturalWidth > 100", arg=picture.element_handle())
+            library.get_by_role("button", name=f"Take {name}", exact=True).click()
+            expect(library).to_be_hidden()
+        self.current(page)
+        rows = sheet.get_by_role("list", name="Build order").get_by_role("listitem")
+        expect(rows).to_have_count(3)
+        expect(rows.nth(1)).to_contain_text("on vise")
+        # Parallels 10 mm high under jaws 40 high: a deep grip. A stop takes the last freedom.
+        expect(sheet.get_by_text("5 of 6 freedoms")).to_be_visible()
+        sheet.get_by_role("button", name="+ from the library").click()
+        page.get_by_label("Search fixtures").fill("stop")
+        page.get_by_role("button", name="Take Work stop 12").click()
+        self.current(page)
+        sheet.get_by_role("button", name="left", exact=True).click()
+        self.current(page)
+        expect(sheet.get_by_text("6 of 6 freedoms")).to_be_visible()
+        with self.server.client() as client:
+            plan = wait(client, number)["plan"]
+        self.assertEqual([f["id"] for f in plan["fixtures"]], ["bench-125", "hard-125", "par-125x5", "stop-12"])
+        # Without its jaws the vise says so; undone, all is as it was.
+        rows.nth(1).get_by_role("button").first.click()
+        rows.nth(1).get_by_role("button", name="Remove").click()
+        self.current(page)
+        expect(sheet.get_by_text("Bench vise 125 has no jaws.")).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        self.current(page)
+        expect(sheet.get_by_text("6 of 6 freedoms")).to_be_visible()
+
+    def test_soft_jaws_solved_and_cut(self):
+        number = self.new_project("soft", solids.prism([(0, 0), (80, 0), (80, 58.4), (0, 50)], 0, 30))
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "Billet")
+        with self.server.client() as client:
+            state = wait(client, number)
+            plan = state["plan"]
+            # A billet as the part is: what comes in has the part's own leaning wall.
+            upload = client.post(
+                "/api/parts",
+                files={
+                    "file": (
+                        "blank.step",
+                        solids.step_bytes(solids.prism([(0, 0), (80, 0), (80, 58.4), (0, 50)], 0, 34)),
+                    )
+                },
+            )
+            sha = upload.json()["sha256"]
+            plan["billet"] = {"kind": "model", "material": "EN AW-6082", "file": "blank.step", "sha256": sha}
+            while client.get(f"/api/parts/{sha}").json()["status"] == "reading":
+                time.sleep(0.3)
+            client.put(
+                f"/api/projects/{number}/plan", json={"based_on": state["revision"], "what": "blank", "plan": plan}
+            ).raise_for_status()
+        self.current(page)
+        self.card(page, "OP10 ")
+        self.stage(page, "Hold")
+        sheet.get_by_role("button", name="vise, soft jaws").click()
+        self.current(page)
+        # Walls atan(8.4/80) = 6.0° apart: 3° of turn.
+        expect(sheet.get_by_label("Jaws turn")).to_have_value(re.compile(r"^-?2\.99\d|^-?3(\.0\d*)?$"))
+        expect(sheet.get_by_text("No setup of the route cuts the jaws")).to_be_visible()
+        field = sheet.get_by_label("Jaws grip")
+        field.fill("1/4 in")
+        field.press("Enter")
+        self.current(page)
+        expect(sheet.get_by_text("typed ·").first).to_be_visible()
+        expect(sheet.get_by_text("6.35 deep")).to_be_visible()
+        field.fill("400")
+        field.press("Enter")
+        expect(sheet.get_by_role("alert")).to_be_visible()
+        with self.server.client() as client:
+            state = wait(client, number)
+            plan = state["plan"]
+            tools = client.get("/api/library").json()["tools"]
+            plan["tools"] = [tool for tool in tools if tool["id"] in ("em10", "em3")]
+            client.put(
+                f"/api/projects/{number}/plan", json={"based_on": state["revision"], "what": "tools", "plan": plan}
+            ).raise_for_status()
+        self.current(page)
+        sheet.get_by_role("button", name="Put OP10-JAWS before OP10").click()
+        self.current(page)
+        rail = page.get_by_role("navigation", name="Route")
+        expect(rail.get_by_role("button", name="OP10-JAWS Jaws for OP10")).to_be_visible()
+        with self.server.client() as client:
+            state = wait(client, number)
+            made = state["report"]["setups"][0]
+            self.assertEqual(made["makes"], "OP10")
+            self.assertGreater(made["removed_volume_mm3"], 5000)
+            self.assertEqual([f["code"] for o in made["operations"] for f in o["findings"]], [])
+            for kind in ("step", "stl", "dxf"):
+                answer = client.get(f"/api/projects/{number}/files/OP10/jaws.{kind}")
+                self.assertEqual(answer.status_code, 200)
+                self.assertGreater(len(answer.content), 1000)
 
 
 def on_screen(page: Page, point: tuple[float, float, float], low: tuple, high: tuple) -> tuple[float, float]:

@@ -9,6 +9,9 @@ import threading
 import time
 import unittest
 
+import numpy as np
+import trimesh
+
 from tests import solids
 from tests.serving import DEMO_STEP, Server, kill, shared, upload, wait
 
@@ -107,7 +110,50 @@ class Demo(unittest.TestCase):
 
     def test_library(self):
         library = self.client.get("/api/library").json()
-        self.assertTrue(all(library[kind] for kind in ("machines", "vises", "tools", "materials")))
+        self.assertTrue(all(library[kind] for kind in ("machines", "tools", "materials")))
+
+
+class Fixtures(unittest.TestCase):
+    """The shop's library of fixtures."""
+
+    def test_edit_files_and_pictures(self):
+        with shared().client() as client:
+            before = client.get("/api/fixtures").json()
+            try:
+                vee = next(f for f in before if f["id"] == "vee-90-60")
+                mine = {**vee, "id": "vee-mine", "name": "Our vee", "length": 45.0}
+                self.assertEqual(client.put("/api/fixtures", json=[*before, mine]).status_code, 200)
+                self.assertEqual(client.get("/api/fixtures").json()[-1], mine)
+                picture = client.get("/api/fixtures/vee-mine/picture.png")
+                self.assertEqual((picture.status_code, picture.content[:4]), (200, b"\x89PNG"))
+                # A file brings in what is new and what is changed, and leaves the rest.
+                text = json.dumps({"fixtures": [{**mine, "length": 50.0}, {**mine, "id": "vee-other"}]})
+                rows = client.post("/api/fixtures.json", files={"file": ("shop.json", text)}).json()
+                self.assertEqual(len(rows), len(before) + 2)
+                self.assertEqual(next(r for r in rows if r["id"] == "vee-mine")["length"], 50.0)
+                saved = client.get("/api/fixtures.json").json()["fixtures"]
+                self.assertEqual(saved, rows)
+                # What is wrong is refused whole, and says where.
+                for rows_, where in (([{**mine, "angle_deg": 10}], "angle_deg"), ([mine, mine], "fixtures")):
+                    answer = client.post("/api/fixtures.json", files={"file": ("shop.json", json.dumps(rows_))})
+                    self.assertEqual((answer.status_code, answer.json()["code"]), (422, "hold.library"))
+                    self.assertIn(where, answer.json()["where"])
+                answer = client.post("/api/fixtures.json", files={"file": ("shop.json", b"\xff\x00")})
+                self.assertEqual(answer.json()["code"], "hold.library")
+                self.assertEqual(client.put("/api/fixtures", json=[]).status_code, 422)
+                self.assertEqual(client.get("/api/fixtures").json(), saved)
+                self.assertEqual(client.get("/api/fixtures/nobody/picture.png").status_code, 404)
+            finally:
+                client.put("/api/fixtures", json=before)
+
+    def test_an_open_mesh_as_a_fixture(self):
+        """A solid that is not closed: refused when it is read, with where it is open; a plan that uses it says so."""
+        ball = trimesh.creation.icosphere(3, 20)
+        ball.update_faces(np.arange(len(ball.faces)) > len(ball.faces) // 3)
+        with shared().client() as client:
+            state = upload(client, ball.export(file_type="stl"), "fixture.stl")
+            self.assertEqual(state["status"], "refused")
+            self.assertIn("mesh.", state["problem"]["code"])
 
 
 class Editing(unittest.TestCase):
@@ -184,7 +230,10 @@ class Editing(unittest.TestCase):
             (lambda plan: plan["billet"]["sizing"].update(x_plus="NaN"), "x_plus"),
             (lambda plan: plan["billet"].update(sizing={"rule": "size", "size": [-4, 1, 1]}), "size"),
             (lambda plan: plan.update(resolution_mm=0), "resolution_mm"),
-            (lambda plan: plan["setups"][0].update(hold={"kind": "vise", "parallels": -3}), "parallels"),
+            (
+                lambda plan: plan["setups"][0]["hold"].update(items=[{"id": "a", "fixture": "pin-12", "on": "b"}]),
+                "hold",
+            ),
             (lambda plan: plan["part"].update(sha256="0" * 64), "part"),
         ):
             answer = edit(self.client, state, change)
@@ -354,7 +403,7 @@ class Running(unittest.TestCase):
         with self.server.client() as client:
             again = client.get("/api/projects/1").json()
             self.assertEqual(again, before)
-            self.assertEqual(len(client.get("/api/projects").json()), 1)
+            self.assertEqual(len(client.get("/api/projects").json()), 2)
             self.assertEqual(client.get(f"/api/results/{again['stills']['OP10']}/still.png").status_code, 200)
 
     def until_running(self, client) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import io
 import json
 import socket
@@ -12,6 +13,7 @@ import numpy as np
 from PIL import Image
 
 from pelvrak.core.geometry.mesh import box
+from pelvrak.core.holding.hold import Hold
 from pelvrak.server.api.projects import differences, stale_from
 from pelvrak.server.api.shapes import Edit
 from pelvrak.server.app import app
@@ -84,6 +86,23 @@ class Interface(unittest.TestCase):
     def test_an_edit_needs_a_word_for_what_was_done(self):
         with self.assertRaises(ValueError):
             Edit(based_on=1, what="", plan={})
+
+
+class Migrations(unittest.TestCase):
+    """Plans of before are not lost: what they said of holding is said in the new words."""
+
+    def test_holdings_of_the_first_form(self):
+        as_list = importlib.import_module("pelvrak.server.db.migrations.versions.0003_holding").as_list
+        self.assertEqual(as_list({"kind": "none"}), {})
+        old = {"kind": "vise", "vise": "bench-160", "jaws_close_along": "x", "parallels": 38.0, "parallel_width": 8.0,
+               "along": 5.0, "table_x": 380.0, "table_y": 225.0}  # fmt: skip
+        new = as_list(old)
+        hold = Hold.model_validate(new)
+        self.assertEqual([item.fixture for item in hold.items], ["bench-160", "hard-160", "par-150x8"])
+        self.assertEqual(
+            (hold.items[0].turn_deg, hold.items[0].x, hold.items[2].height, hold.work.x), (90.0, 358.0, 38.0, 5.0)
+        )
+        self.assertEqual(as_list(new), new)
 
 
 class Ports(unittest.TestCase):

@@ -15,7 +15,8 @@ from pathlib import Path
 from pelvrak.core.route.plan import plan_from_json
 from pelvrak.server.postgres import free_port, running
 
-DEMO = Path(__file__).resolve().parents[3] / "demo" / "encoder-housing" / "plan.json"
+DEMO = Path(__file__).resolve().parents[3] / "demo"
+DEMOS = [DEMO / name / "plan.json" for name in ("encoder-housing", "float-carrier")]
 STOP_WITHIN_S = 8.0
 
 
@@ -44,7 +45,8 @@ def serve(data: Path, port: int, workers: int, demo: bool) -> int:
             with queue.open():
                 retire_old_reports()
             if demo:
-                load_demo(DEMO)
+                for demo_plan in DEMOS:
+                    load_demo(demo_plan)
             port = free_port(port, "the web server")
             commands["web"] = [
                 sys.executable, "-m", "uvicorn", "pelvrak.server.app:app", "--host", "127.0.0.1", "--port", str(port),

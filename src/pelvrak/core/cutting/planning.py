@@ -513,6 +513,9 @@ def _plan_drilling(operation: Drilling, job: Job) -> None:
     while holes:  # nearest next
         hole = min(holes, key=lambda h: math.hypot(h.x - at[0], h.y - at[1]))
         holes.remove(hole)
+        if job.holes:
+            # Straight up first: something higher may stand between two holes.
+            job.path.rapid(at[0], at[1], job.top + operation.clearance)
         at = (hole.x, hole.y)
         job.holes.append(hole)
         job.path.rapid(hole.x, hole.y, job.top + operation.clearance)
@@ -526,14 +529,16 @@ def _hole_to_drill(operation: Drilling, job: Job, ref: Any) -> Hole | None:
     disc, bottom, _ = bore_region(face, job.zero_from_work, operation.name)
     x, y = disc.centroid.x, disc.centroid.y
     through = any(face.number in hole.faces and hole.through for hole in part.holes)
-    entry = max(
-        float(moved(job.zero_from_work, np.array([f.low, f.high]))[:, 2].max())
+    along = [
+        (f.kind, moved(job.zero_from_work, np.array([f.low, f.high]))[:, 2])
         for f in part.faces
         if f.hollow and f.axis_point and f.kind in ("cylinder", "cone") and f.radius is not None
         and np.linalg.norm(np.cross(np.subtract(f.axis_point, face.axis_point), face.axis)) < 1e-6  # type: ignore[arg-type]
         and abs(abs(np.dot(f.axis, face.axis)) - 1) < 1e-9  # type: ignore[arg-type]
         and f.radius <= (face.radius or 0) + 1e-6
-    )  # fmt: skip
+    ]  # fmt: skip
+    entry = max(float(heights.max()) for _, heights in along)
+    pointed = any(kind == "cone" and heights.min() < bottom - 1e-3 for kind, heights in along)
     tool = job.tool
     if operation.cycle == "spot":
         assert operation.chamfer is not None
@@ -554,7 +559,13 @@ def _hole_to_drill(operation: Drilling, job: Job, ref: Any) -> Hole | None:
                 measured=size, limit=round(2 * face.radius, 3), unit="mm",
             )  # fmt: skip
             return None
-        bottom = bottom - tip_length(tool) - operation.below if through else bottom + operation.short
+        if through:
+            bottom -= tip_length(tool) + operation.below
+        elif pointed and operation.cycle in ("drill", "peck"):
+            # The model has the drill's point under the hole: its full diameter goes down to there.
+            bottom -= tip_length(tool)
+        else:
+            bottom += operation.short
     stock_top = top_within(job.stock, Point(x, y).buffer(tool.DC / 2 + job.stock.field.grid.cell))
     line = np.array([[x, y, entry], [x, y, bottom]])
     if operation.cycle in ("drill", "peck", "spot") and not touches(job.stock, line, cutter_profile(tool)):

@@ -149,6 +149,18 @@ def assemble(
     return build.out
 
 
+def standing_at(hold: Hold, fixtures: dict[str, Fixture], item_id: str) -> Floats:
+    """layout_from_item, 4×4, of an item that does not wait for the work."""
+    build = _Build(
+        hold, fixtures, Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int64), np.zeros(0, np.int64)), {}, {}, {}
+    )
+    for item in hold.items:
+        build.poses[item.id] = _pose(build, item, build.fixture(item))
+        if item.id == item_id:
+            break
+    return build.poses[item_id]
+
+
 def _stand(build: _Build, item: Item) -> None:
     """Put one fixture where it stands, unless it waits for the work."""
     one = build.fixture(item)
@@ -560,7 +572,7 @@ def _drive_bolt(build: _Build, item: Item) -> None:
         if held < THREAD_HOLDS * d:
             build.said("hold.bolt_short", f"{one.name} ({item.id}) holds in {max(0.0, held):.1f} mm of thread; {THREAD_HOLDS * d:g} wanted.",
                        item=item.id, measured=round(float(held), 3), limit=THREAD_HOLDS * d, place=at)  # fmt: skip
-        body = kinds.rod(d - 0.2, 0, one.length) + kinds.rod(head, -tall, 0)
+        body = kinds.rod(kinds.core_diameter(one.thread), 0, one.length) + kinds.rod(head, -tall, 0)
         force = (item.force_kn or 0.1 * d * d) * 1000
         build.out.pieces.append(
             Piece(item.id, "bolt from below", "clamps", transformed(mesh_of(body), pose), DOWN, force)

@@ -29,9 +29,12 @@ TOOTH_FACTOR = 2.0
 # Upward pull of a helix, of the force across: common practice, no source.
 PULL_SHARE = 0.4
 GRAVITY = 9.80665
+# A face that looks against a push by less than 60° to it is pressed.
+PRESSED_COS = 0.5
 # A factor above this is as good as any.
 MOST = 999.0
 MOST_POINTS = 8
+STRAIGHT = 0.01
 
 
 @dataclass(frozen=True)
@@ -81,7 +84,9 @@ def holding_of(patches: list[Patch], clamp_of: list[int], clamps: list[tuple[Flo
         if len(spread) > MOST_POINTS:
             spread = spread[np.linspace(0, len(spread) - 1, MOST_POINTS).astype(int)]
         points += list(spread)
-        normals += [patch.normal] * len(spread)
+        # What a surface is off must not become a wedge: small parts of a normal are none.
+        straight = np.where(np.abs(patch.normal) < STRAIGHT, 0.0, patch.normal)
+        normals += [straight / np.linalg.norm(straight)] * len(spread)
         clamp += [owner] * len(spread)
     return Holding(np.array(points).reshape(-1, 3), np.array(normals).reshape(-1, 3), np.array(clamp, np.int64), tuple(clamps), weight, centre)  # fmt: skip
 
@@ -119,8 +124,11 @@ def programme(holding: Holding, friction: float = FRICTION) -> Programme | None:
     ways, places, owners = np.array(forces), np.repeat(holding.points, 5, axis=0), np.repeat(holding.clamp, 5)
     columns = np.vstack([ways.T, np.cross(places - holding.centre, ways).T])
     cone = np.zeros((len(cone_rows), len(ways)))
+    # Only what something presses against rubs: rigid walls that face each other could else be wedged without end.
+    pushes = np.array([*(push for push, _ in holding.clamps), [0.0, 0.0, -1.0]])
+    pressed = (holding.clamp >= 0) | ((holding.normals @ pushes.T).min(axis=1) < -PRESSED_COS)
     for row, normal in enumerate(cone_rows):
-        cone[row, normal] = -friction
+        cone[row, normal] = -friction if pressed[row] else 0.0
         cone[row, normal + 1 : normal + 5] = 1.0
     rows, values = [], []
     for number, (push, force) in enumerate(holding.clamps):

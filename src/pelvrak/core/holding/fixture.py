@@ -34,6 +34,12 @@ SCREWS: dict[str, tuple[float, float, float, float]] = {
 Thread = Literal["M4", "M5", "M6", "M8", "M10", "M12", "M16"]
 
 
+def core_diameter(thread: str) -> float:
+    """Diameter of a screw at the root of its thread, mm: d - 1.2269·P (ISO 724 profile, from memory)."""
+    d, _, _, pitch = SCREWS[thread]
+    return d - 1.2269 * pitch
+
+
 class _Fixture(Frozen):
     id: Ident
     name: Name

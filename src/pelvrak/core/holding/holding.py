@@ -31,6 +31,7 @@ GRIP_LEAST_MM = 2.0
 EVEN_SHARE = 0.25
 # What lies within this of a jaw could touch it, mm.
 MIGHT_TOUCH_MM = 1.0
+OWN_THREAD = "bolt from below"
 TABLE_MARGIN_MM, TABLE_THICK_MM = 60.0, 12.0
 
 
@@ -189,6 +190,7 @@ def hold_work(
         replace(piece, mesh=transformed(piece.mesh, back)) for piece in (*assembly.pieces, _table(assembly, stock))
     ]
     found = patches(stock, [piece.mesh for piece in pieces], near)
+    found += [_threaded(i, piece) for i, piece in enumerate(pieces) if piece.name == OWN_THREAD]
     mass = volume(stock) * density
     centre = centre_of_mass(stock)
     checked = _Checked(hold, fixtures, stock, setup, assembly, pieces, found, centre, material)
@@ -202,6 +204,14 @@ def hold_work(
     findings = checked.findings(facts, problem)
     facts = facts.model_copy(update={"proposals": tuple(checked.proposals(facts))})
     return Held(facts, findings, pieces, found, problem)
+
+
+def _threaded(number: int, piece: Piece) -> Patch:
+    """What a bolt that goes into the work's own thread does: it pulls there."""
+    assert piece.push is not None
+    low, high = piece.mesh.vertices.min(axis=0), piece.mesh.vertices.max(axis=0)
+    at = np.array([*(low + high)[:2] / 2, high[2]])
+    return Patch(number, 0.0, at, piece.push, "thread", 0.0, 0.0, np.array([1.0, 0, 0]), at[None], np.zeros((0, 3, 3)))
 
 
 def _table(assembly: Assembly, stock: Mesh) -> Piece:
@@ -363,6 +373,9 @@ class _Checked:
     def findings(self, facts: HoldFacts, problem: Holding) -> list[Finding]:
         out = self._built()
         out += self._overlapping()
+        for piece in self.pieces:
+            if piece.name == OWN_THREAD:
+                out.append(self._finding("hold.own_thread", "note", "A bolt holds the work by its own thread: light cuts only.", piece.mesh.vertices.max(axis=0)))  # fmt: skip
         jawed = self.assembly.closing is not None and self.assembly.jaw_top is not None
         if jawed:
             out += self._jaws(facts)

@@ -43,7 +43,7 @@ class Locating:
 
 def contact_points(patch: Patch) -> Floats:
     """Where a patch's forces and locating act, (n, 3): its corners, its ends, or its middle."""
-    if patch.kind == "point":
+    if patch.kind in ("point", "thread"):
         return patch.centre[None]
     if patch.kind == "line":
         along = (patch.hull - patch.centre) @ patch.long

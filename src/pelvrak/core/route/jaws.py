@@ -16,12 +16,11 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding, Severity
 from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_solid, transformed
-from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
+from pelvrak.core.geometry.rigid import inverse, rigid
 from pelvrak.core.holding import fixture as kinds
-from pelvrak.core.holding.assemble import CutJaws
+from pelvrak.core.holding.assemble import CutJaws, standing_at
 from pelvrak.core.holding.hold import Item, fixtures_of
 from pelvrak.core.holding.soft_jaws import BOSS_ROOM_MM, RIM_CUTTER_MM, Nest, as_jaws, blanks, solve
-from pelvrak.core.route.jaw_files import to_dxf, to_step, to_stl_of
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Makes, Plan, Setup
 from pelvrak.core.route.report import NestReport, SetupReport
@@ -67,7 +66,6 @@ class Solved:
     @cached_property
     def nest(self) -> Nest:
         assert self.item.cut is not None
-        turned = self.vise[0].turn_deg if self.vise else self.item.turn_deg
         holes = upright_holes(self.run.part.part, np.eye(4))
         bolts = []
         for item in self.setup.hold.items:
@@ -80,7 +78,7 @@ class Solved:
             ):
                 at, _, _ = holes[item.into.face]
                 bolts.append((self._laid @ at, kinds.SCREWS[one.thread][0]))
-        return solve(self.work, self.item.cut, self.blank, self.vise[1] if self.vise else None, turned, bolts)
+        return solve(self.work, self.item.cut, self.blank, self.vise[1] if self.vise else None, self.turned_deg, bolts)
 
     @cached_property
     def _laid(self) -> Floats:
@@ -88,10 +86,18 @@ class Solved:
 
     def layout_from_nest(self) -> Floats:
         """Where the nest's frame stands on the table, 4×4."""
+        shop = fixtures_of(self.run.plan.fixtures)
         if self.vise is None:
-            return rigid(rotation_about_z(self.item.turn_deg), np.array([self.item.x, self.item.y, self.item.z]))
+            return standing_at(self.setup.hold, shop, self.item.id)
         base, vise = self.vise
-        return rigid(rotation_about_z(base.turn_deg), np.array([base.x, base.y, base.z + vise.bed_height]))
+        bed = rigid(np.eye(3), np.array([0.0, 0.0, vise.bed_height]))
+        return np.asarray(standing_at(self.setup.hold, shop, base.id) @ bed)
+
+    @property
+    def turned_deg(self) -> float:
+        """How the nest's frame is turned on the table."""
+        turn = self.layout_from_nest()
+        return float(np.degrees(np.arctan2(turn[1, 0], turn[0, 0])))
 
     def report(self, cut_in: str | None, zero_from_nest: Floats | None) -> NestReport:
         """What the screen shows of it."""
@@ -126,7 +132,6 @@ class Solved:
     def _other_blanks(self, path: str) -> tuple[Cure, ...]:
         """The smallest blank that leaves enough jaw everywhere."""
         assert self.item.cut is not None
-        turned = self.vise[0].turn_deg if self.vise else self.item.turn_deg
         shop = fixtures_of(self.run.plan.fixtures).values()
         jaws = [f for f in shop if isinstance(f, kinds.Jaws) and f.style == "soft" and f.id != self.item.fixture]
         blocks = [f for f in shop if isinstance(f, kinds.Block) and f.id != self.item.fixture]
@@ -135,7 +140,7 @@ class Solved:
             *(sorted(blocks, key=lambda f: f.width * f.height * f.length) if not self.vise else []),
         ]
         for other in sized:
-            if not solve(self.work, self.item.cut, other, self.vise[1] if self.vise else None, turned).trouble:
+            if not solve(self.work, self.item.cut, other, self.vise[1] if self.vise else None, self.turned_deg).trouble:
                 return (Cure(label=f"Use {other.name}", path=f"{path}/fixture", value=other.id),)
         return ()
 
@@ -178,6 +183,9 @@ def jaw_files(run: Run, solved: Solved) -> str:
     key = key_of("jaw files", VERSION, solved.key)
 
     def compute() -> dict[str, bytes]:
+        # Open CASCADE takes seconds to load, and only this needs it here.
+        from pelvrak.core.route.jaw_files import to_dxf, to_step, to_stl_of
+
         nest = solved.nest
         return {"jaws.step": to_step(nest), "jaws.stl": to_stl_of(nest), "jaws.dxf": to_dxf(nest), "facts.json": b"{}"}
 
