@@ -27,6 +27,7 @@ from pelvrak.core.holding.clamping import (
     holding_of,
     programme,
     safety,
+    shares,
     stands,
     strap_force,
     wedge_normal,
@@ -522,6 +523,21 @@ class ClampingTest(unittest.TestCase):
         # Rubbing round the bar carries a little of the press: never more than the flanks can take.
         self.assertLess(along, 1.1 * 100 * (1 + np.sqrt(2)))
         self.assertGreater(safety(problem, [load])[0].factor, 1)
+
+    def test_what_each_contact_is_pressed_with(self):
+        """1000 N between two jaws: 1000 N on each; into a 90° vee: 707 N on each flank (see wedge_normal)."""
+        found = shares(programme(self.vise(1000.0)))
+        np.testing.assert_allclose([found[:4].sum(), found[4:].sum()], 1000.0, rtol=1e-3)
+        r = np.sqrt(0.5)
+        flanks = [pad((0, y, 0), (0, -np.sign(y) * r, r)) for y in (-10, 10)]
+        bar = holding_of(
+            [*flanks, pad((0, 0, 20), (0, 0, -1))], [-1, -1, 0], [(np.array([0, 0, -1.0]), 1000.0)], 0.0, np.zeros(3)
+        )
+        pressed = np.bincount(bar.patch, shares(programme(bar)))
+        self.assertAlmostEqual(pressed[2], 1000.0, delta=1)
+        self.assertAlmostEqual(pressed[0], pressed[1], delta=1)
+        # A little of it hangs in friction, as it does on a real vee: less than the frictionless 707, more than two thirds of it.
+        self.assertTrue(0.67 * wedge_normal(1000, 45) < pressed[0] < 1.01 * wedge_normal(1000, 45))
 
     def test_wedge_and_strap_by_hand(self):
         """Handbook worked examples of the kind: 1000 N into a 90° vee, 707 N on each flank; a strap 1:2 gives two thirds."""

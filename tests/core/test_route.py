@@ -15,7 +15,7 @@ import trimesh
 from pygcode import Line
 
 from pelvrak.core.errors import BadInput, Stopped
-from pelvrak.core.holding.hold import vise_hold
+from pelvrak.core.holding.hold import fixtures_of, vise_hold
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import mesh_from_bytes, path_from_json
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
@@ -171,6 +171,26 @@ class Findings(unittest.TestCase):
         deep = plan.setups[0].operations[0].model_copy(update={"below": 5.0})
         codes = self.codes(changed(plan, 0, operations=(deep,)))
         self.assertIn("cut.cutter_in_holding", codes)
+
+    def test_a_drill_over_a_parallel(self):
+        """Holes drilled 10 mm past the part, over parallels that reach under them: told from the plan, and again by the simulation."""
+        plan = self.only(0, "drill-dowel")
+        deep = plan.setups[0].operations[0].model_copy(update={"below": 10.0})
+        plan = changed(plan, 0, operations=(deep,))
+        self.assertNotIn("hold.under_the_drill", self.codes(plan))
+        own = fixtures_of(())["par-150x8"].model_copy(update={"id": "wide", "thickness": 43.0})
+        items = tuple(
+            i.model_copy(update={"fixture": "wide"}) if i.id == "parallels" else i for i in plan.setups[0].hold.items
+        )
+        hold = plan.setups[0].hold.model_copy(update={"items": items})
+        wide = changed(plan, 0, hold=hold).model_copy(update={"fixtures": (own,)})
+        found = {f.code: f for f in evaluate(wide, STEP, wide.part.sha256, self.store).findings()}
+        told = found["hold.under_the_drill"]
+        self.assertIn("parallel", told.sentence)
+        # 8.5 mm of billet stand under the part: 10 and the drill's point of 3.9/tan 59°, less that.
+        self.assertAlmostEqual(told.measured, 10 + 3.9 / math.tan(math.radians(59)) - 8.5, delta=0.05)
+        self.assertIn("cut.cutter_in_holding", found)
+        self.assertEqual([c.value for c in told.cures], ["par-150x8"])
 
     def test_a_tool_longer_than_the_clearance(self):
         """A stub tool whose holder comes down into the pocket: named, with depth and place."""

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.optimize import linprog
+from scipy.optimize import linprog, nnls
 
 from pelvrak.core.geometry.mesh import Floats, Ints
 from pelvrak.core.geometry.rigid import square_to
@@ -57,13 +57,14 @@ class Load:
 class Holding:
     """The contacts and what pushes: places (n, 3) and normals (n, 3) into the work where contact forces act.
 
-    clamp (n,): the clamp each belongs to, -1 for what only stands there. clamps: push (unit) and force, N, of each
+    clamp (n,): the clamp each belongs to, -1 for what only stands there; patch (n,): the patch. clamps: push (unit) and force, N, of each
     clamp. weight: N, down at centre.
     """
 
     points: Floats
     normals: Floats
     clamp: Ints
+    patch: Ints
     clamps: tuple[tuple[Floats, float], ...]
     weight: float
     centre: Floats
@@ -71,15 +72,15 @@ class Holding:
     def as_json(self) -> dict[str, Any]:
         """Plain values, to be kept."""
         return {
-            "points": self.points.tolist(), "normals": self.normals.tolist(), "clamp": self.clamp.tolist(),
+            "points": self.points.tolist(), "normals": self.normals.tolist(), "clamp": self.clamp.tolist(), "patch": self.patch.tolist(),
             "clamps": [[push.tolist(), force] for push, force in self.clamps], "weight": self.weight, "centre": self.centre.tolist(),
         }  # fmt: skip
 
 
 def holding_of(patches: list[Patch], clamp_of: list[int], clamps: list[tuple[Floats, float]], weight: float, centre: Floats) -> Holding:  # fmt: skip
     """The holding of some patches; each acts at no more than MOST_POINTS of its corners."""
-    points, normals, clamp = [], [], []
-    for patch, owner in zip(patches, clamp_of, strict=True):
+    points, normals, clamp, source = [], [], [], []
+    for number, (patch, owner) in enumerate(zip(patches, clamp_of, strict=True)):
         spread = contact_points(patch)
         if len(spread) > MOST_POINTS:
             spread = spread[np.linspace(0, len(spread) - 1, MOST_POINTS).astype(int)]
@@ -88,13 +89,16 @@ def holding_of(patches: list[Patch], clamp_of: list[int], clamps: list[tuple[Flo
         straight = np.where(np.abs(patch.normal) < STRAIGHT, 0.0, patch.normal)
         normals += [straight / np.linalg.norm(straight)] * len(spread)
         clamp += [owner] * len(spread)
-    return Holding(np.array(points).reshape(-1, 3), np.array(normals).reshape(-1, 3), np.array(clamp, np.int64), tuple(clamps), weight, centre)  # fmt: skip
+        source += [number] * len(spread)
+    return Holding(np.array(points).reshape(-1, 3), np.array(normals).reshape(-1, 3), np.array(clamp, np.int64), np.array(source, np.int64),
+                   tuple(clamps), weight, centre)  # fmt: skip
 
 
 def holding_from(kept: dict[str, Any]) -> Holding:
     """The holding of kept plain values."""
     return Holding(
         np.array(kept["points"]).reshape(-1, 3), np.array(kept["normals"]).reshape(-1, 3), np.array(kept["clamp"], np.int64),
+        np.array(kept["patch"], np.int64),
         tuple((np.array(push), force) for push, force in kept["clamps"]), kept["weight"], np.array(kept["centre"]),
     )  # fmt: skip
 
@@ -160,6 +164,22 @@ def _greatest(problem: Programme, wrench: Floats) -> float:
     solved = linprog(goal, A_ub=below, b_ub=np.zeros(len(below)), A_eq=equal, b_eq=right,
                      bounds=[(0, None)] * (equal.shape[1] - 1) + [(0, MOST / scale)], method="highs")  # fmt: skip
     return min(float(solved.x[-1]) * scale, MOST) if solved.status == 0 else 0.0
+
+
+def shares(problem: Programme) -> Floats:
+    """Normal force at every contact point, N, as the clamps and the weight alone make it.
+
+    Of all sets of forces that balance, the one with the least sum of squares: what equally stiff contacts do.
+    """
+    scale = max(float(np.abs(problem.clamp_values).max(initial=0.0)), float(np.abs(problem.weight).max()), 1.0)
+    size = np.array([1, 1, 1, 0.01, 0.01, 0.01])
+    hard = np.vstack([problem.columns * size[:, None], problem.clamp_rows]) * 1e3
+    right = np.concatenate([-problem.weight * size, problem.clamp_values]) / scale * 1e3
+    # Friction comes in only where normal forces alone cannot balance.
+    soft = np.eye(problem.columns.shape[1]) * np.where(np.arange(problem.columns.shape[1]) % 5 == 0, 1.0, 3.0)
+    found, _ = nnls(np.vstack([hard, soft]), np.concatenate([right, np.zeros(len(soft))]))
+    forces: Floats = found[::5] * scale
+    return forces
 
 
 def wrench_at(force: Floats, point: Floats, middle: Floats, torque: float = 0.0) -> Floats:

@@ -16,7 +16,7 @@ from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.assemble import Assembly, CutJaws, Piece, assemble, overlaps
-from pelvrak.core.holding.clamping import GRAVITY, Holding, holding_of, programme, stands
+from pelvrak.core.holding.clamping import GRAVITY, Holding, holding_of, programme, shares, stands
 from pelvrak.core.holding.contact import NEAR_MM, Patch, patches, touching_area
 from pelvrak.core.holding.fixture import Fixture
 from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM, Hold
@@ -36,7 +36,9 @@ TABLE_MARGIN_MM, TABLE_THICK_MM = 60.0, 12.0
 
 
 class Contact(Frozen):
-    """One contact patch; zero frame, mm, mm². angle_deg: between the face and square to the clamp's push; None where no clamp pushes."""
+    """One contact patch; zero frame, mm, mm². angle_deg: between the face and square to the clamp's push; None where no clamp pushes.
+    force: what the clamps and the weight alone press it with, N.
+    """
 
     piece: int
     name: str
@@ -48,6 +50,7 @@ class Contact(Frozen):
     centre: Vector
     normal: Vector
     angle_deg: float | None
+    force: float | None = None
 
 
 class PieceFact(Frozen):
@@ -200,7 +203,7 @@ def hold_work(
         found, [numbers.get(id(pieces[p.piece]), -1) for p in found],
         [(piece.push, piece.force) for piece in clamps if piece.push is not None], mass * GRAVITY, centre,
     )  # fmt: skip
-    facts = checked.facts()
+    facts = checked.pressed(checked.facts(), problem)
     findings = checked.findings(facts, problem)
     facts = facts.model_copy(update={"proposals": tuple(checked.proposals(facts))})
     return Held(facts, findings, pieces, found, problem)
@@ -301,6 +304,17 @@ class _Checked:
             contacts=tuple(self._contact(patch, clamps) for patch in self.found),
             locating=self._locating(), ways=tuple(_way(w) for w in self._ways()), thin=self._thin(), **out,
         )  # fmt: skip
+
+    def pressed(self, facts: HoldFacts, problem: Holding) -> HoldFacts:
+        """The facts with what each contact is pressed with."""
+        set_up = programme(problem)
+        if set_up is None:
+            return facts
+        forces = np.bincount(problem.patch, shares(set_up), len(self.found))
+        contacts = tuple(
+            c.model_copy(update={"force": round(float(f), 1)}) for c, f in zip(facts.contacts, forces, strict=True)
+        )
+        return facts.model_copy(update={"contacts": contacts})
 
     def _jaws_thick(self) -> float:
         """Both jaws together, mm: an opening is between their faces, not between what they are screwed to."""

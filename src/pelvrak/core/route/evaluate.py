@@ -25,6 +25,7 @@ from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.geometry.seen import places_on, reached
 from pelvrak.core.holding.assemble import CutJaws
 from pelvrak.core.holding.clamping import FRICTION
+from pelvrak.core.holding.hold import fixtures_of
 from pelvrak.core.holding.holding import HoldFacts, in_frame
 from pelvrak.core.machine.mill import Mill, check_table, mill_of, register_value
 from pelvrak.core.program.post import Planned, Program, post
@@ -37,6 +38,7 @@ from pelvrak.core.route.jaws import (
     maker_of,
     not_cut,
     rooms,
+    smaller_blank,
     solved_for,
     spacer,
     zero_from_nest,
@@ -57,6 +59,7 @@ from pelvrak.core.route.report import (
 from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix, mesh_in, part_result
 from pelvrak.core.route.simulate import Station, simulate
 from pelvrak.core.route.store import Store, key_of
+from pelvrak.core.route.under import through_into
 from pelvrak.core.route.zeros import maker_number, zeros_checked
 from pelvrak.core.seat.seating import lay, seat_work, zero_place
 from pelvrak.core.stock.compare import compare, signed_distance
@@ -239,6 +242,9 @@ def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float
     if solved is not None:
         number = next(i for i, item in enumerate(setup.hold.items) if item.id == solved.item.id)
         found += solved.findings(f"hold/items/{number}")
+        facts = facts.model_copy(
+            update={"proposals": (*facts.proposals, *smaller_blank(solved, f"hold/items/{number}"))}
+        )
         maker = maker_of(run.plan, index, solved.item)
         if maker is None:
             found.append(not_cut(run.plan, index, solved))
@@ -290,6 +296,9 @@ def _setup(
     placed.hold = placed.hold.model_copy(update={"safety": stands, "friction": FRICTION if stands else None})
     findings = [_with_pointers(finding, index) for finding in placed.findings]
     findings += [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
+    shop = fixtures_of(run.plan.fixtures)
+    under = through_into(setup, tools, run.part, placed.hold, station.solids(), placed.zero_from_work, shop)
+    findings += [_with_pointers(in_work_frame(f, placed.zero_from_work), index) for f in under]
     if not setup.operations:
         findings.append(
             Finding(code="cut.no_operations", severity="note", setup=setup.name, stage="cut",

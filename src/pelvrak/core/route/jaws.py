@@ -20,6 +20,7 @@ from pelvrak.core.geometry.rigid import inverse, rigid
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.assemble import CutJaws, standing_at
 from pelvrak.core.holding.hold import Item, fixtures_of
+from pelvrak.core.holding.holding import Proposal
 from pelvrak.core.holding.soft_jaws import BOSS_ROOM_MM, RIM_CUTTER_MM, Nest, as_jaws, blanks, solve
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Makes, Plan, Setup
@@ -120,7 +121,7 @@ class Solved:
         nest = self.nest
         out = []
         for code, severity, sentence, measured, limit in nest.trouble:
-            cures = self._other_blanks(path) if code in ("jaws.thin", "jaws.too_short", "jaws.too_low") else ()
+            cures = self.other_blanks(path) if code in ("jaws.thin", "jaws.too_short", "jaws.too_low") else ()
             severe: Severity = "error" if severity == "error" else "warning"
             out.append(Finding(
                 code=code, severity=severe, setup=self.setup.name, stage="hold", sentence=sentence,
@@ -129,8 +130,8 @@ class Solved:
             ))  # fmt: skip
         return out
 
-    def _other_blanks(self, path: str) -> tuple[Cure, ...]:
-        """The smallest blank that leaves enough jaw everywhere."""
+    def other_blanks(self, path: str) -> tuple[Cure, ...]:
+        """For the item at a path of the plan: the smallest blank that leaves enough jaw everywhere."""
         assert self.item.cut is not None
         shop = fixtures_of(self.run.plan.fixtures).values()
         jaws = [f for f in shop if isinstance(f, kinds.Jaws) and f.style == "soft" and f.id != self.item.fixture]
@@ -143,6 +144,17 @@ class Solved:
             if not solve(self.work, self.item.cut, other, self.vise[1] if self.vise else None, self.turned_deg).trouble:
                 return (Cure(label=f"Use {other.name}", path=f"{path}/fixture", value=other.id),)
         return ()
+
+
+def smaller_blank(solved: Solved, path: str) -> list[Proposal]:
+    """The smallest blanks that do, when those chosen are larger."""
+    nest = solved.nest
+    if solved.vise is None or nest.trouble or min(nest.walls) < 2 * nest.spec.least_wall:
+        return []
+    cures = solved.other_blanks(path)
+    shop = fixtures_of(solved.run.plan.fixtures)
+    better = [c for c in cures if isinstance(b := shop[c.value], kinds.Jaws) and b.thickness < nest.half[2]]
+    return [Proposal(reason=f"{nest.half[2]:g} mm thick blanks leave {min(nest.walls):.0f} mm behind the nest: thinner ones do", cure=c) for c in better]  # fmt: skip
 
 
 def solved_for(run: Run, setup: Setup, incoming_key: str, incoming: Mesh, rotation: Floats) -> Solved | None:

@@ -182,6 +182,7 @@ function gathered(contacts: HoldFacts['contacts']) {
     if (same) {
       same.places += 1
       same.area += one.area
+      same.force = (same.force ?? 0) + (one.force ?? 0)
     } else out.push({ ...one, places: 1 })
   }
   return out
@@ -222,6 +223,9 @@ function Facts({ facts }: { facts: HoldFacts }) {
               </td>
               <td className="text-right text-action">
                 {one.kind === 'face' ? `${round(one.area, 0)} mm²` : `${round(one.length, 1)} mm`}
+              </td>
+              <td className="text-right text-soft">
+                {one.force == null ? '' : `${round(one.force / 1000, 1)} kN`}
               </td>
               <td className="w-12 text-right">
                 {one.angle_deg == null ? '' : `${round(one.angle_deg, 1)}°`}
