@@ -116,7 +116,15 @@ class Graph(unittest.TestCase):
     def test_demo_plan_is_good(self):
         codes = [(f.code, f.severity) for f in self.report.findings()]
         # OP10 faces the raw top its zero was found on; port and window wait for a later setup.
-        self.assertEqual(codes, [("seat.zero_cut_away", "note"), ("compare.left", "warning")])
+        self.assertEqual(
+            codes,
+            [
+                ("hold.not_located", "note"),
+                ("seat.zero_cut_away", "note"),
+                ("hold.not_located", "note"),
+                ("compare.left", "warning"),
+            ],
+        )
 
     def test_comparison_says_port_and_window_are_left(self):
         comparison = self.report.comparison
@@ -247,7 +255,7 @@ class Findings(unittest.TestCase):
         self.assertNotIn("cut.rapid_in_stock", self.codes(changed(plan, 0, operations=(low,))))
 
     def test_facing_alone_has_no_trouble(self):
-        self.assertEqual(self.codes(self.only(0, "face")), {"compare.left", "seat.zero_cut_away"})
+        self.assertEqual(self.codes(self.only(0, "face")), {"compare.left", "seat.zero_cut_away", "hold.not_located"})
 
     def test_out_of_travel(self):
         plan = self.only(0, "face")

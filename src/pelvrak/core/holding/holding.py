@@ -547,7 +547,7 @@ class _Checked:
             out.append(self._finding(
                 "hold.not_located", "note" if along_jaws else "warning",
                 f"Nothing fixes the work against {told}" + (": set a stop, or find it there." if along_jaws else "."),
-                measured=float(found.rank), limit=6.0, unit="of 6 freedoms",
+                self.centre, measured=float(found.rank), limit=6.0, unit="of 6 freedoms",
             ))  # fmt: skip
         out += [self._finding("hold.over_located", "warning", f"Over-located: {one}.") for one in found.fought]
         return out

@@ -60,7 +60,10 @@ def stale_from(reported: dict[str, Any], plan: dict[str, Any]) -> int | None:
     before, after = reported["setups"], plan["setups"]
     for index in range(max(len(before), len(after))):
         if index >= len(before) or index >= len(after) or before[index] != after[index]:
-            return index
+            # Jaws are cut before the setup they are solved for.
+            name = after[index]["name"] if index < len(after) else None
+            made = [i for i, one in enumerate(after[:index]) if (one.get("makes") or {}).get("setup") == name]
+            return made[0] if made and name is not None else index
     return None
 
 

@@ -32,14 +32,14 @@ export function HoldSheet(props: SheetProps) {
       </>
     )
   const take = (fixture: Fixture) => {
-    setChoosing(false)
+    // The next one is taken on what this one leaves.
     void commit(`${setup.name}: ${fixture.name} added`, (draft) => {
       const own = draft.setups[props.index]
       if (!own) return
       // The plan keeps its own copy, so that a change of the library does not bend it.
       if (!draft.fixtures.some((one) => one.id === fixture.id)) draft.fixtures.push(fixture)
       own.hold.items.push(...added(own.hold.items, fixture, fixtures ?? []))
-    })
+    }).then(() => setChoosing(false))
   }
   return (
     <>

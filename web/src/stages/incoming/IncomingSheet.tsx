@@ -6,7 +6,9 @@ import { Margins } from './Margins'
 /** What comes into the setup: the billet, or what the setup before left. */
 export function IncomingSheet({ project, plan, setup, index, report }: SheetProps) {
   const choose = useView((view) => view.choose)
-  const before = plan.setups[index - 1]
+  // Setups that cut jaws let the part pass by.
+  const from = plan.setups.findLastIndex((one, i) => i < index && !one.makes)
+  const before = plan.setups[from]
   const stale = project.stale_from != null && project.stale_from < Math.max(index, 1)
   return (
     <>
@@ -16,7 +18,7 @@ export function IncomingSheet({ project, plan, setup, index, report }: SheetProp
           <button
             type="button"
             className="font-medium text-action underline"
-            onClick={() => choose(index - 1, 'outgoing')}
+            onClick={() => choose(from, 'outgoing')}
           >
             {before.name} {before.title}, carried
           </button>

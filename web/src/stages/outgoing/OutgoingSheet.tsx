@@ -10,7 +10,10 @@ export function OutgoingSheet({ project, plan, setup, index, report }: SheetProp
   return (
     <>
       <Head title="Outgoing">
-        What {setup.name} leaves{last ? ', against the part' : ` for ${plan.setups[index + 1]?.name}`}
+        What {setup.name} leaves
+        {last
+          ? ', against the part'
+          : ` for ${setup.makes?.setup ?? plan.setups.find((one, i) => i > index && !one.makes)?.name}`}
       </Head>
       {report && (
         <>
