@@ -41,7 +41,7 @@ def measured() -> dict[str, float]:
     last = plan.setups[-1]
     started = time.perf_counter()
     only = MemoryStore()
-    only.kept = {name: piece for name, piece in store.kept.items()}
+    only.kept = dict(store.kept.items())
     for operation in report.setups[-1].operations:
         for name in [name for name in only.kept if name[0] == operation.key]:
             del only.kept[name]
@@ -53,7 +53,9 @@ def measured() -> dict[str, float]:
     assert piece is not None
     from pelvrak.core.geometry.step_file import read_step
 
-    lying = transformed(mesh_from_bytes(piece), rigid(lay(last.seat, read_step(data, plan.part.file).part), np.zeros(3)))
+    lying = transformed(
+        mesh_from_bytes(piece), rigid(lay(last.seat, read_step(data, plan.part.file).part), np.zeros(3))
+    )
     shop = fixtures_of(plan.fixtures)
     contact, solving = [], []
     for i in range(TIMES):

@@ -88,7 +88,11 @@ def main(arguments: list[str]) -> int:
             ratios.append(ours / plain)
             print(f"plain {plain:.2f} s, ours {ours:.2f} s ({told} faces, holes)", file=sys.stderr)
     out = {"faces": int(told.split()[0]), "part_time_ratio": round(statistics.median(ratios), 2)}
-    print(json.dumps(out, indent=2) if chosen.json else f"{out['faces']} faces: {out['part_time_ratio']} times plain reading")
+    print(
+        json.dumps(out, indent=2)
+        if chosen.json
+        else f"{out['faces']} faces: {out['part_time_ratio']} times plain reading"
+    )
     return 0
 
 

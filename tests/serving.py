@@ -33,7 +33,9 @@ class Server:
         (self.data / "address").unlink(missing_ok=True)
         command = [sys.executable, "-m", "pelvrak.cli", "serve", "--data", str(self.data), "--port", "8700"]
         self.log = (self.data / "log").open("ab")
-        self.process = subprocess.Popen(command + (["--demo"] if self.demo else []), stdout=self.log, stderr=self.log)
+        self.process = subprocess.Popen(
+            command + (["--demo", "encoder-housing"] if self.demo else []), stdout=self.log, stderr=self.log
+        )
         for _ in range(600):
             if (self.data / "address").exists() and (self.data / "address").read_text().endswith("\n"):
                 self.url = (self.data / "address").read_text().strip()

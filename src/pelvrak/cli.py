@@ -46,7 +46,9 @@ def main(arguments: list[str] | None = None) -> int:
     one.add_argument("--json", action="store_true", help="print the numbers as JSON")
     one.add_argument("--moves", default="1000,5000,20000", help="numbers of moves against mesh booleans")
     one = commands.add_parser("serve", help="start database, workers and web server on loopback")
-    one.add_argument("--demo", action="store_true", help="load the demo project when it is not there")
+    one.add_argument(
+        "--demo", nargs="*", metavar="NAME", help="load the demo projects that are not there, all or those named"
+    )
     one.add_argument("--port", type=int, default=8600)
     one.add_argument("--workers", type=int, default=1)
     one.add_argument("--data", type=Path, default=Path(".pelvrak"))
@@ -69,16 +71,18 @@ def _computed(
     path: Path, quiet: bool = True, error: float | None = None, until: str | None = None, jaws: bool = False
 ) -> tuple[Plan, MemoryStore, Report]:
     """A plan document with everything computed from it, or all up to a setup (which has to grip in solved jaws)."""
-    from pelvrak.core.route.evaluate import evaluate
-    from pelvrak.core.route.pieces import cell_within
     from pelvrak.core.route.plan import plan_from, plan_from_json
-    from pelvrak.core.route.store import MemoryStore
 
     plan = plan_from_json(_read(path), str(path))
-    if error is not None:
-        plan = plan_from({**plan.model_dump(), "resolution_mm": round(cell_within(error), 4)}, "--error")
     if until is not None:
         plan = _cut_off(plan, until, jaws)
+    # What computes takes seconds to load: not before the plan is known to be one.
+    from pelvrak.core.route.evaluate import evaluate
+    from pelvrak.core.route.pieces import cell_within
+    from pelvrak.core.route.store import MemoryStore
+
+    if error is not None:
+        plan = plan_from({**plan.model_dump(), "resolution_mm": round(cell_within(error), 4)}, "--error")
     part = _read(path.parent / plan.part.file)
     sha256 = hashlib.sha256(part).hexdigest()
     if plan.part.sha256 not in (None, sha256):

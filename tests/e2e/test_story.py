@@ -378,6 +378,10 @@ class Holding(Browser):
             client.put(
                 f"/api/projects/{number}/plan", json={"based_on": state["revision"], "what": "tools", "plan": plan}
             ).raise_for_status()
+        # The page is told of an edit from elsewhere; here it is opened anew, so that nothing is stale.
+        page.reload()
+        self.card(page, "OP10 ")
+        self.stage(page, "Hold")
         self.current(page)
         sheet.get_by_role("button", name="Put OP10-JAWS before OP10").click()
         self.current(page)

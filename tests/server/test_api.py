@@ -403,7 +403,7 @@ class Running(unittest.TestCase):
         with self.server.client() as client:
             again = client.get("/api/projects/1").json()
             self.assertEqual(again, before)
-            self.assertEqual(len(client.get("/api/projects").json()), 2)
+            self.assertEqual(len(client.get("/api/projects").json()), 1)
             self.assertEqual(client.get(f"/api/results/{again['stills']['OP10']}/still.png").status_code, 200)
 
     def until_running(self, client) -> None:

@@ -16,7 +16,7 @@ from pelvrak.core.route.plan import plan_from_json
 from pelvrak.server.postgres import free_port, running
 
 DEMO = Path(__file__).resolve().parents[3] / "demo"
-DEMOS = [DEMO / name / "plan.json" for name in ("encoder-housing", "float-carrier")]
+DEMOS = ("encoder-housing", "float-carrier")
 STOP_WITHIN_S = 8.0
 
 
@@ -24,7 +24,7 @@ class _Asked(Exception):
     """Someone asked us to stop."""
 
 
-def serve(data: Path, port: int, workers: int, demo: bool) -> int:
+def serve(data: Path, port: int, workers: int, demo: list[str] | None) -> int:
     """Run until interrupted; a process that dies is started again."""
 
     def asked(signal_number: int, frame: object) -> None:
@@ -44,9 +44,8 @@ def serve(data: Path, port: int, workers: int, demo: bool) -> int:
             migrate()
             with queue.open():
                 retire_old_reports()
-            if demo:
-                for demo_plan in DEMOS:
-                    load_demo(demo_plan)
+            for name in DEMOS if demo == [] else demo or ():
+                load_demo(DEMO / name / "plan.json")
             port = free_port(port, "the web server")
             commands["web"] = [
                 sys.executable, "-m", "uvicorn", "pelvrak.server.app:app", "--host", "127.0.0.1", "--port", str(port),

@@ -25,8 +25,8 @@ from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.geometry.seen import places_on, reached
 from pelvrak.core.holding.assemble import CutJaws
 from pelvrak.core.holding.clamping import FRICTION
+from pelvrak.core.holding.facts import HoldFacts, in_frame
 from pelvrak.core.holding.hold import fixtures_of
-from pelvrak.core.holding.holding import HoldFacts, in_frame
 from pelvrak.core.machine.mill import Mill, check_table, mill_of, register_value
 from pelvrak.core.program.post import Planned, Program, post
 from pelvrak.core.route.holding import held_for_cutting, held_in, holding_field, holding_mesh, safety_of

@@ -16,9 +16,10 @@ from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding.assemble import CutJaws, Piece
 from pelvrak.core.holding.clamping import holding_from
 from pelvrak.core.holding.contact import NEAR_MM
+from pelvrak.core.holding.facts import HoldFacts, PieceFact, SafetyFact
 from pelvrak.core.holding.fixture import Own
 from pelvrak.core.holding.hold import fixtures_of
-from pelvrak.core.holding.holding import Held, HoldFacts, PieceFact, SafetyFact, hold_work, united
+from pelvrak.core.holding.holding import Held, hold_work, united
 from pelvrak.core.route.jaws import Solved
 from pelvrak.core.route.loads import load_of, safeties, told
 from pelvrak.core.route.pieces import SIMPLIFY_MM, digest_of, mesh_bytes, mesh_from_bytes

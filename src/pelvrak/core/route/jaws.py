@@ -19,8 +19,8 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_so
 from pelvrak.core.geometry.rigid import inverse, rigid
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.assemble import CutJaws, standing_at
+from pelvrak.core.holding.facts import Proposal
 from pelvrak.core.holding.hold import Item, fixtures_of
-from pelvrak.core.holding.holding import Proposal
 from pelvrak.core.holding.soft_jaws import BOSS_ROOM_MM, RIM_CUTTER_MM, Nest, as_jaws, blanks, solve
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Makes, Plan, Setup

@@ -22,7 +22,7 @@ from pelvrak.core.holding.clamping import (
     programme,
     safety,
 )
-from pelvrak.core.holding.holding import SafetyFact
+from pelvrak.core.holding.facts import SafetyFact
 from pelvrak.core.route.report import OperationReport
 
 # Chips thinner than this do not raise the specific force further here, mm: Kienzle's law is not measured below.

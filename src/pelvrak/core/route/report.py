@@ -6,7 +6,7 @@ from pelvrak.core.cutting.tools import ToolPart
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.part import Frozen, Vector
 from pelvrak.core.geometry.reckoned import Reckoned
-from pelvrak.core.holding.holding import HoldFacts
+from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.holding.soft_jaws import Reason
 from pelvrak.core.seat.resting import Rest
 

@@ -21,7 +21,7 @@ from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats, Mesh, transformed
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, turned
-from pelvrak.core.holding.holding import HoldFacts
+from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.machine.mill import Mill, check_travel
 from pelvrak.core.route.pieces import mesh_from_bytes, path_json, stock_pieces
 from pelvrak.core.stock.compare import signed_distance

@@ -11,8 +11,8 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, to_solid
 from pelvrak.core.geometry.part import PartModel, as_vector
 from pelvrak.core.geometry.rigid import moved, turned
 from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.holding.fixture import Fixture
-from pelvrak.core.holding.holding import HoldFacts
 from pelvrak.core.route.plan import Setup
 
 LEAST_MM = 0.05
