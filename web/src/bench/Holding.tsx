@@ -76,17 +76,18 @@ function Painted(props: {
   )
 }
 
-/** Where the holding touches the work: areas in action colour, what touches on a line or a point only in trouble. */
+/** Where the holding touches the work: areas in action colour, a piece that touches on lines or points only in trouble. */
 function Contacts({ hold, lit }: { hold: HoldFacts; lit: string | null }) {
   const picture = usePicture(hold.key, 'contacts.glb')
   useMemo(() => {
     if (!picture) return
     const label = picture.surface.getAttribute('_label')
     const out = new Float32Array(label.count * 3)
+    const bearing = new Set(hold.contacts.filter((one) => one.kind === 'face').map((one) => one.piece))
     for (let i = 0; i < label.count; i += 1) {
       const contact = hold.contacts[label.getX(i)]
       const chosen = lit === null || contact?.item === lit
-      const colour = new THREE.Color(contact?.kind === 'face' ? '#12545F' : '#A3361B')
+      const colour = new THREE.Color(contact && bearing.has(contact.piece) ? '#12545F' : '#A3361B')
       if (!chosen) colour.lerp(new THREE.Color('#EDEAE1'), 0.6)
       out.set([colour.r, colour.g, colour.b], 3 * i)
     }
