@@ -16,7 +16,8 @@ from pathlib import Path
 
 TOP = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
-HALVES = (["tests.core."], ["tests.server.", "tests.e2e."])
+# About equally long: what starts servers waits a lot, so some of the core goes with it.
+HALVES = (["tests.core.test_[!m]"], ["tests.core.test_m", "tests.server.", "tests.e2e."])
 
 
 def checks() -> list[tuple[str, list[str], Path]]:

@@ -51,7 +51,7 @@ class Graph(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.store = MemoryStore()
-        cls.plan = demo()
+        cls.plan = demo(resolution_mm=0.5)
         cls.report = cls.run_plan(cls.plan)
 
     @classmethod

@@ -338,7 +338,7 @@ class RouteTest(unittest.TestCase):
         # Straight walls of about 110 mm, 6 mm of grip, and what of the corners counts: see the seat of the solution.
         self.assertGreater(hold.contact_fixed, 0.85 * 6 * self.report.setups[2].nest.seated[0])
         self.assertGreater(hold.contact_moving, 0.85 * 6 * self.report.setups[2].nest.seated[1])
-        self.assertAlmostEqual(hold.grip_depth, 6.0, delta=0.05)
+        self.assertAlmostEqual(hold.grip_depth, 6.0, delta=0.07)  # what counts as touching reaches 0.06 mm
 
     def test_without_the_setup_it_is_a_finding_that_puts_it_back(self):
         plan = self.plan.model_copy(update={"setups": (self.plan.setups[0], self.plan.setups[2])})

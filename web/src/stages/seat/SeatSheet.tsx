@@ -191,6 +191,11 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
         name="Turned further"
         below={
           <div className="flex flex-wrap gap-1">
+            {!!report?.nest?.turn_deg && (
+              <span className="w-full text-[12.5px] text-action">
+                its jaws turn it {round(report.nest.turn_deg, 3)}° more, so that both walls lean alike
+              </span>
+            )}
             {NUDGES.map((step) => (
               <button
                 key={step}
