@@ -92,13 +92,16 @@ export const useFeatures = (sha256: string | null | undefined) =>
   })
 
 /** Send a file to the server; its state, or the problem with it. */
-export async function sendFile(file: File): Promise<PartState | Problem> {
+export const sendFile = (file: File) => posted<PartState>('/api/parts', file)
+
+/** Post a file to an address of the server; the answer, or the problem with it. */
+export async function posted<T extends object>(url: string, file: File): Promise<T | Problem> {
   const form = new FormData()
   form.append('file', file)
   try {
-    const answer = await fetch('/api/parts', { method: 'POST', body: form })
+    const answer = await fetch(url, { method: 'POST', body: form })
     const body = await answer.json()
-    return answer.ok ? (body as PartState) : problemOf(body)
+    return answer.ok ? (body as T) : problemOf(body)
   } catch (error) {
     return problemOf(error)
   }

@@ -56,6 +56,12 @@ def joined(meshes: list[Mesh]) -> Mesh:
     return Mesh(np.concatenate(vertices), np.concatenate(triangles), np.concatenate(label))
 
 
+def with_label(mesh: Mesh, label: int) -> Mesh:
+    """The triangles of one label; vertices are shared with the whole."""
+    own = mesh.label == label
+    return Mesh(mesh.vertices, mesh.triangles[own], mesh.label[own])
+
+
 def corners_by_label(mesh: Mesh, count: int) -> list[Floats]:
     """Vertices of the triangles of each label 0 … count - 1."""
     order = np.argsort(mesh.label, kind="stable")

@@ -52,7 +52,6 @@ class Trouble:
 
     code: str
     sentence: str
-    item: str | None = None
     measured: float | None = None
     limit: float | None = None
     place: Floats | None = None
@@ -63,16 +62,15 @@ class Trouble:
 class Assembly:
     """The holding and the work as they stand; layout frame, mm.
 
-    shift: what takes the work from where it came to where it lies. opening: between a vise's mounting faces and
-    what it can take. met: what the moving jaw met. bed, jaw_top: heights of the vise's bed and the jaws' tops.
-    jaws: low and high of the fixed jaw's face above what the work rests on. closing: the way the jaw moves.
+    shift: what takes the work from where it came to where it lies. opening: between a vise's mounting faces, and
+    what it can take. met: what the moving jaw met. jaw_low, jaw_top: heights of the jaws; jaw_span: low and high of
+    the fixed jaw's face. closing: the way the moving jaw goes. vise: its name. free_gap: left between the jaws.
     """
 
     pieces: list[Piece] = field(default_factory=list)
     shift: Floats = field(default_factory=lambda: np.zeros(3))
     trouble: list[Trouble] = field(default_factory=list)
     opening: tuple[float, float] | None = None
-    between: float | None = None
     met: list[str] = field(default_factory=list)
     jaw_top: float | None = None
     jaw_low: float | None = None
@@ -259,7 +257,7 @@ def _lay_in(build: _Build) -> None:
     if pinned is not None:
         shift[:2] = pinned
     rests = [p for p in out.pieces if p.role != "body" or p.name == "vise body"]
-    flat = _flat_parallels(build, vise_item, lying, shift)
+    flat = _flat_parallels(build, vise_item)
     shift = shift + _drop(build, transformed(lying, rigid(np.eye(3), shift)), [*rests, *flat])
     pushes: list[tuple[str, Floats]] = [(way, WAYS[way]) for way in hold.work.pushed]
     jaw = None if vise_item is None else _jaw_pieces(build, vise_item)
@@ -316,7 +314,7 @@ def _on_pins(build: _Build) -> Floats | None:
         kind = next(build.fixture(i) for i in build.hold.items if i.id == one.pin)
         if isinstance(kind, kinds.Pin) and kind.diameter > axis[1] + 1e-6:
             build.said("hold.pin_too_big", f"The pin Ø{kind.diameter:g} does not go into the hole Ø{axis[1]:g}.",
-                       item=one.pin, measured=kind.diameter, limit=axis[1], place=pin)  # fmt: skip
+                       measured=kind.diameter, limit=axis[1], place=pin)  # fmt: skip
         if first is None:
             first = shift
             continue
@@ -325,7 +323,7 @@ def _on_pins(build: _Build) -> Floats | None:
         if off > max(play, 0.0) + 1e-6:
             build.said(
                 "hold.contradiction", f"The work cannot be on both pins: with its hole on {pinned[0].pin}, the one for {one.pin} is {off:.3f} mm off.",
-                item=one.pin, measured=round(off, 4), limit=round(max(play, 0.0), 4), place=pin,
+                measured=round(off, 4), limit=round(max(play, 0.0), 4), place=pin,
             )  # fmt: skip
     return first
 
@@ -387,7 +385,7 @@ def _close_vise(build: _Build, vise: Item, lying: Mesh) -> None:
     fixed = _jaw_pieces(build, vise)
     found = _jaw_item(build, vise)
     if fixed is None or found is None:
-        build.said("hold.no_jaws", f"{one.name} has no jaws.", item=vise.id)
+        build.said("hold.no_jaws", f"{one.name} has no jaws.")
         return
     item, jaws = found
     out.pieces.append(fixed)
@@ -410,7 +408,6 @@ def _close_vise(build: _Build, vise: Item, lying: Mesh) -> None:
     distance = min((d for _, d in stops), default=0.0)
     out.met = [name for name, d in stops if d < distance + SLIDE_MM]
     out.free_gap = next((d - distance for name, d in stops if name == "the other jaw"), None)
-    out.between = out.free_gap
     out.opening = (float(one.opening_max - distance), one.opening_max)
     force = (vise.force_kn or one.force_kn) * 1000
     at = rigid(np.eye(3), out.closing * distance)
@@ -433,7 +430,7 @@ def _parallel_items(build: _Build, vise: Item) -> list[tuple[Item, kinds.Paralle
     return out
 
 
-def _flat_parallels(build: _Build, vise: Item | None, lying: Mesh, shift: Floats) -> list[Piece]:
+def _flat_parallels(build: _Build, vise: Item | None) -> list[Piece]:
     """A floor at the height of the parallels, for as long as it is not known how far apart they stand."""
     if vise is None:
         return []
@@ -457,12 +454,12 @@ def _parallels(build: _Build, vise: Item) -> list[Piece]:
     for item, pair, height in _parallel_items(build, vise):
         if height not in pair.heights:
             near = min(pair.heights, key=lambda h: abs(h - height))
-            build.said("hold.height", f"{pair.name} has no pair {height:g} mm high.", item=item.id, measured=height, limit=near,
+            build.said("hold.height", f"{pair.name} has no pair {height:g} mm high.", measured=height, limit=near,
                        cure=(f"Parallels {near:g} mm", f"items/{item.id}/height", near))  # fmt: skip
         room = out.opening[0] - 2 * jaws.thickness
         if room < 2 * pair.thickness:
             build.said("hold.parallels_too_thick", f"Two parallels of {pair.thickness:g} mm do not fit between jaws {room:.1f} mm apart.",
-                       item=item.id, measured=2 * pair.thickness, limit=round(room, 3))  # fmt: skip
+                       measured=2 * pair.thickness, limit=round(room, 3))  # fmt: skip
             continue
         body = kinds.solids(pair, height)[0].body
         for name, y in (("rear parallel", -jaws.thickness - pair.thickness / 2),
@@ -485,9 +482,7 @@ def _close_clamp(build: _Build, item: Item) -> None:
         start = transformed(arm, rigid(np.eye(3), -2000 * way) @ pose)
         found = travel(start, lying, way)
         if found is None:
-            build.said(
-                "hold.clamp_misses", f"{one.name} ({item.id}) goes past the work.", item=item.id, place=pose[:3, 3]
-            )
+            build.said("hold.clamp_misses", f"{one.name} ({item.id}) goes past the work.", place=pose[:3, 3])
             at = pose
         else:
             at = rigid(np.eye(3), way * (found[0] - 2000)) @ pose
@@ -500,14 +495,14 @@ def _close_clamp(build: _Build, item: Item) -> None:
     nose = mesh_of(kinds.clamp_arm(one) ^ kinds.cuboid((-one.width, -one.nose, -1), (one.width, 1, one.thickness + 1)))
     found = travel(transformed(nose, raised), lying, DOWN)
     if found is None:
-        build.said("hold.clamp_misses", f"{one.name} ({item.id}) does not reach over the work.", item=item.id, place=pose[:3, 3])  # fmt: skip
+        build.said("hold.clamp_misses", f"{one.name} ({item.id}) does not reach over the work.", place=pose[:3, 3])  # fmt: skip
         build.out.pieces.append(Piece(item.id, "strap clamp", "clamps", transformed(arm, pose), DOWN, force))
         return
     rise = high - found[0] - pose[2, 3]
     at = rigid(pose[:3, :3], np.array([*pose[:2, 3], high - found[0]]))
     if not one.rise_min <= rise <= one.rise_max:
         build.said("hold.clamp_rise", f"{one.name} ({item.id}) would stand {rise:.1f} mm high; it takes {one.rise_min:g} to {one.rise_max:g}.",
-                   item=item.id, measured=round(float(rise), 3), limit=one.rise_max, place=at[:3, 3])  # fmt: skip
+                   measured=round(float(rise), 3), limit=one.rise_max, place=at[:3, 3])  # fmt: skip
     build.out.pieces.append(Piece(item.id, "strap clamp", "clamps", transformed(arm, at), DOWN, force))
     if rise > 1.0:
         heel = kinds.cuboid(
@@ -540,9 +535,9 @@ def _close_chuck(build: _Build, item: Item) -> None:
     ]
     inward = [f[0] for f in found if f is not None]
     if not inward:
-        build.said("hold.chuck_misses", f"The jaws of {one.name} close past the work.", item=item.id, place=pose[:3, 3])
+        build.said("hold.chuck_misses", f"The jaws of {one.name} close past the work.", place=pose[:3, 3])
     elif min(inward) < -1e-6:
-        build.said("hold.opening", f"{one.name} does not open wide enough: {-min(inward):.1f} mm more on each jaw.", item=item.id,
+        build.said("hold.opening", f"{one.name} does not open wide enough: {-min(inward):.1f} mm more on each jaw.",
                    measured=round(-min(inward), 3), limit=0.0)  # fmt: skip
     distance = min(inward, default=0.0)
     force = (item.force_kn or one.force_kn) * 1000
@@ -571,7 +566,7 @@ def _drive_bolt(build: _Build, item: Item) -> None:
         pose[:2, 3] = at[:2]
         if held < THREAD_HOLDS * d:
             build.said("hold.bolt_short", f"{one.name} ({item.id}) holds in {max(0.0, held):.1f} mm of thread; {THREAD_HOLDS * d:g} wanted.",
-                       item=item.id, measured=round(float(held), 3), limit=THREAD_HOLDS * d, place=at)  # fmt: skip
+                       measured=round(float(held), 3), limit=THREAD_HOLDS * d, place=at)  # fmt: skip
         body = kinds.rod(kinds.core_diameter(one.thread), 0, one.length) + kinds.rod(head, -tall, 0)
         force = (item.force_kn or 0.1 * d * d) * 1000
         build.out.pieces.append(
@@ -584,15 +579,13 @@ def _drive_bolt(build: _Build, item: Item) -> None:
     washer = mesh_of(kinds.rod(head, 0, tall) - kinds.rod(d * 0.9, -1, tall + 1))
     found = travel(transformed(washer, raised), lying, DOWN)
     if found is None:
-        build.said(
-            "hold.clamp_misses", f"{one.name} ({item.id}) has no work under its head.", item=item.id, place=pose[:3, 3]
-        )
+        build.said("hold.clamp_misses", f"{one.name} ({item.id}) has no work under its head.", place=pose[:3, 3])
         return
     top = high - found[0]
     held = one.length - (top - pose[2, 3])
     if held < THREAD_HOLDS * d:
         build.said("hold.bolt_short", f"{one.name} ({item.id}) holds in {max(0.0, held):.1f} mm of thread; {THREAD_HOLDS * d:g} wanted.",
-                   item=item.id, measured=round(float(held), 3), limit=THREAD_HOLDS * d, place=pose[:3, 3])  # fmt: skip
+                   measured=round(float(held), 3), limit=THREAD_HOLDS * d, place=pose[:3, 3])  # fmt: skip
     at = rigid(np.eye(3), np.array([*pose[:2, 3], top]))
     force = (item.force_kn or 0.1 * d * d) * 1000
     body = kinds.rod(d * 0.85, -one.length, 0) + kinds.rod(head, 0, tall)

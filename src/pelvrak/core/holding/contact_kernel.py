@@ -9,33 +9,13 @@ from numba import njit
 
 
 @njit(cache=True, nogil=True)
-def _clip(px, py, pz, count, a, b, c, qx, qy, qz):
-    """A convex polygon (x, y and a value linear over it) cut by a·x + b·y + c ≥ 0; returns the new count."""
+def _clip(px, py, pz, count, a, b, g, c, qx, qy, qz):
+    """A convex polygon (x, y and a value z linear over it) cut by a·x + b·y + g·z + c ≥ 0; returns the new count."""
     out = 0
     for i in range(count):
         j = i + 1 if i + 1 < count else 0
-        s, e = a * px[i] + b * py[i] + c, a * px[j] + b * py[j] + c
-        if s >= 0:
-            qx[out], qy[out], qz[out] = px[i], py[i], pz[i]
-            out += 1
-        if (s >= 0) != (e >= 0):
-            t = s / (s - e)
-            qx[out] = px[i] + t * (px[j] - px[i])
-            qy[out] = py[i] + t * (py[j] - py[i])
-            qz[out] = pz[i] + t * (pz[j] - pz[i])
-            out += 1
-    for i in range(out):
-        px[i], py[i], pz[i] = qx[i], qy[i], qz[i]
-    return out
-
-
-@njit(cache=True, nogil=True)
-def _clip_value(px, py, pz, count, sign, limit, qx, qy, qz):
-    """A polygon cut to where sign·value ≤ limit."""
-    out = 0
-    for i in range(count):
-        j = i + 1 if i + 1 < count else 0
-        s, e = limit - sign * pz[i], limit - sign * pz[j]
+        s = a * px[i] + b * py[i] + g * pz[i] + c
+        e = a * px[j] + b * py[j] + g * pz[j] + c
         if s >= 0:
             qx[out], qy[out], qz[out] = px[i], py[i], pz[i]
             out += 1
@@ -101,16 +81,16 @@ def touching(one, two, pairs, near, least_cos):
         for d in range(3):
             bx += (a[2, d] - a[0, d]) * u[d]
             by += (a[2, d] - a[0, d]) * v[d]
-        count = _clip(px, py, pz, 3, 0.0, 1.0, 0.0, qx, qy, qz)
+        count = _clip(px, py, pz, 3, 0.0, 1.0, 0.0, 0.0, qx, qy, qz)
         long = math.sqrt((bx - ax) ** 2 + (by - ay) ** 2)
-        count = _clip(px, py, pz, count, -(by - ay) / long, (bx - ax) / long,
+        count = _clip(px, py, pz, count, -(by - ay) / long, (bx - ax) / long, 0.0,
                       ((by - ay) * ax - (bx - ax) * ay) / long, qx, qy, qz)  # fmt: skip
         long = math.sqrt(bx**2 + by**2)
-        count = _clip(px, py, pz, count, by / long, -bx / long, 0.0, qx, qy, qz)
+        count = _clip(px, py, pz, count, by / long, -bx / long, 0.0, 0.0, qx, qy, qz)
         if count >= 3:
-            count = _clip_value(px, py, pz, count, 1.0, near, qx, qy, qz)
+            count = _clip(px, py, pz, count, 0.0, 0.0, -1.0, near, qx, qy, qz)
         if count >= 3:
-            count = _clip_value(px, py, pz, count, -1.0, near, qx, qy, qz)
+            count = _clip(px, py, pz, count, 0.0, 0.0, 1.0, near, qx, qy, qz)
         if count < 3 or count > 9:
             continue
         rows[found], counts[found] = row, count

@@ -3,20 +3,32 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import manifold3d
 import numpy as np
 import shapely
+from scipy.spatial.transform import Rotation
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding, Severity
-from pelvrak.core.geometry.mesh import Floats, Mesh, box, mesh_of, to_solid, transformed, volume
+from pelvrak.core.geometry.mesh import (
+    Floats,
+    Mesh,
+    box,
+    mesh_of,
+    to_solid,
+    transformed,
+    triangle_normals,
+    volume,
+    with_label,
+)
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.assemble import Assembly, CutJaws, Piece, assemble, overlaps
-from pelvrak.core.holding.clamping import GRAVITY, Holding, holding_of, programme, shares, stands
+from pelvrak.core.holding.clamping import GRAVITY, Holding, Programme, holding_of, programme, shares, stands
 from pelvrak.core.holding.contact import NEAR_MM, Patch, patches, touching_area
 from pelvrak.core.holding.facts import (
     Contact,
@@ -57,10 +69,7 @@ class Held:
 
 def united(mesh: Mesh) -> Mesh:
     """Solids that touch and overlap, told apart by label, as one closed solid."""
-    bodies = [
-        to_solid(Mesh(mesh.vertices, mesh.triangles[mesh.label == i], mesh.label[mesh.label == i]))
-        for i in np.unique(mesh.label)
-    ]
+    bodies = [to_solid(with_label(mesh, i)) for i in np.unique(mesh.label)]
     return mesh_of(manifold3d.Manifold.batch_boolean(bodies, manifold3d.OpType.Add))
 
 
@@ -104,8 +113,9 @@ def hold_work(
         found, [numbers.get(id(pieces[p.piece]), -1) for p in found],
         [(piece.push, piece.force) for piece in clamps if piece.push is not None], mass * GRAVITY, centre,
     )  # fmt: skip
-    facts = checked.pressed(checked.facts(), problem)
-    findings = checked.findings(facts, problem)
+    set_up = programme(problem)
+    facts = checked.facts(set_up, problem)
+    findings = checked.findings(facts, set_up)
     facts = facts.model_copy(update={"proposals": tuple(checked.proposals(facts))})
     return Held(facts, findings, pieces, found, problem)
 
@@ -154,7 +164,7 @@ class _Checked:
 
     # ---- facts
 
-    def facts(self) -> HoldFacts:
+    def facts(self, set_up: Programme | None, problem: Holding) -> HoldFacts:
         a, shift = self.assembly, self.assembly.shift
         low, high = self.stock.vertices.min(axis=0), self.stock.vertices.max(axis=0)
         fixed, moving = (self._gripping(self.of(name)) for name in ("fixed jaw", "moving jaw"))
@@ -173,6 +183,7 @@ class _Checked:
         if fixed and moving:
             out["grip_depth"], out["grip_length"] = _grip(fixed, moving, a.closing)
         clamps = [p for p in self.pieces if p.push is not None]
+        forces = None if set_up is None else np.bincount(problem.patch, shares(set_up), len(self.found))
         return HoldFacts(
             opening=None if a.opening is None else round(a.opening[0] - self._jaws_thick(), 4),
             opening_max=None if a.opening is None else round(a.opening[1] - self._jaws_thick(), 4),
@@ -183,20 +194,11 @@ class _Checked:
                           high=as_vector(np.round(p.mesh.vertices.max(axis=0), 4)))
                 for p in self.pieces
             ),
-            contacts=tuple(self._contact(patch, clamps) for patch in self.found),
+            contacts=tuple(
+                self._contact(patch, clamps, None if forces is None else float(forces[i])) for i, patch in enumerate(self.found)
+            ),
             locating=self._locating(), ways=tuple(_way(w) for w in self._ways()), thin=self._thin(), **out,
         )  # fmt: skip
-
-    def pressed(self, facts: HoldFacts, problem: Holding) -> HoldFacts:
-        """The facts with what each contact is pressed with."""
-        set_up = programme(problem)
-        if set_up is None:
-            return facts
-        forces = np.bincount(problem.patch, shares(set_up), len(self.found))
-        contacts = tuple(
-            c.model_copy(update={"force": round(float(f), 1)}) for c, f in zip(facts.contacts, forces, strict=True)
-        )
-        return facts.model_copy(update={"contacts": contacts})
 
     def _jaws_thick(self) -> float:
         """Both jaws together, mm: an opening is between their faces, not between what they are screwed to."""
@@ -210,7 +212,7 @@ class _Checked:
         resting = [p for p in self.found if p.normal[2] > 0.9]
         return float(max(resting, key=lambda p: p.area).centre[2]) if resting else float(low[2])
 
-    def _contact(self, patch: Patch, clamps: list[Piece]) -> Contact:
+    def _contact(self, patch: Patch, clamps: list[Piece], force: float | None) -> Contact:
         piece = self.pieces[patch.piece]
         pushes = [piece.push] if piece.push is not None else [c.push for c in clamps]
         push = next((p for p in pushes if p is not None and abs(p @ patch.normal) > 0.5), None)
@@ -219,6 +221,7 @@ class _Checked:
             piece=patch.piece, name=piece.name, item=piece.item, kind=patch.kind, area=round(patch.area, 2),
             length=round(patch.length, 2), width=round(patch.width, 2), centre=as_vector(np.round(patch.centre, 4) + 0.0),
             normal=as_vector(np.round(patch.normal, 6) + 0.0), angle_deg=None if angle is None else round(angle, 3),
+            force=None if force is None else round(force, 1),
         )  # fmt: skip
 
     def _locators(self) -> list[Patch]:
@@ -227,11 +230,12 @@ class _Checked:
     def _length(self) -> float:
         return float(np.linalg.norm(self.stock.vertices.max(axis=0) - self.stock.vertices.min(axis=0))) / 2
 
+    @cached_property
     def _located(self) -> Locating:
         return locating(self._locators(), lambda p: self.pieces[p.piece].item, self.centre, self._length())
 
     def _locating(self) -> LocatingFact:
-        found = self._located()
+        found = self._located
         return LocatingFact(
             rank=found.rank, condition=round(found.condition, 2) if np.isfinite(found.condition) else None,
             free=tuple(m.told for m in found.free), fought=found.fought,
@@ -266,7 +270,7 @@ class _Checked:
             code=code, severity=severity, setup=self.setup, stage="hold", sentence=sentence, place=at, **more
         )
 
-    def findings(self, facts: HoldFacts, problem: Holding) -> list[Finding]:
+    def findings(self, facts: HoldFacts, set_up: Programme | None) -> list[Finding]:
         out = self._built()
         out += self._overlapping()
         for piece in self.pieces:
@@ -278,7 +282,7 @@ class _Checked:
         if not self.found:
             out.append(self._finding("hold.no_touch", "error", "Nothing of the holding touches the work."))
             return out
-        out += self._uneven() + self._located_findings() + self._rocking(problem) + self._loading(facts)
+        out += self._uneven() + self._located_findings() + self._rocking(set_up) + self._loading(facts)
         if facts.thin is not None and facts.thin.bends > SQUEEZE_MM:
             t = facts.thin
             out.append(self._finding(
@@ -422,7 +426,7 @@ class _Checked:
 
     def _located_findings(self) -> list[Finding]:
         out = []
-        found = self._located()
+        found = self._located
         if found.free:
             told = " and ".join(m.told for m in found.free)
             along_jaws = len(found.free) == 1 and found.free[0].kind == "slides" and self.assembly.closing is not None
@@ -434,7 +438,7 @@ class _Checked:
         out += [self._finding("hold.over_located", "warning", f"Over-located: {one}.") for one in found.fought]
         return out
 
-    def _rocking(self, problem: Holding) -> list[Finding]:
+    def _rocking(self, set_up: Programme | None) -> list[Finding]:
         # What is guided keeps the work from turning; a strap, toe or bolt only presses.
         guided = [p for p in self.found if self.pieces[p.piece].push is None or "jaw" in self.pieces[p.piece].name]
         matrix = rows_of(guided, self.centre, self._length())
@@ -455,7 +459,6 @@ class _Checked:
                 "hold.rocks", "error", f"The work rocks: its contacts leave it free for {motion.told}" + (f"; it meets {lines} on lines only." if lines else "."),
                 motion.through, measured=float(6 - len(free)), limit=6.0, unit="of 6 freedoms",
             ))  # fmt: skip
-        set_up = programme(problem)
         if set_up is not None and any(p.push is not None for p in self.pieces) and not stands(set_up):
             pushed = " and ".join(p.name for p in self.pieces if p.push is not None)
             out.append(self._finding("hold.clamp_tips", "error", f"Clamping moves the work: what the {pushed} presses with is not met by what it lies against."))  # fmt: skip
@@ -465,8 +468,6 @@ class _Checked:
 
     def _stays_itself(self, way: Floats, through: Floats) -> bool:
         """Whether the work, turned a little about a line, still lies where it lay: it is round there."""
-        from scipy.spatial.transform import Rotation
-
         for angle in (6.0, -6.0):
             turn = Rotation.from_rotvec(np.radians(angle) * way).as_matrix()
             turned = transformed(self.stock, rigid(turn, through - turn @ through))
@@ -575,8 +576,6 @@ def _way(found: WayOut) -> WayFact:
 
 def vee_of(stock: Mesh) -> float | None:
     """The angle between two flanks on the underside of the work that meet along its length, degrees; None when it has none."""
-    from pelvrak.core.geometry.mesh import triangle_normals
-
     normals = triangle_normals(stock)
     corners = stock.vertices[stock.triangles]
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2

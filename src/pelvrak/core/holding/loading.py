@@ -63,11 +63,14 @@ def blocked(work: Mesh, piece: Mesh, way: Floats) -> Floats | None:
 def ways_out(work: Mesh, assembly: Assembly) -> list[WayOut]:
     """Up, and to the four sides, with what clamps from outside taken away and the jaws opened as far as it takes."""
     moving = [p for p in assembly.pieces if p.name in ("moving jaw", "slide")]
-    still = [p for p in assembly.pieces if p not in moving and (p.role != "clamps" or p.name.startswith("jaw "))]
+    # A clamp goes with its stud and heel; a chuck's jaws stay.
+    clamping = {p.item for p in assembly.pieces if p.role == "clamps"}
     still = [
         p
-        for p in still
-        if p.item not in {q.item for q in assembly.pieces if q.role == "clamps"} or p.role != "body" or p in moving
+        for p in assembly.pieces
+        if p not in moving
+        and (p.role != "clamps" or p.name.startswith("jaw "))
+        and (p.role != "body" or p.item not in clamping)
     ]
     low, high = work.vertices.min(axis=0), work.vertices.max(axis=0)
     out = []

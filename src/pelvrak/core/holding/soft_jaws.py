@@ -40,7 +40,7 @@ GAP_LEAST_MM = 2.0
 GAP_SHARE = 0.12
 # The cutter that relieves the floor's rim.
 RIM_CUTTER_MM = 3.0
-BOSS_ROOM_MM = 1.0
+BOSS_ROOM_MM, STEP_DEEP_MM = 1.0, 2.0
 QUAD = 24
 SEATED_MM = 0.02
 # Less of a gripped wall than this lying on the jaw as cut is a poor seat.
@@ -105,6 +105,17 @@ class Nest:
     @property
     def depth(self) -> float:
         return self.top - self.floor
+
+    @property
+    def boss_floor(self) -> float:
+        """How low the room for what stands out below goes; as low as the floor without one."""
+        deep = next((reason.value + BOSS_ROOM_MM for reason in self.reasons if reason.name == "boss"), 0.0)
+        return self.floor - deep
+
+    @property
+    def step_floor(self) -> float:
+        """How low it is within the step."""
+        return self.floor - STEP_DEEP_MM
 
     def step_region(self) -> BaseGeometry | None:
         """Where the floor goes deeper when the work stands on a step along the wall."""
@@ -507,10 +518,9 @@ def cut_away(nest: Nest) -> manifold3d.Manifold:
         tools.append(_extrude(rim, nest.floor - nest.spec.edge_break, nest.floor + 0.5))
     step = nest.step_region()
     if step is not None:
-        tools.append(_extrude(step, nest.floor - 2.0, nest.floor + 0.5))
+        tools.append(_extrude(step, nest.step_floor, nest.floor + 0.5))
     if nest.boss is not None:
-        deep = next(r.value for r in nest.reasons if r.name == "boss")
-        tools.append(_extrude(nest.boss, nest.floor - deep - BOSS_ROOM_MM, nest.floor + 0.5))
+        tools.append(_extrude(nest.boss, nest.boss_floor, nest.floor + 0.5))
     return manifold3d.Manifold.batch_boolean(tools, manifold3d.OpType.Add)
 
 

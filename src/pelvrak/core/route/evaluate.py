@@ -297,7 +297,7 @@ def _setup(
     findings = [_with_pointers(finding, index) for finding in placed.findings]
     findings += [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
     shop = fixtures_of(run.plan.fixtures)
-    under = through_into(setup, tools, run.part, placed.hold, station.solids(), placed.zero_from_work, shop)
+    under = through_into(setup, tools, run.part, placed.hold, station.solids, placed.zero_from_work, shop)
     findings += [_with_pointers(in_work_frame(f, placed.zero_from_work), index) for f in under]
     if not setup.operations:
         findings.append(

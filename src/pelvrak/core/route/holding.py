@@ -10,7 +10,7 @@ import numpy as np
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.holes import upright_holes
-from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, joined, to_glb, transformed
+from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, joined, to_glb, transformed, with_label
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding.assemble import CutJaws, Piece
@@ -98,7 +98,7 @@ def held_for_cutting(run: Run, setup: Setup, used: HoldFacts, solved: Solved, bl
     assert used.key is not None
     whole = transformed(mesh_from_bytes(run.piece(used.key, "surface.npz")), rigid(np.eye(3), np.array(used.shift)))
     kept = [
-        (fact, Mesh(whole.vertices, whole.triangles[whole.label == i], whole.label[whole.label == i]))
+        (fact, with_label(whole, i))
         for i, fact in enumerate(used.pieces) if fact.item != solved.item.id and fact.role != "clamps"
     ]  # fmt: skip
     named = [Piece(fact.item, fact.name, "body", mesh) for fact, mesh in kept]

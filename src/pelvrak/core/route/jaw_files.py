@@ -30,7 +30,7 @@ from shapely.geometry.polygon import orient
 from pelvrak.core.cutting.toolpath import fitted
 from pelvrak.core.geometry.mesh import Floats, joined, to_stl, transformed
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
-from pelvrak.core.holding.soft_jaws import BOSS_ROOM_MM, RIM_CUTTER_MM, Nest
+from pelvrak.core.holding.soft_jaws import RIM_CUTTER_MM, Nest
 
 # Arcs are put through the outline to within this, mm.
 FIT_MM = 0.01
@@ -85,10 +85,9 @@ def _rooms(nest: Nest) -> list[tuple[Polygon, float, float]]:
     out = [(piece, nest.floor, nest.top + 5) for piece in _pieces(nest.left)]
     step = nest.step_region()
     if step is not None:
-        out += [(piece, nest.floor - 2.0, nest.floor + 0.5) for piece in _pieces(step)]
+        out += [(piece, nest.step_floor, nest.floor + 0.5) for piece in _pieces(step)]
     if nest.boss is not None:
-        deep = next(reason.value for reason in nest.reasons if reason.name == "boss")
-        out += [(piece, nest.floor - deep - BOSS_ROOM_MM, nest.floor + 0.5) for piece in _pieces(nest.boss)]
+        out += [(piece, nest.boss_floor, nest.floor + 0.5) for piece in _pieces(nest.boss)]
     return out
 
 

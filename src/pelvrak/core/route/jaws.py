@@ -21,13 +21,12 @@ from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.assemble import CutJaws, standing_at
 from pelvrak.core.holding.facts import Proposal
 from pelvrak.core.holding.hold import Item, fixtures_of
-from pelvrak.core.holding.soft_jaws import BOSS_ROOM_MM, RIM_CUTTER_MM, Nest, as_jaws, blanks, solve
+from pelvrak.core.holding.soft_jaws import RIM_CUTTER_MM, Nest, as_jaws, blanks, solve
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Makes, Plan, Setup
 from pelvrak.core.route.report import NestReport, SetupReport
 from pelvrak.core.route.run import VERSION, Run, matrix
 from pelvrak.core.route.store import key_of
-from pelvrak.core.seat.seating import lay
 
 # Under the floor's groove, so that no cutter meets the spacer, mm.
 SPACER_LOW_MM = 3.0
@@ -36,13 +35,17 @@ STEP_DOWN_MM = 2.0
 
 @dataclass
 class Solved:
-    """The nest of one item of a setup's holding. key: what it was solved from. nest: made when first asked for."""
+    """The nest of one item of a setup's holding.
+
+    key: what it was solved from. work: as the seat lays it, by rotation. nest: made when first asked for.
+    """
 
     run: Run
     setup: Setup
     item: Item
     key: str
     work: Mesh
+    rotation: Floats
 
     @property
     def blank(self) -> kinds.Jaws | kinds.Block:
@@ -78,12 +81,8 @@ class Solved:
                 and item.into.face in holes
             ):
                 at, _, _ = holes[item.into.face]
-                bolts.append((self._laid @ at, kinds.SCREWS[one.thread][0]))
+                bolts.append((self.rotation @ at, kinds.SCREWS[one.thread][0]))
         return solve(self.work, self.item.cut, self.blank, self.vise[1] if self.vise else None, self.turned_deg, bolts)
-
-    @cached_property
-    def _laid(self) -> Floats:
-        return lay(self.setup.seat, self.run.part.part)
 
     def layout_from_nest(self) -> Floats:
         """Where the nest's frame stands on the table, 4×4."""
@@ -165,7 +164,7 @@ def solved_for(run: Run, setup: Setup, incoming_key: str, incoming: Mesh, rotati
     key = key_of("nest", VERSION, incoming_key, matrix(rotation), setup.hold, run.plan.fixtures)
     if key not in run.nests:
         run.tell(f"{setup.name} jaws")
-        run.nests[key] = Solved(run, setup, item, key, transformed(incoming, rigid(rotation, np.zeros(3))))
+        run.nests[key] = Solved(run, setup, item, key, transformed(incoming, rigid(rotation, np.zeros(3))), rotation)
     found: Solved = run.nests[key]
     return found
 
@@ -237,10 +236,9 @@ def rooms(solved: Solved, zero_from_nest: Floats) -> dict[str, tuple[BaseGeometr
     out = {"floor": (there(nest.left), nest.floor + up)}
     step = nest.step_region()
     if step is not None:
-        out["step"] = (there(step), nest.floor - 2.0 + up)
+        out["step"] = (there(step), nest.step_floor + up)
     if nest.boss is not None:
-        deep = next(reason.value for reason in nest.reasons if reason.name == "boss")
-        out["boss"] = (there(nest.boss), nest.floor - deep - BOSS_ROOM_MM + up)
+        out["boss"] = (there(nest.boss), nest.boss_floor + up)
     return out
 
 

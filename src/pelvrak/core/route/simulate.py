@@ -18,7 +18,7 @@ from pelvrak.core.cutting.toolpath import Chords, Path, chord_ends_s, chords
 from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.mesh import Floats, Mesh, transformed
+from pelvrak.core.geometry.mesh import Floats, Mesh, transformed, with_label
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.holding.facts import HoldFacts
@@ -207,7 +207,7 @@ def _nearest_piece(station: Station, at: Floats) -> str:
     mesh = station.solids()
     assert mesh is not None
     away = [
-        float(signed_distance(at[None], Mesh(mesh.vertices, mesh.triangles[mesh.label == i], mesh.label[mesh.label == i]))[0])
+        float(signed_distance(at[None], with_label(mesh, i))[0])
         for i in range(len(station.hold.pieces))
     ]  # fmt: skip
     return station.hold.pieces[int(np.argmin(away))].name

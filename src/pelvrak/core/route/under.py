@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from pelvrak.core.cutting.operations import Drilling
 from pelvrak.core.cutting.tools import Tool, tip_length
 from pelvrak.core.findings import Cure, Finding
-from pelvrak.core.geometry.mesh import Floats, Mesh, to_solid
+from pelvrak.core.geometry.mesh import Floats, Mesh, to_solid, with_label
 from pelvrak.core.geometry.part import PartModel, as_vector
 from pelvrak.core.geometry.rigid import moved, turned
 from pelvrak.core.holding import fixture as kinds
@@ -19,12 +21,10 @@ LEAST_MM = 0.05
 
 
 def through_into(
-    setup: Setup, tools: dict[str, Tool], part: PartModel, hold: HoldFacts, solids: Mesh | None, zero_from_work: Floats,
+    setup: Setup, tools: dict[str, Tool], part: PartModel, hold: HoldFacts, solids: Callable[[], Mesh | None], zero_from_work: Floats,
     fixtures: dict[str, Fixture],
 ) -> list[Finding]:  # fmt: skip
-    """Findings of drilled through holes that reach into a piece of the holding. solids: it, labelled by piece, zero frame."""
-    if solids is None:
-        return []
+    """Findings of drilled through holes that reach into a piece of the holding. solids: gives it, labelled by piece, zero frame."""
     out = []
     for operation in setup.operations:
         tool = tools.get(operation.tool)
@@ -40,7 +40,7 @@ def through_into(
             at = moved(zero_from_work, np.array(face.axis_point))
             mouth = float(moved(zero_from_work, np.array([face.low, face.high]))[:, 2].min())
             low = mouth - operation.below - tip_length(tool)
-            found = _met(hold, solids, at, tool.DC, low, mouth)
+            found = _met(hold, solids(), at, tool.DC, low, mouth)
             if found is not None:
                 name, depth = found
                 out.append(Finding(
@@ -54,15 +54,17 @@ def through_into(
 
 
 def _met(
-    hold: HoldFacts, solids: Mesh, at: Floats, diameter: float, low: float, high: float
+    hold: HoldFacts, solids: Mesh | None, at: Floats, diameter: float, low: float, high: float
 ) -> tuple[str, float] | None:
+    if solids is None:
+        return None
     drill = kinds.rod(diameter, low, high, float(at[0]), float(at[1]))
     for i, piece in enumerate(hold.pieces):
         a, b = np.array(piece.low), np.array(piece.high)
         near = np.maximum(a[:2] - at[:2], at[:2] - b[:2]).max()
         if near > diameter or a[2] > high or b[2] < low:
             continue
-        body = to_solid(Mesh(solids.vertices, solids.triangles[solids.label == i], solids.label[solids.label == i]))
+        body = to_solid(with_label(solids, i))
         both = drill ^ body
         if not both.is_empty() and both.volume() > 1e-3:
             box = both.bounding_box()

@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import type { Fixture, HoldItem } from '../../api/client'
+import type { FaceRef, Fixture, HoldItem } from '../../api/client'
 import { useView } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
@@ -96,7 +96,6 @@ function ItemFields(
   props: SheetProps & { item: HoldItem; fixture: Fixture | undefined; fixtures: Fixture[]; index: number },
 ) {
   const { item, fixture, fixtures, setup, edit } = props
-  const view = useView()
   const kind = fixture?.kind
   const change = (what: string, then: (own: HoldItem) => void) =>
     edit(`${item.id} ${what}`, (own) => {
@@ -204,54 +203,27 @@ function ItemFields(
         />
       )}
       {kind === 'bolt' && (
-        <Row label="Into">
-          <button
-            type="button"
-            className="knob text-[12.5px]"
-            onClick={() =>
-              view.set({
-                asked: {
-                  kind: 'face',
-                  prompt: 'Which hole does the bolt go into from below?',
-                  serves: (face) =>
-                    face.kind === 'cylinder' && face.hollow ? null : 'not the wall of a hole',
-                  take: (ref) => void change('into a hole', (own) => (own.into = ref)),
-                },
-              })
-            }
-          >
-            {item.into ? `hole F${item.into.face}` : 'pick a hole'}
-          </button>
-        </Row>
+        <HoleRow
+          label="Into"
+          prompt="Which hole does the bolt go into from below?"
+          hole={item.into}
+          take={(ref) => void change('into a hole', (own) => (own.into = ref))}
+        />
       )}
       {kind === 'pin' && (
-        <Row label="In the hole">
-          <button
-            type="button"
-            className="knob text-[12.5px]"
-            onClick={() =>
-              view.set({
-                asked: {
-                  kind: 'face',
-                  prompt: 'Which hole of the work goes on this pin?',
-                  serves: (face) =>
-                    face.kind === 'cylinder' && face.hollow ? null : 'not the wall of a hole',
-                  take: (ref) =>
-                    void edit(`hole on ${item.id}`, (own) => {
-                      own.hold.work.pinned = [
-                        ...own.hold.work.pinned.filter((one) => one.pin !== item.id),
-                        { hole: ref, pin: item.id },
-                      ]
-                    }),
-                },
-              })
-            }
-          >
-            {setup.hold.work.pinned.some((one) => one.pin === item.id)
-              ? `hole F${setup.hold.work.pinned.find((one) => one.pin === item.id)?.hole.face}`
-              : 'pick a hole'}
-          </button>
-        </Row>
+        <HoleRow
+          label="In the hole"
+          prompt="Which hole of the work goes on this pin?"
+          hole={setup.hold.work.pinned.find((one) => one.pin === item.id)?.hole}
+          take={(ref) =>
+            void edit(`hole on ${item.id}`, (own) => {
+              own.hold.work.pinned = [
+                ...own.hold.work.pinned.filter((one) => one.pin !== item.id),
+                { hole: ref, pin: item.id },
+              ]
+            })
+          }
+        />
       )}
       {fixture && (fixture.kind === 'block' || (fixture.kind === 'jaws' && fixture.style === 'soft')) && (
         <Row label="Shape">
@@ -268,5 +240,35 @@ function ItemFields(
       )}
       {!fixture && <p className="text-trouble">{KINDS.own}: not in the library.</p>}
     </>
+  )
+}
+
+/** A hole of the part, picked in the picture. */
+function HoleRow(props: {
+  label: string
+  prompt: string
+  hole: FaceRef | null | undefined
+  take: (hole: FaceRef) => void
+}) {
+  const view = useView()
+  return (
+    <Row label={props.label}>
+      <button
+        type="button"
+        className="knob text-[12.5px]"
+        onClick={() =>
+          view.set({
+            asked: {
+              kind: 'face',
+              prompt: props.prompt,
+              serves: (face) => (face.kind === 'cylinder' && face.hollow ? null : 'not the wall of a hole'),
+              take: props.take,
+            },
+          })
+        }
+      >
+        {props.hole ? `hole F${props.hole.face}` : 'pick a hole'}
+      </button>
+    </Row>
   )
 }

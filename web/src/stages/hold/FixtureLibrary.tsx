@@ -2,7 +2,7 @@ import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, api, type Fixture, type Plan, type Problem, problemOf } from '../../api/client'
-import { sendFile, useFixtures } from '../../api/hooks'
+import { posted, sendFile, useFixtures } from '../../api/hooks'
 import { sentence } from '../../ui/Field'
 import { KINDS, sizes } from './fixtures'
 
@@ -28,12 +28,9 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
   }
   const bring = async (file: File | undefined) => {
     if (!file) return
-    const form = new FormData()
-    form.append('file', file)
-    const answer = await fetch('/api/fixtures.json', { method: 'POST', body: form })
-    const body = await answer.json()
-    if (answer.ok) taken(body as Fixture[])
-    else setProblem(problemOf(body))
+    const rows = await posted<Fixture[]>('/api/fixtures.json', file)
+    if (Array.isArray(rows)) taken(rows)
+    else setProblem(rows)
   }
   const bringSolid = async (file: File | undefined) => {
     if (!file || !data) return

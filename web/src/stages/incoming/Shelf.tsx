@@ -9,7 +9,7 @@ import {
   problemOf,
   type ProjectState,
 } from '../../api/client'
-import type { Commit } from '../../api/hooks'
+import { type Commit, posted } from '../../api/hooks'
 import { round } from '../../state'
 import { Computed, sentence } from '../../ui/Field'
 
@@ -159,12 +159,9 @@ function EditShelf({ done }: { done: () => void }) {
   }
   const bring = async (file: File | undefined) => {
     if (!file) return
-    const form = new FormData()
-    form.append('file', file)
-    const answer = await fetch('/api/shelf.csv', { method: 'POST', body: form })
-    const body = await answer.json()
-    if (answer.ok) taken(body as Bought[])
-    else setProblem(problemOf(body))
+    const rows = await posted<Bought[]>('/api/shelf.csv', file)
+    if (Array.isArray(rows)) taken(rows)
+    else setProblem(rows)
   }
   return (
     <>
