@@ -20,7 +20,7 @@ PLAIN = """
 import sys
 from OCP.STEPControl import STEPControl_Reader
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
-from pelvrak.core.geometry.step_file import ANGLE_RAD, DEFLECTION_MM
+from pelvrak.core.geometry.step_reader import ANGLE_RAD, DEFLECTION_MM
 reader = STEPControl_Reader()
 reader.ReadFile(sys.argv[1])
 reader.TransferRoots()

@@ -16,8 +16,8 @@ from pathlib import Path
 
 TOP = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
-# About equally long: what starts servers waits a lot, so some of the core goes with it.
-HALVES = (["tests.core.test_[!m]"], ["tests.core.test_m", "tests.server.", "tests.e2e."])
+# About equally long on two cores: what starts servers waits a lot.
+THIRDS = (["tests.core.test_[a-h]"], ["tests.core.test_[i-z]"], ["tests.server.", "tests.e2e."])
 
 
 def checks() -> list[tuple[str, list[str], Path]]:
@@ -79,10 +79,10 @@ def run_here(words: list[str]) -> tuple[int, int, int]:
     return result.passed, failed, len(result.skipped)
 
 
-def run_halves() -> tuple[int, int]:
-    """All tests in two processes side by side; what each printed comes after both have ended."""
+def run_thirds() -> tuple[int, int]:
+    """All tests in three processes side by side; what each printed comes after all have ended."""
     running = []
-    for words in HALVES:
+    for words in THIRDS:
         out = tempfile.TemporaryFile("w+")  # noqa: SIM115  closed with this process
         command = [sys.executable, __file__, *words]
         running.append((subprocess.Popen(command, cwd=TOP, stdout=out, stderr=subprocess.STDOUT), out))
@@ -105,10 +105,10 @@ def main(words: list[str]) -> int:
             print(f"skipped: {skipped}")
     else:
         # The compiled kernels are made once, beside the checks, before two processes want them.
-        kernels = subprocess.Popen([sys.executable, "-m", "pelvrak.core.stock.warm"], cwd=TOP)
+        kernels = subprocess.Popen([sys.executable, "-m", "pelvrak.core.route.warm"], cwd=TOP)
         passed, failed = run_checks()
         kernels.wait()
-        good, bad = run_halves()
+        good, bad = run_thirds()
         passed, failed = passed + good, failed + bad
     print(f"{passed} passed, {failed} failed", flush=True)
     return 1 if failed or not passed else 0

@@ -14,7 +14,7 @@ from pelvrak.core.cutting.toolpath import Path, chords
 from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile, tool_shelf
 from pelvrak.core.geometry.mesh import Mesh, volume
 from pelvrak.core.geometry.part import Part, PartModel, ref_to
-from pelvrak.core.geometry.step_file import model_of_solid
+from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.machine.mill import mill_of
 from pelvrak.core.stock.cut import Hits, Sweep, cut
 from pelvrak.core.stock.field import RayField

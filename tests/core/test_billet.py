@@ -19,7 +19,7 @@ from pelvrak.core.billet.shelf import Bought, from_csv, picks, standard_sizes, s
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, to_stl
 from pelvrak.core.geometry.part_file import read_part
-from pelvrak.core.geometry.step_file import model_of_solid
+from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from
 from pelvrak.core.route.store import MemoryStore

@@ -7,7 +7,7 @@ import unittest
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.callout import Callout, check_callout, understood
 from pelvrak.core.geometry.part import ref_to
-from pelvrak.core.geometry.step_file import model_of_solid
+from pelvrak.core.geometry.step_reader import model_of_solid
 from tests import solids
 
 

@@ -13,7 +13,8 @@ import numpy as np
 from pelvrak.core.geometry.features import Features, features_of, part_facts
 from pelvrak.core.geometry.folds import folds
 from pelvrak.core.geometry.seen import reached
-from pelvrak.core.geometry.step_file import model_of_solid, read_step
+from pelvrak.core.geometry.step_file import read_step
+from pelvrak.core.geometry.step_reader import model_of_solid
 from tests import solids
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "encoder-housing" / "encoder-housing.step"

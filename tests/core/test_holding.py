@@ -20,6 +20,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, box, joined, mesh_of, transformed
 from pelvrak.core.geometry.part import FaceRef
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
+from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.assemble import Assembly, Piece, assemble
 from pelvrak.core.holding.clamping import (
     Load,
@@ -43,10 +44,11 @@ from pelvrak.core.holding.fixture import (
     prism,
 )
 from pelvrak.core.holding.hold import Hold, Item, Pinned, WorkPlace, fixtures_of, vise_hold
-from pelvrak.core.holding.holding import hold_work, united, vee_of
+from pelvrak.core.holding.holding import hold_work, united
 from pelvrak.core.holding.loading import ways_out
 from pelvrak.core.holding.locating import locating, locator_matrix, motions
 from pelvrak.core.holding.squeeze import beam_cantilever, beam_fixed, plate_fixed
+from pelvrak.core.holding.vee import vee_of
 
 SHOP = fixtures_of(())
 BLOCK = box(np.array([-50, -30, -40.0]), np.array([50, 30, 0.0]))
@@ -71,6 +73,34 @@ def vee_shape(angle_deg: float, length: float, wide: float = 40.0, tall: float =
     rise = half / np.tan(np.radians(angle_deg / 2))
     section = [(0.0, 0.0), (half, rise), (half, rise + tall), (-half, rise + tall), (-half, rise)]
     return solid(prism([(float(a), float(b)) for a, b in section], -length / 2, length / 2))
+
+
+class ColletTest(unittest.TestCase):
+    """Round work in a collet block on the table, lying along x."""
+
+    def bar(self, diameter: float, length: float = 120.0) -> Mesh:
+        return solid(manifold3d.Manifold.cylinder(length, diameter / 2, diameter / 2, 96).rotate([0, 90, 0]))
+
+    def held(self, diameter: float, x: float = 20.0):
+        return held(Hold(items=(Item(id="block", fixture="collet-4", x=300, y=200),), work=WorkPlace(x=x)), self.bar(diameter))  # fmt: skip
+
+    def test_the_collet_closes_all_round(self):
+        result = self.held(20.0)
+        collet = [c for c in result.facts.contacts if c.name == "collet"]
+        # 80 mm of the block, a bar of Ø20, four slits 1 mm wide.
+        self.assertAlmostEqual(sum(c.area for c in collet), 80 * (np.pi * 20 - 4), delta=60)
+        self.assertEqual(result.facts.locating.rank, 4)
+        self.assertEqual(sorted(f.split()[0] for f in result.facts.locating.free), ["sliding", "turning"])
+        # Its axis lies half the block's height over the table.
+        low = min(p.low[2] for p in result.facts.pieces if p.item == "block")
+        self.assertAlmostEqual(-low, 50 / 2, places=3)
+        self.assertNotIn("error", [f.severity for f in result.findings])
+        self.assertIn("right", [w.way for w in result.facts.ways if w.free])
+
+    def test_what_does_not_go_in(self):
+        found = next(f for f in self.held(30.0).findings if f.code == "hold.collet_bore")
+        self.assertEqual((round(found.measured, 2), found.limit), (30.0, 26.0))
+        self.assertIn("hold.collet_empty", [f.code for f in self.held(20.0, x=150.0).findings])
 
 
 class ContactTest(unittest.TestCase):
@@ -489,7 +519,9 @@ def pad(centre, normal, size=10.0) -> Patch:
     side = np.array([0, 0, 1.0]) if abs(normal[2]) < 0.5 else np.array([1.0, 0, 0])
     other = np.cross(normal, side)
     hull = np.array([centre + size / 2 * (a * side + b * other) for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))])
-    return Patch(0, size * size, centre, normal, "face", size, size, side, hull, hull[None, :3])
+    return Patch(
+        0, size * size, centre, normal, "face", size, size, side, hull, np.tile(normal, (len(hull), 1)), hull[None, :3]
+    )
 
 
 class ClampingTest(unittest.TestCase):
@@ -645,6 +677,25 @@ class LibraryTest(unittest.TestCase):
             self.assertIn(where, caught.exception.where)
         with self.assertRaises(BadInput):
             fixtures_from_json(b"{not json", "shop.json")
+
+    def test_a_corner_that_touches_before_its_flanks(self):
+        """A nest of two walls with a bit left in their corner: the work rides on it, its walls stand off."""
+        walls = kinds.cuboid((-60, 0, 0), (60, 20, 20)) + kinds.cuboid((-60, -60, 0), (-40, 20, 20))
+        floor = kinds.cuboid((-60, -60, -10), (60, 20, 0))
+        left = kinds.cuboid((-40, -0.5, 0), (-39.5, 0, 20))
+        shop = SHOP | {"mine": Own(id="mine", name="Corner nest", file="nest.step")}
+        hold = Hold(
+            items=(Item(id="mine", fixture="mine", x=100, y=100, z=10),), work=WorkPlace(y=-30, pushed=("back", "left"))
+        )
+        work = box(np.array([-20.0, -15, 0]), np.array([20.0, 15, 10]))
+
+        def said(nest: manifold3d.Manifold) -> dict[str, Any]:
+            return {f.code: f for f in hold_work(hold, shop, work, "OP10", own={"mine": mesh_of(nest)}).findings}
+
+        self.assertNotIn("hold.corner_first", said(walls + floor))
+        found = said(walls + floor + left)["hold.corner_first"]
+        self.assertIn("before its flank", found.sentence)
+        self.assertLess(found.measured, found.limit)
 
     def test_own_solid_that_is_not_here(self):
         shop = SHOP | {"mine": Own(id="mine", name="Ours", file="ours.step")}

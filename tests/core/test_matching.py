@@ -14,7 +14,7 @@ import numpy as np
 from pelvrak.core.billet.block import Block
 from pelvrak.core.geometry.matching import match_edges, match_faces, matching_facts
 from pelvrak.core.geometry.part import EdgeRef, middle_of, ref_to
-from pelvrak.core.geometry.step_file import model_of_solid
+from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.route.plan import PartFile, Plan, Setup
 from pelvrak.core.route.revising import revised, revising
 from pelvrak.core.seat.seating import Seat, UpByFace, XByEdge, Zero

@@ -9,7 +9,7 @@ import numpy as np
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.measure import Target, measured
-from pelvrak.core.geometry.step_file import model_of_solid
+from pelvrak.core.geometry.step_reader import model_of_solid
 from tests import solids
 
 # A 60 × 40 × 20 block, a Ø8 hole at (20, 10) along z, a Ø6 one at x = 45, z = 12 along y.

@@ -16,7 +16,7 @@ from pelvrak.core.geometry.features import features_of
 from pelvrak.core.geometry.mesh import box, to_stl, volume
 from pelvrak.core.geometry.mesh_file import bodies_in
 from pelvrak.core.geometry.part_file import read_part, taken_out
-from pelvrak.core.geometry.step_file import model_of_solid
+from pelvrak.core.geometry.step_reader import model_of_solid
 from tests import solids
 
 TOP = Path(__file__).resolve().parents[2]

@@ -12,7 +12,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import box
 from pelvrak.core.geometry.part import EdgeRef, FaceRef, middle_of, ref_to
 from pelvrak.core.geometry.rigid import moved
-from pelvrak.core.geometry.step_file import model_of_solid
+from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.seat.resting import Rest, Stocks, resting, resting_findings
 from pelvrak.core.seat.seating import (
     NamedZero,

@@ -11,7 +11,8 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry import step_file
 from pelvrak.core.geometry.mesh import box, to_stl, volume
 from pelvrak.core.geometry.part import FaceRef, edge_of, face_of, packed, ref_to, unpacked
-from pelvrak.core.geometry.step_file import model_of_solid, read_step
+from pelvrak.core.geometry.step_file import read_step
+from pelvrak.core.geometry.step_reader import model_of_solid
 from tests import solids
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "encoder-housing" / "encoder-housing.step"

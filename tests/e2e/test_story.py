@@ -526,7 +526,7 @@ class PartBilletSeat(Browser):
     def test_mesh_part_billet_from_the_shelf_and_zero(self):
         shape = solids.minus(solids.box((0, 0, 0), (2, 1.5, 0.75)), solids.cylinder((1, 0.75, -1), 0.25, 3))
         from pelvrak.core.geometry.mesh import to_stl
-        from pelvrak.core.geometry.step_file import model_of_solid
+        from pelvrak.core.geometry.step_reader import model_of_solid
 
         page = self.page
         self.go(page, "/")
@@ -534,7 +534,7 @@ class PartBilletSeat(Browser):
             path = Path(folder) / "inch.stl"
             path.write_bytes(to_stl(model_of_solid(shape, "", "MM").mesh, "x"))
             page.get_by_label("Part file").set_input_files(path)
-        page.get_by_role("group", name="Unit of the mesh").get_by_role("button", name="in").click()
+            page.get_by_role("group", name="Unit of the mesh").get_by_role("button", name="in").click()
         expect(page.get_by_text("50.8 × 38.1 × 19.05 mm")).to_be_visible(timeout=60_000)
         page.get_by_role("button", name="Start planning").click()
         page.wait_for_url(re.compile(r"/project/\d+"))
@@ -598,8 +598,9 @@ class PartBilletSeat(Browser):
             path = Path(folder) / "rev-b.step"
             path.write_bytes(solids.step_bytes(shape(33)))
             sheet.get_by_label("New revision’s file").set_input_files(path)
-        rows = sheet.get_by_role("list", name="References")
-        expect(rows).to_contain_text("moved: moved 3.000 mm", timeout=60_000)
+            rows = sheet.get_by_role("list", name="References")
+            # The browser reads the file when it is sent, so it stays until then.
+            expect(rows).to_contain_text("moved: moved 3.000 mm", timeout=60_000)
         sheet.get_by_label("Take OP10 seat work zero hole").check()
         sheet.get_by_role("button", name="Plan on revision B").click()
         self.card(page, "Part rev B")

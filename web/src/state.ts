@@ -57,6 +57,8 @@ type View = {
   contacts: boolean
   litItem: string | null
   compare: boolean
+  /** Edits on their way to the server. */
+  saving: number
   notice: Problem | null
   keys: boolean
   choose: (card: Card, stage?: Stage) => void
@@ -68,6 +70,18 @@ type View = {
   lookFrom: (look: Look) => void
   toggle: (layer: Layer) => void
   tell: (notice: Problem | null) => void
+}
+
+/** Do an edit; the screen says that it is being saved until what the server answered is shown. */
+export async function saving<T>(edit: Promise<T>): Promise<T> {
+  const count = (by: number) => useView.setState((view) => ({ saving: view.saving + by }))
+  count(1)
+  try {
+    return await edit
+  } finally {
+    // The answer is shown in a task of its own, put off before this one.
+    setTimeout(() => count(-1))
+  }
 }
 
 export const useView = create<View>((set) => ({
@@ -92,6 +106,7 @@ export const useView = create<View>((set) => ({
   contacts: true,
   litItem: null,
   compare: false,
+  saving: 0,
   notice: null,
   keys: false,
   choose: (card, stage) =>

@@ -56,9 +56,12 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None) -> int:
             for number in range(1, workers + 1):
                 commands[f"worker {number}"] = [*worker, ROUTES]
             try:
-                for name, command in commands.items():
-                    processes[name] = subprocess.Popen(command)
+                # The page first: what the others have to load would only keep it waiting.
+                processes["web"] = subprocess.Popen(commands["web"])
                 _wait_for(f"http://127.0.0.1:{port}/api/library")
+                for name, command in commands.items():
+                    if name not in processes:
+                        processes[name] = subprocess.Popen(command)
                 (data / "address").write_text(f"http://127.0.0.1:{port}\n")
                 (data / "workers").write_text("\n".join(str(p.pid) for n, p in processes.items() if n != "web"))
                 print(f"Pelvrak is at http://127.0.0.1:{port}   (Ctrl-C stops it)", flush=True)

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useCallback, useEffect } from 'react'
-import { useView } from '../state'
+import { saving, useView } from '../state'
 import {
   answered,
   api,
@@ -97,7 +97,17 @@ export const sendFile = (file: File) => posted<PartState>('/api/parts', file)
 /** Post a file to an address of the server; the answer, or the problem with it. */
 export async function posted<T extends object>(url: string, file: File): Promise<T | Problem> {
   const form = new FormData()
-  form.append('file', file)
+  try {
+    // Read first: a file that has gone since it was chosen is told apart from a server that is silent.
+    form.append('file', new Blob([await file.arrayBuffer()]), file.name)
+  } catch {
+    return {
+      code: 'file.gone',
+      where: file.name,
+      what: 'the file can no longer be read',
+      mend: 'choose it again',
+    }
+  }
   try {
     const answer = await fetch(url, { method: 'POST', body: form })
     const body = await answer.json()
@@ -123,7 +133,11 @@ export const usePiece = (
 ) =>
   useQuery({
     queryKey: ['piece', key, piece],
-    queryFn: async () => (await fetch(pieceUrl(key ?? '', piece))).text(),
+    queryFn: async () => {
+      const answer = await fetch(pieceUrl(key ?? '', piece))
+      if (!answer.ok) throw new Refusal(problemOf(await answer.json()))
+      return answer.text()
+    },
     enabled: !!key,
     staleTime: Infinity,
   })
@@ -139,13 +153,13 @@ export function useCommit(project: ProjectState): Commit {
       const plan = structuredClone(project.plan)
       change(plan)
       try {
-        const state = await answered<ProjectState>(
-          api.PUT('/api/projects/{project_id}/plan', {
-            params: { path: { project_id: project.id } },
-            body: { based_on: project.revision, what, plan: plan as unknown as Record<string, never> },
-          }),
+        const put = api.PUT('/api/projects/{project_id}/plan', {
+          params: { path: { project_id: project.id } },
+          body: { based_on: project.revision, what, plan: plan as unknown as Record<string, never> },
+        })
+        await saving(
+          answered<ProjectState>(put).then((state) => queries.setQueryData(['project', project.id], state)),
         )
-        queries.setQueryData(['project', project.id], state)
         tell(null)
         return null
       } catch (refusal) {
@@ -167,7 +181,7 @@ export function useActions(project: ProjectState) {
   const tell = useView((view) => view.tell)
   const done = async (call: Promise<{ data?: unknown; error?: unknown }>) => {
     try {
-      queries.setQueryData(['project', project.id], await answered(call))
+      await saving(answered(call).then((state) => queries.setQueryData(['project', project.id], state)))
       tell(null)
     } catch (refusal) {
       if (refusal instanceof Refusal) tell(refusal.problem)

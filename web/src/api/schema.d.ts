@@ -781,6 +781,22 @@ export interface components {
             ];
         };
         /**
+         * BesideFact
+         * @description The least room between a clamp and any tool on its planned moves, mm; below 0 the tool is in it.
+         */
+        BesideFact: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Operation */
+            operation: string;
+            /** Operation Name */
+            operation_name: string;
+            /** Clearance */
+            clearance: number;
+        };
+        /**
          * BilletReport
          * @description The raw material; margins mm by side.
          *
@@ -1202,7 +1218,9 @@ export interface components {
         };
         /**
          * ColletBlock
-         * @description A square or six-sided block with a collet along x for round work.
+         * @description A square or six-sided block with a collet along x for round work, its axis half of `across` up.
+         *
+         *     A collet of the work's own size closes on it from all sides; force kN, towards the axis, of all of it together.
          */
         ColletBlock: {
             /** Id */
@@ -1881,6 +1899,11 @@ export interface components {
              * @default []
              */
             safety: components["schemas"]["SafetyFact"][];
+            /**
+             * Beside
+             * @default []
+             */
+            beside: components["schemas"]["BesideFact"][];
             /** Friction */
             friction?: number | null;
         };
@@ -3594,9 +3617,18 @@ export interface components {
          *     bottom; gap: between the jaws as they grip; shift: of the work along the jaws, mm; cutter: diameter that cuts
          *     the nest; clearance: where the nest should not touch; relief: of corners tighter than the cutter; floor: the work
          *     stands on the whole floor, or on a step of `step` mm along the wall; edge_break: width of the groove under the
-         *     floor's rim, mm, 0 for none; fill: dents of the work narrower than this are not printed into the jaws.
+         *     floor's rim, mm, 0 for none; fill: dents of the work narrower than this are not printed into the jaws. shape: of a
+         *     block: a nest the work is let into, or a vee (of an angle, or the work's own) or the work's profile all along it.
          */
         SoftCut: {
+            /**
+             * Shape
+             * @default nest
+             * @enum {string}
+             */
+            shape: "nest" | "vee" | "profile";
+            /** Angle Deg */
+            angle_deg?: number | null;
             /** Turn Deg */
             turn_deg?: number | null;
             /** Grip */

@@ -144,6 +144,13 @@ function Open({ project }: { project: ProjectState }) {
 
 function Progress({ project, run, stop }: { project: ProjectState; run: () => void; stop: () => void }) {
   const state = project.evaluation
+  const saving = useView((view) => view.saving > 0)
+  if (saving)
+    return (
+      <div className="text-soft" role="status" aria-label="Computing">
+        saving
+      </div>
+    )
   if (state?.status === 'queued' || state?.status === 'running')
     return (
       <div className="flex items-center gap-2" role="status" aria-label="Computing">

@@ -93,6 +93,16 @@ def drill_torque(diameter_mm: float, feed_mm: float, kc_n_mm2: float) -> float:
     return kc_n_mm2 * feed_mm * diameter_mm**2 / 8
 
 
+def tap_torque(diameter_mm: float, pitch_mm: float, kc_n_mm2: float) -> float:
+    """Torque of a tap, N·mm: M = kc·P²·D/8, as handbooks of threading write it (from memory)."""
+    return kc_n_mm2 * pitch_mm**2 * diameter_mm / 8
+
+
+def reamer_torque(diameter_mm: float, allowance_mm: float, feed_mm: float, kc_n_mm2: float) -> float:
+    """Torque of a reamer, N·mm: the force kc·ap·f on the allowance left on the radius, half a diameter from the axis."""
+    return kc_n_mm2 * allowance_mm * feed_mm * diameter_mm / 2
+
+
 def cutting_data(
     tool: Tool, material: Material, mill: Mill, speed_rpm: float | None = None, feed_mm_min: float | None = None
 ) -> CuttingData:

@@ -14,7 +14,7 @@ import numpy as np
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, to_solid, transformed
-from pelvrak.core.geometry.rigid import moved, rigid, rotation_about_z, turned
+from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z, turned
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.contact import travel
 from pelvrak.core.holding.fixture import Fixture, Role, Solid
@@ -242,11 +242,18 @@ def _lay_in(build: _Build) -> None:
     lying = build.work
     low, high = lying.vertices.min(axis=0), lying.vertices.max(axis=0)
     if nest_item is not None:
-        base = build.poses[nest_item.id] if vise_item is None else build.poses[vise_item.id]
-        above = np.zeros(3) if vise_item is None else np.array([0, 0, _vise(build, vise_item).bed_height])
+        block = vise_item is None or isinstance(build.fixture(nest_item), kinds.Block)
+        base = build.poses[nest_item.id] if vise_item is None or block else build.poses[vise_item.id]
+        above = np.zeros(3) if vise_item is None or block else np.array([0, 0, _vise(build, vise_item).bed_height])
         cut = build.cut[nest_item.id]
         # The turn was taken into the work before; only its place is left.
         out.shift = moved(base, cut.place + above)
+        if vise_item is not None:
+            _close_vise(build, vise_item, transformed(lying, rigid(np.eye(3), out.shift)))
+        return
+    collet = next((i for i in hold.items if isinstance(build.fixture(i), kinds.ColletBlock)), None)
+    if collet is not None:
+        _into_collet(build, collet)
         if vise_item is not None:
             _close_vise(build, vise_item, transformed(lying, rigid(np.eye(3), out.shift)))
         return
@@ -275,6 +282,36 @@ def _lay_in(build: _Build) -> None:
             # Only now it is known where the front one stands: the work comes down onto the real ones.
             out.shift = out.shift + _drop(build, transformed(lying, rigid(np.eye(3), out.shift)), [*rests, *parallels])
             out.pieces += parallels
+
+
+def _into_collet(build: _Build, item: Item) -> None:
+    """Round work into a collet block: its axis in the block's, its middle `work.x` from the block's, the collet closed on it."""
+    one, pose = build.fixture(item), build.poses[item.id]
+    assert isinstance(one, kinds.ColletBlock)
+    # The work as the block sees it: only turned.
+    seen = transformed(build.work, inverse(rigid(pose[:3, :3], np.zeros(3))))
+    low, high = seen.vertices.min(axis=0), seen.vertices.max(axis=0)
+    along = build.hold.work.x - (low[0] + high[0]) / 2
+    half = one.length / 2
+    solid = to_solid(seen).translate([float(along), 0.0, 0.0])
+    within = solid.trim_by_plane([1.0, 0.0, 0.0], -half).trim_by_plane([-1.0, 0.0, 0.0], -half)
+    if within.is_empty():
+        build.said("hold.collet_empty", f"Nothing of the work is within {one.name}.", place=pose[:3, 3])
+        build.out.shift = pose[:3, 3] + turned(pose, np.array([along, 0.0, 0.0]))
+        return
+    box = np.array(within.bounding_box()).reshape(2, 3)
+    middle, size = box.mean(axis=0), float(np.ptp(box[:, 1:], axis=0).max())
+    place = np.array([along, -middle[1], one.across / 2 - middle[2]])
+    if size > one.bore_max + 1e-3:
+        build.said("hold.collet_bore", f"The work is {size:.2f} mm across where {one.name} takes it; its collets take {one.bore_max:g}.",
+                   measured=round(size, 4), limit=one.bore_max, place=moved(pose, np.array([0.0, 0.0, one.across / 2])))  # fmt: skip
+    build.out.shift = pose[:3, 3] + turned(pose, place)
+    force = (item.force_kn or one.force_kn) * 1000 / 2
+    for quarter, way in kinds.collet_quarters(one, to_solid(seen).translate([float(v) for v in place])):
+        # A collet centres: two of its quarters count as what the work is pressed against by the other two.
+        presses = way.sum() < 0
+        push = turned(pose, way) if presses else None
+        build.out.pieces.append(Piece(item.id, "collet", "clamps" if presses else "locates", transformed(mesh_of(quarter), pose), push, force if presses else 0.0))  # fmt: skip
 
 
 def _vise(build: _Build, item: Item) -> kinds.Vise:

@@ -29,6 +29,8 @@ WIDEST_LINE_MM, LEANS_AWAY = 6.0, 0.6
 # Parts of one patch look the same way: their normals rounded to 1/LOOKS, whose limits lie off the angles of the trade.
 LOOKS = 2.7
 JOIN_MM = 1e-3
+# A patch is round when its normals stray from their mean by this; below it is what a plane surface is off.
+ROUND_SPREAD = 0.03
 
 
 @dataclass(frozen=True)
@@ -37,7 +39,8 @@ class Patch:
 
     normal: into the work, where the piece pushes; centre: of the area; kind: face, line or point; length, width:
     of the patch along its own axes, `long` the direction of its length; hull (n, 3): corners of the area's
-    convex hull, where contact forces act; triangles (t, 3, 3): the area for pictures.
+    convex hull, where contact forces act, and looks (n, 3): the normal at each, which turns where the face is round;
+    triangles (t, 3, 3): the area for pictures.
     """
 
     piece: int
@@ -49,6 +52,7 @@ class Patch:
     width: float
     long: Floats
     hull: Floats
+    looks: Floats
     triangles: Floats
 
 
@@ -178,8 +182,9 @@ def _grouped(number: int, overlay: _Overlay, corners: Floats) -> list[Patch]:
         spread = float(np.ptp(overlay.gaps[own]))
         # Where one face leans away, an edge lies on a face: it is that face that pushes.
         on_edge = spread > LEANS_AWAY and _at_own_edge(overlay, own, corners)
-        normal = weights @ (overlay.their_normals if on_edge else overlay.normals)[overlay.polygon[own]]
-        out.append(_patch(number, area, centre, normal / np.linalg.norm(normal), triangles, spread))
+        normals = (overlay.their_normals if on_edge else overlay.normals)[overlay.polygon[own]]
+        normal = weights @ normals
+        out.append(_patch(number, area, centre, normal / np.linalg.norm(normal), triangles, normals, spread))
     return sorted(out, key=lambda patch: -patch.area)
 
 
@@ -194,8 +199,10 @@ def _at_own_edge(overlay: _Overlay, own: NDArray[np.bool_], corners: Floats) -> 
     return bool(away.min() < 1e-4)
 
 
-def _patch(number: int, area: float, centre: Floats, normal: Floats, triangles: Floats, spread: float) -> Patch:
-    """spread: of the gap over the patch; where a face curves or leans away it is all that counts as touching."""
+def _patch(
+    number: int, area: float, centre: Floats, normal: Floats, triangles: Floats, normals: Floats, spread: float
+) -> Patch:
+    """normals: of each triangle; spread: of the gap over the patch: where a face curves or leans away it is all that counts as touching."""
     turn = square_to(normal)
     flat = (triangles.reshape(-1, 3) - centre) @ turn.T
     hull = shapely.MultiPoint(flat[:, :2]).convex_hull
@@ -216,8 +223,16 @@ def _patch(number: int, area: float, centre: Floats, normal: Floats, triangles: 
         else rectangle
     )
     # Each corner of the hull stands as high as the area does there.
-    heights = flat[np.argmin(np.linalg.norm(flat[None, :, :2] - edge[:, None], axis=2), axis=1), 2]
+    away = np.linalg.norm(flat[None, :, :2] - edge[:, None], axis=2)
+    heights = flat[np.argmin(away, axis=1), 2]
+    looks = np.tile(normal, (len(edge), 1))
+    sizes = np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1)
+    if np.average(np.linalg.norm(normals - normal, axis=1), weights=sizes) > ROUND_SPREAD:
+        # Where facets of a round face meet, the normal between them.
+        meet = (away < away.min(axis=1, keepdims=True) + JOIN_MM).astype(np.float64)
+        looks = meet @ np.repeat(normals, 3, axis=0)
+        looks /= np.linalg.norm(looks, axis=1, keepdims=True)
     return Patch(
         number, area, centre, normal, kind, length, width, turn[:2].T @ along,
-        np.column_stack([edge, heights]) @ turn + centre, triangles,
+        np.column_stack([edge, heights]) @ turn + centre, looks, triangles,
     )  # fmt: skip

@@ -83,6 +83,16 @@ class SafetyFact(Frozen):
     place: Vector
 
 
+class BesideFact(Frozen):
+    """The least room between a clamp and any tool on its planned moves, mm; below 0 the tool is in it."""
+
+    item: str
+    name: str
+    operation: str
+    operation_name: str
+    clearance: float
+
+
 class HoldFacts(Frozen):
     """What the holding does to the work, all from the incoming stock; lengths mm, areas mm², zero frame.
 
@@ -114,6 +124,7 @@ class HoldFacts(Frozen):
     thin: ThinFact | None = None
     proposals: tuple[Proposal, ...] = ()
     safety: tuple[SafetyFact, ...] = ()
+    beside: tuple[BesideFact, ...] = ()
     friction: float | None = None
 
 

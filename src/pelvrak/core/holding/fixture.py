@@ -217,7 +217,10 @@ class Chuck(_Fixture):
 
 
 class ColletBlock(_Fixture):
-    """A square or six-sided block with a collet along x for round work."""
+    """A square or six-sided block with a collet along x for round work, its axis half of `across` up.
+
+    A collet of the work's own size closes on it from all sides; force kN, towards the axis, of all of it together.
+    """
 
     kind: Literal["collet_block"] = "collet_block"
     sides: Literal[4, 6]
@@ -225,6 +228,17 @@ class ColletBlock(_Fixture):
     length: Size
     bore_max: Size
     force_kn: Size
+
+    @model_validator(mode="after")
+    def _collet_lies_within(self) -> ColletBlock:
+        if collet_bore(self) >= self.across - 2:
+            raise ValueError("the collet is as wide as the block")
+        return self
+
+
+def collet_bore(one: ColletBlock) -> float:
+    """Diameter of the hole in a collet block, into which the collet goes, mm; a collet's wall 4 mm: ours."""
+    return one.bore_max + 8.0
 
 
 class Block(_Fixture):
@@ -421,7 +435,30 @@ def _collet_block(one: ColletBlock) -> list[Solid]:
             (float(r * np.cos(a)), float(one.across / 2 + r * np.sin(a))) for a in np.radians(np.arange(0, 360, 60))
         ]
         body = prism(ring, -one.length / 2, one.length / 2)
-    return [Solid("collet block", "locates", body)]
+    return [Solid("collet block", "body", body - _along_x(one, collet_bore(one), 1.0))]
+
+
+def _along_x(one: ColletBlock, diameter: float, longer: float) -> manifold3d.Manifold:
+    """A rod in the axis of a collet block, longer than it at both ends."""
+    body = rod(diameter, -one.length / 2 - longer, one.length / 2 + longer).rotate([0.0, 90.0, 0.0])
+    return body.translate([0.0, 0.0, one.across / 2])
+
+
+def collet_quarters(one: ColletBlock, work: manifold3d.Manifold) -> list[tuple[manifold3d.Manifold, Floats]]:
+    """A collet closed on work (block's frame), slit in four; each quarter with the way it presses."""
+    ring = _along_x(one, collet_bore(one), 0.0) - work
+    middle, half = one.across / 2, collet_bore(one)
+    for turn in (45.0, 135.0):
+        slit = cuboid((-one.length, -half, -0.5), (one.length, half, 0.5)).rotate([turn, 0.0, 0.0])
+        ring -= slit.translate([0.0, 0.0, middle])
+    out = []
+    for piece in sorted(ring.decompose(), key=lambda p: -p.volume())[:4]:
+        box = piece.bounding_box()
+        at = np.array([0.0, (box[1] + box[4]) / 2, (box[2] + box[5]) / 2 - middle])
+        way = np.zeros(3)
+        way[int(np.argmax(np.abs(at)))] = -np.sign(at[int(np.argmax(np.abs(at)))])
+        out.append((piece, way))
+    return out
 
 
 _SOLIDS: dict[type, Callable[[Any], list[Solid]]] = {
@@ -467,6 +504,9 @@ def picture_solids(one: Fixture) -> list[Solid]:
             out.append(Solid("jaw", "clamps", turned))
     if isinstance(one, Jaws):
         out.append(Solid("jaw", "clamps", jaw(one).rotate([0.0, 0.0, 180.0]).translate([0.0, -2 * one.thickness - 40.0, 0.0])))  # fmt: skip
+    if isinstance(one, ColletBlock):
+        bar = _along_x(one, 0.6 * one.bore_max, 5.0)
+        out += [Solid("collet", "clamps", quarter) for quarter, _ in collet_quarters(one, bar)]
     if isinstance(one, Parallels):
         out = [
             Solid("parallel", "rests", s.body.translate([0.0, 2.2 * one.thickness * i, 0.0]))

@@ -25,9 +25,12 @@ class SoftCut(Frozen):
     bottom; gap: between the jaws as they grip; shift: of the work along the jaws, mm; cutter: diameter that cuts
     the nest; clearance: where the nest should not touch; relief: of corners tighter than the cutter; floor: the work
     stands on the whole floor, or on a step of `step` mm along the wall; edge_break: width of the groove under the
-    floor's rim, mm, 0 for none; fill: dents of the work narrower than this are not printed into the jaws.
+    floor's rim, mm, 0 for none; fill: dents of the work narrower than this are not printed into the jaws. shape: of a
+    block: a nest the work is let into, or a vee (of an angle, or the work's own) or the work's profile all along it.
     """
 
+    shape: Literal["nest", "vee", "profile"] = "nest"
+    angle_deg: Annotated[float, Field(ge=60, le=150)] | None = None
     turn_deg: Annotated[float, Field(ge=-45, le=45)] | None = None
     grip: Annotated[float, Field(gt=0, le=200)] | None = None
     gap: Annotated[float, Field(ge=0, le=200)] | None = None

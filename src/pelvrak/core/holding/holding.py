@@ -20,7 +20,6 @@ from pelvrak.core.geometry.mesh import (
     mesh_of,
     to_solid,
     transformed,
-    triangle_normals,
     volume,
     with_label,
 )
@@ -44,6 +43,7 @@ from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM, Hold
 from pelvrak.core.holding.loading import WayOut, ways_out
 from pelvrak.core.holding.locating import Locating, contact_points, locating, motions, rows_of
 from pelvrak.core.holding.squeeze import MODULUS, SQUEEZE_MM, thin_wall
+from pelvrak.core.holding.vee import vee_of
 from pelvrak.core.stock.questions import centre_of_mass
 
 # Common practice, no source.
@@ -52,6 +52,8 @@ GRIP_LEAST_MM = 2.0
 EVEN_SHARE = 0.25
 # What lies within this of a jaw could touch it, mm.
 MIGHT_TOUCH_MM = 1.0
+# Contacts that look the same way within 15° are one flank's.
+SAME_FLANK_COS = 0.966
 OWN_THREAD = "bolt from below"
 TABLE_MARGIN_MM, TABLE_THICK_MM = 60.0, 12.0
 
@@ -125,7 +127,19 @@ def _threaded(number: int, piece: Piece) -> Patch:
     assert piece.push is not None
     low, high = piece.mesh.vertices.min(axis=0), piece.mesh.vertices.max(axis=0)
     at = np.array([*(low + high)[:2] / 2, high[2]])
-    return Patch(number, 0.0, at, piece.push, "thread", 0.0, 0.0, np.array([1.0, 0, 0]), at[None], np.zeros((0, 3, 3)))
+    return Patch(
+        number,
+        0.0,
+        at,
+        piece.push,
+        "thread",
+        0.0,
+        0.0,
+        np.array([1.0, 0, 0]),
+        at[None],
+        piece.push[None],
+        np.zeros((0, 3, 3)),
+    )
 
 
 def _table(assembly: Assembly, stock: Mesh) -> Piece:
@@ -276,13 +290,21 @@ class _Checked:
         for piece in self.pieces:
             if piece.name == OWN_THREAD:
                 out.append(self._finding("hold.own_thread", "note", "A bolt holds the work by its own thread: light cuts only.", piece.mesh.vertices.max(axis=0)))  # fmt: skip
-        jawed = self.assembly.closing is not None and self.assembly.jaw_top is not None
+        # In a collet block the work is held by the collet; the jaws hold the block.
+        blocked = any(isinstance(self.fixtures[item.fixture], kinds.ColletBlock) for item in self.hold.items)
+        jawed = self.assembly.closing is not None and self.assembly.jaw_top is not None and not blocked
         if jawed:
             out += self._jaws(facts)
         if not self.found:
             out.append(self._finding("hold.no_touch", "error", "Nothing of the holding touches the work."))
             return out
-        out += self._uneven() + self._located_findings() + self._rocking(set_up) + self._loading(facts)
+        out += (
+            self._uneven()
+            + self._corners_first()
+            + self._located_findings()
+            + self._rocking(set_up)
+            + self._loading(facts)
+        )
         if facts.thin is not None and facts.thin.bends > SQUEEZE_MM:
             t = facts.thin
             out.append(self._finding(
@@ -424,6 +446,31 @@ class _Checked:
                     ))  # fmt: skip
         return out
 
+    def _corners_first(self) -> list[Finding]:
+        """Nests that meet the work on a corner or an edge while their flanks still stand off."""
+        out = []
+        for number, piece in enumerate(self.pieces):
+            item = next((i for i in self.hold.items if i.id == piece.item), None)
+            nest = item is not None and (
+                item.cut is not None or isinstance(self.fixtures[item.fixture], (kinds.Block, kinds.Own))
+            )
+            own = [p for p in self.found if p.piece == number and abs(p.normal[2]) < 0.5]
+            if not nest or not own:
+                continue
+            for flank in patches(self.stock, [piece.mesh], MIGHT_TOUCH_MM):
+                first = [p for p in own if p.normal @ flank.normal > SAME_FLANK_COS]
+                area = sum(p.area for p in first)
+                if not first or any(p.kind == "face" for p in first) or area >= EVEN_SHARE * flank.area:
+                    continue
+                edge = max(first, key=lambda p: p.length)
+                out.append(self._finding(
+                    "hold.corner_first", "warning",
+                    f"The work meets the {piece.name} on a corner or an edge, {edge.length:.1f} mm long, before its flank: {flank.area:.0f} mm² of it stand off.",
+                    edge.centre, measured=round(area, 2), limit=round(EVEN_SHARE * flank.area, 2), unit="mm²",
+                ))  # fmt: skip
+                break
+        return out
+
     def _located_findings(self) -> list[Finding]:
         out = []
         found = self._located
@@ -502,13 +549,6 @@ class _Checked:
         if a.closing is not None and a.jaw_span is not None and not any(i.cut for i in self.hold.items):
             along = 0 if abs(a.closing[1]) > 0.5 else 1
             out += self._other_way(along)
-            middle = float((self.stock.vertices.min(axis=0) + self.stock.vertices.max(axis=0))[along] / 2)
-            jaws = float((a.jaw_span[0] + a.jaw_span[1])[along] / 2 - a.shift[along])
-            if abs(middle - jaws) > 5.0 and not self.hold.work.pushed:
-                out.append(Proposal(
-                    reason=f"the work's middle is {abs(middle - jaws):.1f} mm from the jaws' middle, where the screw pulls straight",
-                    cure=Cure(label="Centre the work on the jaws", path="hold/work/x", value=0.0),
-                ))  # fmt: skip
         out += self._vees()
         return out
 
@@ -572,20 +612,3 @@ def _grip(fixed: list[Patch], moving: list[Patch], closing: Floats | None) -> tu
 
 def _way(found: WayOut) -> WayFact:
     return WayFact(way=found.way, free=found.free, blocked_by=found.blocked_by, opening=found.opening)
-
-
-def vee_of(stock: Mesh) -> float | None:
-    """The angle between two flanks on the underside of the work that meet along its length, degrees; None when it has none."""
-    normals = triangle_normals(stock)
-    corners = stock.vertices[stock.triangles]
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
-    under = (normals[:, 2] < -0.2) & (normals[:, 2] > -0.97)
-    if area[under].sum() < 0.02 * area.sum():
-        return None
-    keys, which = np.unique(np.round(normals[under], 2), axis=0, return_inverse=True)
-    sizes = np.bincount(which.ravel(), area[under])
-    flanks = keys[np.argsort(-sizes)[:2]]
-    if len(flanks) < 2 or np.sort(sizes)[-2:].sum() < 0.6 * sizes.sum():
-        return None
-    flanks = flanks / np.linalg.norm(flanks, axis=1, keepdims=True)
-    return float(180 - np.degrees(np.arccos(np.clip(flanks[0] @ flanks[1], -1, 1))))

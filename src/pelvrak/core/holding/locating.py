@@ -51,6 +51,11 @@ def contact_points(patch: Patch) -> Floats:
     return patch.hull
 
 
+def contact_looks(patch: Patch) -> Floats:
+    """The way a patch pushes at each of its contact points, (n, 3)."""
+    return patch.looks if patch.kind == "face" else np.tile(patch.normal, (len(contact_points(patch)), 1))
+
+
 def locator_matrix(points: Floats, normals: Floats, middle: Floats, length: float) -> Floats:
     """Rows (n, 6): [normal, (point - middle) × normal / length], so that turning and sliding weigh alike."""
     return np.hstack([normals, np.cross(points - middle, normals) / length])
@@ -60,9 +65,8 @@ def rows_of(patches: list[Patch], middle: Floats, length: float) -> Floats:
     """The locator matrix of some patches."""
     if not patches:
         return np.zeros((0, 6))
-    points = [contact_points(patch) for patch in patches]
-    normals = np.concatenate([np.tile(p.normal, (len(q), 1)) for p, q in zip(patches, points, strict=True)])
-    return locator_matrix(np.concatenate(points), normals, middle, length)
+    points = np.concatenate([contact_points(patch) for patch in patches])
+    return locator_matrix(points, np.concatenate([contact_looks(patch) for patch in patches]), middle, length)
 
 
 def _null(matrix: Floats) -> tuple[int, float, Floats]:

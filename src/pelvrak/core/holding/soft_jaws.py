@@ -76,7 +76,8 @@ class Nest:
     work in the solution's frame. outline: of what goes in; wanted: outline with clearance and reliefs; left: what
     the cutter leaves open of it; boss: deeper room; rest, top, floor: heights. edge: height of the edge at the
     work's bottom; grip: straight wall held. split: y of the gap's middle, gap; walls: least jaw behind the nest
-    (fixed, moving). place: takes the setup-oriented, turned work into the frame.
+    (fixed, moving). place: takes the setup-oriented, turned work into the frame (of the block itself for one cut on
+    its end, whose frame lies in the block's by `frame`, 4×4).
     """
 
     spec: SoftCut
@@ -101,6 +102,7 @@ class Nest:
     trouble: list[tuple[str, str, str, float | None, float | None]] = field(default_factory=list)
     jaws: CutJaws | None = None
     half: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    frame: Floats = field(default_factory=lambda: np.eye(4))
 
     @property
     def depth(self) -> float:
@@ -172,7 +174,7 @@ def even_turn(outline: Polygon) -> tuple[float, float]:
     return -(back + front) / 2, abs(back - front)
 
 
-def _filled(rings: list[Floats]) -> Polygon | None:
+def filled(rings: list[Floats]) -> Polygon | None:
     """The largest outline among some rings, without its holes."""
     whole = unary_union([Polygon(ring) for ring in rings if len(ring) > 2 and Polygon(ring).area > 1e-3])
     if whole.is_empty:
@@ -183,13 +185,13 @@ def _filled(rings: list[Floats]) -> Polygon | None:
 
 def outline_below(solid: manifold3d.Manifold, height: float) -> Polygon | None:
     """The outline, seen from above, of everything below a height."""
-    return _filled(solid.trim_by_plane([0.0, 0.0, -1.0], -height).project().to_polygons())
+    return filled(solid.trim_by_plane([0.0, 0.0, -1.0], -height).project().to_polygons())
 
 
 def _edge_height(solid: manifold3d.Manifold, bottom: float, top: float) -> float:
     """How high the edge (radius, chamfer) at the bottom goes before the wall stands straight."""
     levels = np.arange(0.02, min(HIGHEST_EDGE_MM, (top - bottom) * 0.8), LEVEL_MM)
-    sections = [_filled(solid.slice(bottom + h).to_polygons()) for h in levels]
+    sections = [filled(solid.slice(bottom + h).to_polygons()) for h in levels]
     kept = [(h, s) for h, s in zip(levels, sections, strict=True) if s is not None]
     if len(kept) < 3:
         return 0.0
@@ -241,7 +243,7 @@ def opened(region: BaseGeometry, radius: float) -> BaseGeometry:
     return region.buffer(-radius, quad_segs=QUAD).buffer(radius, quad_segs=QUAD)
 
 
-def _reliefs(wanted: Polygon, work: Polygon, radius: float, kind: str) -> list[Polygon]:
+def reliefs(wanted: Polygon, work: Polygon, radius: float, kind: str) -> list[Polygon]:
     """Room for the corners of the work that the cutter would leave metal in, each joined to what is cut anyway."""
     reach = opened(wanted, radius)
     tight = work.difference(reach.buffer(0.005))
@@ -269,7 +271,7 @@ def _reliefs(wanted: Polygon, work: Polygon, radius: float, kind: str) -> list[P
     return out
 
 
-def _one(shape: BaseGeometry) -> Polygon:
+def one_piece(shape: BaseGeometry) -> Polygon:
     """The largest piece of a shape, without its holes."""
     pieces = list(shape.geoms) if hasattr(shape, "geoms") else [shape]
     largest = max(pieces, key=lambda p: p.area)
@@ -343,17 +345,17 @@ def solve(
     ]  # fmt: skip
     radius = spec.cutter / 2
     fill = spec.cutter if spec.fill is None else spec.fill
-    outline = _one(raw.buffer(fill / 2, quad_segs=QUAD).buffer(-fill / 2, quad_segs=QUAD)).union(raw)
-    outline = _one(outline).simplify(0.002)
+    outline = one_piece(raw.buffer(fill / 2, quad_segs=QUAD).buffer(-fill / 2, quad_segs=QUAD)).union(raw)
+    outline = one_piece(outline).simplify(0.002)
     reasons.append(Reason(name="fill", value=round(fill, 3), unit="mm", solved=spec.fill is None,
                           why="holes and dents narrower than the cutter do not print into the jaws"))  # fmt: skip
     back, front = _gripped(outline, raw)
     wide = outline.buffer(spec.clearance, quad_segs=QUAD)
     held = [*back, *front] if vise is not None else [LineString(outline.exterior)]
     strips = unary_union([line.buffer(spec.clearance + 0.2, cap_style="flat") for line in held]) if held else Polygon()
-    wanted = _one(outline.union(wide.difference(strips)).buffer(0)) if spec.clearance > 0 else outline
+    wanted = one_piece(outline.union(wide.difference(strips)).buffer(0)) if spec.clearance > 0 else outline
     if spec.relief != "none":
-        wanted = _one(unary_union([wanted, *_reliefs(wanted, outline, radius, spec.relief)]))
+        wanted = one_piece(unary_union([wanted, *reliefs(wanted, outline, radius, spec.relief)]))
     left = opened(wanted, radius)
     if left.is_empty:
         raise BadInput(
@@ -362,7 +364,7 @@ def solve(
             f"a Ø{spec.cutter:g} cutter does not get into the nest",
             "choose a smaller cutter",
         )
-    left = _one(left)
+    left = one_piece(left)
     boss = None
     if rest > bottom + 0.05:
         low_part = outline_below(solid, rest - 0.05)

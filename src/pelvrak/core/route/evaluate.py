@@ -29,11 +29,13 @@ from pelvrak.core.holding.facts import HoldFacts, in_frame
 from pelvrak.core.holding.hold import fixtures_of
 from pelvrak.core.machine.mill import Mill, check_table, mill_of, register_value
 from pelvrak.core.program.post import Planned, Program, post
+from pelvrak.core.route.ahead import ahead
 from pelvrak.core.route.holding import held_for_cutting, held_in, holding_field, holding_mesh, safety_of
 from pelvrak.core.route.jaws import (
     Solved,
     blanks_mesh,
     cut_jaws,
+    cutting_zero,
     jaw_files,
     maker_of,
     not_cut,
@@ -59,7 +61,6 @@ from pelvrak.core.route.report import (
 from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix, mesh_in, part_result
 from pelvrak.core.route.simulate import Station, simulate
 from pelvrak.core.route.store import Store, key_of
-from pelvrak.core.route.under import through_into
 from pelvrak.core.route.zeros import maker_number, zeros_checked
 from pelvrak.core.seat.seating import lay, seat_work, zero_place
 from pelvrak.core.stock.compare import compare, signed_distance
@@ -287,18 +288,21 @@ def _setup(
         return base.model_copy(update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)})
     run.done += 1
     station = _station(run, setup, placed, {})
+    tools = {tool.id: tool for tool in run.plan.tools}
+    shop = fixtures_of(run.plan.fixtures)
+    foretold, beside, proposals = ahead(run, station, setup, tools, incoming_key, shop)
     size = placed.high - placed.low
     about = f"{size[0]:.1f} x {size[1]:.1f} x {size[2]:.1f} mm, {incoming_volume * density:.3f} kg"
     done = _operations(run, index, setup, placed, station, incoming_key, incoming_volume, about)
     reports, key, stock_volume = done.reports, done.key, done.volume
-    tools = {tool.id: tool for tool in run.plan.tools}
     stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), reports, tools)
-    placed.hold = placed.hold.model_copy(update={"safety": stands, "friction": FRICTION if stands else None})
+    placed.hold = placed.hold.model_copy(update={
+        "safety": stands, "friction": FRICTION if stands else None, "beside": beside,
+        "proposals": (*placed.hold.proposals, *proposals),
+    })  # fmt: skip
     findings = [_with_pointers(finding, index) for finding in placed.findings]
     findings += [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
-    shop = fixtures_of(run.plan.fixtures)
-    under = through_into(setup, tools, run.part, placed.hold, station.solids, placed.zero_from_work, shop)
-    findings += [_with_pointers(in_work_frame(f, placed.zero_from_work), index) for f in under]
+    findings += [_with_pointers(in_work_frame(f, placed.zero_from_work), index) for f in foretold]
     if not setup.operations:
         findings.append(
             Finding(code="cut.no_operations", severity="note", setup=setup.name, stage="cut",
@@ -411,7 +415,7 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
     solved = target.solved
     assert solved is not None
     assert target.hold.zero_on_table is not None
-    to_zero = zero_from_nest(solved, np.array(target.hold.zero_on_table))
+    to_zero = cutting_zero(solved, np.array(target.hold.zero_on_table))
     blanks = blanks_mesh(solved)
     low, high = blanks.vertices.min(axis=0), blanks.vertices.max(axis=0)
     cell = run.plan.resolution_mm
@@ -420,9 +424,14 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
         f"{setup.name} blanks", key, lambda: stock_pieces(field_of_mesh(grid_around(low, high, cell), blanks), {})
     )
     block = spacer(solved)
-    hold = held_for_cutting(run, setup, target.hold, solved, None if block is None else transformed(block, to_zero))
+    hold = (
+        HoldFacts()
+        if solved.on_end
+        else held_for_cutting(run, setup, target.hold, solved, None if block is None else transformed(block, to_zero))
+    )
     here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
-    placed = Placed(to_zero, [], mill_of(setup.machine), hold, target.register, [], here.min(axis=0), here.max(axis=0))
+    register = None if solved.on_end else target.register
+    placed = Placed(to_zero, [], mill_of(setup.machine), hold, register, [], here.min(axis=0), here.max(axis=0))
     station = _station(run, setup, placed, rooms(solved, to_zero))
     vise = solved.vise
     force = 0.0 if vise is None else (vise[0].force_kn or vise[1].force_kn)
@@ -433,6 +442,8 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
     findings = []
     if not setup.operations:
         findings.append(Finding(code="jaws.no_operations", severity="error", setup=setup.name, stage="cut", sentence="Nothing cuts the jaws yet."))  # fmt: skip
+    if solved.on_end:
+        findings.append(Finding(code="jaws.on_end", severity="note", setup=setup.name, stage="hold", sentence=f"The block is cut standing on its end, {solved.nest.half[1]:g} mm high; zero is its top. Its clamping is not planned here."))  # fmt: skip
     amount = facts["volume_mm3"]
     return base.model_copy(
         update={

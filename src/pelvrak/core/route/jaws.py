@@ -16,11 +16,12 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding, Severity
 from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_solid, transformed
-from pelvrak.core.geometry.rigid import inverse, rigid
+from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.assemble import CutJaws, standing_at
 from pelvrak.core.holding.facts import Proposal
 from pelvrak.core.holding.hold import Item, fixtures_of
+from pelvrak.core.holding.profile_block import solve_profile
 from pelvrak.core.holding.soft_jaws import RIM_CUTTER_MM, Nest, as_jaws, blanks, solve
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Makes, Plan, Setup
@@ -31,6 +32,7 @@ from pelvrak.core.route.store import key_of
 # Under the floor's groove, so that no cutter meets the spacer, mm.
 SPACER_LOW_MM = 3.0
 STEP_DOWN_MM = 2.0
+WALL_STEP_MM = 15.0
 
 
 @dataclass
@@ -61,7 +63,7 @@ class Solved:
 
     @property
     def vise(self) -> tuple[Item, kinds.Vise] | None:
-        if self.item.on == "table":
+        if self.item.on == "table" or isinstance(self.blank, kinds.Block):
             return None
         base = next(item for item in self.setup.hold.items if item.id == self.item.on)
         one = fixtures_of(self.run.plan.fixtures).get(base.fixture)
@@ -82,10 +84,26 @@ class Solved:
             ):
                 at, _, _ = holes[item.into.face]
                 bolts.append((self.rotation @ at, kinds.SCREWS[one.thread][0]))
-        return solve(self.work, self.item.cut, self.blank, self.vise[1] if self.vise else None, self.turned_deg, bolts)
+        return self.solved_in(self.blank, bolts)
+
+    def solved_in(self, blank: kinds.Jaws | kinds.Block, bolts: list[tuple[Floats, float]] | None = None) -> Nest:
+        """The nest as some blank would get it."""
+        assert self.item.cut is not None
+        if isinstance(blank, kinds.Block) and self.item.cut.shape != "nest":
+            turn = rigid(rotation_about_z(-self.turned_deg), np.zeros(3))
+            return solve_profile(transformed(self.work, turn), self.item.cut, blank)
+        return solve(self.work, self.item.cut, blank, self.vise[1] if self.vise else None, self.turned_deg, bolts)
+
+    @property
+    def on_end(self) -> bool:
+        """Whether it is a block that is cut standing on its end."""
+        return self.item.cut is not None and self.item.cut.shape != "nest" and isinstance(self.blank, kinds.Block)
 
     def layout_from_nest(self) -> Floats:
         """Where the nest's frame stands on the table, 4×4."""
+        return np.asarray(self._layout_from_blank() @ self.nest.frame)
+
+    def _layout_from_blank(self) -> Floats:
         shop = fixtures_of(self.run.plan.fixtures)
         if self.vise is None:
             return standing_at(self.setup.hold, shop, self.item.id)
@@ -95,8 +113,8 @@ class Solved:
 
     @property
     def turned_deg(self) -> float:
-        """How the nest's frame is turned on the table."""
-        turn = self.layout_from_nest()
+        """How the blank is turned on the table."""
+        turn = self._layout_from_blank()
         return float(np.degrees(np.arctan2(turn[1, 0], turn[0, 0])))
 
     def report(self, cut_in: str | None, zero_from_nest: Floats | None) -> NestReport:
@@ -120,7 +138,11 @@ class Solved:
         nest = self.nest
         out = []
         for code, severity, sentence, measured, limit in nest.trouble:
-            cures = self.other_blanks(path) if code in ("jaws.thin", "jaws.too_short", "jaws.too_low") else ()
+            cures = (
+                self.other_blanks(path)
+                if code in ("jaws.thin", "jaws.too_short", "jaws.too_low", "jaws.longer_than_work")
+                else ()
+            )
             severe: Severity = "error" if severity == "error" else "warning"
             out.append(Finding(
                 code=code, severity=severe, setup=self.setup.name, stage="hold", sentence=sentence,
@@ -140,7 +162,7 @@ class Solved:
             *(sorted(blocks, key=lambda f: f.width * f.height * f.length) if not self.vise else []),
         ]
         for other in sized:
-            if not solve(self.work, self.item.cut, other, self.vise[1] if self.vise else None, self.turned_deg).trouble:
+            if not self.solved_in(other).trouble:
                 return (Cure(label=f"Use {other.name}", path=f"{path}/fixture", value=other.id),)
         return ()
 
@@ -177,7 +199,7 @@ def cut_jaws(solved: Solved, made: SetupReport | None) -> tuple[CutJaws, str]:
         return nest.jaws, f"drawn {solved.key}"
     mesh = mesh_from_bytes(solved.run.piece(made.outgoing_key, "surface.npz"))
     if solved.vise is None:
-        return replace(nest.jaws, fixed=mesh), made.outgoing_key
+        return replace(nest.jaws, fixed=transformed(mesh, nest.frame)), made.outgoing_key
     pieces = to_solid(Mesh(mesh.vertices, mesh.triangles, np.zeros(len(mesh.triangles), np.int64))).decompose()
     sides: dict[bool, list[manifold3d.Manifold]] = {True: [], False: []}
     for piece in pieces:
@@ -208,7 +230,7 @@ def blanks_mesh(solved: Solved) -> Mesh:
     """What the jaw-cutting setup starts from: both blanks as they grip, or the block; nest frame."""
     nest = solved.nest
     if solved.vise is None:
-        length, height, width = nest.half
+        length, height, width = nest.half  # of a block on its end: across, along, up
         return box(np.array([-length / 2, -width / 2, 0.0]), np.array([length / 2, width / 2, height]))
     return joined([mesh_of(blank) for blank in blanks(nest)])
 
@@ -266,12 +288,16 @@ def jaw_setup(plan: Plan, index: int, solved: Solved) -> Setup:
             operations.append(Pocket(id=f"{room}-rough", name=f"Clear {name}", tool=wide.id, nest=room, step_down=down, leave_side=0.2 if room == "floor" else 0.0))  # fmt: skip
         operations.append(
             Outline(
-                id="wall", name="Finish nest wall", tool=wide.id, nest=True, step_down=min(200.0, max(1.0, nest.depth))
+                id="wall",
+                name="Finish nest wall",
+                tool=wide.id,
+                nest=True,
+                step_down=min(WALL_STEP_MM if solved.on_end else 200.0, max(1.0, nest.depth)),
             )
         )
         rim = _largest(tools, RIM_CUTTER_MM)
-        if rim is not None and solved.item.cut.edge_break > 0:
-            operations.append(Outline(id="rim", name="Break the floor's rim", tool=rim.id, nest=True, below=solved.item.cut.edge_break, step_down=1.0))  # fmt: skip
+        if rim is not None and nest.spec.edge_break > 0:
+            operations.append(Outline(id="rim", name="Break the floor's rim", tool=rim.id, nest=True, below=nest.spec.edge_break, step_down=1.0))  # fmt: skip
     taken = {one.name for one in plan.setups}
     name = next(n for n in (f"{setup.name}-JAWS"[:20], *(f"JAWS{i}" for i in range(1, 99))) if n not in taken)
     return Setup(
@@ -294,6 +320,13 @@ def not_cut(plan: Plan, index: int, solved: Solved) -> Finding:
         sentence=f"No setup of the route cuts the jaws that {solved.setup.name} grips with: they are taken as solved.",
         cures=(Cure(label=f"Put {made.name} before {solved.setup.name}", path="/setups", value=setups),),
     )  # fmt: skip
+
+
+def cutting_zero(solved: Solved, zero_on_table: Floats) -> Floats:
+    """zero_from_nest, 4×4, while it is cut: the zero it shares with its use, or the top of a block standing on its end."""
+    if solved.on_end:
+        return rigid(np.eye(3), np.array([0.0, 0.0, -solved.nest.half[1]]))
+    return zero_from_nest(solved, zero_on_table)
 
 
 def zero_from_nest(solved: Solved, zero_on_table: Floats) -> Floats:

@@ -6,7 +6,15 @@ import math
 
 import numpy as np
 
-from pelvrak.core.cutting.feeds import Material, drill_thrust, drill_torque, mean_force, specific_force
+from pelvrak.core.cutting.feeds import (
+    Material,
+    drill_thrust,
+    drill_torque,
+    mean_force,
+    reamer_torque,
+    specific_force,
+    tap_torque,
+)
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
@@ -27,6 +35,8 @@ from pelvrak.core.route.report import OperationReport
 
 # Chips thinner than this do not raise the specific force further here, mm: Kienzle's law is not measured below.
 THINNEST_CHIP_MM = 0.02
+# What is left on the radius for a reamer, mm: common practice, no source.
+REAMED_MM = 0.1
 
 
 def load_of(report: OperationReport, tool: Tool, material: Material, low: Floats, high: Floats) -> Load | None:
@@ -43,8 +53,10 @@ def load_of(report: OperationReport, tool: Tool, material: Material, low: Floats
     corners = np.array(
         [[x, y, report.cut_z[1]] for x in {float(a[0]), float(b[0])} for y in {float(a[1]), float(b[1])}]
     )
-    if tool.kind in ("reamer", "tap"):
-        return None  # what they take off is little beside the drill before them
+    if tool.kind == "tap":
+        return Load(report.id, report.name, 0.0, 0.0, tap_torque(tool.DC, feed, kc), corners)
+    if tool.kind == "reamer":
+        return Load(report.id, report.name, 0.0, 0.0, reamer_torque(tool.DC, REAMED_MM, feed, kc), corners)
     if report.kind == "drilling":
         thrust = drill_thrust(tool.DC, feed, kc, tool.SIG or 118.0)
         return Load(report.id, report.name, 0.0, thrust, drill_torque(tool.DC, feed, kc), corners)

@@ -162,6 +162,7 @@ function Quick({ edit }: { edit: SheetProps['edit'] }) {
 }
 
 export const SOFT: NonNullable<HoldItem['cut']> = {
+  shape: 'nest',
   shift: 0,
   cutter: 10,
   clearance: 0.5,
@@ -295,6 +296,29 @@ function Facts({ facts }: { facts: HoldFacts }) {
             behind the {facts.thin.piece}: {facts.thin.how}
           </div>
         </Row>
+      )}
+      {facts.beside.length > 0 && (
+        <>
+          <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Room for the tool beside</h3>
+          <table aria-label="Room beside clamps" className="figures w-full text-[12px]">
+            <tbody>
+              {facts.beside.map((one) => (
+                <tr
+                  key={one.item}
+                  className={`border-t border-rule ${view.litItem === one.item ? 'bg-rail' : ''}`}
+                  onMouseEnter={() => view.set({ litItem: one.item })}
+                  onMouseLeave={() => view.set({ litItem: null })}
+                >
+                  <td className="py-0.5 font-words">{one.item}</td>
+                  <td className="font-words text-soft">{one.operation_name}</td>
+                  <td className={`w-20 text-right ${one.clearance < 2 ? 'text-trouble' : 'text-action'}`}>
+                    {round(one.clearance, 1)} mm
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
       )}
       {worst && (
         <>

@@ -5,9 +5,10 @@ import { Computed, NumberRow, Row } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
 
 type Cut = NonNullable<HoldItem['cut']>
-type Typed = 'turn_deg' | 'grip' | 'gap' | 'split' | 'fill'
+type Typed = 'turn_deg' | 'angle_deg' | 'grip' | 'gap' | 'split' | 'fill'
 const TYPED: Record<string, Typed> = {
   turn: 'turn_deg',
+  angle: 'angle_deg',
   grip: 'grip',
   gap: 'gap',
   split: 'split',
@@ -38,13 +39,29 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
       commit={(value) => change(label.toLowerCase(), (own) => (own[field] = value))}
     />
   )
+  // A vee or a profile is cut with the block standing on its end, and drawn as seen then.
+  const onEnd = nest.gap === 0 && cut.shape !== 'nest'
   const files = `/api/projects/${project.id}/files/${nest.setup}`
   return (
     <section aria-label="Soft jaws">
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">
         {nest.gap > 0 ? 'Jaws as solved' : 'Nest as solved'}
       </h3>
-      <Plan nest={nest} />
+      <Plan nest={nest} onEnd={onEnd} />
+      {nest.gap === 0 && (
+        <Row label="Cut as">
+          <Segments
+            label="Shape of the block"
+            value={cut.shape}
+            options={[
+              { value: 'nest', label: 'nest' },
+              { value: 'vee', label: 'vee' },
+              { value: 'profile', label: 'profile' },
+            ]}
+            choose={(shape) => void change(`cut as a ${shape}`, (own) => (own.shape = shape))}
+          />
+        </Row>
+      )}
       {nest.reasons.map((one) => {
         const field = TYPED[one.name]
         const why = (
@@ -74,8 +91,8 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
         )
       })}
       {plain('Cutter', 'cutter')}
-      {plain('Clearance', 'clearance')}
-      {plain('Along the jaws', 'shift')}
+      {!onEnd && plain('Clearance', 'clearance')}
+      {plain(onEnd ? 'Along the block' : 'Along the jaws', 'shift')}
       <Row label="Corners">
         <Segments
           label="Corner relief"
@@ -88,19 +105,23 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
           choose={(relief) => void change(`relief ${relief}`, (own) => (own.relief = relief))}
         />
       </Row>
-      <Row label="Stands on">
-        <Segments
-          label="Nest floor"
-          value={cut.floor}
-          options={[
-            { value: 'floor', label: 'the floor' },
-            { value: 'step', label: 'a step' },
-          ]}
-          choose={(floor) => void change(floor, (own) => (own.floor = floor))}
-        />
-      </Row>
-      {cut.floor === 'step' && plain('Step', 'step')}
-      {plain('Rim groove', 'edge_break')}
+      {!onEnd && (
+        <>
+          <Row label="Stands on">
+            <Segments
+              label="Nest floor"
+              value={cut.floor}
+              options={[
+                { value: 'floor', label: 'the floor' },
+                { value: 'step', label: 'a step' },
+              ]}
+              choose={(floor) => void change(floor, (own) => (own.floor = floor))}
+            />
+          </Row>
+          {cut.floor === 'step' && plain('Step', 'step')}
+          {plain('Rim groove', 'edge_break')}
+        </>
+      )}
       {plain('Least wall', 'least_wall')}
       <Row label="Cut in">
         {nest.cut_in ?? <span className="text-trouble">no setup of the route yet</span>}
@@ -118,8 +139,8 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
   )
 }
 
-/** Jaws, gap, nest and work, seen from above. */
-function Plan({ nest }: { nest: NestReport }) {
+/** Jaws, gap, nest and work, seen from above; a block that stands on its end, seen along it. */
+function Plan({ nest, onEnd }: { nest: NestReport; onEnd: boolean }) {
   const [length, , thick] = nest.blank
   const jaws = nest.gap > 0
   const boxes: [number, number, number][] = jaws
@@ -135,7 +156,7 @@ function Plan({ nest }: { nest: NestReport }) {
   return (
     <svg
       role="img"
-      aria-label={`Nest from above, gap ${nest.gap} mm, walls ${nest.walls.map((one) => round(one, 1)).join(' and ')} mm`}
+      aria-label={`${onEnd ? 'Block along its length' : 'Nest from above'}, gap ${nest.gap} mm, walls ${nest.walls.map((one) => round(one, 1)).join(' and ')} mm`}
       viewBox={`${-length / 2 - 4} ${-high - 4} ${length + 8} ${high - low + 8}`}
       className="mb-1 max-h-56 w-full border border-rule bg-white"
     >

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, api, type Problem, type ProjectState, Refusal, type Revising } from '../../api/client'
 import { sendFile, useUpload } from '../../api/hooks'
-import { round } from '../../state'
+import { round, saving } from '../../state'
 import { sentence } from '../../ui/Field'
 
 /** Bring in a new revision of the part: what becomes of every reference, and which of them may follow. */
@@ -27,13 +27,13 @@ export function NewRevision({ project }: { project: ProjectState }) {
   })
   const use = async () => {
     try {
-      const state = await answered<ProjectState>(
-        api.POST('/api/projects/{project_id}/revise', {
-          params: { path: { project_id: project.id } },
-          body: { based_on: project.revision, sha256: sha256 ?? '', revision: name, take },
-        }),
+      const post = api.POST('/api/projects/{project_id}/revise', {
+        params: { path: { project_id: project.id } },
+        body: { based_on: project.revision, sha256: sha256 ?? '', revision: name, take },
+      })
+      await saving(
+        answered<ProjectState>(post).then((state) => queries.setQueryData(['project', project.id], state)),
       )
-      queries.setQueryData(['project', project.id], state)
       setSha256(null)
       setTake([])
     } catch (refusal) {

@@ -1,13 +1,16 @@
 """Compiles every kernel into its cache, so that the first one who needs it does not wait.
 
-Run: python -m pelvrak.core.stock.warm.
+Run: python -m pelvrak.core.route.warm.
 """
 
 from __future__ import annotations
 
 import numpy as np
 
+from pelvrak.core.geometry.mesh import box
 from pelvrak.core.geometry.seen import Caster
+from pelvrak.core.holding.hold import fixtures_of, vise_hold
+from pelvrak.core.holding.holding import hold_work
 from pelvrak.core.stock.compare import compare
 from pelvrak.core.stock.cut import CUT, Profile, Sweep, cut, test
 from pelvrak.core.stock.field import grid_around
@@ -21,7 +24,7 @@ UP = np.array([0.0, 0.0, 1.0])
 
 
 def compile_all() -> None:
-    """Touch every kernel once: rays along, square to and across the tool, surface, questions, moments, comparison."""
+    """Touch every kernel once: rays along, square to and across the tool, surface, questions, moments, comparison, contact."""
     low, high = np.zeros(3), np.array([12.0, 10.0, 8.0])
     start = field = field_of_block(grid_around(low, high, 1.0), low, high)
     holder = Profile((6.0, 9.0), (4.0, 4.0))
@@ -39,6 +42,7 @@ def compile_all() -> None:
     pieces(field)
     Caster(surface(start)).distance(low[None], UP)
     compare(field, simplified(surface(field, 0.01), 0.01), surface(start))
+    hold_work(vise_hold(), fixtures_of(()), box(np.array([-50.0, -30, -40]), np.array([50.0, 30, 0])), "OP10")
 
 
 if __name__ == "__main__":

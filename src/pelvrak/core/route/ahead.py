@@ -1,0 +1,422 @@
+"""What of the holding will the tools meet? Told from the planned moves and the stock that comes in, before anything is cut.
+
+Fast and careful rather than exact: every move counts, whatever the operations before it have cleared. The
+simulation then tests the moves themselves.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+import manifold3d
+import numpy as np
+import shapely
+from shapely import Polygon
+from shapely.affinity import affine_transform
+from shapely.geometry.base import BaseGeometry
+
+from pelvrak.core.cutting.feeds import cutting_data
+from pelvrak.core.cutting.operations import Operation
+from pelvrak.core.cutting.planning import Job, plan_operation
+from pelvrak.core.cutting.standing import Standing, standing
+from pelvrak.core.cutting.toolpath import Path, chords
+from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
+from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed, with_label
+from pelvrak.core.geometry.part import Vector, as_vector
+from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z
+from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding.assemble import standing_at
+from pelvrak.core.holding.facts import BesideFact, HoldFacts, Proposal
+from pelvrak.core.holding.fixture import Fixture
+from pelvrak.core.holding.hold import Item
+from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.plan import Setup
+from pelvrak.core.route.run import VERSION, Run, matrix
+from pelvrak.core.route.simulate import PLAN_CELL_MM, Station
+from pelvrak.core.route.store import key_of
+from pelvrak.core.stock.cut import CUT
+from pelvrak.core.stock.shapes import material_top
+
+# Room wanted between a tool and a clamp, mm: common practice, no source.
+ROOM_MM = 2.0
+LEAST_MM = 0.05
+# Clamps further from every tool than this are not told.
+FAR_MM = 60.0
+# Moves that slope are taken at steps of this height, the lower one.
+SLOPE_MM = 0.5
+# How finely places for a clamp are tried along the work, and how uneven it may be under the nose, mm.
+TRIED_MM, EVEN_MM = 5.0, 0.3
+OFF_MIDDLE_MM = 5.0
+# Turning a clamp counts like moving it so far.
+TURNING_MM = 40.0
+
+# Height of the tip, the moves there as lines that know their neighbours, and their ends.
+Level = tuple[float, shapely.STRtree, Floats]
+Band = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class _Swept:
+    """One operation's planned moves: by the height of the tip (mm, zero frame), as lines; and its tool as bands
+    (from, to, radius) over the tip. cut: (low, high) of the feed moves in x and y."""
+
+    operation: Operation
+    levels: list[Level]
+    bands: list[Band]
+    cut: tuple[Floats, Floats] | None
+
+
+def ahead(
+    run: Run, station: Station, setup: Setup, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
+) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:
+    """Findings, room beside each clamp, and proposals for a setup. Findings and cures: zero frame, paths from the setup."""
+    hold = station.hold
+    if hold.key is None or not setup.operations:
+        return [], (), ()
+    used = [tools[o.tool] for o in setup.operations if o.tool in tools]
+    key = key_of(
+        "ahead", VERSION, run.part_key, incoming_key, matrix(station.zero_from_work), hold.digest, hold.proposals,
+        setup.hold, setup.operations, used, station.mill, run.material, setup.name,
+    )  # fmt: skip
+    kept = run.store.get(key, "facts.json")
+    if kept is None:
+        run.tell(f"{setup.name} ways for the tools")
+        lying = transformed(mesh_from_bytes(run.piece(incoming_key, "surface.npz")), station.zero_from_work)
+        found = _Ahead(run, station, setup, tools, fixtures, lying).told()
+        kept = json.dumps([[one.model_dump(mode="json") for one in group] for group in found]).encode()
+        run.store.put(key, {"facts.json": kept})
+    findings, beside, proposals = json.loads(kept)
+    return (
+        [Finding.model_validate(one) for one in findings],
+        tuple(BesideFact.model_validate(one) for one in beside),
+        tuple(Proposal.model_validate(one) for one in proposals),
+    )
+
+
+def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float] | None) -> _Swept:
+    """The moves of a path by height."""
+    lines = chords(path)
+    low = np.minimum(lines.starts[:, 2], lines.ends[:, 2])
+    level = np.abs(lines.starts[:, 2] - lines.ends[:, 2]) < 1e-9
+    upright = np.abs(lines.starts[:, :2] - lines.ends[:, :2]).max(axis=1) < 1e-9
+    stepped = np.maximum(np.floor(low / SLOPE_MM) * SLOPE_MM, low.min())
+    height = np.round(np.where(level | upright, low, stepped), 4)
+    levels = [
+        (float(z), shapely.STRtree(_flat(lines.starts[own, :2], lines.ends[own, :2])),
+         np.concatenate([lines.starts[own, :2], lines.ends[own, :2]]))
+        for z in np.unique(height) for own in [height == z]
+    ]  # fmt: skip
+    cutter = cutter_profile(tool)
+    tall = max((*cutter.heights, sum(cutter.ball or (0.0,))))
+    # The cutter as one cylinder: points and rounds are counted as wide as it is.
+    bands: list[Band] = [(0.0, tall, max((*cutter.radii, *(cutter.ball or (0.0,))[1:])))]
+    for profile in body_profiles(tool, nose):
+        for a, b, r, s in zip(profile.heights, profile.heights[1:], profile.radii, profile.radii[1:], strict=False):
+            if b > a:
+                bands.append((a, b, max(r, s)))
+        if profile.ball is not None:
+            bands.append((max(0.0, profile.ball[0] - profile.ball[1]), profile.ball[0] + profile.ball[1], profile.ball[1]))  # fmt: skip
+    feeds = lines.what == CUT
+    points = np.concatenate([lines.starts[feeds, :2], lines.ends[feeds, :2]])
+    cut = (points.min(axis=0) - tool.DC / 2, points.max(axis=0) + tool.DC / 2) if len(points) else None
+    return _Swept(operation, levels, bands, cut)
+
+
+@dataclass
+class _Ahead:
+    run: Run
+    station: Station
+    setup: Setup
+    tools: dict[str, Tool]
+    fixtures: dict[str, Fixture]
+    lying: Mesh
+
+    def __post_init__(self) -> None:
+        self.here = standing(self.lying, PLAN_CELL_MM)
+        self.hold: HoldFacts = self.station.hold
+        self.swept = [] if self.here is None else self._swept(self.here)
+
+    def _swept(self, here: Standing) -> list[_Swept]:
+        out = []
+        for operation in self.setup.operations:
+            tool = self.tools.get(operation.tool)
+            if tool is None:
+                continue
+            path = Path((0.0, 0.0, float(here.high[2]) + operation.clearance + 50.0))
+            try:
+                data = cutting_data(
+                    tool, self.run.material, self.station.mill, operation.speed_rpm, operation.feed_mm_min
+                )
+                job = Job(self.station.part, self.station.zero_from_work, here, tool, data, self.setup.name, path, self.station.nest())  # fmt: skip
+                plan_operation(operation, job)
+            except BadInput:
+                continue  # told where the operation itself is computed
+            if path.moves:
+                out.append(swept(path, operation, tool, self.station.mill.nose))
+        return out
+
+    def told(self) -> tuple[list[Finding], list[BesideFact], list[Proposal]]:
+        solids = self.station.solids()
+        findings: list[Finding] = []
+        beside: dict[str, BesideFact] = {}
+        if solids is not None:
+            for number, piece in enumerate(self.hold.pieces):
+                item = next((i for i in self.setup.hold.items if i.id == piece.item), None)
+                clamp = item is not None and isinstance(self.fixtures.get(item.fixture), (kinds.Clamp, kinds.Bolt))
+                body = to_solid(with_label(solids, number))
+                if clamp and not piece.name.endswith("from below"):
+                    self._beside(body, piece.item, piece.name, beside)
+                else:
+                    findings += self._under(body, piece.name)
+        findings += [self._in_the_way(one) for one in beside.values() if one.clearance < ROOM_MM]
+        return findings, list(beside.values()), self._centred()
+
+    def _beside(self, body: manifold3d.Manifold, item: str, name: str, beside: dict[str, BesideFact]) -> None:
+        """The least room between a clamp's piece and any tool, kept when it is less than what is known of the item."""
+        for one in self.swept:
+            room = self._room(body, one, FAR_MM)
+            if room is not None and (item not in beside or room < beside[item].clearance):
+                beside[item] = BesideFact(
+                    item=item, name=name, operation=one.operation.id, operation_name=one.operation.name,
+                    clearance=round(room, 3),
+                )  # fmt: skip
+
+    def _room(self, body: manifold3d.Manifold, one: _Swept, far: float) -> float | None:
+        """How far the tool stays away sideways, mm; below 0 in it; None when further than `far`."""
+        x0, y0, z0, x1, y1, z1 = body.bounding_box()
+        best: float | None = None
+        for z, lines, points in one.levels:
+            if z >= z1:
+                continue
+            away = np.maximum(
+                np.maximum(np.array([x0, y0]) - points.max(axis=0), points.min(axis=0) - np.array([x1, y1])), 0
+            )
+            for low, high, radius in one.bands:
+                if z + low >= z1 or z + high <= z0 or float(np.hypot(*away)) - radius > (far if best is None else best):
+                    continue
+                region = _seen_from_above(body, z + low, z + high)
+                if region.is_empty:
+                    continue
+                gap = _away(lines, region) - radius
+                if gap < far and (best is None or gap < best):
+                    best = gap
+        return best
+
+    def _under(self, body: manifold3d.Manifold, name: str) -> list[Finding]:
+        """Moves that go through the work into what it stands on or between."""
+        out = []
+        x0, y0, _, x1, y1, z1 = body.bounding_box()
+        for one in self.swept:
+            worst: tuple[float, Vector, Floats] | None = None
+            for z, lines, points in one.levels:
+                if z >= z1 - LEAST_MM:
+                    continue
+                for low, high, radius in one.bands:
+                    near = (points.max(axis=0) > np.array([x0, y0]) - radius).all() and (
+                        points.min(axis=0) < np.array([x1, y1]) + radius
+                    ).all()
+                    if not near or z + low >= z1:
+                        continue
+                    region = _seen_from_above(body, z + low, z + high)
+                    if region.is_empty:
+                        continue
+                    close = lines.query(region, "dwithin", radius - LEAST_MM)
+                    if len(close) == 0:
+                        continue
+                    swath = shapely.unary_union(
+                        shapely.buffer(lines.geometries[close], radius - LEAST_MM / 2, quad_segs=8)
+                    )
+                    both = body ^ _drawn(swath, z + low, z + high)
+                    if both.is_empty() or both.volume() < 1e-3:
+                        continue
+                    box = both.bounding_box()
+                    depth = box[5] - (z + low)
+                    if depth > LEAST_MM and (worst is None or depth > worst[0]):
+                        top = mesh_of(both).vertices
+                        at = top[int(np.argmax(top[:, 2]))]
+                        nearest = points[int(np.argmin(np.linalg.norm(points - at[:2], axis=1)))]
+                        worst = (depth, as_vector(np.round(at, 4)), nearest)
+            if worst is not None:
+                out.append(self._meets(one.operation, name, *worst))
+        return out
+
+    def _meets(self, operation: Operation, name: str, depth: float, at: Vector, tip: Floats) -> Finding:
+        drilled = operation.kind == "drilling"
+        said = "comes out of the work over" if drilled else "goes lower than the top of"
+        return Finding(
+            code="hold.under_the_drill" if drilled else "hold.under_the_cut", severity="error", setup=self.setup.name,
+            operation=operation.id, stage="hold", sentence=f"{operation.name} {said} the {name} and runs {depth:.2f} mm into it.",
+            measured=round(depth, 3), limit=0.0, unit="mm", place=(at,),
+            cures=_thinner(self.setup, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures) if drilled else (),
+        )  # fmt: skip
+
+    def _in_the_way(self, one: BesideFact) -> Finding:
+        index, item = next((i, item) for i, item in enumerate(self.setup.hold.items) if item.id == one.item)
+        better = self._off_the_cut(item)
+        cures = () if better is None else (Cure(label=f"Move {item.id} off the cut", path=f"hold/items/{index}", value=better.model_dump(mode="json")),)  # fmt: skip
+        said = (
+            f"{one.operation_name} runs {-one.clearance:.1f} mm into the {one.name} ({one.item})"
+            if one.clearance < 0
+            else f"{one.operation_name} passes the {one.name} ({one.item}) with only {one.clearance:.1f} mm beside it"
+        )
+        return Finding(
+            code="hold.clamp_in_the_way", severity="error" if one.clearance < 0 else "warning", setup=self.setup.name,
+            operation=one.operation, stage="hold", sentence=f"{said}: no way for the tool.", measured=one.clearance, limit=ROOM_MM,
+            unit="mm", cures=cures,
+        )  # fmt: skip
+
+    # ---- proposals
+
+    def _off_the_cut(self, item: Item) -> Item | None:
+        """The nearest place of a strap clamp on the work's edge that keeps clear of every tool and of the other fixtures."""
+        clamp = self.fixtures.get(item.fixture)
+        if not isinstance(clamp, kinds.Clamp) or clamp.style != "strap" or self.hold.zero_on_table is None:
+            return None
+        assert self.here is not None
+        zero = np.array(self.hold.zero_on_table)
+        now = standing_at(self.setup.hold, self.fixtures, item.id)
+        on = now @ inverse(rigid(rotation_about_z(item.turn_deg), np.array([item.x, item.y, item.z])))
+        facing = float(np.degrees(np.arctan2(now[1, 0], now[0, 0])))
+        here = moved(rigid(np.eye(3), -zero), now[:3, 3])[:2]
+        outline = _seen_from_above(to_solid(self.lying), -1e6, 1e6)
+        top = material_top(self.here.field, 2, 1).astype(np.float64)
+        nodes = (self.here.field.grid.nodes(0), self.here.field.grid.nodes(1))
+        tried = [
+            (float(np.hypot(*(tip - here))) + (0.0 if turn == 0 else TURNING_MM), turn, tip)
+            for turn in (0.0, 90.0, -90.0, 180.0) for tip in _tips(outline, facing + turn, clamp.nose)
+        ]  # fmt: skip
+        tried.sort(key=lambda one: one[0])
+        for _, turn, tip in tried:
+            pose = rigid(rotation_about_z(facing + turn), np.array([*tip, 0.0]))
+            nose, arm = (_laid(pose, clamp.width, long) for long in (clamp.nose, clamp.length))
+            heights = _tops(top, nodes, nose)
+            if len(heights) == 0 or not np.isfinite(heights).all() or np.ptp(heights) > EVEN_MM:
+                continue
+            z = float(heights.max())
+            under = _tops(top, nodes, arm)
+            if (under[np.isfinite(under)] > z + EVEN_MM).any() or not self._clear(arm, z + clamp.thickness + kinds.SCREWS[clamp.thread][2], z, item.id):  # fmt: skip
+                continue
+            at = moved(inverse(on), moved(rigid(np.eye(3), zero), np.array([*tip, 0.0])))
+            turned = (item.turn_deg + turn + 180) % 360 - 180
+            return item.model_copy(
+                update={"x": round(float(at[0]), 1), "y": round(float(at[1]), 1), "turn_deg": turned}
+            )
+        return None
+
+    def _clear(self, arm: Polygon, top: float, under: float, own: str) -> bool:
+        for one in self.swept:
+            for z, lines, _ in one.levels:
+                radius = max((r for low, _, r in one.bands if z + low < top), default=None)
+                if radius is not None and _away(lines, arm) - radius < ROOM_MM:
+                    return False
+        for piece in self.hold.pieces:
+            if piece.item != own and piece.high[2] > under + EVEN_MM and piece.item != "table":
+                box = shapely.box(piece.low[0], piece.low[1], piece.high[0], piece.high[1])
+                if arm.distance(box) < ROOM_MM:
+                    return False
+        return True
+
+    def _centred(self) -> list[Proposal]:
+        """The middle of what is cut onto the jaws' middle, where the screw pulls straight."""
+        cuts = [one.cut for one in self.swept if one.cut is not None]
+        vise = next((i for i in self.setup.hold.items if isinstance(self.fixtures.get(i.fixture), kinds.Vise)), None)
+        if self.hold.jaw is None or not cuts or vise is None or self.here is None or self.setup.hold.work.pushed:
+            return []
+        if any(item.cut is not None for item in self.setup.hold.items):
+            return []
+        jaw_low, jaw_high = (np.array(end) for end in self.hold.jaw)
+        along = 0 if jaw_high[0] - jaw_low[0] > jaw_high[1] - jaw_low[1] else 1
+        low = max(min(float(a[along]) for a, _ in cuts), float(self.here.low[along]))
+        high = min(max(float(b[along]) for _, b in cuts), float(self.here.high[along]))
+        off = (low + high) / 2 - float(jaw_low[along] + jaw_high[along]) / 2
+        if abs(off) <= OFF_MIDDLE_MM:
+            return []
+        way = float(standing_at(self.setup.hold, self.fixtures, vise.id)[along, 0])
+        return [Proposal(
+            reason=f"the middle of what is cut lies {abs(off):.1f} mm from the jaws' middle, where the screw pulls straight",
+            cure=Cure(label="Centre the cut on the jaws", path="hold/work/x", value=round(self.setup.hold.work.x - off * way, 2)),
+        )]  # fmt: skip
+
+
+def _flat(starts: Floats, ends: Floats) -> Any:
+    """Moves as seen from above: lines, and points where the tool goes straight down."""
+    upright = np.abs(starts - ends).max(axis=1) < 1e-9
+    out = shapely.linestrings(np.stack([starts, ends], axis=1))
+    out[upright] = shapely.points(ends[upright])
+    return out
+
+
+def _away(lines: shapely.STRtree, region: BaseGeometry) -> float:
+    """Distance of a region from the nearest of some lines, mm."""
+    return float(lines.query_nearest(region, return_distance=True, all_matches=False)[1][0])
+
+
+def _seen_from_above(body: manifold3d.Manifold, low: float, high: float) -> BaseGeometry:
+    """The outline, seen from above, of what of a body lies between two heights; holes kept."""
+    between = body.trim_by_plane([0.0, 0.0, 1.0], low).trim_by_plane([0.0, 0.0, -1.0], -high)
+    out: BaseGeometry = Polygon()
+    for ring in sorted((Polygon(r) for r in between.project().to_polygons() if len(r) > 2), key=lambda p: -p.area):
+        out = out.symmetric_difference(ring)
+    return out
+
+
+def _drawn(region: BaseGeometry, low: float, high: float) -> manifold3d.Manifold:
+    """A plane region as a solid between two heights."""
+    pieces = list(region.geoms) if hasattr(region, "geoms") else [region]
+    rings = [np.array(ring.coords)[:-1] for p in pieces for ring in (p.exterior, *p.interiors)]
+    section = manifold3d.CrossSection(rings, manifold3d.FillRule.EvenOdd)
+    return section.extrude(high - low).translate([0.0, 0.0, low])
+
+
+def _tips(outline: BaseGeometry, facing_deg: float, nose: float) -> list[Floats]:
+    """Places for a strap's tip: along the edge of an outline where it is met coming the way the nose looks."""
+    turn = rotation_about_z(facing_deg)[:2, :2]
+    across, way = turn[:, 0], turn[:, 1]
+    flat = affine_transform(outline, [across[0], across[1], way[0], way[1], 0.0, 0.0])
+    x0, y0, x1, y1 = flat.bounds
+    out = []
+    for x in np.arange(x0 + TRIED_MM, x1 - TRIED_MM / 2, TRIED_MM):
+        met = flat.intersection(shapely.LineString([(x, y0 - 1), (x, y1 + 1)]))
+        if not met.is_empty:
+            out.append(x * across + (met.bounds[1] + nose) * way)
+    return out
+
+
+def _laid(pose: Floats, width: float, long: float) -> Polygon:
+    """A clamp's arm, or its nose, as it lies: back from its tip, seen from above."""
+    half = width / 2
+    corners = np.array([[-half, -long, 0.0], [half, -long, 0], [half, 0, 0], [-half, 0, 0]])
+    return Polygon(moved(pose, corners)[:, :2])
+
+
+def _tops(top: Floats, nodes: tuple[Floats, Floats], region: Polygon) -> Floats:
+    """Heights of the stock over a region, mm; not finite where there is none."""
+    x, y = np.meshgrid(*nodes)
+    left, low, right, high = region.bounds
+    near = (x >= left) & (x <= right) & (y >= low) & (y <= high)
+    inside = shapely.contains_xy(region, x[near], y[near])
+    found: Floats = top[near][inside]
+    return found
+
+
+def _thinner(
+    setup: Setup, hold: HoldFacts, name: str, at: Floats, diameter: float, fixtures: dict[str, Fixture]
+) -> tuple[Cure, ...]:
+    """A thinner set of parallels of the same height that lets the drill pass between jaw and parallel, or beside it."""
+    for i, item in enumerate(setup.hold.items):
+        one = fixtures.get(item.fixture)
+        if not isinstance(one, kinds.Parallels) or "parallel" not in name:
+            continue
+        piece = next(p for p in hold.pieces if p.name == name)
+        across = 1 if piece.high[0] - piece.low[0] > piece.high[1] - piece.low[1] else 0
+        jaw = piece.high[across] if name.startswith("rear") else piece.low[across]
+        room = abs(jaw - float(at[across])) - diameter / 2
+        for other in fixtures.values():
+            fits = isinstance(other, kinds.Parallels) and other.thickness < room and item.height in other.heights
+            if fits and other.id != one.id:
+                return (Cure(label=f"Use {other.name}", path=f"hold/items/{i}/fixture", value=other.id),)
+    return ()

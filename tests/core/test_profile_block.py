@@ -1,0 +1,128 @@
+"""Is a vee or a profile along a block what the work needs, and what a round cutter leaves of it?"""
+
+from __future__ import annotations
+
+import unittest
+
+import manifold3d
+import numpy as np
+from shapely import Polygon
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Mesh, mesh_of, volume
+from pelvrak.core.holding.fixture import Block, prism
+from pelvrak.core.holding.hold import Hold, Item, SoftCut, fixtures_of
+from pelvrak.core.holding.holding import hold_work
+from pelvrak.core.holding.profile_block import solve_profile
+from pelvrak.core.holding.soft_jaws import Nest, opened
+from pelvrak.core.route.jaw_files import to_dxf, to_step
+from tests import solids
+
+BLOCK = Block(id="blank", name="Blank", length=60, width=90, height=50)
+SHOP = fixtures_of(()) | {"blank": BLOCK}
+
+
+def bar(diameter: float, length: float = 120.0) -> Mesh:
+    return mesh_of(manifold3d.Manifold.cylinder(length, diameter / 2, diameter / 2, 360).rotate([0, 90, 0]))
+
+
+def keel(angle: float, length: float = 120.0) -> Mesh:
+    """A bar along x with a wedge of an angle under it, 40 wide."""
+    rise = 20 / np.tan(np.radians(angle / 2))
+    ring = [(0.0, 0.0), (20.0, rise), (20.0, rise + 30), (-20.0, rise + 30), (-20.0, rise)]
+    return mesh_of(prism([(float(a), float(b)) for a, b in ring], -length / 2, length / 2))
+
+
+def laid(nest: Nest, work: Mesh):
+    """The work in its block on the table, by the same means as any other holding."""
+    hold = Hold(items=(Item(id="nest", fixture="blank", x=300, y=200, cut=nest.spec),))
+    return hold_work(hold, SHOP, work, "OP10", cut={"nest": nest.jaws})
+
+
+class VeeTest(unittest.TestCase):
+    def test_round_work_in_a_vee(self):
+        """A cylinder of radius r in a vee of an angle A lies with its axis r / sin(A/2) above the root: plane geometry."""
+        for angle in (90.0, 120.0, 60.0):
+            nest = solve_profile(bar(30.0), SoftCut(shape="vee", angle_deg=angle, cutter=6), BLOCK)
+            root = nest.wanted.bounds[1]
+            axis = nest.outline.bounds[1] + 15
+            self.assertAlmostEqual(axis - root, 15 / np.sin(np.radians(angle / 2)), delta=0.01)
+            self.assertEqual(nest.trouble, [])
+
+    def test_the_usual_angle_and_the_works_own(self):
+        angle = lambda work: next(  # noqa: E731
+            r.value for r in solve_profile(work, SoftCut(shape="vee"), BLOCK).reasons if r.name == "angle"
+        )
+        self.assertEqual(angle(bar(30.0)), 90.0)
+        self.assertAlmostEqual(angle(keel(120.0)), 120.0, places=2)
+
+    def test_a_wedge_lies_on_both_flanks(self):
+        work = keel(100.0)
+        nest = solve_profile(work, SoftCut(shape="vee", cutter=8), BLOCK)
+        result = laid(nest, work)
+        faces = [c for c in result.facts.contacts if c.name == "nest" and c.kind == "face"]
+        self.assertEqual(len(faces), 2)
+        for face in faces:
+            self.assertAlmostEqual(abs(face.normal[1]), np.cos(np.radians(50)), places=3)
+        self.assertNotIn("hold.overlap", [f.code for f in result.findings])
+        self.assertNotIn("hold.rocks", [f.code for f in result.findings])
+
+    def test_a_round_bar_touches_on_two_lines(self):
+        result = laid(solve_profile(bar(30.0), SoftCut(shape="vee"), BLOCK), bar(30.0))
+        lines = [c for c in result.facts.contacts if c.name == "nest"]
+        self.assertEqual({c.kind for c in lines}, {"line"})
+        np.testing.assert_allclose(sorted(c.normal[1] for c in lines), [-np.sqrt(0.5), np.sqrt(0.5)], atol=0.03)
+
+    def test_without_relief_a_sharp_edge_rides(self):
+        """What a round cutter leaves is the opening of the vee with its radius (shapely), and the wedge's edge is in it."""
+        nest = solve_profile(keel(90.0), SoftCut(shape="vee", relief="none", cutter=10), BLOCK)
+        self.assertAlmostEqual(nest.left.symmetric_difference(opened(nest.wanted, 5.0)).area, 0.0, delta=1e-6)
+        found = next(t for t in nest.trouble if t[0] == "jaws.corners_ride")
+        # A corner of 90° keeps r²(1 - π/4) beside the round: elementary geometry.
+        self.assertAlmostEqual(found[3], 25 * (1 - np.pi / 4), delta=0.15)
+        relieved = solve_profile(keel(90.0), SoftCut(shape="vee", cutter=10), BLOCK)
+        self.assertEqual([t[0] for t in relieved.trouble], [])
+
+
+class ProfileTest(unittest.TestCase):
+    def test_the_works_own_profile(self):
+        ring = [(-25.0, 12.0), (-25, 8), (-12, 8), (-12, 0), (14, 0), (14, 5), (25, 5), (25, 40), (-25, 40)]
+        work = mesh_of(prism(ring, -60, 60))
+        nest = solve_profile(work, SoftCut(shape="profile", cutter=4, grip=15.0), BLOCK)
+        below = Polygon(ring).intersection(Polygon([(-30, -1), (30, -1), (30, 15), (-30, 15)]))
+        room = nest.wanted.intersection(Polygon([(-45, -60), (45, -60), (45, 25), (-45, 25)]))
+        # Everything below the block's top that the work fills is cut, and little else but the reliefs of its corners.
+        self.assertGreaterEqual(room.area, below.area - 0.01)
+        self.assertLess(room.area - below.area, 60)
+        result = laid(nest, work)
+        floors = [c for c in result.facts.contacts if c.name == "nest" and c.normal[2] > 0.99]
+        self.assertEqual(len({round(c.centre[2], 2) for c in floors}), 3)  # the bottom and both shoulders
+        self.assertNotIn("hold.overlap", [f.code for f in result.findings])
+
+    def test_what_leans_out_comes_in_from_above(self):
+        """A dovetail of a foot is not printed: the profile goes straight up from its widest."""
+        work = mesh_of(prism([(-20.0, 0.0), (20, 0), (10, 10), (10, 40), (-10, 40), (-10, 10)], -60, 60))
+        nest = solve_profile(work, SoftCut(shape="profile", cutter=4, grip=12.0, relief="none"), BLOCK)
+        at = [nest.wanted.intersection(Polygon([(-99, y), (99, y), (99, y + 0.01), (-99, y + 0.01)])).bounds for y in (15.0, 24.0)]  # fmt: skip
+        for left, _, right, _ in at:
+            self.assertAlmostEqual(right - left, 40.0, delta=0.05)
+
+    def test_files(self):
+        nest = solve_profile(keel(90.0), SoftCut(shape="vee"), BLOCK)
+        self.assertAlmostEqual(solids.volumes_of_step(to_step(nest))[0], volume(nest.jaws.fixed), delta=30.0)
+        self.assertIn(b"NEST", to_dxf(nest))
+
+    def test_blocks_that_do_not_do(self):
+        codes = lambda work, **more: [  # noqa: E731
+            t[0] for t in solve_profile(work, SoftCut(shape="vee"), BLOCK.model_copy(update=more)).trouble
+        ]
+        self.assertIn("jaws.longer_than_work", codes(bar(30.0, 50.0)))
+        self.assertIn("jaws.thin", codes(bar(30.0), width=30))
+        self.assertIn("jaws.too_low", codes(bar(30.0), height=15))
+        with self.assertRaises(BadInput) as caught:
+            solve_profile(bar(30.0), SoftCut(shape="vee", shift=500.0), BLOCK)
+        self.assertEqual(caught.exception.code, "hold.nest_empty")
+
+
+if __name__ == "__main__":
+    unittest.main()
