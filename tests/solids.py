@@ -130,6 +130,13 @@ def turned(shape: Any, degrees: float, axis: tuple[float, float, float] = (0, 0,
     return BRepBuilderAPI_Transform(shape, turn, True).Shape()
 
 
+def placed(shape: Any, at: tuple[float, float, float]) -> Any:
+    """The shape moved."""
+    move = gp_Trsf()
+    move.SetTranslation(gp_Vec(*at))
+    return BRepBuilderAPI_Transform(shape, move, True).Shape()
+
+
 def together(*shapes: Any) -> Any:
     """Several solids in one compound, as an assembly has them."""
     out = TopoDS_Compound()

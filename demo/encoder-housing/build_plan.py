@@ -1,4 +1,4 @@
-"""Writes the demo plan: OP10, the soft jaws and OP20 of the sluice-gate encoder housing, complete.
+"""Writes the demo plans: OP10, the soft jaws and OP20 of the sluice-gate encoder housing, complete.
 
 Faces are found by their geometry in the STEP file beside this script. Run: python build_plan.py
 """
@@ -9,11 +9,12 @@ import hashlib
 from pathlib import Path
 
 from pelvrak.core.billet.block import Block, BySize
-from pelvrak.core.cutting.operations import Drilling, Facing, Outline, Pocket
+from pelvrak.core.cutting.operations import Drilling, Facing, Operation, Outline, Pocket
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Face, FaceRef, Part, ref_to
 from pelvrak.core.geometry.step_file import read_step
-from pelvrak.core.holding.hold import Hold, Item, SoftCut, vise_hold
+from pelvrak.core.holding.hold import Hold, Item, Pinned, SoftCut, WorkPlace, vise_hold
+from pelvrak.core.machine.index import IndexPosition
 from pelvrak.core.route.plan import Makes, PartFile, Plan, Setup
 from pelvrak.core.seat.seating import Seat, Zero
 
@@ -40,8 +41,36 @@ def bores(part: Part, diameter: float) -> tuple[FaceRef, ...]:
     )
 
 
+def tilted(part: Part) -> tuple[Face, Face]:
+    """The sensor face, 30° down, and its window's floor."""
+    faces = [f for f in part.faces if f.normal and abs(f.normal[1] - 0.5) < 1e-3 and f.normal[2] > 0.8]
+    return max(faces, key=lambda f: f.area), min(faces, key=lambda f: f.area)
+
+
+def on_the_side(part: Part) -> tuple[FaceRef, ...]:
+    """The wall of the gland port in the end face."""
+    return tuple(ref_to(part.faces[h.faces[0]]) for h in part.holes if abs(h.axis[0]) > 0.999)
+
+
+def at_sensor(part: Part) -> tuple[IndexPosition, tuple[Operation, ...]]:
+    """The sensor face looked at squarely, and what is cut there."""
+    face, floor = (ref_to(one) for one in tilted(part))
+    return IndexPosition(name="sensor", face=face), (
+        Facing(id="sensor-face", name="Sensor face", tool="em16", position="sensor", face=face, step_down=3),
+        Pocket(id="window-rough", name="Rough sensor window", tool="em3", position="sensor", faces=(floor,), step_down=1,
+               leave_side=0.1),
+        Outline(id="window", name="Finish sensor window", tool="em3", position="sensor", side="inside", faces=(floor,),
+                step_down=4, feed_mm_min=400),
+    )  # fmt: skip
+
+
 def build() -> Plan:
     """The plan document."""
+    return _build()[0]
+
+
+def _build() -> tuple[Plan, Plan]:
+    """The route over three machines' clampings, and the one that needs fewer on a trunnion."""
     data = STEP.read_bytes()
     part = read_step(data, STEP.name).part
     bore, dowels, threads = bores(part, 35.0), bores(part, 8.0), bores(part, 5.0)
@@ -96,15 +125,49 @@ def build() -> Plan:
             Outline(id="rim", name="Break the floor's rim", tool="em3", nest=True, below=1.0, step_down=1),
         ),
     )  # fmt: skip
+    position, operations = at_sensor(part)
+    side = Setup(
+        name="OP30", title="Sensor face", machine="vertical-760-a", offset_register="G54",
+        seat=Seat(zero=Zero(of="hole", hole=bore[0], z=1)),
+        # On two pins in the reamed holes, a strap on either end.
+        hold=Hold(
+            items=(
+                Item(id="pin", fixture="pin-8", x=108, y=80), Item(id="pin2", fixture="pin-8-relieved", x=174, y=80, turn_deg=90),
+                Item(id="left", fixture="strap-80", x=112, y=60, turn_deg=-90),
+                Item(id="right", fixture="strap-80", x=208, y=60, turn_deg=90),
+            ),
+            work=WorkPlace(pinned=(Pinned(hole=dowels[0], pin="pin"), Pinned(hole=dowels[1], pin="pin2"))),
+        ),
+        positions=(position,), operations=operations,
+    )  # fmt: skip
+    port = on_the_side(part)
+    merged = top.model_copy(update={
+        "title": "Top, port and sensor face", "machine": "trunnion-ac",
+        "hold": vise_hold("low-100", "hard-100", "par-125x5", 22.0, x=140, y=238),
+        "positions": (IndexPosition(name="port", face=port[0]), position),
+        "operations": (
+            *top.operations,
+            Pocket(id="port", name="Gland port", tool="em10", position="port", faces=port, below=0.5, step_down=4),
+            *operations,
+        ),
+    })  # fmt: skip
     shelf = tool_shelf()
-    return Plan(
+    plan = Plan(
         name="Sluice-gate encoder housing",
         part=PartFile(file=STEP.name, sha256=hashlib.sha256(data).hexdigest(), revision="C"),
         billet=Block(material="EN AW-6082", sizing=BySize(size=(130, 90, 52), place=(0.5, 0.5, 0.85))),
         tools=tuple(shelf[name] for name in TOOLS),
-        setups=(top, jaws, under),
+        setups=(top, jaws, under, side),
     )
+    # The slanting face now lies below in the jaws: they go deeper, past what the rim's cutter reaches.
+    deeper = under.model_copy(update={"hold": Hold(items=(
+        Item(id="vise", fixture="bench-160", x=450, y=420),
+        Item(id="jaws", fixture="soft-160x45", on="vise", cut=SoftCut(edge_break=0.0)),
+    ))})  # fmt: skip
+    plain = jaws.model_copy(update={"operations": jaws.operations[:2]})
+    return plan, plan.model_copy(update={"name": "Encoder housing on the trunnion", "setups": (merged, plain, deeper)})
 
 
 if __name__ == "__main__":
-    (HERE / "plan.json").write_text(build().model_dump_json(indent=2) + "\n", encoding="utf-8")
+    for name, plan in zip(("plan.json", "trunnion.json"), _build(), strict=True):
+        (HERE / name).write_text(plan.model_dump_json(indent=2) + "\n", encoding="utf-8")

@@ -1,4 +1,4 @@
-"""Headless commands: evaluate a plan, show a part or a holding, solve soft jaws, export the schema, bench, serve."""
+"""Headless commands: evaluate a plan, show a part or a holding, solve soft jaws or a machine, export the schema, bench, serve."""
 
 from __future__ import annotations
 
@@ -41,13 +41,27 @@ def main(arguments: list[str] | None = None) -> int:
     one.add_argument("plan", type=Path)
     one.add_argument("--setup", required=True)
     one.add_argument("--out", type=Path, required=True)
+    one = commands.add_parser("offsets", help="print the table of registers of every load of a plan")
+    one.add_argument("plan", type=Path)
+    one.add_argument("--json", action="store_true", help="print it as JSON")
+    one = commands.add_parser("machine", help="a machine's ways to point its tool, or the schema of machine files")
+    what = one.add_subparsers(dest="what", required=True)
+    one = what.add_parser("solve", help="every way the machine of a file can point its tool")
+    one.add_argument("machine", type=Path)
+    one.add_argument("--direction", required=True, help="I,J,K: away from the work along the tool, table frame")
+    one.add_argument("--json", action="store_true", help="print it as JSON")
+    what.add_parser("schema", help="print the JSON Schema of machine files")
     one = commands.add_parser("bench", help="measure the stock engine against its references")
     one.add_argument("what", choices=["stock"])
     one.add_argument("--json", action="store_true", help="print the numbers as JSON")
     one.add_argument("--moves", default="1000,5000,20000", help="numbers of moves against mesh booleans")
     one = commands.add_parser("serve", help="start database, workers and web server on loopback")
     one.add_argument(
-        "--demo", nargs="*", metavar="NAME", help="load the demo projects that are not there, all or those named"
+        "--demo",
+        nargs="*",
+        metavar="NAME",
+        choices=["encoder-housing", "encoder-housing-trunnion", "float-carrier"],
+        help="load the demo projects that are not there, all or those named",
     )
     one.add_argument("--port", type=int, default=8600)
     one.add_argument("--workers", type=int, default=1)
@@ -243,6 +257,55 @@ def _part(chosen: argparse.Namespace) -> int:
     return 0
 
 
+def _offsets(chosen: argparse.Namespace) -> int:
+    _, _, report = _computed(chosen.plan)
+    rows = [row for setup in report.setups for row in setup.offsets]
+    wrong = [f for setup in report.setups for f in setup.findings if f.code.startswith("offsets.")]
+    if chosen.json:
+        told = {
+            "registers": [row.model_dump(mode="json") for row in rows],
+            "findings": [f.model_dump(mode="json") for f in wrong],
+        }
+        print(json.dumps(told, indent=2))
+        return 0
+    for row in rows:
+        value = "no layout" if row.value is None else " ".join(f"{axis}{one.value:.3f}" for axis, one in zip("XYZ", row.value, strict=True))  # fmt: skip
+        angles = " ".join(f"{name}{angle:g}" for name, angle in row.angles.items())
+        print(
+            f"{row.load:12} {row.register_name:9} {value} {angles}  {row.zero}, {row.found}: {', '.join(row.operations) or 'nothing yet'}"
+        )
+    for finding in wrong:
+        print(finding.sentence)
+    return 0
+
+
+def _machine(chosen: argparse.Namespace) -> int:
+    from pelvrak.core.machine.kinematics import solve_direction
+    from pelvrak.core.machine.machine import Machine, machine_from_json
+
+    if chosen.what == "schema":
+        print(json.dumps(Machine.model_json_schema(), indent=2))
+        return 0
+    machine = machine_from_json(_read(chosen.machine), chosen.machine.name)
+    try:
+        i, j, k = (float(word) for word in chosen.direction.split(","))
+    except ValueError as wrong:
+        raise BadInput("machine.direction", "--direction", f"{chosen.direction!r} is not three numbers", "write I,J,K, as 0,0.5,0.866") from wrong  # fmt: skip
+    solved = solve_direction(machine, (i, j, k))
+    if chosen.json:
+        print(json.dumps(solved.model_dump(mode="json"), indent=2))
+        return 0
+    if not solved.reachable and solved.nearest is not None:
+        near = ", ".join(f"{name}{value:.3f}" for name, value in solved.nearest.angles.items()) or "as it stands"
+        print(f"{machine.name} cannot: the nearest is {near}, {solved.nearest.residual_deg:.3f}° off")
+        print("could: " + (", ".join(solved.could) or "no shipped machine"))
+        return 0
+    for one in solved.solutions:
+        angles = ", ".join(f"{name}{value:.3f}" for name, value in one.angles.items()) or "as it stands"
+        print(f"{'→' if one.preferred else ' '} {angles}  {one.turning_s:.2f} s  {one.why}")
+    return 0
+
+
 def _bench(chosen: argparse.Namespace) -> int:
     script = Path(__file__).resolve().parents[2] / "bench" / f"{chosen.what}.py"
     if not script.exists():
@@ -263,6 +326,8 @@ _COMMANDS = {
     "part": _part,
     "hold": _hold,
     "soft-jaws": _soft_jaws,
+    "machine": _machine,
+    "offsets": _offsets,
     "bench": _bench,
     "serve": _serve,
 }

@@ -15,7 +15,7 @@ from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile, tool
 from pelvrak.core.geometry.mesh import Mesh, volume
 from pelvrak.core.geometry.part import Part, PartModel, ref_to
 from pelvrak.core.geometry.step_reader import model_of_solid
-from pelvrak.core.machine.mill import mill_of
+from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.stock.cut import Hits, Sweep, cut
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.surface import simplified, surface
@@ -47,7 +47,7 @@ def run(part: PartModel, field: RayField, operation: Any, tool: Tool | None = No
     here = standing(stock, 0.5)
     assert here is not None
     data = cutting_data(
-        tool, material_of("EN AW-6082"), mill_of("vertical-760"), operation.speed_rpm, operation.feed_mm_min
+        tool, material_of("EN AW-6082"), machine_of("vertical-760"), operation.speed_rpm, operation.feed_mm_min
     )
     job = Job(part, SAME, here, tool, data, "OP10", Path((0.0, 0.0, float(here.high[2]) + 60)))
     plan_operation(operation, job)

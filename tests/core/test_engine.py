@@ -439,9 +439,9 @@ class WhatMovesDid(unittest.TestCase):
 
 class Sizes(unittest.TestCase):
     def test_cell_from_error(self):
-        # A chord over a cell's diagonal on a wall of radius r: sagitta = c²/ (4 r) for a small cell.
+        # A chord from corner to corner of a cell on a wall of radius r: its sagitta, by Pythagoras.
         for cell, radius in ((0.5, 1.0), (0.2, 6.0)):
-            half = cell / math.sqrt(2)
+            half = cell * math.sqrt(3) / 2
             sagitta = radius - math.sqrt(radius**2 - half**2)
             self.assertAlmostEqual(error_of(cell, radius), sagitta, delta=0.1 * sagitta)
             self.assertAlmostEqual(cell_for(error_of(cell, radius), radius), cell, places=12)

@@ -31,7 +31,7 @@ def drilling(cycle: str, holes: list[Hole], tool: str) -> Planned:
 
 
 def text_of(*planned: Planned) -> str:
-    return post("OP10", "Top", "Part REV A", "G57", (-380.0, -105.5, -467.25), "130 x 90 x 52 mm", list(planned)).text
+    return post("OP10", "Top", "Part REV A", {"G57": (-380.0, -105.5, -467.25)}, "130 x 90 x 52 mm", list(planned)).text
 
 
 class Words(unittest.TestCase):
@@ -84,12 +84,12 @@ class Words(unittest.TestCase):
         self.assertEqual(len(re.findall(r"M6\b", text)), 2)  # the third keeps its tool
 
     def test_an_operation_without_moves_is_left_out(self):
-        program = post("OP10", "", "p", "G54", None, "b", [facing(Path((0.0, 0.0, 0.0)), name="Nothing")])
+        program = post("OP10", "", "p", {}, "b", [facing(Path((0.0, 0.0, 0.0)), name="Nothing")])
         self.assertNotIn("NOTHING", program.text)
         self.assertEqual(program.lines, {"f": []})
 
     def test_every_move_has_its_line(self):
-        program = post("OP10", "", "p", "G54", None, "b", [self.planned])
+        program = post("OP10", "", "p", {}, "b", [self.planned])
         lines = program.text.splitlines()
         own = program.lines["f"]
         self.assertEqual(len(own), len(self.planned.path.moves))
@@ -116,7 +116,7 @@ class Cycles(unittest.TestCase):
 
     def test_lines_follow_the_holes(self):
         holes = [Hole(0, 0, 2, -8), Hole(10, 0, 2, -8)]
-        program = post("OP10", "", "p", "G54", None, "b", [drilling("drill", holes, "dr5")])
+        program = post("OP10", "", "p", {}, "b", [drilling("drill", holes, "dr5")])
         text = program.text.splitlines()
         said = [text[n] for n in program.lines["d"]]
         self.assertEqual(len(said), 8)

@@ -26,20 +26,16 @@ from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
 from pelvrak.core.route.report import Report
 from pelvrak.core.route.store import MemoryStore
 from pelvrak.core.stock.field import loaded, same_field
-from tests import solids
 
 TOP = Path(__file__).resolve().parents[2]
 DEMO = TOP / "demo" / "encoder-housing"
-sys.path.insert(0, str(DEMO))
-import build_part  # noqa: E402
-
 STEP = (DEMO / "encoder-housing.step").read_bytes()
 
 
 def demo(**changes) -> Plan:
     """The demo plan at a coarse resolution and with OP20 in hard jaws, for speed; its soft jaws are tests.core.test_soft_jaws'."""
     plan = plan_from_json((DEMO / "plan.json").read_bytes())
-    top, _, under = plan.setups
+    top, _, under, _ = plan.setups
     under = under.model_copy(update={"hold": vise_hold(height=38.0, closes="x", x=358, y=225)})
     return plan.model_copy(update={"resolution_mm": 1.0, "setups": (top, under), **changes})
 
@@ -123,32 +119,6 @@ class Graph(unittest.TestCase):
         wall = (np.abs(np.hypot(bore[:, 0] + 19, bore[:, 1]) - 17.5) < 0.1) & (np.abs(bore[:, 2] - 20) < 10)
         finish = [o.id for o in self.plan.setups[0].operations].index("bore")
         self.assertEqual(set(surface.label[wall].tolist()), {256 + finish + 1})
-
-    def test_demo_plan_is_good(self):
-        codes = [(f.code, f.severity) for f in self.report.findings()]
-        # OP10 faces the raw top its zero was found on; port and window wait for a later setup.
-        self.assertEqual(
-            codes,
-            [
-                ("hold.not_located", "note"),
-                ("seat.zero_cut_away", "note"),
-                ("hold.not_located", "note"),
-                ("compare.left", "warning"),
-            ],
-        )
-
-    def test_comparison_says_port_and_window_are_left(self):
-        comparison = self.report.comparison
-        # Port Ø14.5 through a 7 mm wall; window 24 × 7 × 4 with R2 corners; the 30° face as Open CASCADE
-        # has it: what of the plate lies above a plane that falls 30° from y = 28 at the top.
-        port = math.pi * 7.25**2 * 7
-        window = (24 * 7 - (4 - math.pi) * 4) * 4
-        plate = build_part.plate(build_part.outline(), build_part.CORNERS, 0, build_part.HEIGHT)
-        above = solids.volume(plate) - solids.volume(solids.minus(plate, build_part.sensor_wedge()))
-        exact = above + port + window
-        self.assertAlmostEqual(comparison.left_volume_mm3 / exact, 1.0, delta=0.03)
-        self.assertLessEqual(comparison.max_gouge_mm, comparison.stated_error_mm)
-        self.assertGreater(comparison.max_left_mm, 5)
 
     def test_volumes_add_up(self):
         for setup in self.report.setups:

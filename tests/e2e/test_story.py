@@ -13,6 +13,8 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, expect, sync_playwright
 
+from pelvrak.core.geometry.mesh import to_stl
+from pelvrak.core.geometry.step_reader import model_of_solid
 from tests import solids
 from tests.serving import DEMO_STEP, shared, wait
 
@@ -285,6 +287,85 @@ class Story(Browser):
         ).to_be_visible()
 
 
+class Turning(Browser):
+    """Index positions on a machine with a rotary, in the page."""
+
+    def test_a_hole_in_the_side_at_its_own_position(self):
+        shape = solids.minus(
+            solids.box((0, 0, 0), (60, 40, 30)),
+            solids.placed(solids.turned(solids.cylinder((0, 0, -8), 2.5, 20), 90, (1, 0, 0)), (20, 0, 15)),
+        )
+        number = self.new_project("turned", shape)
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        with self.server.client() as client:
+            state = wait(client, number)
+            part = client.get(f"/api/parts/{state['plan']['part']['sha256']}/facts").json()
+            wall = next(f for f in part["faces"] if f["kind"] == "cylinder")
+        self.card(page, "OP10 ")
+        self.stage(page, "Reach")
+        sheet.get_by_role("button", name="Machine", exact=True).click()
+        page.get_by_role("option", name="Vertical mill 760, rotary about X").click()
+        self.current(page)
+        sheet.get_by_role("button", name="+ by a direction").click()
+        self.current(page)
+        sheet.get_by_role("button", name="P1", exact=True).click()
+        for axis, value in (("Y", "-1"), ("Z", "0")):
+            field = sheet.get_by_label(f"P1 towards {axis}")
+            field.fill(value)
+            field.press("Enter")
+            self.current(page)
+        positions = sheet.get_by_role("list", name="Positions")
+        expect(positions).to_contain_text("A90")
+        # Towards the end face it cannot turn: said with what could.
+        for axis, value in (("X", "1"), ("Y", "0")):
+            field = sheet.get_by_label(f"P1 towards {axis}")
+            field.fill(value)
+            field.press("Enter")
+            self.current(page)
+        expect(sheet.get_by_text("cannot turn the work to P1")).to_be_visible()
+        expect(positions).to_contain_text("not reached")
+        page.get_by_role("button", name="Undo").click()
+        self.current(page)
+        page.get_by_role("button", name="Undo").click()
+        self.current(page)
+        expect(positions).to_contain_text("A90")
+        with self.server.client() as client:
+            state = wait(client, number)
+            plan = state["plan"]
+            plan["tools"] = [t for t in client.get("/api/library").json()["tools"] if t["id"] == "dr5"]
+            plan["setups"][0]["operations"] = [
+                {
+                    "id": "hole",
+                    "name": "Side hole",
+                    "kind": "drilling",
+                    "tool": "dr5",
+                    "faces": [{"face": wall["number"], "at": wall["centre"]}],
+                }
+            ]
+            client.put(
+                f"/api/projects/{number}/plan", json={"based_on": state["revision"], "what": "hole", "plan": plan}
+            ).raise_for_status()
+        page.reload()
+        self.card(page, "OP10 ")
+        self.stage(page, "Cut")
+        self.current(page)
+        # As the work is seated the hole lies on its side; at its position it is drilled.
+        expect(sheet.get_by_text("does not stand upright")).to_be_visible()
+        sheet.get_by_role("button", name="Side hole", exact=True).click()
+        sheet.get_by_role("button", name="Index position").click()
+        page.get_by_role("option", name="P1").click()
+        self.current(page)
+        expect(sheet.get_by_text("does not stand upright")).to_have_count(0)
+        with self.server.client() as client:
+            setup = wait(client, number)["report"]["setups"][0]
+            program = client.get(f"/api/results/{setup['program_key']}/program.nc").text
+        self.assertGreater(setup["removed_volume_mm3"], 100)
+        self.assertIn("G0 A90.", program)
+        self.stage(page, "Reach")
+        expect(sheet.get_by_role("region", name="Offsets")).to_contain_text("Side hole")
+
+
 class Holding(Browser):
     """A holding built up from the library, and soft jaws solved and cut, in the page."""
 
@@ -327,6 +408,39 @@ class Holding(Browser):
         page.get_by_role("button", name="Undo").click()
         self.current(page)
         expect(sheet.get_by_text("6 of 6 freedoms").first).to_be_visible()
+
+    def test_own_solids_by_step_and_stl(self):
+        """The shop's own locating block, as STEP and as STL, comes into the library and holds the work."""
+        number = self.new_project("own", solids.box((0, 0, 0), (60, 40, 20)))
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "OP10 ")
+        self.stage(page, "Hold")
+        corner = solids.minus(solids.box((-60, -50, 0), (60, 50, 40)), solids.box((-50, -60, 15), (61, 40, 41)))
+        with tempfile.TemporaryDirectory() as folder:
+            for name in ("corner.step", "corner.stl"):
+                path = Path(folder) / name
+                data = solids.step_bytes(corner)
+                path.write_bytes(data if name.endswith("step") else to_stl(model_of_solid(corner, "", "MM").mesh, "x"))
+                sheet.get_by_role("button", name="+ from the library").click()
+                library = page.get_by_role("dialog", name="What is there to hold with")
+                library.get_by_label("Own solid").set_input_files(path)
+                taken = library.get_by_role("button", name=f"Take {name}", exact=True)
+                expect(taken).to_be_visible(timeout=60_000)
+                if name.endswith("step"):
+                    page.keyboard.press("Escape")
+                else:
+                    taken.click()
+                expect(library).to_be_hidden()
+        self.current(page)
+        for way in ("left", "back"):
+            sheet.get_by_role("button", name=way, exact=True).click()
+            self.current(page)
+        expect(sheet.get_by_text("6 of 6 freedoms").first).to_be_visible()
+        with self.server.client() as client:
+            hold = wait(client, number)["report"]["setups"][0]["hold"]
+        touched = {tuple(round(v) for v in one["normal"]) for one in hold["contacts"] if one["kind"] == "face"}
+        self.assertEqual(touched, {(0, 0, 1), (1, 0, 0), (0, -1, 0)})
 
     def test_soft_jaws_solved_and_cut(self):
         number = self.new_project("soft", solids.prism([(0, 0), (80, 0), (80, 58.4), (0, 50)], 0, 30))
@@ -526,7 +640,6 @@ class PartBilletSeat(Browser):
     def test_mesh_part_billet_from_the_shelf_and_zero(self):
         shape = solids.minus(solids.box((0, 0, 0), (2, 1.5, 0.75)), solids.cylinder((1, 0.75, -1), 0.25, 3))
         from pelvrak.core.geometry.mesh import to_stl
-        from pelvrak.core.geometry.step_reader import model_of_solid
 
         page = self.page
         self.go(page, "/")

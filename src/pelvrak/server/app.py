@@ -18,7 +18,7 @@ from pelvrak.core.cutting.operations import TOOL_KINDS
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.callout import understood as read_callout
-from pelvrak.core.machine.mill import mills
+from pelvrak.core.machine.machine import machines
 from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
 from pelvrak.server.api import events, holding, moments, parts, problems, projects, release, shelf
@@ -59,7 +59,7 @@ for router in (
 def library() -> Library:
     """Machines, tools and materials that ship with the program."""
     return Library(
-        machines=list(mills().values()), tools=list(tool_shelf().values()),
+        machines=list(machines().values()), tools=list(tool_shelf().values()),
         materials=list(materials().values()), tool_kinds={name: list(kinds) for name, kinds in TOOL_KINDS.items()},
     )  # fmt: skip
 

@@ -16,7 +16,11 @@ from pelvrak.core.route.plan import plan_from_json
 from pelvrak.server.postgres import free_port, running
 
 DEMO = Path(__file__).resolve().parents[3] / "demo"
-DEMOS = ("encoder-housing", "float-carrier")
+DEMOS = {
+    "encoder-housing": "encoder-housing/plan.json",
+    "encoder-housing-trunnion": "encoder-housing/trunnion.json",
+    "float-carrier": "float-carrier/plan.json",
+}
 STOP_WITHIN_S = 8.0
 
 
@@ -45,7 +49,7 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None) -> int:
             with queue.open():
                 retire_old_reports()
             for name in DEMOS if demo == [] else demo or ():
-                load_demo(DEMO / name / "plan.json")
+                load_demo(DEMO / DEMOS[name])
             port = free_port(port, "the web server")
             commands["web"] = [
                 sys.executable, "-m", "uvicorn", "pelvrak.server.app:app", "--host", "127.0.0.1", "--port", str(port),
@@ -114,11 +118,14 @@ def load_demo(path: Path) -> None:
     body = path.with_name(plan.part.file).read_bytes()
     sha256 = hashlib.sha256(body).hexdigest()
     with transaction() as session:
-        if session.get(PartUpload, sha256) or session.scalars(select(Project).where(Project.name == plan.name)).first():
+        if session.scalars(select(Project).where(Project.name == plan.name)).first():
             return
-        session.add(PartUpload(sha256=sha256, name=plan.part.file, body=body, status="reading"))
+        fresh = session.get(PartUpload, sha256) is None
+        if fresh:
+            session.add(PartUpload(sha256=sha256, name=plan.part.file, body=body, status="reading"))
         project = add_project(session, plan, "demo loaded")
         evaluation = start_evaluation(session, project)
     with queue.open():
-        queue.configure_task("read_part", queue=PARTS).defer(sha256=sha256)
+        if fresh:
+            queue.configure_task("read_part", queue=PARTS).defer(sha256=sha256)
         queue_evaluation(evaluation)

@@ -37,6 +37,9 @@ export type HoldFacts = Schemas['HoldFacts']
 export type Fixture = Plan['fixtures'][number]
 export type HoldItem = Setup['hold']['items'][number]
 export type NestReport = Schemas['NestReport']
+export type PositionReport = Schemas['PositionReport']
+export type OffsetRow = Schemas['OffsetRow']
+export type MachineData = Schemas['Machine']
 export type Vec = [number, number, number]
 
 export type Problem = {

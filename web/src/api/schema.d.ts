@@ -721,6 +721,110 @@ export interface components {
             thickness: number;
         };
         /**
+         * Angles
+         * @description One way to stand: the rotary axes' values (degrees), how far the direction is missed (degrees), and whether it is taken and why.
+         */
+        Angles: {
+            /** Angles */
+            angles: {
+                [key: string]: number;
+            };
+            /** Residual Deg */
+            residual_deg: number;
+            /** Turning S */
+            turning_s: number;
+            /**
+             * Preferred
+             * @default false
+             */
+            preferred: boolean;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * Axis
+         * @description One axis. rides: "base", or the axis it is built on; point: of a rotary axis, base frame, every axis at 0.
+         *
+         *     low, high: mm or degrees, endless for a rotary without stops; rapid, feed: mm/min or degrees/min; acceleration: mm/s² or
+         *     degrees/s²; clamp_s: to clamp and unclamp; clamp, unclamp: codes. prefers: the side a tilting axis is stiffer or
+         *     better seen on.
+         */
+        Axis: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "X" | "Y" | "Z" | "A" | "B" | "C";
+            /**
+             * Rides
+             * @default base
+             */
+            rides: string;
+            /** Direction */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Point
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Home
+             * @default 0
+             */
+            home: number;
+            /**
+             * Endless
+             * @default false
+             */
+            endless: boolean;
+            /** Rapid */
+            rapid: number;
+            /** Feed */
+            feed: number;
+            /** Acceleration */
+            acceleration: number;
+            /**
+             * Clamp S
+             * @default 0
+             */
+            clamp_s: number;
+            /**
+             * Clamp
+             * @default
+             */
+            clamp: string;
+            /**
+             * Unclamp
+             * @default
+             */
+            unclamp: string;
+            /**
+             * Prefers
+             * @default 0
+             * @enum {integer}
+             */
+            prefers: -1 | 0 | 1;
+        };
+        /**
          * Bar
          * @description A round bar, or a tube with a bore, along an axis of the part.
          *
@@ -1109,6 +1213,16 @@ export interface components {
             ][];
         };
         /**
+         * Changer
+         * @description The tool changer.
+         */
+        Changer: {
+            /** Places */
+            places: number;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
          * Choose
          * @description Which solid of a file is the part, or in which unit a mesh without one was written.
          */
@@ -1314,6 +1428,52 @@ export interface components {
             force?: number | null;
         };
         /**
+         * Control
+         * @description What the control can do. extended: how many registers beyond the standard six; reserved: not to be given out;
+         *
+         *     tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by itself;
+         *     shortest_way: a rotary axis goes the short way round.
+         */
+        Control: {
+            /**
+             * Registers
+             * @default [
+             *       "G54",
+             *       "G55",
+             *       "G56",
+             *       "G57",
+             *       "G58",
+             *       "G59"
+             *     ]
+             */
+            registers: string[];
+            /**
+             * Extended
+             * @default 0
+             */
+            extended: number;
+            /**
+             * Reserved
+             * @default []
+             */
+            reserved: string[];
+            /**
+             * Tilted Plane
+             * @default false
+             */
+            tilted_plane: boolean;
+            /**
+             * Follows Rotation
+             * @default false
+             */
+            follows_rotation: boolean;
+            /**
+             * Shortest Way
+             * @default false
+             */
+            shortest_way: boolean;
+        };
+        /**
          * Cure
          * @description An edit that would put a finding right: write `value` at `path` in the plan (JSON pointer).
          */
@@ -1340,6 +1500,8 @@ export interface components {
             name: string;
             /** Tool */
             tool: string;
+            /** Position */
+            position?: string | null;
             /**
              * Clearance
              * @default 10
@@ -1626,6 +1788,8 @@ export interface components {
             name: string;
             /** Tool */
             tool: string;
+            /** Position */
+            position?: string | null;
             /**
              * Clearance
              * @default 10
@@ -1997,6 +2161,42 @@ export interface components {
             interrupted: boolean;
         };
         /**
+         * IndexPosition
+         * @description How the work is turned to the spindle for some operations; exactly one of direction, face and angles says it.
+         *
+         *     direction: out of the work, towards the spindle, zero frame; face: a plane face that then looks up, or a round one whose
+         *     axis then stands upright; angles: of the rotary axes, degrees. offset_register: None: given out. change: how the program
+         *     comes here: it turns and goes on, or stops with a message so that the work is clamped anew.
+         */
+        IndexPosition: {
+            /** Name */
+            name: string;
+            /** Direction */
+            direction?: [
+                number,
+                number,
+                number
+            ] | null;
+            face?: components["schemas"]["FaceRef"] | null;
+            /** Angles */
+            angles?: {
+                [key: string]: number;
+            } | null;
+            /** Offset Register */
+            offset_register?: string | null;
+            /**
+             * Change
+             * @default turn
+             * @enum {string}
+             */
+            change: "turn" | "stop";
+            /**
+             * Message
+             * @default
+             */
+            message: string;
+        };
+        /**
          * Item
          * @description One fixture of a holding.
          *
@@ -2128,7 +2328,7 @@ export interface components {
          */
         Library: {
             /** Machines */
-            machines: components["schemas"]["Mill"][];
+            machines: components["schemas"]["Machine"][];
             /** Tools */
             tools: components["schemas"]["Tool"][];
             /** Materials */
@@ -2151,6 +2351,50 @@ export interface components {
             free: string[];
             /** Fought */
             fought: string[];
+        };
+        /**
+         * Machine
+         * @description One machine; see the module's frame.
+         */
+        Machine: {
+            /**
+             * Schema Version
+             * @default 1
+             * @constant
+             */
+            schema_version: 1;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Axes */
+            axes: components["schemas"]["Axis"][];
+            spindle: components["schemas"]["Spindle"];
+            table: components["schemas"]["Table"];
+            /**
+             * Solids
+             * @default []
+             */
+            solids: components["schemas"]["Solid"][];
+            changer: components["schemas"]["Changer"];
+            /**
+             * @default {
+             *       "registers": [
+             *         "G54",
+             *         "G55",
+             *         "G56",
+             *         "G57",
+             *         "G58",
+             *         "G59"
+             *       ],
+             *       "extended": 0,
+             *       "reserved": [],
+             *       "tilted_plane": false,
+             *       "follows_rotation": false,
+             *       "shortest_way": false
+             *     }
+             */
+            control: components["schemas"]["Control"];
         };
         /**
          * Maker
@@ -2236,60 +2480,6 @@ export interface components {
             second?: components["schemas"]["Target"] | null;
         };
         /**
-         * Mill
-         * @description A three-axis vertical mill; mm, mm/min, rpm, kW, s.
-         *
-         *     travel_low, travel_high: machine coordinates each axis can take. corner: machine coordinates at
-         *     which the bare spindle nose would touch the table's front left corner. table: its length along x
-         *     and depth along y. nose: diameter and length of the spindle's nose above the holder.
-         */
-        Mill: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Travel Low */
-            travel_low: [
-                number,
-                number,
-                number
-            ];
-            /** Travel High */
-            travel_high: [
-                number,
-                number,
-                number
-            ];
-            /** Table */
-            table: [
-                number,
-                number
-            ];
-            /** Corner */
-            corner: [
-                number,
-                number,
-                number
-            ];
-            /** Nose */
-            nose: [
-                number,
-                number
-            ];
-            /** Rapid Mm Min */
-            rapid_mm_min: number;
-            /** Feed Max Mm Min */
-            feed_max_mm_min: number;
-            /** Spindle Min Rpm */
-            spindle_min_rpm: number;
-            /** Spindle Max Rpm */
-            spindle_max_rpm: number;
-            /** Power Kw */
-            power_kw: number;
-            /** Tool Change S */
-            tool_change_s: number;
-        };
-        /**
          * Model
          * @description A casting, forging or printed shape from a STEP, STL or 3MF file.
          *
@@ -2348,9 +2538,8 @@ export interface components {
             /**
              * Offset Register
              * @default G55
-             * @enum {string}
              */
-            offset_register: "G54" | "G55" | "G56" | "G57" | "G58" | "G59";
+            offset_register: string;
             /**
              * @default {
              *       "of": "incoming",
@@ -2445,11 +2634,57 @@ export interface components {
             sha256: string;
         };
         /**
+         * OffsetRow
+         * @description One register of a load: what it stands on from the table up, how it is found, X, Y and Z, the rotary angles it holds for, and
+         *     what uses it.
+         */
+        OffsetRow: {
+            /** Load */
+            load: string;
+            /** Register Name */
+            register_name: string;
+            /** Zero */
+            zero: string;
+            /** Stands On */
+            stands_on: string[];
+            /**
+             * Found
+             * @enum {string}
+             */
+            found: "fixed point" | "edge" | "probe" | "derived";
+            /** Value */
+            value: [
+                components["schemas"]["Reckoned"],
+                components["schemas"]["Reckoned"],
+                components["schemas"]["Reckoned"]
+            ] | null;
+            /** Angles */
+            angles: {
+                [key: string]: number;
+            };
+            /**
+             * Positions
+             * @default []
+             */
+            positions: string[];
+            /**
+             * Operations
+             * @default []
+             */
+            operations: string[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "to be found" | "derived" | "no layout";
+        };
+        /**
          * OperationReport
          * @description One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
          *
          *     time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
          *     moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and what only turns, as drawn.
+         *     position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high and cut_z are in. travel: least and most X, Y and Z of the machine.
          */
         OperationReport: {
             /** Id */
@@ -2519,6 +2754,23 @@ export interface components {
              * @default []
              */
             tool_shape: components["schemas"]["ToolPart"][];
+            /** Position */
+            position?: string | null;
+            /** Zero From Work */
+            zero_from_work?: number[][] | null;
+            /** Travel */
+            travel?: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ] | null;
             /** First Line */
             first_line?: number | null;
             /** Last Line */
@@ -2545,6 +2797,8 @@ export interface components {
             name: string;
             /** Tool */
             tool: string;
+            /** Position */
+            position?: string | null;
             /**
              * Clearance
              * @default 10
@@ -2958,6 +3212,8 @@ export interface components {
             name: string;
             /** Tool */
             tool: string;
+            /** Position */
+            position?: string | null;
             /**
              * Clearance
              * @default 10
@@ -3016,6 +3272,60 @@ export interface components {
             ramp_deg: number;
         };
         /**
+         * PositionReport
+         * @description An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), its register
+         *     and values, the share of each face that the spindle then sees, and what else would do.
+         */
+        PositionReport: {
+            /** Name */
+            name: string;
+            /** Direction */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /** Angles */
+            angles: {
+                [key: string]: number;
+            };
+            /** Local From Zero */
+            local_from_zero: number[][];
+            /** Offset Register */
+            offset_register: string;
+            /** Register Value */
+            register_value?: [
+                components["schemas"]["Reckoned"],
+                components["schemas"]["Reckoned"],
+                components["schemas"]["Reckoned"]
+            ] | null;
+            /**
+             * Seen
+             * @default []
+             */
+            seen: number[];
+            /**
+             * Solutions
+             * @default []
+             */
+            solutions: components["schemas"]["Angles"][];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Change
+             * @default turn
+             */
+            change: string;
+            /**
+             * Turning S
+             * @default 0
+             */
+            turning_s: number;
+        };
+        /**
          * Problem
          * @description What is wrong, where, and how to mend it.
          */
@@ -3031,7 +3341,7 @@ export interface components {
         };
         /**
          * ProjectLine
-         * @description A project in the list.
+         * @description A project in the list, so that routes of one part can be held side by side: time in s, left: mm³ on the part at the end.
          */
         ProjectLine: {
             /** Id */
@@ -3044,6 +3354,20 @@ export interface components {
             part: string;
             /** Setups */
             setups: number;
+            /**
+             * Positions
+             * @default 0
+             */
+            positions: number;
+            /**
+             * Registers
+             * @default 0
+             */
+            registers: number;
+            /** Time S */
+            time_s?: number | null;
+            /** Left Mm3 */
+            left_mm3?: number | null;
             /** Still */
             still?: string | null;
         };
@@ -3422,6 +3746,9 @@ export interface components {
         /**
          * Setup
          * @description One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by.
+         *
+         *     positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its register, all from
+         *     the rotary centre, or in a plane the control turns.
          */
         Setup: {
             /** Name */
@@ -3439,9 +3766,8 @@ export interface components {
             /**
              * Offset Register
              * @default G54
-             * @enum {string}
              */
-            offset_register: "G54" | "G55" | "G56" | "G57" | "G58" | "G59";
+            offset_register: string;
             /**
              * @default {
              *       "up": {
@@ -3489,6 +3815,17 @@ export interface components {
             hold: components["schemas"]["Hold"];
             makes?: components["schemas"]["Makes"] | null;
             /**
+             * Positions
+             * @default []
+             */
+            positions: components["schemas"]["IndexPosition"][];
+            /**
+             * Rotary Run
+             * @default register_each
+             * @enum {string}
+             */
+            rotary_run: "register_each" | "centre" | "tilted_plane";
+            /**
              * Operations
              * @default []
              */
@@ -3498,6 +3835,7 @@ export interface components {
          * SetupReport
          * @description One setup. makes: the setup it cuts jaws for, whose stocks are those jaws then; nest: the solved jaws or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame.
          *
+         *     offsets: the registers of this load; wrong_centre_mm: how far the work is off at a position when the rotary centre is 0.02 wrong.
          *     rests: what its zero rests on. cut_z: lowest and highest Z of its cutting moves, and the operations they are
          *     of. below_rest: how far the lowest lies under what the work rests on, mm. seen: the share of each face of the
          *     part that the spindle sees from above.
@@ -3590,6 +3928,18 @@ export interface components {
              * @default []
              */
             seen: number[];
+            /**
+             * Positions
+             * @default []
+             */
+            positions: components["schemas"]["PositionReport"][];
+            /**
+             * Offsets
+             * @default []
+             */
+            offsets: components["schemas"]["OffsetRow"][];
+            /** Wrong Centre Mm */
+            wrong_centre_mm?: number | null;
             /** Register Value */
             register_value?: [
                 components["schemas"]["Reckoned"],
@@ -3608,6 +3958,20 @@ export interface components {
              * @default []
              */
             findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * Slots
+         * @description Tee slots along x: width of the slot, pitch, how many; the first `first` from the front edge.
+         */
+        Slots: {
+            /** Width */
+            width: number;
+            /** Pitch */
+            pitch: number;
+            /** Count */
+            count: number;
+            /** First */
+            first: number;
         };
         /**
          * SoftCut
@@ -3683,6 +4047,47 @@ export interface components {
             least_wall: number;
         };
         /**
+         * Solid
+         * @description A simple solid of a machine, base frame with every axis at 0: a box low … high, or a cylinder about `axis` through `at`.
+         */
+        Solid: {
+            /** Name */
+            name: string;
+            /**
+             * Rides
+             * @default base
+             */
+            rides: string;
+            /** Low */
+            low?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** High */
+            high?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** At */
+            at?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Axis */
+            axis?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Diameter */
+            diameter?: number | null;
+            /** Length */
+            length?: number | null;
+        };
+        /**
          * SolidLine
          * @description One solid of a file with several; mm, mm³.
          */
@@ -3699,6 +4104,25 @@ export interface components {
             ];
             /** Volume Mm3 */
             volume_mm3: number;
+        };
+        /**
+         * Spindle
+         * @description The spindle: its nose (diameter, length over the holder), rpm, power kW.
+         */
+        Spindle: {
+            /** Rides */
+            rides: string;
+            /** Nose */
+            nose: [
+                number,
+                number
+            ];
+            /** Min Rpm */
+            min_rpm: number;
+            /** Max Rpm */
+            max_rpm: number;
+            /** Power Kw */
+            power_kw: number;
         };
         /**
          * Stage
@@ -3762,6 +4186,53 @@ export interface components {
             reach: number;
             /** Tip Diameter */
             tip_diameter: number;
+        };
+        /**
+         * Table
+         * @description What holdings stand on. at: its front left corner, base frame, every axis at 0; x, up: its directions there.
+         */
+        Table: {
+            /** Rides */
+            rides: string;
+            /** Length */
+            length: number;
+            /** Depth */
+            depth: number;
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * X
+             * @default [
+             *       1,
+             *       0,
+             *       0
+             *     ]
+             */
+            x: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Up
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            up: [
+                number,
+                number,
+                number
+            ];
+            slots?: components["schemas"]["Slots"] | null;
+            /** Grid Mm */
+            grid_mm?: number | null;
         };
         /**
          * Target

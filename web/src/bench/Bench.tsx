@@ -90,6 +90,13 @@ export function Bench({ project }: { project: ProjectState }) {
       matrix.set(...(setup.zero_from_work.flat() as Sixteen))
     return matrix
   }, [setup, view.card])
+  // An operation at an index position moves in a plane that is turned with the work.
+  const planeFromWork = moment.operation?.zero_from_work
+  const zeroFromPlane = useMemo(() => {
+    if (!planeFromWork) return new THREE.Matrix4()
+    const plane = new THREE.Matrix4().set(...(planeFromWork.flat() as Sixteen))
+    return zeroFromWork.clone().multiply(plane.invert())
+  }, [planeFromWork, zeroFromWork])
   const hold = typeof view.card === 'number' ? (setup?.hold ?? null) : null
   const atWork =
     view.stage === 'hold' || view.stage === 'reach' || view.stage === 'cut' || view.stage === 'seat'
@@ -148,20 +155,23 @@ export function Bench({ project }: { project: ProjectState }) {
           {view.marked && <Marked at={view.marked} />}
         </group>
         {showHolding && !asking && hold && <Holding hold={hold} planes={planes} />}
-        {view.shown.paths && moment.path && typeof view.card === 'number' && (
-          <Paths
-            moves={moment.moment ? moment.path.slice(0, moment.moment.index + 1) : moment.path}
-            hue={hueOf(view.card)}
-          />
-        )}
-        {moment.operation && moment.moment && (
-          <ToolSolid parts={moment.operation.tool_shape} tip={moment.moment.tip} />
-        )}
+        <group matrixAutoUpdate={false} matrix={zeroFromPlane}>
+          {view.shown.paths && moment.path && typeof view.card === 'number' && (
+            <Paths
+              moves={moment.moment ? moment.path.slice(0, moment.moment.index + 1) : moment.path}
+              hue={hueOf(view.card)}
+            />
+          )}
+          {moment.operation && moment.moment && (
+            <ToolSolid parts={moment.operation.tool_shape} tip={moment.moment.tip} />
+          )}
+        </group>
         {zeroShown && <Follow id="zero-mark" at={[0, 0, 0]} />}
         <Looking
           solid={stock ?? partSolid}
           kind={stock ? 'stock' : partSolid ? 'part' : 'nothing'}
           zeroFromWork={zeroFromWork}
+          zeroFromPlane={zeroFromPlane}
           holding={showHolding && hold ? hold.pieces.filter((one) => !IN_THE_BACK.includes(one.name)) : []}
         />
         <OrbitControls makeDefault enableDamping={false} />
@@ -470,11 +480,12 @@ function Looking(props: {
   solid: Solid | null
   kind: 'stock' | 'part' | 'nothing'
   zeroFromWork: THREE.Matrix4
+  zeroFromPlane: THREE.Matrix4
   holding: HoldFacts['pieces']
 }) {
   const { camera, controls, size, invalidate } = useThree()
   const { look, lookCount, card, stage, picked, shown, time, operation, marked } = useView()
-  const { solid, kind, zeroFromWork } = props
+  const { solid, kind, zeroFromWork, zeroFromPlane: plane } = props
   // A billet of another size is looked at anew.
   const billetSize =
     card === 'billet'
@@ -497,10 +508,13 @@ function Looking(props: {
       pick: [0, -0.0001, 1],
     }
     const direction = new THREE.Vector3(...directions[look])
+    // The spindle looks along the tool of the operation that is chosen.
+    if (look === 'spindle') direction.transformDirection(plane)
     if (look === 'pick' && picked?.normal) direction.set(...picked.normal).transformDirection(zeroFromWork)
     direction.normalize()
     camera.up.set(0, 0, 1)
     if (Math.abs(direction.z) > 0.999) camera.up.set(0, 1, 0)
+    if (look === 'spindle') camera.up.set(0, 1, 0).transformDirection(plane)
     camera.position.copy(middle).addScaledVector(direction, 900)
     camera.lookAt(middle)
     camera.updateMatrixWorld()
@@ -522,7 +536,7 @@ function Looking(props: {
     orbit?.update()
     invalidate()
     // The fit follows the choice of view, not every change of the picture.
-  }, [look, lookCount, card, kind, zeroFromWork, controls, size, props.holding.length > 0, billetSize]) // eslint-disable-line react-hooks/exhaustive-deps
+  }, [look, lookCount, card, kind, zeroFromWork, plane, controls, size, props.holding.length > 0, billetSize]) // eslint-disable-line react-hooks/exhaustive-deps
   useEffect(() => invalidate(), [solid, shown, stage, time, operation, marked, invalidate])
   return null
 }

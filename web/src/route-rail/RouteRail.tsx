@@ -1,7 +1,7 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { Fragment, type ReactNode, useState } from 'react'
 import { type Finding, pieceUrl, type ProjectState, type Setup } from '../api/client'
-import type { Commit } from '../api/hooks'
+import { type Commit, useLibrary } from '../api/hooks'
 import { type Card, clock, hueOf, round, useView } from '../state'
 import { CarryArrow } from '../ui/icons'
 
@@ -18,6 +18,8 @@ function nextName(setups: Setup[]) {
 /** The billet turning into the part, picture by picture. */
 export function RouteRail({ project, commit }: { project: ProjectState; commit: Commit }) {
   const { plan, report, stills } = project
+  const { data: library } = useLibrary()
+  const axes = (id: string) => `${library?.machines.find((one) => one.id === id)?.axes.length ?? 3}-axis`
   const stale = (index: number) => project.stale_from != null && index >= project.stale_from
   const [dragged, setDragged] = useState<number | null>(null)
   const place = (from: number, to: number) =>
@@ -65,7 +67,9 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
                 stale={late}
                 menu={<SetupMenu project={project} index={index} commit={commit} place={place} />}
               >
-                <div className="truncate">{setup.offset_register} · 3-axis</div>
+                <div className="truncate">
+                  {setup.offset_register} · {axes(setup.machine)}
+                </div>
                 <div>{own && !late ? clock(own.time_s) + ' min' : 'waiting'}</div>
                 {own && !late && <Mark finding={worst(found ?? [])} fine="no trouble" />}
               </RouteCard>
@@ -109,6 +113,8 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
                 zeros: [],
                 zero: { of: 'incoming', x: 0, y: 0, z: 1, faces: [], end: 0, offset: [0, 0, 0] },
               },
+              positions: [],
+              rotary_run: 'register_each',
               hold: { items: [], work: { x: 0, y: 0, pinned: [], pushed: [] } },
               operations: [],
             })

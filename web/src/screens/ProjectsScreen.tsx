@@ -11,7 +11,7 @@ import {
   Refusal,
 } from '../api/client'
 import { sendFile, usePart, useProjects, useUpload } from '../api/hooks'
-import { round } from '../state'
+import { clock, round } from '../state'
 import { sentence } from '../ui/Field'
 
 /** The list of projects and the way in for a new part. */
@@ -45,8 +45,12 @@ export function ProjectsScreen() {
                   </span>
                   <span className="figures pr-2 text-right text-soft">
                     {project.setups} {project.setups === 1 ? 'setup' : 'setups'}
+                    {project.positions > 0 && ` · ${project.positions} turned`}
+                    {project.time_s != null && ` · ${clock(project.time_s)} min`}
                     <br />
-                    plan revision {project.revision}
+                    {project.registers > 0 && `${project.registers} registers · `}
+                    {project.left_mm3 != null && `${round(project.left_mm3 / 1000, 2)} cm³ left · `}
+                    revision {project.revision}
                   </span>
                 </Link>
               </li>

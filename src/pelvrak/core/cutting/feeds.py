@@ -13,7 +13,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.shelf import shelf
-from pelvrak.core.machine.mill import Mill
+from pelvrak.core.machine.machine import Machine
 
 SOURCE = "n = 1000·vc / (π·DC), vf = n·fz·z: ISO 3002 quantities; vc and fz starting values from memory"
 
@@ -104,7 +104,7 @@ def reamer_torque(diameter_mm: float, allowance_mm: float, feed_mm: float, kc_n_
 
 
 def cutting_data(
-    tool: Tool, material: Material, mill: Mill, speed_rpm: float | None = None, feed_mm_min: float | None = None
+    tool: Tool, material: Material, machine: Machine, speed_rpm: float | None = None, feed_mm_min: float | None = None
 ) -> CuttingData:
     """Speed and feed for a tool in a material on a machine; typed values win and are checked.
 
@@ -116,18 +116,18 @@ def cutting_data(
         vc /= 5
     wanted = spindle_speed(vc, tool.DC)
     if speed_rpm is not None:
-        if not mill.spindle_min_rpm <= speed_rpm <= mill.spindle_max_rpm:
+        if not machine.spindle.min_rpm <= speed_rpm <= machine.spindle.max_rpm:
             raise BadInput(
-                "cut.speed", "speed_rpm", f"{speed_rpm:.0f} rpm is beyond {mill.name} "
-                f"({mill.spindle_min_rpm:.0f} to {mill.spindle_max_rpm:.0f})", "type a speed within its range",
+                "cut.speed", "speed_rpm", f"{speed_rpm:.0f} rpm is beyond {machine.name} "
+                f"({machine.spindle.min_rpm:.0f} to {machine.spindle.max_rpm:.0f})", "type a speed within its range",
             )  # fmt: skip
         n, formula, values = speed_rpm, "n as typed", f"n = {speed_rpm:.0f}"
     else:
-        n = float(round(min(max(wanted, mill.spindle_min_rpm), mill.spindle_max_rpm), -1))
+        n = float(round(min(max(wanted, machine.spindle.min_rpm), machine.spindle.max_rpm), -1))
         formula = "n = 1000·vc / (π·DC)"
         values = f"1000·{vc:g} / (π·{tool.DC:g}) = {wanted:.0f}"
-        if wanted > mill.spindle_max_rpm:
-            values += f", held at the machine's {mill.spindle_max_rpm:.0f}"
+        if wanted > machine.spindle.max_rpm:
+            values += f", held at the machine's {machine.spindle.max_rpm:.0f}"
     speed = Reckoned(value=n, unit="rpm", formula=formula, with_values=values, source=SOURCE)
     if tool.kind == "tap":
         assert tool.TP is not None
@@ -143,14 +143,14 @@ def cutting_data(
     )
     fz = round(min(0.16, share * tool.DC), 4)
     if feed_mm_min is not None:
-        if feed_mm_min > mill.feed_max_mm_min:
+        if feed_mm_min > machine.feed_max_mm_min:
             raise BadInput(
-                "cut.feed", "feed_mm_min", f"{feed_mm_min:.0f} mm/min is beyond {mill.name} ({mill.feed_max_mm_min:.0f})",
+                "cut.feed", "feed_mm_min", f"{feed_mm_min:.0f} mm/min is beyond {machine.name} ({machine.feed_max_mm_min:.0f})",
                 "type a feed within its range",
             )  # fmt: skip
         feed, formula, values = feed_mm_min, "vf as typed", f"fz = {feed_mm_min / n / tool.NOF:.3f} mm"
     else:
-        feed = float(round(min(table_feed(n, fz, tool.NOF), mill.feed_max_mm_min), -1))
+        feed = float(round(min(table_feed(n, fz, tool.NOF), machine.feed_max_mm_min), -1))
         formula, values = "vf = n·fz·z", f"{n:.0f}·{fz:g}·{tool.NOF} = {table_feed(n, fz, tool.NOF):.0f}"
     told = Reckoned(value=feed, unit="mm/min", formula=formula, with_values=values, source=SOURCE)
     plunge = feed if tool.kind in ("drill", "reamer", "spot_drill") else float(round(feed * 0.4, -1))

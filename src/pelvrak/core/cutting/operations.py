@@ -20,12 +20,13 @@ class _Common(Frozen):
 
     tool: id in the plan's tool list. clearance: height over the stock for moves between places, mm.
     retract: height over the work for moves within the operation, mm. speed and feed: typed values
-    that replace the computed ones.
+    that replace the computed ones. position: the index position it is cut at; None: as the work is seated.
     """
 
     id: Annotated[str, Field(min_length=1, max_length=40)]
     name: Annotated[str, Field(min_length=1, max_length=60)]
     tool: str
+    position: Annotated[str, Field(min_length=1, max_length=20)] | None = None
     clearance: Clearance = 10.0
     retract: Clearance = 2.0
     speed_rpm: Annotated[float, Field(gt=0, le=100_000)] | None = None

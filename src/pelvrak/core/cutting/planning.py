@@ -22,7 +22,7 @@ from pelvrak.core.cutting.regions import (
     silhouette,
     smallest_inner_radius,
 )
-from pelvrak.core.cutting.standing import Standing, top_within, touches
+from pelvrak.core.cutting.standing import Standing, box_above, top_within, touches
 from pelvrak.core.cutting.toolpath import Move, Path, fitted, move_length
 from pelvrak.core.cutting.tools import Tool, cutter_profile, tip_length
 from pelvrak.core.errors import BadInput
@@ -150,7 +150,7 @@ def _plan_facing(operation: Facing, job: Job) -> None:
             "pick the topmost face of this setup",
         )  # fmt: skip
     bottom += operation.leave
-    low, high = job.stock.low, job.stock.high
+    low, high = box_above(job.stock, bottom)
     step = operation.step_over * job.tool.DC
     along_x = high[0] - low[0] >= high[1] - low[1]
     u, v = (0, 1) if along_x else (1, 0)

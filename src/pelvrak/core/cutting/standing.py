@@ -48,6 +48,22 @@ def top_within(stock: Standing, region: BaseGeometry) -> float | None:
     return float(top[j0:j1, i0:i1][inside].max()) if inside.any() else None
 
 
+def box_above(stock: Standing, height: float) -> tuple[Floats, Floats]:
+    """Box in x and y of what stands above a height, mm: the whole stock's where all of it does, and where nothing does."""
+    top = material_top(stock.field, 2, 1)
+    x, y = stock.field.grid.nodes(0), stock.field.grid.nodes(1)
+    j, i = np.nonzero(top > height + TOUCH_MM)
+    low, high = stock.low[:2].copy(), stock.high[:2].copy()
+    if len(i) == 0:
+        return low, high
+    cell = stock.field.grid.cell
+    for d, nodes in enumerate((x[i], y[j])):
+        # Between rays nothing is known: a cell more on either side.
+        low[d] = max(low[d], nodes.min() - cell)
+        high[d] = min(high[d], nodes.max() + cell)
+    return low, high
+
+
 def touches(stock: Standing, points: Floats, cutter: Profile) -> bool:
     """Whether a cutter moved along points (n, 3) would meet material by more than TOUCH_MM."""
     if len(points) == 1:

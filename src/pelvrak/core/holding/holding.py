@@ -451,9 +451,8 @@ class _Checked:
         out = []
         for number, piece in enumerate(self.pieces):
             item = next((i for i in self.hold.items if i.id == piece.item), None)
-            nest = item is not None and (
-                item.cut is not None or isinstance(self.fixtures[item.fixture], (kinds.Block, kinds.Own))
-            )
+            # What was solved stands off where it should; its corners are judged by the solver.
+            nest = item is not None and item.cut is None and isinstance(self.fixtures[item.fixture], (kinds.Block, kinds.Own))  # fmt: skip
             own = [p for p in self.found if p.piece == number and abs(p.normal[2]) < 0.5]
             if not nest or not own:
                 continue

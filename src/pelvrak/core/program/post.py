@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from pelvrak.core.cutting.operations import Drilling, Operation
 from pelvrak.core.cutting.planning import Hole
@@ -16,6 +16,18 @@ CYCLE_CODES = {"spot": "G81", "drill": "G81", "peck": "G83", "ream": "G85", "tap
 
 
 @dataclass(frozen=True)
+class Where:
+    """Where the work is turned to. rotary: name, angle (degrees), clamp and unclamp code of each axis; shift: what is added to every
+    coordinate; tilted: turns about Z, X, Z (degrees) of a plane the control turns; message: to stop with."""
+
+    register: str
+    rotary: tuple[tuple[str, float, str, str], ...] = ()
+    shift: Vector = (0.0, 0.0, 0.0)
+    tilted: tuple[float, float, float] | None = None
+    message: str | None = None
+
+
+@dataclass(frozen=True)
 class Planned:
     """One operation as the program needs it."""
 
@@ -25,6 +37,7 @@ class Planned:
     holes: list[Hole]
     speed_rpm: float
     feed_mm_min: float
+    where: Where
 
 
 @dataclass(frozen=True)
@@ -79,16 +92,17 @@ def post(
     name: str,
     title: str,
     part: str,
-    register: str,
-    register_value: Vector | None,
+    registers: dict[str, Vector],
     billet: str,
     operations: list[Planned],
 ) -> Program:
     """The program of one setup: safe start, each operation with its tool, safe end.
 
     Units mm (G21), absolute (G90), feed per minute (G94), tool length by G43 H = tool number. Before
-    every operation the offset register is written again.
+    every operation the offset register is written again. registers: what each holds. Before the work is turned the
+    spindle goes up.
     """
+    operations = [_shifted(one) for one in operations]
     w = _Writer()
     lines: dict[str, list[int]] = {}
     digits = "".join(c for c in name if c.isdigit()) or "1"
@@ -96,31 +110,44 @@ def post(
     w.plain(f"O{int(digits):04d} {_comment(f'{name} {title}')}")
     w.plain(_comment(part))
     w.plain(_comment(f"incoming {billet}"))
-    if register_value is not None:
-        w.plain(
-            _comment(
-                f"{register} X{_number(register_value[0])} Y{_number(register_value[1])} Z{_number(register_value[2])}"
-            )
-        )
+    for register, value in registers.items():
+        w.plain(_comment(f"{register} X{_number(value[0])} Y{_number(value[1])} Z{_number(value[2])}"))
     for tool in {p.tool.place: p.tool for p in operations}.values():
         w.plain(_comment(f"T{tool.place} {tool.name}, out {tool.overhang:g}"))
     w.block("G21", "G17", "G90", "G40", "G49", "G80", "G94")
     current: int | None = None
+    stands: tuple[float, ...] | None = None
+    tilted = False
     for planned in operations:
         tool, operation = planned.tool, planned.operation
         if not planned.path.moves:
             lines[operation.id] = []
             continue
         w.plain(_comment(operation.name))
-        if tool.place != current:
-            if current is not None:
-                w.block("M9")
-                w.block("G53", "G0", "Z0.")
+        there = planned.where
+        turns = there.rotary and tuple(angle for _, angle, _, _ in there.rotary) != stands
+        if current is not None and (tool.place != current or turns):
+            w.block("M9")
+            if tilted:
+                w.block("G69")
+                tilted = False
+            w.block("G53", "G0", "Z0.")
+            if tool.place != current:
                 w.block("M5")
+        if tool.place != current:
             w.block(f"T{tool.place}", "M6")
             current = tool.place
+        if turns:
+            _turn(w, there)
+            stands = tuple(angle for _, angle, _, _ in there.rotary)
         w.forget()
-        w.block(register)
+        w.block(there.register)
+        if there.tilted is not None and not tilted:
+            # A plane turned about zero by I, J, K (about Z, the new X, the new Z), and the tool set square to it.
+            i, j, k = (_number(angle) for angle in there.tilted)
+            w.block("G68.2", "X0.", "Y0.", "Z0.", f"I{i}", f"J{j}", f"K{k}")
+            w.block("G53.1")
+            tilted = True
         w.block(f"S{planned.speed_rpm:.0f}", "M3")
         first = planned.path.moves[0].end
         w.block("G0", f"X{_number(first[0])}", f"Y{_number(first[1])}")
@@ -131,12 +158,43 @@ def post(
         else:
             lines[operation.id] = [approach, *_moves(w, planned.path)]
     w.block("M9")
+    if tilted:
+        w.block("G69")
     w.block("G53", "G0", "Z0.")
     w.block("M5")
     w.block("G53", "G0", "Y0.")
     w.block("M30")
     w.plain("%")
     return Program("\n".join(w.lines) + "\n", lines)
+
+
+def _turn(w: _Writer, there: Where) -> None:
+    """Turn the work: clamps off, all rotary axes together, clamps on; or stop first."""
+    if there.message is not None:
+        w.block("M0", _comment(there.message or "turn and clamp the work anew"))
+    for _, _, _, unclamp in there.rotary:
+        if unclamp:
+            w.block(unclamp)
+    w.block("G0", *(f"{name}{_number(angle)}" for name, angle, _, _ in there.rotary))
+    for _, _, clamp, _ in there.rotary:
+        if clamp:
+            w.block(clamp)
+
+
+def _shifted(one: Planned) -> Planned:
+    """An operation with every coordinate as its register counts it."""
+    dx, dy, dz = one.where.shift
+    if (dx, dy, dz) == (0.0, 0.0, 0.0):
+        return one
+    moves = [
+        replace(m, end=(m.end[0] + dx, m.end[1] + dy, m.end[2] + dz),
+                centre=None if m.centre is None else (m.centre[0] + dx, m.centre[1] + dy))
+        for m in one.path.moves
+    ]  # fmt: skip
+    start = one.path.start
+    path = Path((start[0] + dx, start[1] + dy, start[2] + dz), moves)
+    holes = [Hole(h.x + dx, h.y + dy, h.start + dz, h.bottom + dz) for h in one.holes]
+    return replace(one, path=path, holes=holes)
 
 
 def _moves(w: _Writer, path: Path) -> list[int]:

@@ -35,7 +35,7 @@ from pelvrak.core.holding.fixture import Fixture
 from pelvrak.core.holding.hold import Item
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Setup
-from pelvrak.core.route.run import VERSION, Run, matrix
+from pelvrak.core.route.run import VERSION, Run, in_work_frame, matrix
 from pelvrak.core.route.simulate import PLAN_CELL_MM, Station
 from pelvrak.core.route.store import key_of
 from pelvrak.core.stock.cut import CUT
@@ -71,16 +71,35 @@ class _Swept:
 
 
 def ahead(
+    run: Run, stations: dict[str, Station], setup: Setup, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
+) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:  # fmt: skip
+    """Findings (work frame), room beside each clamp, and proposals for a setup. stations: by index position. Paths of cures start at the setup."""
+    findings: list[Finding] = []
+    beside: dict[str, BesideFact] = {}
+    proposals: tuple[Proposal, ...] = ()
+    for name, station in stations.items():
+        there = setup.model_copy(
+            update={"operations": tuple(o for o in setup.operations if (o.position or "") == name)}
+        )
+        found, rooms, offered = _at_position(run, station, there, tools, incoming_key, fixtures)
+        findings += [in_work_frame(f, station.zero_from_work) for f in found]
+        for one in rooms:
+            if one.item not in beside or one.clearance < beside[one.item].clearance:
+                beside[one.item] = one
+        proposals = offered if name == "" else proposals
+    return findings, tuple(beside.values()), proposals
+
+
+def _at_position(
     run: Run, station: Station, setup: Setup, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
 ) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:
-    """Findings, room beside each clamp, and proposals for a setup. Findings and cures: zero frame, paths from the setup."""
     hold = station.hold
     if hold.key is None or not setup.operations:
         return [], (), ()
     used = [tools[o.tool] for o in setup.operations if o.tool in tools]
     key = key_of(
         "ahead", VERSION, run.part_key, incoming_key, matrix(station.zero_from_work), hold.digest, hold.proposals,
-        setup.hold, setup.operations, used, station.mill, run.material, setup.name,
+        setup.hold, setup.operations, used, station.machine, run.material, setup.name,
     )  # fmt: skip
     kept = run.store.get(key, "facts.json")
     if kept is None:
@@ -149,14 +168,14 @@ class _Ahead:
             path = Path((0.0, 0.0, float(here.high[2]) + operation.clearance + 50.0))
             try:
                 data = cutting_data(
-                    tool, self.run.material, self.station.mill, operation.speed_rpm, operation.feed_mm_min
+                    tool, self.run.material, self.station.machine, operation.speed_rpm, operation.feed_mm_min
                 )
                 job = Job(self.station.part, self.station.zero_from_work, here, tool, data, self.setup.name, path, self.station.nest())  # fmt: skip
                 plan_operation(operation, job)
             except BadInput:
                 continue  # told where the operation itself is computed
             if path.moves:
-                out.append(swept(path, operation, tool, self.station.mill.nose))
+                out.append(swept(path, operation, tool, self.station.machine.spindle.nose))
         return out
 
     def told(self) -> tuple[list[Finding], list[BesideFact], list[Proposal]]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
-from functools import cache
 from typing import Any
 
 import numpy as np
@@ -27,10 +26,11 @@ from pelvrak.core.holding.assemble import CutJaws
 from pelvrak.core.holding.clamping import FRICTION
 from pelvrak.core.holding.facts import HoldFacts, in_frame
 from pelvrak.core.holding.hold import fixtures_of
-from pelvrak.core.machine.mill import Mill, check_table, mill_of, register_value
+from pelvrak.core.machine.machine import Machine, machine_of
+from pelvrak.core.machine.travel import check_table, register_value
 from pelvrak.core.program.post import Planned, Program, post
 from pelvrak.core.route.ahead import ahead
-from pelvrak.core.route.holding import held_for_cutting, held_in, holding_field, holding_mesh, safety_of
+from pelvrak.core.route.holding import held_for_cutting, held_in, safety_of
 from pelvrak.core.route.jaws import (
     Solved,
     blanks_mesh,
@@ -46,6 +46,7 @@ from pelvrak.core.route.jaws import (
     zero_from_nest,
 )
 from pelvrak.core.route.loads import safety_findings
+from pelvrak.core.route.offsets import offsets_of, wrong_centre
 from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_json, stock_pieces
 from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.report import (
@@ -59,8 +60,10 @@ from pelvrak.core.route.report import (
     ZeroReport,
 )
 from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix, mesh_in, part_result
-from pelvrak.core.route.simulate import Station, simulate
+from pelvrak.core.route.simulate import simulate
 from pelvrak.core.route.store import Store, key_of
+from pelvrak.core.route.swinging import swings
+from pelvrak.core.route.turning import Turning, position_reports, turning_of, values_of, where
 from pelvrak.core.route.zeros import maker_number, zeros_checked
 from pelvrak.core.seat.seating import lay, seat_work, zero_place
 from pelvrak.core.stock.compare import compare, signed_distance
@@ -201,7 +204,7 @@ class Placed:
 
     zero_from_work: Floats
     zeros: list[Floats]
-    mill: Mill
+    machine: Machine
     hold: HoldFacts
     register: tuple[float, float, float] | None
     findings: list[Finding]
@@ -214,7 +217,7 @@ class Placed:
 def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float, made: SetupReport | None) -> Placed:
     """Frames and holding of a setup. made: the setup that cut its jaws."""
     part = run.part.part
-    mill = mill_of(setup.machine)
+    machine = machine_of(setup.machine)
     rotation = lay(setup.seat, part)
     assert isinstance(run.raw, Raw)  # without a billet there is no stock to lay
     incoming = mesh_from_bytes(run.piece(incoming_key, "surface.npz"))
@@ -254,12 +257,12 @@ def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float
         nest = nest.model_copy(update={"files_key": jaw_files(run, solved)})
     register = None
     if facts.zero_on_table is not None:
-        register = register_value(mill, facts.zero_on_table)
+        register = register_value(machine, facts.zero_on_table)
         standing = [(p.name, p.low, p.high) for p in facts.pieces if p.name != "table"]
-        found += check_table(mill, facts.zero_on_table, standing, setup.name)
+        found += check_table(machine, facts.zero_on_table, standing, setup.name)
     seen = incoming.vertices @ rotation.T + zero_from_work[:3, 3]
     return Placed(
-        zero_from_work, others, mill, facts, register, found, seen.min(axis=0), seen.max(axis=0), nest, solved
+        zero_from_work, others, machine, facts, register, found, seen.min(axis=0), seen.max(axis=0), nest, solved
     )  # fmt: skip
 
 
@@ -287,22 +290,24 @@ def _setup(
         run.done += len(setup.operations) + 3
         return base.model_copy(update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)})
     run.done += 1
-    station = _station(run, setup, placed, {})
+    turning = turning_of(run, setup, placed.machine, placed.zero_from_work, placed.hold, {})
     tools = {tool.id: tool for tool in run.plan.tools}
     shop = fixtures_of(run.plan.fixtures)
-    foretold, beside, proposals = ahead(run, station, setup, tools, incoming_key, shop)
+    foretold, beside, proposals = ahead(run, turning.stations, setup, tools, incoming_key, shop)
     size = placed.high - placed.low
     about = f"{size[0]:.1f} x {size[1]:.1f} x {size[2]:.1f} mm, {incoming_volume * density:.3f} kg"
-    done = _operations(run, index, setup, placed, station, incoming_key, incoming_volume, about)
+    done = _operations(run, index, setup, placed, turning, incoming_key, incoming_volume, about)
     reports, key, stock_volume = done.reports, done.key, done.volume
-    stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), reports, tools)
+    planes = {name: one.at.local_from_zero for name, one in turning.stations.items()}
+    stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), reports, tools, planes)
     placed.hold = placed.hold.model_copy(update={
         "safety": stands, "friction": FRICTION if stands else None, "beside": beside,
         "proposals": (*placed.hold.proposals, *proposals),
     })  # fmt: skip
-    findings = [_with_pointers(finding, index) for finding in placed.findings]
+    told = (*placed.findings, *turning.findings, *swings(run, turning, incoming_key, tools))
+    findings = [_with_pointers(finding, index) for finding in told]
     findings += [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
-    findings += [_with_pointers(in_work_frame(f, placed.zero_from_work), index) for f in foretold]
+    findings += [_with_pointers(f, index) for f in foretold]
     if not setup.operations:
         findings.append(
             Finding(code="cut.no_operations", severity="note", setup=setup.name, stage="cut",
@@ -320,13 +325,16 @@ def _setup(
             "high": as_vector(placed.high),
             "hold": placed.hold,
             "nest": placed.nest,
-            "register_value": _register_reckoning(setup.offset_register, placed, np.zeros(3)),
+            "register_value": values_of(turning, ""),
+            "positions": position_reports(turning, run.part),
+            "offsets": offsets_of(setup, turning, list(placed.zeros), shop),
+            "wrong_centre_mm": round(wrong_centre(turning), 5) if setup.positions else None,
             "zeros": tuple(
                 ZeroReport(
                     name=one.name,
                     offset_register=one.offset_register,
                     at=as_vector(np.round(at, 6) + 0.0),
-                    register_value=_register_reckoning(one.offset_register, placed, at),
+                    register_value=values_of(turning, "", at),
                 )
                 for one, at in zip(setup.seat.zeros, placed.zeros, strict=True)
             ),
@@ -349,34 +357,30 @@ class Done:
     program_key: str
 
 
-def _station(run: Run, setup: Setup, placed: Placed, nest: dict[str, Any]) -> Station:
-    """Where the setup's operations run. The holding is made when the first has to be cut: a route that is known needs none."""
-    solids = cache(lambda: holding_mesh(run, placed.hold))
-    return Station(
-        setup.name, run.part, placed.mill, placed.zero_from_work, placed.hold, placed.register,
-        cache(lambda: holding_field(solids())), solids, lambda: nest,
-    )  # fmt: skip
-
-
 def _operations(
-    run: Run, index: int, setup: Setup, placed: Placed, station: Station, key: str, stock_volume: float, about: str
+    run: Run, index: int, setup: Setup, placed: Placed, turning: Turning, key: str, stock_volume: float, about: str
 ) -> Done:
     """All operations of a setup, one after the other, and their program. about: what is clamped, for its head."""
     reports: list[OperationReport] = []
     planned: list[Planned] = []
     tools = {tool.id: tool for tool in run.plan.tools}
-    previous_place = None
+    previous_place, stood = None, None
     for position, operation in enumerate(setup.operations):
-        report, ready = _operation(run, index, position, setup, placed, station, operation, tools, key, stock_volume)
+        report, ready = _operation(run, index, position, setup, turning, operation, tools, key, stock_volume)
         if ready is not None:
             if ready.path.moves and ready.tool.place != previous_place:
                 previous_place = ready.tool.place
-                report = report.model_copy(update={"time_s": report.time_s + placed.mill.tool_change_s})
+                report = report.model_copy(update={"time_s": report.time_s + placed.machine.changer.seconds})
+            if ready.path.moves:
+                there = operation.position or ""
+                if stood is not None and stood != there:
+                    report = report.model_copy(update={"time_s": report.time_s + turning.time_between(stood, there)})
+                stood = there
             planned.append(ready)
         reports.append(report)
         if report.key is not None:
             key, stock_volume = report.key, report.outgoing_volume_mm3
-    program_key, program = _program(run, setup, placed, planned, about)
+    program_key, program = _program(run, setup, turning, planned, about)
     return Done([_with_lines(report, program) for report in reports], key, stock_volume, program_key)
 
 
@@ -431,14 +435,14 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
     )
     here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
     register = None if solved.on_end else target.register
-    placed = Placed(to_zero, [], mill_of(setup.machine), hold, register, [], here.min(axis=0), here.max(axis=0))
-    station = _station(run, setup, placed, rooms(solved, to_zero))
+    placed = Placed(to_zero, [], machine_of(setup.machine), hold, register, [], here.min(axis=0), here.max(axis=0))
+    turning = turning_of(run, setup, placed.machine, to_zero, hold, rooms(solved, to_zero))
     vise = solved.vise
     force = 0.0 if vise is None else (vise[0].force_kn or vise[1].force_kn)
     about = f"{solved.blank.name}" + (
         f", on a spacer {solved.nest.gap:.2f} mm, clamped with {force:g} kN" if vise else ""
     )
-    done = _operations(run, index, setup, placed, station, key, facts["volume_mm3"], about)
+    done = _operations(run, index, setup, placed, turning, key, facts["volume_mm3"], about)
     findings = []
     if not setup.operations:
         findings.append(Finding(code="jaws.no_operations", severity="error", setup=setup.name, stage="cut", sentence="Nothing cuts the jaws yet."))  # fmt: skip
@@ -451,7 +455,7 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
             "removed_volume_mm3": amount - done.volume, "incoming_mass_kg": amount * density, "outgoing_mass_kg": done.volume * density,
             "time_s": sum(r.time_s for r in done.reports), "zero_from_work": matrix(to_zero), "low": as_vector(placed.low),
             "high": as_vector(placed.high), "hold": hold, "nest": solved.report(setup.name, to_zero),
-            "register_value": _register_reckoning(setup.offset_register, placed, np.zeros(3)),
+            "register_value": values_of(turning, ""), "offsets": offsets_of(setup, turning, [], fixtures_of(run.plan.fixtures)),
             **_depths(done.reports, placed), "operations": tuple(done.reports), "program_key": done.program_key,
             "findings": tuple(findings),
         }
@@ -460,7 +464,7 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
 
 def _depths(reports: list[OperationReport], placed: Placed) -> dict[str, Any]:
     """How deep and how high the setup cuts, from zero and from what the work rests on."""
-    cutting = [report for report in reports if report.cut_z is not None]
+    cutting = [report for report in reports if report.cut_z is not None and report.position is None]
     if not cutting:
         return {}
     deep = min(cutting, key=lambda r: r.cut_z[0] if r.cut_z else 0.0)
@@ -482,23 +486,9 @@ def _with_pointers(finding: Finding, index: int) -> Finding:
     return finding.model_copy(update={"cures": cures})
 
 
-def _register_reckoning(register: str, placed: Placed, at: Floats) -> tuple[Reckoned, ...] | None:
-    if placed.register is None or placed.hold.zero_on_table is None:
-        return None
-    return tuple(
-        Reckoned(
-            value=round(value + more, 3), unit="mm", formula=f"{axis} of {register} = table corner + zero from the corner",
-            with_values=f"{corner:.3f} + {own + more:.3f}", source="layout of table, vise, parallels and seat",
-        )
-        for axis, value, corner, own, more in zip(
-            "XYZ", placed.register, placed.mill.corner, placed.hold.zero_on_table, at.tolist(), strict=True
-        )
-    )  # fmt: skip
-
-
 def _operation(
-    run: Run, index: int, position: int, setup: Setup, placed: Placed, station: Station,
-    operation: Operation, tools: dict[str, Tool], incoming_key: str, incoming_volume: float,
+    run: Run, index: int, position: int, setup: Setup, turning: Turning, operation: Operation,
+    tools: dict[str, Tool], incoming_key: str, incoming_volume: float,
 ) -> tuple[OperationReport, Planned | None]:  # fmt: skip
     tool = tools.get(operation.tool)
     base = OperationReport(
@@ -511,10 +501,11 @@ def _operation(
             raise BadInput(
                 "cut.no_tool", operation.name, f"there is no tool {operation.tool!r} in the plan", "choose a tool"
             )
-        data = cutting_data(tool, run.material, placed.mill, operation.speed_rpm, operation.feed_mm_min)
+        station = turning.station(operation)
+        data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
         key = key_of(
-            "operation", VERSION, run.part_key, incoming_key, matrix(placed.zero_from_work), placed.hold.digest,
-            setup.name, placed.mill, run.material, operation, tool, maker_number(index, position), placed.register,
+            "operation", VERSION, run.part_key, incoming_key, matrix(station.zero_from_work), station.hold.digest,
+            setup.name, station.machine, run.material, operation, tool, maker_number(index, position), station.zero_on_table,
             [(name, to_wkt(region, 4), round(floor, 6)) for name, (region, floor) in station.nest().items()],
         )  # fmt: skip
         facts = run.step(
@@ -547,11 +538,15 @@ def _operation(
             "high": tuple(facts["high"]) if facts["high"] else None,
             "moves": len(path.moves),
             "cut_z": tuple(facts["cut_z"]) if facts.get("cut_z") else None,
-            "tool_shape": shape_of(tool, placed.mill.nose),
+            "tool_shape": shape_of(tool, station.machine.spindle.nose),
+            "position": operation.position,
+            "travel": facts.get("travel"),
+            "zero_from_work": matrix(station.zero_from_work) if operation.position else None,
             "findings": tuple(Finding.model_validate(f) for f in facts["findings"]),
         }
     )
-    return report, Planned(operation, tool, path, holes, data.speed_rpm.value, data.feed_mm_min.value)
+    there = where(turning, operation)
+    return report, Planned(operation, tool, path, holes, data.speed_rpm.value, data.feed_mm_min.value, there)
 
 
 def _removal(operation: Operation, tool: Tool, feed: float) -> Reckoned | None:
@@ -564,9 +559,12 @@ def _removal(operation: Operation, tool: Tool, feed: float) -> Reckoned | None:
     )  # fmt: skip
 
 
-def _program(run: Run, setup: Setup, placed: Placed, planned: list[Planned], about: str) -> tuple[str, Program]:
+def _program(run: Run, setup: Setup, turning: Turning, planned: list[Planned], about: str) -> tuple[str, Program]:
+    used = dict.fromkeys([one.operation.position or "" for one in planned] or [""])
+    values = {turning.registers.get(name, setup.offset_register): values_of(turning, name) for name in used}
     program = post(
-        setup.name, setup.title, f"{run.plan.name} REV {run.plan.part.revision}", setup.offset_register, placed.register,
+        setup.name, setup.title, f"{run.plan.name} REV {run.plan.part.revision}",
+        {register: as_vector(np.array([one.value for one in told])) for register, told in values.items() if told is not None},
         about, planned,
     )  # fmt: skip
     key = key_of("program", VERSION, program.text)

@@ -10,9 +10,9 @@ import numpy as np
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.holes import upright_holes
-from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, joined, to_glb, transformed, with_label
+from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, joined, to_glb, transformed, with_label
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.geometry.rigid import rigid
+from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.holding.assemble import CutJaws, Piece
 from pelvrak.core.holding.clamping import holding_from
 from pelvrak.core.holding.contact import NEAR_MM
@@ -124,9 +124,27 @@ def safety_of(
     box: tuple[Floats, Floats],
     reports: list[OperationReport],
     tools: dict[str, Tool],
+    planes: dict[str, Floats],
 ) -> tuple[SafetyFact, ...]:
-    """How well the holding stands each operation."""
-    if hold.key is None:
+    """How well the holding stands each operation. box: of the stock, zero frame; planes: by index position, 4×4 from the zero frame."""
+    out: list[SafetyFact] = []
+    for name, plane in planes.items():
+        there = [report for report in reports if (report.position or "") == name]
+        ends = moved(plane, box_corners(as_vector(box[0]), as_vector(box[1])))
+        back = inverse(plane)
+        for fact in _safety_at(run, setup, hold, (ends.min(axis=0), ends.max(axis=0)), there, tools, plane):
+            out.append(fact.model_copy(update={
+                "place": as_vector(np.round(moved(back, np.array(fact.place)), 3) + 0.0),
+                "force": as_vector(np.round(turned(back, np.array(fact.force)), 1) + 0.0),
+            }))  # fmt: skip
+    return tuple(out)
+
+
+def _safety_at(
+    run: Run, setup: Setup, hold: HoldFacts, box: tuple[Floats, Floats], reports: list[OperationReport], tools: dict[str, Tool],
+    plane: Floats,
+) -> tuple[SafetyFact, ...]:  # fmt: skip
+    if hold.key is None or not reports:
         return ()
     loads = [
         load for report in reports
@@ -137,12 +155,16 @@ def safety_of(
         (load.operation, load.name, load.across, load.along, load.torque, (load.places - shift).round(6).tolist())
         for load in loads
     ]
-    key = key_of("safety", VERSION, hold.key, asked)
+    key = key_of("safety", VERSION, hold.key, asked, matrix(plane))
 
     def compute() -> dict[str, bytes]:
         kept = json.loads(run.piece(hold.key or "", "clamping.json"))
         holding = holding_from(kept)
-        holding = replace(holding, points=holding.points + shift, centre=holding.centre + shift)
+        # As the tool sees it: what hangs down hangs along the tool, as it does on machines that turn the work under it.
+        holding = replace(
+            holding, points=moved(plane, holding.points + shift), centre=moved(plane, holding.centre + shift),
+            normals=turned(plane, holding.normals), clamps=tuple((turned(plane, push), force) for push, force in holding.clamps),
+        )  # fmt: skip
         return {"facts.json": json.dumps([fact.model_dump() for fact in told(safeties(holding, loads))]).encode()}
 
     kept = run.store.get(key, "facts.json")

@@ -15,7 +15,8 @@ from pelvrak.core.geometry.callout import Callout
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.holding.fixture import Fixture, Ident
 from pelvrak.core.holding.hold import Hold
-from pelvrak.core.machine.mill import Register
+from pelvrak.core.machine.index import IndexPosition
+from pelvrak.core.machine.machine import Register
 from pelvrak.core.seat.seating import Seat
 
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -37,8 +38,15 @@ class Makes(Frozen):
     item: Ident
 
 
+RotaryRun = Literal["register_each", "centre", "tilted_plane"]
+
+
 class Setup(Frozen):
-    """One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by."""
+    """One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by.
+
+    positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its register, all from
+    the rotary centre, or in a plane the control turns.
+    """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
     title: Annotated[str, Field(max_length=60)] = ""
@@ -47,6 +55,8 @@ class Setup(Frozen):
     seat: Seat = Seat()
     hold: Hold = Hold()
     makes: Makes | None = None
+    positions: Annotated[tuple[IndexPosition, ...], Field(max_length=60)] = ()
+    rotary_run: RotaryRun = "register_each"
     operations: Annotated[tuple[Operation, ...], Field(max_length=200)] = ()
 
     @model_validator(mode="after")
@@ -54,6 +64,14 @@ class Setup(Frozen):
         ids = [operation.id for operation in self.operations]
         if len(set(ids)) != len(ids):
             raise ValueError(f"two operations of {self.name} share an id: give each its own")
+        named = [position.name for position in self.positions]
+        if len(set(named)) != len(named):
+            raise ValueError(f"two index positions of {self.name} share a name: give each its own")
+        for operation in self.operations:
+            if operation.position is not None and operation.position not in named:
+                raise ValueError(
+                    f"{operation.name} is cut at {operation.position}, and {self.name} has no such index position"
+                )
         return self
 
 

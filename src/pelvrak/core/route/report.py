@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pelvrak.core.cutting.tools import ToolPart
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.part import Frozen, Vector
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.holding.soft_jaws import Reason
+from pelvrak.core.machine.kinematics import Angles
 from pelvrak.core.seat.resting import Rest
 
 Matrix = tuple[tuple[float, ...], ...]
@@ -18,6 +21,7 @@ class OperationReport(Frozen):
 
     time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
     moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and what only turns, as drawn.
+    position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high and cut_z are in. travel: least and most X, Y and Z of the machine.
     """
 
     id: str
@@ -39,6 +43,9 @@ class OperationReport(Frozen):
     moves: int = 0
     cut_z: tuple[float, float] | None = None
     tool_shape: tuple[ToolPart, ...] = ()
+    position: str | None = None
+    zero_from_work: Matrix | None = None
+    travel: tuple[Vector, Vector] | None = None
     first_line: int | None = None
     last_line: int | None = None
     findings: tuple[Finding, ...] = ()
@@ -52,6 +59,39 @@ class ZeroReport(Frozen):
     at: Vector
     rests: tuple[Rest, ...] = ()
     register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
+
+
+class PositionReport(Frozen):
+    """An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), its register
+    and values, the share of each face that the spindle then sees, and what else would do."""
+
+    name: str
+    direction: Vector
+    angles: dict[str, float]
+    local_from_zero: Matrix
+    offset_register: str
+    register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
+    seen: tuple[float, ...] = ()
+    solutions: tuple[Angles, ...] = ()
+    why: str = ""
+    change: str = "turn"
+    turning_s: float = 0.0
+
+
+class OffsetRow(Frozen):
+    """One register of a load: what it stands on from the table up, how it is found, X, Y and Z, the rotary angles it holds for, and
+    what uses it."""
+
+    load: str
+    register_name: str
+    zero: str
+    stands_on: tuple[str, ...]
+    found: Literal["fixed point", "edge", "probe", "derived"]
+    value: tuple[Reckoned, Reckoned, Reckoned] | None
+    angles: dict[str, float]
+    positions: tuple[str, ...] = ()
+    operations: tuple[str, ...] = ()
+    state: Literal["to be found", "derived", "no layout"]
 
 
 class NestReport(Frozen):
@@ -87,6 +127,7 @@ class NestReport(Frozen):
 class SetupReport(Frozen):
     """One setup. makes: the setup it cuts jaws for, whose stocks are those jaws then; nest: the solved jaws or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame.
 
+    offsets: the registers of this load; wrong_centre_mm: how far the work is off at a position when the rotary centre is 0.02 wrong.
     rests: what its zero rests on. cut_z: lowest and highest Z of its cutting moves, and the operations they are
     of. below_rest: how far the lowest lies under what the work rests on, mm. seen: the share of each face of the
     part that the spindle sees from above.
@@ -116,6 +157,9 @@ class SetupReport(Frozen):
     cut_z_of: tuple[str, str] | None = None
     below_rest: float | None = None
     seen: tuple[float, ...] = ()
+    positions: tuple[PositionReport, ...] = ()
+    offsets: tuple[OffsetRow, ...] = ()
+    wrong_centre_mm: float | None = None
     register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
     operations: tuple[OperationReport, ...] = ()
     program_key: str | None = None

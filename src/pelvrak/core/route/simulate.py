@@ -22,7 +22,9 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, transformed, with_label
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.holding.facts import HoldFacts
-from pelvrak.core.machine.mill import Mill, check_travel
+from pelvrak.core.machine.index import Turned, reach_of
+from pelvrak.core.machine.machine import Machine
+from pelvrak.core.machine.travel import check_travel
 from pelvrak.core.route.pieces import mesh_from_bytes, path_json, stock_pieces
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import RAPID, STOPPED, Hits, Sweep, cut, test
@@ -41,16 +43,18 @@ LOAD_BINS = 160
 class Station:
     """Where an operation is run: the setup it stands in, with everything known of it.
 
-    holding: the holding as a field in the zero frame, made when first asked for; None for nothing. solids: the
-    same as a mesh labelled by piece. nest: rooms of the nest that this setup cuts.
+    zero_from_work: of the plane it is cut in: the setup's zero, turned at an index position. zero_on_table: of the setup's zero.
+    holding: the holding as a field in that frame, made when first asked for; None for nothing. solids: the
+    same as a mesh labelled by piece. nest: rooms of the nest that this setup cuts. at: how the work is turned.
     """
 
     setup: str
     part: PartModel
-    mill: Mill
+    machine: Machine
     zero_from_work: Floats
     hold: HoldFacts
-    register: Vector | None
+    zero_on_table: Vector | None
+    at: Turned
     holding: Callable[[], RayField | None]
     solids: Callable[[], Mesh | None]
     nest: Callable[[], dict[str, tuple[BaseGeometry, float]]] = dict
@@ -83,9 +87,9 @@ def simulate(
             "facts.json": json.dumps(facts).encode(),
         }
     lines = chords(job.path)
-    ends_at = chord_ends_s(job.path, lines, station.mill.rapid_mm_min)
+    ends_at = chord_ends_s(job.path, lines, station.machine.rapid_mm_min)
     work_from_zero = inverse(station.zero_from_work)
-    bodies = body_profiles(tool, station.mill.nose)
+    bodies = body_profiles(tool, station.machine.spindle.nose)
     sweep = Sweep(
         moved(work_from_zero, lines.starts), moved(work_from_zero, lines.ends), lines.what,
         turned(work_from_zero, UP), cutter_profile(tool), bodies, core_radius(tool),
@@ -104,14 +108,15 @@ def simulate(
         in_zero = Sweep(lines.starts, lines.ends, lines.what, UP, sweep.cutter, bodies)
         findings += holding_trouble(trouble, station, test(holding, in_zero))
     low, high = lines.ends.min(axis=0), lines.ends.max(axis=0)
-    if station.register is not None:
-        findings += check_travel(
-            station.mill, station.register, low, high, tool.gauge_length, station.setup, operation.name
-        )
+    travel = None
+    if station.zero_on_table is not None:
+        least, most = reach_of(station.machine, station.zero_on_table, station.at, low, high, tool.gauge_length)
+        findings += check_travel(station.machine, least, most, station.setup, operation.name)
+        travel = [least.tolist(), most.tolist()]
     loads = load_over_time(hits, ends_at)
     facts = {
         "time_s": float(ends_at[-1]), "most_removal_cm3_min": max(loads["removal"]),
-        "low": low.tolist(), "high": high.tolist(), "cut_z": _cut_z(lines, hits),
+        "low": low.tolist(), "high": high.tolist(), "cut_z": _cut_z(lines, hits), "travel": travel,
     }  # fmt: skip
     facts["findings"] = [f.model_copy(update={"operation": operation.id}).model_dump(mode="json") for f in findings]
     return {

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import get_args
 
 import numpy as np
 
 from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import PartModel, as_vector
-from pelvrak.core.machine.mill import Register
+from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import SetupReport, ZeroReport
@@ -71,13 +70,18 @@ def zeros_checked(
     )  # fmt: skip
 
 
+def free_registers(machine: Machine) -> list[str]:
+    """Registers of a control in the order they are given out, without those that are reserved."""
+    return [one for one in machine.control.all_registers() if one not in machine.control.reserved]
+
+
 def _registers(setup: Setup, index: int) -> list[Finding]:
     """Two zeros of one setup in one register."""
     used: dict[str, str] = {setup.offset_register: "its own zero"}
     out = []
     for number, one in enumerate(setup.seat.zeros):
         if one.offset_register in used:
-            free = next((r for r in get_args(Register) if r not in used), None)
+            free = next((r for r in free_registers(machine_of(setup.machine)) if r not in used), None)
             out.append(
                 Finding(
                     code="seat.register_twice", severity="error", setup=setup.name, stage="seat",

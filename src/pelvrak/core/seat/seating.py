@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import EdgeRef, Face, FaceRef, Frozen, Part, Vector, edge_of, face_of
 from pelvrak.core.geometry.rigid import Floats, rigid, rotation_about_z, snapped
-from pelvrak.core.machine.mill import Register
+from pelvrak.core.machine.machine import Register
 
 Side = Literal[-1, 0, 1]
 Component = Annotated[float, Field(ge=-1e6, le=1e6)]

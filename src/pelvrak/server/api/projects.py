@@ -162,10 +162,16 @@ def projects() -> list[ProjectLine]:
             plan = _revision(session, project, project.head).plan
             done = _newest_report(session, project)
             last = plan["setups"][-1]["name"] if plan["setups"] else "billet"
+            told = (done.report if done else None) or {}
+            setups = told.get("setups", [])
+            left = told.get("comparison")
             lines.append(
                 ProjectLine(
                     id=project.id, name=project.name, revision=project.head, part=plan["part"]["file"],
-                    setups=len(plan["setups"]), still=((done.stills if done else None) or {}).get(last),
+                    setups=len(plan["setups"]), positions=sum(len(one.get("positions", [])) for one in setups),
+                    registers=sum(len(one.get("offsets", [])) for one in setups),
+                    time_s=sum(one["time_s"] for one in setups) if setups else None,
+                    left_mm3=left["left_volume_mm3"] if left else None, still=((done.stills if done else None) or {}).get(last),
                 )
             )  # fmt: skip
         return lines

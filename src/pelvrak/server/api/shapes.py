@@ -11,7 +11,7 @@ from pelvrak.core.cutting.tools import Tool, ToolKind
 from pelvrak.core.geometry.measure import Target
 from pelvrak.core.geometry.mesh_file import LengthUnit
 from pelvrak.core.geometry.part import Vector
-from pelvrak.core.machine.mill import Mill
+from pelvrak.core.machine.machine import Machine
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import Report
 
@@ -80,13 +80,17 @@ class Revise(BaseModel):
 
 
 class ProjectLine(BaseModel):
-    """A project in the list."""
+    """A project in the list, so that routes of one part can be held side by side: time in s, left: mm³ on the part at the end."""
 
     id: int
     name: str
     revision: int
     part: str
     setups: int
+    positions: int = 0
+    registers: int = 0
+    time_s: float | None = None
+    left_mm3: float | None = None
     still: str | None = None
 
 
@@ -144,7 +148,7 @@ class Step(BaseModel):
 class Library(BaseModel):
     """What ships with the program. tool_kinds: what can do an operation, by its kind or its cycle."""
 
-    machines: list[Mill]
+    machines: list[Machine]
     tools: list[Tool]
     materials: list[Material]
     tool_kinds: dict[str, list[ToolKind]]

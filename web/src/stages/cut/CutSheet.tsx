@@ -5,7 +5,7 @@ import { clock, hueOf, useView } from '../../state'
 import { Head, type SheetProps } from '../StageSheet'
 import { OperationEditor, toolKinds } from './OperationEditor'
 
-const common = { clearance: 10, retract: 2, speed_rpm: null, feed_mm_min: null }
+const common = { position: null, clearance: 10, retract: 2, speed_rpm: null, feed_mm_min: null }
 
 /** A fresh operation of a kind, with a tool from the plan that can do it. */
 function fresh(
@@ -111,6 +111,9 @@ export function CutSheet(props: SheetProps) {
                 <span className={`min-w-0 grow truncate ${open ? 'font-semibold' : ''}`}>
                   {operation.name}
                 </span>
+                {operation.position && (
+                  <span className="figures bg-rail px-1 text-[11.5px]">{operation.position}</span>
+                )}
                 {grave && <span className="text-trouble">{grave.severity === 'error' ? '◆' : '▲'}</span>}
                 <span className="figures text-[11.5px] text-soft">{own ? clock(own.time_s) : '–'}</span>
               </button>

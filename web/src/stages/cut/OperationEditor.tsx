@@ -96,6 +96,19 @@ export function OperationEditor(
           choose={choose}
         />
       </Row>
+      {props.setup.positions.length > 0 && (
+        <Row label="Cut at">
+          <Choice
+            label="Index position"
+            value={operation.position ?? ''}
+            options={[
+              { value: '', label: 'as it is seated' },
+              ...props.setup.positions.map((one) => ({ value: one.name, label: one.name })),
+            ]}
+            choose={(name) => void write('position', name || null)}
+          />
+        </Row>
+      )}
       {operation.kind === 'drilling' && (
         <Row label="Cycle">
           <Segments

@@ -77,7 +77,7 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
             name={`Jaws ${one.name}`}
             value={one.value}
             unit={one.unit}
-            measure={one.unit === '°' ? 'deg' : 'mm'}
+            measure={one.unit === '°' ? '°' : 'mm'}
             below={why}
             clear={() => change(`${one.name} solved`, (own) => (own[field] = null))}
             commit={(value) => change(`${one.name} ${value}`, (own) => (own[field] = value))}

@@ -3,13 +3,14 @@ import { round } from '../../state'
 import { Choice } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../StageSheet'
-
-const REGISTERS = ['G54', 'G55', 'G56', 'G57', 'G58', 'G59'] as const
+import { Offsets } from './Offsets'
+import { Positions } from './Positions'
 
 /** Which machine, where on its table, which register, and whether the paths stay within its travels. */
-export function ReachSheet({ setup, plan, report, edit }: SheetProps) {
+export function ReachSheet(props: SheetProps) {
+  const { setup, plan, report, edit } = props
   const { data: library } = useLibrary()
-  const mill = library?.machines.find((one) => one.id === setup.machine)
+  const machine = library?.machines.find((one) => one.id === setup.machine)
   const first = setup.hold.items.findIndex((one) => one.on === 'table')
   const standing = setup.hold.items[first]
   const place = (field: 'x' | 'y', value: number) =>
@@ -18,19 +19,15 @@ export function ReachSheet({ setup, plan, report, edit }: SheetProps) {
       if (item) item[field] = value
     })
   const register = report?.register_value
-  const lengths = new Map(
-    plan.tools.map((tool) => [
-      tool.id,
-      tool.overhang + tool.holder.stack.reduce((sum, [length]) => sum + length, 0),
-    ]),
-  )
+  const control = machine?.control
+  const registers = [
+    ...(control?.registers ?? []),
+    ...Array.from({ length: Math.min(control?.extended ?? 0, 12) }, (_, i) => `G54.1 P${i + 1}`),
+  ].filter((name) => !control?.reserved.includes(name))
   const extents = [0, 1, 2].map((d) => {
-    const ends = (report?.operations ?? []).flatMap((one) => {
-      if (!one.low || !one.high || !register) return []
-      const nose = d === 2 ? (lengths.get(one.tool) ?? 0) : 0
-      const base = (register[d]?.value ?? 0) + nose
-      return [base + (one.low[d] ?? 0), base + (one.high[d] ?? 0)]
-    })
+    const ends = (report?.operations ?? []).flatMap((one) =>
+      one.travel ? [one.travel[0][d] ?? 0, one.travel[1][d] ?? 0] : [],
+    )
     return ends.length ? [Math.min(...ends), Math.max(...ends)] : null
   })
   return (
@@ -71,7 +68,7 @@ export function ReachSheet({ setup, plan, report, edit }: SheetProps) {
         <Choice
           label="Register"
           value={setup.offset_register}
-          options={REGISTERS.map((name) => ({
+          options={registers.map((name) => ({
             value: name,
             label: name,
             note: plan.setups
@@ -87,11 +84,14 @@ export function ReachSheet({ setup, plan, report, edit }: SheetProps) {
           <Computed why={value}>{value.value.toFixed(3)}</Computed>
         </Row>
       ))}
+      {machine && !setup.makes && <Positions {...{ ...props, machine }} />}
+      {!!report?.offsets.length && <Offsets rows={report.offsets} />}
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Travels used, machine coordinates</h3>
-      {mill &&
+      {machine &&
         extents.map((extent, d) => {
-          const low = mill.travel_low[d] ?? 0
-          const high = mill.travel_high[d] ?? 0
+          const axis = machine.axes.find((one) => one.name === 'XYZ'[d])
+          const low = axis?.low ?? 0
+          const high = axis?.high ?? 0
           const share = (at: number) => `${(100 * (at - low)) / (high - low)}%`
           const out = extent && ((extent[0] ?? 0) < low || (extent[1] ?? 0) > high)
           return (

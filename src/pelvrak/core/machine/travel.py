@@ -1,0 +1,64 @@
+"""What is in the offset register, does the holding stand on the table, does a path stay within the travels?"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import Vector
+from pelvrak.core.machine.kinematics import linear_for
+from pelvrak.core.machine.machine import Machine
+
+
+def register_value(machine: Machine, zero_on_table: Vector, angles: dict[str, float] | None = None) -> Vector:
+    """X, Y and Z at which the bare nose would stand in work zero, mm; tool length not counted. angles: of the rotary axes."""
+    at = linear_for(machine, np.array(zero_on_table), home_angles(machine) | (angles or {}))
+    return at["X"], at["Y"], at["Z"]
+
+
+def home_angles(machine: Machine) -> dict[str, float]:
+    """Where the rotary axes stand at home, degrees."""
+    return {axis.name: axis.home for axis in machine.rotary}
+
+
+def corner(machine: Machine) -> Vector:
+    """X, Y and Z at which the bare nose would touch the table's front left corner, rotary axes at home, mm."""
+    return register_value(machine, (0.0, 0.0, 0.0))
+
+
+def check_table(
+    machine: Machine, zero_on_table: Vector, solids: list[tuple[str, Vector, Vector]], setup: str
+) -> list[Finding]:
+    """Whether the holding stands on the table. solids: names and boxes, zero frame."""
+    worst, named = 0.0, ""
+    for name, low, high in solids:
+        a, b = np.add(low, zero_on_table), np.add(high, zero_on_table)
+        over = float(max(-a[0], -a[1], b[0] - machine.table.length, b[1] - machine.table.depth))
+        if a[2] < 1.0 and over > worst:
+            worst, named = over, name
+    if worst <= 0:
+        return []
+    return [
+        Finding(
+            code="reach.off_table", severity="warning", setup=setup, stage="reach",
+            sentence=f"The {named} hangs {worst:.0f} mm over the edge of the table.",
+            measured=round(worst, 2), limit=0.0, unit="mm",
+        )
+    ]  # fmt: skip
+
+
+def check_travel(machine: Machine, least: Floats, most: Floats, setup: str, operation: str) -> list[Finding]:
+    """Whether X, Y and Z from least to most, mm, stay within the travels."""
+    findings = []
+    for name, lowest, highest, low, high in zip("XYZ", *machine.limits(), least, most, strict=True):
+        for value, limit, past in ((low, lowest, lowest - low), (high, highest, high - highest)):
+            if past > 1e-6:
+                findings.append(
+                    Finding(
+                        code="reach.travel", severity="error", setup=setup, operation=operation, stage="reach",
+                        sentence=f"{operation} needs {name} {value:.1f}; {machine.name} stops at {limit:.1f}, {past:.1f} mm short.",
+                        measured=round(float(value), 3), limit=float(limit), unit="mm",
+                    )
+                )  # fmt: skip
+    return findings

@@ -1,0 +1,141 @@
+"""What does the work meet while it is turned from one index position to the next?"""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.mesh import Mesh, transformed, with_label
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
+from pelvrak.core.machine.kinematics import moved_by, pose
+from pelvrak.core.machine.machine import Axis
+from pelvrak.core.machine.swing import FAR_MM, Swing, hull_of, swing
+from pelvrak.core.route.holding import holding_mesh
+from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.run import VERSION, Run, matrix
+from pelvrak.core.route.store import key_of
+from pelvrak.core.route.turning import Turning, solid_mesh, table_side
+
+# Room wanted round what is turned, mm: common practice, no source.
+ROOM_MM = 5.0
+
+
+def swings(run: Run, turning: Turning, incoming_key: str, tools: dict[str, Tool]) -> list[Finding]:
+    """Findings (work frame) of every turn of a setup's program: its axes one after the other, the spindle gone up.
+
+    The work counts by its convex hull as it comes in, so what is found clear is clear.
+    """
+    setup, zero = turning.setup, turning.zero_on_table
+    turns = _turns(turning)
+    home = turning.stations.get("")
+    if not turns or zero is None or home is None or home.hold.key is None:
+        return []
+    used = sorted({o.tool for o in setup.operations})
+    gauge = max((tools[name].gauge_length for name in used if name in tools), default=0.0)
+    angles = [(a, b, turning.turned[a].angles, turning.turned[b].angles) for a, b in turns]
+    key = key_of(
+        "swing",
+        VERSION,
+        incoming_key,
+        home.hold.digest,
+        matrix(home.zero_from_work),
+        zero,
+        angles,
+        turning.machine,
+        gauge,
+    )
+    kept = run.store.get(key, "facts.json")
+    if kept is None:
+        run.tell(f"{setup.name} turning")
+        found = _found(run, turning, incoming_key, turns, gauge)
+        kept = json.dumps([one.model_dump(mode="json") for one in found]).encode()
+        run.store.put(key, {"facts.json": kept})
+    return [Finding.model_validate(one) for one in json.loads(kept)]
+
+
+def _turns(turning: Turning) -> list[tuple[str, str]]:
+    """Positions that follow one another in the program, each pair once."""
+    order = [o.position or "" for o in turning.setup.operations if (o.position or "") in turning.turned]
+    first = [""] if "" in turning.turned and turning.machine.rotary else []
+    walk = [*first, *order]
+    return list(dict.fromkeys((a, b) for a, b in zip(walk, walk[1:], strict=False) if a != b))
+
+
+def _found(run: Run, turning: Turning, incoming_key: str, turns: list[tuple[str, str]], gauge: float) -> list[Finding]:
+    machine, zero = turning.machine, turning.zero_on_table
+    assert zero is not None
+    home = turning.stations[""]
+    stock = hull_of(transformed(mesh_from_bytes(run.piece(incoming_key, "surface.npz")), home.zero_from_work))
+    # The holding as it was judged, before the machine's own solids were put to it.
+    holding = holding_mesh(run, turning.hold)
+    carried: list[tuple[str, Mesh]] = [("work", stock)]
+    if holding is not None:
+        carried += [
+            (p.name, hull_of(with_label(holding, i))) for i, p in enumerate(turning.hold.pieces) if p.item != "table"
+        ]
+    near, tool_tip = table_side(machine), -gauge
+    out: list[Finding] = []
+    for before, after in turns:
+        values = dict(turning.turned[before].angles)
+        goal = turning.turned[after].angles
+        for home_axis in machine.rotary:
+            axis = home_axis
+            if abs(goal[axis.name] - values[axis.name]) < 1e-9 or axis.name not in near:
+                values[axis.name] = goal[axis.name]
+                continue
+            rides = near[: near.index(axis.name) + 1]
+            base_from_zero = pose(machine, values).base_from_table @ rigid(np.eye(3), np.array(zero))
+            turns_with = [(name, transformed(mesh, base_from_zero)) for name, mesh in carried]
+            # The machine's own turning parts clear its standing ones: it was built so.
+            still = [
+                (s.name, transformed(solid_mesh(s), moved_by(machine, s.rides, values)))
+                for s in machine.solids
+                if s.rides in near and s.rides not in rides
+            ]
+            here = moved_by(machine, axis.rides, values)
+            axis = axis.model_copy(update={
+                "direction": as_vector(turned(here, np.array(axis.direction))), "point": as_vector(moved(here, np.array(axis.point))),
+            })  # fmt: skip
+            met = swing(axis, values[axis.name], goal[axis.name], turns_with, still)
+            at = moved(inverse(home.zero_from_work), np.zeros(3))
+            out += _told(turning, before, after, axis, met, as_vector(at))
+            top = max(_height(axis, mesh) for _, mesh in turns_with)
+            if top > tool_tip and not any(f.code == "reach.swing_tool" for f in out):
+                out.append(Finding(
+                    code="reach.swing_tool", severity="warning", setup=turning.setup.name, stage="reach",
+                    sentence=f"Turning about {axis.name}, the work swings up to {top:.0f} mm; the longest tool, gone up, ends at {tool_tip:.0f}: move aside first.",
+                    measured=round(top, 2), limit=round(tool_tip, 2), unit="mm",
+                ))  # fmt: skip
+            values[axis.name] = goal[axis.name]
+    return out
+
+
+def _height(axis: Axis, mesh: Mesh) -> float:
+    """The highest a body can come in a turn about an axis, base Z, mm."""
+    way, point = np.array(axis.direction), np.array(axis.point)
+    off = mesh.vertices - point
+    along = off @ way
+    radius = np.linalg.norm(off - np.outer(along, way), axis=1)
+    return float((point[2] + along * way[2] + radius * np.sqrt(max(0.0, 1 - way[2] ** 2))).max())
+
+
+def _told(
+    turning: Turning, before: str, after: str, axis: Axis, met: Swing, at: tuple[float, float, float]
+) -> list[Finding]:
+    if met.gap >= min(ROOM_MM, FAR_MM):
+        return []
+    names = f"from {before or 'as it is seated'} to {after or 'as it is seated'}"
+    one, two = met.between
+    said = (
+        f"Turning {names}, the {one} runs into the {two} at {axis.name}{met.angle:.1f}."
+        if met.met
+        else f"Turning {names}, the {one} passes the {two} with {met.gap:.1f} mm between them at {axis.name}{met.angle:.1f}."
+    )
+    return [Finding(
+        code="reach.swing", severity="error" if met.met else "warning", setup=turning.setup.name, stage="reach", sentence=said,
+        measured=round(met.gap, 3), limit=ROOM_MM, unit="mm", place=(at,),
+    )]  # fmt: skip
