@@ -233,6 +233,19 @@ class WrongPositions(unittest.TestCase):
             "cannot look down", self.found(machine="horizontal-b", operations=[facing(None)])["reach.not_upright"]
         )
 
+    def test_a_position_is_made_for_a_hole_in_the_side(self):
+        """A hole that does not stand upright: the cure makes the position its axis needs and cuts it there."""
+        drilled = {"id": "hole", "name": "hole", "kind": "drilling", "tool": "dr5", "faces": [faces()["hole"]]}
+        plan = plan_from(document(operations=[drilled]))
+        report = evaluate(plan, part(), "d" * 64, computed("register_each")[0])
+        (found,) = report.setups[0].operations[0].findings
+        self.assertEqual((found.code, found.cures[0].path), ("cut.not_square", "/setups/0"))
+        data = plan.model_dump(mode="json")
+        data["setups"][0] = found.cures[0].value
+        cured = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0]).setups[0]
+        self.assertEqual([p.angles for p in cured.positions], [{"A": 90.0}])
+        self.assertGreater(cured.operations[0].removed_volume_mm3, 100)
+
     def test_sixty_zeros_on_a_control_with_six(self):
         data = document(positions=[{"name": f"P{i}", "angles": {"A": float(i + 1)}} for i in range(60)])
         data["setups"][0]["machine"] = "vertical-760-a"

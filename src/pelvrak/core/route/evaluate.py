@@ -63,7 +63,7 @@ from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix
 from pelvrak.core.route.simulate import simulate
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.route.swinging import swings
-from pelvrak.core.route.turning import Turning, position_reports, turning_of, values_of, where
+from pelvrak.core.route.turning import Turning, position_reports, turned_for, turning_of, values_of, where
 from pelvrak.core.route.zeros import maker_number, zeros_checked
 from pelvrak.core.seat.seating import lay, seat_work, zero_place
 from pelvrak.core.stock.compare import compare, signed_distance
@@ -521,6 +521,9 @@ def _operation(
     except BadInput as bad:
         run.done += 1
         finding = of_bad_input(bad, setup.name, operation.id, "cut")
+        if bad.code == "cut.not_square" and "" in turning.stations:
+            cures = turned_for(turning, index, operation, run.part.part, turning.stations[""].zero_from_work)
+            finding = finding.model_copy(update={"cures": cures})
         return base.model_copy(update={"findings": (finding,)}), None
     path, holes = path_from_json(run.piece(key, "path.json"))
     report = base.model_copy(

@@ -13,7 +13,7 @@ from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Finding, of_bad_input
+from pelvrak.core.findings import Cure, Finding, of_bad_input
 from pelvrak.core.geometry.mesh import (
     Floats,
     Mesh,
@@ -24,13 +24,13 @@ from pelvrak.core.geometry.mesh import (
     transformed,
     with_label,
 )
-from pelvrak.core.geometry.part import PartModel, Vector, as_vector
+from pelvrak.core.geometry.part import Part, PartModel, Vector, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, square_to
 from pelvrak.core.geometry.seen import reached
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.facts import HoldFacts, PieceFact
-from pelvrak.core.machine.index import Turned, centre_register, index_time, turned_to, upright
+from pelvrak.core.machine.index import IndexPosition, Turned, centre_register, index_time, turned_to, upright
 from pelvrak.core.machine.kinematics import moved_by, pose
 from pelvrak.core.machine.machine import Machine, Solid
 from pelvrak.core.machine.travel import corner, home_angles, register_value
@@ -217,6 +217,35 @@ def _alike(one: Turned, two: Turned) -> bool:
 
 def _wrong(setup: Setup, code: str, sentence: str) -> Finding:
     return Finding(code=code, severity="error", setup=setup.name, stage="seat", sentence=sentence)
+
+
+def turned_for(
+    turning: Turning, index: int, operation: Operation, part: Part, zero_from_work: Floats
+) -> tuple[Cure, ...]:
+    """For an operation whose faces do not look to the spindle: the position where they do, there already or made for it."""
+    faces = [*getattr(operation, "faces", ()), *([ref] if (ref := getattr(operation, "face", None)) else [])]
+    if not faces or not turning.machine.rotary:
+        return ()
+    names = [position.name for position in turning.setup.positions]
+    fresh = next(f"P{n}" for n in range(1, 99) if f"P{n}" not in names)
+    made = IndexPosition(name=fresh, face=faces[0])
+    try:
+        at = turned_to(made, part, zero_from_work, turning.machine, home_angles(turning.machine))
+    except BadInput:
+        return ()
+    there = next((name for name, one in turning.turned.items() if name and _alike(one, at)), None)
+    setup = turning.setup.model_copy(update={
+        "positions": turning.setup.positions if there else (*turning.setup.positions, made),
+        "operations": tuple(o.model_copy(update={"position": there or fresh}) if o.id == operation.id else o for o in turning.setup.operations),
+    })  # fmt: skip
+    angles = " ".join(f"{name}{value:g}" for name, value in at.angles.items())
+    return (
+        Cure(
+            label=f"Cut it at {there or f'a new position {fresh}'}, {angles}",
+            path=f"/setups/{index}",
+            value=setup.model_dump(mode="json"),
+        ),
+    )
 
 
 # ---- what the report and the program need
