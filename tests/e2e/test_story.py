@@ -428,7 +428,7 @@ class Holding(Browser):
                 taken = library.get_by_role("button", name=f"Take {name}", exact=True)
                 expect(taken).to_be_visible(timeout=60_000)
                 if name.endswith("step"):
-                    page.keyboard.press("Escape")
+                    library.get_by_role("button", name="Leave").click()
                 else:
                     taken.click()
                 expect(library).to_be_hidden()

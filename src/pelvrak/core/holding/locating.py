@@ -18,6 +18,8 @@ from pelvrak.core.holding.contact import Patch
 
 # Of the largest singular value: below it a motion counts as free.
 FREE_SHARE = 0.02
+# Two locators fight along the line between them, and not across it.
+ALONG_COS = 0.7
 AXES = "XYZ"
 
 
@@ -150,7 +152,9 @@ def _fought(patches: list[Patch], owner: Callable[[Patch], str]) -> list[str]:
             ways = [*np.eye(3)] + ([between / size] if size > 1 else [])
             for way in ways:
                 a, b = normals[one] @ way, normals[two] @ way
-                both = a.max() > 0.5 and a.min() < -0.5 and b.max() > 0.5 and b.min() < -0.5
+                # Square to the line between them, the second only keeps the work from turning.
+                along = size > 1 and abs(float(way @ between)) > ALONG_COS * size
+                both = along and a.max() > 0.5 and a.min() < -0.5 and b.max() > 0.5 and b.min() < -0.5
                 faced = min(a.min(), b.min()) < -0.9 and max(a.max(), b.max()) > 0.9 and (
                     (a.min() > -0.5 and b.max() < 0.5) or (b.min() > -0.5 and a.max() < 0.5)
                 )  # fmt: skip
