@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import re
 import unittest
+from dataclasses import replace
 
 from pelvrak.core.cutting.operations import Drilling, Facing
 from pelvrak.core.cutting.planning import Hole
 from pelvrak.core.cutting.toolpath import Path
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import FaceRef
-from pelvrak.core.program.post import CYCLE_CODES, Planned, post
+from pelvrak.core.program.post import CYCLE_CODES, Planned, Where, post
 
 WALL = (FaceRef(face=1, at=(0.0, 0.0, 0.0)),)
 
 
 def facing(path: Path, tool: str = "em10", name: str = "Face Ø50 (top) 30°") -> Planned:
-    return Planned(Facing(id="f", name=name, tool=tool), tool_shelf()[tool], path, [], 5000, 800)
+    return Planned(Facing(id="f", name=name, tool=tool), tool_shelf()[tool], path, [], 5000, 800, Where("G57"))
 
 
 def drilling(cycle: str, holes: list[Hole], tool: str) -> Planned:
@@ -27,7 +28,7 @@ def drilling(cycle: str, holes: list[Hole], tool: str) -> Planned:
         path.feed(hole.x, hole.y, hole.bottom, 300)
         path.rapid(hole.x, hole.y, hole.start)
     operation = Drilling(id="d", name="holes", tool=tool, cycle=cycle, faces=WALL, chamfer=6.0, peck=3.5)
-    return Planned(operation, tool_shelf()[tool], path, holes, 3000, 300)
+    return Planned(operation, tool_shelf()[tool], path, holes, 3000, 300, Where("G57"))
 
 
 def text_of(*planned: Planned) -> str:
@@ -87,6 +88,31 @@ class Words(unittest.TestCase):
         program = post("OP10", "", "p", {}, "b", [facing(Path((0.0, 0.0, 0.0)), name="Nothing")])
         self.assertNotIn("NOTHING", program.text)
         self.assertEqual(program.lines, {"f": []})
+
+    def test_a_turned_plane_and_a_stop(self):
+        """Turning: spindle up, clamps off, angle, clamps on; the plane by Euler angles and square to it; cancelled before the next."""
+        rotary = (("A", -30.0, "M10", "M11"),)
+        first = replace(self.planned, where=Where("G54", rotary, tilted=(0.0, -30.0, 0.0)))
+        second = replace(facing(self.planned.path), where=Where("G54", (("A", 90.0, "M10", "M11"),), message="SECOND SIDE"))
+        text = post("OP10", "", "p", {}, "b", [first, second]).text
+        lines = [" ".join(w for w in line.split() if not w.startswith("N")) for line in text.splitlines()]
+        at = lines.index("G0 A-30.")
+        self.assertEqual((lines[at - 1], lines[at + 1]), ("M11", "M10"))
+        plane = lines.index("G68.2 X0. Y0. Z0. I0. J-30. K0.")
+        self.assertEqual(lines[plane + 1], "G53.1")
+        again = lines.index("G0 A90.")
+        self.assertLess(lines.index("G69"), again)
+        self.assertIn("M0 (SECOND SIDE)", lines[plane:again])
+        self.assertIn("G53 G0 Z0.", lines[plane:again])
+
+    def test_coordinates_from_another_place(self):
+        """Counted from the rotary centre every coordinate is shifted alike, arcs' centres stay where they are from their start."""
+        plain = post("OP10", "", "p", {}, "b", [self.planned]).text
+        moved = post("OP10", "", "p", {}, "b", [replace(self.planned, where=Where("G57", shift=(1.0, 2.0, 3.0)))]).text
+        self.assertIn("X-12.5 Y3.", plain)
+        self.assertIn("X-11.5 Y5.", moved)
+        arc = lambda text: next(line for line in text.splitlines() if " G3 " in line).split(" I")[1]  # noqa: E731
+        self.assertEqual(arc(plain), arc(moved))
 
     def test_every_move_has_its_line(self):
         program = post("OP10", "", "p", {}, "b", [self.planned])

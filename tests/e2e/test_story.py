@@ -97,10 +97,11 @@ class Demo(Browser):
             "OP10 Top",
             "OP20-JAWS Jaws for OP20",
             "OP20 Underneath",
+            "OP30 Sensor face",
             "Part rev C",
         ):  # pictures made on the server
             picture = rail.get_by_role("button", name=name, exact=True).locator("img")
-            self.assertGreater(picture.evaluate("image => image.naturalWidth"), 100)
+            page.wait_for_function("image => image.naturalWidth > 100", arg=picture.element_handle())
         self.card(page, "OP20 Underneath")
         sheet = page.get_by_role("main", name="Sheet")
         expect(sheet.get_by_text("OP10 Top, carried")).to_be_visible()

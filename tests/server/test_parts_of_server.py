@@ -45,7 +45,7 @@ class Differences(unittest.TestCase):
         self.assertEqual(after(lambda p: p["billet"].update(material="C45")), 0)
         # OP20's jaws are cut in the setup before it, and are solved from what OP20 says.
         self.assertEqual(after(lambda p: p["setups"][2].update(title="x")), 1)
-        self.assertEqual(after(lambda p: p["setups"].pop()), 2)
+        self.assertEqual(after(lambda p: p["setups"].pop()), 3)
         self.assertEqual(after(lambda p: p.update(resolution_mm=1.0)), 0)
 
 

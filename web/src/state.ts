@@ -4,7 +4,7 @@ import type { Edge, EdgeRef, Face, FaceRef, Measured, Problem, Target, Vec } fro
 export const STAGES = ['incoming', 'seat', 'hold', 'reach', 'cut', 'outgoing'] as const
 export type Stage = (typeof STAGES)[number]
 export type Look = 'spindle' | 'operator' | 'left' | 'right' | 'back' | 'pick'
-export const LAYERS = ['part', 'stock', 'holding', 'paths'] as const
+export const LAYERS = ['part', 'stock', 'holding', 'machine', 'paths'] as const
 export type Layer = (typeof LAYERS)[number]
 export type DockTab = 'time' | 'program' | 'findings'
 /** What is chosen in the rail: the billet, a setup by its number, or the finished part. */
@@ -56,6 +56,8 @@ type View = {
   /** Whether contact areas are shown at the stage Hold, and the item of the holding that is pointed at. */
   contacts: boolean
   litItem: string | null
+  /** The index position that the picture looks at, at the stage Reach. */
+  turnedTo: string | null
   compare: boolean
   /** Edits on their way to the server. */
   saving: number
@@ -90,7 +92,7 @@ export const useView = create<View>((set) => ({
   tab: 'time',
   look: 'operator',
   lookCount: 0,
-  shown: { part: true, stock: true, holding: true, paths: false },
+  shown: { part: true, stock: true, holding: true, machine: true, paths: false },
   time: Infinity,
   playing: false,
   speed: 10,
@@ -105,6 +107,7 @@ export const useView = create<View>((set) => ({
   section: null,
   contacts: true,
   litItem: null,
+  turnedTo: null,
   compare: false,
   saving: 0,
   notice: null,
@@ -120,6 +123,7 @@ export const useView = create<View>((set) => ({
       marked: null,
       lit: [],
       litItem: null,
+      turnedTo: null,
       seen: null,
       compare: false,
     })),

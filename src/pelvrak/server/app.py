@@ -18,10 +18,10 @@ from pelvrak.core.cutting.operations import TOOL_KINDS
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.callout import understood as read_callout
-from pelvrak.core.machine.machine import machines
+from pelvrak.core.machine.machine import machines as shipped_machines
 from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
-from pelvrak.server.api import events, holding, moments, parts, problems, projects, release, shelf
+from pelvrak.server.api import events, holding, machines, moments, parts, problems, projects, release, shelf
 from pelvrak.server.api.shapes import Library
 from pelvrak.server.jobs.app import queue
 
@@ -50,6 +50,7 @@ for router in (
     release.router,
     shelf.router,
     holding.router,
+    machines.router,
     events.router,
 ):
     app.include_router(router)
@@ -59,7 +60,7 @@ for router in (
 def library() -> Library:
     """Machines, tools and materials that ship with the program."""
     return Library(
-        machines=list(machines().values()), tools=list(tool_shelf().values()),
+        machines=list(shipped_machines().values()), tools=list(tool_shelf().values()),
         materials=list(materials().values()), tool_kinds={name: list(kinds) for name, kinds in TOOL_KINDS.items()},
     )  # fmt: skip
 

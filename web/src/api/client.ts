@@ -40,6 +40,7 @@ export type NestReport = Schemas['NestReport']
 export type PositionReport = Schemas['PositionReport']
 export type OffsetRow = Schemas['OffsetRow']
 export type MachineData = Schemas['Machine']
+export type FewestData = Schemas['Fewest']
 export type Vec = [number, number, number]
 
 export type Problem = {

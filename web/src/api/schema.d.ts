@@ -588,6 +588,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Machine
+         * @description The machine of a file, checked; it is kept by the plan that takes it.
+         */
+        post: operations["read_machine_api_machines_json_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/fewest/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fewest Positions
+         * @description The fewest positions for a setup as it stands, and the fewest setups for the part, on the setup's machine.
+         */
+        get: operations["fewest_positions_api_projects__project_id__fewest__setup__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -980,6 +1020,11 @@ export interface components {
             /** File */
             file: string;
         };
+        /** Body_read_machine_api_machines_json_post */
+        Body_read_machine_api_machines_json_post: {
+            /** File */
+            file: string;
+        };
         /** Body_upload_api_parts_post */
         Body_upload_api_parts_post: {
             /** File */
@@ -1329,6 +1374,22 @@ export interface components {
              * @default 120
              */
             rise_max: number;
+        };
+        /**
+         * Clamping
+         * @description One setup: which way of the part is up, and its positions.
+         */
+        Clamping: {
+            /** Up */
+            up: [
+                number,
+                number,
+                number
+            ];
+            /** Ways */
+            ways: components["schemas"]["Way"][];
+            /** Faces */
+            faces: number[];
         };
         /**
          * ColletBlock
@@ -1856,6 +1917,21 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Fewest
+         * @description here: positions for the work as this setup seats it; here_left: faces it cannot reach so. setups: the fewest clampings for all
+         *     of the part; never: faces that no direction reaches.
+         */
+        Fewest: {
+            /** Here */
+            here: components["schemas"]["Way"][];
+            /** Here Left */
+            here_left: number[];
+            /** Setups */
+            setups: components["schemas"]["Clamping"][];
+            /** Never */
+            never: number[];
         };
         /**
          * Fillet
@@ -3107,7 +3183,7 @@ export interface components {
         };
         /**
          * Plan
-         * @description The plan document; lengths mm, angles degrees. fixtures: the plan's own, before those of the library; resolution_mm: distance of the stock's rays.
+         * @description The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of the library; resolution_mm: distance of the stock's rays.
          */
         Plan: {
             /**
@@ -3146,6 +3222,11 @@ export interface components {
              * @default []
              */
             fixtures: (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__fixture__Block"] | components["schemas"]["Own"])[];
+            /**
+             * Machines
+             * @default []
+             */
+            machines: components["schemas"]["Machine"][];
             /**
              * Setups
              * @default []
@@ -3274,7 +3355,7 @@ export interface components {
         /**
          * PositionReport
          * @description An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), its register
-         *     and values, the share of each face that the spindle then sees, and what else would do.
+         *     and values, the share of each face that the spindle then sees, and what else would do. machine_key: picture of the machine's solids.
          */
         PositionReport: {
             /** Name */
@@ -3324,6 +3405,8 @@ export interface components {
              * @default 0
              */
             turning_s: number;
+            /** Machine Key */
+            machine_key?: string | null;
         };
         /**
          * Problem
@@ -3940,6 +4023,8 @@ export interface components {
             offsets: components["schemas"]["OffsetRow"][];
             /** Wrong Centre Mm */
             wrong_centre_mm?: number | null;
+            /** Machine Key */
+            machine_key?: string | null;
             /** Register Value */
             register_value?: [
                 components["schemas"]["Reckoned"],
@@ -4532,6 +4617,30 @@ export interface components {
             body_width: number;
             /** Force Kn */
             force_kn: number;
+        };
+        /**
+         * Way
+         * @description One position: the direction (part frame, and zero frame of its setup), the angles it needs, the faces it is taken for.
+         */
+        Way: {
+            /** Direction */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /** In Setup */
+            in_setup: [
+                number,
+                number,
+                number
+            ];
+            /** Angles */
+            angles: {
+                [key: string]: number;
+            };
+            /** Faces */
+            faces: number[];
         };
         /**
          * WayFact
@@ -5826,6 +5935,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_machine_api_machines_json_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_read_machine_api_machines_json_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Machine"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    fewest_positions_api_projects__project_id__fewest__setup__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fewest"];
                 };
             };
             /** @description Validation Error */

@@ -15,7 +15,7 @@ import { usePart, useUpload } from '../api/hooks'
 import { type Move, useChosen, useMoment } from '../dock/moment'
 import { clock, hueOf, LAYERS, type Look, round, useView } from '../state'
 import { ZeroMark } from '../ui/icons'
-import { Holding } from './Holding'
+import { Holding, Machinery } from './Holding'
 import { Lines } from './Lines'
 import { Measure } from './Measure'
 import { type Hover, PartFaces } from './PartFaces'
@@ -92,11 +92,15 @@ export function Bench({ project }: { project: ProjectState }) {
   }, [setup, view.card])
   // An operation at an index position moves in a plane that is turned with the work.
   const planeFromWork = moment.operation?.zero_from_work
+  const looked = setup?.positions.find((one) => one.name === view.turnedTo)
   const zeroFromPlane = useMemo(() => {
+    if (looked) return new THREE.Matrix4().set(...(looked.local_from_zero.flat() as Sixteen)).invert()
     if (!planeFromWork) return new THREE.Matrix4()
     const plane = new THREE.Matrix4().set(...(planeFromWork.flat() as Sixteen))
     return zeroFromWork.clone().multiply(plane.invert())
-  }, [planeFromWork, zeroFromWork])
+  }, [looked, planeFromWork, zeroFromWork])
+  const at = setup?.positions.find((one) => one.name === moment.operation?.position)
+  const machinery = (looked ?? at ?? setup)?.machine_key
   const hold = typeof view.card === 'number' ? (setup?.hold ?? null) : null
   const atWork =
     view.stage === 'hold' || view.stage === 'reach' || view.stage === 'cut' || view.stage === 'seat'
@@ -155,6 +159,9 @@ export function Bench({ project }: { project: ProjectState }) {
           {view.marked && <Marked at={view.marked} />}
         </group>
         {showHolding && !asking && hold && <Holding hold={hold} planes={planes} />}
+        {view.shown.machine && (view.stage === 'reach' || view.stage === 'cut') && !asking && machinery && (
+          <Machinery of={machinery} />
+        )}
         <group matrixAutoUpdate={false} matrix={zeroFromPlane}>
           {view.shown.paths && moment.path && typeof view.card === 'number' && (
             <Paths

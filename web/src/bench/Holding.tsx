@@ -100,3 +100,17 @@ function Contacts({ hold, lit }: { hold: HoldFacts; lit: string | null }) {
     </mesh>
   )
 }
+
+/** The machine's own solids that stand by the work, as the work sees them. */
+export function Machinery({ of }: { of: string }) {
+  const solid = useSolid(of)
+  if (!solid) return null
+  return (
+    <>
+      <mesh geometry={solid.surface} renderOrder={1}>
+        <meshLambertMaterial color="#A7B0B4" transparent opacity={0.28} depthWrite={false} />
+      </mesh>
+      {solid.lines && <Lines geometry={solid.lines} colour="#1E2A2F" opacity={0.35} />}
+    </>
+  )
+}

@@ -19,7 +19,8 @@ function nextName(setups: Setup[]) {
 export function RouteRail({ project, commit }: { project: ProjectState; commit: Commit }) {
   const { plan, report, stills } = project
   const { data: library } = useLibrary()
-  const axes = (id: string) => `${library?.machines.find((one) => one.id === id)?.axes.length ?? 3}-axis`
+  const axes = (id: string) =>
+    `${[...plan.machines, ...(library?.machines ?? [])].find((one) => one.id === id)?.axes.length ?? 3}-axis`
   const stale = (index: number) => project.stale_from != null && index >= project.stale_from
   const [dragged, setDragged] = useState<number | null>(null)
   const place = (from: number, to: number) =>

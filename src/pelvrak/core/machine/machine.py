@@ -235,9 +235,9 @@ def machines() -> dict[str, Machine]:
     return {row["id"]: Machine.model_validate(row) for row in shelf("machine", "machines.json")}
 
 
-def machine_of(name: str) -> Machine:
-    """A shipped machine. Raises BadInput when there is none of that id."""
-    machine = machines().get(name)
+def machine_of(name: str, own: tuple[Machine, ...] = ()) -> Machine:
+    """A machine of the plan's own, or a shipped one. Raises BadInput when there is none of that id."""
+    machine = next((one for one in own if one.id == name), None) or machines().get(name)
     if machine is None:
         raise BadInput("reach.unknown_machine", "machine", f"there is no machine {name!r}", "choose one from the list")
     return machine

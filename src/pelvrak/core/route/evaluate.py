@@ -63,7 +63,15 @@ from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix
 from pelvrak.core.route.simulate import simulate
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.route.swinging import swings
-from pelvrak.core.route.turning import Turning, position_reports, turned_for, turning_of, values_of, where
+from pelvrak.core.route.turning import (
+    Turning,
+    machine_picture,
+    position_reports,
+    turned_for,
+    turning_of,
+    values_of,
+    where,
+)
 from pelvrak.core.route.zeros import maker_number, zeros_checked
 from pelvrak.core.seat.seating import lay, seat_work, zero_place
 from pelvrak.core.stock.compare import compare, signed_distance
@@ -117,7 +125,10 @@ def evaluate(
         made = [one for one, of in zip(setups, plan.setups, strict=False) if of.makes and of.makes.setup == setup.name]
         computed = _setup(run, index, setup, key, stock_volume, density, made[-1] if made else None)
         parts = [one for one in setups if one.makes is None]
-        report = zeros_checked(run.piece, model, index, setup, computed, parts, billet.key)
+        if computed.zero_from_work is not None:
+            machine = machine_of(setup.machine, plan.machines)
+            computed = zeros_checked(run.piece, model, index, setup, computed, parts, billet.key, machine)
+        report = computed
         setups.append(report)
         key, stock_volume = report.outgoing_key, report.outgoing_volume_mm3
     comparison = _compare(run, key) if key is not None and setups else None
@@ -217,7 +228,7 @@ class Placed:
 def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float, made: SetupReport | None) -> Placed:
     """Frames and holding of a setup. made: the setup that cut its jaws."""
     part = run.part.part
-    machine = machine_of(setup.machine)
+    machine = machine_of(setup.machine, run.plan.machines)
     rotation = lay(setup.seat, part)
     assert isinstance(run.raw, Raw)  # without a billet there is no stock to lay
     incoming = mesh_from_bytes(run.piece(incoming_key, "surface.npz"))
@@ -326,7 +337,8 @@ def _setup(
             "hold": placed.hold,
             "nest": placed.nest,
             "register_value": values_of(turning, ""),
-            "positions": position_reports(turning, run.part),
+            "positions": position_reports(run, turning, run.part),
+            "machine_key": machine_picture(run, turning, ""),
             "offsets": offsets_of(setup, turning, list(placed.zeros), shop),
             "wrong_centre_mm": round(wrong_centre(turning), 5) if setup.positions else None,
             "zeros": tuple(
@@ -435,7 +447,16 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
     )
     here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
     register = None if solved.on_end else target.register
-    placed = Placed(to_zero, [], machine_of(setup.machine), hold, register, [], here.min(axis=0), here.max(axis=0))
+    placed = Placed(
+        to_zero,
+        [],
+        machine_of(setup.machine, run.plan.machines),
+        hold,
+        register,
+        [],
+        here.min(axis=0),
+        here.max(axis=0),
+    )
     turning = turning_of(run, setup, placed.machine, to_zero, hold, rooms(solved, to_zero))
     vise = solved.vise
     force = 0.0 if vise is None else (vise[0].force_kn or vise[1].force_kn)

@@ -16,7 +16,7 @@ from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.holding.fixture import Fixture, Ident
 from pelvrak.core.holding.hold import Hold
 from pelvrak.core.machine.index import IndexPosition
-from pelvrak.core.machine.machine import Register
+from pelvrak.core.machine.machine import Machine, Register
 from pelvrak.core.seat.seating import Seat
 
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -76,7 +76,7 @@ class Setup(Frozen):
 
 
 class Plan(Frozen):
-    """The plan document; lengths mm, angles degrees. fixtures: the plan's own, before those of the library; resolution_mm: distance of the stock's rays."""
+    """The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of the library; resolution_mm: distance of the stock's rays."""
 
     schema_version: Literal[1] = 1
     name: Name
@@ -84,6 +84,7 @@ class Plan(Frozen):
     billet: Billet = Block()
     tools: Annotated[tuple[Tool, ...], Field(max_length=200)] = ()
     fixtures: Annotated[tuple[Fixture, ...], Field(max_length=200)] = ()
+    machines: Annotated[tuple[Machine, ...], Field(max_length=20)] = ()
     setups: Annotated[tuple[Setup, ...], Field(max_length=40)] = ()
     resolution_mm: Annotated[float, Field(ge=0.1, le=5)] = 0.5
 
@@ -93,6 +94,7 @@ class Plan(Frozen):
             ("setups", [setup.name for setup in self.setups]),
             ("tools", [tool.id for tool in self.tools]),
             ("fixtures", [fixture.id for fixture in self.fixtures]),
+            ("machines", [machine.id for machine in self.machines]),
             ("tool places", [str(tool.place) for tool in self.tools]),
         ):
             twice = sorted({name for name in names if names.count(name) > 1})

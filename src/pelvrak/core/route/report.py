@@ -63,7 +63,7 @@ class ZeroReport(Frozen):
 
 class PositionReport(Frozen):
     """An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), its register
-    and values, the share of each face that the spindle then sees, and what else would do."""
+    and values, the share of each face that the spindle then sees, and what else would do. machine_key: picture of the machine's solids."""
 
     name: str
     direction: Vector
@@ -76,6 +76,7 @@ class PositionReport(Frozen):
     why: str = ""
     change: str = "turn"
     turning_s: float = 0.0
+    machine_key: str | None = None
 
 
 class OffsetRow(Frozen):
@@ -160,6 +161,7 @@ class SetupReport(Frozen):
     positions: tuple[PositionReport, ...] = ()
     offsets: tuple[OffsetRow, ...] = ()
     wrong_centre_mm: float | None = None
+    machine_key: str | None = None
     register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
     operations: tuple[OperationReport, ...] = ()
     program_key: str | None = None

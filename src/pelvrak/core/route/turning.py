@@ -19,8 +19,10 @@ from pelvrak.core.geometry.mesh import (
     Mesh,
     box,
     box_corners,
+    crease_lines,
     joined,
     mesh_of,
+    to_glb,
     transformed,
     with_label,
 )
@@ -38,8 +40,9 @@ from pelvrak.core.program.post import Where
 from pelvrak.core.route.holding import holding_field, holding_mesh
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import PositionReport
-from pelvrak.core.route.run import Run, matrix
+from pelvrak.core.route.run import VERSION, Run, matrix
 from pelvrak.core.route.simulate import Station
+from pelvrak.core.route.store import key_of
 
 TOLD_SOLUTIONS = 4
 
@@ -283,7 +286,22 @@ def values_of(turning: Turning, name: str, at: Floats | None = None) -> tuple[Re
     )  # fmt: skip
 
 
-def position_reports(turning: Turning, part: PartModel) -> tuple[PositionReport, ...]:
+def machine_picture(run: Run, turning: Turning, name: str) -> str | None:
+    """Key of a picture (surface.glb) of the machine's solids that stand by the work at a position; zero frame, None without a layout."""
+    at, zero = turning.turned.get(name), turning.zero_on_table
+    if at is None or zero is None or not turning.machine.rotary:
+        return None
+    key = key_of("machine", VERSION, turning.machine, at.angles, zero)
+    if run.store.get(key, "surface.glb") is None:
+        back = inverse(at.local_from_zero)
+        mesh = joined(
+            [transformed(_compact(m, k), back) for k, (_, m) in enumerate(_bodies(turning.machine, at, zero))]
+        )
+        run.store.put(key, {"surface.glb": to_glb(mesh, crease_lines(mesh)), "facts.json": b"{}"})
+    return key
+
+
+def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[PositionReport, ...]:
     """The positions as they are told. The share of each face that is seen is reckoned for all directions at once."""
     out = []
     names = [name for name in turning.turned if name]
@@ -297,6 +315,7 @@ def position_reports(turning: Turning, part: PartModel) -> tuple[PositionReport,
             local_from_zero=matrix(at.local_from_zero), offset_register=turning.registers.get(name, ""),
             register_value=values_of(turning, name), seen=tuple(np.round(shares[:, k], 3).tolist()),
             solutions=solutions, why=solutions[0].why if solutions else "as typed", change=at.change,
+            machine_key=machine_picture(run, turning, name),
             turning_s=round(index_time(turning.machine, {a.name: a.home for a in turning.machine.rotary}, at.angles), 3),
         ))  # fmt: skip
     return tuple(out)

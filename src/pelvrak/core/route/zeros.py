@@ -9,7 +9,7 @@ import numpy as np
 from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import PartModel, as_vector
-from pelvrak.core.machine.machine import Machine, machine_of
+from pelvrak.core.machine.machine import Machine
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import SetupReport, ZeroReport
@@ -24,7 +24,7 @@ def maker_number(setup: int, operation: int) -> int:
 
 def zeros_checked(
     piece: Callable[[str, str], bytes], part: PartModel, index: int, setup: Setup,
-    report: SetupReport, before: list[SetupReport], billet_key: str | None,
+    report: SetupReport, before: list[SetupReport], billet_key: str | None, machine: Machine,
 ) -> SetupReport:  # fmt: skip
     """The setup with what its zeros rest on, before it and after it, and what is wrong with that.
 
@@ -64,7 +64,7 @@ def zeros_checked(
         path = f"/setups/{index}/seat/zeros/{len(zeros)}/zero"
         findings += found(spec.zero, rests, f"Zero “{spec.name}”", path, np.array(one.at))
         zeros.append(one.model_copy(update={"rests": rests}))
-    findings += _registers(setup, index) + _above_zero(setup, report)
+    findings += _registers(setup, index, machine) + _above_zero(setup, report)
     return report.model_copy(
         update={"rests": own, "zeros": tuple(zeros), "findings": (*report.findings, *findings)}
     )  # fmt: skip
@@ -75,13 +75,13 @@ def free_registers(machine: Machine) -> list[str]:
     return [one for one in machine.control.all_registers() if one not in machine.control.reserved]
 
 
-def _registers(setup: Setup, index: int) -> list[Finding]:
+def _registers(setup: Setup, index: int, machine: Machine) -> list[Finding]:
     """Two zeros of one setup in one register."""
     used: dict[str, str] = {setup.offset_register: "its own zero"}
     out = []
     for number, one in enumerate(setup.seat.zeros):
         if one.offset_register in used:
-            free = next((r for r in free_registers(machine_of(setup.machine)) if r not in used), None)
+            free = next((r for r in free_registers(machine) if r not in used), None)
             out.append(
                 Finding(
                     code="seat.register_twice", severity="error", setup=setup.name, stage="seat",

@@ -54,8 +54,8 @@ def _revision(session: Session, project: Project, number: int) -> Revision:
 
 def stale_from(reported: dict[str, Any], plan: dict[str, Any]) -> int | None:
     """First setup a report made for one plan is out of date for in another; None when it holds for all."""
-    shared = ("part", "billet", "tools", "fixtures", "resolution_mm")
-    if any(reported[name] != plan[name] for name in shared):
+    shared = ("part", "billet", "tools", "fixtures", "machines", "resolution_mm")
+    if any(reported.get(name) != plan.get(name) for name in shared):
         return 0
     before, after = reported["setups"], plan["setups"]
     for index in range(max(len(before), len(after))):

@@ -4,6 +4,7 @@ import { round, useView } from '../../state'
 import { Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
+import { Fewest } from './Fewest'
 
 type Position = Setup['positions'][number]
 const NONE = {
@@ -88,6 +89,7 @@ export function Positions(props: SheetProps & { machine: MachineData }) {
           </button>
         )}
       </div>
+      {rotary.length > 0 && <Fewest {...props} />}
       {setup.positions.length > 0 && (
         <Row
           label="Run by"
@@ -153,7 +155,10 @@ function PositionCard(
         aria-expanded={open}
         aria-label={position.name}
         className="flex w-full items-baseline gap-2 text-left"
-        onClick={() => setOpen(!open)}
+        onClick={() => {
+          view.set({ turnedTo: open ? null : position.name })
+          setOpen(!open)
+        }}
       >
         <span className={open ? 'font-semibold' : ''}>{position.name}</span>
         <span className="figures grow text-action">{angles?.join(' ') ?? 'not reached'}</span>

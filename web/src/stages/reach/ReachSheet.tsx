@@ -1,7 +1,9 @@
-import { useLibrary } from '../../api/hooks'
+import { useState } from 'react'
+import type { MachineData, Problem } from '../../api/client'
+import { posted, useLibrary } from '../../api/hooks'
 import { round } from '../../state'
 import { Choice } from '../../ui/Choice'
-import { Computed, NumberRow, Row } from '../../ui/Field'
+import { Computed, NumberRow, Row, sentence } from '../../ui/Field'
 import { Head, type SheetProps } from '../StageSheet'
 import { Offsets } from './Offsets'
 import { Positions } from './Positions'
@@ -10,7 +12,23 @@ import { Positions } from './Positions'
 export function ReachSheet(props: SheetProps) {
   const { setup, plan, report, edit } = props
   const { data: library } = useLibrary()
-  const machine = library?.machines.find((one) => one.id === setup.machine)
+  const [wrong, setWrong] = useState<Problem | null>(null)
+  const known = [
+    ...plan.machines,
+    ...(library?.machines ?? []).filter((one) => !plan.machines.some((own) => own.id === one.id)),
+  ]
+  const machine = known.find((one) => one.id === setup.machine)
+  const bring = async (file: File | undefined) => {
+    if (!file) return
+    const read = await posted<MachineData>('/api/machines.json', file)
+    if (!('axes' in read)) return setWrong(read)
+    setWrong(null)
+    await props.commit(`machine ${read.name} brought in`, (draft) => {
+      draft.machines = [...draft.machines.filter((one) => one.id !== read.id), read]
+      const own = draft.setups[props.index]
+      if (own) own.machine = read.id
+    })
+  }
   const first = setup.hold.items.findIndex((one) => one.on === 'table')
   const standing = setup.hold.items[first]
   const place = (field: 'x' | 'y', value: number) =>
@@ -37,9 +55,38 @@ export function ReachSheet(props: SheetProps) {
         <Choice
           label="Machine"
           value={setup.machine}
-          options={(library?.machines ?? []).map((one) => ({ value: one.id, label: one.name }))}
+          options={known.map((one) => ({ value: one.id, label: one.name }))}
           choose={(id) => void edit(`machine ${id}`, (own) => (own.machine = id))}
         />
+        <div className="flex gap-3 pt-0.5 text-[12.5px]">
+          <label className="cursor-pointer text-action underline">
+            bring in
+            <input
+              type="file"
+              accept=".json"
+              aria-label="Machine file"
+              className="sr-only"
+              onChange={(event) => {
+                void bring(event.target.files?.[0])
+                event.target.value = ''
+              }}
+            />
+          </label>
+          {machine && (
+            <a
+              className="text-action underline"
+              download={`${machine.id}.json`}
+              href={`data:application/json,${encodeURIComponent(JSON.stringify(machine, null, 1))}`}
+            >
+              save
+            </a>
+          )}
+        </div>
+        {wrong && (
+          <div role="alert" className="text-[12.5px] text-trouble">
+            {wrong.where}: {sentence(wrong)}
+          </div>
+        )}
       </Row>
       {standing ? (
         <>
