@@ -93,7 +93,9 @@ class Words(unittest.TestCase):
         """Turning: spindle up, clamps off, angle, clamps on; the plane by Euler angles and square to it; cancelled before the next."""
         rotary = (("A", -30.0, "M10", "M11"),)
         first = replace(self.planned, where=Where("G54", rotary, tilted=(0.0, -30.0, 0.0)))
-        second = replace(facing(self.planned.path), where=Where("G54", (("A", 90.0, "M10", "M11"),), message="SECOND SIDE"))
+        second = replace(
+            facing(self.planned.path), where=Where("G54", (("A", 90.0, "M10", "M11"),), message="SECOND SIDE")
+        )
         text = post("OP10", "", "p", {}, "b", [first, second]).text
         lines = [" ".join(w for w in line.split() if not w.startswith("N")) for line in text.splitlines()]
         at = lines.index("G0 A-30.")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import json
 import math
 import re
 import tempfile
@@ -365,6 +366,25 @@ class Turning(Browser):
         self.assertIn("G0 A90.", program)
         self.stage(page, "Reach")
         expect(sheet.get_by_role("region", name="Offsets")).to_contain_text("Side hole")
+        # The fewest positions, and a machine of the shop's own.
+        sheet.get_by_role("button", name="Fewest positions …").click()
+        expect(sheet.get_by_role("region", name="Fewest positions")).to_contain_text("reach all this seat")
+        with self.server.client() as client:
+            mine = next(m for m in client.get("/api/library").json()["machines"] if m["id"] == "vertical-760-a")
+        mine |= {"id": "our-mill", "name": "Our mill with a rotary"}
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "mine.json"
+            path.write_text(json.dumps(mine | {"schema_version": 7}))
+            sheet.get_by_label("Machine file").set_input_files(path)
+            expect(sheet.get_by_role("alert")).to_contain_text("reads version 1")
+            path.write_text(json.dumps(mine))
+            sheet.get_by_label("Machine file").set_input_files(path)
+            expect(sheet.get_by_role("button", name="Machine", exact=True)).to_have_text(re.compile("Our mill"))
+        self.current(page)
+        with self.server.client() as client:
+            state = wait(client, number)
+        self.assertEqual([m["id"] for m in state["plan"]["machines"]], ["our-mill"])
+        self.assertGreater(state["report"]["setups"][0]["removed_volume_mm3"], 100)
 
 
 class Holding(Browser):

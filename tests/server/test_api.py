@@ -134,6 +134,32 @@ class Demo(unittest.TestCase):
         self.assertTrue(all(library[kind] for kind in ("machines", "tools", "materials")))
 
 
+class Machines(unittest.TestCase):
+    """Machine files, and what a machine needs for a part."""
+
+    def test_a_file_is_read_or_refused(self):
+        with shared().client() as client:
+            mine = next(m for m in client.get("/api/library").json()["machines"] if m["id"] == "trunnion-ac")
+            send = lambda text: client.post("/api/machines.json", files={"file": ("mine.json", text)})  # noqa: E731
+            self.assertEqual(send(json.dumps(mine)).json(), mine)
+            tilting = next(axis for axis in mine["axes"] if axis["name"] == "A")
+            tilting["rides"] = "C"
+            refused = send(json.dumps(mine))
+            self.assertEqual((refused.status_code, refused.json()["code"]), (422, "machine.invalid"))
+            self.assertIn("in a ring", refused.json()["what"])
+            self.assertEqual(send("{").json()["code"], "machine.unreadable")
+
+    def test_the_fewest_positions_of_the_demo(self):
+        with shared().client() as client:
+            wait(client, 1)
+            found = client.get("/api/projects/1/fewest/OP30").json()
+            self.assertIn(-30.0, [round(one["angles"]["A"], 6) for one in found["here"]])
+            # The port in the end face does not turn to the spindle about X.
+            self.assertGreater(len(found["here_left"]), 0)
+            self.assertGreaterEqual(len(found["setups"]), 2)
+            self.assertEqual(client.get("/api/projects/1/fewest/OP99").status_code, 404)
+
+
 class Fixtures(unittest.TestCase):
     """The shop's library of fixtures."""
 

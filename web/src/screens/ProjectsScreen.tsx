@@ -43,14 +43,15 @@ export function ProjectsScreen() {
                     <span className="block text-[15px] font-semibold">{project.name}</span>
                     <span className="figures block text-soft">{project.part}</span>
                   </span>
-                  <span className="figures pr-2 text-right text-soft">
+                  <span className="figures shrink-0 whitespace-nowrap pr-2 text-right text-soft">
                     {project.setups} {project.setups === 1 ? 'setup' : 'setups'}
                     {project.positions > 0 && ` · ${project.positions} turned`}
-                    {project.time_s != null && ` · ${clock(project.time_s)} min`}
+                    {project.registers > 0 && ` · ${project.registers} registers`}
                     <br />
-                    {project.registers > 0 && `${project.registers} registers · `}
-                    {project.left_mm3 != null && `${round(project.left_mm3 / 1000, 2)} cm³ left · `}
-                    revision {project.revision}
+                    {project.time_s != null && `${clock(project.time_s)} min`}
+                    {project.left_mm3 != null && ` · ${round(project.left_mm3 / 1000, 2)} cm³ left`}
+                    <br />
+                    plan revision {project.revision}
                   </span>
                 </Link>
               </li>

@@ -22,7 +22,7 @@ export function Fewest({ project, setup, edit }: SheetProps) {
   })
   if (!asked)
     return (
-      <button type="button" className="knob mt-1.5 text-[12.5px]" onClick={() => setAsked(true)}>
+      <button type="button" className="knob my-1.5 text-[12.5px]" onClick={() => setAsked(true)}>
         Fewest positions …
       </button>
     )
@@ -31,6 +31,7 @@ export function Fewest({ project, setup, edit }: SheetProps) {
   const tilted = data.here.filter((one) => one.in_setup[2] < 0.9999)
   const angles = (values: Record<string, number>) =>
     Object.entries(values)
+      .sort()
       .map(([name, value]) => `${name}${round(value, 2)}`)
       .join(' ') || 'as seated'
   return (
@@ -93,7 +94,7 @@ export function Fewest({ project, setup, edit }: SheetProps) {
       )}
       <div className="mt-2 font-semibold">
         {data.setups.length} {data.setups.length === 1 ? 'setup' : 'setups'} on this machine for all of the
-        part
+        part, whatever holds it
       </div>
       {data.setups.map((one) => (
         <div key={`${one.up.join()}${one.faces.length}`} className="flex justify-between gap-2">

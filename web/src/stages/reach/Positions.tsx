@@ -163,7 +163,7 @@ function PositionCard(
         <span className={open ? 'font-semibold' : ''}>{position.name}</span>
         <span className="figures grow text-action">{angles?.join(' ') ?? 'not reached'}</span>
         <span className="figures text-[11.5px] text-soft">
-          {told?.offset_register} · {used.length} cuts
+          {told?.offset_register} · {used.length} {used.length === 1 ? 'cut' : 'cuts'}
         </span>
       </button>
       {open && (
