@@ -117,7 +117,7 @@ class Demo(Browser):
         expect(sheet.get_by_role("table", name="Contacts").get_by_text("moving jaw").first).to_be_visible()
         expect(sheet.get_by_role("table", name="Clamping").get_by_text("Face to 42")).to_be_visible()
         self.stage(page, "Reach")
-        expect(sheet.get_by_text(re.compile(r"-398\.97\d"))).to_be_visible()
+        expect(sheet.get_by_text(re.compile(r"^-398\.97\d$"))).to_be_visible()
         sheet.get_by_role("button", name="why").first.click()
         expect(sheet.get_by_text("table corner + zero from the corner").first).to_be_visible()
         self.stage(page, "Cut")

@@ -131,7 +131,11 @@ export function ReachSheet(props: SheetProps) {
           <Computed why={value}>{value.value.toFixed(3)}</Computed>
         </Row>
       ))}
-      {machine && !setup.makes && <Positions {...{ ...props, machine }} />}
+      {machine &&
+        !setup.makes &&
+        (setup.positions.length > 0 || machine.axes.some((axis) => 'ABC'.includes(axis.name))) && (
+          <Positions {...{ ...props, machine }} />
+        )}
       {!!report?.offsets.length && <Offsets rows={report.offsets} />}
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Travels used, machine coordinates</h3>
       {machine &&
