@@ -82,6 +82,12 @@ class Mending(unittest.TestCase):
             mended(Mesh(fin, triangles, np.zeros(len(triangles), np.int64)))
         self.assertEqual(caught.exception.code, "mesh.tangled")
 
+    def test_a_single_triangle_encloses_nothing(self):
+        flat = Mesh(np.array([[0.0, 0, 0], [10, 0, 0], [0, 10, 0]]), np.array([[0, 1, 2]]), np.zeros(1, np.int64))
+        with self.assertRaises(BadInput) as caught:
+            mended(flat)
+        self.assertEqual(caught.exception.code, "mesh.flat")
+
     def test_nothing_is_refused(self):
         for bad in (Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int64), np.zeros(0, np.int64)),
                     Mesh(BLOCK.vertices * np.nan, BLOCK.triangles, BLOCK.label)):  # fmt: skip

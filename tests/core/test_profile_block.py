@@ -8,6 +8,7 @@ import manifold3d
 import numpy as np
 from shapely import Polygon
 
+from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, mesh_of, volume
 from pelvrak.core.holding.fixture import Block, prism
@@ -15,7 +16,10 @@ from pelvrak.core.holding.hold import Hold, Item, SoftCut, fixtures_of
 from pelvrak.core.holding.holding import hold_work
 from pelvrak.core.holding.profile_block import solve_profile
 from pelvrak.core.holding.soft_jaws import Nest, opened
+from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.jaw_files import to_dxf, to_step
+from pelvrak.core.route.plan import plan_from
+from pelvrak.core.route.store import MemoryStore
 from tests import solids
 
 BLOCK = Block(id="blank", name="Blank", length=60, width=90, height=50)
@@ -122,6 +126,37 @@ class ProfileTest(unittest.TestCase):
         with self.assertRaises(BadInput) as caught:
             solve_profile(bar(30.0), SoftCut(shape="vee", shift=500.0), BLOCK)
         self.assertEqual(caught.exception.code, "hold.nest_empty")
+
+
+class RouteTest(unittest.TestCase):
+    """A vee block cut in a setup of its own, on its end, and the round bar held in it as it was cut."""
+
+    def test_cut_on_the_route(self):
+        shape = solids.turned(solids.cylinder((0, 0, 0), 15, 100), 90, (0, 1, 0))
+        tools = [tool_shelf()[name].model_dump(mode="json") for name in ("em10l", "em10")]
+        document = {
+            "name": "bar", "part": {"file": "bar.step"}, "resolution_mm": 1.0, "tools": tools,
+            "billet": {"kind": "bar", "axis": "x", "diameter": 30, "minus": 0, "plus": 0},
+            "fixtures": [BLOCK.model_copy(update={"length": 40.0}).model_dump(mode="json")],
+            "setups": [{"name": "OP10", "hold": {"items": [{"id": "vee", "fixture": "blank", "x": 400, "y": 200, "cut": {"shape": "vee", "cutter": 10}}]}}],
+        }  # fmt: skip
+        store, data = MemoryStore(), solids.step_bytes(shape)
+        first = evaluate(plan_from(document), data, "e" * 64, store)
+        found = next(f for f in first.setups[0].findings if f.code == "jaws.not_cut")
+        document["setups"] = found.cures[0].value
+        report = evaluate(plan_from(document), data, "e" * 64, store)
+        made, used = report.setups
+        self.assertEqual((made.makes, used.name), ("OP10", "OP10"))
+        self.assertIn("jaws.on_end", [f.code for f in made.findings])
+        self.assertEqual([f.sentence for o in made.operations for f in o.findings if f.severity == "error"], [])
+        # What is cut out of the block: the vee's section (to the block's top, its root rounded by the cutter) by its length.
+        within = Polygon(made.nest.opening).intersection(Polygon([(-45, -25), (45, -25), (45, 25), (-45, 25)]))
+        self.assertAlmostEqual(made.removed_volume_mm3 / (within.area * 40), 1.0, delta=0.02)
+        lines = [c for c in used.hold.contacts if c.name == "nest"]
+        self.assertGreaterEqual(len(lines), 2)
+        for line in lines:
+            self.assertAlmostEqual(abs(line.normal[1]), np.sqrt(0.5), delta=0.06)
+        self.assertNotIn("hold.overlap", [f.code for f in used.findings])
 
 
 if __name__ == "__main__":

@@ -47,7 +47,7 @@ def document(**setup: Any) -> dict[str, Any]:
         "setups": [{
             "name": "OP10", "machine": "vertical-760-a",
             "hold": {"items": [{"id": "left", **strap, "x": 138, "turn_deg": -90}, {"id": "right", **strap, "x": 182, "turn_deg": 90}],
-                     "work": {"x": 22, "y": 10}},
+                     "work": {"x": -10, "y": 22}},
             **setup,
         }],
     }  # fmt: skip
@@ -209,6 +209,22 @@ class Values(unittest.TestCase):
         corner = np.array(setup.positions[0].local_from_zero)[:3, :3].T @ np.array(first.low) + zero
         least = linear_for(machine, corner, setup.positions[0].angles, tool.gauge_length)
         np.testing.assert_allclose([least[a] for a in "XYZ"], first.travel[0], atol=1e-6)
+
+
+class ClampsAtPositions(unittest.TestCase):
+    def test_a_strap_in_the_way_of_a_turned_tool(self):
+        """The slanting face is cut at its position, where a strap lies over it: moved to where no position's tool comes."""
+        data = turned_plan().model_dump(mode="json")
+        # The hole in the front would leave no place at all.
+        data["setups"][0]["operations"] = data["setups"][0]["operations"][:1]
+        data["setups"][0]["hold"]["items"][1]["y"] = 88
+        report = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0])
+        found = next(f for f in report.setups[0].findings if f.code == "hold.clamp_in_the_way")
+        self.assertIn("right", found.sentence)
+        data["setups"][0]["hold"]["items"][1] = found.cures[0].value
+        again = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0]).setups[0]
+        self.assertNotIn("hold.clamp_in_the_way", [f.code for f in again.findings])
+        self.assertEqual([f.code for o in again.operations for f in o.findings if f.severity == "error"], [])
 
 
 class WrongPositions(unittest.TestCase):

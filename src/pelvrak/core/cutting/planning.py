@@ -110,6 +110,8 @@ def plan_operation(operation: Operation, job: Job) -> None:
     job.top = float(job.stock.high[2])
     _PLANNERS[type(operation)](operation, job)
     if job.path.moves:
+        # The program comes from above: over the first place at full height, and then straight down.
+        job.path.start = (*job.path.moves[0].end[:2], job.path.start[2])
         x, y, _ = job.path.at
         job.path.rapid(x, y, job.top + operation.clearance)
     elif not any(f.operation == operation.id for f in job.findings):

@@ -10,10 +10,12 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, line_hits
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, line_hits, volume
 
 # Corners nearer than this share of the mesh's size are one corner.
 WELD_SHARE = 1e-6
+# Less volume than this share of its size cubed is none.
+LEAST_SHARE = 1e-9
 # A hole whose rim lies within this share of its own size of a plane is closed by that plane.
 PLANE_SHARE = 1e-3
 MOST_PLACES = 5
@@ -34,7 +36,7 @@ def mended(mesh: Mesh, where: str = "mesh") -> Mended:
     """The mesh closed: corners welded, empty and double triangles dropped, sides turned outward, flat holes filled.
 
     Raises BadInput "mesh.open" for holes that are not flat and "mesh.tangled" where more than two
-    triangles meet in an edge or the sides cannot be told, with the places (mm).
+    triangles meet in an edge or the sides cannot be told, with the places (mm), "mesh.flat" for what encloses nothing.
     """
     if len(mesh.triangles) == 0 or not np.isfinite(mesh.vertices).all():
         raise BadInput("mesh.empty", where, "there is no surface in it", "export the solid again")
@@ -44,7 +46,13 @@ def mended(mesh: Mesh, where: str = "mesh") -> Mended:
     triangles, turned = _agreeing(vertices, triangles, where)
     triangles, label, filled = _filled(vertices, triangles, label, where)
     triangles, inside_out = _outward(vertices, triangles)
-    return Mended(Mesh(vertices, triangles, label), welded, dropped, turned + inside_out, filled)
+    closed = Mesh(vertices, triangles, label)
+    size = float(np.linalg.norm(np.ptp(vertices, axis=0)))
+    if volume(closed) < LEAST_SHARE * size**3:
+        raise BadInput(
+            "mesh.flat", where, "the surface encloses nothing: it is flat", "export the solid, not a face of it"
+        )
+    return Mended(closed, welded, dropped, turned + inside_out, filled)
 
 
 def _welded(mesh: Mesh) -> tuple[Floats, Ints, Ints, int]:

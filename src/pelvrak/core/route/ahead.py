@@ -13,6 +13,7 @@ from typing import Any
 import manifold3d
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely import Polygon
 from shapely.affinity import affine_transform
 from shapely.geometry.base import BaseGeometry
@@ -48,9 +49,12 @@ LEAST_MM = 0.05
 FAR_MM = 60.0
 # Moves that slope are taken at steps of this height, the lower one.
 SLOPE_MM = 0.5
+MOST_PIECES = 400
 # How finely places for a clamp are tried along the work, and how uneven it may be under the nose, mm.
 TRIED_MM, EVEN_MM = 5.0, 0.3
 OFF_MIDDLE_MM = 5.0
+# How far the heel reaches behind where it carries, mm.
+HEEL_MM = 12.0
 # Turning a clamp counts like moving it so far.
 TURNING_MM = 40.0
 
@@ -74,38 +78,20 @@ def ahead(
     run: Run, stations: dict[str, Station], setup: Setup, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
 ) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:  # fmt: skip
     """Findings (work frame), room beside each clamp, and proposals for a setup. stations: by index position. Paths of cures start at the setup."""
-    findings: list[Finding] = []
-    beside: dict[str, BesideFact] = {}
-    proposals: tuple[Proposal, ...] = ()
-    for name, station in stations.items():
-        there = setup.model_copy(
-            update={"operations": tuple(o for o in setup.operations if (o.position or "") == name)}
-        )
-        found, rooms, offered = _at_position(run, station, there, tools, incoming_key, fixtures)
-        findings += [in_work_frame(f, station.zero_from_work) for f in found]
-        for one in rooms:
-            if one.item not in beside or one.clearance < beside[one.item].clearance:
-                beside[one.item] = one
-        proposals = offered if name == "" else proposals
-    return findings, tuple(beside.values()), proposals
-
-
-def _at_position(
-    run: Run, station: Station, setup: Setup, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
-) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:
-    hold = station.hold
-    if hold.key is None or not setup.operations:
+    hold = next((station.hold for station in stations.values()), None)
+    if hold is None or hold.key is None or not setup.operations:
         return [], (), ()
     used = [tools[o.tool] for o in setup.operations if o.tool in tools]
+    planes = {name: (matrix(one.zero_from_work), one.hold.digest) for name, one in stations.items()}
+    machine = next(iter(stations.values())).machine
     key = key_of(
-        "ahead", VERSION, run.part_key, incoming_key, matrix(station.zero_from_work), hold.digest, hold.proposals,
-        setup.hold, setup.operations, used, station.machine, run.material, setup.name,
+        "ahead", VERSION, run.part_key, incoming_key, planes, hold.proposals, hold.zero_on_table, setup.hold, setup.operations, used,
+        machine, run.material, setup.name,
     )  # fmt: skip
     kept = run.store.get(key, "facts.json")
     if kept is None:
         run.tell(f"{setup.name} ways for the tools")
-        lying = transformed(mesh_from_bytes(run.piece(incoming_key, "surface.npz")), station.zero_from_work)
-        found = _Ahead(run, station, setup, tools, fixtures, lying).told()
+        found = _looked(run, stations, setup, tools, incoming_key, fixtures)
         kept = json.dumps([[one.model_dump(mode="json") for one in group] for group in found]).encode()
         run.store.put(key, {"facts.json": kept})
     findings, beside, proposals = json.loads(kept)
@@ -116,17 +102,36 @@ def _at_position(
     )
 
 
+def _looked(
+    run: Run, stations: dict[str, Station], setup: Setup, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
+) -> tuple[list[Finding], list[BesideFact], list[Proposal]]:  # fmt: skip
+    work = mesh_from_bytes(run.piece(incoming_key, "surface.npz"))
+    each: dict[str, _Ahead] = {}
+    for name, station in stations.items():
+        own = setup.model_copy(update={"operations": tuple(o for o in setup.operations if (o.position or "") == name)})
+        each[name] = _Ahead(run, station, own, tools, fixtures, transformed(work, station.zero_from_work), each)
+    findings: list[Finding] = []
+    beside: dict[str, BesideFact] = {}
+    for one in each.values():
+        found, rooms = one.told()
+        findings += [in_work_frame(f, one.station.zero_from_work) for f in found]
+        for room in rooms:
+            if room.item not in beside or room.clearance < beside[room.item].clearance:
+                beside[room.item] = room
+    return findings, list(beside.values()), each[""].centred() if "" in each else []
+
+
 def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float] | None) -> _Swept:
     """The moves of a path by height."""
     lines = chords(path)
-    low = np.minimum(lines.starts[:, 2], lines.ends[:, 2])
-    level = np.abs(lines.starts[:, 2] - lines.ends[:, 2]) < 1e-9
-    upright = np.abs(lines.starts[:, :2] - lines.ends[:, :2]).max(axis=1) < 1e-9
+    starts, ends = _in_steps(lines.starts, lines.ends)
+    low = np.minimum(starts[:, 2], ends[:, 2])
+    level = np.abs(starts[:, 2] - ends[:, 2]) < 1e-9
+    upright = _upright(starts, ends)
     stepped = np.maximum(np.floor(low / SLOPE_MM) * SLOPE_MM, low.min())
     height = np.round(np.where(level | upright, low, stepped), 4)
     levels = [
-        (float(z), shapely.STRtree(_flat(lines.starts[own, :2], lines.ends[own, :2])),
-         np.concatenate([lines.starts[own, :2], lines.ends[own, :2]]))
+        (float(z), shapely.STRtree(_flat(starts[own, :2], ends[own, :2])), np.concatenate([starts[own, :2], ends[own, :2]]))
         for z in np.unique(height) for own in [height == z]
     ]  # fmt: skip
     cutter = cutter_profile(tool)
@@ -147,12 +152,15 @@ def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float
 
 @dataclass
 class _Ahead:
+    """One index position of a setup looked at. each: all of them by name, "" the work as it is seated."""
+
     run: Run
     station: Station
     setup: Setup
     tools: dict[str, Tool]
     fixtures: dict[str, Fixture]
     lying: Mesh
+    each: dict[str, _Ahead]
 
     def __post_init__(self) -> None:
         self.here = standing(self.lying, PLAN_CELL_MM)
@@ -178,7 +186,7 @@ class _Ahead:
                 out.append(swept(path, operation, tool, self.station.machine.spindle.nose))
         return out
 
-    def told(self) -> tuple[list[Finding], list[BesideFact], list[Proposal]]:
+    def told(self) -> tuple[list[Finding], list[BesideFact]]:
         solids = self.station.solids()
         findings: list[Finding] = []
         beside: dict[str, BesideFact] = {}
@@ -192,7 +200,7 @@ class _Ahead:
                 else:
                     findings += self._under(body, piece.name)
         findings += [self._in_the_way(one) for one in beside.values() if one.clearance < ROOM_MM]
-        return findings, list(beside.values()), self._centred()
+        return findings, list(beside.values())
 
     def _beside(self, body: manifold3d.Manifold, item: str, name: str, beside: dict[str, BesideFact]) -> None:
         """The least room between a clamp's piece and any tool, kept when it is less than what is known of the item."""
@@ -230,7 +238,7 @@ class _Ahead:
         out = []
         x0, y0, _, x1, y1, z1 = body.bounding_box()
         for one in self.swept:
-            worst: tuple[float, Vector, Floats] | None = None
+            worst: tuple[float, Vector, Floats, bool] | None = None
             for z, lines, points in one.levels:
                 if z >= z1 - LEAST_MM:
                     continue
@@ -258,12 +266,18 @@ class _Ahead:
                         top = mesh_of(both).vertices
                         at = top[int(np.argmax(top[:, 2]))]
                         nearest = points[int(np.argmin(np.linalg.norm(points - at[:2], axis=1)))]
-                        worst = (depth, as_vector(np.round(at, 4)), nearest)
+                        worst = (depth, as_vector(np.round(at, 4)), nearest, low > 0)
             if worst is not None:
                 out.append(self._meets(one.operation, name, *worst))
         return out
 
-    def _meets(self, operation: Operation, name: str, depth: float, at: Vector, tip: Floats) -> Finding:
+    def _meets(self, operation: Operation, name: str, depth: float, at: Vector, tip: Floats, holder: bool) -> Finding:
+        if holder:
+            return Finding(
+                code="hold.under_the_holder", severity="error", setup=self.setup.name, operation=operation.id, stage="hold",
+                sentence=f"What holds the cutter of {operation.name} comes {depth:.2f} mm into the {name}.",
+                measured=round(depth, 3), limit=0.0, unit="mm", place=(at,),
+            )  # fmt: skip
         drilled = operation.kind == "drilling"
         said = "comes out of the work over" if drilled else "goes lower than the top of"
         return Finding(
@@ -292,32 +306,41 @@ class _Ahead:
 
     def _off_the_cut(self, item: Item) -> Item | None:
         """The nearest place of a strap clamp on the work's edge that keeps clear of every tool and of the other fixtures."""
-        clamp = self.fixtures.get(item.fixture)
-        if not isinstance(clamp, kinds.Clamp) or clamp.style != "strap" or self.hold.zero_on_table is None:
+        clamp, home = self.fixtures.get(item.fixture), self.each.get("")
+        if not isinstance(clamp, kinds.Clamp) or clamp.style != "strap" or home is None or home.here is None:
             return None
-        assert self.here is not None
-        zero = np.array(self.hold.zero_on_table)
+        if home.hold.zero_on_table is None:
+            return None
+        zero = np.array(home.hold.zero_on_table)
         now = standing_at(self.setup.hold, self.fixtures, item.id)
         on = now @ inverse(rigid(rotation_about_z(item.turn_deg), np.array([item.x, item.y, item.z])))
         facing = float(np.degrees(np.arctan2(now[1, 0], now[0, 0])))
-        here = moved(rigid(np.eye(3), -zero), now[:3, 3])[:2]
-        outline = _seen_from_above(to_solid(self.lying), -1e6, 1e6)
-        top = material_top(self.here.field, 2, 1).astype(np.float64)
-        nodes = (self.here.field.grid.nodes(0), self.here.field.grid.nodes(1))
+        *here, base = moved(rigid(np.eye(3), -zero), now[:3, 3])
+        # Its heel stands a little behind the arm.
+        whole = max(clamp.length, clamp.heel_from_nose + HEEL_MM)
+        outline = _seen_from_above(to_solid(home.lying), -1e6, 1e6)
+        top = material_top(home.here.field, 2, 1).astype(np.float64)
+        nodes = (home.here.field.grid.nodes(0), home.here.field.grid.nodes(1))
         tried = [
-            (float(np.hypot(*(tip - here))) + (0.0 if turn == 0 else TURNING_MM), turn, tip)
+            (float(np.hypot(*(tip - np.array(here)))) + (0.0 if turn == 0 else TURNING_MM), turn, tip)
             for turn in (0.0, 90.0, -90.0, 180.0) for tip in _tips(outline, facing + turn, clamp.nose)
         ]  # fmt: skip
         tried.sort(key=lambda one: one[0])
         for _, turn, tip in tried:
             pose = rigid(rotation_about_z(facing + turn), np.array([*tip, 0.0]))
-            nose, arm = (_laid(pose, clamp.width, long) for long in (clamp.nose, clamp.length))
+            nose, arm = (_laid(pose, clamp.width, long) for long in (clamp.nose, whole))
             heights = _tops(top, nodes, nose)
             if len(heights) == 0 or not np.isfinite(heights).all() or np.ptp(heights) > EVEN_MM:
                 continue
             z = float(heights.max())
             under = _tops(top, nodes, arm)
-            if (under[np.isfinite(under)] > z + EVEN_MM).any() or not self._clear(arm, z + clamp.thickness + kinds.SCREWS[clamp.thread][2], z, item.id):  # fmt: skip
+            if (under[np.isfinite(under)] > z + EVEN_MM).any() or not home.beside_others(arm, z, item.id):
+                continue
+            high = z + clamp.thickness + kinds.SCREWS[clamp.thread][2]
+            # The arm, and what carries it behind: its bolt and heel, down to what they stand on.
+            behind = _laid(pose @ rigid(np.eye(3), np.array([0.0, -clamp.nose, 0.0])), clamp.width, whole - clamp.nose)
+            bodies = [(arm, z, high), (behind, base, high)]
+            if not all(one.keeps_clear(*body) for one in self.each.values() for body in bodies):
                 continue
             at = moved(inverse(on), moved(rigid(np.eye(3), zero), np.array([*tip, 0.0])))
             turned = (item.turn_deg + turn + 180) % 360 - 180
@@ -326,12 +349,21 @@ class _Ahead:
             )
         return None
 
-    def _clear(self, arm: Polygon, top: float, under: float, own: str) -> bool:
+    def keeps_clear(self, arm: Polygon, low: float, high: float) -> bool:
+        """Whether every tool of this position keeps clear of an arm (zero frame, from above, between two heights)."""
+        flat = np.array(arm.exterior.coords)[:-1]
+        corners = np.array([[x, y, z] for x, y in flat for z in (low, high)])
+        seen = moved(self.station.at.local_from_zero, corners)
+        hull, top = shapely.MultiPoint(seen[:, :2]).convex_hull, float(seen[:, 2].max())
         for one in self.swept:
             for z, lines, _ in one.levels:
-                radius = max((r for low, _, r in one.bands if z + low < top), default=None)
-                if radius is not None and _away(lines, arm) - radius < ROOM_MM:
+                radius = max((r for from_tip, _, r in one.bands if z + from_tip < top), default=None)
+                if radius is not None and _away(lines, hull) - radius < ROOM_MM:
                     return False
+        return True
+
+    def beside_others(self, arm: Polygon, under: float, own: str) -> bool:
+        """Whether an arm whose underside lies at a height keeps clear of the other fixtures."""
         for piece in self.hold.pieces:
             if piece.item != own and piece.high[2] > under + EVEN_MM and piece.item != "table":
                 box = shapely.box(piece.low[0], piece.low[1], piece.high[0], piece.high[1])
@@ -339,7 +371,7 @@ class _Ahead:
                     return False
         return True
 
-    def _centred(self) -> list[Proposal]:
+    def centred(self) -> list[Proposal]:
         """The middle of what is cut onto the jaws' middle, where the screw pulls straight."""
         cuts = [one.cut for one in self.swept if one.cut is not None]
         vise = next((i for i in self.setup.hold.items if isinstance(self.fixtures.get(i.fixture), kinds.Vise)), None)
@@ -359,6 +391,21 @@ class _Ahead:
             reason=f"the middle of what is cut lies {abs(off):.1f} mm from the jaws' middle, where the screw pulls straight",
             cure=Cure(label="Centre the cut on the jaws", path="hold/work/x", value=round(self.setup.hold.work.x - off * way, 2)),
         )]  # fmt: skip
+
+
+def _upright(starts: Floats, ends: Floats) -> NDArray[np.bool_]:
+    return np.asarray(np.abs(starts[:, :2] - ends[:, :2]).max(axis=1) < 1e-9)
+
+
+def _in_steps(starts: Floats, ends: Floats) -> tuple[Floats, Floats]:
+    """Long moves that slope in pieces, each no higher than a step, so that none counts as low as its lowest end all along."""
+    high = np.abs(starts[:, 2] - ends[:, 2])
+    count = np.where(_upright(starts, ends), 1, np.clip(np.ceil(high / SLOPE_MM), 1, MOST_PIECES)).astype(np.int64)
+    move = np.repeat(np.arange(len(starts)), count)
+    number = np.arange(len(move)) - np.repeat(np.cumsum(count) - count, count)
+    way = (ends - starts)[move]
+    first, last = (number / count[move])[:, None], ((number + 1) / count[move])[:, None]
+    return starts[move] + first * way, starts[move] + last * way
 
 
 def _flat(starts: Floats, ends: Floats) -> Any:
