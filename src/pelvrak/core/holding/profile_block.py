@@ -58,7 +58,7 @@ def solve_profile(lying: Mesh, spec: SoftCut, block: kinds.Block) -> Nest:
     if spec.shape == "vee":
         why = "as typed" if spec.angle_deg is not None else "the work's own flanks stand so" if own is not None else "round work: the angle of the trade"  # fmt: skip
         told.append(Reason(name="angle", value=round(angle, 3), unit="°", solved=spec.angle_deg is None, why=why))
-        apex, touch = _vee_on(shape, angle)
+        apex, touch = _touching_vee(shape, angle)
         wanted_grip = max(STRAIGHT_WALL_MM, touch - bottom + ABOVE_TOUCH_MM)
         reason = f"the vee touches up to {touch - bottom:.1f} mm above the work's lowest point, and goes on a little"
     else:
@@ -104,7 +104,7 @@ def solve_profile(lying: Mesh, spec: SoftCut, block: kinds.Block) -> Nest:
     return nest
 
 
-def _vee_on(shape: Polygon, angle: float) -> tuple[Floats, float]:
+def _touching_vee(shape: Polygon, angle: float) -> tuple[Floats, float]:
     """The root of a vee that touches a section on both flanks, and how high it touches."""
     half = np.radians(angle / 2)
     points = np.array(shape.exterior.coords)
