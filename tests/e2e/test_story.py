@@ -123,6 +123,7 @@ class Demo(Browser):
         self.stage(page, "Cut")
         sheet.get_by_role("button", name="Ring groove").click()
         expect(page.get_by_text("after Ring groove")).to_be_visible()
+        self.card(page, "OP30 Sensor face")
         self.stage(page, "Outgoing")
         sheet.get_by_role("button", name="Colour by distance to the part").click()
         expect(page.get_by_role("list", name="Scale, mm")).to_be_visible()
