@@ -227,6 +227,28 @@ class ClampsAtPositions(unittest.TestCase):
         self.assertEqual([f.code for o in again.operations for f in o.findings if f.severity == "error"], [])
 
 
+class SwingOnTheRoute(unittest.TestCase):
+    def found(self, plate: str) -> list[Any]:
+        data = document(positions=[{"name": "side", "angles": {"A": -60.0, "C": -90.0}}], operations=[facing("side")])
+        data["setups"][0] |= {
+            "machine": "trunnion-ac",
+            "hold": {"items": [{"id": "plate", "fixture": plate, "on": "table", "x": 140, "y": 140}]},
+        }
+        report = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0])
+        return [f for f in report.setups[0].findings if f.code.startswith("reach.swing")]
+
+    def test_a_plate_too_long_for_the_cradle(self):
+        """Half a plate of 400 × 300 reaches 250 from the table's centre; the cradle's sides stand 210 from it."""
+        (hit,) = [f for f in self.found("grid-400") if f.code == "reach.swing"]
+        self.assertEqual(hit.severity, "error")
+        self.assertLess(hit.measured, 0.05)
+        self.assertIn("the base plate runs into the cradle", hit.sentence)
+
+    def test_one_that_goes_round(self):
+        """250 × 200: 160 from the centre, 50 off the sides."""
+        self.assertEqual([f for f in self.found("grid-250") if f.code == "reach.swing"], [])
+
+
 class WrongPositions(unittest.TestCase):
     def found(self, **setup: Any) -> dict[str, str]:
         plan = plan_from(document(**setup))
