@@ -52,6 +52,10 @@ SLOPE_MM = 0.5
 MOST_PIECES = 400
 # How finely places for a clamp are tried along the work, and how uneven it may be under the nose, mm.
 TRIED_MM, EVEN_MM = 5.0, 0.3
+# The nose bears on at least this share of itself.
+BEARING_SHARE = 0.6
+# How far the whole nose stays from the edge it comes over, mm.
+INSIDE_MM = 1.0
 OFF_MIDDLE_MM = 5.0
 # How far the heel reaches behind where it carries, mm.
 HEEL_MM = 12.0
@@ -330,9 +334,12 @@ class _Ahead:
             pose = rigid(rotation_about_z(facing + turn), np.array([*tip, 0.0]))
             nose, arm = (_laid(pose, clamp.width, long) for long in (clamp.nose, whole))
             heights = _tops(top, nodes, nose)
-            if len(heights) == 0 or not np.isfinite(heights).all() or np.ptp(heights) > EVEN_MM:
+            if len(heights) == 0 or not np.isfinite(heights).any():
                 continue
-            z = float(heights.max())
+            z = float(heights[np.isfinite(heights)].max())
+            # A hole or a rounded corner under part of the nose does no harm.
+            if (heights > z - EVEN_MM).mean() < BEARING_SHARE:
+                continue
             under = _tops(top, nodes, arm)
             if (under[np.isfinite(under)] > z + EVEN_MM).any() or not home.beside_others(arm, z, item.id):
                 continue
@@ -448,7 +455,7 @@ def _tips(outline: BaseGeometry, facing_deg: float, nose: float) -> list[Floats]
     for x in np.arange(x0 + TRIED_MM, x1 - TRIED_MM / 2, TRIED_MM):
         met = flat.intersection(shapely.LineString([(x, y0 - 1), (x, y1 + 1)]))
         if not met.is_empty:
-            out.append(x * across + (met.bounds[1] + nose) * way)
+            out.append(x * across + (met.bounds[1] + nose + INSIDE_MM) * way)
     return out
 
 

@@ -564,7 +564,7 @@ def _operation(
             "cut_z": tuple(facts["cut_z"]) if facts.get("cut_z") else None,
             "tool_shape": shape_of(tool, station.machine.spindle.nose),
             "position": operation.position,
-            "travel": facts.get("travel"),
+            "travel": tuple(tuple(end) for end in facts["travel"]) if facts.get("travel") else None,
             "zero_from_work": matrix(station.zero_from_work) if operation.position else None,
             "findings": tuple(Finding.model_validate(f) for f in facts["findings"]),
         }
