@@ -284,7 +284,8 @@ def _length_on(lines: list[LineString], rim: BaseGeometry) -> float:
     return float(MultiLineString(lines).intersection(rim.buffer(SEATED_MM)).length)
 
 
-def _extrude(region: BaseGeometry, low: float, high: float) -> manifold3d.Manifold:
+def extruded(region: BaseGeometry, low: float, high: float) -> manifold3d.Manifold:
+    """A plane region as a solid between two heights, its holes kept."""
     rings = []
     for piece in region.geoms if hasattr(region, "geoms") else [region]:
         if piece.is_empty or piece.geom_type != "Polygon":
@@ -514,15 +515,15 @@ def seat_whole(nest: Nest) -> bool:
 
 def cut_away(nest: Nest) -> manifold3d.Manifold:
     """Everything the jaws or the block lose, in the solution's frame."""
-    tools = [_extrude(nest.left, nest.floor, nest.top + 5)]
+    tools = [extruded(nest.left, nest.floor, nest.top + 5)]
     if nest.spec.edge_break > 0:
         rim = nest.left.difference(nest.left.buffer(-RIM_CUTTER_MM, quad_segs=QUAD))
-        tools.append(_extrude(rim, nest.floor - nest.spec.edge_break, nest.floor + 0.5))
+        tools.append(extruded(rim, nest.floor - nest.spec.edge_break, nest.floor + 0.5))
     step = nest.step_region()
     if step is not None:
-        tools.append(_extrude(step, nest.step_floor, nest.floor + 0.5))
+        tools.append(extruded(step, nest.step_floor, nest.floor + 0.5))
     if nest.boss is not None:
-        tools.append(_extrude(nest.boss, nest.boss_floor, nest.floor + 0.5))
+        tools.append(extruded(nest.boss, nest.boss_floor, nest.floor + 0.5))
     return manifold3d.Manifold.batch_boolean(tools, manifold3d.OpType.Add)
 
 

@@ -34,6 +34,7 @@ from pelvrak.core.holding.assemble import standing_at
 from pelvrak.core.holding.facts import BesideFact, HoldFacts, Proposal
 from pelvrak.core.holding.fixture import Fixture
 from pelvrak.core.holding.hold import Item
+from pelvrak.core.holding.soft_jaws import extruded
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.run import VERSION, Run, in_work_frame, matrix
@@ -261,7 +262,7 @@ class _Ahead:
                     swath = shapely.unary_union(
                         shapely.buffer(lines.geometries[close], radius - LEAST_MM / 2, quad_segs=8)
                     )
-                    both = body ^ _drawn(swath, z + low, z + high)
+                    both = body ^ extruded(swath, z + low, z + high)
                     if both.is_empty() or both.volume() < 1e-3:
                         continue
                     box = both.bounding_box()
@@ -435,14 +436,6 @@ def _seen_from_above(body: manifold3d.Manifold, low: float, high: float) -> Base
     for ring in sorted((Polygon(r) for r in between.project().to_polygons() if len(r) > 2), key=lambda p: -p.area):
         out = out.symmetric_difference(ring)
     return out
-
-
-def _drawn(region: BaseGeometry, low: float, high: float) -> manifold3d.Manifold:
-    """A plane region as a solid between two heights."""
-    pieces = list(region.geoms) if hasattr(region, "geoms") else [region]
-    rings = [np.array(ring.coords)[:-1] for p in pieces for ring in (p.exterior, *p.interiors)]
-    section = manifold3d.CrossSection(rings, manifold3d.FillRule.EvenOdd)
-    return section.extrude(high - low).translate([0.0, 0.0, low])
 
 
 def _tips(outline: BaseGeometry, facing_deg: float, nose: float) -> list[Floats]:

@@ -27,7 +27,7 @@ from pelvrak.core.holding.clamping import FRICTION
 from pelvrak.core.holding.facts import HoldFacts, in_frame
 from pelvrak.core.holding.hold import fixtures_of
 from pelvrak.core.machine.machine import Machine, machine_of
-from pelvrak.core.machine.travel import check_table, register_value
+from pelvrak.core.machine.travel import check_table
 from pelvrak.core.program.post import Planned, Program, post
 from pelvrak.core.route.ahead import ahead
 from pelvrak.core.route.holding import held_for_cutting, held_in, safety_of
@@ -217,7 +217,6 @@ class Placed:
     zeros: list[Floats]
     machine: Machine
     hold: HoldFacts
-    register: tuple[float, float, float] | None
     findings: list[Finding]
     low: Floats
     high: Floats
@@ -266,14 +265,12 @@ def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float
         zero = None if facts.zero_on_table is None else zero_from_nest(solved, np.array(facts.zero_on_table))
         nest = solved.report(None if maker is None else run.plan.setups[maker].name, zero)
         nest = nest.model_copy(update={"files_key": jaw_files(run, solved)})
-    register = None
     if facts.zero_on_table is not None:
-        register = register_value(machine, facts.zero_on_table)
         standing = [(p.name, p.low, p.high) for p in facts.pieces if p.name != "table"]
         found += check_table(machine, facts.zero_on_table, standing, setup.name)
     seen = incoming.vertices @ rotation.T + zero_from_work[:3, 3]
     return Placed(
-        zero_from_work, others, machine, facts, register, found, seen.min(axis=0), seen.max(axis=0), nest, solved
+        zero_from_work, others, machine, facts, found, seen.min(axis=0), seen.max(axis=0), nest, solved
     )  # fmt: skip
 
 
@@ -446,13 +443,11 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
         else held_for_cutting(run, setup, target.hold, solved, None if block is None else transformed(block, to_zero))
     )
     here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
-    register = None if solved.on_end else target.register
     placed = Placed(
         to_zero,
         [],
         machine_of(setup.machine, run.plan.machines),
         hold,
-        register,
         [],
         here.min(axis=0),
         here.max(axis=0),
