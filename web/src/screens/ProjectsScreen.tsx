@@ -13,6 +13,7 @@ import {
 import { sendFile, usePart, useProjects, useUpload } from '../api/hooks'
 import { clock, round } from '../state'
 import { sentence } from '../ui/Field'
+import { FileInput } from '../ui/FileInput'
 
 /** The list of projects and the way in for a new part. */
 export function ProjectsScreen() {
@@ -126,15 +127,7 @@ function NewPart() {
       >
         <span className="font-medium text-action">Choose a part file</span>
         <span className="block text-soft">or drop it here · STEP, STL or 3MF · up to 64 MiB</span>
-        <input
-          type="file"
-          aria-label="Part file"
-          className="sr-only"
-          onChange={(event) => {
-            void bring(event.target.files?.[0])
-            event.target.value = ''
-          }}
-        />
+        <FileInput label="Part file" take={bring} />
       </label>
       {refused && (
         <div role="alert" className="hatch mt-3 border border-l-4 border-trouble bg-sheet px-3 py-2">

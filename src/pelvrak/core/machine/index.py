@@ -12,9 +12,17 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, box_corners
 from pelvrak.core.geometry.part import FaceRef, Frozen, Part, Vector, as_vector, face_of
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, snapped, turned
-from pelvrak.core.machine.kinematics import Solved, direction_of, linear_for, pose, solve_direction, turning_time
+from pelvrak.core.machine.kinematics import (
+    Solved,
+    direction_of,
+    home_angles,
+    linear_for,
+    pose,
+    solve_direction,
+    turning_time,
+)
 from pelvrak.core.machine.machine import AxisName, Machine, Register
-from pelvrak.core.machine.travel import home_angles, register_value
+from pelvrak.core.machine.travel import register_value
 
 Ident = Annotated[str, Field(pattern="^[A-Za-z0-9_.-]{1,20}$")]
 UP = np.array([0.0, 0.0, 1.0])

@@ -67,6 +67,11 @@ class Pose:
         return np.asarray(inverse(self.base_from_table) @ self.base_from_spindle)
 
 
+def home_angles(machine: Machine) -> dict[str, float]:
+    """Where the rotary axes stand at home, degrees."""
+    return {axis.name: axis.home for axis in machine.rotary}
+
+
 def motion(axis: Axis, value: float, carries_table: bool) -> Floats:
     """How what rides on an axis has moved, base frame, 4×4. The table goes the other way than the tool seen from it."""
     amount = -value if carries_table else value
@@ -182,7 +187,7 @@ def solve_direction(machine: Machine, direction: Vector, now: dict[str, float] |
     if not np.isfinite(size) or size < 1e-9:
         raise BadInput("machine.no_direction", "direction", "the direction has no length", "give three numbers that are not all 0")  # fmt: skip
     wanted = wanted / size
-    here = {axis.name: axis.home for axis in machine.rotary} | (now or {})
+    here = home_angles(machine) | (now or {})
     in_base = table_frame(machine)[:3, :3] @ wanted
     raw, singular = _raw_angles(machine, in_base, here)
     found: list[Angles] = []

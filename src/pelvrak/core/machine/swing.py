@@ -11,9 +11,9 @@ from dataclasses import dataclass
 
 import manifold3d
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid
+from pelvrak.core.machine.kinematics import motion
 from pelvrak.core.machine.machine import Axis
 
 # Nearer than this counts as met, and farther than that is not looked for, mm.
@@ -67,9 +67,7 @@ def _radius(axis: Axis, mesh: Mesh) -> float:
 
 def _at(axis: Axis, body: manifold3d.Manifold, by_deg: float) -> manifold3d.Manifold:
     """A body turned about an axis as the table turns: against the tool's sense."""
-    turn = Rotation.from_rotvec(np.radians(-by_deg) * np.array(axis.direction)).as_matrix()
-    point = np.array(axis.point)
-    return body.transform(np.column_stack([turn, point - turn @ point]))
+    return body.transform(motion(axis, by_deg, True)[:3])
 
 
 def hull_of(mesh: Mesh) -> Mesh:

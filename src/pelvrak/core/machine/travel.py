@@ -7,7 +7,7 @@ import numpy as np
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Vector
-from pelvrak.core.machine.kinematics import linear_for
+from pelvrak.core.machine.kinematics import home_angles, linear_for
 from pelvrak.core.machine.machine import Machine
 
 
@@ -15,11 +15,6 @@ def register_value(machine: Machine, zero_on_table: Vector, angles: dict[str, fl
     """X, Y and Z at which the bare nose would stand in work zero, mm; tool length not counted. angles: of the rotary axes."""
     at = linear_for(machine, np.array(zero_on_table), home_angles(machine) | (angles or {}))
     return at["X"], at["Y"], at["Z"]
-
-
-def home_angles(machine: Machine) -> dict[str, float]:
-    """Where the rotary axes stand at home, degrees."""
-    return {axis.name: axis.home for axis in machine.rotary}
 
 
 def corner(machine: Machine) -> Vector:

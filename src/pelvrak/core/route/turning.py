@@ -33,9 +33,9 @@ from pelvrak.core.geometry.seen import reached
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.facts import HoldFacts, PieceFact
 from pelvrak.core.machine.index import IndexPosition, Turned, centre_register, index_time, turned_to, upright
-from pelvrak.core.machine.kinematics import moved_by, pose
+from pelvrak.core.machine.kinematics import home_angles, moved_by, pose
 from pelvrak.core.machine.machine import Machine, Solid
-from pelvrak.core.machine.travel import corner, home_angles, register_value
+from pelvrak.core.machine.travel import corner, register_value
 from pelvrak.core.program.post import Where
 from pelvrak.core.route.holding import holding_field, holding_mesh
 from pelvrak.core.route.plan import Setup
@@ -53,12 +53,15 @@ class Turning:
 
     setup: Setup
     machine: Machine
-    zero_on_table: Vector | None
     hold: HoldFacts
     turned: dict[str, Turned] = field(default_factory=dict)
     stations: dict[str, Station] = field(default_factory=dict)
     registers: dict[str, str] = field(default_factory=dict)
     findings: list[Finding] = field(default_factory=list)
+
+    @property
+    def zero_on_table(self) -> Vector | None:
+        return self.hold.zero_on_table
 
     def station(self, operation: Operation) -> Station:
         """Where an operation is run. Raises BadInput for a position that cannot be."""
@@ -80,7 +83,7 @@ def turning_of(
     nest: dict[str, tuple[BaseGeometry, float]],
 ) -> Turning:  # fmt: skip
     """All positions of a setup, in the order its operations come to them."""
-    out = Turning(setup, machine, hold.zero_on_table, hold)
+    out = Turning(setup, machine, hold)
     part = run.part.part
     used = [operation.position or "" for operation in setup.operations]
     try:
@@ -316,7 +319,7 @@ def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[Posit
             register_value=values_of(turning, name), seen=tuple(np.round(shares[:, k], 3).tolist()),
             solutions=solutions, why=solutions[0].why if solutions else "as typed", change=at.change,
             machine_key=machine_picture(run, turning, name),
-            turning_s=round(index_time(turning.machine, {a.name: a.home for a in turning.machine.rotary}, at.angles), 3),
+            turning_s=round(index_time(turning.machine, home_angles(turning.machine), at.angles), 3),
         ))  # fmt: skip
     return tuple(out)
 

@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { answered, api, type Fixture, type Plan, type Problem, problemOf } from '../../api/client'
 import { posted, sendFile, useFixtures } from '../../api/hooks'
 import { sentence } from '../../ui/Field'
+import { FileInput } from '../../ui/FileInput'
 import { KINDS, sizes } from './fixtures'
 
 /** The shop's fixtures with pictures and sizes: take one, copy and change one, bring in and save the library. */
@@ -70,16 +71,7 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
   const file = (label: string, accept: string, then: (file: File | undefined) => Promise<void>) => (
     <label className="cursor-pointer text-action underline">
       {label}
-      <input
-        type="file"
-        accept={accept}
-        aria-label={label}
-        className="sr-only"
-        onChange={(event) => {
-          void then(event.target.files?.[0])
-          event.target.value = ''
-        }}
-      />
+      <FileInput label={label} accept={accept} take={then} />
     </label>
   )
   return (

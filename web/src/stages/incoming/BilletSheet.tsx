@@ -14,6 +14,7 @@ import { type Commit, sendFile, useLibrary, useUpload } from '../../api/hooks'
 import { round } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberField, NumberRow, Row, sentence } from '../../ui/Field'
+import { FileInput } from '../../ui/FileInput'
 import { Head } from '../StageSheet'
 import { Margins } from './Margins'
 import { Shelf } from './Shelf'
@@ -562,19 +563,15 @@ function FileIn({
     >
       <label className="knob inline-block cursor-pointer">
         {name ?? 'Choose a file'}
-        <input
-          type="file"
-          aria-label="Billet file"
+        <FileInput
+          label="Billet file"
           accept={FILES[kind]}
-          className="sr-only"
-          onChange={(event) => {
-            const file = event.target.files?.[0]
-            event.target.value = ''
+          take={async (file) => {
             if (!file) return
             setProblem(null)
-            void sendFile(file).then((state) =>
-              'sha256' in state ? setSha256(state.sha256) : setProblem(state),
-            )
+            const state = await sendFile(file)
+            if ('sha256' in state) setSha256(state.sha256)
+            else setProblem(state)
           }}
         />
       </label>

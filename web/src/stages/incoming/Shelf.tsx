@@ -12,6 +12,7 @@ import {
 import { type Commit, posted } from '../../api/hooks'
 import { round } from '../../state'
 import { Computed, sentence } from '../../ui/Field'
+import { FileInput } from '../../ui/FileInput'
 
 const ORDER = ['x-', 'x+', 'y-', 'y+', 'z-', 'z+']
 const size = (row: Bought) =>
@@ -171,16 +172,7 @@ function EditShelf({ done }: { done: () => void }) {
         </a>
         <label className="cursor-pointer text-action underline">
           bring in CSV
-          <input
-            type="file"
-            accept=".csv"
-            aria-label="Shelf CSV"
-            className="sr-only"
-            onChange={(event) => {
-              void bring(event.target.files?.[0])
-              event.target.value = ''
-            }}
-          />
+          <FileInput label="Shelf CSV" accept=".csv" take={bring} />
         </label>
       </div>
       {problem && (

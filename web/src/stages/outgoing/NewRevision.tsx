@@ -4,6 +4,7 @@ import { answered, api, type Problem, type ProjectState, Refusal, type Revising 
 import { sendFile, useUpload } from '../../api/hooks'
 import { round, saving } from '../../state'
 import { sentence } from '../../ui/Field'
+import { FileInput } from '../../ui/FileInput'
 
 /** Bring in a new revision of the part: what becomes of every reference, and which of them may follow. */
 export function NewRevision({ project }: { project: ProjectState }) {
@@ -49,19 +50,15 @@ export function NewRevision({ project }: { project: ProjectState }) {
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">New revision</h3>
       <label className="knob inline-block cursor-pointer">
         Choose its file
-        <input
-          type="file"
-          aria-label="New revision’s file"
-          className="sr-only"
-          onChange={(event) => {
-            const file = event.target.files?.[0]
-            event.target.value = ''
+        <FileInput
+          label="New revision’s file"
+          take={async (file) => {
             if (!file) return
             setProblem(null)
             setTake([])
-            void sendFile(file).then((state) =>
-              'sha256' in state ? setSha256(state.sha256) : setProblem(state),
-            )
+            const state = await sendFile(file)
+            if ('sha256' in state) setSha256(state.sha256)
+            else setProblem(state)
           }}
         />
       </label>

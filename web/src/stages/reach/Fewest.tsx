@@ -4,6 +4,7 @@ import { answered, api, type FewestData, problemOf, type Refusal } from '../../a
 import { round, useView } from '../../state'
 import { sentence } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
+import { freshPosition } from './fresh'
 
 /** The fewest positions that reach what this seat lets the machine reach, and the fewest setups for the part, to be accepted. */
 export function Fewest({ project, setup, edit }: SheetProps) {
@@ -73,18 +74,7 @@ export function Fewest({ project, setup, edit }: SheetProps) {
                     other.direction &&
                     other.direction.every((c, d) => Math.abs(c - (one.in_setup[d] ?? 0)) < 1e-6),
                 )
-                let number = 1
-                while (own.positions.some((other) => other.name === `P${number}`)) number += 1
-                if (!known)
-                  own.positions.push({
-                    name: `P${number}`,
-                    direction: one.in_setup,
-                    face: null,
-                    angles: null,
-                    offset_register: null,
-                    change: 'turn',
-                    message: '',
-                  })
+                if (!known) own.positions.push(freshPosition(own.positions, { direction: one.in_setup }))
               }
             })
           }

@@ -5,30 +5,15 @@ import { Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
 import { Fewest } from './Fewest'
-
-type Position = Setup['positions'][number]
-const NONE = {
-  direction: null,
-  face: null,
-  angles: null,
-  offset_register: null,
-  change: 'turn',
-  message: '',
-} as const
+import { freshPosition, type Position } from './fresh'
 
 /** The ways the work is turned to the spindle, what each needs of the machine, and how the program runs them. */
 export function Positions(props: SheetProps & { machine: MachineData }) {
   const { setup, report, edit, machine } = props
   const view = useView()
   const rotary = machine.axes.filter((axis) => 'ABC'.includes(axis.name))
-  const free = () => {
-    const taken = new Set(setup.positions.map((one) => one.name))
-    let number = 1
-    while (taken.has(`P${number}`)) number += 1
-    return `P${number}`
-  }
   const add = (what: string, own: Partial<Position>) =>
-    edit(`index position ${what}`, (mine) => void mine.positions.push({ ...NONE, name: free(), ...own }))
+    edit(`index position ${what}`, (mine) => void mine.positions.push(freshPosition(mine.positions, own)))
   return (
     <section aria-label="Index positions">
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">

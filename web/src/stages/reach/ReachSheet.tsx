@@ -4,6 +4,7 @@ import { posted, useLibrary } from '../../api/hooks'
 import { round } from '../../state'
 import { Choice } from '../../ui/Choice'
 import { Computed, NumberRow, Row, sentence } from '../../ui/Field'
+import { FileInput } from '../../ui/FileInput'
 import { Head, type SheetProps } from '../StageSheet'
 import { Offsets } from './Offsets'
 import { Positions } from './Positions'
@@ -61,16 +62,7 @@ export function ReachSheet(props: SheetProps) {
         <div className="flex gap-3 pt-0.5 text-[12.5px]">
           <label className="cursor-pointer text-action underline">
             bring in
-            <input
-              type="file"
-              accept=".json"
-              aria-label="Machine file"
-              className="sr-only"
-              onChange={(event) => {
-                void bring(event.target.files?.[0])
-                event.target.value = ''
-              }}
-            />
+            <FileInput label="Machine file" accept=".json" take={bring} />
           </label>
           {machine && (
             <a
