@@ -14,8 +14,8 @@ from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Face, FaceRef, Part, ref_to
 from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.holding.hold import Hold, Item, Pinned, SoftCut, WorkPlace, vise_hold
-from pelvrak.core.machine.index import IndexPosition
 from pelvrak.core.route.plan import Makes, PartFile, Plan, Setup
+from pelvrak.core.route.positions import IndexPosition
 from pelvrak.core.seat.seating import Seat, Zero
 
 HERE = Path(__file__).parent

@@ -183,10 +183,11 @@ class Moves(unittest.TestCase):
         grid = grid_around(np.array([-12.0, -12.5, -12.5]), np.array([12.0, 12.5, 12.5]), cell)
         before = field_of_profile(grid, flat(2 * bar, 20), np.array([-10.0, 0, 0]), np.array([1.0, 0, 0]))
         self.assertAlmostEqual(volume(surface(before)) / (math.pi * bar**2 * 20), 1.0, delta=1e-3)
-        starts, ends, axes = turned_moves(
+        starts, ends, axes, owner = turned_moves(
             np.array([[0.0, 0, reach - radius], [0.0, 0, reach - radius]]), np.array([0.0, 360.0]), np.array([0.0, 0, 1]),
             np.zeros(3), np.array([1.0, 0, 0]), reach, 0.002,
         )  # fmt: skip
+        self.assertEqual(set(owner), {0})
         sweep = Sweep(starts, ends, np.zeros(len(starts), np.uint8), axes, ball_nose(2 * radius, 30))
         after, _ = cut(before, sweep, 5)
         # Pappus-like: ring of the circle's part below the bar's surface, by quadrature over the depth.

@@ -17,7 +17,7 @@ WALL = (FaceRef(face=1, at=(0.0, 0.0, 0.0)),)
 
 
 def facing(path: Path, tool: str = "em10", name: str = "Face Ø50 (top) 30°") -> Planned:
-    return Planned(Facing(id="f", name=name, tool=tool), tool_shelf()[tool], path, [], 5000, 800, Where("G57"))
+    return Planned("f", Facing(id="f", name=name, tool=tool), tool_shelf()[tool], path, [], 5000, 800, Where("G57"))
 
 
 def drilling(cycle: str, holes: list[Hole], tool: str) -> Planned:
@@ -28,7 +28,7 @@ def drilling(cycle: str, holes: list[Hole], tool: str) -> Planned:
         path.feed(hole.x, hole.y, hole.bottom, 300)
         path.rapid(hole.x, hole.y, hole.start)
     operation = Drilling(id="d", name="holes", tool=tool, cycle=cycle, faces=WALL, chamfer=6.0, peck=3.5)
-    return Planned(operation, tool_shelf()[tool], path, holes, 3000, 300, Where("G57"))
+    return Planned(operation.id, operation, tool_shelf()[tool], path, holes, 3000, 300, Where("G57"))
 
 
 def text_of(*planned: Planned) -> str:

@@ -77,15 +77,31 @@ class Chords(unittest.TestCase):
 
     def test_time_by_hand(self):
         path = Path((0.0, 0.0, 0.0))
-        path.rapid(240.0, 0.0, 0.0)  # 240 mm at 24000 mm/min: 0.6 s
-        path.feed(240.0, 100.0, 0.0, 600.0)  # 100 mm at 600 mm/min: 10 s
-        path.arc("ccw", (220.0, 120.0, 0.0), (220.0, 100.0), 300.0)  # 31.42 mm at 300 mm/min: 6.28 s
+        path.rapid(240.0, 0.0, 0.0)  # 240 mm at 400 mm/s, 2000 mm/s²: 0.6 s, and 0.2 s more to speed up and brake
+        path.feed(240.0, 100.0, 0.0, 600.0)  # 100 mm at 10 mm/s: 10 s, and half of 5 ms to speed up
+        path.arc("ccw", (220.0, 120.0, 0.0), (220.0, 100.0), 300.0)  # 31.42 mm at 5 mm/s: 6.28 s
         lines = chords(path)
-        ends = chord_ends_s(path, lines, 24000)
-        self.assertAlmostEqual(ends[0], 0.6, places=9)
-        self.assertAlmostEqual(ends[1], 10.6, places=9)
-        self.assertAlmostEqual(ends[-1], 10.6 + math.pi / 2 * 20 / 300 * 60, places=9)
+        ends = chord_ends_s(path, lines, 24000, 2000)
+        self.assertAlmostEqual(ends[0], 0.8, places=9)
+        # It slows to the 5 mm/s of the arc, in which (10² - 5²) / 4000 mm are 0.01875 mm longer on the way than at 10 mm/s.
+        self.assertAlmostEqual(ends[1], 0.8 + 10 + 0.0025 + 0.0025 - (0.01875 / 10), places=6)
+        self.assertAlmostEqual(ends[-1] - ends[1], math.pi / 2 * 20 / 5 + 5 / 2000 / 2, places=6)
         self.assertTrue((np.diff(ends) > 0).all())
+
+    def test_a_corner_slows_and_a_straight_does_not(self):
+        """A square corner is taken as fast as the velocity changes in 20 ms: √2 v = a·t."""
+        fast = 30_000.0
+        straight, corner = Path((0.0, 0.0, 0.0)), Path((0.0, 0.0, 0.0))
+        for path, (x, y) in ((straight, (200.0, 0.0)), (corner, (100.0, 100.0))):
+            path.feed(100.0, 0.0, 0.0, fast)
+            path.feed(x, y, 0.0, fast)
+        one, two = (float(chord_ends_s(path, chords(path), fast, 1000)[-1]) for path in (straight, corner))
+        # 200 mm from stand to stand at 1000 mm/s² never reaches 500 mm/s: 2·√(200/1000) s.
+        self.assertAlmostEqual(one, 2 * math.sqrt(0.2), places=9)
+        v = 1000 * 0.02 / math.sqrt(2)
+        # Each leg from 0 up to the peak and down to v: by energy, peak² = (2·a·s + v²) / 2.
+        peak = math.sqrt((2 * 1000 * 100 + v**2) / 2)
+        self.assertAlmostEqual(two, 2 * (2 * peak - v) / 1000, places=9)
 
 
 if __name__ == "__main__":

@@ -8,11 +8,13 @@ from pydantic import Field, model_validator
 
 from pelvrak.core.cutting.tools import ToolKind
 from pelvrak.core.geometry.part import FaceRef, Frozen
+from pelvrak.core.machine.machine import Register
 
 NestRoom = Literal["floor", "step", "boss"]
 Depth = Annotated[float, Field(gt=0, le=200)]
 Leave = Annotated[float, Field(ge=0, le=20)]
 Clearance = Annotated[float, Field(gt=0, le=200)]
+PositionName = Annotated[str, Field(min_length=1, max_length=20)]
 
 
 class _Common(Frozen):
@@ -21,16 +23,33 @@ class _Common(Frozen):
     tool: id in the plan's tool list. clearance: height over the stock for moves between places, mm.
     retract: height over the work for moves within the operation, mm. speed and feed: typed values
     that replace the computed ones. position: the index position it is cut at; None: as the work is seated.
+    repeated_at: further positions it is cut at, at each the faces that look to the spindle there; left_out: positions of
+    these that are not cut for now ("" as the work is seated). offset_register: the register it counts from; None: its position's.
     """
 
     id: Annotated[str, Field(min_length=1, max_length=40)]
     name: Annotated[str, Field(min_length=1, max_length=60)]
     tool: str
-    position: Annotated[str, Field(min_length=1, max_length=20)] | None = None
+    position: PositionName | None = None
+    repeated_at: Annotated[tuple[PositionName, ...], Field(max_length=60)] = ()
+    left_out: Annotated[tuple[Annotated[str, Field(max_length=20)], ...], Field(max_length=60)] = ()
+    offset_register: Register | None = None
     clearance: Clearance = 10.0
     retract: Clearance = 2.0
     speed_rpm: Annotated[float, Field(gt=0, le=100_000)] | None = None
     feed_mm_min: Annotated[float, Field(gt=0, le=100_000)] | None = None
+
+    @model_validator(mode="after")
+    def _positions_are_its_own(self) -> _Common:
+        everywhere = [self.position or "", *self.repeated_at]
+        if len(set(everywhere)) != len(everywhere):
+            raise ValueError(f"{self.name} is repeated at a position twice: name each once")
+        stray = next((name for name in self.left_out if name not in everywhere), None)
+        if stray is not None:
+            raise ValueError(
+                f"{self.name} leaves {stray or 'the work as it is seated'} out, where it is not cut anyway"
+            )
+        return self
 
 
 class Facing(_Common):
@@ -112,7 +131,42 @@ class Drilling(_Common):
         return self
 
 
-Operation = Annotated[Facing | Outline | Pocket | Drilling, Field(discriminator="kind")]
+Flat = tuple[Annotated[float, Field(ge=-2000, le=2000)], Annotated[float, Field(ge=-20_000, le=20_000)]]
+
+
+class Wrapped(_Common):
+    """Laid round a rotary axis: its floors are cylinders about the axis, or it follows a line given on the flat.
+
+    faces: those floors. line: points on the flat, (along the axis, round it) from zero, mm, where π × diameter is once round;
+    depth: under that diameter, mm; gap: width of the groove the line is the middle of, mm; None: as wide as the cutter.
+    """
+
+    kind: Literal["wrapped"] = "wrapped"
+    faces: tuple[FaceRef, ...] = ()
+    line: Annotated[tuple[Flat, ...], Field(max_length=5000)] = ()
+    diameter: Annotated[float, Field(gt=0, le=2000)] | None = None
+    depth: Depth | None = None
+    gap: Annotated[float, Field(gt=0, le=500)] | None = None
+    step_down: Depth = 2.0
+    step_over: Annotated[float, Field(gt=0.02, le=0.95)] = 0.45
+    ramp_deg: Annotated[float, Field(gt=0.1, le=30)] = 3.0
+
+    @model_validator(mode="after")
+    def _has_faces_or_a_line(self) -> Wrapped:
+        if bool(self.faces) == bool(self.line):
+            raise ValueError("a wrapped operation needs its floors picked, or a line on the flat, and not both")
+        if self.line and (self.diameter is None or self.depth is None or len(self.line) < 2):
+            raise ValueError("a wrapped line needs two points or more, the diameter it lies on, and its depth")
+        return self
+
+
+Operation = Annotated[Facing | Outline | Pocket | Drilling | Wrapped, Field(discriminator="kind")]
+
+
+def places_of(operation: Operation) -> tuple[str, ...]:
+    """The positions an operation is cut at, in its order, without those left out; "" is the work as it is seated."""
+    return tuple(name for name in (operation.position or "", *operation.repeated_at) if name not in operation.left_out)
+
 
 # What can do an operation, by its kind, or by its cycle where it has one.
 TOOL_KINDS: dict[str, tuple[ToolKind, ...]] = {
@@ -124,6 +178,7 @@ TOOL_KINDS: dict[str, tuple[ToolKind, ...]] = {
     "peck": ("drill",),
     "ream": ("reamer",),
     "tap": ("tap",),
+    "wrapped": ("end_mill", "corner_mill", "ball_mill"),
 }
 
 

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
 import numpy as np
-from shapely import LineString, Point, Polygon, box, maximum_inscribed_circle
+from shapely import LineString, Point, Polygon, box, maximum_inscribed_circle, unary_union
+from shapely.affinity import translate
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.feeds import CuttingData
-from pelvrak.core.cutting.operations import Drilling, Facing, Operation, Outline, Pocket, tool_kinds
+from pelvrak.core.cutting.operations import Drilling, Facing, Operation, Outline, Pocket, Wrapped, tool_kinds
 from pelvrak.core.cutting.regions import (
     bore_region,
     floor_region,
@@ -23,13 +24,15 @@ from pelvrak.core.cutting.regions import (
     smallest_inner_radius,
 )
 from pelvrak.core.cutting.standing import Standing, box_above, top_within, touches
-from pelvrak.core.cutting.toolpath import Move, Path, fitted, move_length
+from pelvrak.core.cutting.toolpath import Move, Path, Round, fitted, move_length
 from pelvrak.core.cutting.tools import Tool, cutter_profile, tip_length
+from pelvrak.core.cutting.wrapped import around_line, farthest, floor_on, laid_round, unrolled
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector, face_of
 from pelvrak.core.geometry.rigid import inverse, moved
+from pelvrak.core.machine.index import TurningLine
 
 MARGIN_MM = 2.0
 CHAMFER_TIP_MM = 0.5
@@ -47,7 +50,8 @@ class Hole:
 
 @dataclass
 class Job:
-    """What planning works on and what it has found so far. nest: rooms of the nest to be cut, with their floors, zero frame."""
+    """What planning works on and what it has found so far. nest: rooms of the nest to be cut, with their floors, zero frame;
+    turning: the rotary axes that can turn the work; surface: of the stock, zero frame."""
 
     part: PartModel
     zero_from_work: Floats
@@ -57,6 +61,8 @@ class Job:
     setup: str
     path: Path
     nest: dict[str, tuple[BaseGeometry, float]] = field(default_factory=dict)
+    turning: list[TurningLine] = field(default_factory=list)
+    surface: Mesh | None = None
     findings: list[Finding] = field(default_factory=list)
     holes: list[Hole] = field(default_factory=list)
     top: float = 0.0
@@ -505,6 +511,96 @@ def _enter(operation: Pocket, job: Job, piece: Polygon, ring: Floats, above: flo
     return ring
 
 
+def _plan_wrapped(operation: Wrapped, job: Job) -> None:
+    """Plan on the flat, over the stock as it stands unrolled."""
+    if operation.line:
+        assert operation.diameter is not None and operation.depth is not None
+        lie = laid_round(job.turning, operation.diameter / 2, operation)
+        work = [(lie, around_line(operation, job.tool.DC), operation.depth)]
+    else:
+        faces = [face_of(job.part.part, ref, operation.name) for ref in operation.faces]
+        work = [(*floor_on(job.part.part, face, job.zero_from_work, job.turning, operation), 0.0) for face in faces]
+    lie = work[0][0]
+    if any(abs(one.radius - lie.radius) > 1e-6 for one, _, _ in work):
+        raise BadInput("wrap.two_radii", operation.name, "its floors lie on cylinders of different diameters", "give each diameter an operation of its own")  # fmt: skip
+    job.path.round = lie
+    for _, region, depth in work:
+        _wrap(operation, job, lie, region, lie.centre[2] + lie.radius - depth)
+    job.path.moves = [_within_rotary(move, before, job) for move, before in zip(job.path.moves, [job.path.start, *(m.end for m in job.path.moves)], strict=False)]  # fmt: skip
+
+
+def _wrap(operation: Wrapped, job: Job, lie: Round, region: BaseGeometry, bottom: float) -> None:
+    """One groove or floor, cleared on the flat."""
+    gap = operation.gap if operation.line and operation.gap else None
+    if gap is not None and gap < job.tool.DC - 1e-9:
+        job.note(
+            operation, "cut.tool_too_big", "error",
+            f"{job.tool.name} is wider than the gap of {gap:g} mm.", measured=job.tool.DC, limit=gap, unit="mm",
+        )  # fmt: skip
+        return
+    assert job.surface is not None
+    stood = unrolled(job.surface, lie, region, job.tool.DC)
+    if stood is None:
+        return
+    # Between its places the tool stays clear of whatever comes round.
+    flat = replace(job, stock=stood, path=job.path, findings=[], top=lie.centre[2] + farthest(job.surface, lie))
+    if operation.line and (gap is None or gap < job.tool.DC + 1e-3):
+        _follow(operation, flat, bottom)
+    else:
+        whole = 2 * math.pi * lie.radius
+        x0, y0, x1, y1 = region.bounds
+        if y1 - y0 > whole - 1e-6:
+            # Once round and on: where it is cut open there is no wall.
+            region = unary_union([region, *(translate(region, 0.0, way * whole) for way in (1, -1))]).buffer(1e-6)
+            region = region.intersection(box(x0 - 1, y0 - 2 * job.tool.DC, x1 + 1, y1 + 2 * job.tool.DC))
+        pocket = Pocket(
+            id=operation.id, name=operation.name, tool=operation.tool, clearance=operation.clearance, retract=operation.retract,
+            nest="floor", step_down=operation.step_down, step_over=operation.step_over, ramp_deg=operation.ramp_deg,
+        )  # fmt: skip
+        flat.nest = {"floor": (region, bottom)}
+        _plan_pocket(pocket, flat)
+    # Places on the flat mean nothing in the work.
+    job.findings += [one.model_copy(update={"place": ()}) for one in flat.findings]
+    job.top = max(job.top, flat.top)
+
+
+def _follow(operation: Wrapped, job: Job, bottom: float) -> None:
+    """Along a line, to and fro, a little deeper each time."""
+    line = np.array(operation.line, float)
+    top = top_within(job.stock, around_line(operation, job.tool.DC))
+    if top is None or top <= bottom + 1e-6:
+        return
+    _check_reach(operation, job, top, bottom)
+    cutter = cutter_profile(job.tool)
+    down = False
+    for z in _levels(top, bottom, operation.step_down):
+        if not touches(job.stock, _at_height(line, z), cutter):
+            continue
+        x, y = (float(c) for c in line[0])
+        if not down:
+            job.path.rapid(x, y, job.top + operation.clearance)
+            job.path.rapid(x, y, top + operation.retract)
+            down = True
+        job.path.feed(x, y, z, job.plunge)
+        for x, y in line[1:]:
+            job.path.feed(float(x), float(y), z, job.feed)
+        line = line[::-1]
+    if down:
+        x, y, _ = job.path.at
+        job.path.rapid(x, y, job.top + operation.clearance)
+
+
+def _within_rotary(move: Move, before: tuple[float, float, float], job: Job) -> Move:
+    """A feed move no faster than the rotary axis can turn."""
+    lie = job.path.round
+    turns = abs(move.end[1] - before[1])
+    if lie is None or move.kind == "rapid" or turns < 1e-9:
+        return move
+    most = next(one.axis.feed for one in job.turning if one.axis.name == lie.axis)
+    allowed = most * math.radians(1) * lie.radius * move_length(before, move) / turns
+    return replace(move, feed=min(move.feed, allowed))
+
+
 def _plan_drilling(operation: Drilling, job: Job) -> None:
     holes = []
     for ref in operation.faces:
@@ -614,5 +710,6 @@ _PLANNERS: dict[type, Callable[[Any, Job], None]] = {
     Outline: _plan_outline,
     Pocket: _plan_pocket,
     Drilling: _plan_drilling,
+    Wrapped: _plan_wrapped,
 }
 __all__ = ["Hole", "Job", "plan_operation"]

@@ -20,6 +20,8 @@ Point = tuple[float, float, float]
 # Chords stay within this of their arc, half inside and half outside.
 CHORD_ERROR_MM = 0.002
 ARC_FIT_MM = 0.003
+# A control takes a corner in about this, s: from memory, none published for all.
+CORNER_S = 0.02
 
 
 @dataclass(frozen=True)
@@ -36,12 +38,41 @@ class Move:
     centre: tuple[float, float] | None = None
 
 
+@dataclass(frozen=True)
+class Round:
+    """How a flat path lies round a rotary axis, in the zero frame of its position.
+
+    along: unit vector along the axis, across the flat's x; centre: its point nearest to zero, mm; radius: of the cylinder the flat is laid on:
+    a move of 2π radius in the flat's y turns the work once. axis: its name, angle: where it stands at y 0, sense: +1 when it goes up
+    with y. The flat's z counts from zero as the tool stands over the axis.
+    """
+
+    along: Point
+    centre: Point
+    radius: float
+    axis: str
+    angle: float
+    sense: int
+
+    def angle_at(self, y: float) -> float:
+        """Where the rotary axis stands, degrees."""
+        return self.angle + self.sense * math.degrees(y / self.radius)
+
+    def place(self, points: Floats) -> Floats:
+        """Where the tool's tip stands on the machine (zero frame, the work not turned) for points of the flat, (n, 3), mm."""
+        out: Floats = np.outer(points[:, 0], self.along)
+        out[:, :2] += self.centre[:2]
+        out[:, 2] = points[:, 2]
+        return out
+
+
 @dataclass
 class Path:
-    """Moves of one operation in order, from `start`. holes: hole bottoms with canned-cycle facts for the program."""
+    """Moves of one operation in order, from `start`. round: they are flat and lie round an axis."""
 
     start: Point
     moves: list[Move] = field(default_factory=list)
+    round: Round | None = None
 
     @property
     def at(self) -> Point:
@@ -115,8 +146,12 @@ def chords(path: Path) -> Chords:
     return Chords(array[:-1], array[1:], np.array(what, np.uint8), np.array(owner, np.int64))
 
 
-def chord_ends_s(path: Path, lines: Chords, rapid_mm_min: float) -> Floats:
-    """When each chord ends, (n,), s from the path's start, at programmed feed and rapid rate; acceleration is not counted."""
+def chord_ends_s(path: Path, lines: Chords, rapid_mm_min: float, acceleration: float) -> Floats:
+    """When each chord ends, (n,), s from the path's start.
+
+    Programmed feed and rapid rate (mm/min) are reached and left with the acceleration (mm/s²); between feed moves the tool goes round
+    a corner as fast as it changes its velocity within CORNER_S, and stops before and after rapids.
+    """
     rates = np.array([rapid_mm_min if move.kind == "rapid" else move.feed for move in path.moves])
     whole = np.array(
         [
@@ -128,8 +163,33 @@ def chord_ends_s(path: Path, lines: Chords, rapid_mm_min: float) -> Floats:
     # Chords share the length of their arc.
     drawn = np.bincount(lines.move, length, len(path.moves))
     share = length / np.where(drawn > 0, drawn, 1)[lines.move]
-    ends: Floats = np.cumsum(share * (whole / rates * 60)[lines.move])
-    return ends
+    ways = share * whole[lines.move]
+    return np.cumsum(_spans(lines, ways, rates[lines.move] / 60, acceleration))
+
+
+def _spans(lines: Chords, ways: Floats, speeds: Floats, acceleration: float) -> Floats:
+    """Time of each chord, s: no faster at its ends than its neighbours and corners allow, and than it can brake to."""
+    if len(ways) == 0:
+        return np.zeros(0)
+    steps = lines.ends - lines.starts
+    units = steps / np.maximum(np.linalg.norm(steps, axis=1), 1e-12)[:, None]
+    apart = np.linalg.norm(np.diff(units, axis=0), axis=1)
+    corner = np.minimum(speeds[:-1], speeds[1:])
+    corner = np.minimum(corner, acceleration * CORNER_S / np.maximum(apart, 1e-9))
+    corner[(lines.what[:-1] != CUT) | (lines.what[1:] != CUT)] = 0.0
+    limits = [0.0, *corner.tolist(), 0.0]
+    gained = (2 * acceleration * ways).tolist()
+    for i, gain in enumerate(gained):
+        limits[i + 1] = min(limits[i + 1], math.sqrt(limits[i] ** 2 + gain))
+    for i in range(len(gained) - 1, -1, -1):
+        limits[i] = min(limits[i], math.sqrt(limits[i + 1] ** 2 + gained[i]))
+    first, last = np.array(limits[:-1]), np.array(limits[1:])
+    # The speed it would reach if it braked at the last moment; no more than programmed.
+    peak = np.minimum(speeds, np.sqrt((2 * acceleration * ways + first**2 + last**2) / 2))
+    ramps = (2 * peak**2 - first**2 - last**2) / (2 * acceleration)
+    flat = np.maximum(ways - ramps, 0.0)
+    spans: Floats = (2 * peak - first - last) / acceleration + flat / np.maximum(peak, 1e-12)
+    return np.where(ways > 1e-12, spans, 0.0)
 
 
 def fitted(

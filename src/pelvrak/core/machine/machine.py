@@ -226,6 +226,11 @@ class Machine(Frozen):
         return min(self.axis(name).rapid for name in "XYZ")
 
     @property
+    def acceleration_mm_s2(self) -> float:
+        """What X, Y and Z all reach, mm/s²."""
+        return min(self.axis(name).acceleration for name in "XYZ")
+
+    @property
     def feed_max_mm_min(self) -> float:
         return min(self.axis(name).feed for name in "XYZ")
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from pelvrak.core.cutting.operations import Drilling, Operation
 from pelvrak.core.cutting.planning import Hole
-from pelvrak.core.cutting.toolpath import Path
+from pelvrak.core.cutting.toolpath import Path, Round, chords
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.geometry.part import Vector
 
@@ -18,19 +20,21 @@ CYCLE_CODES = {"spot": "G81", "drill": "G81", "peck": "G83", "ream": "G85", "tap
 @dataclass(frozen=True)
 class Where:
     """Where the work is turned to. rotary: name, angle (degrees), clamp and unclamp code of each axis; shift: what is added to every
-    coordinate; tilted: turns about Z, X, Z (degrees) of a plane the control turns; message: to stop with."""
+    coordinate; tilted: turns about Z, X, Z (degrees) of a plane the control turns, plane_at: its zero from the register's; message: to stop with."""
 
     register: str
     rotary: tuple[tuple[str, float, str, str], ...] = ()
     shift: Vector = (0.0, 0.0, 0.0)
     tilted: tuple[float, float, float] | None = None
+    plane_at: Vector = (0.0, 0.0, 0.0)
     message: str | None = None
 
 
 @dataclass(frozen=True)
 class Planned:
-    """One operation as the program needs it."""
+    """One operation as the program needs it, at one position. run: tells it from its other visits."""
 
+    run: str
     operation: Operation
     tool: Tool
     path: Path
@@ -42,7 +46,7 @@ class Planned:
 
 @dataclass(frozen=True)
 class Program:
-    """Program text, and for each operation the line (from 0) that makes each of its moves."""
+    """Program text, and for each visit of an operation the line (from 0) that makes each of its moves."""
 
     text: str
     lines: dict[str, list[int]]
@@ -116,21 +120,22 @@ def post(
         w.plain(_comment(f"T{tool.place} {tool.name}, out {tool.overhang:g}"))
     w.block("G21", "G17", "G90", "G40", "G49", "G80", "G94")
     current: int | None = None
-    stands: tuple[float, ...] | None = None
-    tilted = False
+    stands: dict[str, float] = {}
+    plane: tuple[Vector, Vector] | None = None
     for planned in operations:
         tool, operation = planned.tool, planned.operation
         if not planned.path.moves:
-            lines[operation.id] = []
+            lines[planned.run] = []
             continue
         w.plain(_comment(operation.name))
         there = planned.where
-        turns = there.rotary and tuple(angle for _, angle, _, _ in there.rotary) != stands
+        turns = any(stands.get(name) != angle for name, angle, _, _ in there.rotary)
+        wanted = None if there.tilted is None else (there.tilted, there.plane_at)
         if current is not None and (tool.place != current or turns):
             w.block("M9")
-            if tilted:
+            if plane is not None:
                 w.block("G69")
-                tilted = False
+                plane = None
             w.block("G53", "G0", "Z0.")
             if tool.place != current:
                 w.block("M5")
@@ -138,27 +143,33 @@ def post(
             w.block(f"T{tool.place}", "M6")
             current = tool.place
         if turns:
-            _turn(w, there)
-            stands = tuple(angle for _, angle, _, _ in there.rotary)
+            _turn(w, there, stands)
         w.forget()
         w.block(there.register)
-        if there.tilted is not None and not tilted:
+        if plane is not None and plane != wanted:
+            w.block("G69")
+            plane = None
+        if there.tilted is not None and plane is None:
             # A plane turned about zero by I, J, K (about Z, the new X, the new Z), and the tool set square to it.
             i, j, k = (_number(angle) for angle in there.tilted)
-            w.block("G68.2", "X0.", "Y0.", "Z0.", f"I{i}", f"J{j}", f"K{k}")
+            x, y, z = (_number(value) for value in there.plane_at)
+            w.block("G68.2", f"X{x}", f"Y{y}", f"Z{z}", f"I{i}", f"J{j}", f"K{k}")
             w.block("G53.1")
-            tilted = True
+            plane = wanted
         w.block(f"S{planned.speed_rpm:.0f}", "M3")
+        if planned.path.round is not None:
+            lines[planned.run] = _wrapped(w, planned, planned.path.round, stands)
+            continue
         first = planned.path.moves[0].end
         w.block("G0", f"X{_number(first[0])}", f"Y{_number(first[1])}")
         approach = w.block("G43", f"H{tool.place}", f"Z{_number(first[2])}", "M8")
         w.modal.update({"G": "0", "X": _number(first[0]), "Y": _number(first[1]), "Z": _number(first[2])})
         if isinstance(operation, Drilling):
-            lines[operation.id] = _cycle(w, planned, operation, approach)
+            lines[planned.run] = _cycle(w, planned, operation, approach)
         else:
-            lines[operation.id] = [approach, *_moves(w, planned.path)]
+            lines[planned.run] = [approach, *_moves(w, planned.path)]
     w.block("M9")
-    if tilted:
+    if plane is not None:
         w.block("G69")
     w.block("G53", "G0", "Z0.")
     w.block("M5")
@@ -168,23 +179,76 @@ def post(
     return Program("\n".join(w.lines) + "\n", lines)
 
 
-def _turn(w: _Writer, there: Where) -> None:
-    """Turn the work: clamps off, all rotary axes together, clamps on; or stop first."""
+def _turn(w: _Writer, there: Where, stands: dict[str, float]) -> None:
+    """Turn the work, or stop first: one axis after the other, each with its clamp off and on, because how two that go in rapid
+
+    overlap on the way is up to the control. stands: where each is, kept up to date.
+    """
     if there.message is not None:
         w.block("M0", _comment(there.message or "turn and clamp the work anew"))
-    for _, _, _, unclamp in there.rotary:
+    for name, angle, clamp, unclamp in there.rotary:
+        if stands.get(name) == angle:
+            continue
         if unclamp:
             w.block(unclamp)
-    w.block("G0", *(f"{name}{_number(angle)}" for name, angle, _, _ in there.rotary))
-    for _, _, clamp, _ in there.rotary:
+        w.block("G0", f"{name}{_number(angle)}")
         if clamp:
             w.block(clamp)
+        stands[name] = angle
+
+
+def _wrapped(w: _Writer, planned: Planned, lie: Round, stands: dict[str, float]) -> list[int]:
+    """A path round a rotary axis, as straight moves of the slides and the axis; feeds in inverse time (G93: how often a minute the move
+
+    would fit), because a feed in mm/min says nothing of a move that is partly degrees. ISO 6983-1.
+    """
+    flat = chords(planned.path)
+    points = np.concatenate([flat.starts[:1], flat.ends])
+    places = lie.place(points) + np.array(planned.where.shift)
+    angles = [_number(lie.angle_at(float(y))) for y in points[:, 1]]
+    _, _, clamp, unclamp = next(one for one in planned.where.rotary if one[0] == lie.axis)
+    if unclamp:
+        w.block(unclamp)
+    # The path's first move comes down over its first place, which is gone to at full height.
+    w.block("G0", f"X{_number(places[1][0])}", f"Y{_number(places[1][1])}", f"{lie.axis}{angles[1]}")
+    approach = w.block("G43", f"H{planned.tool.place}", f"Z{_number(places[1][2])}", "M8")
+    w.modal.update({
+        "G": "0", "X": _number(places[1][0]), "Y": _number(places[1][1]), "Z": _number(places[1][2]), lie.axis: angles[1],
+    })  # fmt: skip
+    ends = [approach] * len(planned.path.moves)
+    timed = False
+    for i in range(1, len(flat.what)):
+        x, y, z = (_number(value) for value in places[i + 1])
+        move = planned.path.moves[int(flat.move[i])]
+        rapid = move.kind == "rapid"
+        words = w.changed(("X", x), ("Y", y), ("Z", z), (lie.axis, angles[i + 1]))
+        if words:
+            if not rapid and not timed:
+                w.block("G93")
+            elif rapid and timed:
+                w.block("G94")
+            timed = not rapid
+            length = float(np.linalg.norm(flat.ends[i] - flat.starts[i]))
+            rate = [] if rapid else [f"F{_rate(move.feed / length)}"]
+            w.block(*w.changed(("G", "0" if rapid else "1")), *words, *rate)
+        ends[int(flat.move[i])] = len(w.lines) - 1
+    if timed:
+        w.block("G94")
+    if clamp:
+        w.block(clamp)
+    stands[lie.axis] = lie.angle_at(float(points[-1, 1]))
+    w.forget()
+    return ends
+
+
+def _rate(value: float) -> str:
+    return f"{value:.4g}" if value < 1e4 else f"{value:.0f}"
 
 
 def _shifted(one: Planned) -> Planned:
     """An operation with every coordinate as its register counts it."""
     dx, dy, dz = one.where.shift
-    if (dx, dy, dz) == (0.0, 0.0, 0.0):
+    if (dx, dy, dz) == (0.0, 0.0, 0.0) or one.path.round is not None:
         return one
     moves = [
         replace(m, end=(m.end[0] + dx, m.end[1] + dy, m.end[2] + dz),

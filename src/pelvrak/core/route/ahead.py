@@ -40,6 +40,7 @@ from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.run import VERSION, Run, in_work_frame, matrix
 from pelvrak.core.route.simulate import PLAN_CELL_MM, Station
 from pelvrak.core.route.store import key_of
+from pelvrak.core.route.turning import Turning, cut_at
 from pelvrak.core.stock.cut import CUT
 from pelvrak.core.stock.shapes import material_top
 
@@ -80,9 +81,10 @@ class _Swept:
 
 
 def ahead(
-    run: Run, stations: dict[str, Station], setup: Setup, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
+    run: Run, turning: Turning, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
 ) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:  # fmt: skip
-    """Findings (work frame), room beside each clamp, and proposals for a setup. stations: by index position. Paths of cures start at the setup."""
+    """Findings (work frame), room beside each clamp, and proposals for a setup. Paths of cures start at the setup."""
+    setup, stations = turning.setup, turning.stations
     hold = next((station.hold for station in stations.values()), None)
     if hold is None or hold.key is None or not setup.operations:
         return [], (), ()
@@ -96,7 +98,7 @@ def ahead(
     kept = run.store.get(key, "facts.json")
     if kept is None:
         run.tell(f"{setup.name} ways for the tools")
-        found = _looked(run, stations, setup, tools, incoming_key, fixtures)
+        found = _looked(run, turning, tools, incoming_key, fixtures)
         kept = json.dumps([[one.model_dump(mode="json") for one in group] for group in found]).encode()
         run.store.put(key, {"facts.json": kept})
     findings, beside, proposals = json.loads(kept)
@@ -108,12 +110,13 @@ def ahead(
 
 
 def _looked(
-    run: Run, stations: dict[str, Station], setup: Setup, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
+    run: Run, turning: Turning, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
 ) -> tuple[list[Finding], list[BesideFact], list[Proposal]]:  # fmt: skip
     work = mesh_from_bytes(run.piece(incoming_key, "surface.npz"))
     each: dict[str, _Ahead] = {}
-    for name, station in stations.items():
-        own = setup.model_copy(update={"operations": tuple(o for o in setup.operations if (o.position or "") == name)})
+    cut = cut_at(turning, run.part)
+    for name, station in turning.stations.items():
+        own = turning.setup.model_copy(update={"operations": cut[name]})
         each[name] = _Ahead(run, station, own, tools, fixtures, transformed(work, station.zero_from_work), each)
     findings: list[Finding] = []
     beside: dict[str, BesideFact] = {}
@@ -176,7 +179,7 @@ class _Ahead:
         out = []
         for operation in self.setup.operations:
             tool = self.tools.get(operation.tool)
-            if tool is None:
+            if tool is None or operation.kind == "wrapped":  # the work turns under it: told when it is simulated
                 continue
             path = Path((0.0, 0.0, float(here.high[2]) + operation.clearance + 50.0))
             try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,12 +14,13 @@ from pelvrak.core.billet.block import Block, check_fit, margins
 from pelvrak.core.billet.forms import Files, Raw, raw_of
 from pelvrak.core.cutting.feeds import cutting_data, material_of, removal_rate
 from pelvrak.core.cutting.operations import Operation
+from pelvrak.core.cutting.repeated import Shared
 from pelvrak.core.cutting.tools import Tool, shape_of
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Finding, of_bad_input
+from pelvrak.core.findings import Cure, Finding, of_bad_input
 from pelvrak.core.geometry.callout import check_callout
 from pelvrak.core.geometry.mesh import Floats, box_corners, crease_lines, to_glb, transformed
-from pelvrak.core.geometry.part import PartModel, as_vector
+from pelvrak.core.geometry.part import FaceRef, PartModel, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.geometry.seen import places_on, reached
@@ -46,9 +48,10 @@ from pelvrak.core.route.jaws import (
     zero_from_nest,
 )
 from pelvrak.core.route.loads import safety_findings
-from pelvrak.core.route.offsets import offsets_of, wrong_centre
+from pelvrak.core.route.offsets import known_in_time, offsets_of, wrong_centre
 from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_json, stock_pieces
 from pelvrak.core.route.plan import Plan, Setup
+from pelvrak.core.route.registers import Load, give_registers, held_by, load_name, values_of, where
 from pelvrak.core.route.report import (
     BilletReport,
     ComparisonReport,
@@ -57,23 +60,18 @@ from pelvrak.core.route.report import (
     OperationReport,
     Report,
     SetupReport,
+    WrappedFact,
     ZeroReport,
 )
 from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix, mesh_in, part_result
 from pelvrak.core.route.simulate import simulate
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.route.swinging import swings
-from pelvrak.core.route.turning import (
-    Turning,
-    machine_picture,
-    position_reports,
-    turned_for,
-    turning_of,
-    values_of,
-    where,
-)
+from pelvrak.core.route.told import machine_picture, position_reports
+from pelvrak.core.route.turning import Turning, shared, turned_for, turning_of
+from pelvrak.core.route.visits import Visit, order_findings, visits
 from pelvrak.core.route.zeros import maker_number, zeros_checked
-from pelvrak.core.seat.seating import lay, seat_work, zero_place
+from pelvrak.core.seat.seating import Boxes, lay, seat_work, zero_place
 from pelvrak.core.stock.compare import compare, signed_distance
 from pelvrak.core.stock.field import error_of, grid_around, loaded, memory_estimate
 from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
@@ -110,7 +108,7 @@ def evaluate(
     run = Run(
         plan, store, progress or (lambda share, what: True), model, read_key, material_of(plan.billet.material),
         _raw(plan, model, store, files or _no_files), files or _no_files,
-        steps=3 + sum(3 + len(s.operations) for s in plan.setups),
+        steps=3 + sum(3 + len(visits(s)) for s in plan.setups),
     )  # fmt: skip
     density = run.material.density_g_cm3 * 1e-6
     billet = _billet(run, density)
@@ -137,8 +135,9 @@ def evaluate(
         version=VERSION, plan=plan.name, part_key=read_key, part_volume_mm3=model.part.volume_mm3,
         part_mass_kg=model.part.volume_mm3 * density, billet=billet, setups=tuple(setups), comparison=comparison,
         makers=tuple(
-            Maker(number=maker_number(i, k), setup=setup.name, operation=operation.name, tool=operation.tool_name)
-            for i, setup in enumerate(setups) for k, operation in enumerate(setup.operations)
+            Maker(number=number, setup=setup.name, operation=operation.name, tool=operation.tool_name)
+            for i, setup in enumerate(setups)
+            for number, operation in {maker_number(i, one.number): one for one in setup.operations}.items()
         ),
         part_findings=tuple(part_findings), computed=tuple(run.computed), reused=tuple(run.reused),
     )  # fmt: skip
@@ -220,6 +219,7 @@ class Placed:
     findings: list[Finding]
     low: Floats
     high: Floats
+    boxes: Callable[[Floats], Boxes]
     nest: NestReport | None = None
     solved: Solved | None = None
 
@@ -240,10 +240,15 @@ def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float
         cut[solved.item.id] = jaws
         cut_from.append(source)
     corners = box_corners(run.raw.low, run.raw.high)
-    boxes = {}
-    for name, points in (("billet", corners), ("part", run.part.mesh.vertices), ("incoming", incoming.vertices)):
-        seen = points @ rotation.T
-        boxes[name] = (tuple(seen.min(axis=0).tolist()), tuple(seen.max(axis=0).tolist()))
+
+    def boxed(turn: Floats) -> Boxes:
+        out: Boxes = {}
+        for name, points in (("billet", corners), ("part", run.part.mesh.vertices), ("incoming", incoming.vertices)):
+            seen = points @ turn.T
+            out[name] = (as_vector(seen.min(axis=0)), as_vector(seen.max(axis=0)))
+        return out
+
+    boxes = boxed(rotation)
     lying = rigid(rotation, np.zeros(3))
     held = held_in(run, setup, incoming_key, incoming, lying, density, cut, cut_from)
     if held.facts.jaw is not None:
@@ -270,7 +275,7 @@ def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float
         found += check_table(machine, facts.zero_on_table, standing, setup.name)
     seen = incoming.vertices @ rotation.T + zero_from_work[:3, 3]
     return Placed(
-        zero_from_work, others, machine, facts, found, seen.min(axis=0), seen.max(axis=0), nest, solved
+        zero_from_work, others, machine, facts, found, seen.min(axis=0), seen.max(axis=0), boxed, nest, solved
     )  # fmt: skip
 
 
@@ -298,13 +303,15 @@ def _setup(
         run.done += len(setup.operations) + 3
         return base.model_copy(update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)})
     run.done += 1
-    turning = turning_of(run, setup, placed.machine, placed.zero_from_work, placed.hold, {})
+    turning = turning_of(run, setup, placed.machine, placed.zero_from_work, placed.hold, {}, placed.zeros, placed.boxes)
+    load = run.loads.setdefault(load_name(setup), Load(load_name(setup)))
+    give_registers(turning, run.plan, load)
     tools = {tool.id: tool for tool in run.plan.tools}
     shop = fixtures_of(run.plan.fixtures)
-    foretold, beside, proposals = ahead(run, turning.stations, setup, tools, incoming_key, shop)
+    foretold, beside, proposals = ahead(run, turning, tools, incoming_key, shop)
     size = placed.high - placed.low
     about = f"{size[0]:.1f} x {size[1]:.1f} x {size[2]:.1f} mm, {incoming_volume * density:.3f} kg"
-    done = _operations(run, index, setup, placed, turning, incoming_key, incoming_volume, about)
+    done = _operations(run, index, placed, turning, incoming_key, incoming_volume, about)
     reports, key, stock_volume = done.reports, done.key, done.volume
     planes = {name: one.at.local_from_zero for name, one in turning.stations.items()}
     stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), reports, tools, planes)
@@ -312,7 +319,11 @@ def _setup(
         "safety": stands, "friction": FRICTION if stands else None, "beside": beside,
         "proposals": (*placed.hold.proposals, *proposals),
     })  # fmt: skip
-    told = (*placed.findings, *turning.findings, *swings(run, turning, incoming_key, tools))
+    change_s = placed.machine.changer.seconds
+    told = (
+        *placed.findings, *turning.findings, *known_in_time(turning, index, load), *swings(run, turning, incoming_key, tools),
+        *order_findings(setup, index, turning.time_between, change_s),
+    )  # fmt: skip
     findings = [_with_pointers(finding, index) for finding in told]
     findings += [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
     findings += [_with_pointers(f, index) for f in foretold]
@@ -336,7 +347,7 @@ def _setup(
             "register_value": values_of(turning, ""),
             "positions": position_reports(run, turning, run.part),
             "machine_key": machine_picture(run, turning, ""),
-            "offsets": offsets_of(setup, turning, list(placed.zeros), shop),
+            "offsets": offsets_of(turning, shop),
             "wrong_centre_mm": round(wrong_centre(turning), 5) if setup.positions else None,
             "zeros": tuple(
                 ZeroReport(
@@ -367,21 +378,24 @@ class Done:
 
 
 def _operations(
-    run: Run, index: int, setup: Setup, placed: Placed, turning: Turning, key: str, stock_volume: float, about: str
+    run: Run, index: int, placed: Placed, turning: Turning, key: str, stock_volume: float, about: str
 ) -> Done:
     """All operations of a setup, one after the other, and their program. about: what is clamped, for its head."""
     reports: list[OperationReport] = []
     planned: list[Planned] = []
     tools = {tool.id: tool for tool in run.plan.tools}
     previous_place, stood = None, None
-    for position, operation in enumerate(setup.operations):
-        report, ready = _operation(run, index, position, setup, turning, operation, tools, key, stock_volume)
+    divided: dict[str, Shared] = {}
+    for visit in turning.visits:
+        if visit.operation.id not in divided:
+            divided[visit.operation.id] = shared(turning, visit.operation, run.part)
+        report, ready = _operation(run, index, turning, visit, divided[visit.operation.id], tools, key, stock_volume)
         if ready is not None:
             if ready.path.moves and ready.tool.place != previous_place:
                 previous_place = ready.tool.place
                 report = report.model_copy(update={"time_s": report.time_s + placed.machine.changer.seconds})
             if ready.path.moves:
-                there = operation.position or ""
+                there = visit.position
                 if stood is not None and stood != there:
                     report = report.model_copy(update={"time_s": report.time_s + turning.time_between(stood, there)})
                 stood = there
@@ -389,7 +403,7 @@ def _operations(
         reports.append(report)
         if report.key is not None:
             key, stock_volume = report.key, report.outgoing_volume_mm3
-    program_key, program = _program(run, setup, turning, planned, about)
+    program_key, program = _program(run, turning, planned, about)
     return Done([_with_lines(report, program) for report in reports], key, stock_volume, program_key)
 
 
@@ -451,14 +465,16 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
         [],
         here.min(axis=0),
         here.max(axis=0),
+        lambda _: {},
     )
-    turning = turning_of(run, setup, placed.machine, to_zero, hold, rooms(solved, to_zero))
+    turning = turning_of(run, setup, placed.machine, to_zero, hold, rooms(solved, to_zero), [], placed.boxes)
+    give_registers(turning, run.plan, Load(setup.name))
     vise = solved.vise
     force = 0.0 if vise is None else (vise[0].force_kn or vise[1].force_kn)
     about = f"{solved.blank.name}" + (
         f", on a spacer {solved.nest.gap:.2f} mm, clamped with {force:g} kN" if vise else ""
     )
-    done = _operations(run, index, setup, placed, turning, key, facts["volume_mm3"], about)
+    done = _operations(run, index, placed, turning, key, facts["volume_mm3"], about)
     findings = []
     if not setup.operations:
         findings.append(Finding(code="jaws.no_operations", severity="error", setup=setup.name, stage="cut", sentence="Nothing cuts the jaws yet."))  # fmt: skip
@@ -471,7 +487,7 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
             "removed_volume_mm3": amount - done.volume, "incoming_mass_kg": amount * density, "outgoing_mass_kg": done.volume * density,
             "time_s": sum(r.time_s for r in done.reports), "zero_from_work": matrix(to_zero), "low": as_vector(placed.low),
             "high": as_vector(placed.high), "hold": hold, "nest": solved.report(setup.name, to_zero),
-            "register_value": values_of(turning, ""), "offsets": offsets_of(setup, turning, [], fixtures_of(run.plan.fixtures)),
+            "register_value": values_of(turning, ""), "offsets": offsets_of(turning, fixtures_of(run.plan.fixtures)),
             **_depths(done.reports, placed), "operations": tuple(done.reports), "program_key": done.program_key,
             "findings": tuple(findings),
         }
@@ -503,32 +519,47 @@ def _with_pointers(finding: Finding, index: int) -> Finding:
 
 
 def _operation(
-    run: Run, index: int, position: int, setup: Setup, turning: Turning, operation: Operation,
-    tools: dict[str, Tool], incoming_key: str, incoming_volume: float,
+    run: Run, index: int, turning: Turning, visit: Visit, divided: Shared, tools: dict[str, Tool], incoming_key: str,
+    incoming_volume: float,
 ) -> tuple[OperationReport, Planned | None]:  # fmt: skip
+    setup, position, operation = turning.setup, visit.number, visit.operation
     tool = tools.get(operation.tool)
     base = OperationReport(
-        id=operation.id, name=operation.name, kind=operation.kind, tool=operation.tool,
+        id=operation.id, run=visit.run, number=visit.number, position=visit.position or None, name=operation.name, kind=operation.kind, tool=operation.tool,
         tool_name=tool.name if tool else operation.tool, outgoing_volume_mm3=incoming_volume,
     )  # fmt: skip
-    name = f"{setup.name} {operation.name}"
+    name = f"{setup.name} {operation.name}" + (f" at {visit.position}" if visit.run != operation.id else "")
     try:
         if tool is None:
             raise BadInput(
                 "cut.no_tool", operation.name, f"there is no tool {operation.tool!r} in the plan", "choose a tool"
             )
-        station = turning.station(operation)
+        station = turning.station(visit)
+        there = where(turning, visit)
+        own, nowhere = divided
+        here = own[visit.position]
+        stray = _stray(setup, operation, nowhere) if visit.position == next(iter(own)) else []
+        if here is None:
+            run.done += 1
+            nothing = Finding(
+                code="index.nothing_there", severity="warning", setup=setup.name, operation=operation.id, stage="cut",
+                sentence=f"Nothing of {operation.name} looks to the spindle at {visit.position or 'the work as it is seated'}.",
+                cures=(Cure(label="Leave that position out", path=f"/setups/{index}/operations/{position}/left_out", value=[*operation.left_out, visit.position]),),
+            )  # fmt: skip
+            return base.model_copy(update={"findings": (*stray, nothing)}), None
+        # Which register it counts from changes the program, and nothing of what is cut.
+        cut = here.model_copy(update={"repeated_at": (), "left_out": (), "offset_register": None})
         data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
         key = key_of(
             "operation", VERSION, run.part_key, incoming_key, matrix(station.zero_from_work), station.hold.digest,
-            setup.name, station.machine, run.material, operation, tool, maker_number(index, position), station.zero_on_table,
+            setup.name, station.machine, run.material, cut, tool, maker_number(index, position), station.zero_on_table,
             [(name, to_wkt(region, 4), round(floor, 6)) for name, (region, floor) in station.nest().items()],
         )  # fmt: skip
         facts = run.step(
             name, key,
             lambda: {
                 **simulate(
-                    station, operation, tool, data, maker_number(index, position),
+                    station, cut, tool, data, maker_number(index, position),
                     lambda piece: run.piece(incoming_key, piece), lambda share: run.tell(name, share),
                 ),
                 "incoming": incoming_key.encode(),
@@ -558,14 +589,27 @@ def _operation(
             "moves": len(path.moves),
             "cut_z": tuple(facts["cut_z"]) if facts.get("cut_z") else None,
             "tool_shape": shape_of(tool, station.machine.spindle.nose),
-            "position": operation.position,
+            "offset_register": there.register,
+            "wrapped": WrappedFact.model_validate(facts["wrapped"]) if "wrapped" in facts else None,
             "travel": tuple(tuple(end) for end in facts["travel"]) if facts.get("travel") else None,
-            "zero_from_work": matrix(station.zero_from_work) if operation.position else None,
-            "findings": tuple(Finding.model_validate(f) for f in facts["findings"]),
+            "zero_from_work": matrix(station.zero_from_work) if visit.position else None,
+            "findings": (*stray, *(Finding.model_validate(f) for f in facts["findings"])),
         }
     )
-    there = where(turning, operation)
-    return report, Planned(operation, tool, path, holes, data.speed_rpm.value, data.feed_mm_min.value, there)
+    return report, Planned(visit.run, cut, tool, path, holes, data.speed_rpm.value, data.feed_mm_min.value, there)
+
+
+def _stray(setup: Setup, operation: Operation, nowhere: tuple[FaceRef, ...]) -> list[Finding]:
+    """Faces of an operation that look to the spindle at none of its positions."""
+    if not nowhere:
+        return []
+    return [
+        Finding(
+            code="index.face_nowhere", severity="error", setup=setup.name, operation=operation.id, stage="cut",
+            sentence=f"{len(nowhere)} of the faces of {operation.name} look to the spindle at none of its positions: give it one more, or pick other faces.",
+            measured=float(len(nowhere)), limit=0.0, unit="faces", place=tuple(ref.at for ref in nowhere),
+        )
+    ]  # fmt: skip
 
 
 def _removal(operation: Operation, tool: Tool, feed: float) -> Reckoned | None:
@@ -578,9 +622,10 @@ def _removal(operation: Operation, tool: Tool, feed: float) -> Reckoned | None:
     )  # fmt: skip
 
 
-def _program(run: Run, setup: Setup, turning: Turning, planned: list[Planned], about: str) -> tuple[str, Program]:
-    used = dict.fromkeys([one.operation.position or "" for one in planned] or [""])
-    values = {turning.registers.get(name, setup.offset_register): values_of(turning, name) for name in used}
+def _program(run: Run, turning: Turning, planned: list[Planned], about: str) -> tuple[str, Program]:
+    setup = turning.setup
+    used = dict.fromkeys([one.where.register for one in planned] or [setup.offset_register])
+    values = {register: held_by(turning, register) for register in used}
     program = post(
         setup.name, setup.title, f"{run.plan.name} REV {run.plan.part.revision}",
         {register: as_vector(np.array([one.value for one in told])) for register, told in values.items() if told is not None},
@@ -594,7 +639,7 @@ def _program(run: Run, setup: Setup, turning: Turning, planned: list[Planned], a
 
 
 def _with_lines(report: OperationReport, program: Program) -> OperationReport:
-    lines = program.lines.get(report.id)
+    lines = program.lines.get(report.run)
     if not lines:
         return report
     return report.model_copy(update={"first_line": min(lines), "last_line": max(lines)})

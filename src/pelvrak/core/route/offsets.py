@@ -1,26 +1,45 @@
-"""Which registers must stand in the control for each load, with which values, and what uses them?"""
+"""Which registers must stand in the control for each load, with which values, what uses them, and is each known when it is used?"""
 
 from __future__ import annotations
 
+import math
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
+from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.geometry.reckoned import Reckoned
+from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.holding.fixture import Fixture
 from pelvrak.core.route.plan import Setup
+from pelvrak.core.route.registers import (
+    SAME_PLACE_MM,
+    Kept,
+    Load,
+    counted_from,
+    held_by,
+    load_name,
+    values_of,
+)
 from pelvrak.core.route.report import OffsetRow
-from pelvrak.core.route.turning import Turning, values_of
-from pelvrak.core.seat.seating import Zero
+from pelvrak.core.route.turning import Turning
+from pelvrak.core.seat.seating import Found, Zero
 
-Found = Literal["fixed point", "edge", "probe", "derived"]
+By = Literal["fixed point", "edge", "probe", "by hand", "derived"]
 # How far a rotary centre may be set wrong before people look again, mm: common practice, no source.
 CENTRE_WRONG_MM = 0.02
+# A value set by hand that lies farther than this from the layout is told, mm: common practice, no source.
+SET_OFF_MM = 1.0
 
 
-def found_by(zero: Zero) -> Found:
-    """How a zero is found on the machine: what stays with the holding is known, edges are touched, holes and faces probed."""
+def found_by(zero: Zero, found: Found) -> By:
+    """How a zero is found on the machine: as told, or what stays with the holding is known, edges are touched, holes and faces probed."""
+    if found.by is not None:
+        return found.by
+    if found.value is not None:
+        return "by hand"
     if zero.of == "holding":
         return "fixed point"
     return "probe" if zero.of in ("hole", "faces", "vertex") else "edge"
@@ -32,49 +51,223 @@ def stands_on(setup: Setup, fixtures: dict[str, Fixture]) -> tuple[str, ...]:
     return ("table", *dict.fromkeys(names), "work")
 
 
-def offsets_of(setup: Setup, turning: Turning, zeros: list[Floats], fixtures: dict[str, Fixture]) -> tuple[OffsetRow, ...]:  # fmt: skip
-    """The table of one load, a row for each register, in the order they are given out. zeros: places of the further zeros, from the setup's own."""
-    chain = stands_on(setup, fixtures)
-    by_position: dict[str, list[str]] = {}
-    for operation in setup.operations:
-        by_position.setdefault(operation.position or "", []).append(operation.name)
+@dataclass(frozen=True)
+class _Source:
+    """A zero that is found and not derived: its register, what it is called, how it is found, where that stands in the setup."""
+
+    register: str
+    name: str
+    by: By
+    found: Found
+    path: str
+    at: Floats
+
+
+def _sources(turning: Turning) -> list[_Source]:
+    seat = turning.setup.seat
+    own = _Source(
+        turning.setup.offset_register, "zero", found_by(seat.zero, seat.found), seat.found, "seat/found", np.zeros(3)
+    )
+    return [own, *(
+        _Source(one.offset_register, one.name, found_by(one.zero, one.found), one.found, f"seat/zeros/{i}/found", at)
+        for i, (one, at) in enumerate(zip(seat.zeros, turning.zeros, strict=True))
+    )]  # fmt: skip
+
+
+def _users(turning: Turning) -> dict[str, list[int]]:
+    """The visits that count from each register, by their number in the program."""
+    out: dict[str, list[int]] = {}
+    for number, visit in enumerate(turning.visits):
+        try:
+            register, _ = counted_from(turning, visit)
+        except BadInput:
+            continue  # told with the operation
+        out.setdefault(register, []).append(number)
+    return out
+
+
+def offsets_of(turning: Turning, fixtures: dict[str, Fixture]) -> tuple[OffsetRow, ...]:
+    """The table of one load's setup, a row for each register, in the order they are given out."""
+    setup = turning.setup
+    chain, users = stands_on(setup, fixtures), _users(turning)
     rows: dict[str, OffsetRow] = {}
 
-    def row(register: str, name: str, found: Found, value: tuple[Reckoned, ...] | None, positions: tuple[str, ...], angles: dict[str, float]) -> None:  # fmt: skip
-        uses = tuple(used for p in positions for used in by_position.get(p, ()))
-        if register in rows:
-            before = rows[register]
-            rows[register] = before.model_copy(update={"positions": (*before.positions, *positions), "operations": (*before.operations, *uses)})  # fmt: skip
-            return
-        rows[register] = OffsetRow(
-            load=setup.name, register_name=register, zero=name, stands_on=chain, found=found, value=value, angles=angles,
-            positions=positions, operations=uses,
-            state="no layout" if value is None else "derived" if found == "derived" else "to be found",
-        )  # fmt: skip
+    def uses(register: str) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(turning.visits[i].operation.name for i in users.get(register, [])))
 
     home = turning.turned.get("")
-    if "" in by_position or not setup.positions or setup.rotary_run != "register_each":
-        row(
-            setup.offset_register,
-            "zero",
-            found_by(setup.seat.zero),
-            values_of(turning, ""),
-            ("",),
-            home.angles if home else {},
-        )
-    for one, at in zip(setup.seat.zeros, zeros, strict=True):
-        row(
-            one.offset_register,
-            one.name,
-            found_by(one.zero),
-            values_of(turning, "", at),
-            (),
-            home.angles if home else {},
-        )
+    needed = (
+        any(not visit.position for visit in turning.visits)
+        or not setup.positions
+        or setup.rotary_run != "register_each"
+    )
+    for number, source in enumerate(_sources(turning)):
+        if source.register in rows or (number == 0 and not needed and source.register not in users):
+            continue
+        value = values_of(turning, "", None if number == 0 else source.at)
+        set_value = source.found.value
+        off = None if value is None or set_value is None else math.dist(set_value, [one.value for one in value])
+        state = (
+            "set by hand" if set_value is not None else "no layout" if value is None
+            else "known" if source.by == "fixed point" else "to be found"
+        )  # fmt: skip
+        rows[source.register] = OffsetRow(
+            load=load_name(setup), setup=setup.name, register_name=source.register, zero=source.name, stands_on=chain, found=source.by,
+            comes_from=source.found.in_register, before=source.found.before, value=value, set_value=set_value,
+            off_mm=None if off is None else round(off, 4), at=as_vector(np.round(source.at, 6) + 0.0), angles=home.angles if home else {},
+            positions=("",) if number == 0 else (), operations=uses(source.register), state=state,
+        )  # fmt: skip
     for name, there in turning.turned.items():
-        if name:
-            row(turning.registers.get(name, "none"), f"zero at {name}", "derived", values_of(turning, name), (name,), there.angles)  # fmt: skip
+        register = turning.registers.get(name, "none")
+        if not name:
+            continue
+        if register in rows:
+            row = rows[register]
+            rows[register] = row.model_copy(update={"positions": (*row.positions, name)})
+            continue
+        value = values_of(turning, name)
+        rows[register] = OffsetRow(
+            load=load_name(setup), setup=setup.name, register_name=register, zero=f"zero at {name}", stands_on=chain, found="derived",
+            comes_from=setup.offset_register, value=value, at=there.origin, angles=there.angles, positions=(name,),
+            operations=uses(register), state="no layout" if value is None else "derived",
+        )  # fmt: skip
     return tuple(rows.values())
+
+
+def known_in_time(turning: Turning, index: int, load: Load) -> list[Finding]:
+    """Along the program: is every register known before it is used, and found in one that is known before? Adds the setup's to its load.
+
+    A moment is (setup, visit): a zero found before the program starts is known after visit -1 of its setup.
+    """
+    setup, sources = turning.setup, _sources(turning)
+    here = [operation.id for operation in setup.operations]
+    findings: list[Finding] = []
+    for source in sources:
+        if source.found.before is not None and source.found.before not in here:
+            findings.append(_wrong(setup, "offsets.no_operation", f"“{source.name}” in {source.register} is to be found before an operation {setup.name} does not have.",
+                                   Cure(label="Find it before the program starts", path=f"{source.path}/before", value=None)))  # fmt: skip
+    known = {name: kept.known for name, kept in load.kept.items()}
+    own = {source.register: _moment(turning, index, source) for source in sources}
+    for source in sources:
+        findings += _found_in(turning, source, sources, known | own, own[source.register])
+    findings += _clashes(turning, load)
+    for register, users in _users(turning).items():
+        base = register if register in own else setup.offset_register
+        first = turning.visits[users[0]]
+        if own[base] > (index, users[0]):
+            source = next(one for one in sources if one.register == base)
+            told = register if register == base else f"{register}, turned from {base},"
+            findings.append(_wrong(
+                setup, "offsets.used_before_found",
+                f"{first.operation.name} counts from {told} before it is found: that comes only before {_name(setup, source.found.before)}.",
+                Cure(label=f"Find it before {first.operation.name}", path=f"{source.path}/before", value=first.operation.id),
+            ))  # fmt: skip
+    for register in dict.fromkeys([*own, *turning.registers.values()]):
+        value = held_by(turning, register)
+        what = next((source.name for source in sources if source.register == register), "a position's zero")
+        load.kept.setdefault(register, Kept(
+            setup.name, what, None if value is None else as_vector(one.value for one in value), own.get(register, own[setup.offset_register]),
+        ))  # fmt: skip
+    for source in sources:
+        value = held_by(turning, source.register)
+        if source.found.value is not None and value is not None:
+            off = math.dist(source.found.value, [one.value for one in value])
+            if off > SET_OFF_MM:
+                findings.append(Finding(
+                    code="offsets.set_off", severity="warning", setup=setup.name, stage="reach",
+                    sentence=f"{source.register} was set {off:.2f} mm from where the layout has it: the work stands elsewhere, or a figure is wrong.",
+                    measured=round(off, 3), limit=SET_OFF_MM, unit="mm",
+                ))  # fmt: skip
+    return findings
+
+
+def _moment(turning: Turning, index: int, source: _Source) -> tuple[int, int]:
+    """From which visit on a register is known."""
+    numbers = [i for i, visit in enumerate(turning.visits) if visit.operation.id == source.found.before]
+    return index, (numbers[0] if numbers else -1)
+
+
+def _name(setup: Setup, operation: str | None) -> str:
+    return next((one.name for one in setup.operations if one.id == operation), "the program")
+
+
+def _found_in(
+    turning: Turning, source: _Source, sources: list[_Source], known: dict[str, tuple[int, int]], when: tuple[int, int]
+) -> list[Finding]:
+    """What is wrong with the register a zero is found in."""
+    setup, base = turning.setup, source.found.in_register
+    if base is None:
+        return []
+    free = Cure(label="Find it by itself", path=f"{source.path}/in_register", value=None)
+    if base not in known:
+        return [
+            _wrong(
+                setup,
+                "offsets.unknown_base",
+                f"“{source.name}” in {source.register} is found in {base}, which nothing of this load keeps.",
+                free,
+            )
+        ]
+    by_register = {one.register: one for one in sources}
+    walked, here = [source.register], base
+    while here in by_register and here not in walked:
+        walked.append(here)
+        here = by_register[here].found.in_register or ""
+    if here == source.register:
+        return [
+            _wrong(
+                setup,
+                "offsets.ring",
+                "Each is found in the next, round in a ring: " + " in ".join([*walked, here]) + ".",
+                free,
+            )
+        ]
+    if known[base] > when:
+        later = by_register.get(base)
+        told = "" if later is None else f", which is found only before {_name(setup, later.found.before)}"
+        return [
+            _wrong(
+                setup,
+                "offsets.used_before_found",
+                f"“{source.name}” in {source.register} is found in {base}{told}.",
+                free,
+            )
+        ]
+    return []
+
+
+def _clashes(turning: Turning, load: Load) -> list[Finding]:
+    """Registers that hold another place for an earlier setup of the same load."""
+    setup = turning.setup
+    out = []
+    mine = dict.fromkeys(
+        [setup.offset_register, *(one.offset_register for one in setup.seat.zeros), *turning.registers.values()]
+    )
+    for register in mine:
+        kept, value = load.kept.get(register), held_by(turning, register)
+        if kept is None or kept.setup == setup.name:
+            continue
+        if (
+            kept.value is not None
+            and value is not None
+            and math.dist(kept.value, [one.value for one in value]) < SAME_PLACE_MM
+        ):
+            continue
+        control = turning.machine.control
+        free = next(
+            (r for r in control.all_registers() if r not in load.kept and r not in mine and r not in control.reserved),
+            None,
+        )
+        own = register == setup.offset_register and free is not None
+        out.append(_wrong(
+            setup, "offsets.clash", f"{setup.name} and {kept.setup} stand in one load and both keep a place in {register}: one would write over the other.",
+            *([Cure(label=f"Keep the zero of {setup.name} in {free}", path="offset_register", value=free)] if own else []),
+        ))  # fmt: skip
+    return out
+
+
+def _wrong(setup: Setup, code: str, sentence: str, *cures: Cure) -> Finding:
+    return Finding(code=code, severity="error", setup=setup.name, stage="reach", sentence=sentence, cures=cures)
 
 
 def wrong_centre(turning: Turning, wrong_mm: float = CENTRE_WRONG_MM) -> float:

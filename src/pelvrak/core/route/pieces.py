@@ -5,14 +5,15 @@ from __future__ import annotations
 import hashlib
 import io
 import json
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 
 from pelvrak.core.cutting.planning import Hole
-from pelvrak.core.cutting.toolpath import Move, Path
+from pelvrak.core.cutting.toolpath import Move, Path, Round
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Mesh, crease_lines, to_glb, volume
+from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, to_glb, volume
 from pelvrak.core.stock.field import RayField, cell_for, saved
 from pelvrak.core.stock.surface import simplified, surface
 
@@ -70,13 +71,15 @@ def stock_pieces(stock: RayField, facts: dict[str, Any]) -> dict[str, bytes]:
     }
 
 
-def path_json(path: Path, holes: list[Hole]) -> bytes:
-    """A tool path as a result's path.json piece."""
+def path_json(path: Path, holes: list[Hole], ends_s: Floats) -> bytes:
+    """A tool path as a result's path.json piece. ends_s: when each move ends, s."""
     return json.dumps(
         {
             "start": path.start,
             "moves": [[m.kind, *m.end, m.feed, *(m.centre or ())] for m in path.moves],
             "holes": [[h.x, h.y, h.start, h.bottom] for h in holes],
+            "ends_s": np.round(ends_s, 4).tolist(),
+            "round": None if path.round is None else asdict(path.round),
         }
     ).encode()
 
@@ -85,4 +88,7 @@ def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
     """The tool path of a result's path.json piece."""
     read = json.loads(data)
     moves = [Move(m[0], (m[1], m[2], m[3]), m[4], (m[5], m[6]) if len(m) > 5 else None) for m in read["moves"]]
-    return Path(tuple(read["start"]), moves), [Hole(*h) for h in read["holes"]]
+    lie = read["round"]
+    if lie is not None:
+        lie = Round(**{**lie, "along": tuple(lie["along"]), "centre": tuple(lie["centre"])})
+    return Path(tuple(read["start"]), moves, lie), [Hole(*h) for h in read["holes"]]

@@ -15,8 +15,8 @@ from pelvrak.core.geometry.callout import Callout
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.holding.fixture import Fixture, Ident
 from pelvrak.core.holding.hold import Hold
-from pelvrak.core.machine.index import IndexPosition
 from pelvrak.core.machine.machine import Machine, Register
+from pelvrak.core.route.positions import IndexPosition
 from pelvrak.core.seat.seating import Seat
 
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -45,7 +45,8 @@ class Setup(Frozen):
     """One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by.
 
     positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its register, all from
-    the rotary centre, or in a plane the control turns.
+    the rotary centre, or in a plane the control turns; order: each operation through all its positions, or all that is cut at one
+    position before the work turns. load: setups of one name stand on the machine together and share its registers; "": alone.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
@@ -57,6 +58,8 @@ class Setup(Frozen):
     makes: Makes | None = None
     positions: Annotated[tuple[IndexPosition, ...], Field(max_length=60)] = ()
     rotary_run: RotaryRun = "register_each"
+    order: Literal["operations", "positions"] = "operations"
+    load: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{0,20}$")] = ""
     operations: Annotated[tuple[Operation, ...], Field(max_length=200)] = ()
 
     @model_validator(mode="after")
@@ -68,10 +71,10 @@ class Setup(Frozen):
         if len(set(named)) != len(named):
             raise ValueError(f"two index positions of {self.name} share a name: give each its own")
         for operation in self.operations:
-            if operation.position is not None and operation.position not in named:
-                raise ValueError(
-                    f"{operation.name} is cut at {operation.position}, and {self.name} has no such index position"
-                )
+            everywhere = (operation.position or "", *operation.repeated_at)
+            stray = next((name for name in everywhere if name and name not in named), None)
+            if stray is not None:
+                raise ValueError(f"{operation.name} is cut at {stray}, and {self.name} has no such index position")
         return self
 
 

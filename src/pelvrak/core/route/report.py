@@ -16,15 +16,27 @@ from pelvrak.core.seat.resting import Rest
 Matrix = tuple[tuple[float, ...], ...]
 
 
+class WrappedFact(Frozen):
+    """What a wrapped operation is laid out by: once round the flat, how far the rotary axis lies below zero (mm), and from where to where it turns (degrees)."""
+
+    axis: str
+    flat_length: Reckoned
+    centre_below: Reckoned
+    turns: tuple[float, float]
+
+
 class OperationReport(Frozen):
     """One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
 
     time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
     moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and what only turns, as drawn.
     position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high and cut_z are in. travel: least and most X, Y and Z of the machine.
+    run: tells the visits of one operation at several positions apart; number: of the operation in its setup. offset_register: it counts from.
     """
 
     id: str
+    run: str
+    number: int
     name: str
     kind: str
     tool: str
@@ -46,6 +58,8 @@ class OperationReport(Frozen):
     position: str | None = None
     zero_from_work: Matrix | None = None
     travel: tuple[Vector, Vector] | None = None
+    offset_register: str = ""
+    wrapped: WrappedFact | None = None
     first_line: int | None = None
     last_line: int | None = None
     findings: tuple[Finding, ...] = ()
@@ -62,13 +76,15 @@ class ZeroReport(Frozen):
 
 
 class PositionReport(Frozen):
-    """An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), its register
-    and values, the share of each face that the spindle then sees, and what else would do. machine_key: picture of the machine's solids."""
+    """An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), where its zero
+    lies and how its x lies there (zero frame), its register and values, the share of each face that the spindle then sees, and what else would do. machine_key: picture of the machine's solids."""
 
     name: str
     direction: Vector
     angles: dict[str, float]
     local_from_zero: Matrix
+    origin: Vector
+    x: Vector
     offset_register: str
     register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
     seen: tuple[float, ...] = ()
@@ -81,18 +97,28 @@ class PositionReport(Frozen):
 
 class OffsetRow(Frozen):
     """One register of a load: what it stands on from the table up, how it is found, X, Y and Z, the rotary angles it holds for, and
-    what uses it."""
+    what uses it.
+
+    comes_from: the register it is found in or turned from; before: the operation before which the program finds it; set_value: as set
+    by hand, and off_mm: how far that lies from the value. at: its zero, zero frame of its setup, mm.
+    """
 
     load: str
+    setup: str
     register_name: str
     zero: str
     stands_on: tuple[str, ...]
-    found: Literal["fixed point", "edge", "probe", "derived"]
+    found: Literal["fixed point", "edge", "probe", "by hand", "derived"]
+    comes_from: str | None = None
+    before: str | None = None
     value: tuple[Reckoned, Reckoned, Reckoned] | None
+    set_value: Vector | None = None
+    off_mm: float | None = None
+    at: Vector
     angles: dict[str, float]
     positions: tuple[str, ...] = ()
     operations: tuple[str, ...] = ()
-    state: Literal["to be found", "derived", "no layout"]
+    state: Literal["known", "to be found", "set by hand", "derived", "no layout"]
 
 
 class NestReport(Frozen):

@@ -22,14 +22,14 @@ from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.store import Store, key_of
 
-VERSION = 8
+VERSION = 9
 
 Progress = Callable[[float, str], bool]
 
 
 @dataclass
 class Run:
-    """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key."""
+    """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key; loads: registers given out in it, by the load."""
 
     plan: Plan
     store: Store
@@ -44,6 +44,7 @@ class Run:
     computed: list[str] = field(default_factory=list)
     reused: list[str] = field(default_factory=list)
     nests: dict[str, Any] = field(default_factory=dict)
+    loads: dict[str, Any] = field(default_factory=dict)
 
     def tell(self, what: str, within: float = 0.0) -> None:
         if not self.progress(min(1.0, (self.done + within) / self.steps), what):

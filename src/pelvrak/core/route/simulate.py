@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,18 +15,22 @@ from pelvrak.core.cutting.feeds import CuttingData
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.planning import Job, plan_operation
 from pelvrak.core.cutting.standing import UP, standing
-from pelvrak.core.cutting.toolpath import Chords, Path, chord_ends_s, chords
+from pelvrak.core.cutting.toolpath import CHORD_ERROR_MM, Chords, Path, Round, chord_ends_s, chords
 from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
+from pelvrak.core.cutting.wrapped import farthest, placed, rolled
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats, Mesh, transformed, with_label
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
+from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.holding.facts import HoldFacts
-from pelvrak.core.machine.index import Turned, reach_of
+from pelvrak.core.machine.index import Turned, reach_of, turning_lines
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.travel import check_travel
+from pelvrak.core.route.holding import holding_field
 from pelvrak.core.route.pieces import mesh_from_bytes, path_json, stock_pieces
+from pelvrak.core.route.report import WrappedFact
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import RAPID, STOPPED, Hits, Sweep, cut, test
 from pelvrak.core.stock.field import RayField, loaded
@@ -37,6 +42,9 @@ MEETS_MM = 0.05
 # A loose piece below this many cells is a crumb of the rays, not a slug.
 CRUMB_CELLS = 8
 LOAD_BINS = 160
+# A zero this far from the top of a cylinder is on top of it, mm.
+ZERO_OFF_MM = 0.02
+TILTED_MM = 0.01
 
 
 @dataclass(frozen=True)
@@ -75,7 +83,19 @@ def simulate(
     if here is None:
         raise BadInput("stock.none", operation.name, "no stock is left to cut", "check the operations before")
     start = (0.0, 0.0, float(here.high[2]) + operation.clearance + 50.0)
-    job = Job(station.part, station.zero_from_work, here, tool, data, station.setup, Path(start), station.nest())
+    turning = [] if station.zero_on_table is None else turning_lines(station.machine, station.zero_on_table, station.at)
+    job = Job(
+        station.part,
+        station.zero_from_work,
+        here,
+        tool,
+        data,
+        station.setup,
+        Path(start),
+        station.nest(),
+        turning,
+        lying,
+    )
     plan_operation(operation, job)
     if not job.path.moves:
         facts: dict[str, Any] = {"time_s": 0.0, "most_removal_cm3_min": 0.0, "low": None, "high": None}
@@ -83,16 +103,20 @@ def simulate(
         facts["volume_mm3"] = json.loads(incoming("facts.json"))["volume_mm3"]
         return {
             **{name: incoming(name) for name in ("field", "surface.npz", "surface.glb")},
-            "path.json": path_json(job.path, []),
+            "path.json": path_json(job.path, [], np.zeros(0)),
             "facts.json": json.dumps(facts).encode(),
         }
     lines = chords(job.path)
-    ends_at = chord_ends_s(job.path, lines, station.machine.rapid_mm_min)
+    ends_at = chord_ends_s(job.path, lines, station.machine.rapid_mm_min, station.machine.acceleration_mm_s2)
+    moves_end = _ends_of_moves(lines, ends_at, len(job.path.moves))
+    flat, axes = lines, np.broadcast_to(UP, (len(lines.what), 3))
+    if job.path.round is not None:
+        lines, axes, ends_at = _laid(flat, job.path, lying, tool.DC / 2, ends_at)
     work_from_zero = inverse(station.zero_from_work)
     bodies = body_profiles(tool, station.machine.spindle.nose)
     sweep = Sweep(
         moved(work_from_zero, lines.starts), moved(work_from_zero, lines.ends), lines.what,
-        turned(work_from_zero, UP), cutter_profile(tool), bodies, core_radius(tool),
+        turned(work_from_zero, UP if job.path.round is None else axes), cutter_profile(tool), bodies, core_radius(tool),
     )  # fmt: skip
 
     def going_on(share: float) -> bool:
@@ -103,10 +127,14 @@ def simulate(
     after, hits = cut(stock, sweep, maker, going_on, recorder)
     trouble = Trouble(operation, station.setup, lines, sweep, ends_at)
     findings = [*job.findings, *stock_trouble(trouble, hits), *loose_pieces(trouble, stock, after)]
-    holding = station.holding()
-    if holding is not None:
+    if job.path.round is not None:
+        findings += _zero_off_top(operation, station.setup, job.path.round, farthest(lying, job.path.round))
+        findings += wrapped_trouble(trouble, station, job.path.round, flat, lines, axes)
+    elif (holding := station.holding()) is not None:
         in_zero = Sweep(lines.starts, lines.ends, lines.what, UP, sweep.cutter, bodies)
         findings += holding_trouble(trouble, station, test(holding, in_zero))
+    if job.path.round is not None:
+        lines = placed(flat, job.path.round)
     low, high = lines.ends.min(axis=0), lines.ends.max(axis=0)
     travel = None
     if station.zero_on_table is not None:
@@ -116,15 +144,66 @@ def simulate(
     loads = load_over_time(hits, ends_at)
     facts = {
         "time_s": float(ends_at[-1]), "most_removal_cm3_min": max(loads["removal"]),
-        "low": low.tolist(), "high": high.tolist(), "cut_z": _cut_z(lines, hits), "travel": travel,
+        "low": low.tolist(), "high": high.tolist(), "cut_z": _cut_z(trouble.lines, hits), "travel": travel,
     }  # fmt: skip
+    if job.path.round is not None:
+        facts["wrapped"] = wrapped_fact(job.path.round, flat).model_dump(mode="json")
     facts["findings"] = [f.model_copy(update={"operation": operation.id}).model_dump(mode="json") for f in findings]
     return {
         **stock_pieces(after, facts),
-        "path.json": path_json(job.path, job.holes),
+        "path.json": path_json(job.path, job.holes, moves_end),
         "moments": moments_saved(Moments(sweep, ends_at, maker, tuple(recorder.kept))),
         "load.json": json.dumps({"seconds": float(ends_at[-1]), **loads}).encode(),
     }
+
+
+def _zero_off_top(operation: Operation, setup: str, lie: Round, outside: float) -> list[Finding]:
+    """Where zero is on top neither of the cylinder the flat lies on nor of the stock (radius outside), every depth counts from elsewhere."""
+    below = -lie.centre[2]
+    if min(abs(below - lie.radius), abs(below - outside)) <= ZERO_OFF_MM:
+        return []
+    return [Finding(
+        code="wrap.zero_height", severity="note", setup=setup, operation=operation.id, stage="cut",
+        sentence=f"The rotary axis lies {below:.3f} mm below zero; on top of Ø{2 * lie.radius:g} it would be {lie.radius:g}: the depths do not count from there.",
+        measured=round(below, 4), limit=lie.radius, unit="mm",
+    )]  # fmt: skip
+
+
+def wrapped_fact(lie: Round, flat: Chords) -> WrappedFact:
+    """How a flat path is laid out on its cylinder."""
+    diameter, below = 2 * lie.radius, -lie.centre[2]
+    ends = sorted(lie.angle_at(float(y)) for y in (flat.ends[:, 1].min(), flat.ends[:, 1].max()))
+    return WrappedFact(
+        axis=lie.axis, turns=(round(ends[0], 4), round(ends[1], 4)),
+        flat_length=Reckoned(value=round(math.pi * diameter, 4), unit="mm", formula="once round = π·d", with_values=f"π·{diameter:g}", source="circumference of a circle"),
+        centre_below=Reckoned(value=round(below, 4), unit="mm", formula="centre below zero = d / 2 where zero is on top", with_values=f"d / 2 = {lie.radius:g}", source="common practice, no source"),
+    )  # fmt: skip
+
+
+def _ends_of_moves(lines: Chords, ends_at: Floats, moves: int) -> Floats:
+    """When each move of a path ends, s."""
+    out = np.zeros(moves)
+    np.maximum.at(out, lines.move, ends_at)
+    return np.maximum.accumulate(out)
+
+
+def _laid(flat: Chords, path: Path, stock: Mesh, radius: float, ends_at: Floats) -> tuple[Chords, Floats, Floats]:
+    """A flat path laid round its axis: chords in the zero frame, the tool's axis of each, and when each ends, s. radius: of the cutter, mm.
+
+    A chord's axis is that of its middle: it is so short that the cutter's rim is not tilted by more than TILTED_MM at its ends.
+    """
+    assert path.round is not None
+    number = Chords(flat.starts, flat.ends, flat.what, np.arange(len(flat.what)))
+    reach = farthest(stock, path.round)
+    error = min(CHORD_ERROR_MM, reach * (1 - math.cos(math.asin(min(1.0, TILTED_MM / radius)))))
+    lines, axes = rolled(number, path, reach, error)
+    parts = np.bincount(lines.move, minlength=len(flat.what))
+    before = np.concatenate([[0.0], ends_at[:-1]])
+    share = (np.arange(len(lines.move)) - np.concatenate([[0], np.cumsum(parts)[:-1]])[lines.move] + 1) / parts[
+        lines.move
+    ]
+    ends = before[lines.move] + share * (ends_at - before)[lines.move]
+    return Chords(lines.starts, lines.ends, lines.what, flat.move[lines.move]), axes, ends
 
 
 def _cut_z(lines: Chords, hits: Hits) -> list[float] | None:
@@ -204,6 +283,61 @@ def holding_trouble(trouble: Trouble, station: Station, met: Hits) -> list[Findi
             f"The {named} runs {{depth}} into the {solid} in {trouble.operation.name}.",
             depths,
         )
+    return out
+
+
+def wrapped_trouble(
+    trouble: Trouble, station: Station, lie: Round, flat: Chords, lines: Chords, axes: Floats
+) -> list[Finding]:
+    """What the tool meets while the work turns under it: what turns with the work, as the work sees the tool, and what stands still."""
+    mesh = station.solids()
+    out = rotary_limits(trouble, station, lie, flat)
+    if mesh is None:
+        return out
+    machine = station.machine
+    rides = {solid.name: [axis.name for axis in machine.chain(solid.rides)] for solid in machine.solids}
+    still = [
+        i
+        for i, piece in enumerate(station.hold.pieces)
+        if piece.item == "machine" and lie.axis not in rides[piece.name]
+    ]
+    turning = [i for i in range(len(station.hold.pieces)) if i not in still]
+    sweep = trouble.sweep
+    there = placed(flat, lie)
+    for own, path, way in ((turning, lines, axes), (still, there, UP)):
+        chosen = Mesh(mesh.vertices, mesh.triangles[np.isin(mesh.label, own)], mesh.label[np.isin(mesh.label, own)])
+        field = holding_field(chosen) if len(chosen.triangles) else None
+        if field is None:
+            continue
+        met = test(field, Sweep(path.starts, path.ends, path.what, way, sweep.cutter, sweep.bodies))
+        within = replace(
+            trouble,
+            lines=path,
+            sweep=trouble.sweep
+            if path is lines
+            else replace(sweep, ends=moved(inverse(station.zero_from_work), path.ends)),
+        )
+        if path is not lines:
+            within = replace(within, ends_at=np.linspace(0, float(trouble.ends_at[-1]), len(path.what)))
+        out += holding_trouble(within, station, met)
+    return out
+
+
+def rotary_limits(trouble: Trouble, station: Station, lie: Round, flat: Chords) -> list[Finding]:
+    """Whether the rotary axis can turn as far as a wrapped path asks."""
+    axis = station.machine.axis(lie.axis)
+    asked = [lie.angle_at(float(y)) for y in (flat.ends[:, 1].min(), flat.ends[:, 1].max())]
+    out = []
+    for value, limit, past in (
+        (min(asked), axis.low, axis.low - min(asked)),
+        (max(asked), axis.high, max(asked) - axis.high),
+    ):
+        if past > 1e-6 and not axis.endless:
+            out.append(Finding(
+                code="reach.travel", severity="error", setup=trouble.setup, operation=trouble.operation.name, stage="reach",
+                sentence=f"{trouble.operation.name} needs {lie.axis} {value:.1f}°; {station.machine.name} stops at {limit:.1f}°.",
+                measured=round(value, 3), limit=limit, unit="°",
+            ))  # fmt: skip
     return out
 
 

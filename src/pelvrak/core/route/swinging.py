@@ -59,7 +59,7 @@ def swings(run: Run, turning: Turning, incoming_key: str, tools: dict[str, Tool]
 
 def _turns(turning: Turning) -> list[tuple[str, str]]:
     """Positions that follow one another in the program, each pair once."""
-    order = [o.position or "" for o in turning.setup.operations if (o.position or "") in turning.turned]
+    order = [visit.position for visit in turning.visits if visit.position in turning.turned]
     first = [""] if "" in turning.turned and turning.machine.rotary else []
     walk = [*first, *order]
     return list(dict.fromkeys((a, b) for a, b in zip(walk, walk[1:], strict=False) if a != b))

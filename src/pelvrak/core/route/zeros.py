@@ -35,8 +35,8 @@ def zeros_checked(
     rotation = np.array(report.zero_from_work)[:3, :3]
     billet = mesh_from_bytes(piece(billet_key, "surface.npz"))
     names = {
-        maker_number(i, k): f"{one.name} {operation.name}"
-        for i, one in enumerate([*before, report]) for k, operation in enumerate(one.operations)
+        maker_number(i, operation.number): f"{one.name} {operation.name}"
+        for i, one in enumerate([*before, report]) for operation in one.operations
     }  # fmt: skip
     stocks = Stocks(
         incoming=mesh_from_bytes(piece(report.incoming_key, "surface.npz")),

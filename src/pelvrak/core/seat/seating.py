@@ -108,12 +108,30 @@ class Zero(Frozen):
         return self
 
 
+FoundBy = Literal["fixed point", "edge", "probe", "by hand"]
+
+
+class Found(Frozen):
+    """How a zero is found on the machine.
+
+    by: None: as what it stands on says; in_register: a known one, in which edge finder or probe is driven; before: the id of the
+    operation before which the program finds it, None: before the program starts; value: X, Y and Z as they were set by hand,
+    machine coordinates, mm.
+    """
+
+    by: FoundBy | None = None
+    in_register: Register | None = None
+    before: Annotated[str, Field(min_length=1, max_length=40)] | None = None
+    value: tuple[Component, Component, Component] | None = None
+
+
 class NamedZero(Frozen):
     """A further zero of a setup, kept in its own register."""
 
     name: Annotated[str, Field(pattern="^[^\\n]{1,40}$")]
     offset_register: Register = "G55"
     zero: Zero = Zero()
+    found: Found = Found()
 
 
 class Seat(Frozen):
@@ -124,6 +142,7 @@ class Seat(Frozen):
     x: Annotated[XByTurn | XByEdge | XByFace | XByHoles, Field(discriminator="rule")] = XByTurn()
     turn_deg: Annotated[float, Field(ge=-360, le=360)] = 0.0
     zero: Zero = Zero()
+    found: Found = Found()
     zeros: Annotated[tuple[NamedZero, ...], Field(max_length=20)] = ()
 
     @model_validator(mode="after")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.stock.field import Floats
@@ -48,8 +49,8 @@ def arc_points(
 
 def turned_moves(
     tips: Floats, angles_deg: Floats, tool_axis: Floats, centre: Floats, rotary: Floats, reach: float, error: float
-) -> tuple[Floats, Floats, Floats]:
-    """Straight moves in the work for a tool that moves while the work turns: (starts, ends, axes), each (n, 3).
+) -> tuple[Floats, Floats, Floats, NDArray[np.int64]]:
+    """Straight moves in the work for a tool that moves while the work turns: (starts, ends, axes), each (n, 3), and of which move each is.
 
     tips (k, 3), mm, and angles_deg (k,): where the tool stands and how far the work has turned about
     the line through `centre` along `rotary`, going evenly from each to the next, seen from the machine.
@@ -60,7 +61,7 @@ def turned_moves(
     if not (math.isfinite(error) and error > 0):
         raise BadInput("move.error", "error", f"{error:g} mm is no error to allow", "give more than 0")
     step = 2 * math.degrees(math.acos(max(0.0, 1 - error / max(reach, error))))
-    starts, ends, axes = [], [], []
+    starts, ends, axes, owner = [], [], [], []
     for i in range(len(tips) - 1):
         n = max(1, math.ceil(abs(angles_deg[i + 1] - angles_deg[i]) / step))
         share = np.arange(n + 1) / n
@@ -71,7 +72,8 @@ def turned_moves(
         starts.append(points[:-1])
         ends.append(points[1:])
         axes.append(np.array([_about(rotary, -a) @ tool_axis for a in middles]))
-    return np.concatenate(starts), np.concatenate(ends), np.concatenate(axes)
+        owner.append(np.full(n, i, np.int64))
+    return np.concatenate(starts), np.concatenate(ends), np.concatenate(axes), np.concatenate(owner)
 
 
 def _about(axis: Floats, angle_deg: float) -> Floats:

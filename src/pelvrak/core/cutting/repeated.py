@@ -1,0 +1,65 @@
+"""An operation repeated at several positions: which of its faces are cut at which?"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from pelvrak.core.cutting.operations import Facing, Operation
+from pelvrak.core.cutting.regions import SQUARE_COS
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import Face, FaceRef, PartModel, face_of
+from pelvrak.core.geometry.rigid import turned
+from pelvrak.core.geometry.seen import Caster
+
+
+def faces_of(operation: Operation) -> tuple[FaceRef, ...]:
+    """The faces an operation is told to cut."""
+    if isinstance(operation, Facing):
+        return () if operation.face is None else (operation.face,)
+    return operation.faces
+
+
+def looks_up(face: Face, zero_from_work: Floats, caster: Caster) -> bool:
+    """Whether a face is cut from where the spindle looks: a plane looks up, a round wall stands upright and is open above."""
+    if face.normal is not None:
+        return bool(turned(zero_from_work, np.array(face.normal))[2] > SQUARE_COS)
+    if face.axis is None or face.axis_point is None:
+        return False
+    if abs(turned(zero_from_work, np.array(face.axis))[2]) < SQUARE_COS:
+        return False
+    axis, up = np.array(face.axis), zero_from_work[2, :3]
+    ends = np.array([face.low, face.high]) @ axis - np.array(face.axis_point) @ axis
+    middle = np.array(face.axis_point) + axis * float(ends.mean())
+    return bool(np.isinf(caster.distance(middle[None], up)[0]))
+
+
+# What is cut at each position, and the faces that are cut at none.
+Shared = tuple[dict[str, Operation | None], tuple[FaceRef, ...]]
+
+
+def shared_out(operation: Operation, planes: dict[str, Floats], part: PartModel) -> Shared:
+    """The operation as it is cut at each position, None where nothing of it looks to the spindle, and the faces that do so nowhere.
+
+    planes: 4×4 from the work, by position, in the order a face is taken: at the first where it looks up. An operation without faces is
+    cut alike everywhere.
+    """
+    faces = faces_of(operation)
+    if not faces:
+        return dict.fromkeys(planes, operation), ()
+    caster = Caster(part.mesh)
+    mine: dict[str, list[FaceRef]] = {name: [] for name in planes}
+    nowhere: list[FaceRef] = []
+    for ref in faces:
+        face = face_of(part.part, ref, operation.name)
+        there = next((name for name, plane in planes.items() if looks_up(face, plane, caster)), None)
+        (nowhere if there is None else mine[there]).append(ref)
+    return {name: _with(operation, tuple(own)) for name, own in mine.items()}, tuple(nowhere)
+
+
+def _with(operation: Operation, faces: tuple[FaceRef, ...]) -> Operation | None:
+    if not faces:
+        return None
+    changed: dict[str, Any] = {"face": faces[0]} if isinstance(operation, Facing) else {"faces": faces}
+    return operation.model_copy(update=changed)

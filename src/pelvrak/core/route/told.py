@@ -1,0 +1,53 @@
+"""How are the index positions of a setup told, and the machine that stands by them drawn?"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pelvrak.core.geometry.mesh import crease_lines, joined, to_glb, transformed
+from pelvrak.core.geometry.part import PartModel, as_vector
+from pelvrak.core.geometry.rigid import inverse
+from pelvrak.core.geometry.seen import reached
+from pelvrak.core.machine.index import index_time
+from pelvrak.core.machine.kinematics import home_angles
+from pelvrak.core.route.registers import values_of
+from pelvrak.core.route.report import PositionReport
+from pelvrak.core.route.run import VERSION, Run, matrix
+from pelvrak.core.route.store import key_of
+from pelvrak.core.route.turning import Turning, bodies, compact
+
+TOLD_SOLUTIONS = 4
+
+
+def machine_picture(run: Run, turning: Turning, name: str) -> str | None:
+    """Key of a picture (surface.glb) of the machine's solids that stand by the work at a position; zero frame, None without a layout."""
+    at, zero = turning.turned.get(name), turning.zero_on_table
+    if at is None or zero is None or not turning.machine.rotary:
+        return None
+    key = key_of("machine", VERSION, turning.machine, at.angles, zero)
+    if run.store.get(key, "surface.glb") is None:
+        back = inverse(at.local_from_zero)
+        mesh = joined([transformed(compact(m, k), back) for k, (_, m) in enumerate(bodies(turning.machine, at, zero))])
+        run.store.put(key, {"surface.glb": to_glb(mesh, crease_lines(mesh)), "facts.json": b"{}"})
+    return key
+
+
+def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[PositionReport, ...]:
+    """The positions as they are told. The share of each face that is seen is reckoned for all directions at once."""
+    out = []
+    names = [name for name in turning.turned if name]
+    ways = [as_vector(turning.stations[name].zero_from_work[2, :3]) for name in names]
+    shares = reached(part, ways)[0] if ways else np.zeros((0, 0))
+    for k, name in enumerate(names):
+        at = turning.turned[name]
+        solutions = () if at.solved is None else at.solved.solutions[:TOLD_SOLUTIONS]
+        out.append(PositionReport(
+            name=name, direction=at.direction, angles={k_: round(v, 6) for k_, v in at.angles.items()},
+            local_from_zero=matrix(at.local_from_zero), origin=at.origin,
+            x=as_vector(np.round(at.local_from_zero[0, :3], 9) + 0.0), offset_register=turning.registers.get(name, ""),
+            register_value=values_of(turning, name), seen=tuple(np.round(shares[:, k], 3).tolist()),
+            solutions=solutions, why=solutions[0].why if solutions else "as typed", change=at.change,
+            machine_key=machine_picture(run, turning, name),
+            turning_s=round(index_time(turning.machine, home_angles(turning.machine), at.angles), 3),
+        ))  # fmt: skip
+    return tuple(out)

@@ -1,0 +1,127 @@
+"""In which order does a setup come to its operations and positions, and which order would turn the work least?"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from pelvrak.core.cutting.operations import Operation, places_of
+from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.route.plan import Setup
+
+# Up to so many positions every order is weighed (Held and Karp, "A Dynamic Programming Approach to Sequencing
+# Problems", 1962); beyond, the nearest comes next.
+EXACT = 11
+# A better order is told of when it saves at least so much, s.
+WORTH_S = 1.0
+
+Between = Callable[[str, str], float]
+
+
+@dataclass(frozen=True)
+class Visit:
+    """One operation cut at one position. number: of the operation in its setup; run: tells it from its other visits."""
+
+    number: int
+    operation: Operation
+    position: str
+
+    @property
+    def run(self) -> str:
+        return self.operation.id if len(places_of(self.operation)) == 1 else f"{self.operation.id}@{self.position}"
+
+
+def visits(setup: Setup, between: Between | None = None) -> list[Visit]:
+    """All visits of a setup in the order the program makes them.
+
+    By operations: each goes through all its positions, the shortest way from where the work stands (between: time from one
+    position to another, s; None: in its own order). By positions: all that is cut at one before the work turns to the next.
+    """
+    if setup.order == "positions":
+        names = ["", *(position.name for position in setup.positions)]
+        return [
+            Visit(number, operation, name)
+            for name in names for number, operation in enumerate(setup.operations) if name in places_of(operation)
+        ]  # fmt: skip
+    out: list[Visit] = []
+    for number, operation in enumerate(setup.operations):
+        places = list(places_of(operation))
+        if between is not None and len(places) > 1:
+            places = least_turning(out[-1].position if out else "", places, between)
+        out += [Visit(number, operation, name) for name in places]
+    return out
+
+
+def least_turning(start: str, names: list[str], between: Between) -> list[str]:
+    """The order of positions that turns least from where the work stands; of equal ones the first as given.
+
+    Exact up to EXACT of them.
+    """
+    if len(names) > EXACT:
+        left, order, here = list(names), [], start
+        while left:
+            here = min(left, key=lambda name: between(here, name))
+            left.remove(here)
+            order.append(here)
+        return order
+    # best[set of visited, last]: (time, order)
+    best: dict[tuple[int, int], tuple[float, tuple[int, ...]]] = {
+        (1 << i, i): (between(start, name), (i,)) for i, name in enumerate(names)
+    }
+    for size in range(2, len(names) + 1):
+        for chosen in itertools.combinations(range(len(names)), size):
+            mask = sum(1 << i for i in chosen)
+            for last in chosen:
+                before = mask ^ (1 << last)
+                ways = [
+                    (best[before, k][0] + between(names[k], names[last]), (*best[before, k][1], last))
+                    for k in chosen if k != last
+                ]  # fmt: skip
+                best[mask, last] = min(ways, key=lambda way: (round(way[0], 9), way[1]))
+    whole = (1 << len(names)) - 1
+    if not names:
+        return []
+    _, order_of = min((best[whole, i] for i in range(len(names))), key=lambda way: (round(way[0], 9), way[1]))
+    return [names[i] for i in order_of]
+
+
+def idle_time(made: list[Visit], between: Between, change_s: float) -> float:
+    """Time between cuts: turning, and changing tools, s."""
+    out, tool = 0.0, None
+    for before, visit in itertools.pairwise([None, *made]):
+        assert visit is not None
+        if before is not None:
+            out += between(before.position, visit.position)
+        if visit.operation.tool != tool:
+            out, tool = out + change_s, visit.operation.tool
+    return out
+
+
+def grouped(setup: Setup, between: Between) -> Setup:
+    """The setup with everything at one position cut together, its positions in the order that turns least."""
+    used = list(dict.fromkeys(name for operation in setup.operations for name in places_of(operation) if name))
+    order = least_turning("", used, between)
+    rank = {name: i for i, name in enumerate(order)}
+    positions = sorted(setup.positions, key=lambda position: rank.get(position.name, len(rank)))
+    return setup.model_copy(update={"order": "positions", "positions": tuple(positions)})
+
+
+def order_findings(setup: Setup, index: int, between: Between, change_s: float) -> list[Finding]:
+    """Whether cutting position by position would save time, and how much."""
+    if not setup.positions:
+        return []
+    better = grouped(setup, between)
+    now, then = (idle_time(visits(one, between), between, change_s) for one in (setup, better))
+    if now - then < WORTH_S:
+        return []
+    turns = [sum(a.position != b.position for a, b in itertools.pairwise(visits(one, between))) for one in (setup, better)]  # fmt: skip
+    names = ", ".join(position.name for position in better.positions)
+    return [
+        Finding(
+            code="index.order", severity="note", setup=setup.name, stage="reach",
+            sentence=f"Cut position by position ({names}) {setup.name} would turn {turns[1]} times and not {turns[0]}, and turn and change tools {now - then:.1f} s less.",
+            measured=round(now, 2), limit=round(then, 2), unit="s",
+            cures=(Cure(label="Group by position", path=f"/setups/{index}", value=better.model_dump(mode="json")),),
+        )
+    ]  # fmt: skip

@@ -1,0 +1,184 @@
+"""A flat path laid round a rotary axis: its length, what it cuts, where the program goes, and what cannot be."""
+
+from __future__ import annotations
+
+import math
+import unittest
+from functools import cache
+from typing import Any
+
+import numpy as np
+from pygcode import Line
+
+from pelvrak.core.cutting.toolpath import Chords, Path, Round
+from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.cutting.wrapped import rolled
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.step_file import read_step
+from pelvrak.core.machine.kinematics import pose
+from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.pieces import path_from_json
+from pelvrak.core.route.plan import plan_from
+from pelvrak.core.route.report import OperationReport, Report
+from pelvrak.core.route.simulate import wrapped_fact
+from pelvrak.core.route.store import MemoryStore
+from tests import solids
+
+BAR, FLOOR, LENGTH = 50.0, 44.0, 180.0
+TOOLS = [tool_shelf()[name].model_dump(mode="json") for name in ("em3", "em8")]
+STORE = MemoryStore()
+
+
+@cache
+def part() -> bytes:
+    """A bar Ø50 along x with a floor on Ø44 from 40° before to 40° behind its top, 40 mm long."""
+    lying = lambda diameter, x0, x1: solids.turned(solids.cylinder((0, 0, x0), diameter / 2, x1 - x0), 90, (0, 1, 0))  # noqa: E731
+    sector = solids.minus(
+        lying(BAR + 10, 70, 110), lying(FLOOR, 60, 120), solids.turned(solids.box((-10, 0, -100), (200, 100, 100)), -40, (1, 0, 0)),
+        solids.turned(solids.box((-10, -100, -100), (200, 0, 100)), 40, (1, 0, 0)),
+    )  # fmt: skip
+    return solids.step_bytes(solids.minus(lying(BAR, 0, LENGTH), sector))
+
+
+@cache
+def floor() -> dict[str, Any]:
+    face = next(f for f in read_step(part(), "bar.step").part.faces if f.kind == "cylinder" and f.radius == 22.0)
+    return {"face": face.number, "at": list(face.centre)}
+
+
+def document(operation: dict[str, Any], **setup: Any) -> dict[str, Any]:
+    """The bar on the cradle of the machine with a rotary about X: half its diameter over the plate lies the rotary axis."""
+    strap = {"fixture": "strap-80", "on": "table", "y": 85}
+    return {
+        "name": "wrapped", "part": {"file": "bar.step"}, "resolution_mm": 0.5, "tools": TOOLS,
+        "billet": {"kind": "bar", "material": "EN AW-6082", "axis": "x", "diameter": BAR, "minus": 0.0, "plus": 0.0},
+        "setups": [{
+            "name": "OP10", "machine": "vertical-760-a",
+            "hold": {"items": [{"id": "left", **strap, "x": 80, "turn_deg": -90}, {"id": "right", **strap, "x": 240, "turn_deg": 90}],
+                     "work": {"x": 0, "y": 80}},
+            "operations": [{"id": "wrap", "name": "Wrap", "kind": "wrapped", "tool": "em3", **operation}],
+            **setup,
+        }],
+    }  # fmt: skip
+
+
+def computed(operation: dict[str, Any], **setup: Any) -> Report:
+    return evaluate(plan_from(document(operation, **setup)), part(), "b" * 64, STORE)
+
+
+def codes(report: Report) -> dict[str, str]:
+    return {
+        f.code: f.sentence for s in report.setups for f in (*s.findings, *(g for o in s.operations for g in o.findings))
+    }
+
+
+class Flat(unittest.TestCase):
+    def test_once_round_a_one_inch_bar(self):
+        """π × 1 in = 3.1416 in: common practice, no source."""
+        lie = Round((1.0, 0.0, 0.0), (0.0, 0.0, -12.7), 12.7, "A", 0.0, -1)
+        ends = np.array([[0.0, 0.0, 0.0], [0.0, math.pi * 25.4, 0.0]])
+        fact = wrapped_fact(lie, Chords(ends[:1], ends[1:], np.zeros(1, np.uint8), np.zeros(1, np.int64)))
+        self.assertEqual(round(fact.flat_length.value / 25.4, 4), 3.1416)
+        self.assertAlmostEqual(fact.centre_below.value, 12.7)
+        self.assertAlmostEqual(lie.angle_at(math.pi * 25.4), -360.0)
+
+    def test_a_point_of_the_flat_comes_to_the_top(self):
+        """The place of the work that lies an arc of y from the top is under the tool when the axis stands at y / r."""
+        lie = Round((1.0, 0.0, 0.0), (0.0, 3.0, -20.0), 20.0, "A", 0.0, -1)
+        y = 20.0 * math.radians(35)
+        flat = Chords(
+            np.array([[5.0, 0.0, 0.0]]), np.array([[5.0, y, 0.0]]), np.zeros(1, np.uint8), np.zeros(1, np.int64)
+        )
+        lines, axes = rolled(flat, Path((5.0, 0.0, 0.0), [], lie), 20.0, 0.001)
+        s, c = math.sin(math.radians(35)), math.cos(math.radians(35))
+        np.testing.assert_allclose(lines.ends[-1], (5.0, 3.0 + 20 * s, -20 + 20 * c), atol=1e-9)
+        np.testing.assert_allclose(axes[-1], (0, s, c), atol=0.02)  # the axis of a chord is that of its middle
+
+
+class OnTheRoute(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.pocket = computed({"faces": [floor()], "step_down": 3})
+
+    def one(self, report: Report) -> OperationReport:
+        return report.setups[0].operations[0]
+
+    def test_a_floor_is_cleared(self):
+        """What is left are the corners of the flat, where Ø3 does not come, and the walls' lean: 1.4 mm of the wall's parallel."""
+        report = self.pocket
+        self.assertEqual([f.sentence for f in self.one(report).findings if f.severity == "error"], [])
+        sector = math.pi * (25**2 - 22**2) * 80 / 360 * 40
+        self.assertAlmostEqual(self.one(report).removed_volume_mm3 / sector, 1.0, delta=0.04)
+        assert report.comparison is not None
+        self.assertLess(report.comparison.max_gouge_mm, report.comparison.stated_error_mm)
+        # A cutter's walls stand parallel, the part's lean to the axis: at the top they lie 25·sin 40° - 22·sin 40° apart at most.
+        self.assertLess(report.comparison.max_left_mm, 3 * math.sin(math.radians(40)) + 0.2)
+
+    def test_what_the_engineer_reads(self):
+        fact = self.one(self.pocket).wrapped
+        assert fact is not None
+        self.assertAlmostEqual(fact.flat_length.value, math.pi * FLOOR, places=3)
+        self.assertAlmostEqual(fact.centre_below.value, BAR / 2, delta=0.01)  # what the bar's facets know
+        self.assertEqual(fact.axis, "A")
+        # The cutter's middle stays half its diameter inside the walls.
+        inside = 40 - math.degrees(1.5 / 22)
+        np.testing.assert_allclose(fact.turns, (-inside, inside), atol=0.05)
+
+    def test_a_groove_on_a_line(self):
+        """Half-way about a third of the bar: the ring between the radii, as wide as the cutter, and half a cutter's disc at either end."""
+        arc = BAR / 2 * math.radians(60)
+        report = computed({"tool": "em8", "line": [[0, -arc], [0, arc]], "diameter": BAR, "depth": 2.0})
+        exact = math.pi * (25**2 - 23**2) / 3 * 8 + math.pi * 4**2 * 2
+        self.assertEqual([f.sentence for f in self.one(report).findings if f.severity == "error"], [])
+        self.assertAlmostEqual(self.one(report).removed_volume_mm3 / exact, 1.0, delta=0.015)
+
+    def test_the_program_puts_the_tool_where_the_stock_was_cut(self):
+        """Machine coordinates of every block, read by pygcode, back to the work by the machine's own chain: points of the flat on its cylinder."""
+        report = self.pocket
+        setup, own = report.setups[0], self.one(self.pocket)
+        text = STORE.get(setup.program_key, "program.nc").decode()
+        path, _ = path_from_json(STORE.get(own.key, "path.json"))
+        machine, zero = machine_of("vertical-760-a"), np.array(setup.hold.zero_on_table)
+        register = np.array([value.value for value in setup.register_value])
+        at, places, timed = {"X": 0.0, "Y": 0.0, "Z": 0.0, "A": 0.0}, [], False
+        for line in text.splitlines():
+            if line.startswith(("%", "O", "(")) or "G53" in line:
+                continue
+            words = [(w.letter, w.value) for w in Line(line.split("(")[0]).block.words]
+            timed = (timed and ("G", 94.0) not in words) or ("G", 93.0) in words
+            at |= {letter: float(value) for letter, value in words if letter in at}
+            if (timed and ("G", 1.0) in words) or (timed and any(letter in at for letter, _ in words)):
+                self.assertIn("F", [letter for letter, _ in words])  # in inverse time every move says its own
+                places.append(dict(at))
+        self.assertGreater(len(places), 50)
+        reached = []
+        for place in places:
+            values = {**dict(zip("XYZ", register + [place["X"], place["Y"], place["Z"]], strict=True)), "A": place["A"]}
+            reached.append(pose(machine, values).table_from_spindle[:3, 3] - zero)
+        angle = [-math.radians(place["A"]) for place in places]
+        centre = path.round.centre[2]
+        on_work = [
+            (x["X"], (x["Z"] - centre) * math.sin(a), centre + (x["Z"] - centre) * math.cos(a))
+            for x, a in zip(places, angle, strict=True)
+        ]
+        np.testing.assert_allclose(reached, on_work, atol=3e-3)
+
+    def test_what_cannot_be(self):
+        narrow = {"line": [[-10, 0], [10, 5]], "diameter": BAR, "depth": 1, "gap": 6.0, "tool": "em8"}
+        found = codes(computed(narrow))
+        self.assertIn("wider than the gap of 6 mm", found["cut.tool_too_big"])
+        self.assertIn("No rotary axis", codes(computed({"faces": [floor()]}, machine="vertical-760"))["wrap.no_axis"])
+        beside = {"items": document({})["setups"][0]["hold"]["items"], "work": {"x": 1.5, "y": 80}}
+        self.assertIn("1.500 mm from it", codes(computed({"faces": [floor()]}, hold=beside))["wrap.off_axis"])
+        for wrong, told in (
+            ({"faces": [floor()], "line": [[0, 0], [1, 1]]}, "and not both"),
+            ({"line": [[0, 0], [1, 1]], "diameter": 50}, "its depth"),
+        ):
+            with self.assertRaises(BadInput) as caught:
+                plan_from(document(wrong))
+            self.assertIn(told, caught.exception.what)
+
+
+if __name__ == "__main__":
+    unittest.main()
