@@ -56,6 +56,17 @@ def cylinder(x, y, bottom, top, diameter):
     return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, bottom), UP), diameter / 2, top - bottom).Shape()
 
 
+def blind(axes, depth):
+    """A tapping-drill hole with the drill's point under it, from a surface along an axis; a little of it stands out."""
+    way, at = axes.Direction(), axes.Location()
+    point = 2.5 / math.tan(math.radians(59))
+    along = lambda by: gp_Pnt(at.X() + by * way.X(), at.Y() + by * way.Y(), at.Z() + by * way.Z())  # noqa: E731
+    return [
+        BRepPrimAPI_MakeCylinder(gp_Ax2(along(-2), way), 2.5, depth + 2).Shape(),
+        BRepPrimAPI_MakeCone(gp_Ax2(along(depth), way), 2.5, 0.0, point).Shape(),
+    ]
+
+
 def rectangle(x0, x1, y0, y1):
     return [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
 
@@ -101,8 +112,10 @@ def build():
     for x in (BORE[0] - 33, BORE[0] + 33):
         cuts.append(cylinder(x, 0, -1, HEIGHT + 1, 8.0))
         cuts.append(BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(x, 0, HEIGHT - 0.3), UP), 4.0, 4.3, 0.3).Shape())
-    # Cable-gland port M16x1.5 in the +x end face, into the electronics pocket.
-    cuts.append(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(50, 0, 27), gp_Dir(1, 0, 0)), 14.5 / 2, 20).Shape())
+    # Cable-gland port M16x1.5 in the +y end face, into the electronics pocket, and two cross holes M6 beside it.
+    cuts.append(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(32.5, 12, 27), gp_Dir(0, 1, 0)), 14.5 / 2, 30).Shape())
+    for x in (-30, 10):
+        cuts += blind(gp_Ax2(gp_Pnt(x, 40, 15), gp_Dir(0, -1, 0)), 12)
     # The sensor face and a window square to it.
     cuts.append(sensor_wedge())
     drop = 12 * math.tan(math.radians(30))
@@ -111,6 +124,10 @@ def build():
     tilt.SetRotation(gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(1, 0, 0)), math.radians(-30))
     place.SetTranslation(gp_Vec(-5, 34, HEIGHT - drop / 2))
     cuts.append(BRepBuilderAPI_Transform(window, place.Multiplied(tilt), True).Shape())
+    # Its cover's two screws, beside the window.
+    for x in (-27, 17):
+        way = gp_Dir(0, -0.5, -math.sqrt(0.75))
+        cuts += blind(gp_Ax2(gp_Pnt(x, 34, HEIGHT - drop / 2), way), 9)
     for tool in cuts:
         shape = BRepAlgoAPI_Cut(shape, tool).Shape()
     unify = ShapeUpgrade_UnifySameDomain(shape, True, True, True)

@@ -47,20 +47,34 @@ def tilted(part: Part) -> tuple[Face, Face]:
     return max(faces, key=lambda f: f.area), min(faces, key=lambda f: f.area)
 
 
-def on_the_side(part: Part) -> tuple[FaceRef, ...]:
-    """The wall of the gland port in the end face."""
-    return tuple(ref_to(part.faces[h.faces[0]]) for h in part.holes if abs(h.axis[0]) > 0.999)
+def along_y(part: Part, diameter: float) -> tuple[FaceRef, ...]:
+    """Walls of the holes of a diameter in the end face."""
+    return tuple(
+        ref_to(part.faces[h.faces[0]]) for h in part.holes
+        if abs(h.axis[1]) > 0.999 and abs(h.diameter - diameter) < 1e-6
+    )  # fmt: skip
 
 
-def at_sensor(part: Part) -> tuple[IndexPosition, tuple[Operation, ...]]:
-    """The sensor face looked at squarely, and what is cut there."""
+def at_angle(part: Part) -> tuple[FaceRef, ...]:
+    """Walls of the cover's screw holes, square to the sensor face."""
+    return tuple(ref_to(part.faces[h.faces[0]]) for h in part.holes if 0.4 < abs(h.axis[1]) < 0.6)
+
+
+def from_the_side(part: Part) -> tuple[tuple[IndexPosition, IndexPosition], tuple[Operation, ...]]:
+    """The sensor face and the end face looked at squarely, and what is cut there."""
     face, floor = (ref_to(one) for one in tilted(part))
-    return IndexPosition(name="sensor", face=face), (
+    port = along_y(part, 14.5)
+    screws = (*at_angle(part), *along_y(part, 5.0))
+    everywhere = {"position": "sensor", "repeated_at": ("end",), "faces": screws}
+    return (IndexPosition(name="sensor", face=face), IndexPosition(name="end", face=port[0])), (
         Facing(id="sensor-face", name="Sensor face", tool="em16", position="sensor", face=face, step_down=3),
         Pocket(id="window-rough", name="Rough sensor window", tool="em3", position="sensor", faces=(floor,), step_down=1,
                leave_side=0.1),
         Outline(id="window", name="Finish sensor window", tool="em3", position="sensor", side="inside", faces=(floor,),
                 step_down=4, feed_mm_min=400),
+        Pocket(id="port", name="Gland port", tool="em10l", position="end", faces=port, below=0.5, step_down=4),
+        Drilling(id="spot-screws", name="Spot cross holes", tool="sd10", cycle="spot", chamfer=4.6, **everywhere),
+        Drilling(id="drill-screws", name="Drill cross holes", tool="dr5", cycle="peck", peck=5, **everywhere),
     )  # fmt: skip
 
 
@@ -125,31 +139,25 @@ def _build() -> tuple[Plan, Plan]:
             Outline(id="rim", name="Break the floor's rim", tool="em3", nest=True, below=1.0, step_down=1),
         ),
     )  # fmt: skip
-    position, operations = at_sensor(part)
+    positions, operations = from_the_side(part)
     side = Setup(
-        name="OP30", title="Sensor face", machine="vertical-760-a", offset_register="G54",
+        name="OP30", title="Sensor and end face", machine="vertical-760-a", offset_register="G54",
         seat=Seat(zero=Zero(of="hole", hole=bore[0], z=1)),
         # On two pins in the reamed holes, a strap on either end.
         hold=Hold(
             items=(
-                Item(id="pin", fixture="pin-8", x=108, y=80), Item(id="pin2", fixture="pin-8-relieved", x=174, y=80, turn_deg=90),
-                Item(id="left", fixture="strap-80", x=112, y=60, turn_deg=-90),
-                Item(id="right", fixture="strap-80", x=208, y=60, turn_deg=90),
+                Item(id="pin", fixture="pin-8", x=108, y=120), Item(id="pin2", fixture="pin-8-relieved", x=174, y=120, turn_deg=90),
+                Item(id="left", fixture="strap-80", x=112, y=100, turn_deg=-90),
+                Item(id="right", fixture="strap-80", x=208, y=100, turn_deg=90),
             ),
             work=WorkPlace(pinned=(Pinned(hole=dowels[0], pin="pin"), Pinned(hole=dowels[1], pin="pin2"))),
         ),
-        positions=(position,), operations=operations,
+        positions=positions, operations=operations,
     )  # fmt: skip
-    port = on_the_side(part)
     merged = top.model_copy(update={
-        "title": "Top, port and sensor face", "machine": "trunnion-ac",
+        "title": "Top, sensor and end face", "machine": "trunnion-ac",
         "hold": vise_hold("low-100", "hard-100", "par-125x5", 22.0, x=140, y=238),
-        "positions": (IndexPosition(name="port", face=port[0]), position),
-        "operations": (
-            *top.operations,
-            Pocket(id="port", name="Gland port", tool="em10", position="port", faces=port, below=0.5, step_down=4),
-            *operations,
-        ),
+        "positions": positions, "operations": (*top.operations, *operations),
     })  # fmt: skip
     shelf = tool_shelf()
     plan = Plan(

@@ -54,12 +54,12 @@ class Regions(unittest.TestCase):
 
     def test_bore(self):
         wall = next(f for f in self.part.faces if f.kind == "cylinder" and f.hollow)
-        disc, bottom, top = bore_region(wall, SAME, "test")
+        disc, bottom, top = bore_region(self.part, wall, SAME, "test")
         self.assertAlmostEqual(disc.area / (math.pi * 25), 1.0, delta=2e-3)
         self.assertEqual((round(bottom, 6), round(top, 6)), (0.0, 8.0))
         boss = next(f for f in self.part.faces if f.kind == "cylinder" and not f.hollow)
         with self.assertRaises(BadInput):
-            bore_region(boss, SAME, "test")
+            bore_region(self.part, boss, SAME, "test")
 
     def test_silhouette_has_no_holes(self):
         outline = silhouette(self.model.mesh, SAME)

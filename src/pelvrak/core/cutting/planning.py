@@ -18,6 +18,7 @@ from pelvrak.core.cutting.operations import Drilling, Facing, Operation, Outline
 from pelvrak.core.cutting.regions import (
     bore_region,
     floor_region,
+    heights_of,
     offset,
     pieces,
     silhouette,
@@ -194,7 +195,7 @@ def _bottom_of(operation: Outline, job: Job) -> float:
     if operation.bottom is None:
         return job.part_heights[0]
     face = face_of(job.part.part, operation.bottom, operation.name)
-    return float(moved(job.zero_from_work, np.array([face.low, face.high]))[:, 2].min())
+    return heights_of(job.part.part, face, job.zero_from_work)[0]
 
 
 def _contours(operation: Outline, job: Job) -> list[tuple[Polygon, float | None]]:
@@ -207,7 +208,7 @@ def _contours(operation: Outline, job: Job) -> list[tuple[Polygon, float | None]
     for ref in operation.faces:
         face = face_of(job.part.part, ref, operation.name)
         if face.kind == "cylinder":
-            region, bottom, _ = bore_region(face, job.zero_from_work, operation.name)
+            region, bottom, _ = bore_region(job.part.part, face, job.zero_from_work, operation.name)
             contours.append((region, bottom))
         else:
             region, height = floor_region(job.part.part, face, job.zero_from_work, operation.name)
@@ -379,7 +380,7 @@ def _rooms(operation: Pocket, job: Job) -> list[tuple[Polygon, float]]:
     for ref in operation.faces:
         face = face_of(job.part.part, ref, operation.name)
         if face.kind == "cylinder":
-            region, bottom, _ = bore_region(face, job.zero_from_work, operation.name)
+            region, bottom, _ = bore_region(job.part.part, face, job.zero_from_work, operation.name)
             out.append((region, bottom - operation.below))
         else:
             out.append(floor_region(job.part.part, face, job.zero_from_work, operation.name))
@@ -624,19 +625,19 @@ def _plan_drilling(operation: Drilling, job: Job) -> None:
 def _hole_to_drill(operation: Drilling, job: Job, ref: Any) -> Hole | None:
     part = job.part.part
     face = face_of(part, ref, operation.name)
-    disc, bottom, _ = bore_region(face, job.zero_from_work, operation.name)
+    disc, bottom, _ = bore_region(part, face, job.zero_from_work, operation.name)
     x, y = disc.centroid.x, disc.centroid.y
     through = any(face.number in hole.faces and hole.through for hole in part.holes)
     along = [
-        (f.kind, moved(job.zero_from_work, np.array([f.low, f.high]))[:, 2])
+        (f.kind, heights_of(part, f, job.zero_from_work))
         for f in part.faces
         if f.hollow and f.axis_point and f.kind in ("cylinder", "cone") and f.radius is not None
         and np.linalg.norm(np.cross(np.subtract(f.axis_point, face.axis_point), face.axis)) < 1e-6  # type: ignore[arg-type]
         and abs(abs(np.dot(f.axis, face.axis)) - 1) < 1e-9  # type: ignore[arg-type]
         and f.radius <= (face.radius or 0) + 1e-6
     ]  # fmt: skip
-    entry = max(float(heights.max()) for _, heights in along)
-    pointed = any(kind == "cone" and heights.min() < bottom - 1e-3 for kind, heights in along)
+    entry = max(high for _, (_, high) in along)
+    pointed = any(kind == "cone" and low < bottom - 1e-3 for kind, (low, _) in along)
     tool = job.tool
     if operation.cycle == "spot":
         assert operation.chamfer is not None

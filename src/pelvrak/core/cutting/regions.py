@@ -54,6 +54,22 @@ def floor_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> 
     return region, height
 
 
+def heights_of(part: Part, face: Face, zero_from_work: Floats) -> tuple[float, float]:
+    """Lowest and highest point of a face as the part lies, mm; of balls and rings, of the box they fill."""
+    if face.kind not in ("plane", "cylinder", "cone"):
+        corners = moved(zero_from_work, box_corners(face.low, face.high))[:, 2]
+        return float(corners.min()), float(corners.max())
+    points = [np.array(part.edges[n if n >= 0 else -n - 1].points) for loop in face.loops for n in loop]
+    points = [own for own in points if len(own)]
+    if face.kind == "cone" and face.axis and face.axis_point and face.radius is not None and face.half_angle_deg:
+        tip = np.array(face.axis_point) - np.array(face.axis) * face.radius / np.tan(np.radians(face.half_angle_deg))
+        inside = np.minimum(tip - face.low, np.array(face.high) - tip).min()
+        if inside > -1e-3:
+            points.append(tip[None])
+    seen = moved(zero_from_work, np.concatenate(points or [np.array([face.low, face.high])]))[:, 2]
+    return float(seen.min()), float(seen.max())
+
+
 def _rises(part: Part, face: Face, loop: tuple[int, ...], zero_from_work: Floats, height: float) -> bool:
     """Whether the wall on this boundary goes up from the floor."""
     edges = {n if n >= 0 else -n - 1 for n in loop}
@@ -62,11 +78,11 @@ def _rises(part: Part, face: Face, loop: tuple[int, ...], zero_from_work: Floats
             continue
         theirs = {n if n >= 0 else -n - 1 for boundary in other.loops for n in boundary}
         if edges & theirs:
-            return bool(moved(zero_from_work, box_corners(other.low, other.high))[:, 2].max() > height + 0.01)
+            return heights_of(part, other, zero_from_work)[1] > height + 0.01
     return False
 
 
-def bore_region(face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon, float, float]:
+def bore_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon, float, float]:
     """Disc of a hollow cylinder standing upright, with its bottom and top height."""
     if (
         face.kind != "cylinder"
@@ -85,8 +101,7 @@ def bore_region(face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon
     centre = moved(zero_from_work, np.array(face.axis_point))
     angles = np.linspace(0, 2 * np.pi, max(64, int(face.radius * 24)), endpoint=False)
     ring = centre[:2] + face.radius * np.column_stack([np.cos(angles), np.sin(angles)])
-    ends = moved(zero_from_work, np.array([face.low, face.high]))[:, 2]
-    return Polygon(ring), float(ends.min()), float(ends.max())
+    return Polygon(ring), *heights_of(part, face, zero_from_work)
 
 
 def silhouette(mesh: Mesh, zero_from_work: Floats) -> Polygon:

@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cutting.operations import Facing, Operation
-from pelvrak.core.cutting.regions import SQUARE_COS
+from pelvrak.core.cutting.regions import SQUARE_COS, heights_of
 from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.geometry.part import Face, FaceRef, PartModel, face_of
-from pelvrak.core.geometry.rigid import turned
+from pelvrak.core.geometry.part import Face, FaceRef, Part, PartModel, face_of
+from pelvrak.core.geometry.rigid import moved, turned
 from pelvrak.core.geometry.seen import Caster
 
 
@@ -21,7 +21,7 @@ def faces_of(operation: Operation) -> tuple[FaceRef, ...]:
     return operation.faces
 
 
-def looks_up(face: Face, zero_from_work: Floats, caster: Caster) -> bool:
+def looks_up(part: Part, face: Face, zero_from_work: Floats, caster: Caster) -> bool:
     """Whether a face is cut from where the spindle looks: a plane looks up, a round wall stands upright and is open above."""
     if face.normal is not None:
         return bool(turned(zero_from_work, np.array(face.normal))[2] > SQUARE_COS)
@@ -29,9 +29,10 @@ def looks_up(face: Face, zero_from_work: Floats, caster: Caster) -> bool:
         return False
     if abs(turned(zero_from_work, np.array(face.axis))[2]) < SQUARE_COS:
         return False
-    axis, up = np.array(face.axis), zero_from_work[2, :3]
-    ends = np.array([face.low, face.high]) @ axis - np.array(face.axis_point) @ axis
-    middle = np.array(face.axis_point) + axis * float(ends.mean())
+    up = zero_from_work[2, :3]
+    here = np.array(face.axis_point)
+    low, high = heights_of(part, face, zero_from_work)
+    middle = here + up * ((low + high) / 2 - float(moved(zero_from_work, here)[2]))
     return bool(np.isinf(caster.distance(middle[None], up)[0]))
 
 
@@ -53,7 +54,7 @@ def shared_out(operation: Operation, planes: dict[str, Floats], part: PartModel)
     nowhere: list[FaceRef] = []
     for ref in faces:
         face = face_of(part.part, ref, operation.name)
-        there = next((name for name, plane in planes.items() if looks_up(face, plane, caster)), None)
+        there = next((name for name, plane in planes.items() if looks_up(part.part, face, plane, caster)), None)
         (nowhere if there is None else mine[there]).append(ref)
     return {name: _with(operation, tuple(own)) for name, own in mine.items()}, tuple(nowhere)
 
