@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import manifold3d
@@ -11,7 +12,7 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkImplicitPolyDataDistance
 
-from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid
+from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, mesh_of, to_solid
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.shapes import field_of_mesh, volume_without
 
@@ -28,8 +29,8 @@ class Comparison:
     """Stock against part.
 
     surface: the stock's, fine enough to be coloured; away: signed distance of its vertices to the
-    part, mm, positive where material is left. max_left_mm and max_gouge_mm are zero or positive;
-    left_at and gouge_at: where they are, work frame.
+    part, mm, positive where material is left. max_left_mm and max_gouge_mm are zero or positive, and less by what sharp
+    edges are known worse where they lie on one; left_at and gouge_at: where they are, work frame.
     """
 
     surface: Mesh
@@ -74,14 +75,36 @@ def refined(mesh: Mesh, length: float) -> Mesh:
     return mesh_of(solid.refine_to_length(length))
 
 
-def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh) -> tuple[float, Floats]:
+@dataclass(frozen=True)
+class Edges:
+    """Sharp edges (k, 2, 3) of the part, within `reach` of which a surface is known `spare` worse, mm."""
+
+    segments: Floats
+    reach: float
+    spare: float
+
+    def taken_off(self, points: Floats, depths: Floats) -> Floats:
+        """Depths without what may be the edges' own; what is deeper than their reach is not theirs."""
+        out = depths.copy()
+        flagged = np.flatnonzero((depths > self.spare) & (depths < self.reach))
+        a, way = self.segments[:, 0], self.segments[:, 1] - self.segments[:, 0]
+        size = np.maximum((way**2).sum(axis=1), 1e-18)
+        for i in flagged:
+            share = np.clip(((points[i] - a) * way).sum(axis=1) / size, 0, 1)
+            if len(a) and np.linalg.norm(points[i] - a - share[:, None] * way, axis=1).min() < self.reach:
+                out[i] -= self.spare
+        return out
+
+
+def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh, edges: Edges) -> tuple[float, Floats]:
     """Greatest sign × distance of a surface from another, mm, and where; away: the distances of its vertices.
 
     A distance changes along the surface by no more than the way gone, so only triangles whose corners
     come near the greatest can hold a greater one: those are looked at in between.
     """
-    best = int(np.argmax(sign * away))
-    depth, place = float(sign * away[best]), mesh.vertices[best]
+    own = edges.taken_off(mesh.vertices, sign * away)
+    best = int(np.argmax(own))
+    depth, place = float(own[best]), mesh.vertices[best]
     corners = mesh.vertices[mesh.triangles]
     longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
     chosen = corners[(sign * away[mesh.triangles]).max(axis=1) + longest > depth]
@@ -90,7 +113,7 @@ def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh) -> tuple[float,
     shares = np.column_stack([1 - shares.sum(axis=1), shares])
     points = np.einsum("sc,tcd->tsd", shares, chosen[:MOST_TRIANGLES]).reshape(-1, 3)
     if len(points):
-        between = sign * signed_distance(points, other)
+        between = edges.taken_off(points, sign * signed_distance(points, other))
         at = int(np.argmax(between))
         if between[at] > depth:
             depth, place = float(between[at]), points[at]
@@ -103,10 +126,12 @@ def compare(field: RayField, surface: Mesh, part: Mesh) -> Comparison:
     fine = refined(surface, SPACING_MM)
     away = signed_distance(fine.vertices, part)
     whole = refined(part, SPACING_MM)
-    left, left_at = farthest(fine, away, 1.0, part)
+    # Where two faces meet, the stock's surface is known to a quarter of a cell more.
+    edges = Edges(crease_lines(part, by_label=False), math.sqrt(3) * field.grid.cell, field.grid.cell / 4)
+    left, left_at = farthest(fine, away, 1.0, part, edges)
     gouge = max(
-        farthest(fine, away, -1.0, part),
-        farthest(whole, signed_distance(whole.vertices, surface), 1.0, surface),
+        farthest(fine, away, -1.0, part, edges),
+        farthest(whole, signed_distance(whole.vertices, surface), 1.0, surface, edges),
         key=lambda found: found[0],
     )
     return Comparison(
