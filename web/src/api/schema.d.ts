@@ -628,6 +628,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/reach/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reach
+         * @description What of the part a tool reaches from a position of a setup, and what stops it elsewhere.
+         *
+         *     overhang: of the tool, mm, and holder_of: another tool of the plan whose holder carries it, where they differ from the plan's.
+         */
+        get: operations["reach_api_projects__project_id__reach__setup__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -1564,6 +1586,18 @@ export interface components {
             /** Position */
             position?: string | null;
             /**
+             * Repeated At
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /** Offset Register */
+            offset_register?: string | null;
+            /**
              * Clearance
              * @default 10
              */
@@ -1852,6 +1886,18 @@ export interface components {
             /** Position */
             position?: string | null;
             /**
+             * Repeated At
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /** Offset Register */
+            offset_register?: string | null;
+            /**
              * Clearance
              * @default 10
              */
@@ -1998,6 +2044,28 @@ export interface components {
              * @default []
              */
             cures: components["schemas"]["Cure"][];
+        };
+        /**
+         * Found
+         * @description How a zero is found on the machine.
+         *
+         *     by: None: as what it stands on says; in_register: a known one, in which edge finder or probe is driven; before: the id of the
+         *     operation before which the program finds it, None: before the program starts; value: X, Y and Z as they were set by hand,
+         *     machine coordinates, mm.
+         */
+        Found: {
+            /** By */
+            by?: ("fixed point" | "edge" | "probe" | "by hand") | null;
+            /** In Register */
+            in_register?: string | null;
+            /** Before */
+            before?: string | null;
+            /** Value */
+            value?: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -2242,7 +2310,8 @@ export interface components {
          *
          *     direction: out of the work, towards the spindle, zero frame; face: a plane face that then looks up, or a round one whose
          *     axis then stands upright; angles: of the rotary axes, degrees. offset_register: None: given out. change: how the program
-         *     comes here: it turns and goes on, or stops with a message so that the work is clamped anew.
+         *     comes here: it turns and goes on, or stops with a message so that the work is clamped anew. zero: of its own, as it then
+         *     lies to the spindle; None: the setup's.
          */
         IndexPosition: {
             /** Name */
@@ -2271,6 +2340,7 @@ export interface components {
              * @default
              */
             message: string;
+            zero?: components["schemas"]["Zero"] | null;
         };
         /**
          * Item
@@ -2632,6 +2702,8 @@ export interface components {
              *     }
              */
             zero: components["schemas"]["Zero"];
+            /** @default {} */
+            found: components["schemas"]["Found"];
         };
         /**
          * NestReport
@@ -2713,10 +2785,15 @@ export interface components {
          * OffsetRow
          * @description One register of a load: what it stands on from the table up, how it is found, X, Y and Z, the rotary angles it holds for, and
          *     what uses it.
+         *
+         *     comes_from: the register it is found in or turned from; before: the operation before which the program finds it; set_value: as set
+         *     by hand, and off_mm: how far that lies from the value. at: its zero, zero frame of its setup, mm.
          */
         OffsetRow: {
             /** Load */
             load: string;
+            /** Setup */
+            setup: string;
             /** Register Name */
             register_name: string;
             /** Zero */
@@ -2727,13 +2804,31 @@ export interface components {
              * Found
              * @enum {string}
              */
-            found: "fixed point" | "edge" | "probe" | "derived";
+            found: "fixed point" | "edge" | "probe" | "by hand" | "derived";
+            /** Comes From */
+            comes_from?: string | null;
+            /** Before */
+            before?: string | null;
             /** Value */
             value: [
                 components["schemas"]["Reckoned"],
                 components["schemas"]["Reckoned"],
                 components["schemas"]["Reckoned"]
             ] | null;
+            /** Set Value */
+            set_value?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Off Mm */
+            off_mm?: number | null;
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
             /** Angles */
             angles: {
                 [key: string]: number;
@@ -2752,7 +2847,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "to be found" | "derived" | "no layout";
+            state: "known" | "to be found" | "set by hand" | "derived" | "no layout";
         };
         /**
          * OperationReport
@@ -2761,10 +2856,15 @@ export interface components {
          *     time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
          *     moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and what only turns, as drawn.
          *     position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high and cut_z are in. travel: least and most X, Y and Z of the machine.
+         *     run: tells the visits of one operation at several positions apart; number: of the operation in its setup. offset_register: it counts from.
          */
         OperationReport: {
             /** Id */
             id: string;
+            /** Run */
+            run: string;
+            /** Number */
+            number: number;
             /** Name */
             name: string;
             /** Kind */
@@ -2847,6 +2947,12 @@ export interface components {
                     number
                 ]
             ] | null;
+            /**
+             * Offset Register
+             * @default
+             */
+            offset_register: string;
+            wrapped?: components["schemas"]["WrappedFact"] | null;
             /** First Line */
             first_line?: number | null;
             /** Last Line */
@@ -2875,6 +2981,18 @@ export interface components {
             tool: string;
             /** Position */
             position?: string | null;
+            /**
+             * Repeated At
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /** Offset Register */
+            offset_register?: string | null;
             /**
              * Clearance
              * @default 10
@@ -3296,6 +3414,18 @@ export interface components {
             /** Position */
             position?: string | null;
             /**
+             * Repeated At
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /** Offset Register */
+            offset_register?: string | null;
+            /**
              * Clearance
              * @default 10
              */
@@ -3354,8 +3484,8 @@ export interface components {
         };
         /**
          * PositionReport
-         * @description An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), its register
-         *     and values, the share of each face that the spindle then sees, and what else would do. machine_key: picture of the machine's solids.
+         * @description An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), where its zero
+         *     lies and how its x lies there (zero frame), its register and values, the share of each face that the spindle then sees, and what else would do. machine_key: picture of the machine's solids.
          */
         PositionReport: {
             /** Name */
@@ -3372,6 +3502,18 @@ export interface components {
             };
             /** Local From Zero */
             local_from_zero: number[][];
+            /** Origin */
+            origin: [
+                number,
+                number,
+                number
+            ];
+            /** X */
+            x: [
+                number,
+                number,
+                number
+            ];
             /** Offset Register */
             offset_register: string;
             /** Register Value */
@@ -3495,6 +3637,29 @@ export interface components {
             /** Reason */
             reason: string;
             cure: components["schemas"]["Cure"];
+        };
+        /**
+         * Reached
+         * @description What a tool reaches from a position. key: of the picture (surface.glb of the part, labelled by STOPS); areas mm², by what stops it;
+         *     faces: the share of each face that is reached.
+         */
+        Reached: {
+            /** Key */
+            key: string;
+            /** Position */
+            position: string;
+            /** Tool */
+            tool: string;
+            /** Overhang */
+            overhang: number;
+            /** Holder */
+            holder: string;
+            /** Areas */
+            areas: {
+                [key: string]: number;
+            };
+            /** Faces */
+            faces: number[];
         };
         /**
          * Reason
@@ -3820,6 +3985,8 @@ export interface components {
              *     }
              */
             zero: components["schemas"]["Zero"];
+            /** @default {} */
+            found: components["schemas"]["Found"];
             /**
              * Zeros
              * @default []
@@ -3831,7 +3998,8 @@ export interface components {
          * @description One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by.
          *
          *     positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its register, all from
-         *     the rotary centre, or in a plane the control turns.
+         *     the rotary centre, or in a plane the control turns; order: each operation through all its positions, or all that is cut at one
+         *     position before the work turns. load: setups of one name stand on the machine together and share its registers; "": alone.
          */
         Setup: {
             /** Name */
@@ -3880,6 +4048,7 @@ export interface components {
              *         "y": 0,
              *         "z": 1
              *       },
+             *       "found": {},
              *       "zeros": []
              *     }
              */
@@ -3909,10 +4078,21 @@ export interface components {
              */
             rotary_run: "register_each" | "centre" | "tilted_plane";
             /**
+             * Order
+             * @default operations
+             * @enum {string}
+             */
+            order: "operations" | "positions";
+            /**
+             * Load
+             * @default
+             */
+            load: string;
+            /**
              * Operations
              * @default []
              */
-            operations: (components["schemas"]["Facing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Drilling"])[];
+            operations: (components["schemas"]["Facing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Drilling"] | components["schemas"]["Wrapped"])[];
         };
         /**
          * SetupReport
@@ -4686,6 +4866,103 @@ export interface components {
              * @default []
              */
             pushed: ("left" | "right" | "front" | "back")[];
+        };
+        /**
+         * Wrapped
+         * @description Laid round a rotary axis: its floors are cylinders about the axis, or it follows a line given on the flat.
+         *
+         *     faces: those floors. line: points on the flat, (along the axis, round it) from zero, mm, where π × diameter is once round;
+         *     depth: under that diameter, mm; gap: width of the groove the line is the middle of, mm; None: as wide as the cutter.
+         */
+        Wrapped: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Tool */
+            tool: string;
+            /** Position */
+            position?: string | null;
+            /**
+             * Repeated At
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /** Offset Register */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @default 2
+             */
+            retract: number;
+            /** Speed Rpm */
+            speed_rpm?: number | null;
+            /** Feed Mm Min */
+            feed_mm_min?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wrapped";
+            /**
+             * Faces
+             * @default []
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Line
+             * @default []
+             */
+            line: [
+                number,
+                number
+            ][];
+            /** Diameter */
+            diameter?: number | null;
+            /** Depth */
+            depth?: number | null;
+            /** Gap */
+            gap?: number | null;
+            /**
+             * Step Down
+             * @default 2
+             */
+            step_down: number;
+            /**
+             * Step Over
+             * @default 0.45
+             */
+            step_over: number;
+            /**
+             * Ramp Deg
+             * @default 3
+             */
+            ramp_deg: number;
+        };
+        /**
+         * WrappedFact
+         * @description What a wrapped operation is laid out by: once round the flat, how far the rotary axis lies below zero (mm), and from where to where it turns (degrees).
+         */
+        WrappedFact: {
+            /** Axis */
+            axis: string;
+            flat_length: components["schemas"]["Reckoned"];
+            centre_below: components["schemas"]["Reckoned"];
+            /** Turns */
+            turns: [
+                number,
+                number
+            ];
         };
         /**
          * XByEdge
@@ -6000,6 +6277,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Fewest"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    reach_api_projects__project_id__reach__setup__get: {
+        parameters: {
+            query: {
+                tool: string;
+                position?: string;
+                overhang?: number | null;
+                holder_of?: string | null;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reached"];
                 };
             };
             /** @description Validation Error */

@@ -98,15 +98,16 @@ def turning_of(
             continue
         out.turned[position.name], now = at, at.angles
     for name, at in out.turned.items():
-        out.stations[name] = _station(run, setup, machine, zero_from_work, hold, nest, at)
+        out.stations[name] = station_at(run, setup.name, machine, zero_from_work, hold, nest, at)
     out.visits = visits(setup, out.time_between)
     return out
 
 
-def _station(
-    run: Run, setup: Setup, machine: Machine, zero_from_work: Floats, hold: HoldFacts,
+def station_at(
+    run: Run, setup: str, machine: Machine, zero_from_work: Floats, hold: HoldFacts,
     nest: dict[str, tuple[BaseGeometry, float]], at: Turned,
 ) -> Station:  # fmt: skip
+    """What stands round the work at a position."""
     here = hold
     local = at.local_from_zero
     solids: Callable[[], Mesh | None]
@@ -132,7 +133,7 @@ def _station(
     else:
         solids = cache(lambda: holding_mesh(run, hold))
     return Station(
-        setup.name, run.part, machine, np.asarray(local @ zero_from_work), here, hold.zero_on_table, at,
+        setup, run.part, machine, np.asarray(local @ zero_from_work), here, hold.zero_on_table, at,
         cache(lambda: holding_field(solids())), solids, lambda: nest,
     )  # fmt: skip
 

@@ -1,14 +1,22 @@
-"""Machine files, and the fewest positions and setups a machine needs for a part."""
+"""Machine files, the fewest positions and setups a machine needs for a part, and what its tools reach from each."""
 
 from __future__ import annotations
 
 import numpy as np
 from fastapi import APIRouter, UploadFile
+from pydantic import ValidationError
 
+from pelvrak.core.cutting.feeds import material_of
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.features import Features
+from pelvrak.core.geometry.part import unpacked
 from pelvrak.core.machine.machine import Machine, machine_from_json, machine_of
 from pelvrak.core.route.fewest import Fewest, fewest
-from pelvrak.core.route.plan import plan_from
+from pelvrak.core.route.plan import Plan, Setup, plan_from, refusal
+from pelvrak.core.route.reaching import Reached, reached_from
+from pelvrak.core.route.report import SetupReport
+from pelvrak.core.route.run import Run
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
 from pelvrak.server.db.models import PartUpload
@@ -23,21 +31,77 @@ def read_machine(file: UploadFile) -> Machine:
     return machine_from_json(file.file.read(2_000_000), file.filename or "machine.json")
 
 
-@router.get("/projects/{project_id}/fewest/{setup}")
-def fewest_positions(project_id: int, setup: str) -> Fewest:
-    """The fewest positions for a setup as it stands, and the fewest setups for the part, on the setup's machine."""
+def _computed(project_id: int, setup: str) -> tuple[Plan, Setup, SetupReport, str]:
+    """A plan, one of its setups as it was computed, and the key of its part."""
     state = state_of_project(project_id)
     plan = plan_from(state.plan.model_dump(mode="json"))
     own = next((one for one in plan.setups if one.name == setup), None)
     told = next((one for one in state.report.setups if one.name == setup), None) if state.report else None
     if own is None:
         raise Refused(404, "project.no_setup", setup, f"there is no setup {setup!r}", "choose one of the route")
-    if told is None or told.zero_from_work is None:
+    if told is None or told.zero_from_work is None or told.machine != own.machine:
         raise Refused(409, "project.not_computed", setup, f"{setup} has not been computed", "wait until it is current")
     with transaction() as session:
         upload = session.get(PartUpload, plan.part.sha256) if plan.part.sha256 else None
-        data = DatabaseStore().get(upload.key, "features.json") if upload and upload.key else None
+        key = upload.key if upload else None
+    if key is None:
+        raise Refused(409, "part.not_ready", "part", "this part has not been read", "wait until it is read")
+    return plan, own, told, key
+
+
+def _kept(key: str, piece: str) -> bytes:
+    data = DatabaseStore().get(key, piece)
     if data is None:
         raise Refused(409, "part.not_ready", "part", "this part has not been read", "wait until it is read")
-    features = Features.model_validate_json(data)
+    return data
+
+
+@router.get("/projects/{project_id}/fewest/{setup}")
+def fewest_positions(project_id: int, setup: str) -> Fewest:
+    """The fewest positions for a setup as it stands, and the fewest setups for the part, on the setup's machine."""
+    plan, own, told, key = _computed(project_id, setup)
+    features = Features.model_validate_json(_kept(key, "features.json"))
     return fewest(features, machine_of(own.machine, plan.machines), np.array(told.zero_from_work))
+
+
+@router.get("/projects/{project_id}/reach/{setup}")
+def reach(
+    project_id: int,
+    setup: str,
+    tool: str,
+    position: str = "",
+    overhang: float | None = None,
+    holder_of: str | None = None,
+) -> Reached:
+    """What of the part a tool reaches from a position of a setup, and what stops it elsewhere.
+
+    overhang: of the tool, mm, and holder_of: another tool of the plan whose holder carries it, where they differ from the plan's.
+    """
+    plan, _, told, key = _computed(project_id, setup)
+    by_id = {one.id: one for one in plan.tools}
+    for name in (tool, holder_of or tool):
+        if name not in by_id:
+            raise Refused(
+                404, "reach.no_tool", "tool", f"there is no tool {name!r} in the plan", "choose one of its tools"
+            )
+    chosen = by_id[tool].model_dump() | {"holder": by_id[holder_of or tool].holder}
+    if overhang is not None:
+        chosen["overhang"] = overhang
+    try:
+        own = Tool.model_validate(chosen)
+    except ValidationError as wrong:
+        bad = refusal(wrong, "tool")
+        raise Refused(422, bad.code, bad.where, bad.what, "give an overhang the tool allows") from wrong
+    model = unpacked(_kept(key, "part.npz"))
+    run = Run(
+        plan, DatabaseStore(), lambda share, what: True, model, key, material_of(plan.billet.material),
+        BadInput("billet.unasked", "billet", "not needed here", "none"), _no_files,
+    )  # fmt: skip
+    try:
+        return reached_from(run, told, position, own)
+    except LookupError as missing:
+        raise Refused(404, "index.no_position", "position", f"{setup} has no position {position!r} that was reached", "choose one of its positions") from missing  # fmt: skip
+
+
+def _no_files(sha256: str | None, name: str) -> bytes:
+    raise LookupError(name)
