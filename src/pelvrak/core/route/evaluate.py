@@ -67,7 +67,7 @@ from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix
 from pelvrak.core.route.simulate import simulate
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.route.swinging import swings
-from pelvrak.core.route.told import machine_picture, position_reports
+from pelvrak.core.route.told import machine_picture, position_reports, slides_picture
 from pelvrak.core.route.turning import Turning, shared, turned_for, turning_of
 from pelvrak.core.route.visits import Visit, order_findings, visits
 from pelvrak.core.route.zeros import maker_number, zeros_checked
@@ -321,7 +321,7 @@ def _setup(
     })  # fmt: skip
     change_s = placed.machine.changer.seconds
     told = (
-        *placed.findings, *turning.findings, *known_in_time(turning, index, load), *swings(run, turning, incoming_key, tools),
+        *placed.findings, *turning.findings, *known_in_time(turning, index, load), *swings(run, turning, incoming_key, tools, reports),
         *order_findings(setup, index, turning.time_between, change_s),
     )  # fmt: skip
     findings = [_with_pointers(finding, index) for finding in told]
@@ -347,6 +347,7 @@ def _setup(
             "register_value": values_of(turning, ""),
             "positions": position_reports(run, turning, run.part),
             "machine_key": machine_picture(run, turning, ""),
+            "slides": slides_picture(run, turning, ""),
             "offsets": offsets_of(turning, shop),
             "wrong_centre_mm": round(wrong_centre(turning), 5) if setup.positions else None,
             "zeros": tuple(

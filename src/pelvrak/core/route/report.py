@@ -75,6 +75,15 @@ class ZeroReport(Frozen):
     register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
 
 
+class SlidesFact(Frozen):
+    """Solids of the machine that move against the work. key: of their picture, with the bare nose at zero of the position's plane, labelled by
+    number; follows: how far each goes for each mm the nose goes, 3×3."""
+
+    key: str
+    names: tuple[str, ...]
+    follows: tuple[Matrix, ...]
+
+
 class PositionReport(Frozen):
     """An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), where its zero
     lies and how its x lies there (zero frame), its register and values, the share of each face that the spindle then sees, and what else would do. machine_key: picture of the machine's solids."""
@@ -93,6 +102,7 @@ class PositionReport(Frozen):
     change: str = "turn"
     turning_s: float = 0.0
     machine_key: str | None = None
+    slides: SlidesFact | None = None
 
 
 class OffsetRow(Frozen):
@@ -188,6 +198,7 @@ class SetupReport(Frozen):
     offsets: tuple[OffsetRow, ...] = ()
     wrong_centre_mm: float | None = None
     machine_key: str | None = None
+    slides: SlidesFact | None = None
     register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
     operations: tuple[OperationReport, ...] = ()
     program_key: str | None = None

@@ -27,6 +27,7 @@ from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.machine.index import Turned, reach_of, turning_lines
 from pelvrak.core.machine.machine import Machine
+from pelvrak.core.machine.slides import met_by_slides, slides
 from pelvrak.core.machine.travel import check_travel
 from pelvrak.core.route.holding import holding_field
 from pelvrak.core.route.pieces import mesh_from_bytes, path_json, stock_pieces
@@ -140,6 +141,7 @@ def simulate(
     if station.zero_on_table is not None:
         least, most = reach_of(station.machine, station.zero_on_table, station.at, low, high, tool.gauge_length)
         findings += check_travel(station.machine, least, most, station.setup, operation.name)
+        findings += slides_trouble(trouble, station, lines, lying, tool.gauge_length)
         travel = [least.tolist(), most.tolist()]
     loads = load_over_time(hits, ends_at)
     facts = {
@@ -339,6 +341,28 @@ def rotary_limits(trouble: Trouble, station: Station, lie: Round, flat: Chords) 
                 measured=round(value, 3), limit=limit, unit="°",
             ))  # fmt: skip
     return out
+
+
+def slides_trouble(trouble: Trouble, station: Station, lines: Chords, stock: Mesh, gauge: float) -> list[Finding]:
+    """What head, column and slides of the machine run into while the tool goes along its path. stock: as it comes in, zero frame."""
+    assert station.zero_on_table is not None
+    mesh = station.solids()
+    still = [("work", stock)]
+    if mesh is not None:
+        # The table that stands for the machine's own where it does not turn is its table.
+        still += [
+            (piece.name, with_label(mesh, i)) for i, piece in enumerate(station.hold.pieces) if piece.item != "table"
+        ]
+    up = np.array([0.0, 0.0, gauge])
+    moving = slides(station.machine, station.zero_on_table, station.at)
+    return [
+        Finding(
+            code="reach.slide_meets", severity="error", setup=station.setup, operation=trouble.operation.id, stage="reach",
+            sentence=f"In {trouble.operation.name} the machine's {met.slide} runs {met.depth:.1f} mm into the {met.what}.",
+            measured=round(met.depth, 3), limit=0.0, unit="mm", place=(as_vector(moved(inverse(station.zero_from_work), met.nose - up)),),
+        )
+        for met in met_by_slides(moving, lines.starts + up, lines.ends + up, still)
+    ]  # fmt: skip
 
 
 def _nearest_piece(station: Station, at: Floats) -> str:

@@ -13,30 +13,38 @@ from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.machine.kinematics import moved_by, pose
 from pelvrak.core.machine.machine import Axis
+from pelvrak.core.machine.slides import solid_mesh, table_side
 from pelvrak.core.machine.swing import FAR_MM, Swing, hull_of, swing
 from pelvrak.core.route.holding import holding_mesh
 from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.report import OperationReport
 from pelvrak.core.route.run import VERSION, Run, matrix
 from pelvrak.core.route.store import key_of
-from pelvrak.core.route.turning import Turning, solid_mesh, table_side
+from pelvrak.core.route.turning import Turning
 
 # Room wanted round what is turned, mm: common practice, no source.
 ROOM_MM = 5.0
 
 
-def swings(run: Run, turning: Turning, incoming_key: str, tools: dict[str, Tool]) -> list[Finding]:
-    """Findings (work frame) of every turn of a setup's program: its axes one after the other, the spindle gone up.
+Turn = tuple[str, dict[str, float], dict[str, float]]
+
+
+def swings(
+    run: Run, turning: Turning, incoming_key: str, tools: dict[str, Tool], reports: list[OperationReport]
+) -> list[Finding]:
+    """Findings (work frame) of every turn of a setup's program: its axes one after the other, the spindle gone up; and of all that a
+
+    wrapped operation turns (reports).
 
     The work counts by its convex hull as it comes in, so what is found clear is clear.
     """
     setup, zero = turning.setup, turning.zero_on_table
-    turns = _turns(turning)
+    turns = [*_turns(turning), *_wrapped(turning, reports)]
     home = turning.stations.get("")
     if not turns or zero is None or home is None or home.hold.key is None:
         return []
     used = sorted({o.tool for o in setup.operations})
     gauge = max((tools[name].gauge_length for name in used if name in tools), default=0.0)
-    angles = [(a, b, turning.turned[a].angles, turning.turned[b].angles) for a, b in turns]
     key = key_of(
         "swing",
         VERSION,
@@ -44,7 +52,7 @@ def swings(run: Run, turning: Turning, incoming_key: str, tools: dict[str, Tool]
         home.hold.digest,
         matrix(home.zero_from_work),
         zero,
-        angles,
+        turns,
         turning.machine,
         gauge,
     )
@@ -57,15 +65,28 @@ def swings(run: Run, turning: Turning, incoming_key: str, tools: dict[str, Tool]
     return [Finding.model_validate(one) for one in json.loads(kept)]
 
 
-def _turns(turning: Turning) -> list[tuple[str, str]]:
-    """Positions that follow one another in the program, each pair once."""
+def _turns(turning: Turning) -> list[Turn]:
+    """Positions that follow one another in the program, each pair once: how it is called, and the angles before and after."""
     order = [visit.position for visit in turning.visits if visit.position in turning.turned]
     first = [""] if "" in turning.turned and turning.machine.rotary else []
     walk = [*first, *order]
-    return list(dict.fromkeys((a, b) for a, b in zip(walk, walk[1:], strict=False) if a != b))
+    pairs = dict.fromkeys((a, b) for a, b in zip(walk, walk[1:], strict=False) if a != b)
+    called = {name: name or "as it is seated" for name in walk}
+    return [(f"from {called[a]} to {called[b]}", turning.turned[a].angles, turning.turned[b].angles) for a, b in pairs]
 
 
-def _found(run: Run, turning: Turning, incoming_key: str, turns: list[tuple[str, str]], gauge: float) -> list[Finding]:
+def _wrapped(turning: Turning, reports: list[OperationReport]) -> list[Turn]:
+    """What wrapped operations turn: from where the work stands to one end, and to the other."""
+    out: list[Turn] = []
+    for report in reports:
+        at = turning.turned.get(report.position or "")
+        if report.wrapped is not None and at is not None:
+            low, high = (at.angles | {report.wrapped.axis: angle} for angle in report.wrapped.turns)
+            out += [(f"in {report.name}", at.angles, low), (f"in {report.name}", low, high)]
+    return out
+
+
+def _found(run: Run, turning: Turning, incoming_key: str, turns: list[Turn], gauge: float) -> list[Finding]:
     machine, zero = turning.machine, turning.zero_on_table
     assert zero is not None
     home = turning.stations[""]
@@ -79,9 +100,8 @@ def _found(run: Run, turning: Turning, incoming_key: str, turns: list[tuple[str,
         ]
     near, tool_tip = table_side(machine), -gauge
     out: list[Finding] = []
-    for before, after in turns:
-        values = dict(turning.turned[before].angles)
-        goal = turning.turned[after].angles
+    for called, start, goal in turns:
+        values = dict(start)
         for home_axis in machine.rotary:
             axis = home_axis
             if abs(goal[axis.name] - values[axis.name]) < 1e-9 or axis.name not in near:
@@ -102,7 +122,7 @@ def _found(run: Run, turning: Turning, incoming_key: str, turns: list[tuple[str,
             })  # fmt: skip
             met = swing(axis, values[axis.name], goal[axis.name], turns_with, still)
             at = moved(inverse(home.zero_from_work), np.zeros(3))
-            out += _told(turning, before, after, axis, met, as_vector(at))
+            out += _told(turning, called, axis, met, as_vector(at))
             top = max(_height(axis, mesh) for _, mesh in turns_with)
             if top > tool_tip and not any(f.code == "reach.swing_tool" for f in out):
                 out.append(Finding(
@@ -123,12 +143,9 @@ def _height(axis: Axis, mesh: Mesh) -> float:
     return float((point[2] + along * way[2] + radius * np.sqrt(max(0.0, 1 - way[2] ** 2))).max())
 
 
-def _told(
-    turning: Turning, before: str, after: str, axis: Axis, met: Swing, at: tuple[float, float, float]
-) -> list[Finding]:
+def _told(turning: Turning, names: str, axis: Axis, met: Swing, at: tuple[float, float, float]) -> list[Finding]:
     if met.gap >= min(ROOM_MM, FAR_MM):
         return []
-    names = f"from {before or 'as it is seated'} to {after or 'as it is seated'}"
     one, two = met.between
     said = (
         f"Turning {names}, the {one} runs into the {two} at {axis.name}{met.angle:.1f}."

@@ -10,8 +10,9 @@ from pelvrak.core.geometry.rigid import inverse
 from pelvrak.core.geometry.seen import reached
 from pelvrak.core.machine.index import index_time
 from pelvrak.core.machine.kinematics import home_angles
+from pelvrak.core.machine.slides import slides
 from pelvrak.core.route.registers import values_of
-from pelvrak.core.route.report import PositionReport
+from pelvrak.core.route.report import PositionReport, SlidesFact
 from pelvrak.core.route.run import VERSION, Run, matrix
 from pelvrak.core.route.store import key_of
 from pelvrak.core.route.turning import Turning, bodies, compact
@@ -32,6 +33,23 @@ def machine_picture(run: Run, turning: Turning, name: str) -> str | None:
     return key
 
 
+def slides_picture(run: Run, turning: Turning, name: str) -> SlidesFact | None:
+    """The machine's solids that move against the work, drawn (surface.glb, labelled by number) with the bare nose at zero of a position's plane."""
+    at, zero = turning.turned.get(name), turning.zero_on_table
+    if at is None or zero is None:
+        return None
+    moving = slides(turning.machine, zero, at)
+    if not moving:
+        return None
+    key = key_of("slides", VERSION, turning.machine, at.angles, zero, matrix(at.local_from_zero))
+    if run.store.get(key, "surface.glb") is None:
+        mesh = joined([compact(one.mesh, number) for number, one in enumerate(moving)])
+        run.store.put(key, {"surface.glb": to_glb(mesh, crease_lines(mesh)), "facts.json": b"{}"})
+    return SlidesFact(
+        key=key, names=tuple(one.name for one in moving), follows=tuple(matrix(one.follows) for one in moving)
+    )
+
+
 def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[PositionReport, ...]:
     """The positions as they are told. The share of each face that is seen is reckoned for all directions at once."""
     out = []
@@ -47,7 +65,7 @@ def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[Posit
             x=as_vector(np.round(at.local_from_zero[0, :3], 9) + 0.0), offset_register=turning.registers.get(name, ""),
             register_value=values_of(turning, name), seen=tuple(np.round(shares[:, k], 3).tolist()),
             solutions=solutions, why=solutions[0].why if solutions else "as typed", change=at.change,
-            machine_key=machine_picture(run, turning, name),
+            machine_key=machine_picture(run, turning, name), slides=slides_picture(run, turning, name),
             turning_s=round(index_time(turning.machine, home_angles(turning.machine), at.angles), 3),
         ))  # fmt: skip
     return tuple(out)

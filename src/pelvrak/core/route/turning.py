@@ -16,20 +16,18 @@ from pelvrak.core.findings import Cure, Finding, of_bad_input
 from pelvrak.core.geometry.mesh import (
     Floats,
     Mesh,
-    box,
     box_corners,
     joined,
-    mesh_of,
     transformed,
     with_label,
 )
 from pelvrak.core.geometry.part import Part, PartModel, Vector, as_vector
-from pelvrak.core.geometry.rigid import inverse, moved, rigid, square_to
-from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.geometry.rigid import inverse, moved, rigid
 from pelvrak.core.holding.facts import HoldFacts, PieceFact
 from pelvrak.core.machine.index import Turned, index_time, upright
 from pelvrak.core.machine.kinematics import home_angles, moved_by, pose
-from pelvrak.core.machine.machine import Machine, Solid
+from pelvrak.core.machine.machine import Machine
+from pelvrak.core.machine.slides import solid_mesh, stands_by_the_work
 from pelvrak.core.route.holding import holding_field, holding_mesh
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.positions import IndexPosition, turned_to
@@ -151,33 +149,13 @@ def _boxed(piece: PieceFact, local: Floats) -> PieceFact:
     return piece.model_copy(update={"low": as_vector(ends.min(axis=0)), "high": as_vector(ends.max(axis=0))})
 
 
-def solid_mesh(one: Solid) -> Mesh:
-    """A simple solid of a machine, base frame with every axis at 0."""
-    if one.low is not None and one.high is not None:
-        return box(np.array(one.low), np.array(one.high))
-    assert one.at is not None and one.axis is not None and one.diameter is not None and one.length is not None
-    body = mesh_of(kinds.rod(one.diameter, -one.length / 2, one.length / 2))
-    return transformed(body, rigid(square_to(np.array(one.axis)).T, np.array(one.at)))
-
-
-def table_side(machine: Machine) -> list[str]:
-    """The axes that stand still against the table but for what turns it: up to the first that slides, and that one."""
-    out = []
-    for axis in machine.chain(machine.table.rides):
-        out.append(axis.name)
-        if not axis.rotary:
-            return [str(name) for name in out]
-    return [*map(str, out), "base"]
-
-
 def bodies(machine: Machine, at: Turned, zero_on_table: Vector) -> list[tuple[str, Mesh]]:
     """Solids of the machine that stand by the work whatever X, Y and Z do; local plane of a position."""
     base_from_table = pose(machine, at.angles).base_from_table
     local_from_base = at.local_from_zero @ rigid(np.eye(3), -np.array(zero_on_table)) @ inverse(base_from_table)
-    near = table_side(machine)
     return [
         (one.name, transformed(solid_mesh(one), local_from_base @ moved_by(machine, one.rides, at.angles)))
-        for one in machine.solids if one.rides in near and (one.rides != "base" or near[-1] == "base")
+        for one in machine.solids if stands_by_the_work(machine, one)
     ]  # fmt: skip
 
 
