@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 import unittest
 from functools import cache
@@ -9,6 +10,7 @@ from typing import Any
 
 import numpy as np
 from pygcode import Line
+from scipy.spatial.transform import Rotation
 
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.errors import BadInput
@@ -21,6 +23,7 @@ from pelvrak.core.route.pieces import path_from_json
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import Report
 from pelvrak.core.route.store import MemoryStore
+from pelvrak.core.route.visits import least_turning
 from tests import solids
 
 SIZE = (60.0, 40.0, 30.0)
@@ -131,6 +134,40 @@ class ThreeWays(unittest.TestCase):
         self.assertGreater(len(one), 12)
         np.testing.assert_allclose(one, two, atol=2.1e-3)
         self.assertEqual({a for *_, a in one}, {-30.0, 90.0})
+
+    def test_the_tilted_plane_goes_to_the_same_places(self):
+        """Its program read by pygcode: the plane's turns about Z, the new X and the new Z composed by scipy, about the register's point. The
+
+        tool's places in the work are those of the program that has a register for each position.
+        """
+        store, report = computed("tilted_plane")
+        _, plain = computed("register_each")
+        setup, zero = report.setups[0], np.array(report.setups[0].hold.zero_on_table)
+        text = store.get(setup.program_key, "program.nc").decode()
+        at, plane, origin, turned = {"X": 0.0, "Y": 0.0, "Z": math.nan}, np.eye(3), np.zeros(3), []
+        for line in text.splitlines():
+            if line.startswith(("%", "O", "(")):
+                continue
+            if "G53 G0 Z0." in line:
+                at["Z"] = math.nan
+            if "G68.2" in line:
+                value = {word[0]: float(word[1:]) for word in line.split()[2:]}
+                plane = Rotation.from_euler("ZXZ", [value["I"], value["J"], value["K"]], degrees=True).as_matrix()
+                origin = np.array([value["X"], value["Y"], value["Z"]])
+                continue
+            if "G53" in line:
+                continue
+            words = [(w.letter, w.value) for w in Line(line.split("(")[0]).block.words]
+            at |= {letter: float(value) for letter, value in words if letter in at}
+            if any(letter in at for letter, _ in words) and not math.isnan(at["Z"]):
+                turned.append(zero + origin + plane @ [at["X"], at["Y"], at["Z"]])
+        machine = machine_of("vertical-760-a")
+        wanted = [
+            pose(machine, dict(zip("XYZA", place, strict=True))).table_from_spindle[:3, 3]
+            for place in self.machine_places("register_each") if not math.isnan(place[2])
+        ]  # fmt: skip
+        self.assertEqual(plain.setups[0].operations[0].moves, setup.operations[0].moves)
+        np.testing.assert_allclose(turned, wanted, atol=3e-3)
 
     def test_the_program_puts_the_tool_where_the_stock_was_cut(self):
         """Machine coordinates of a program back to the work by the machine's own chain: the operation's moves, turned into the work."""
@@ -247,6 +284,172 @@ class SwingOnTheRoute(unittest.TestCase):
     def test_one_that_goes_round(self):
         """250 × 200: 160 from the centre, 50 off the sides."""
         self.assertEqual([f for f in self.found("grid-250") if f.code == "reach.swing"], [])
+
+
+@cache
+def flange() -> bytes:
+    """A disc Ø60 about X, 20 thick, with six holes Ø5, 10 deep, in its rim."""
+    disc = solids.turned(solids.cylinder((0, 0, 0), 30, 20), 90, (0, 1, 0))
+    hole = solids.cylinder((10, 0, 20), 2.5, 20)
+    return solids.step_bytes(solids.minus(disc, *(solids.turned(hole, 60 * k, (1, 0, 0)) for k in range(6))))
+
+
+def flange_plan(**operation: Any) -> dict[str, Any]:
+    found = read_step(flange(), "flange.step").part.faces
+    rim = [f for f in found if f.kind == "cylinder" and f.radius == 2.5]
+    rim.sort(key=lambda f: math.atan2(f.centre[1], f.centre[2]) % (2 * math.pi) + 1e-9)
+    walls = [{"face": f.number, "at": list(f.centre)} for f in rim]
+    names = [f"H{k}" for k in range(len(walls))]
+    return {
+        "name": "flange", "part": {"file": "flange.step"}, "resolution_mm": 1.0, "tools": TOOLS,
+        "billet": {"kind": "bar", "material": "EN AW-6082", "axis": "x", "diameter": 60.0, "minus": 0.0, "plus": 0.0},
+        "setups": [{
+            "name": "OP10", "machine": "vertical-760-a",
+            "positions": [{"name": name, "face": wall} for name, wall in zip(names, walls, strict=True)],
+            "operations": [{
+                "id": "holes", "name": "Holes", "kind": "drilling", "tool": "dr5", "faces": walls, "position": names[0],
+                "repeated_at": names[1:], **operation,
+            }],
+        }],
+    }  # fmt: skip
+
+
+FLANGE = MemoryStore()
+
+
+def flange_report(document: dict[str, Any]) -> Report:
+    return evaluate(plan_from(document), flange(), "f" * 64, FLANGE)
+
+
+class Repeated(unittest.TestCase):
+    """Six holes round a flange: one operation with its positions."""
+
+    def test_each_hole_at_its_position_and_once(self):
+        report = flange_report(flange_plan())
+        told = report.setups[0].operations
+        self.assertEqual([o.id for o in told], ["holes"] * 6)
+        self.assertEqual(len({o.run for o in told}), 6)
+        # A hole Ø5, 10 deep from the rim, and the drill's point of 118° where the flat bottom was drawn is not drilled: it ends there.
+        exact = 10 * math.pi * 2.5**2
+        for one in told:
+            self.assertAlmostEqual(one.removed_volume_mm3 / exact, 1.0, delta=0.12)
+        self.assertEqual([f.code for o in told for f in o.findings if f.severity == "error"], [])
+        program = FLANGE.get(report.setups[0].program_key, "program.nc").decode()
+        self.assertEqual(program.count("G81"), 6)
+
+    def test_it_goes_round_and_not_to_and_fro(self):
+        """Six places 60° apart are five turns of 60°, whichever way they are listed."""
+        document = flange_plan()
+        operation = document["setups"][0]["operations"][0]
+        mixed = [operation["position"], *operation["repeated_at"]]
+        mixed = [mixed[i] for i in (0, 3, 1, 5, 2, 4)]
+        operation |= {"position": mixed[0], "repeated_at": mixed[1:]}
+        setup = flange_report(document).setups[0]
+        angles = {p.name: p.angles["A"] for p in setup.positions}
+        walk = [angles[o.position] for o in setup.operations]
+        self.assertEqual([round(abs(b - a)) for a, b in zip(walk, walk[1:], strict=False)], [60] * 5)
+
+    def test_left_out_singly(self):
+        report = flange_report(flange_plan(left_out=["H2", "H4"]))
+        self.assertEqual(sorted(o.position for o in report.setups[0].operations), ["H0", "H1", "H3", "H5"])
+        # The holes of those positions are cut nowhere: told once.
+        found = [f for o in report.setups[0].operations for f in o.findings if f.code == "index.face_nowhere"]
+        self.assertEqual([(f.measured, len(f.place)) for f in found], [(2.0, 2)])
+
+    def test_a_position_where_nothing_looks_up(self):
+        document = flange_plan()
+        document["setups"][0]["positions"].append({"name": "askew", "angles": {"A": 15.0}})
+        document["setups"][0]["operations"][0]["repeated_at"].append("askew")
+        report = flange_report(document)
+        (found,) = [f for o in report.setups[0].operations for f in o.findings if f.code == "index.nothing_there"]
+        document["setups"][0]["operations"][0]["left_out"] = found.cures[0].value
+        again = flange_report(document)
+        self.assertNotIn("index.nothing_there", [f.code for o in again.setups[0].operations for f in o.findings])
+
+    def test_grouped_by_position(self):
+        """Spot and drill at each of six places: twice round by operations, once round by positions, for more tool changes."""
+        document = flange_plan()
+        own = document["setups"][0]
+        spot = own["operations"][0] | {"id": "spot", "name": "Spot", "cycle": "spot", "chamfer": 4.0, "tool": "sd10"}
+        own["operations"].insert(0, spot)
+        document["tools"] = [*TOOLS, tool_shelf()["sd10"].model_dump(mode="json")]
+        by_operation = flange_report(document).setups[0]
+        own["order"] = "positions"
+        by_position = flange_report(document).setups[0]
+        count = lambda setup, what: sum(
+            what(a) != what(b) for a, b in zip(setup.operations, setup.operations[1:], strict=False)
+        )
+        # Going back round, the drill begins where the spot ended.
+        self.assertEqual((count(by_operation, lambda o: o.position), count(by_operation, lambda o: o.tool)), (10, 1))
+        self.assertEqual((count(by_position, lambda o: o.position), count(by_position, lambda o: o.tool)), (5, 11))
+        self.assertAlmostEqual(by_operation.outgoing_volume_mm3, by_position.outgoing_volume_mm3, places=3)
+
+    def test_a_better_order_is_told_with_what_it_saves(self):
+        """One tool, three cuts to and fro between two places: grouped, the work turns once."""
+        document = flange_plan(repeated_at=[])
+        own = document["setups"][0]
+        first = own["operations"][0]
+        walls = first["faces"]
+        own["operations"] = [
+            first
+            | {
+                "id": f"o{k}",
+                "name": f"o{k}",
+                "position": f"H{k % 2 * 3}",
+                "faces": [walls[k % 2 * 3]],
+                "cycle": "peck" if k > 1 else "drill",
+            }
+            for k in range(4)
+        ]
+        setup = flange_report(document).setups[0]
+        (found,) = [f for f in setup.findings if f.code == "index.order"]
+        between = index_time(machine_of("vertical-760-a"), {"A": 0.0}, {"A": 180.0})
+        self.assertAlmostEqual(found.measured - found.limit, 2 * between, places=2)
+        document["setups"][0] = found.cures[0].value
+        again = flange_report(document).setups[0]
+        self.assertEqual([o.position for o in again.operations], ["H0", "H0", "H3", "H3"])
+
+    def test_the_shortest_order_is_the_shortest(self):
+        """Against every order of up to six places."""
+        rng = np.random.default_rng(4)
+        for _ in range(20):
+            names = [f"P{i}" for i in range(int(rng.integers(1, 7)))]
+            times = {(a, b): float(rng.random()) for a in ["", *names] for b in names}
+            length = lambda order: sum(times[a, b] for a, b in zip(["", *order], order, strict=False))  # noqa: B023, E731
+            found = least_turning("", names, lambda a, b: times[a, b])  # noqa: B023
+            self.assertAlmostEqual(length(found), min(length(list(o)) for o in itertools.permutations(names)), places=9)
+
+
+class OwnZero(unittest.TestCase):
+    """A position that counts from a zero of its own."""
+
+    def report(self, run: str) -> tuple[MemoryStore, Report]:
+        data = turned_plan(run).model_dump(mode="json")
+        # In the middle of the front, on its top as it then lies.
+        data["setups"][0]["positions"][1]["zero"] = {"of": "part", "x": 0, "y": 0, "z": 1}
+        store = computed(run)[0]
+        return store, evaluate(plan_from(data), part(), "d" * 64, store)
+
+    def test_the_same_stock_from_another_zero(self):
+        _, plain = computed("register_each")
+        for run in ("register_each", "centre", "tilted_plane"):
+            store, moved = self.report(run)
+            front = moved.setups[0].positions[1]
+            # Part and billet are one: 60 × 40 × 30, zero in the middle of the top; looked at from the front, 20 in front and 15 below that.
+            np.testing.assert_allclose(front.origin, (0, -20, -15), atol=1e-6)
+            np.testing.assert_allclose(front.x, (1, 0, 0), atol=1e-9)
+            self.assertAlmostEqual(moved.setups[0].outgoing_volume_mm3, plain.setups[0].outgoing_volume_mm3, places=2)
+            path, _ = path_from_json(store.get(moved.setups[0].operations[1].key, "path.json"))
+            self.assertLess(min(m.end[2] for m in path.moves), 0.0)  # zero on top: every cutting Z is negative
+
+    def test_its_register_by_hand(self):
+        _, report = self.report("register_each")
+        setup = report.setups[0]
+        zero = np.array(setup.hold.zero_on_table) + [0, -20, -15]
+        # A 90 turns the work by -90 about X: (y, z) from the axis become (z, -y).
+        y, z = zero[1] - 85.0, zero[2] - 25.0
+        by_hand = (-550 + zero[0], -215 + z, -480 - y)
+        np.testing.assert_allclose([v.value for v in setup.positions[1].register_value], by_hand, atol=1e-3)
 
 
 class WrongPositions(unittest.TestCase):

@@ -67,10 +67,28 @@ class Turning:
                            "mend the index position, or cut it at another")  # fmt: skip
         return found
 
+    def time_round(self, before: str, after: str) -> float:
+        """The same, each axis going the shorter way round, s."""
+        a, b = self.turned.get(before), self.turned.get(after)
+        return (
+            0.0
+            if a is None or b is None
+            else index_time(self.machine, a.angles, _nearest_turn(self.machine, a.angles, b.angles))
+        )
+
     def time_between(self, before: str, after: str) -> float:
         """Time to turn from one position to another, s."""
         a, b = self.turned.get(before), self.turned.get(after)
         return 0.0 if a is None or b is None else index_time(self.machine, a.angles, b.angles)
+
+
+def _nearest_turn(machine: Machine, one: dict[str, float], two: dict[str, float]) -> dict[str, float]:
+    """The second of two stands with every axis that goes round as near to the first as it can be."""
+    out = dict(two)
+    for axis in machine.rotary:
+        if axis.endless or axis.high - axis.low >= 720 - 1e-9:
+            out[axis.name] = one[axis.name] + (two[axis.name] - one[axis.name] + 180) % 360 - 180
+    return out
 
 
 def turning_of(
@@ -86,15 +104,29 @@ def turning_of(
     except BadInput as bad:
         if "" in used or not setup.operations:
             out.findings.append(of_bad_input(bad, setup.name, None, "reach"))
-    now = out.turned[""].angles if "" in out.turned else home_angles(machine)
-    order = sorted(setup.positions, key=lambda p: used.index(p.name) if p.name in used else len(used))
-    for position in order:
-        try:
-            at = turned_to(position, part, zero_from_work, machine, now, boxes)
-        except BadInput as bad:
-            out.findings.append(of_bad_input(bad, setup.name, None, "reach"))
-            continue
-        out.turned[position.name], now = at, at.angles
+    start = out.turned[""].angles if "" in out.turned else home_angles(machine)
+
+    def solved(order: list[str]) -> tuple[dict[str, Turned], list[Finding]]:
+        """The positions one after the other, each by the least turn from the one before."""
+        found: dict[str, Turned] = {}
+        wrong, now = [], start
+        rank = {name: number for number, name in reversed(list(enumerate(order)))}
+        for position in sorted(setup.positions, key=lambda p: rank.get(p.name, len(order))):
+            try:
+                found[position.name] = turned_to(position, part, zero_from_work, machine, now, boxes)
+                now = found[position.name].angles
+            except BadInput as bad:
+                wrong.append(of_bad_input(bad, setup.name, None, "reach"))
+        return found, wrong
+
+    home = dict(out.turned)
+    out.turned |= solved(used)[0]
+    if len(set(used)) > 2:
+        # Which angles are nearest depends on the order, and which order is shortest on how far the places lie apart round the circle.
+        used = [visit.position for visit in visits(setup, out.time_round)]
+    found, wrong = solved(used)
+    out.turned = home | found
+    out.findings += wrong
     for name, at in out.turned.items():
         out.stations[name] = station_at(run, setup.name, machine, zero_from_work, hold, nest, at)
     out.visits = visits(setup, out.time_between)
