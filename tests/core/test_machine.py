@@ -18,18 +18,21 @@ from scipy.spatial.transform import Rotation
 
 from pelvrak.cli import main
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Mesh, box, mesh_of, to_solid
+from pelvrak.core.geometry.mesh import Mesh, box, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.shelf import shelf
+from pelvrak.core.machine.index import upright
 from pelvrak.core.machine.kinematics import (
     REACHED_DEG,
     direction_of,
     linear_for,
+    moved_by,
     pose,
     solve_direction,
     table_frame,
     turning_time,
 )
 from pelvrak.core.machine.machine import machine_from_json, machine_of, machines
+from pelvrak.core.machine.slides import met_by_slides, slides, solid_mesh
 from pelvrak.core.machine.swing import swing
 from pelvrak.core.machine.travel import register_value
 
@@ -215,6 +218,62 @@ class Swinging(unittest.TestCase):
         ended = mesh_of(to_solid(body).transform(np.column_stack([turn, point - turn @ point])))
         back = swing(axis, -100.0, 0.0, [("body", ended)], [("wall", wall)])
         self.assertAlmostEqual(there.gap, back.gap, delta=0.5)
+
+
+class Slides(unittest.TestCase):
+    """Solids that go with the tool or stand between it and the work."""
+
+    def test_how_they_follow(self):
+        """On a vertical mill whose table goes in X and Y: the head is the tool's own; seen from the work the column goes by as the table does, the
+
+        saddle, which the table rides on in X, only in X.
+        """
+        machine = machine_of("vertical-760")
+        moving = {one.name: one for one in slides(machine, (300.0, 200.0, 80.0), upright(machine))}
+        self.assertEqual(set(moving), {"head", "column", "saddle"})
+        np.testing.assert_allclose(moving["head"].follows, np.eye(3), atol=1e-9)
+        np.testing.assert_allclose(moving["column"].follows, np.diag([1.0, 1.0, 0.0]), atol=1e-9)
+        np.testing.assert_allclose(moving["saddle"].follows, np.diag([1.0, 0.0, 0.0]), atol=1e-9)
+        # The head begins 180 over the nose.
+        self.assertAlmostEqual(float(moving["head"].mesh.vertices[:, 2].min()), 180.0, places=6)
+
+    def test_they_stand_where_the_kinematics_has_them(self):
+        """A solid of the chain moved as told, against the chain itself, on every shipped machine."""
+        rng = np.random.default_rng(3)
+        for machine in machines().values():
+            try:
+                at = upright(machine)
+            except BadInput:
+                continue
+            zero = np.array([120.0, 90.0, 60.0])
+            for one in slides(machine, tuple(zero), at):
+                solid = next(s for s in machine.solids if s.name == one.name)
+                nose = rng.uniform(-40, 40, 3)
+                on_table = (np.linalg.inv(at.local_from_zero) @ [*nose, 1.0])[:3] + zero
+                values = at.angles | linear_for(machine, on_table, at.angles)
+                base = transformed(solid_mesh(solid), moved_by(machine, solid.rides, values))
+                local = at.local_from_zero @ np.linalg.inv(pose(machine, values).base_from_table @ _shift(zero))
+                np.testing.assert_allclose(
+                    one.mesh.vertices + one.follows @ nose, transformed(base, local).vertices, atol=1e-6
+                )
+
+    def test_a_post_in_the_way_of_the_head(self):
+        """A post 250 over the zero beside the path: the head, 180 over the nose and 160 to its left, comes 10 into it where the nose is lowest."""
+        machine = machine_of("vertical-760")
+        moving = slides(machine, (300.0, 200.0, 80.0), upright(machine))
+        post = box(np.array([-140.0, -10, 0]), np.array([-100.0, 10, 250]))
+        path = np.array([[0.0, 0, 120], [0.0, 0, 60], [0.0, 0, 120]])
+        (met,) = met_by_slides(moving, path[:-1], path[1:], [("post", post)])
+        self.assertEqual((met.slide, met.what), ("head", "post"))
+        self.assertAlmostEqual(met.depth, 10.0, places=3)
+        np.testing.assert_allclose(met.nose, (0, 0, 60))
+        self.assertEqual(met_by_slides(moving, path[:1], path[:1], [("post", post)]), [])
+
+
+def _shift(by: np.ndarray) -> np.ndarray:
+    out = np.eye(4)
+    out[:3, 3] = by
+    return out
 
 
 class WrongMachines(unittest.TestCase):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 import unittest
+from collections.abc import Callable
 from functools import cache
 from typing import Any
 
@@ -21,7 +22,7 @@ from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import path_from_json
 from pelvrak.core.route.plan import Plan, plan_from
-from pelvrak.core.route.report import Report
+from pelvrak.core.route.report import OperationReport, Report, SetupReport
 from pelvrak.core.route.store import MemoryStore
 from pelvrak.core.route.visits import least_turning
 from tests import solids
@@ -376,9 +377,10 @@ class Repeated(unittest.TestCase):
         by_operation = flange_report(document).setups[0]
         own["order"] = "positions"
         by_position = flange_report(document).setups[0]
-        count = lambda setup, what: sum(
-            what(a) != what(b) for a, b in zip(setup.operations, setup.operations[1:], strict=False)
-        )
+
+        def count(setup: SetupReport, what: Callable[[OperationReport], Any]) -> int:
+            return sum(what(a) != what(b) for a, b in itertools.pairwise(setup.operations))
+
         # Going back round, the drill begins where the spot ended.
         self.assertEqual((count(by_operation, lambda o: o.position), count(by_operation, lambda o: o.tool)), (10, 1))
         self.assertEqual((count(by_position, lambda o: o.position), count(by_position, lambda o: o.tool)), (5, 11))
