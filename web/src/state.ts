@@ -49,6 +49,8 @@ type View = {
   lit: readonly number[]
   /** Share of each face that the spindle sees, while the picture shows that. */
   seen: readonly number[] | null
+  /** Key of a picture of what a tool reaches, while it is shown. */
+  reached: string | null
   measuring: Measuring | null
   /** The value that F2 writes into a field. */
   measured: number | null
@@ -102,6 +104,7 @@ export const useView = create<View>((set) => ({
   marked: null,
   lit: [],
   seen: null,
+  reached: null,
   measuring: null,
   measured: null,
   section: null,
@@ -125,6 +128,7 @@ export const useView = create<View>((set) => ({
       litItem: null,
       turnedTo: null,
       seen: null,
+      reached: null,
       compare: false,
     })),
   set: (change) => set(change),

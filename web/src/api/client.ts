@@ -41,6 +41,9 @@ export type PositionReport = Schemas['PositionReport']
 export type OffsetRow = Schemas['OffsetRow']
 export type MachineData = Schemas['Machine']
 export type FewestData = Schemas['Fewest']
+export type ReachedData = Schemas['Reached']
+export type SlidesFact = Schemas['SlidesFact']
+export type Found = Setup['seat']['found']
 export type Vec = [number, number, number]
 
 export type Problem = {

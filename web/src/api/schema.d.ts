@@ -3549,6 +3549,7 @@ export interface components {
             turning_s: number;
             /** Machine Key */
             machine_key?: string | null;
+            slides?: components["schemas"]["SlidesFact"] | null;
         };
         /**
          * Problem
@@ -4205,6 +4206,7 @@ export interface components {
             wrong_centre_mm?: number | null;
             /** Machine Key */
             machine_key?: string | null;
+            slides?: components["schemas"]["SlidesFact"] | null;
             /** Register Value */
             register_value?: [
                 components["schemas"]["Reckoned"],
@@ -4223,6 +4225,19 @@ export interface components {
              * @default []
              */
             findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * SlidesFact
+         * @description Solids of the machine that move against the work. key: of their picture, with the bare nose at zero of the position's plane, labelled by
+         *     number; follows: how far each goes for each mm the nose goes, 3×3.
+         */
+        SlidesFact: {
+            /** Key */
+            key: string;
+            /** Names */
+            names: string[];
+            /** Follows */
+            follows: number[][][];
         };
         /**
          * Slots

@@ -14,13 +14,25 @@ import {
 import { usePart, useUpload } from '../api/hooks'
 import { type Move, useChosen, useMoment } from '../dock/moment'
 import { clock, hueOf, LAYERS, type Look, round, useView } from '../state'
+import { FoundMark } from '../stages/reach/FoundMark'
 import { ZeroMark } from '../ui/icons'
-import { Holding, Machinery } from './Holding'
+import { Holding, Machinery, Sliding } from './Holding'
 import { Lines } from './Lines'
 import { Measure } from './Measure'
 import { type Hover, PartFaces } from './PartFaces'
+import { ReachedPart } from './ReachedPart'
 import { Cut, SectionBar, useSection } from './Section'
-import { paintDistance, paintMakers, SCALE, scaleStrip, SEEN, type Solid, useSolid, useStockAt } from './glb'
+import {
+  paintDistance,
+  paintMakers,
+  REACHED,
+  SCALE,
+  scaleStrip,
+  SEEN,
+  type Solid,
+  useSolid,
+  useStockAt,
+} from './glb'
 
 const LOOKS: { look: Look; name: string }[] = [
   { look: 'spindle', name: 'Spindle' },
@@ -43,19 +55,21 @@ function useStockShown(project: ProjectState) {
   if (card === 'part') return { key: null, name: 'finished part' }
   if (!setup) return { key: null, name: 'not computed yet' }
   const list = setup.operations
-  const before = (id: string) => {
-    const at = list.findIndex((one) => one.id === id)
+  const before = (run: string) => {
+    const at = list.findIndex((one) => one.run === run)
     return list.slice(0, at).findLast((one) => one.key)?.key ?? setup.incoming_key
   }
   if (stage === 'cut' || stage === 'outgoing') {
     if (operation && moment)
       return {
-        key: before(operation.id),
+        key: before(operation.run),
         name: `${operation.name} at ${clock(moment.seconds)}`,
         moving: operation.key,
         seconds: moment.seconds,
       }
-    if (operation?.key) return { key: operation.key, name: `after ${operation.name}` }
+    // An operation that is chosen and cut at several positions is shown when the last is done.
+    const last = operation && list.findLast((one) => one.id === operation.id && one.key)
+    if (last?.key) return { key: last.key, name: `after ${last.name}` }
     if (stage === 'outgoing' && useView.getState().operation === '')
       return { key: setup.incoming_key, name: 'before the first cut' }
     return { key: setup.outgoing_key, name: 'outgoing' }
@@ -82,7 +96,7 @@ export function Bench({ project }: { project: ProjectState }) {
     if (thick !== null) view.set({ measured: thick })
   }, [thick]) // eslint-disable-line react-hooks/exhaustive-deps
   const maker = touched && project.report?.makers.find((one) => one.number === touched.maker)
-  const asking = view.asked !== null || view.lit.length > 0 || view.seen !== null
+  const asking = view.asked !== null || view.lit.length > 0 || view.seen !== null || view.reached !== null
   const wholePart = (view.card === 'part' && !view.compare) || !project.report
   const zeroFromWork = useMemo(() => {
     const matrix = new THREE.Matrix4()
@@ -100,7 +114,8 @@ export function Bench({ project }: { project: ProjectState }) {
     return zeroFromWork.clone().multiply(plane.invert())
   }, [looked, planeFromWork, zeroFromWork])
   const at = setup?.positions.find((one) => one.name === moment.operation?.position)
-  const machinery = (looked ?? at ?? setup)?.machine_key
+  const standing = looked ?? at ?? setup
+  const machinery = standing?.machine_key
   const hold = typeof view.card === 'number' ? (setup?.hold ?? null) : null
   const atWork =
     view.stage === 'hold' || view.stage === 'reach' || view.stage === 'cut' || view.stage === 'seat'
@@ -112,6 +127,11 @@ export function Bench({ project }: { project: ProjectState }) {
   const face = hover && part?.faces[hover.face]
   const edge = hover?.edge != null ? part?.edges[hover.edge] : undefined
   const zeroShown = typeof view.card === 'number' && !!setup?.zero_from_work
+  // Where the further zeros lie; the setup's own has its mark anyway.
+  const marks =
+    zeroShown && (view.stage === 'seat' || view.stage === 'reach')
+      ? (setup?.offsets ?? []).filter((row) => Math.hypot(...(row.at as Vec)) > 1e-6)
+      : []
   const showHolding = view.shown.holding && atWork && !!hold?.key
   return (
     <section aria-label="Bench" className="relative min-h-0 overflow-hidden bg-bench">
@@ -142,7 +162,8 @@ export function Bench({ project }: { project: ProjectState }) {
               matrix={zeroFromWork}
             />
           )}
-          {partSolid && (wholePart || asking) && (
+          {view.reached && <ReachedPart of={view.reached} planes={planes} />}
+          {partSolid && (wholePart || asking) && !view.reached && (
             <PartFaces
               solid={partSolid}
               part={part}
@@ -170,10 +191,20 @@ export function Bench({ project }: { project: ProjectState }) {
             />
           )}
           {moment.operation && moment.moment && (
-            <ToolSolid parts={moment.operation.tool_shape} tip={moment.moment.tip} />
+            <ToolSolid
+              parts={moment.operation.tool_shape}
+              tip={moment.moment.tip}
+              lean={moment.moment.lean}
+            />
+          )}
+          {view.shown.machine && standing?.slides && moment.operation && moment.moment && (
+            <Sliding of={standing.slides} tip={moment.moment.tip} tool={moment.operation.tool_shape} />
           )}
         </group>
         {zeroShown && <Follow id="zero-mark" at={[0, 0, 0]} />}
+        {marks.map((row) => (
+          <Follow key={row.register_name} id={markId(row)} at={row.at as Vec} />
+        ))}
         <Looking
           solid={stock ?? partSolid}
           kind={stock ? 'stock' : partSolid ? 'part' : 'nothing'}
@@ -190,6 +221,18 @@ export function Bench({ project }: { project: ProjectState }) {
           </div>
         </div>
       )}
+      {marks.map((row) => (
+        <div
+          key={row.register_name}
+          id={markId(row)}
+          className="pointer-events-none absolute left-0 top-0"
+          title={row.zero}
+        >
+          <div className="figures flex -translate-x-1/2 translate-y-1 items-center gap-1 whitespace-nowrap border border-ink bg-sheet px-1 text-[11px]">
+            <FoundMark row={row} /> {row.register_name}
+          </div>
+        </div>
+      ))}
       {view.marked && (
         <div id="trouble-mark" className="pointer-events-none absolute left-0 top-0">
           <div className="hatch -translate-x-1/2 translate-y-2 whitespace-nowrap border border-trouble bg-sheet px-1.5 text-trouble">
@@ -247,7 +290,15 @@ export function Bench({ project }: { project: ProjectState }) {
             </label>
           ))}
         </div>
-        {view.seen ? <SeenScale /> : shown.compare ? <Scale /> : <Legend project={project} />}
+        {view.reached ? (
+          <ReachedScale />
+        ) : view.seen ? (
+          <SeenScale />
+        ) : shown.compare ? (
+          <Scale />
+        ) : (
+          <Legend project={project} />
+        )}
       </div>
       <div className="absolute bottom-2 left-2.5 flex items-center gap-2 text-[12.5px]">
         <span className="bg-sheet/90 px-1.5">
@@ -424,7 +475,17 @@ function Paths({ moves, hue }: { moves: Move[]; hue: string }) {
 const PART_COLOURS: Record<string, string> = { cutter: '#E6E2D6', shank: '#C3C6C4', holder: '#8E9496' }
 
 /** The tool as it turns, its outline from the core; what stands above the shank is seen through. */
-function ToolSolid({ parts, tip }: { parts: OperationReport['tool_shape']; tip: Vec }) {
+function ToolSolid(props: {
+  parts: OperationReport['tool_shape']
+  tip: Vec
+  lean: { along: Vec; angle: number } | null
+}) {
+  const { parts, tip, lean } = props
+  const turned = useMemo(() => {
+    const up = new THREE.Quaternion().setFromEuler(new THREE.Euler(Math.PI / 2, 0, 0))
+    if (!lean) return up
+    return new THREE.Quaternion().setFromAxisAngle(new THREE.Vector3(...lean.along), -lean.angle).multiply(up)
+  }, [lean])
   const solids = useMemo(
     () =>
       parts
@@ -439,7 +500,7 @@ function ToolSolid({ parts, tip }: { parts: OperationReport['tool_shape']; tip: 
     [parts],
   )
   return (
-    <group position={tip} rotation={[Math.PI / 2, 0, 0]}>
+    <group position={tip} quaternion={turned}>
       {solids.map(({ name, geometry }) => (
         <mesh key={name} geometry={geometry}>
           <meshLambertMaterial
@@ -466,6 +527,8 @@ function Marked({ at }: { at: Vec }) {
     </group>
   )
 }
+
+const markId = (row: { register_name: string }) => `mark-${row.register_name.replace(/[^A-Z0-9]/g, '-')}`
 
 /** Keeps a label of the page over a point of the picture. */
 function Follow({ id, at }: { id: string; at: Vec }) {
@@ -572,6 +635,19 @@ function SeenScale() {
   return (
     <ul aria-label="What the spindle sees">
       {SEEN.map(([, colour, text]) => (
+        <li key={text} className="flex items-center gap-2">
+          <span className="h-3 w-3 border border-ink/20" style={{ background: colour }} />
+          {text}
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+function ReachedScale() {
+  return (
+    <ul aria-label="What the tool reaches">
+      {REACHED.map(([colour, text]) => (
         <li key={text} className="flex items-center gap-2">
           <span className="h-3 w-3 border border-ink/20" style={{ background: colour }} />
           {text}

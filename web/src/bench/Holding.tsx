@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import * as THREE from 'three'
-import type { HoldFacts, Vec } from '../api/client'
+import type { HoldFacts, OperationReport, SlidesFact, Vec } from '../api/client'
 import { useView } from '../state'
 import { type Solid, usePicture, useSolid } from './glb'
 import { Lines } from './Lines'
@@ -99,6 +99,43 @@ function Contacts({ hold, lit }: { hold: HoldFacts; lit: string | null }) {
       <meshBasicMaterial vertexColors side={THREE.DoubleSide} transparent opacity={0.75} depthTest={false} />
     </mesh>
   )
+}
+
+/** The machine's solids that go with the tool or between tool and work, where they stand with the tip at a place. */
+export function Sliding(props: { of: SlidesFact; tip: Vec; tool: OperationReport['tool_shape'] }) {
+  const solid = useSolid(props.of.key)
+  const nose = props.tool.find((part) => part.name === 'spindle nose')
+  const gauge = Math.min(...(nose?.outline.map(([, height]) => height ?? 0) ?? [0]))
+  const each = useMemo(
+    () => (solid ? props.of.names.map((_, i) => only(solid.surface, i)) : []),
+    [solid, props.of],
+  )
+  const at: Vec = [props.tip[0], props.tip[1], props.tip[2] + gauge]
+  return (
+    <>
+      {each.map((geometry, i) => {
+        const rows = props.of.follows[i] ?? []
+        const goes = rows.map((row) => row.reduce((sum, share, d) => sum + share * (at[d] ?? 0), 0)) as Vec
+        return (
+          <mesh key={props.of.names[i]} geometry={geometry} position={goes} renderOrder={1}>
+            <meshLambertMaterial color="#A7B0B4" transparent opacity={0.16} depthWrite={false} />
+          </mesh>
+        )
+      })}
+    </>
+  )
+}
+
+/** The triangles of one label. */
+function only(surface: THREE.BufferGeometry, label: number): THREE.BufferGeometry {
+  const labels = surface.getAttribute('_label')
+  const index = surface.getIndex()
+  const chosen: number[] = []
+  for (let i = 0; index && i < index.count; i += 3)
+    if (labels.getX(index.getX(i)) === label) chosen.push(index.getX(i), index.getX(i + 1), index.getX(i + 2))
+  const out = surface.clone()
+  out.setIndex(chosen)
+  return out
 }
 
 /** The machine's own solids that stand by the work, as the work sees them. */

@@ -156,6 +156,27 @@ export const SEEN: [number, string, string][] = [
   [-1, '#C98B76', 'not seen'],
 ]
 
+/** What stops a tool at a place of the part, in the order the core numbers it. */
+export const REACHED: [string, string][] = [
+  ['#9CC7B4', 'reached'],
+  ['#D9A15B', 'the part is in the way'],
+  ['#8A6FA8', 'the holding is in the way'],
+  ['#5B7FA6', 'past the travels'],
+  ['#BDBBB4', 'looks away'],
+]
+
+/** Colour every vertex by what stops the tool there. */
+export function paintReached(geometry: THREE.BufferGeometry) {
+  const shade = REACHED.map(([code]) => new THREE.Color(code))
+  const label = geometry.getAttribute('_label')
+  const out = new Float32Array(label.count * 3)
+  for (let i = 0; i < label.count; i += 1) {
+    const colour = shade[label.getX(i)]
+    if (colour) out.set([colour.r, colour.g, colour.b], 3 * i)
+  }
+  geometry.setAttribute('color', new THREE.BufferAttribute(out, 3))
+}
+
 /** Colour every vertex of the part: light, by what is seen, and the faces pointed at in action colour. */
 export function paintFaces(
   geometry: THREE.BufferGeometry,

@@ -99,7 +99,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
   const lines = program?.split('\n')
   const line =
     linesText && operation && moment
-      ? (JSON.parse(linesText)[operation.id]?.[moment.index] as number)
+      ? (JSON.parse(linesText)[operation.run]?.[moment.index] as number)
       : undefined
   let from = 0
   const most = Math.max(...setup.operations.map((one) => one.most_removal_cm3_min))
@@ -138,8 +138,8 @@ export function TimeDock({ project }: { project: ProjectState }) {
           const change = Math.max(0, one.time_s - one.moving_s)
           return (
             <div
-              key={one.id}
-              title={`${one.name} · ${clock(one.time_s)}`}
+              key={one.run}
+              title={`${one.name}${one.position ? ` at ${one.position}` : ''} · ${clock(one.time_s)}`}
               className={`absolute inset-y-0 overflow-hidden whitespace-nowrap border-r border-sheet pt-1.5 font-head text-[11.5px] text-ink ${troubles.length ? 'hatch' : ''}`}
               style={{
                 left: `${(100 * start) / total}%`,
@@ -229,7 +229,9 @@ export function TimeDock({ project }: { project: ProjectState }) {
           </span>
         )}
         <span className="truncate text-soft">
-          {operation ? `${operation.tool_name} · ${operation.name}` : 'after the last operation'}
+          {operation
+            ? `${operation.tool_name} · ${operation.name}${operation.position ? ` at ${operation.position}` : ''}`
+            : 'after the last operation'}
         </span>
       </div>
     </div>

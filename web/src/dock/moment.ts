@@ -3,10 +3,38 @@ import type { OperationReport, ProjectState, SetupReport, Vec } from '../api/cli
 import { usePiece } from '../api/hooks'
 import { useView } from '../state'
 
-export type Move = { kind: 'rapid' | 'line' | 'cw' | 'ccw'; points: Vec[]; length: number; seconds: number }
+/** A move as it is drawn. turns: about which axis and how far (radians) the tool leans there, where the work turns under it. */
+export type Move = {
+  kind: 'rapid' | 'line' | 'cw' | 'ccw'
+  points: Vec[]
+  turns: { along: Vec; angles: number[] } | null
+  seconds: number
+}
+/** How a flat path lies round a rotary axis: as the core writes it. */
+type Round = { along: Vec; centre: Vec; radius: number }
 export type PathFile = {
   start: Vec
   moves: [Move['kind'], number, number, number, number, number?, number?][]
+  ends_s: number[]
+  round: Round | null
+}
+
+/** How far round its axis a place of the flat lies, radians. */
+const turnAt = (round: Round, flat: Vec) => flat[1] / round.radius
+
+/** A place of the flat on its cylinder, in the plane of the operation. */
+function laidRound(round: Round, flat: Vec): Vec {
+  const { along, centre } = round
+  const turn = turnAt(round, flat)
+  const out = flat[2] - centre[2]
+  // Square to the axis and to the spindle.
+  const aside: Vec = [-along[1], along[0], 0]
+  return [0, 1, 2].map(
+    (d) =>
+      (centre[d] ?? 0) +
+      flat[0] * (along[d] ?? 0) +
+      out * (Math.sin(turn) * (aside[d] ?? 0) + (d === 2 ? Math.cos(turn) : 0)),
+  ) as unknown as Vec
 }
 
 /** The report of the chosen setup. */
@@ -16,10 +44,10 @@ export function useChosen(project: ProjectState): SetupReport | undefined {
   return project.report?.setups.find((one) => one.name === name)
 }
 
-/** Moves of a path file as drawn points and times; arcs as chords of 6° at most. */
-export function movesOf(file: PathFile, rapid = 24000): Move[] {
+/** Moves of a path file as drawn points and times; arcs, and what goes round an axis, as chords of 6° at most. */
+export function movesOf(file: PathFile): Move[] {
   let at = file.start
-  return file.moves.map(([kind, x, y, z, feed, cx, cy]) => {
+  return file.moves.map(([kind, x, y, z, , cx, cy], number) => {
     const points: Vec[] = [at]
     if (cx !== undefined && cy !== undefined) {
       const radius = Math.hypot(at[0] - cx, at[1] - cy)
@@ -39,14 +67,26 @@ export function movesOf(file: PathFile, rapid = 24000): Move[] {
       }
     }
     points.push([x, y, z])
-    let length = 0
-    for (let i = 1; i < points.length; i += 1) {
-      const [a, b] = [points[i - 1], points[i]]
-      if (a && b) length += Math.hypot(b[0] - a[0], b[1] - a[1], b[2] - a[2])
-    }
     at = [x, y, z]
-    return { kind, points, length, seconds: (length / (kind === 'rapid' ? rapid : feed)) * 60 }
+    const seconds = (file.ends_s[number] ?? 0) - (file.ends_s[number - 1] ?? 0)
+    return { kind, seconds, ...drawn(points, file.round) }
   })
+}
+
+/** Points as they are drawn, and how far the work is turned under each. */
+function drawn(points: Vec[], round: Round | null): Pick<Move, 'points' | 'turns'> {
+  if (!round) return { points, turns: null }
+  const fine: Vec[] = []
+  points.forEach((b, i) => {
+    const a = points[i - 1]
+    const steps = a ? Math.max(1, Math.ceil(Math.abs(turnAt(round, b) - turnAt(round, a)) / 0.1)) : 1
+    for (let k = a ? 1 : steps; k <= steps; k += 1)
+      fine.push(a ? (b.map((c, d) => (a[d] ?? 0) + ((c - (a[d] ?? 0)) * k) / steps) as Vec) : b)
+  })
+  return {
+    points: fine.map((flat) => laidRound(round, flat)),
+    turns: { along: round.along, angles: fine.map((flat) => turnAt(round, flat)) },
+  }
 }
 
 export function usePath(key: string | null | undefined): Move[] | undefined {
@@ -86,7 +126,12 @@ export function useMoment(project: ProjectState) {
         if (!a || !b) return undefined
         const part = at - Math.floor(at)
         const tip = [0, 1, 2].map((d) => (a[d] ?? 0) + ((b[d] ?? 0) - (a[d] ?? 0)) * part) as unknown as Vec
-        return { index, tip, seconds: Math.max(0, within - change) }
+        const [first, last] = [move.turns?.angles[Math.floor(at)], move.turns?.angles[Math.floor(at) + 1]]
+        const lean = move.turns && {
+          along: move.turns.along,
+          angle: (first ?? 0) + ((last ?? first ?? 0) - (first ?? 0)) * part,
+        }
+        return { index, tip, lean, seconds: Math.max(0, within - change) }
       }
       left -= move.seconds
     }

@@ -112,10 +112,13 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
                 x: { rule: 'turn', quarter_turns: 0 },
                 turn_deg: 0,
                 zeros: [],
+                found: {},
                 zero: { of: 'incoming', x: 0, y: 0, z: 1, faces: [], end: 0, offset: [0, 0, 0] },
               },
               positions: [],
               rotary_run: 'register_each',
+              order: 'operations',
+              load: '',
               hold: { items: [], work: { x: 0, y: 0, pinned: [], pushed: [] } },
               operations: [],
             })

@@ -5,7 +5,16 @@ import { clock, hueOf, useView } from '../../state'
 import { Head, type SheetProps } from '../StageSheet'
 import { OperationEditor, toolKinds } from './OperationEditor'
 
-const common = { position: null, clearance: 10, retract: 2, speed_rpm: null, feed_mm_min: null }
+const common = {
+  position: null,
+  repeated_at: [],
+  left_out: [],
+  offset_register: null,
+  clearance: 10,
+  retract: 2,
+  speed_rpm: null,
+  feed_mm_min: null,
+}
 
 /** A fresh operation of a kind, with a tool from the plan that can do it. */
 function fresh(
@@ -58,7 +67,27 @@ function fresh(
       leave_floor: 0,
       ramp_deg: 3,
     }
+  if (kind === 'wrapped')
+    return {
+      ...base,
+      kind,
+      faces,
+      line: [],
+      diameter: null,
+      depth: null,
+      gap: null,
+      step_down: 2,
+      step_over: 0.45,
+      ramp_deg: 3,
+    }
   return { ...base, kind, cycle: 'drill', faces, chamfer: null, peck: 3, below: 1, short: 0 }
+}
+
+/** What has to be picked before there can be such an operation. */
+const PROMPTS: Partial<Record<Operation['kind'], string>> = {
+  pocket: 'Pick the pocket’s floor, or a bore’s wall',
+  drilling: 'Pick the wall of a hole',
+  wrapped: 'Pick a floor that lies round the rotary axis',
 }
 
 /** The operations of a setup in their order. */
@@ -73,14 +102,8 @@ export function CutSheet(props: SheetProps) {
         view.set({ operation: made.id }),
       )
     }
-    if (kind === 'pocket' || kind === 'drilling')
-      view.set({
-        asked: {
-          kind: 'face',
-          prompt: kind === 'pocket' ? 'Pick the pocket’s floor, or a bore’s wall' : 'Pick the wall of a hole',
-          take: (ref) => push([ref]),
-        },
-      })
+    const prompt = PROMPTS[kind]
+    if (prompt) view.set({ asked: { kind: 'face', prompt, take: (ref) => push([ref]) } })
     else push([])
   }
   return (
@@ -92,7 +115,9 @@ export function CutSheet(props: SheetProps) {
       </Head>
       <ol aria-label="Operations">
         {setup.operations.map((operation, i) => {
-          const own = report?.operations.find((one) => one.id === operation.id)
+          const runs = report?.operations.filter((one) => one.id === operation.id) ?? []
+          const own = runs[0]
+          const takes = runs.reduce((sum, one) => sum + one.time_s, 0)
           const open = view.operation === operation.id
           const grave = own?.findings.find((one) => one.severity !== 'note')
           return (
@@ -111,13 +136,15 @@ export function CutSheet(props: SheetProps) {
                 <span className={`min-w-0 grow truncate ${open ? 'font-semibold' : ''}`}>
                   {operation.name}
                 </span>
-                {operation.position && (
-                  <span className="figures bg-rail px-1 text-[11.5px]">{operation.position}</span>
+                {(operation.position || operation.repeated_at.length > 0) && (
+                  <span className="figures bg-rail px-1 text-[11.5px]">
+                    {operation.repeated_at.length ? `${runs.length} places` : operation.position}
+                  </span>
                 )}
                 {grave && <span className="text-trouble">{grave.severity === 'error' ? '◆' : '▲'}</span>}
-                <span className="figures text-[11.5px] text-soft">{own ? clock(own.time_s) : '–'}</span>
+                <span className="figures text-[11.5px] text-soft">{own ? clock(takes) : '–'}</span>
               </button>
-              {open && <OperationEditor {...props} operation={operation} position={i} own={own} />}
+              {open && <OperationEditor {...props} operation={operation} position={i} runs={runs} />}
             </li>
           )
         })}
@@ -128,7 +155,7 @@ export function CutSheet(props: SheetProps) {
           anchor="bottom start"
           className="z-30 rounded-[3px] border border-ink bg-white py-1 shadow-lg focus:outline-none"
         >
-          {(['facing', 'outline', 'pocket', 'drilling'] as const).map((kind) => (
+          {(['facing', 'outline', 'pocket', 'drilling', 'wrapped'] as const).map((kind) => (
             <MenuItem key={kind}>
               <button
                 className="block w-full px-3 py-1 text-left capitalize data-focus:bg-rail"

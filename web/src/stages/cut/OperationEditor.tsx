@@ -1,6 +1,7 @@
+import { useState } from 'react'
 import type { FaceRef, Library, Operation, OperationReport } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { clock, round, useView } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
@@ -27,6 +28,11 @@ const FIELDS: Record<Operation['kind'], Numbers[]> = {
     { field: 'leave_floor', label: 'Leave floor', unit: 'mm' },
     { field: 'ramp_deg', label: 'Ramp', unit: '°' },
   ],
+  wrapped: [
+    { field: 'step_down', label: 'Step down', unit: 'mm' },
+    { field: 'step_over', label: 'Step over', unit: '× DC' },
+    { field: 'ramp_deg', label: 'Ramp', unit: '°' },
+  ],
   drilling: [
     { field: 'peck', label: 'Peck', unit: 'mm' },
     { field: 'below', label: 'Below through', unit: 'mm' },
@@ -41,9 +47,10 @@ export const toolKinds = (
 
 /** Everything one operation is told, with what follows from it. */
 export function OperationEditor(
-  props: SheetProps & { operation: Operation; position: number; own: OperationReport | undefined },
+  props: SheetProps & { operation: Operation; position: number; runs: OperationReport[] },
 ) {
-  const { operation, position, own, plan, commit, index, edit } = props
+  const { operation, position, runs, plan, commit, index, edit } = props
+  const own = runs[0]
   const { data: library } = useLibrary()
   const set = useView((view) => view.set)
   const change = (what: string, next: (mine: Operation) => void) =>
@@ -96,16 +103,21 @@ export function OperationEditor(
           choose={choose}
         />
       </Row>
-      {props.setup.positions.length > 0 && (
-        <Row label="Cut at">
+      {props.setup.positions.length > 0 && <Places {...props} change={change} />}
+      {(props.report?.offsets.length ?? 0) > 1 && (
+        <Row label="Counts from">
           <Choice
-            label="Index position"
-            value={operation.position ?? ''}
+            label="Register it counts from"
+            value={operation.offset_register ?? ''}
             options={[
-              { value: '', label: 'as it is seated' },
-              ...props.setup.positions.map((one) => ({ value: one.name, label: one.name })),
+              { value: '', label: 'its position’s', note: own?.offset_register },
+              ...(props.report?.offsets ?? []).map((row) => ({
+                value: row.register_name,
+                label: row.register_name,
+                note: row.zero,
+              })),
             ]}
-            choose={(name) => void write('position', name || null)}
+            choose={(name) => void write('offset_register', name || null)}
           />
         </Row>
       )}
@@ -143,7 +155,25 @@ export function OperationEditor(
           />
         </Row>
       )}
-      <Faces operation={operation} write={write} />
+      {!(operation.kind === 'wrapped' && operation.line.length > 0) && (
+        <Faces operation={operation} write={write} />
+      )}
+      {operation.kind === 'wrapped' && <WrappedLine operation={operation} change={change} />}
+      {own?.wrapped && (
+        <>
+          <Row label="Once round">
+            <Computed why={own.wrapped.flat_length}>{round(own.wrapped.flat_length.value, 4)} mm</Computed>
+          </Row>
+          <Row label="Centre below">
+            <Computed why={own.wrapped.centre_below}>{round(own.wrapped.centre_below.value, 3)} mm</Computed>
+          </Row>
+          <Row label={`${own.wrapped.axis} goes`}>
+            <Computed>
+              {round(own.wrapped.turns[0] ?? 0, 2)}° … {round(own.wrapped.turns[1] ?? 0, 2)}°
+            </Computed>
+          </Row>
+        </>
+      )}
       {operation.kind === 'outline' && (tool?.kind === 'chamfer_mill' || operation.chamfer != null) && (
         <NumberRow
           label="Chamfer"
@@ -210,7 +240,8 @@ export function OperationEditor(
       {own && (
         <Row label="Takes off">
           <Computed>
-            {(own.removed_volume_mm3 / 1000).toFixed(2)} cm³ in {own.moves} moves
+            {(runs.reduce((sum, one) => sum + one.removed_volume_mm3, 0) / 1000).toFixed(2)} cm³ in{' '}
+            {runs.reduce((sum, one) => sum + one.moves, 0)} moves
           </Computed>
         </Row>
       )}
@@ -243,6 +274,142 @@ export function OperationEditor(
   )
 }
 
+type Change = (what: string, next: (mine: Operation) => void) => ReturnType<SheetProps['edit']>
+
+/** Where an operation is cut: at one position or at several, each of which can be left out. */
+function Places(props: SheetProps & { operation: Operation; runs: OperationReport[]; change: Change }) {
+  const { operation, change, setup, runs } = props
+  const every = ['', ...setup.positions.map((one) => one.name)]
+  const mine = [operation.position ?? '', ...operation.repeated_at]
+  const called = (name: string) => name || 'as it is seated'
+  const put = (names: string[]) =>
+    change(names.map(called).join(', '), (own) => {
+      own.position = names[0] || null
+      own.repeated_at = names.slice(1)
+      own.left_out = own.left_out.filter((name) => names.includes(name))
+    })
+  return (
+    <Row label="Cut at">
+      <ul aria-label="Index positions of this operation" className="text-[12.5px]">
+        {every.map((name) => {
+          const on = mine.includes(name)
+          const out = operation.left_out.includes(name)
+          const own = runs.find((one) => (one.position ?? '') === name)
+          // "As it is seated" can only come first: the others are named.
+          const fixed = on && mine.length === 1
+          return (
+            <li key={name} className="flex items-baseline gap-2">
+              <label className="flex grow items-baseline gap-1.5">
+                <input
+                  type="checkbox"
+                  className="accent-action"
+                  checked={on}
+                  disabled={fixed}
+                  onChange={() =>
+                    void put(
+                      on ? mine.filter((one) => one !== name) : name ? [...mine, name] : [name, ...mine],
+                    )
+                  }
+                />
+                <span className={out ? 'line-through' : ''}>{called(name)}</span>
+                {own && <span className="figures text-action">{clock(own.time_s)}</span>}
+              </label>
+              {on && mine.length === 1 && every.length > 1 && <span className="text-soft">only here</span>}
+              {on && mine.length > 1 && (
+                <button
+                  type="button"
+                  className="text-action underline"
+                  onClick={() =>
+                    void change(out ? `${called(name)} again` : `${called(name)} left out`, (own) => {
+                      own.left_out = out
+                        ? own.left_out.filter((one) => one !== name)
+                        : [...own.left_out, name]
+                    })
+                  }
+                >
+                  {out ? 'cut again' : 'leave out'}
+                </button>
+              )}
+            </li>
+          )
+        })}
+      </ul>
+    </Row>
+  )
+}
+
+type WrappedOperation = Extract<Operation, { kind: 'wrapped' }>
+
+/** The line of a wrapped groove as it is typed: along and round, a point to a line. */
+function WrappedLine({ operation, change }: { operation: WrappedOperation; change: Change }) {
+  const text = operation.line.map(([along, around]) => `${along}, ${around}`).join('\n')
+  const [typed, setTyped] = useState<string | null>(null)
+  const [wrong, setWrong] = useState('')
+  const put = (what: string, next: (own: WrappedOperation) => void) =>
+    change(what, (own) => own.kind === 'wrapped' && next(own))
+  const take = () => {
+    if (typed === null || typed.trim() === text) return setTyped(null)
+    const rows = typed.split('\n').filter((line) => line.trim())
+    const points = rows.map((line) =>
+      line
+        .split(/[,;\s]+/)
+        .filter(Boolean)
+        .map(Number),
+    )
+    const bad = points.findIndex((point) => point.length !== 2 || point.some((c) => !Number.isFinite(c)))
+    if (bad >= 0) return setWrong(`Line ${bad + 1} is not two numbers: along the axis, round it.`)
+    if (points.length === 1) return setWrong('A line needs two points or more.')
+    setWrong('')
+    setTyped(null)
+    void put('line on the flat', (own) => {
+      own.line = points as [number, number][]
+      if (points.length) {
+        own.faces = []
+        own.diameter ??= 50
+        own.depth ??= 1
+      }
+    })
+  }
+  return (
+    <>
+      <Row label="Line">
+        <textarea
+          aria-label="Line on the flat"
+          className="figures w-full border border-rule bg-white px-1.5 py-1 text-[12px]"
+          rows={Math.min(8, Math.max(2, operation.line.length))}
+          placeholder="along, round (mm), a point to a line; none: the picked floors"
+          value={typed ?? text}
+          onChange={(event) => setTyped(event.target.value)}
+          onBlur={take}
+        />
+        {wrong && (
+          <div role="alert" className="text-[12px] text-trouble">
+            {wrong}
+          </div>
+        )}
+      </Row>
+      {operation.line.length > 0 &&
+        (
+          [
+            ['diameter', 'Diameter'],
+            ['depth', 'Depth'],
+            ['gap', 'Gap'],
+          ] as const
+        ).map(([field, label]) => (
+          <NumberRow
+            key={field}
+            label={label}
+            value={operation[field]}
+            unit="mm"
+            placeholder="as the cutter"
+            commit={(value) => put(`${field} ${value}`, (own) => (own[field] = value))}
+            clear={field === 'gap' ? () => put('gap as the cutter', (own) => (own.gap = null)) : undefined}
+          />
+        ))}
+    </>
+  )
+}
+
 /** The faces an operation works on. */
 function Faces({
   operation,
@@ -260,6 +427,7 @@ function Faces({
     outline: 'the part’s silhouette',
     pocket: 'none',
     drilling: 'none',
+    wrapped: 'none',
   }[operation.kind]
   const may = operation.kind === 'facing' || operation.kind === 'outline'
   const put = (next: FaceRef[]) => void write(single ? 'face' : 'faces', single ? (next[0] ?? null) : next)

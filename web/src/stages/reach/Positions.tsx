@@ -3,6 +3,7 @@ import type { MachineData, PositionReport, Setup } from '../../api/client'
 import { round, useView } from '../../state'
 import { Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
+import { ZeroEditor } from '../seat/ZeroEditor'
 import type { SheetProps } from '../StageSheet'
 import { Fewest } from './Fewest'
 import { freshPosition, type Position } from './fresh'
@@ -91,6 +92,28 @@ export function Positions(props: SheetProps & { machine: MachineData }) {
           />
         </Row>
       )}
+      {setup.positions.length > 0 && (
+        <Row
+          label="In order of"
+          below={
+            <span className="text-[12px] leading-tight text-soft">
+              {setup.order === 'operations'
+                ? 'Each operation goes through all its positions before the next: fewest tool changes.'
+                : 'All that is cut at one position before the work turns to the next: fewest turns.'}
+            </span>
+          }
+        >
+          <Segments
+            label="Order of the program"
+            value={setup.order}
+            options={[
+              { value: 'operations', label: 'operations' },
+              { value: 'positions', label: 'positions' },
+            ]}
+            choose={(order) => void edit(`in order of ${order}`, (own) => (own.order = order))}
+          />
+        </Row>
+      )}
       {report?.wrong_centre_mm != null && setup.positions.length > 0 && (
         <Row label="Centre off">
           <Computed>{round(report.wrong_centre_mm, 3)} mm</Computed>
@@ -125,7 +148,9 @@ function PositionCard(
   const { position, number, told, edit, setup } = props
   const view = useView()
   const [open, setOpen] = useState(false)
-  const used = setup.operations.filter((one) => one.position === position.name)
+  const used = setup.operations.filter(
+    (one) => one.position === position.name || one.repeated_at.includes(position.name),
+  )
   const change = (what: string, next: (mine: Position) => void) =>
     edit(`${position.name}: ${what}`, (own) => {
       const mine = own.positions[number]
@@ -184,9 +209,42 @@ function PositionCard(
               />
             ))}
           {told && (
-            <Row label="Looks">
-              <Computed>{told.direction.map((c) => round(c, 4)).join(', ')}</Computed>
-            </Row>
+            <>
+              <Row label="Looks">
+                <Computed>{told.direction.map((c) => round(c, 4)).join(', ')}</Computed>
+              </Row>
+              <Row label="Its X lies">
+                <Computed>{told.x.map((c) => round(c, 4)).join(', ')}</Computed>
+              </Row>
+              <Row label="Its zero at">
+                <Computed>{told.origin.map((c) => round(c, 3)).join(', ')}</Computed>
+              </Row>
+            </>
+          )}
+          <Row label="Zero">
+            <Segments
+              label={`${position.name} zero`}
+              value={position.zero ? 'own' : 'setup'}
+              options={[
+                { value: 'setup', label: 'the setup’s' },
+                { value: 'own', label: 'of its own' },
+              ]}
+              choose={(which) =>
+                void change(`zero ${which === 'own' ? 'of its own' : 'the setup’s'}`, (mine) => {
+                  mine.zero =
+                    which === 'own'
+                      ? { of: 'part', x: 0, y: 0, z: 1, faces: [], end: 0, offset: [0, 0, 0] }
+                      : null
+                })
+              }
+            />
+          </Row>
+          {position.zero && (
+            <ZeroEditor
+              zero={position.zero}
+              part={props.part}
+              change={(what, next) => change(what, (mine) => mine.zero && next(mine.zero))}
+            />
           )}
           {told?.register_value?.map((value, d) => (
             <Row key={d} label={`${told.offset_register} ${'XYZ'[d]}`}>
@@ -229,6 +287,19 @@ function PositionCard(
                 What it sees
               </button>
             )}
+            <button
+              type="button"
+              className="knob text-[12.5px]"
+              disabled={number === 0}
+              onClick={() =>
+                void edit(`${position.name} earlier`, (own) => {
+                  const [mine] = own.positions.splice(number, 1)
+                  if (mine) own.positions.splice(number - 1, 0, mine)
+                })
+              }
+            >
+              Earlier
+            </button>
             <button
               type="button"
               className="knob text-[12.5px]"

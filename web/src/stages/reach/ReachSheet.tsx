@@ -7,13 +7,16 @@ import { Computed, NumberRow, Row, sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
 import { Head, type SheetProps } from '../StageSheet'
 import { Offsets } from './Offsets'
+import { MachineEditor } from './MachineEditor'
 import { Positions } from './Positions'
+import { ToolReach } from './ToolReach'
 
 /** Which machine, where on its table, which register, and whether the paths stay within its travels. */
 export function ReachSheet(props: SheetProps) {
   const { setup, plan, report, edit } = props
   const { data: library } = useLibrary()
   const [wrong, setWrong] = useState<Problem | null>(null)
+  const [editing, setEditing] = useState(false)
   const known = [
     ...plan.machines,
     ...(library?.machines ?? []).filter((one) => !plan.machines.some((own) => own.id === one.id)),
@@ -73,6 +76,16 @@ export function ReachSheet(props: SheetProps) {
               save
             </a>
           )}
+          {machine && (
+            <button
+              type="button"
+              className="text-action underline"
+              aria-expanded={editing}
+              onClick={() => setEditing(!editing)}
+            >
+              {editing ? 'close' : 'edit'}
+            </button>
+          )}
         </div>
         {wrong && (
           <div role="alert" className="text-[12.5px] text-trouble">
@@ -80,6 +93,7 @@ export function ReachSheet(props: SheetProps) {
           </div>
         )}
       </Row>
+      {editing && machine && <MachineEditor {...props} machine={machine} />}
       {standing ? (
         <>
           <NumberRow
@@ -128,7 +142,8 @@ export function ReachSheet(props: SheetProps) {
         (setup.positions.length > 0 || machine.axes.some((axis) => 'ABC'.includes(axis.name))) && (
           <Positions {...{ ...props, machine }} />
         )}
-      {!!report?.offsets.length && <Offsets rows={report.offsets} />}
+      {!!report?.offsets.length && <Offsets {...props} rows={report.offsets} />}
+      {!setup.makes && <ToolReach {...props} />}
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Travels used, machine coordinates</h3>
       {machine &&
         extents.map((extent, d) => {

@@ -14,6 +14,7 @@ export function freshPosition(others: readonly Position[], own: Partial<Position
     offset_register: null,
     change: 'turn',
     message: '',
+    zero: null,
     name: `P${number}`,
     ...own,
   }

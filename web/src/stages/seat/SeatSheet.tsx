@@ -355,6 +355,7 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
               name: `zero ${number}`,
               offset_register: REGISTERS.find((one) => !taken.includes(one)) ?? 'G59',
               zero: structuredClone(own.seat.zero),
+              found: {},
             })
           })
         }

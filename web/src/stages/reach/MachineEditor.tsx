@@ -1,0 +1,316 @@
+import { useState } from 'react'
+import type { MachineData } from '../../api/client'
+import { NumberField, NumberRow, Row } from '../../ui/Field'
+import type { SheetProps } from '../StageSheet'
+
+type Axis = MachineData['axes'][number]
+type Change = (what: string, next: (mine: MachineData) => void) => ReturnType<SheetProps['commit']>
+
+/** Everything a machine is: its axes in their chain, spindle, changer, control, table and solids. A shipped one becomes the plan's own. */
+export function MachineEditor(props: SheetProps & { machine: MachineData }) {
+  const { machine, plan, commit, index } = props
+  const own = plan.machines.some((one) => one.id === machine.id)
+  const change: Change = (what, next) =>
+    commit(`${machine.name}: ${what}`, (draft) => {
+      let mine = draft.machines.find((one) => one.id === machine.id)
+      if (!mine) {
+        mine = structuredClone(machine)
+        mine.id = freshId(machine.id, draft.machines)
+        mine.name = `${machine.name}, ours`
+        draft.machines.push(mine)
+        const setup = draft.setups[index]
+        if (setup) setup.machine = mine.id
+      }
+      next(mine)
+    })
+  const { spindle, changer, control, table } = machine
+  return (
+    <section aria-label="Machine" className="mb-2 border border-rule bg-white/50 px-2.5 py-2 text-[12.5px]">
+      <p className="text-soft">
+        {own
+          ? 'The plan’s own machine.'
+          : 'A shipped machine: the first change makes a copy of it in this plan.'}
+      </p>
+      <TextRow
+        label="Name"
+        value={machine.name}
+        take={(name) => change('name', (mine) => (mine.name = name))}
+      />
+      <h4 className="mt-2 font-head font-semibold">Axes, from what each rides on</h4>
+      {machine.axes.map((axis, i) => (
+        <AxisEditor
+          key={axis.name}
+          axis={axis}
+          others={['base', ...machine.axes.filter((one) => one.name !== axis.name).map((one) => one.name)]}
+          change={(what, next) =>
+            change(`${axis.name} ${what}`, (mine) => mine.axes[i] && next(mine.axes[i]))
+          }
+        />
+      ))}
+      <h4 className="mt-2 font-head font-semibold">Spindle and changer</h4>
+      {(
+        [
+          ['min_rpm', 'Slowest', 'rpm'],
+          ['max_rpm', 'Fastest', 'rpm'],
+          ['power_kw', 'Power', 'kW'],
+        ] as const
+      ).map(([field, label, unit]) => (
+        <NumberRow
+          key={field}
+          label={label}
+          name={`Spindle ${label.toLowerCase()}`}
+          value={spindle[field]}
+          unit={unit}
+          commit={(value) =>
+            change(`spindle ${label.toLowerCase()}`, (mine) => (mine.spindle[field] = value))
+          }
+        />
+      ))}
+      <NumberRow
+        label="Places"
+        value={changer.places}
+        unit=""
+        commit={(value) => change('changer places', (mine) => (mine.changer.places = Math.round(value)))}
+      />
+      <NumberRow
+        label="A change"
+        name="Tool change time"
+        value={changer.seconds}
+        unit="s"
+        commit={(value) => change('tool change time', (mine) => (mine.changer.seconds = value))}
+      />
+      <h4 className="mt-2 font-head font-semibold">Control</h4>
+      <NumberRow
+        label="Extended"
+        name="Extended registers"
+        value={control.extended}
+        unit=""
+        below={<span className="text-soft">registers beyond {control.registers.join(', ')}</span>}
+        commit={(value) =>
+          change('extended registers', (mine) => (mine.control.extended = Math.round(value)))
+        }
+      />
+      <TextRow
+        label="Reserved"
+        value={control.reserved.join(', ')}
+        take={(text) => change('reserved registers', (mine) => (mine.control.reserved = listed(text)))}
+      />
+      {(
+        [
+          ['tilted_plane', 'programs in a plane it turns itself'],
+          ['follows_rotation', 'turns the offset with the table'],
+          ['shortest_way', 'turns the shorter way round'],
+        ] as const
+      ).map(([field, label]) => (
+        <label key={field} className="flex items-baseline gap-2 border-t border-rule py-1">
+          <input
+            type="checkbox"
+            className="accent-action"
+            checked={control[field]}
+            onChange={() => void change(label, (mine) => (mine.control[field] = !control[field]))}
+          />
+          {label}
+        </label>
+      ))}
+      <h4 className="mt-2 font-head font-semibold">Table, on {table.rides}</h4>
+      {(['length', 'depth'] as const).map((field) => (
+        <NumberRow
+          key={field}
+          label={field === 'length' ? 'Long' : 'Deep'}
+          name={`Table ${field}`}
+          value={table[field]}
+          unit="mm"
+          commit={(value) => change(`table ${field}`, (mine) => (mine.table[field] = value))}
+        />
+      ))}
+      <h4 className="mt-2 font-head font-semibold">Solids</h4>
+      <ul>
+        {machine.solids.map((solid, i) => (
+          <li key={solid.name} className="border-t border-rule py-1">
+            <div className="flex justify-between">
+              <span>
+                {solid.name} <span className="text-soft">on {solid.rides}</span>
+              </span>
+              <button
+                type="button"
+                className="text-action underline"
+                aria-label={`Take ${solid.name} out`}
+                onClick={() => void change(`${solid.name} out`, (mine) => void mine.solids.splice(i, 1))}
+              >
+                take out
+              </button>
+            </div>
+            {solid.low && solid.high ? (
+              <div className="grid grid-cols-3 gap-1">
+                {(['low', 'high'] as const).flatMap((end) =>
+                  [0, 1, 2].map((d) => (
+                    <NumberField
+                      key={`${end}${d}`}
+                      label={`${solid.name} ${end} ${'XYZ'[d]}`}
+                      value={solid[end]?.[d]}
+                      unit={'XYZ'[d] ?? ''}
+                      measure="mm"
+                      commit={(value) =>
+                        change(`${solid.name} ${end}`, (mine) => {
+                          const box = mine.solids[i]?.[end]
+                          if (box) box[d] = value
+                        })
+                      }
+                    />
+                  )),
+                )}
+              </div>
+            ) : (
+              <div className="figures text-soft">
+                Ø{solid.diameter} × {solid.length}
+              </div>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}
+
+const NUMBERS: [
+  keyof Axis & ('low' | 'high' | 'home' | 'rapid' | 'feed' | 'acceleration' | 'clamp_s'),
+  string,
+  string,
+][] = [
+  ['low', 'from', ''],
+  ['high', 'to', ''],
+  ['home', 'home', ''],
+  ['rapid', 'rapid', '/min'],
+  ['feed', 'feed', '/min'],
+  ['acceleration', 'accel.', '/s²'],
+  ['clamp_s', 'clamp', 's'],
+]
+
+function AxisEditor(props: {
+  axis: Axis
+  others: string[]
+  change: (what: string, next: (mine: Axis) => void) => ReturnType<SheetProps['commit']>
+}) {
+  const { axis, change } = props
+  const [open, setOpen] = useState(false)
+  const rotary = 'ABC'.includes(axis.name)
+  const unit = rotary ? '°' : 'mm'
+  return (
+    <div className="border-t border-rule py-1">
+      <button
+        type="button"
+        aria-expanded={open}
+        aria-label={`Axis ${axis.name}`}
+        className="flex w-full items-baseline gap-2 text-left"
+        onClick={() => setOpen(!open)}
+      >
+        <span className="figures w-5 font-semibold">{axis.name}</span>
+        <span className="grow text-soft">on {axis.rides}</span>
+        <span className="figures">
+          {axis.low} … {axis.high} {unit}
+        </span>
+      </button>
+      {open && (
+        <div className="grid grid-cols-2 gap-x-3 pl-5">
+          <label className="flex items-baseline gap-2">
+            <span className="w-12 text-soft">on</span>
+            <select
+              aria-label={`${axis.name} rides on`}
+              className="figures border border-rule bg-white"
+              value={axis.rides}
+              onChange={(event) =>
+                void change(`on ${event.target.value}`, (mine) => (mine.rides = event.target.value))
+              }
+            >
+              {props.others.map((name) => (
+                <option key={name}>{name}</option>
+              ))}
+            </select>
+          </label>
+          <label className="flex items-baseline gap-2">
+            <input
+              type="checkbox"
+              className="accent-action"
+              disabled={!rotary}
+              checked={axis.endless}
+              onChange={() => void change('endless', (mine) => (mine.endless = !axis.endless))}
+            />
+            endless
+          </label>
+          {NUMBERS.map(([field, label, per]) => (
+            <div key={field} className="flex items-baseline gap-2">
+              <span className="w-12 shrink-0 text-soft">{label}</span>
+              <NumberField
+                label={`${axis.name} ${label}`}
+                value={axis[field]}
+                unit={field === 'clamp_s' ? 's' : `${unit}${per}`}
+                measure={field === 'clamp_s' ? 's' : unit}
+                commit={(value) => change(label, (mine) => (mine[field] = value))}
+              />
+            </div>
+          ))}
+          {rotary &&
+            [0, 1, 2].map((d) => (
+              <div key={d} className="flex items-baseline gap-2">
+                <span className="w-12 shrink-0 text-soft">at {'XYZ'[d]}</span>
+                <NumberField
+                  label={`${axis.name} point ${'XYZ'[d]}`}
+                  value={axis.point[d]}
+                  unit="mm"
+                  measure="mm"
+                  commit={(value) => change(`point ${'XYZ'[d]}`, (mine) => (mine.point[d] = value))}
+                />
+              </div>
+            ))}
+          {[0, 1, 2].map((d) => (
+            <div key={`way${d}`} className="flex items-baseline gap-2">
+              <span className="w-12 shrink-0 text-soft">way {'XYZ'[d]}</span>
+              <NumberField
+                label={`${axis.name} direction ${'XYZ'[d]}`}
+                value={axis.direction[d]}
+                unit=""
+                measure=""
+                commit={(value) => change(`direction ${'XYZ'[d]}`, (mine) => (mine.direction[d] = value))}
+              />
+            </div>
+          ))}
+        </div>
+      )}
+    </div>
+  )
+}
+
+function TextRow(props: {
+  label: string
+  value: string
+  take: (value: string) => ReturnType<SheetProps['commit']>
+}) {
+  const [typed, setTyped] = useState<string | null>(null)
+  return (
+    <Row label={props.label}>
+      <input
+        aria-label={`Machine ${props.label.toLowerCase()}`}
+        className="figures w-full border border-rule bg-white px-1.5 py-0.5"
+        value={typed ?? props.value}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={() => {
+          if (typed !== null && typed.trim() !== props.value) void props.take(typed.trim())
+          setTyped(null)
+        }}
+      />
+    </Row>
+  )
+}
+
+const listed = (text: string) =>
+  text
+    .split(/[,;]/)
+    .map((one) => one.trim())
+    .filter(Boolean)
+
+/** An id beside others: the shipped one's with a number. */
+function freshId(id: string, others: readonly MachineData[]): string {
+  let number = 1
+  while (others.some((one) => one.id === `${id}-own${number}`)) number += 1
+  return `${id}-own${number}`
+}
