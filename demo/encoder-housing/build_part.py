@@ -112,8 +112,8 @@ def build():
     for x in (BORE[0] - 33, BORE[0] + 33):
         cuts.append(cylinder(x, 0, -1, HEIGHT + 1, 8.0))
         cuts.append(BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(x, 0, HEIGHT - 0.3), UP), 4.0, 4.3, 0.3).Shape())
-    # Cable-gland port M16x1.5 in the +y end face, into the electronics pocket, and two cross holes M6 beside it.
-    cuts.append(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(32.5, 12, 27), gp_Dir(0, 1, 0)), 14.5 / 2, 30).Shape())
+    # Cable-gland port M12x1.5 in the +y end face, into the electronics pocket, and two cross holes M6 beside it.
+    cuts.append(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(34.5, 12, 27), gp_Dir(0, 1, 0)), 10.5 / 2, 30).Shape())
     for x in (-30, 10):
         cuts += blind(gp_Ax2(gp_Pnt(x, 40, 15), gp_Dir(0, -1, 0)), 12)
     # The sensor face and a window square to it.

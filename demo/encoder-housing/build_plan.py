@@ -63,7 +63,7 @@ def at_angle(part: Part) -> tuple[FaceRef, ...]:
 def from_the_side(part: Part) -> tuple[tuple[IndexPosition, IndexPosition], tuple[Operation, ...]]:
     """The sensor face and the end face looked at squarely, and what is cut there."""
     face, floor = (ref_to(one) for one in tilted(part))
-    port = along_y(part, 14.5)
+    port = along_y(part, 10.5)
     screws = (*at_angle(part), *along_y(part, 5.0))
     everywhere = {"position": "sensor", "repeated_at": ("end",), "faces": screws}
     return (IndexPosition(name="sensor", face=face), IndexPosition(name="end", face=port[0])), (
@@ -72,7 +72,7 @@ def from_the_side(part: Part) -> tuple[tuple[IndexPosition, IndexPosition], tupl
                leave_side=0.1),
         Outline(id="window", name="Finish sensor window", tool="em3", position="sensor", side="inside", faces=(floor,),
                 step_down=4, feed_mm_min=400),
-        Pocket(id="port", name="Gland port", tool="em10l", position="end", faces=port, below=0.5, step_down=4),
+        Pocket(id="port", name="Gland port", tool="em8", position="end", faces=port, below=0.5, step_down=4),
         Drilling(id="spot-screws", name="Spot cross holes", tool="sd10", cycle="spot", chamfer=4.6, **everywhere),
         Drilling(id="drill-screws", name="Drill cross holes", tool="dr5", cycle="peck", peck=5, **everywhere),
     )  # fmt: skip

@@ -189,8 +189,8 @@ class Headless(unittest.TestCase):
             check=True,
         )
         facts = json.loads(done.stdout)
-        self.assertEqual(facts["faces"], {"cone": 10, "cylinder": 27, "plane": 25})
-        self.assertEqual(len(facts["holes"]), 8)
+        self.assertEqual(facts["faces"], {"cone": 14, "cylinder": 31, "plane": 25})
+        self.assertEqual(len(facts["holes"]), 12)
         self.assertEqual(facts["smallest_inner_radius_mm"], 2.0)
         self.assertEqual(facts["problems"], [])
         self.assertEqual({pocket["corner_radius"] for pocket in facts["pockets"]}, {None, 5.0, 6.0, 2.0})

@@ -100,7 +100,8 @@ class Holes(unittest.TestCase):
         model = read_step(DEMO.read_bytes())
         seen = found_in(model)
         widths = [hole.diameter for hole in seen]
-        self.assertEqual(widths.count(5.0), 4)  # tapping drills of M6 (ISO 2306)
+        self.assertEqual(widths.count(5.0), 8)  # tapping drills of M6 (ISO 2306)
+        self.assertEqual(widths.count(10.5), 1)  # of M12 × 1.5
         self.assertEqual(widths.count(8.0), 2)
         bore = next(hole for hole in seen if hole.diameter == 35.0)
         self.assertTrue(bore.through)

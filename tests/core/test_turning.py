@@ -226,8 +226,9 @@ class Values(unittest.TestCase):
         rows = report.setups[0].offsets
         self.assertEqual(
             [(r.register_name, r.found, r.operations) for r in rows],
-            [("G55", "derived", ("face",)), ("G56", "derived", ("hole",))],
+            [("G54", "edge", ()), ("G55", "derived", ("face",)), ("G56", "derived", ("hole",))],
         )
+        self.assertEqual([r.comes_from for r in rows], [None, "G54", "G54"])
         self.assertEqual(rows[0].stands_on, ("table", "Strap clamp 80", "work"))
         _, report = computed("centre")
         self.assertEqual([(r.register_name, len(r.operations)) for r in report.setups[0].offsets], [("G54", 2)])
@@ -489,7 +490,42 @@ class WrongPositions(unittest.TestCase):
         self.assertEqual([p.angles for p in cured.positions], [{"A": 90.0}])
         self.assertGreater(cured.operations[0].removed_volume_mm3, 100)
 
+    def test_the_positions_of_all_operations_at_once(self):
+        """Two operations that lie on their sides: one edit makes both positions and cuts each at its own."""
+        drilled = {"id": "hole", "name": "hole", "kind": "drilling", "tool": "dr5", "faces": [faces()["hole"]]}
+        faced = facing(None) | {"face": faces()["slant"]}
+        report = evaluate(
+            plan_from(document(operations=[drilled, faced])), part(), "d" * 64, computed("register_each")[0]
+        )
+        (found,) = [f for f in report.setups[0].findings if f.code == "index.needed"]
+        self.assertEqual(found.measured, 2.0)
+        data = document()
+        data["setups"][0] = found.cures[0].value
+        cured = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0]).setups[0]
+        self.assertEqual(sorted(p.angles["A"] for p in cured.positions), [-30.0, 90.0])
+        self.assertEqual([f.sentence for o in cured.operations for f in o.findings if f.severity == "error"], [])
+
+    def test_holes_all_round_need_all_their_positions(self):
+        """The six holes as one operation without positions: the cure makes five, the first looks up as it is seated."""
+        plan = flange_plan(position=None, repeated_at=[])
+        plan["setups"][0]["positions"] = []
+        (found,) = flange_report(plan).setups[0].operations[0].findings
+        plan["setups"][0] = found.cures[0].value
+        cured = flange_report(plan).setups[0]
+        self.assertEqual((len(cured.positions), len(cured.operations)), (5, 6))
+        self.assertIsNone(cured.operations[0].position)
+
     def test_sixty_zeros_on_a_control_with_six(self):
+        """Six registers, one of them the setup's own, one kept back: four positions get one, 56 do not."""
+        data = document(positions=[{"name": f"P{i}", "angles": {"A": float(i + 1)}} for i in range(60)])
+        mine = machine_of("vertical-760-a").model_dump(mode="json")
+        mine["id"] = "six"
+        mine["control"]["extended"] = 0
+        data["machines"], data["setups"][0]["machine"] = [mine], "six"
+        report = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0])
+        self.assertEqual(sum(f.code == "offsets.none_left" for f in report.setups[0].findings), 56)
+
+    def test_registers_go_on_beyond_the_standard_ones(self):
         data = document(positions=[{"name": f"P{i}", "angles": {"A": float(i + 1)}} for i in range(60)])
         data["setups"][0]["machine"] = "vertical-760-a"
         plan = plan_from(data)

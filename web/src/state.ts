@@ -1,5 +1,5 @@
 import { create } from 'zustand'
-import type { Edge, EdgeRef, Face, FaceRef, Measured, Problem, Target, Vec } from './api/client'
+import type { Edge, EdgeRef, Face, FaceRef, Measured, Problem, StandData, Target, Vec } from './api/client'
 
 export const STAGES = ['incoming', 'seat', 'hold', 'reach', 'cut', 'outgoing'] as const
 export type Stage = (typeof STAGES)[number]
@@ -51,6 +51,8 @@ type View = {
   seen: readonly number[] | null
   /** Key of a picture of what a tool reaches, while it is shown. */
   reached: string | null
+  /** The machine moved to some values of its axes, at the stage Reach. */
+  standing: StandData | null
   measuring: Measuring | null
   /** The value that F2 writes into a field. */
   measured: number | null
@@ -105,6 +107,7 @@ export const useView = create<View>((set) => ({
   lit: [],
   seen: null,
   reached: null,
+  standing: null,
   measuring: null,
   measured: null,
   section: null,

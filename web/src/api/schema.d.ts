@@ -650,6 +650,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/stand/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stand Of
+         * @description The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what there.
+         */
+        get: operations["stand_of_api_projects__project_id__stand__setup__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -4436,6 +4456,39 @@ export interface components {
             faces: number[];
         };
         /**
+         * Stand
+         * @description A machine as it stands. values: of every axis; local_from_zero: 4×4, the plane square to the tool; nose: where the bare spindle's nose
+         *
+         *     is in it, mm; machine_key, slides: pictures; beyond: axes past their limits; meets: what runs into what, in words.
+         */
+        Stand: {
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
+            /** Local From Zero */
+            local_from_zero: number[][];
+            /** Nose */
+            nose: [
+                number,
+                number,
+                number
+            ];
+            /** Machine Key */
+            machine_key: string | null;
+            slides: components["schemas"]["SlidesFact"] | null;
+            /**
+             * Beyond
+             * @default []
+             */
+            beyond: string[];
+            /**
+             * Meets
+             * @default []
+             */
+            meets: string[];
+        };
+        /**
          * Step
          * @description Undo or redo, asked for on a revision.
          */
@@ -6329,6 +6382,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reached"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stand_of_api_projects__project_id__stand__setup__get: {
+        parameters: {
+            query?: {
+                x?: number | null;
+                y?: number | null;
+                z?: number | null;
+                a?: number | null;
+                b?: number | null;
+                c?: number | null;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stand"];
                 };
             };
             /** @description Validation Error */

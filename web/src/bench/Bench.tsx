@@ -67,9 +67,7 @@ function useStockShown(project: ProjectState) {
         moving: operation.key,
         seconds: moment.seconds,
       }
-    // An operation that is chosen and cut at several positions is shown when the last is done.
-    const last = operation && list.findLast((one) => one.id === operation.id && one.key)
-    if (last?.key) return { key: last.key, name: `after ${last.name}` }
+    if (operation?.key) return { key: operation.key, name: `after ${operation.name}` }
     if (stage === 'outgoing' && useView.getState().operation === '')
       return { key: setup.incoming_key, name: 'before the first cut' }
     return { key: setup.outgoing_key, name: 'outgoing' }
@@ -106,7 +104,8 @@ export function Bench({ project }: { project: ProjectState }) {
   }, [setup, view.card])
   // An operation at an index position moves in a plane that is turned with the work.
   const planeFromWork = moment.operation?.zero_from_work
-  const looked = setup?.positions.find((one) => one.name === view.turnedTo)
+  const byAxes = view.stage === 'reach' ? view.standing : null
+  const looked = byAxes ?? setup?.positions.find((one) => one.name === view.turnedTo)
   const zeroFromPlane = useMemo(() => {
     if (looked) return new THREE.Matrix4().set(...(looked.local_from_zero.flat() as Sixteen)).invert()
     if (!planeFromWork) return new THREE.Matrix4()
@@ -179,7 +178,7 @@ export function Bench({ project }: { project: ProjectState }) {
           )}
           {view.marked && <Marked at={view.marked} />}
         </group>
-        {showHolding && !asking && hold && <Holding hold={hold} planes={planes} />}
+        {showHolding && (!asking || view.reached) && hold && <Holding hold={hold} planes={planes} />}
         {view.shown.machine && (view.stage === 'reach' || view.stage === 'cut') && !asking && machinery && (
           <Machinery of={machinery} />
         )}
@@ -190,15 +189,18 @@ export function Bench({ project }: { project: ProjectState }) {
               hue={hueOf(view.card)}
             />
           )}
-          {moment.operation && moment.moment && (
+          {!byAxes && moment.operation && moment.moment && (
             <ToolSolid
               parts={moment.operation.tool_shape}
               tip={moment.moment.tip}
               lean={moment.moment.lean}
             />
           )}
-          {view.shown.machine && standing?.slides && moment.operation && moment.moment && (
-            <Sliding of={standing.slides} tip={moment.moment.tip} tool={moment.operation.tool_shape} />
+          {view.shown.machine && byAxes?.slides && (
+            <Sliding of={byAxes.slides} nose={byAxes.nose as Vec} whole />
+          )}
+          {view.shown.machine && !byAxes && standing?.slides && moment.operation && moment.moment && (
+            <Sliding of={standing.slides} nose={noseOver(moment.operation.tool_shape, moment.moment.tip)} />
           )}
         </group>
         {zeroShown && <Follow id="zero-mark" at={[0, 0, 0]} />}
@@ -514,6 +516,12 @@ function ToolSolid(props: {
       ))}
     </group>
   )
+}
+
+/** Where the spindle's nose is when a tool's tip stands at a place. */
+function noseOver(parts: OperationReport['tool_shape'], tip: Vec): Vec {
+  const nose = parts.find((part) => part.name === 'spindle nose')
+  return [tip[0], tip[1], tip[2] + Math.min(...(nose?.outline.map(([, height]) => height ?? 0) ?? [0]))]
 }
 
 function Marked({ at }: { at: Vec }) {

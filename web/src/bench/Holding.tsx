@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import * as THREE from 'three'
-import type { HoldFacts, OperationReport, SlidesFact, Vec } from '../api/client'
+import type { HoldFacts, SlidesFact, Vec } from '../api/client'
 import { useView } from '../state'
 import { type Solid, usePicture, useSolid } from './glb'
 import { Lines } from './Lines'
@@ -101,24 +101,25 @@ function Contacts({ hold, lit }: { hold: HoldFacts; lit: string | null }) {
   )
 }
 
-/** The machine's solids that go with the tool or between tool and work, where they stand with the tip at a place. */
-export function Sliding(props: { of: SlidesFact; tip: Vec; tool: OperationReport['tool_shape'] }) {
-  const solid = useSolid(props.of.key)
-  const nose = props.tool.find((part) => part.name === 'spindle nose')
-  const gauge = Math.min(...(nose?.outline.map(([, height]) => height ?? 0) ?? [0]))
-  const each = useMemo(
-    () => (solid ? props.of.names.map((_, i) => only(solid.surface, i)) : []),
-    [solid, props.of],
-  )
-  const at: Vec = [props.tip[0], props.tip[1], props.tip[2] + gauge]
+/** The machine's solids that go with the tool or between tool and work, with the spindle's nose at a place; the nose itself where it is asked for. */
+export function Sliding({ of, nose, whole }: { of: SlidesFact; nose: Vec; whole?: boolean }) {
+  const solid = useSolid(of.key)
+  const each = useMemo(() => (solid ? of.names.map((_, i) => only(solid.surface, i)) : []), [solid, of])
   return (
     <>
       {each.map((geometry, i) => {
-        const rows = props.of.follows[i] ?? []
-        const goes = rows.map((row) => row.reduce((sum, share, d) => sum + share * (at[d] ?? 0), 0)) as Vec
+        const own = of.names[i] === 'spindle nose'
+        if (own && !whole) return null
+        const rows = of.follows[i] ?? []
+        const goes = rows.map((row) => row.reduce((sum, share, d) => sum + share * (nose[d] ?? 0), 0)) as Vec
         return (
-          <mesh key={props.of.names[i]} geometry={geometry} position={goes} renderOrder={1}>
-            <meshLambertMaterial color="#A7B0B4" transparent opacity={0.16} depthWrite={false} />
+          <mesh key={of.names[i]} geometry={geometry} position={goes} renderOrder={1}>
+            <meshLambertMaterial
+              color={own ? '#8E9496' : '#A7B0B4'}
+              transparent
+              opacity={own ? 0.7 : whole ? 0.2 : 0.1}
+              depthWrite={own}
+            />
           </mesh>
         )
       })}

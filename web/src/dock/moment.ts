@@ -103,7 +103,7 @@ export function useMoment(project: ProjectState) {
   let operation: OperationReport | undefined
   let start = 0
   let within = Infinity
-  if (time === Infinity) operation = operations.find((one) => one.id === named)
+  if (time === Infinity) operation = operations.findLast((one) => one.run === named || one.id === named)
   else
     for (const one of operations) {
       operation = one

@@ -96,6 +96,13 @@ def slides(machine: Machine, zero_on_table: Vector, at: Turned) -> list[Slide]:
     return out
 
 
+def nose_slide(machine: Machine) -> Slide:
+    """The spindle's nose by itself, without a tool."""
+    diameter, length = machine.spindle.nose
+    body = manifold3d.Manifold.cylinder(length, diameter / 2, diameter / 2, ROUND)
+    return Slide("spindle nose", mesh_of(body), np.eye(3))
+
+
 def _is_nose(machine: Machine, solid: Solid) -> bool:
     return (
         solid.rides == machine.spindle.rides

@@ -48,6 +48,7 @@ from pelvrak.core.route.jaws import (
     zero_from_nest,
 )
 from pelvrak.core.route.loads import safety_findings
+from pelvrak.core.route.needed import positions_needed, turned_for
 from pelvrak.core.route.offsets import known_in_time, offsets_of, wrong_centre
 from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_json, stock_pieces
 from pelvrak.core.route.plan import Plan, Setup
@@ -68,7 +69,7 @@ from pelvrak.core.route.simulate import simulate
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.route.swinging import swings
 from pelvrak.core.route.told import machine_picture, position_reports, slides_picture
-from pelvrak.core.route.turning import Turning, shared, turned_for, turning_of
+from pelvrak.core.route.turning import Turning, shared, turning_of
 from pelvrak.core.route.visits import Visit, order_findings, visits
 from pelvrak.core.route.zeros import maker_number, zeros_checked
 from pelvrak.core.seat.seating import Boxes, lay, seat_work, zero_place
@@ -322,7 +323,7 @@ def _setup(
     change_s = placed.machine.changer.seconds
     told = (
         *placed.findings, *turning.findings, *known_in_time(turning, index, load), *swings(run, turning, incoming_key, tools, reports),
-        *order_findings(setup, index, turning.time_between, change_s),
+        *order_findings(setup, index, turning.time_between, change_s), *_lying(run, turning, index, reports),
     )  # fmt: skip
     findings = [_with_pointers(finding, index) for finding in told]
     findings += [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
@@ -346,8 +347,8 @@ def _setup(
             "nest": placed.nest,
             "register_value": values_of(turning, ""),
             "positions": position_reports(run, turning, run.part),
-            "machine_key": machine_picture(run, turning, ""),
-            "slides": slides_picture(run, turning, ""),
+            "machine_key": machine_picture(run, placed.machine, turning.turned.get(""), turning.zero_on_table),
+            "slides": slides_picture(run, placed.machine, turning.turned.get(""), turning.zero_on_table),
             "offsets": offsets_of(turning, shop),
             "wrong_centre_mm": round(wrong_centre(turning), 5) if setup.positions else None,
             "zeros": tuple(
@@ -366,6 +367,14 @@ def _setup(
             "findings": tuple(findings),
         }
     )
+
+
+def _lying(run: Run, turning: Turning, index: int, reports: list[OperationReport]) -> list[Finding]:
+    """Positions for all operations at once whose faces do not look to the spindle."""
+    seated = turning.stations.get("")
+    wrong = {report.id for report in reports if any(f.code == "cut.not_square" for f in report.findings)}
+    lying = [operation for operation in turning.setup.operations if operation.id in wrong]
+    return [] if seated is None else positions_needed(turning, index, lying, run.part.part, seated.zero_from_work)
 
 
 @dataclass

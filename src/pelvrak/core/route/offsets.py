@@ -96,13 +96,8 @@ def offsets_of(turning: Turning, fixtures: dict[str, Fixture]) -> tuple[OffsetRo
         return tuple(dict.fromkeys(turning.visits[i].operation.name for i in users.get(register, [])))
 
     home = turning.turned.get("")
-    needed = (
-        any(not visit.position for visit in turning.visits)
-        or not setup.positions
-        or setup.rotary_run != "register_each"
-    )
     for number, source in enumerate(_sources(turning)):
-        if source.register in rows or (number == 0 and not needed and source.register not in users):
+        if source.register in rows:
             continue
         value = values_of(turning, "", None if number == 0 else source.at)
         set_value = source.found.value

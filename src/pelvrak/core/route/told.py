@@ -5,12 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from pelvrak.core.geometry.mesh import crease_lines, joined, to_glb, transformed
-from pelvrak.core.geometry.part import PartModel, as_vector
+from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse
 from pelvrak.core.geometry.seen import reached
-from pelvrak.core.machine.index import index_time
+from pelvrak.core.machine.index import Turned, index_time
 from pelvrak.core.machine.kinematics import home_angles
-from pelvrak.core.machine.slides import slides
+from pelvrak.core.machine.machine import Machine
+from pelvrak.core.machine.slides import nose_slide, slides
 from pelvrak.core.route.registers import values_of
 from pelvrak.core.route.report import PositionReport, SlidesFact
 from pelvrak.core.route.run import VERSION, Run, matrix
@@ -20,28 +21,30 @@ from pelvrak.core.route.turning import Turning, bodies, compact
 TOLD_SOLUTIONS = 4
 
 
-def machine_picture(run: Run, turning: Turning, name: str) -> str | None:
-    """Key of a picture (surface.glb) of the machine's solids that stand by the work at a position; zero frame, None without a layout."""
-    at, zero = turning.turned.get(name), turning.zero_on_table
-    if at is None or zero is None or not turning.machine.rotary:
+def machine_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector | None) -> str | None:
+    """Key of a picture (surface.glb) of the machine's solids that stand by the work at a position; zero frame, None without a layout.
+
+    zero: the setup's, on the table.
+    """
+    if at is None or zero is None or not machine.rotary:
         return None
-    key = key_of("machine", VERSION, turning.machine, at.angles, zero)
+    key = key_of("machine", VERSION, machine, at.angles, zero)
     if run.store.get(key, "surface.glb") is None:
         back = inverse(at.local_from_zero)
-        mesh = joined([transformed(compact(m, k), back) for k, (_, m) in enumerate(bodies(turning.machine, at, zero))])
+        mesh = joined([transformed(compact(m, k), back) for k, (_, m) in enumerate(bodies(machine, at, zero))])
         run.store.put(key, {"surface.glb": to_glb(mesh, crease_lines(mesh)), "facts.json": b"{}"})
     return key
 
 
-def slides_picture(run: Run, turning: Turning, name: str) -> SlidesFact | None:
-    """The machine's solids that move against the work, drawn (surface.glb, labelled by number) with the bare nose at zero of a position's plane."""
-    at, zero = turning.turned.get(name), turning.zero_on_table
+def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector | None) -> SlidesFact | None:
+    """The machine's solids that move against the work, drawn (surface.glb, labelled by number) with the bare nose at zero of a position's plane;
+
+    the nose itself last.
+    """
     if at is None or zero is None:
         return None
-    moving = slides(turning.machine, zero, at)
-    if not moving:
-        return None
-    key = key_of("slides", VERSION, turning.machine, at.angles, zero, matrix(at.local_from_zero))
+    moving = [*slides(machine, zero, at), nose_slide(machine)]
+    key = key_of("slides", VERSION, machine, at.angles, zero, matrix(at.local_from_zero))
     if run.store.get(key, "surface.glb") is None:
         mesh = joined([compact(one.mesh, number) for number, one in enumerate(moving)])
         run.store.put(key, {"surface.glb": to_glb(mesh, crease_lines(mesh)), "facts.json": b"{}"})
@@ -65,7 +68,8 @@ def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[Posit
             x=as_vector(np.round(at.local_from_zero[0, :3], 9) + 0.0), offset_register=turning.registers.get(name, ""),
             register_value=values_of(turning, name), seen=tuple(np.round(shares[:, k], 3).tolist()),
             solutions=solutions, why=solutions[0].why if solutions else "as typed", change=at.change,
-            machine_key=machine_picture(run, turning, name), slides=slides_picture(run, turning, name),
+            machine_key=machine_picture(run, turning.machine, at, turning.zero_on_table),
+            slides=slides_picture(run, turning.machine, at, turning.zero_on_table),
             turning_s=round(index_time(turning.machine, home_angles(turning.machine), at.angles), 3),
         ))  # fmt: skip
     return tuple(out)

@@ -10,9 +10,9 @@ import numpy as np
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.operations import Operation, places_of
-from pelvrak.core.cutting.repeated import Shared, faces_of, shared_out
+from pelvrak.core.cutting.repeated import Shared, shared_out
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Cure, Finding, of_bad_input
+from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.mesh import (
     Floats,
     Mesh,
@@ -21,7 +21,7 @@ from pelvrak.core.geometry.mesh import (
     transformed,
     with_label,
 )
-from pelvrak.core.geometry.part import Part, PartModel, Vector, as_vector
+from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid
 from pelvrak.core.holding.facts import HoldFacts, PieceFact
 from pelvrak.core.machine.index import Turned, index_time, upright
@@ -30,7 +30,7 @@ from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.slides import solid_mesh, stands_by_the_work
 from pelvrak.core.route.holding import holding_field, holding_mesh
 from pelvrak.core.route.plan import Setup
-from pelvrak.core.route.positions import IndexPosition, turned_to
+from pelvrak.core.route.positions import turned_to
 from pelvrak.core.route.run import Run
 from pelvrak.core.route.simulate import Station
 from pelvrak.core.route.visits import Visit, visits
@@ -213,32 +213,3 @@ def shared(turning: Turning, operation: Operation, part: PartModel) -> Shared:
 def alike(one: Turned, two: Turned) -> bool:
     """Whether the rotary axes stand alike at two positions."""
     return all(abs(one.angles[k] - two.angles[k]) < 1e-9 for k in one.angles)
-
-
-def turned_for(
-    turning: Turning, index: int, operation: Operation, part: Part, zero_from_work: Floats
-) -> tuple[Cure, ...]:
-    """For an operation whose faces do not look to the spindle: the position where they do, there already or made for it."""
-    faces = faces_of(operation)
-    if not faces or not turning.machine.rotary:
-        return ()
-    names = [position.name for position in turning.setup.positions]
-    fresh = next(f"P{n}" for n in range(1, 99) if f"P{n}" not in names)
-    made = IndexPosition(name=fresh, face=faces[0])
-    try:
-        at = turned_to(made, part, zero_from_work, turning.machine, home_angles(turning.machine), lambda _: {})
-    except BadInput:
-        return ()
-    there = next((name for name, one in turning.turned.items() if name and alike(one, at)), None)
-    setup = turning.setup.model_copy(update={
-        "positions": turning.setup.positions if there else (*turning.setup.positions, made),
-        "operations": tuple(o.model_copy(update={"position": there or fresh}) if o.id == operation.id else o for o in turning.setup.operations),
-    })  # fmt: skip
-    angles = " ".join(f"{name}{value:g}" for name, value in at.angles.items())
-    return (
-        Cure(
-            label=f"Cut it at {there or f'a new position {fresh}'}, {angles}",
-            path=f"/setups/{index}",
-            value=setup.model_dump(mode="json"),
-        ),
-    )

@@ -17,6 +17,7 @@ from pelvrak.core.route.plan import Plan, Setup, plan_from, refusal
 from pelvrak.core.route.reaching import Reached, reached_from
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import Run
+from pelvrak.core.route.stand import Stand, stand
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
 from pelvrak.server.db.models import PartUpload
@@ -92,15 +93,29 @@ def reach(
     except ValidationError as wrong:
         bad = refusal(wrong, "tool")
         raise Refused(422, bad.code, bad.where, bad.what, "give an overhang the tool allows") from wrong
-    model = unpacked(_kept(key, "part.npz"))
-    run = Run(
-        plan, DatabaseStore(), lambda share, what: True, model, key, material_of(plan.billet.material),
-        BadInput("billet.unasked", "billet", "not needed here", "none"), _no_files,
-    )  # fmt: skip
     try:
-        return reached_from(run, told, position, own)
+        return reached_from(_run(plan, key), told, position, own)
     except LookupError as missing:
         raise Refused(404, "index.no_position", "position", f"{setup} has no position {position!r} that was reached", "choose one of its positions") from missing  # fmt: skip
+
+
+@router.get("/projects/{project_id}/stand/{setup}")
+def stand_of(
+    project_id: int, setup: str, x: float | None = None, y: float | None = None, z: float | None = None,
+    a: float | None = None, b: float | None = None, c: float | None = None,
+) -> Stand:  # fmt: skip
+    """The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what there."""
+    plan, _, told, key = _computed(project_id, setup)
+    given = {"X": x, "Y": y, "Z": z, "A": a, "B": b, "C": c}
+    return stand(_run(plan, key), told, {name: value for name, value in given.items() if value is not None})
+
+
+def _run(plan: Plan, key: str) -> Run:
+    """What questions about a computed setup are asked of; nothing is evaluated."""
+    return Run(
+        plan, DatabaseStore(), lambda share, what: True, unpacked(_kept(key, "part.npz")), key, material_of(plan.billet.material),
+        BadInput("billet.unasked", "billet", "not needed here", "none"), _no_files,
+    )  # fmt: skip
 
 
 def _no_files(sha256: str | None, name: str) -> bytes:

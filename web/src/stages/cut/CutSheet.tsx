@@ -118,7 +118,7 @@ export function CutSheet(props: SheetProps) {
           const runs = report?.operations.filter((one) => one.id === operation.id) ?? []
           const own = runs[0]
           const takes = runs.reduce((sum, one) => sum + one.time_s, 0)
-          const open = view.operation === operation.id
+          const open = view.operation?.split('@')[0] === operation.id
           const grave = own?.findings.find((one) => one.severity !== 'note')
           return (
             <li key={operation.id} className="border-t border-rule">

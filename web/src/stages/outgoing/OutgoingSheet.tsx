@@ -32,17 +32,20 @@ export function OutgoingSheet({ project, plan, setup, index, report }: SheetProp
           <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">After each operation</h3>
           <div className="flex flex-col">
             {[
-              { id: '', name: 'before', outgoing_volume_mm3: report.incoming_volume_mm3 },
+              { run: '', name: 'before', position: null, outgoing_volume_mm3: report.incoming_volume_mm3 },
               ...report.operations,
             ].map((one) => (
               <button
-                key={one.id}
+                key={one.run}
                 type="button"
-                aria-pressed={view.operation === one.id}
-                className={`flex justify-between border-t border-rule py-1 text-left ${view.operation === one.id ? 'font-semibold' : ''}`}
-                onClick={() => view.set({ operation: one.id, time: Infinity, compare: false })}
+                aria-pressed={view.operation === one.run}
+                className={`flex justify-between border-t border-rule py-1 text-left ${view.operation === one.run ? 'font-semibold' : ''}`}
+                onClick={() => view.set({ operation: one.run, time: Infinity, compare: false })}
               >
-                <span>{one.name}</span>
+                <span>
+                  {one.name}
+                  {one.position && <span className="text-soft"> at {one.position}</span>}
+                </span>
                 <span className="figures text-action">{(one.outgoing_volume_mm3 / 1000).toFixed(2)} cm³</span>
               </button>
             ))}

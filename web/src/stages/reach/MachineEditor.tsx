@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import type { MachineData } from '../../api/client'
+import { Segments } from '../../ui/Choice'
 import { NumberField, NumberRow, Row } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
 
@@ -177,13 +178,13 @@ const NUMBERS: [
   string,
   string,
 ][] = [
-  ['low', 'from', ''],
-  ['high', 'to', ''],
-  ['home', 'home', ''],
-  ['rapid', 'rapid', '/min'],
-  ['feed', 'feed', '/min'],
-  ['acceleration', 'accel.', '/s²'],
-  ['clamp_s', 'clamp', 's'],
+  ['low', 'From', ''],
+  ['high', 'To', ''],
+  ['home', 'Home', ''],
+  ['rapid', 'Rapid', '/min'],
+  ['feed', 'Feed', '/min'],
+  ['acceleration', 'Acceleration', '/s²'],
+  ['clamp_s', 'Clamping', 's'],
 ]
 
 function AxisEditor(props: {
@@ -211,69 +212,52 @@ function AxisEditor(props: {
         </span>
       </button>
       {open && (
-        <div className="grid grid-cols-2 gap-x-3 pl-5">
-          <label className="flex items-baseline gap-2">
-            <span className="w-12 text-soft">on</span>
-            <select
-              aria-label={`${axis.name} rides on`}
-              className="figures border border-rule bg-white"
+        <div className="ml-1 border-l-2 border-rule pl-3">
+          <Row label="Rides on">
+            <Segments
+              label={`${axis.name} rides on`}
               value={axis.rides}
-              onChange={(event) =>
-                void change(`on ${event.target.value}`, (mine) => (mine.rides = event.target.value))
-              }
-            >
-              {props.others.map((name) => (
-                <option key={name}>{name}</option>
-              ))}
-            </select>
-          </label>
-          <label className="flex items-baseline gap-2">
-            <input
-              type="checkbox"
-              className="accent-action"
-              disabled={!rotary}
-              checked={axis.endless}
-              onChange={() => void change('endless', (mine) => (mine.endless = !axis.endless))}
+              options={props.others.map((name) => ({ value: name, label: name }))}
+              choose={(name) => void change(`on ${name}`, (mine) => (mine.rides = name))}
             />
-            endless
-          </label>
+          </Row>
           {NUMBERS.map(([field, label, per]) => (
-            <div key={field} className="flex items-baseline gap-2">
-              <span className="w-12 shrink-0 text-soft">{label}</span>
-              <NumberField
-                label={`${axis.name} ${label}`}
-                value={axis[field]}
-                unit={field === 'clamp_s' ? 's' : `${unit}${per}`}
-                measure={field === 'clamp_s' ? 's' : unit}
-                commit={(value) => change(label, (mine) => (mine[field] = value))}
-              />
-            </div>
+            <NumberRow
+              key={field}
+              label={label}
+              name={`${axis.name} ${label.toLowerCase()}`}
+              value={axis[field]}
+              unit={field === 'clamp_s' ? 's' : `${unit}${per}`}
+              commit={(value) => change(label.toLowerCase(), (mine) => (mine[field] = value))}
+            />
           ))}
-          {rotary &&
-            [0, 1, 2].map((d) => (
-              <div key={d} className="flex items-baseline gap-2">
-                <span className="w-12 shrink-0 text-soft">at {'XYZ'[d]}</span>
-                <NumberField
-                  label={`${axis.name} point ${'XYZ'[d]}`}
-                  value={axis.point[d]}
-                  unit="mm"
-                  measure="mm"
-                  commit={(value) => change(`point ${'XYZ'[d]}`, (mine) => (mine.point[d] = value))}
-                />
+          {(rotary ? (['direction', 'point'] as const) : (['direction'] as const)).map((field) => (
+            <Row key={field} label={field === 'point' ? 'Turns about' : 'Direction'}>
+              <div className="grid grid-cols-3 gap-1">
+                {[0, 1, 2].map((d) => (
+                  <NumberField
+                    key={d}
+                    label={`${axis.name} ${field} ${'XYZ'[d]}`}
+                    value={axis[field][d]}
+                    unit={'XYZ'[d] ?? ''}
+                    measure={field === 'point' ? 'mm' : ''}
+                    commit={(value) => change(`${field} ${'XYZ'[d]}`, (mine) => (mine[field][d] = value))}
+                  />
+                ))}
               </div>
-            ))}
-          {[0, 1, 2].map((d) => (
-            <div key={`way${d}`} className="flex items-baseline gap-2">
-              <span className="w-12 shrink-0 text-soft">way {'XYZ'[d]}</span>
-              <NumberField
-                label={`${axis.name} direction ${'XYZ'[d]}`}
-                value={axis.direction[d]}
-                unit=""
-                measure=""
-                commit={(value) => change(`direction ${'XYZ'[d]}`, (mine) => (mine.direction[d] = value))}
-              />
-            </div>
+            </Row>
           ))}
+          {rotary && (
+            <label className="flex items-baseline gap-2 border-t border-rule py-1">
+              <input
+                type="checkbox"
+                className="accent-action"
+                checked={axis.endless}
+                onChange={() => void change('endless', (mine) => (mine.endless = !axis.endless))}
+              />
+              goes round without end
+            </label>
+          )}
         </div>
       )}
     </div>

@@ -29,43 +29,19 @@ export function Offsets(props: SheetProps & { rows: readonly OffsetRow[] }) {
           const own = row.found !== 'derived'
           return (
             <li key={row.register_name} className="border-t border-rule py-1">
-              <button
-                type="button"
-                className="grid w-full grid-cols-[4.2rem_minmax(0,1fr)] items-baseline text-left"
-                aria-expanded={open === row.register_name}
-                aria-label={`Register ${row.register_name}`}
-                disabled={!own}
-                onClick={() => setOpen(open === row.register_name ? null : row.register_name)}
-              >
-                <span className="figures flex items-center gap-1 font-semibold">
-                  <FoundMark row={row} />
-                  {row.register_name}
-                </span>
-                <span className="figures text-action">
-                  {row.value
-                    ? row.value.map((one, d) => `${'XYZ'[d]}${one.value.toFixed(3)}`).join(' ')
-                    : 'no layout'}
-                </span>
-                <span />
-                <span className="text-soft">
-                  {row.zero}, {row.found}
-                  {row.comes_from && ` ${row.found === 'derived' ? 'from' : 'in'} ${row.comes_from}`}
-                  {row.before && `, before ${nameOf(props, row.before)}`}
-                  {Object.entries(row.angles).map(([name, angle]) => ` · ${name}${round(angle, 3)}`)}
-                </span>
-                {row.off_mm != null && (
-                  <>
-                    <span />
-                    <span className={row.off_mm > 1 ? 'text-trouble' : 'text-soft'}>
-                      set {round(row.off_mm, 3)} mm from the layout
-                    </span>
-                  </>
-                )}
-                <span />
-                <span className="text-soft">{row.stands_on.join(' → ')}</span>
-                <span />
-                <span className="text-soft">{row.operations.join(', ') || 'nothing uses it yet'}</span>
-              </button>
+              {own ? (
+                <button
+                  type="button"
+                  className="w-full text-left"
+                  aria-expanded={open === row.register_name}
+                  aria-label={`Register ${row.register_name}`}
+                  onClick={() => setOpen(open === row.register_name ? null : row.register_name)}
+                >
+                  <RegisterRow {...props} row={row} />
+                </button>
+              ) : (
+                <RegisterRow {...props} row={row} />
+              )}
               {open === row.register_name && <FoundEditor {...props} row={row} />}
             </li>
           )
@@ -73,6 +49,34 @@ export function Offsets(props: SheetProps & { rows: readonly OffsetRow[] }) {
       </ul>
       <Load {...props} />
     </section>
+  )
+}
+
+function RegisterRow(props: SheetProps & { row: OffsetRow }) {
+  const { row } = props
+  return (
+    <div className="grid grid-cols-[4.2rem_minmax(0,1fr)] items-baseline">
+      <span className="figures flex items-center gap-1 font-semibold">
+        <FoundMark row={row} />
+        {row.register_name}
+      </span>
+      <span className="figures text-action">
+        {row.value ? row.value.map((one, d) => `${'XYZ'[d]}${one.value.toFixed(3)}`).join(' ') : 'no layout'}
+      </span>
+      <span className="col-start-2 text-soft">
+        {row.zero}, {row.found}
+        {row.comes_from && ` ${row.found === 'derived' ? 'from' : 'in'} ${row.comes_from}`}
+        {row.before && `, before ${nameOf(props, row.before)}`}
+        {Object.entries(row.angles).map(([name, angle]) => ` · ${name}${round(angle, 3)}`)}
+      </span>
+      {row.off_mm != null && (
+        <span className={`col-start-2 ${row.off_mm > 1 ? 'text-trouble' : 'text-soft'}`}>
+          set {round(row.off_mm, 3)} mm from the layout
+        </span>
+      )}
+      <span className="col-start-2 text-soft">{row.stands_on.join(' → ')}</span>
+      <span className="col-start-2 text-soft">{row.operations.join(', ') || 'nothing counts from it'}</span>
+    </div>
   )
 }
 

@@ -1,12 +1,13 @@
 import { useState } from 'react'
 import type { MachineData, PositionReport, Setup } from '../../api/client'
 import { round, useView } from '../../state'
-import { Segments } from '../../ui/Choice'
+import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import { ZeroEditor } from '../seat/ZeroEditor'
 import type { SheetProps } from '../StageSheet'
 import { Fewest } from './Fewest'
 import { freshPosition, type Position } from './fresh'
+import { registersOf } from './registers'
 
 /** The ways the work is turned to the spindle, what each needs of the machine, and how the program runs them. */
 export function Positions(props: SheetProps & { machine: MachineData }) {
@@ -143,7 +144,12 @@ const RUNS: Record<Setup['rotary_run'], { label: string; needs: string }> = {
 }
 
 function PositionCard(
-  props: SheetProps & { position: Position; number: number; told: PositionReport | undefined },
+  props: SheetProps & {
+    machine: MachineData
+    position: Position
+    number: number
+    told: PositionReport | undefined
+  },
 ) {
   const { position, number, told, edit, setup } = props
   const view = useView()
@@ -263,6 +269,24 @@ function PositionCard(
                   )
                   .join(' · ')}
               </span>
+            </Row>
+          )}
+          {setup.rotary_run === 'register_each' && (
+            <Row label="Register">
+              <Choice
+                label={`${position.name} register`}
+                value={position.offset_register ?? ''}
+                options={[
+                  { value: '', label: 'given out', note: told?.offset_register },
+                  ...registersOf(props.machine).map((name) => ({ value: name, label: name })),
+                ]}
+                choose={(name) =>
+                  void change(
+                    `register ${name || 'given out'}`,
+                    (mine) => (mine.offset_register = name || null),
+                  )
+                }
+              />
             </Row>
           )}
           <Row label="Comes by">

@@ -9,6 +9,8 @@ import { Head, type SheetProps } from '../StageSheet'
 import { Offsets } from './Offsets'
 import { MachineEditor } from './MachineEditor'
 import { Positions } from './Positions'
+import { registersOf } from './registers'
+import { Standing } from './Standing'
 import { ToolReach } from './ToolReach'
 
 /** Which machine, where on its table, which register, and whether the paths stay within its travels. */
@@ -41,11 +43,7 @@ export function ReachSheet(props: SheetProps) {
       if (item) item[field] = value
     })
   const register = report?.register_value
-  const control = machine?.control
-  const registers = [
-    ...(control?.registers ?? []),
-    ...Array.from({ length: Math.min(control?.extended ?? 0, 12) }, (_, i) => `G54.1 P${i + 1}`),
-  ].filter((name) => !control?.reserved.includes(name))
+  const registers = registersOf(machine)
   const extents = [0, 1, 2].map((d) => {
     const ends = (report?.operations ?? []).flatMap((one) =>
       one.travel ? [one.travel[0][d] ?? 0, one.travel[1][d] ?? 0] : [],
@@ -93,6 +91,7 @@ export function ReachSheet(props: SheetProps) {
           </div>
         )}
       </Row>
+      {machine && report?.hold?.zero_on_table && <Standing {...{ ...props, machine }} />}
       {editing && machine && <MachineEditor {...props} machine={machine} />}
       {standing ? (
         <>

@@ -17,7 +17,8 @@ export function ToolReach({ project, plan, setup, report }: SheetProps) {
   const [out, setOut] = useState<number | null>(null)
   const [position, setPosition] = useState('')
   const [asked, setAsked] = useState(false)
-  const chosen = plan.tools.find((one) => one.id === tool) ?? plan.tools[0]
+  const usual = setup.operations.find((one) => one.kind !== 'facing')?.tool
+  const chosen = plan.tools.find((one) => one.id === (tool || usual)) ?? plan.tools[0]
   const query = {
     tool: chosen?.id ?? '',
     position,

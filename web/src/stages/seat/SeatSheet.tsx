@@ -1,7 +1,9 @@
 import type { Face, Setup } from '../../api/client'
+import { useLibrary } from '../../api/hooks'
 import { round, useView } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
+import { machineOf, registersOf } from '../reach/registers'
 import { Head, type SheetProps } from '../StageSheet'
 import { Rests, ZeroEditor } from './ZeroEditor'
 
@@ -13,7 +15,6 @@ const DIRECTIONS: { value: string; label: string; direction: [number, number, nu
   { value: '0,1,0', label: '+y', direction: [0, 1, 0] },
   { value: '0,-1,0', label: '−y', direction: [0, -1, 0] },
 ]
-const REGISTERS = ['G54', 'G55', 'G56', 'G57', 'G58', 'G59'] as const
 const NUDGES = [-90, -5, -1, 1, 5, 90]
 const round1 = (face: Face) =>
   face.kind === 'cylinder' || face.kind === 'cone' ? null : `a ${face.kind} has no axis`
@@ -33,8 +34,10 @@ const xText = (x: Setup['seat']['x']) =>
   })[x.rule]
 
 /** How the work lies and where zero is. */
-export function SeatSheet({ setup, part, report, edit }: SheetProps) {
+export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
   const { set, seen } = useView()
+  const { data: library } = useLibrary()
+  const registers = registersOf(machineOf(plan, library?.machines, setup.machine))
   const { seat } = setup
   const { up, x } = seat
   const direction = up.rule === 'direction' ? up.direction.join(',') : up.rule
@@ -307,7 +310,7 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
                 <Choice
                   label={`Register of ${one.name}`}
                   value={one.offset_register}
-                  options={REGISTERS.map((name) => ({ value: name, label: name }))}
+                  options={registers.map((name) => ({ value: name, label: name }))}
                   choose={(register) =>
                     void edit(`${one.name} in ${register}`, (mine) =>
                       Object.assign(mine.seat.zeros[i] ?? {}, { offset_register: register }),
@@ -345,7 +348,7 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
       <button
         type="button"
         className="knob"
-        disabled={taken.length >= REGISTERS.length}
+        disabled={!registers.some((one) => !taken.includes(one))}
         onClick={() =>
           void edit('a further zero', (own) => {
             const names = own.seat.zeros.map((one) => one.name)
@@ -353,7 +356,7 @@ export function SeatSheet({ setup, part, report, edit }: SheetProps) {
             while (names.includes(`zero ${number}`)) number += 1
             own.seat.zeros.push({
               name: `zero ${number}`,
-              offset_register: REGISTERS.find((one) => !taken.includes(one)) ?? 'G59',
+              offset_register: registers.find((one) => !taken.includes(one)) ?? 'G54',
               zero: structuredClone(own.seat.zero),
               found: {},
             })
