@@ -156,7 +156,9 @@ def _meets(
     axis = np.asarray(frame_from_zero[:3, 2])
     _, shank, holder, nose = body_profiles(tool, station.machine.spindle.nose)
     out = np.zeros(len(tips), bool)
-    for field, first, others in ((fields[0], cutter_profile(tool), ()), (fields[1], holder, (shank, nose))):
+    # A little slimmer, so that what it only touches, as a drill the wall of its hole, is not met all along.
+    slim = tool.model_copy(update={"DC": max(0.9 * tool.DC, tool.DC - 2 * SPARE_MM)})
+    for field, first, others in ((fields[0], cutter_profile(slim), ()), (fields[1], holder, (shank, nose))):
         left = np.flatnonzero(~out)
         if len(left):
             still = there[left]

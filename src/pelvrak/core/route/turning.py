@@ -204,8 +204,8 @@ def cut_at(turning: Turning, part: PartModel) -> dict[str, tuple[Operation, ...]
 def shared(turning: Turning, operation: Operation, part: PartModel) -> Shared:
     """What of an operation is cut at each of its positions, and the faces that are cut at none."""
     places = places_of(operation)
-    if len(places) == 1:
-        return {places[0]: operation}, ()
+    if not operation.repeated_at:
+        return dict.fromkeys(places, operation), ()
     planes = {name: turning.stations[name].zero_from_work for name in places if name in turning.stations}
     return shared_out(operation, planes, part)
 

@@ -29,7 +29,7 @@ class Visit:
 
     @property
     def run(self) -> str:
-        return self.operation.id if len(places_of(self.operation)) == 1 else f"{self.operation.id}@{self.position}"
+        return self.operation.id if not self.operation.repeated_at else f"{self.operation.id}@{self.position}"
 
 
 def visits(setup: Setup, between: Between | None = None) -> list[Visit]:

@@ -18,7 +18,7 @@ from pelvrak.core.stock.shapes import field_of_mesh, volume_without
 
 SPACING_MM = 1.2
 # Points between the corners of a triangle that may hold the greatest distance, and how many such triangles at most.
-BETWEEN = 6
+BETWEEN = 4
 MOST_TRIANGLES = 4000
 # Differences along a ray below this are facets, not material.
 LEAST_MM = 0.02
