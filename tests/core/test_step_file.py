@@ -100,8 +100,8 @@ class Facts(unittest.TestCase):
         part = read_step(DEMO.read_bytes(), DEMO.name).part
         self.assertEqual([round(s) for s in part.size], [120, 80, 42])
         found = {round(h.diameter, 3): h.through for h in part.holes}
-        # Ø35 bore, Ø52 seat, Ø8 dowels, Ø5 for M6 and Ø14.5 for M16×1.5: tapping drills of ISO 2306.
-        for diameter, through in ((35.0, True), (52.0, True), (8.0, True), (5.0, False), (14.5, False)):
+        # Ø35 bore, Ø52 seat, Ø8 dowels, Ø5 for M6 and Ø10.5 for M12×1.5: tapping drills of ISO 2306.
+        for diameter, through in ((35.0, True), (52.0, True), (8.0, True), (5.0, False), (10.5, False)):
             self.assertEqual(found[diameter], through)
 
 

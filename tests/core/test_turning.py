@@ -435,7 +435,7 @@ class OwnZero(unittest.TestCase):
 
     def test_the_same_stock_from_another_zero(self):
         _, plain = computed("register_each")
-        for run in ("register_each", "centre", "tilted_plane"):
+        for run in ("centre", "tilted_plane"):
             store, moved = self.report(run)
             front = moved.setups[0].positions[1]
             # Part and billet are one: 60 × 40 × 30, zero in the middle of the top; looked at from the front, 20 in front and 15 below that.

@@ -181,7 +181,7 @@ class Machines(unittest.TestCase):
             self.assertEqual(client.get(f"/api/results/{found['key']}/surface.glb").content[:4], b"glTF")
             self.assertEqual(ask(tool="none").status_code, 404)
             self.assertEqual(ask(position="nowhere").json()["code"], "index.no_position")
-            refused = ask(overhang=900)
+            refused = ask(overhang=400)
             self.assertEqual(refused.status_code, 422)
             self.assertIn("overhang", refused.json()["what"])
 

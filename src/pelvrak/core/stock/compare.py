@@ -19,7 +19,7 @@ from pelvrak.core.stock.shapes import field_of_mesh, volume_without
 SPACING_MM = 1.2
 # Points between the corners of a triangle that may hold the greatest distance, and how many such triangles at most.
 BETWEEN = 4
-MOST_TRIANGLES = 4000
+MOST_TRIANGLES = 2000
 # Differences along a ray below this are facets, not material.
 LEAST_MM = 0.02
 
@@ -107,11 +107,14 @@ def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh, edges: Edges) -
     depth, place = float(own[best]), mesh.vertices[best]
     corners = mesh.vertices[mesh.triangles]
     longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
-    chosen = corners[(sign * away[mesh.triangles]).max(axis=1) + longest > depth]
+    # No point of a triangle is farther than this from the nearest of its corners.
+    most = (sign * away[mesh.triangles]).max(axis=1) + longest / math.sqrt(3)
+    likely = np.argsort(-most, kind="stable")[:MOST_TRIANGLES]
+    chosen = corners[likely[most[likely] > depth]]
     u, v = np.meshgrid(np.arange(BETWEEN + 1), np.arange(BETWEEN + 1))
     shares = np.array([u[u + v <= BETWEEN], v[u + v <= BETWEEN]]).T / BETWEEN
     shares = np.column_stack([1 - shares.sum(axis=1), shares])
-    points = np.einsum("sc,tcd->tsd", shares, chosen[:MOST_TRIANGLES]).reshape(-1, 3)
+    points = np.einsum("sc,tcd->tsd", shares, chosen).reshape(-1, 3)
     if len(points):
         between = edges.taken_off(points, sign * signed_distance(points, other))
         at = int(np.argmax(between))
