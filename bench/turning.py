@@ -16,15 +16,22 @@ import numpy as np
 import trimesh
 from trimesh.ray.ray_pyembree import RayMeshIntersector
 
+from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.features import features_of
+from pelvrak.core.geometry.rigid import square_to
 from pelvrak.core.geometry.seen import FACING, OFF_MM, Caster, places_on, reached
 from pelvrak.core.geometry.step_file import read_step
+from pelvrak.core.holding.facts import HoldFacts
+from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.kinematics import solve_direction
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.route.fewest import fewest
+from pelvrak.core.route.reaching import PIECE_MM, stops_on
+from pelvrak.core.route.simulate import Station
+from pelvrak.core.stock.compare import refined
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "encoder-housing" / "encoder-housing.step"
-RUNS = 7
+RUNS = 5
 
 
 def timed(what: Callable[[], object]) -> float:
@@ -55,6 +62,16 @@ def main() -> None:
     reference = timed(lambda: scene.intersects_any(points, rays))
     machine, features = machine_of("trunnion-ac"), features_of(model)
     picture = timed(lambda: reached(model, [sensor]))
+    # A drill in its chuck stood at every small piece of the part's faces, nothing round it.
+    plane = np.eye(4)
+    plane[:3, :3] = square_to(way)
+    nothing = Station(
+        "", model, machine, plane, HoldFacts(), None, Turned("", {}, np.eye(4), (0.0, 0.0, 1.0)), lambda: None, lambda: None
+    )  # fmt: skip
+    pieces, tool = refined(model.mesh, PIECE_MM), tool_shelf()["dr5"]
+    standing = timed(lambda: stops_on(pieces, model, nothing, tool))
+    corners = pieces.vertices[pieces.triangles].mean(axis=1)
+    as_many = timed(lambda: scene.intersects_any(corners, np.tile(way, (len(corners), 1))))
     told = {
         "rays": len(rays),
         "answered alike": float(alike.mean()),
@@ -63,6 +80,8 @@ def main() -> None:
         "index solving, over the reach picture": timed(lambda: solve_direction(machine, sensor)) / picture,
         "fewest positions and setups, over the reach picture": timed(lambda: fewest(features, machine, np.eye(4)))
         / picture,
+        "places of a tool": len(corners),
+        "what a tool reaches, over as many of Embree's rays": standing / as_many,
     }
     print(
         json.dumps(told, indent=2) if chosen.json else "\n".join(f"{name}: {value:.4g}" for name, value in told.items())

@@ -272,7 +272,9 @@ def _offsets(chosen: argparse.Namespace) -> int:
         value = "no layout" if row.value is None else " ".join(f"{axis}{one.value:.3f}" for axis, one in zip("XYZ", row.value, strict=True))  # fmt: skip
         angles = " ".join(f"{name}{angle:g}" for name, angle in row.angles.items())
         print(
-            f"{row.load:12} {row.register_name:9} {value} {angles}  {row.zero}, {row.found}: {', '.join(row.operations) or 'nothing yet'}"
+            f"{row.load:12} {row.register_name:9} {value} {angles}  {row.zero}, {row.found}"
+            + (f" {'from' if row.found == 'derived' else 'in'} {row.comes_from}" if row.comes_from else "")
+            + f": {', '.join(row.operations) or 'nothing yet'}"
         )
     for finding in wrong:
         print(finding.sentence)

@@ -6,6 +6,7 @@ import { MeshBVH } from 'three-mesh-bvh'
 import {
   api,
   type HoldFacts,
+  type OffsetRow,
   type OperationReport,
   type Part,
   type ProjectState,
@@ -126,11 +127,12 @@ export function Bench({ project }: { project: ProjectState }) {
   const face = hover && part?.faces[hover.face]
   const edge = hover?.edge != null ? part?.edges[hover.edge] : undefined
   const zeroShown = typeof view.card === 'number' && !!setup?.zero_from_work
-  // Where the further zeros lie; the setup's own has its mark anyway.
-  const marks =
-    zeroShown && (view.stage === 'seat' || view.stage === 'reach')
-      ? (setup?.offsets ?? []).filter((row) => Math.hypot(...(row.at as Vec)) > 1e-6)
-      : []
+  // Where the further zeros lie, each with how it is known; what is turned from the setup's own stands with it.
+  const rows = zeroShown && (view.stage === 'seat' || view.stage === 'reach') ? (setup?.offsets ?? []) : []
+  const apart = (row: OffsetRow) => Math.hypot(...(row.at as Vec)) > 1e-6
+  const marks = rows.filter(apart)
+  const together = rows.filter((row) => !apart(row) && row.register_name !== setup?.offset_register)
+  const own = rows.find((row) => row.register_name === setup?.offset_register)
   const showHolding = view.shown.holding && atWork && !!hold?.key
   return (
     <section aria-label="Bench" className="relative min-h-0 overflow-hidden bg-bench">
@@ -213,14 +215,25 @@ export function Bench({ project }: { project: ProjectState }) {
           zeroFromWork={zeroFromWork}
           zeroFromPlane={zeroFromPlane}
           holding={showHolding && hold ? hold.pieces.filter((one) => !IN_THE_BACK.includes(one.name)) : []}
+          nose={byAxes ? (byAxes.nose as Vec) : null}
         />
         <OrbitControls makeDefault enableDamping={false} />
       </Canvas>
       {zeroShown && (
         <div id="zero-mark" className="pointer-events-none absolute left-0 top-0">
           <div className="figures flex -translate-x-1/2 -translate-y-full items-center gap-1.5 whitespace-nowrap bg-ink px-1.5 text-sheet">
+            {own && <FoundMark row={own} />}
             {setup?.offset_register} <ZeroMark />
           </div>
+          {together.length > 0 && (
+            <div className="figures absolute left-0 flex -translate-x-1/2 translate-y-1 items-center gap-1.5 whitespace-nowrap border border-ink bg-sheet px-1 text-[11px]">
+              {together.map((row) => (
+                <span key={row.register_name} className="flex items-center gap-0.5">
+                  <FoundMark row={row} /> {row.register_name}
+                </span>
+              ))}
+            </div>
+          )}
         </div>
       )}
       {marks.map((row) => (
@@ -560,10 +573,14 @@ function Looking(props: {
   zeroFromWork: THREE.Matrix4
   zeroFromPlane: THREE.Matrix4
   holding: HoldFacts['pieces']
+  /** Where the spindle's nose is, in the plane, while the machine is moved by its axes. */
+  nose: Vec | null
 }) {
   const { camera, controls, size, invalidate } = useThree()
   const { look, lookCount, card, stage, picked, shown, time, operation, marked } = useView()
   const { solid, kind, zeroFromWork, zeroFromPlane: plane } = props
+  // What stands round the work is fitted too once it is there.
+  const around = `${props.holding.length > 0} ${props.nose !== null}`
   // A billet of another size is looked at anew.
   const billetSize =
     card === 'billet'
@@ -576,6 +593,7 @@ function Looking(props: {
       box.expandByPoint(new THREE.Vector3(...(one.low as Vec)))
       box.expandByPoint(new THREE.Vector3(...(one.high as Vec)))
     }
+    if (props.nose) box.expandByPoint(new THREE.Vector3(...props.nose).applyMatrix4(plane))
     const middle = box.getCenter(new THREE.Vector3())
     const directions: Record<Look, Vec> = {
       spindle: [0, -0.0001, 1],
@@ -614,7 +632,7 @@ function Looking(props: {
     orbit?.update()
     invalidate()
     // The fit follows the choice of view, not every change of the picture.
-  }, [look, lookCount, card, kind, zeroFromWork, plane, controls, size, props.holding.length > 0, billetSize]) // eslint-disable-line react-hooks/exhaustive-deps
+  }, [look, lookCount, card, kind, zeroFromWork, plane, controls, size, around, billetSize]) // eslint-disable-line react-hooks/exhaustive-deps
   useEffect(() => invalidate(), [solid, shown, stage, time, operation, marked, invalidate])
   return null
 }
