@@ -296,14 +296,14 @@ def flange() -> bytes:
     return solids.step_bytes(solids.minus(disc, *(solids.turned(hole, 60 * k, (1, 0, 0)) for k in range(6))))
 
 
-def flange_plan(**operation: Any) -> dict[str, Any]:
+def flange_plan(resolution: float = 2.0, **operation: Any) -> dict[str, Any]:
     found = read_step(flange(), "flange.step").part.faces
     rim = [f for f in found if f.kind == "cylinder" and f.radius == 2.5]
     rim.sort(key=lambda f: math.atan2(f.centre[1], f.centre[2]) % (2 * math.pi) + 1e-9)
     walls = [{"face": f.number, "at": list(f.centre)} for f in rim]
     names = [f"H{k}" for k in range(len(walls))]
     return {
-        "name": "flange", "part": {"file": "flange.step"}, "resolution_mm": 1.0, "tools": TOOLS,
+        "name": "flange", "part": {"file": "flange.step"}, "resolution_mm": resolution, "tools": TOOLS,
         "billet": {"kind": "bar", "material": "EN AW-6082", "axis": "x", "diameter": 60.0, "minus": 0.0, "plus": 0.0},
         "setups": [{
             "name": "OP10", "machine": "vertical-760-a",
@@ -327,7 +327,7 @@ class Repeated(unittest.TestCase):
     """Six holes round a flange: one operation with its positions."""
 
     def test_each_hole_at_its_position_and_once(self):
-        report = flange_report(flange_plan())
+        report = flange_report(flange_plan(1.0))
         told = report.setups[0].operations
         self.assertEqual([o.id for o in told], ["holes"] * 6)
         self.assertEqual(len({o.run for o in told}), 6)

@@ -12,7 +12,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Locator, Page, expect, sync_playwright
 
 from pelvrak.core.geometry.mesh import to_stl
 from pelvrak.core.geometry.step_reader import model_of_solid
@@ -127,6 +127,17 @@ class Demo(Browser):
         self.stage(page, "Outgoing")
         sheet.get_by_role("button", name="Colour by distance to the part").click()
         expect(page.get_by_role("list", name="Scale, mm")).to_be_visible()
+        self.stage(page, "Reach")
+        reach = sheet.get_by_role("region", name="What a tool reaches")
+        reach.get_by_role("button", name="Show on the part").click()
+        expect(reach.get_by_text(re.compile(r"cm² · \d+ %")).first).to_be_visible(timeout=60_000)
+        expect(page.get_by_role("list", name="What the tool reaches")).to_be_visible()
+        # More out than the tool is long is refused beside it.
+        reach.get_by_label("Tool out of its holder").fill("400")
+        reach.get_by_label("Tool out of its holder").press("Enter")
+        expect(reach.get_by_role("alert")).to_contain_text("overhang")
+        self.stage(page, "Outgoing")
+        sheet.get_by_role("button", name="Colour by distance to the part").click()
         # One clamping on the rotary reaches all that the first two left: nothing stays.
         expect(sheet.get_by_text(re.compile(r"^0\.\d+ mm at most")).first).to_be_visible()
         expect(sheet.get_by_text(re.compile("is left on the part"))).to_have_count(0)
@@ -387,91 +398,49 @@ class Turning(Browser):
             state = wait(client, number)
         self.assertEqual([m["id"] for m in state["plan"]["machines"]], ["our-mill"])
         self.assertGreater(state["report"]["setups"][0]["removed_volume_mm3"], 100)
+        self.registers_and_places(page, sheet)
+        self.machine_edited(page, sheet, number)
 
-
-class ReachOfTheDemo(Browser):
-    """A copy of the demo's rotary setup: what a tool reaches, the order of the program, registers, several positions, the machine."""
-
-    def open_copy(self) -> int:
-        with self.server.client() as client:
-            plan = wait(client, 1)["plan"]
-            part = {"name": "Rotary copy", "sha256": plan["part"]["sha256"]}
-            made = client.post("/api/projects", json=part).raise_for_status().json()
-            change = {"based_on": made["revision"], "what": "copied", "plan": plan | {"name": "Rotary copy"}}
-            client.put(f"/api/projects/{made['id']}/plan", json=change).raise_for_status()
-            wait(client, made["id"])
-        self.go(self.page, f"/project/{made['id']}")
-        self.card(self.page, "OP30 Sensor and end face")
-        return int(made["id"])
-
-    def test_reach_registers_and_several_positions(self):
-        number = self.open_copy()
-        page = self.page
-        sheet = page.get_by_role("main", name="Sheet")
-        self.stage(page, "Reach")
-        reach = sheet.get_by_role("region", name="What a tool reaches")
-        reach.get_by_role("button", name="Show on the part").click()
-        expect(reach.get_by_text(re.compile(r"cm² · \d+ %")).first).to_be_visible(timeout=60_000)
-        expect(page.get_by_role("list", name="What the tool reaches")).to_be_visible()
-        # More overhang than the tool has is refused beside it.
-        reach.get_by_label("Tool out of its holder").fill("500")
-        reach.get_by_label("Tool out of its holder").press("Enter")
-        expect(reach.get_by_role("alert")).to_contain_text("overhang")
-        reach.get_by_role("button", name="Show on the part").click()
-        # The registers: the two that are turned come from the one that is found; found only later, it is used too soon.
+    def registers_and_places(self, page: Page, sheet: Locator) -> None:
+        """Found only later, a register is used too soon; an operation at two positions, one of them left out again."""
         offsets = sheet.get_by_role("region", name="Offsets")
-        expect(offsets.get_by_role("img", name=re.compile("G55 from G54, G56 from G54"))).to_be_visible()
+        expect(offsets.get_by_role("img", name=re.compile("G55 from G54"))).to_be_visible()
         offsets.get_by_role("button", name="Register G54").click()
         offsets.get_by_role("button", name="G54 found before").click()
-        page.get_by_role("option", name="before Gland port").click()
+        page.get_by_role("option", name="before Side hole").click()
         self.current(page)
-        expect(
-            sheet.get_by_text(re.compile("Sensor face counts from G55, turned from G54, before it is found"))
-        ).to_be_visible()
-        sheet.get_by_role("button", name="Find it before Sensor face").click()
-        self.current(page)
-        expect(sheet.get_by_text("before it is found")).to_have_count(0)
-        # The program position by position, and one position of an operation left out.
+        expect(offsets).to_contain_text("before Side hole")
         sheet.get_by_role("radio", name="positions", exact=True).click()
         self.current(page)
         self.stage(page, "Cut")
-        sheet.get_by_role("button", name="Drill cross holes").click()
         places = sheet.get_by_role("list", name="Index positions of this operation")
-        places.get_by_role("button", name="leave out").last.click()
+        places.get_by_role("checkbox", name="as it is seated").click()
         self.current(page)
         expect(
-            sheet.get_by_text("2 of the faces of Drill cross holes look to the spindle at none of its positions")
+            sheet.get_by_text("Nothing of Side hole looks to the spindle at the work as it is seated")
         ).to_be_visible()
-        with self.server.client() as client:
-            setup = wait(client, number)["report"]["setups"][-1]
-        self.assertEqual([o["run"] for o in setup["operations"]][-1], "spot-screws@end")
-        self.assertEqual([o["position"] for o in setup["operations"]].count("end"), 2)
-        self.assertEqual(sorted({o["position"] for o in setup["operations"]}), ["end", "sensor"])
+        sheet.get_by_role("button", name="Leave that position out").click()
+        self.current(page)
+        expect(sheet.get_by_text("Nothing of Side hole looks")).to_have_count(0)
+        expect(places.get_by_role("button", name="cut again")).to_be_visible()
 
-    def test_a_machine_edited(self):
-        number = self.open_copy()
-        page = self.page
-        sheet = page.get_by_role("main", name="Sheet")
+    def machine_edited(self, page: Page, sheet: Locator, number: int) -> None:
+        """Limits that are swapped are refused, and nothing is changed; others are taken, and the work turns the other way round."""
         self.stage(page, "Reach")
         sheet.get_by_role("button", name="edit", exact=True).click()
         editor = sheet.get_by_role("region", name="Machine")
         editor.get_by_role("button", name="Axis A").click()
-        field = editor.get_by_label("A from")
-        field.fill("400")
-        field.press("Enter")
-        # Limits that are swapped are refused, and nothing is changed.
-        expect(editor.get_by_text(re.compile("limits are swapped"))).to_be_visible()
-        field.fill("-60")
-        field.press("Enter")
+        for axis_end, value in (("to", "-400"), ("to", "60")):
+            field = editor.get_by_label(f"A {axis_end}", exact=True)
+            field.fill(value)
+            field.press("Enter")
+            if value == "-400":
+                expect(editor.get_by_text(re.compile("limits are swapped"))).to_be_visible()
         self.current(page)
-        expect(sheet.get_by_role("button", name="Machine", exact=True)).to_have_text(re.compile("ours"))
-        # With A from -60 the end face is no longer reached that way; the other way round would be A270.
-        positions = sheet.get_by_role("list", name="Positions")
-        expect(positions).to_contain_text("A270")
+        expect(sheet.get_by_role("list", name="Positions")).to_contain_text("A-270")
         with self.server.client() as client:
             plan = wait(client, number)["plan"]
-        self.assertEqual([m["id"] for m in plan["machines"]], ["vertical-760-a-own1"])
-        self.assertEqual(plan["setups"][-1]["machine"], "vertical-760-a-own1")
+        self.assertEqual([(m["id"], m["axes"][-1]["high"]) for m in plan["machines"]], [("our-mill", 60.0)])
 
 
 class Holding(Browser):

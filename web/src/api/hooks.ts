@@ -46,7 +46,12 @@ export const useProject = (id: number) =>
     queryKey: ['project', id],
     queryFn: () =>
       answered<ProjectState>(api.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } })),
+    // Events tell what happens; should one be lost on its way, the page still finds out.
+    refetchInterval: (query) =>
+      UNDER_WAY.includes(query.state.data?.evaluation?.status ?? '') ? 10_000 : false,
   })
+
+const UNDER_WAY = ['queued', 'running']
 
 export const useProjects = () =>
   useQuery({ queryKey: ['projects'], queryFn: () => answered<ProjectLine[]>(api.GET('/api/projects')) })

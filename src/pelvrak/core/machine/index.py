@@ -16,7 +16,7 @@ from pelvrak.core.machine.kinematics import (
     Solved,
     direction_of,
     home_angles,
-    linear_for,
+    linear_for_all,
     moved_by,
     pose,
     solve_direction,
@@ -104,7 +104,7 @@ def reach_of(
 ) -> tuple[Floats, Floats]:
     """Least and most X, Y and Z for a path in a box low … high of the local plane, mm. gauge: nose to tip, mm."""
     corners = moved(inverse(at.local_from_zero), box_corners(as_vector(low), as_vector(high))) + np.array(zero_on_table)
-    values = np.array([[linear_for(machine, c, at.angles, gauge)[name] for name in "XYZ"] for c in corners])
+    values = linear_for_all(machine, corners, at.angles, gauge)
     return values.min(axis=0), values.max(axis=0)
 
 

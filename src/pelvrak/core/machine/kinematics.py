@@ -273,6 +273,12 @@ def linear_for(machine: Machine, tip: Floats, angles: dict[str, float], gauge: f
 
     gauge: from the spindle's nose to the tip, mm. Limits are not looked at.
     """
+    x, y, z = linear_for_all(machine, np.asarray(tip, float)[None], angles, gauge)[0]
+    return {"X": float(x), "Y": float(y), "Z": float(z)}
+
+
+def linear_for_all(machine: Machine, tips: Floats, angles: dict[str, float], gauge: float = 0.0) -> Floats:
+    """The same for many points (n, 3), as rows of X, Y and Z."""
     from_tip = np.array([0.0, 0.0, -gauge, 1.0])
     stand = {axis.name: angles.get(axis.name, 0.0) for axis in machine.rotary}
 
@@ -281,5 +287,4 @@ def linear_for(machine: Machine, tip: Floats, angles: dict[str, float], gauge: f
 
     start = at({})
     slopes = np.column_stack([at({name: 1.0}) - start for name in "XYZ"])
-    x, y, z = np.linalg.solve(slopes, np.asarray(tip, float) - start)
-    return {"X": float(x), "Y": float(y), "Z": float(z)}
+    return np.asarray(np.linalg.solve(slopes, (tips - start).T).T)

@@ -18,7 +18,7 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, to_glb, trian
 from pelvrak.core.geometry.part import Frozen, PartModel
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.machine.index import Turned
-from pelvrak.core.machine.kinematics import home_angles, linear_for
+from pelvrak.core.machine.kinematics import home_angles, linear_for_all
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import VERSION, Run, matrix
@@ -173,10 +173,7 @@ def _beyond(station: Station, tips: Floats, tool: Tool) -> NDArray[np.bool_]:
     if station.zero_on_table is None:
         return np.zeros(len(tips), bool)
     machine, zero = station.machine, np.array(station.zero_on_table)
-    start = linear_for(machine, zero, station.at.angles, tool.gauge_length)
-    # Slides go straight: their values follow places evenly.
-    steps = [linear_for(machine, zero + unit, station.at.angles, tool.gauge_length) for unit in np.eye(3)]
-    slopes = np.array([[step[name] - start[name] for step in steps] for name in "XYZ"])
-    values = moved(inverse(station.at.local_from_zero), tips) @ slopes.T + [start[name] for name in "XYZ"]
+    places = moved(inverse(station.at.local_from_zero), tips) + zero
+    values = linear_for_all(machine, places, station.at.angles, tool.gauge_length)
     least, most = machine.limits()
     return np.asarray(((values < least - 1e-6) | (values > most + 1e-6)).any(axis=1))

@@ -192,6 +192,10 @@ def where(turning: Turning, visit: Visit) -> Where:
     machine, setup = turning.machine, turning.setup
     at = turning.turned.get(visit.position)
     register, shift = counted_from(turning, visit)
+    tilted = at is not None and setup.rotary_run == "tilted_plane" and Rotation.from_matrix(at.local_from_zero[:3, :3]).magnitude() > 1e-9  # fmt: skip
+    if tilted and visit.operation.kind == "wrapped":
+        raise BadInput("wrap.tilted_plane", visit.operation.name, "a plane that the control has turned does not turn on with the work",
+                       "run the positions by registers or from the rotary centre")  # fmt: skip
     own = register == turning.registers.get(visit.position, setup.offset_register)
     if at is None or not machine.rotary:
         return Where(register=register, shift=shift)
