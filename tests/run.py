@@ -84,7 +84,8 @@ def run_thirds() -> tuple[int, int]:
     running = []
     for words in THIRDS:
         out = tempfile.TemporaryFile("w+")  # noqa: SIM115  closed with this process
-        command = [sys.executable, __file__, *words]
+        # The browser's third is one long wait for answers: it goes first, and the others take what it leaves.
+        command = ["nice", "-n", "0" if words is THIRDS[-1] else "10", sys.executable, __file__, *words]
         running.append((subprocess.Popen(command, cwd=TOP, stdout=out, stderr=subprocess.STDOUT), out))
     passed = failed = 0
     for process, out in running:

@@ -296,11 +296,17 @@ def flange() -> bytes:
     return solids.step_bytes(solids.minus(disc, *(solids.turned(hole, 60 * k, (1, 0, 0)) for k in range(6))))
 
 
-def flange_plan(resolution: float = 2.0, **operation: Any) -> dict[str, Any]:
+@cache
+def flange_walls() -> list[dict[str, Any]]:
+    """References to the walls of its holes, the way round from the top."""
     found = read_step(flange(), "flange.step").part.faces
     rim = [f for f in found if f.kind == "cylinder" and f.radius == 2.5]
     rim.sort(key=lambda f: math.atan2(f.centre[1], f.centre[2]) % (2 * math.pi) + 1e-9)
-    walls = [{"face": f.number, "at": list(f.centre)} for f in rim]
+    return [{"face": f.number, "at": list(f.centre)} for f in rim]
+
+
+def flange_plan(resolution: float = 2.0, **operation: Any) -> dict[str, Any]:
+    walls = flange_walls()
     names = [f"H{k}" for k in range(len(walls))]
     return {
         "name": "flange", "part": {"file": "flange.step"}, "resolution_mm": resolution, "tools": TOOLS,
