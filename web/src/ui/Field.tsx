@@ -61,6 +61,7 @@ export function NumberField({
   const [error, setError] = useState<Problem | null>(null)
   const was = useRef(shown)
   const kept = useRef<number | null>(null)
+  const tried = useRef(0)
   useEffect(() => {
     if (was.current === shown) return
     was.current = shown
@@ -85,12 +86,16 @@ export function NumberField({
     }
   }, [text, measure, shown])
   const done = async () => {
+    const mine = ++tried.current
     if (text.trim() === shown || (kept.current !== null && reading === kept.current)) return setError(null)
     if (text.trim() === '' && clear) return setError(await clear())
     const number = plain(text) ?? (await understood(text, measure))
+    // What was typed since has the word.
+    if (mine !== tried.current) return
     if (typeof number !== 'number') return setError(number)
     kept.current = number
     const problem = await commit(number)
+    if (mine !== tried.current) return
     setError(problem && problem.code !== 'plan.stale' ? problem : null)
     if (problem) kept.current = null
     if (problem?.code === 'plan.stale') setText(shown)
