@@ -17,7 +17,7 @@ from pathlib import Path
 TOP = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
 # About equally long on two cores: what starts servers waits a lot.
-THIRDS = (["tests.core.test_[a-q]"], ["tests.core.test_[r-z]"], ["tests.server.", "tests.e2e."])
+THIRDS = (["tests.core.test_[a-q]", "tests.core.test_[t-z]"], ["tests.core.test_[rs]"], ["tests.server.", "tests.e2e."])
 
 
 def checks() -> list[tuple[str, list[str], Path]]:
