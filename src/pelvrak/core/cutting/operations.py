@@ -24,7 +24,7 @@ class _Common(Frozen):
     retract: height over the work for moves within the operation, mm. speed and feed: typed values
     that replace the computed ones. position: the index position it is cut at; None: as the work is seated.
     repeated_at: further positions it is cut at, at each the faces that look to the spindle there; left_out: positions of
-    these that are not cut for now ("" as the work is seated). offset_register: the register it counts from; None: its position's.
+    these that are not cut ("" as the work is seated). offset_register: the register it counts from; None: its position's.
     """
 
     id: Annotated[str, Field(min_length=1, max_length=40)]
