@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from pygcode import Line
 
-from pelvrak.core.cutting.toolpath import Chords, Path, Round
+from pelvrak.core.cutting.toolpath import Chords, Round
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.cutting.wrapped import rolled
 from pelvrak.core.errors import BadInput
@@ -90,7 +90,7 @@ class Flat(unittest.TestCase):
         flat = Chords(
             np.array([[5.0, 0.0, 0.0]]), np.array([[5.0, y, 0.0]]), np.zeros(1, np.uint8), np.zeros(1, np.int64)
         )
-        lines, axes = rolled(flat, Path((5.0, 0.0, 0.0), [], lie), 20.0, 0.001)
+        lines, axes = rolled(flat, lie, 20.0, 0.001)
         s, c = math.sin(math.radians(35)), math.cos(math.radians(35))
         np.testing.assert_allclose(lines.ends[-1], (5.0, 3.0 + 20 * s, -20 + 20 * c), atol=1e-9)
         np.testing.assert_allclose(axes[-1], (0, s, c), atol=0.02)  # the axis of a chord is that of its middle

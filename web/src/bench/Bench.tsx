@@ -18,6 +18,7 @@ import { clock, hueOf, LAYERS, type Look, round, useView } from '../state'
 import { FoundMark } from '../stages/reach/FoundMark'
 import { ZeroMark } from '../ui/icons'
 import { Holding, Machinery, Sliding } from './Holding'
+import { Legend, Swatches } from './Legend'
 import { Lines } from './Lines'
 import { Measure } from './Measure'
 import { type Hover, PartFaces } from './PartFaces'
@@ -306,11 +307,15 @@ export function Bench({ project }: { project: ProjectState }) {
           ))}
         </div>
         {view.reached ? (
-          <ReachedScale />
+          <Swatches label="What the tool reaches" rows={REACHED} />
         ) : view.seen ? (
-          <SeenScale />
+          <Swatches label="What the spindle sees" rows={SEEN.map(([, colour, text]) => [colour, text])} />
         ) : shown.compare ? (
-          <Scale />
+          <Swatches
+            label="Scale, mm"
+            head="distance to the part, mm"
+            rows={[...SCALE].reverse().map(([, colour, text]) => [colour, text])}
+          />
         ) : (
           <Legend project={project} />
         )}
@@ -635,64 +640,4 @@ function Looking(props: {
   }, [look, lookCount, card, kind, zeroFromWork, plane, controls, size, around, billetSize]) // eslint-disable-line react-hooks/exhaustive-deps
   useEffect(() => invalidate(), [solid, shown, stage, time, operation, marked, invalidate])
   return null
-}
-
-function Legend({ project }: { project: ProjectState }) {
-  const card = useView((view) => view.card)
-  const row = (colour: string, text: string) => (
-    <li key={text} className="flex items-center gap-2">
-      <span className="h-3 w-3 border border-ink/20" style={{ background: colour }} />
-      {text}
-    </li>
-  )
-  const last = typeof card === 'number' ? card : card === 'billet' ? -1 : project.plan.setups.length - 1
-  return (
-    <ul aria-label="Legend">
-      {row('#B9C2C6', 'billet surface')}
-      {project.plan.setups
-        .slice(0, last + 1)
-        .map((setup, i) => row(`color-mix(in srgb, ${hueOf(i)} 60%, #D9DBDA)`, `cut in ${setup.name}`))}
-      {typeof card === 'number' && row('#A9AEB0', 'holding')}
-    </ul>
-  )
-}
-
-function SeenScale() {
-  return (
-    <ul aria-label="What the spindle sees">
-      {SEEN.map(([, colour, text]) => (
-        <li key={text} className="flex items-center gap-2">
-          <span className="h-3 w-3 border border-ink/20" style={{ background: colour }} />
-          {text}
-        </li>
-      ))}
-    </ul>
-  )
-}
-
-function ReachedScale() {
-  return (
-    <ul aria-label="What the tool reaches">
-      {REACHED.map(([colour, text]) => (
-        <li key={text} className="flex items-center gap-2">
-          <span className="h-3 w-3 border border-ink/20" style={{ background: colour }} />
-          {text}
-        </li>
-      ))}
-    </ul>
-  )
-}
-
-function Scale() {
-  return (
-    <ul aria-label="Scale, mm">
-      <li className="text-soft">distance to the part, mm</li>
-      {[...SCALE].reverse().map(([, colour, text]) => (
-        <li key={text} className="flex items-center gap-2">
-          <span className="h-3 w-3 border border-ink/20" style={{ background: colour }} />
-          {text}
-        </li>
-      ))}
-    </ul>
-  )
 }

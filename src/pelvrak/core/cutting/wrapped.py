@@ -12,11 +12,11 @@ from shapely.geometry.base import BaseGeometry
 from pelvrak.core.cutting.operations import Wrapped
 from pelvrak.core.cutting.regions import loop_points
 from pelvrak.core.cutting.standing import Standing, standing
-from pelvrak.core.cutting.toolpath import Chords, Path, Round
+from pelvrak.core.cutting.toolpath import Chords, Round
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Ints, Mesh
 from pelvrak.core.geometry.part import Face, Part, as_vector
-from pelvrak.core.geometry.rigid import moved, turned
+from pelvrak.core.geometry.rigid import away_from_line, moved, turned
 from pelvrak.core.geometry.seen import Caster
 from pelvrak.core.machine.index import TurningLine
 from pelvrak.core.stock.moves import turned_moves
@@ -49,8 +49,7 @@ def floor_on(
         raise BadInput("wrap.not_a_floor", operation.name, f"face {face.number} is not the outside of a cylinder", "pick a floor that lies round the axis")  # fmt: skip
     lie = laid_round(lines, face.radius, operation)
     along = np.array(lie.along)
-    off = moved(zero_from_work, np.array(face.axis_point)) - np.array(lie.centre)
-    away = float(np.linalg.norm(off - along * (along @ off)))
+    away = float(away_from_line(moved(zero_from_work, np.array([face.axis_point])), np.array(lie.centre), along)[0])
     lean = float(np.linalg.norm(np.cross(turned(zero_from_work, np.array(face.axis)), along)))
     if away > COAXIAL_MM or lean > COAXIAL_SIN:
         told = (
@@ -108,9 +107,7 @@ def unrolled(surface: Mesh, lie: Round, region: BaseGeometry, beside: float) -> 
 
 def farthest(surface: Mesh, lie: Round) -> float:
     """How far the stock comes from the axis anywhere, mm."""
-    along = np.array(lie.along)
-    off = surface.vertices - np.array(lie.centre)
-    return float(np.linalg.norm(off - np.outer(off @ along, along), axis=1).max())
+    return float(away_from_line(surface.vertices, np.array(lie.centre), np.array(lie.along)).max())
 
 
 def _relief(x: Floats, y: Floats, height: Floats, base: float) -> Mesh:
@@ -137,13 +134,11 @@ def around_line(operation: Wrapped, cutter: float) -> BaseGeometry:
     return LineString(operation.line).buffer((operation.gap or cutter) / 2)
 
 
-def rolled(lines: Chords, path: Path, reach: float, error: float) -> tuple[Chords, Floats]:
+def rolled(lines: Chords, lie: Round, reach: float, error: float) -> tuple[Chords, Floats]:
     """Chords of a flat path as moves in the work (zero frame), with the tool's axis of each, (n, 3).
 
     reach: farthest any cut lies from the axis, mm; error: of a chord there, mm.
     """
-    lie = path.round
-    assert lie is not None
     tips = lie.place(np.concatenate([lines.starts[:1], lines.ends]))
     angles = np.degrees(np.concatenate([lines.starts[:1, 1], lines.ends[:, 1]]) / lie.radius)
     starts, ends, axes, owner = turned_moves(tips, angles, UP, np.array(lie.centre), np.array(lie.along), reach, error)

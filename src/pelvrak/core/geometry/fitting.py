@@ -17,6 +17,7 @@ from scipy.sparse.csgraph import connected_components
 
 from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, edge_triangles, triangle_normals
 from pelvrak.core.geometry.part import Edge, Face, FaceKind, as_vector
+from pelvrak.core.geometry.rigid import away_from_line
 
 FLAT_DEG = 0.1
 SLIM_MM2 = 1e-9
@@ -482,8 +483,7 @@ def _edge(points: Floats, number: int) -> Edge:
     span = float(np.linalg.norm(way))
     if span > 1e-9:
         way = way / span
-        off = points - points[0]
-        if float(np.linalg.norm(off - np.outer(off @ way, way), axis=1).max()) < FIT_MM / 5:
+        if float(away_from_line(points, points[0], way).max()) < FIT_MM / 5:
             return Edge(number=number, kind="line", length=length, points=(told[0], told[-1]), direction=as_vector(way))
     if len(points) >= 5:
         mean = points.mean(axis=0)

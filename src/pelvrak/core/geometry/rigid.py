@@ -35,6 +35,12 @@ def turned(a_from_b: Floats, directions: Floats) -> Floats:
     return out
 
 
+def away_from_line(points: Floats, through: Floats, way: Floats) -> Floats:
+    """Distance of points (n, 3) from the line through a point along a unit vector, (n,)."""
+    off = points - through
+    return np.asarray(np.linalg.norm(off - np.outer(off @ way, way), axis=1))
+
+
 def snapped(rotation: Floats) -> Floats:
     """A rotation with entries within rounding of -1, 0 and 1 put right on them, so that a flip is exact."""
     near = np.rint(rotation)

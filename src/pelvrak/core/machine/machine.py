@@ -8,6 +8,7 @@ origin is the middle of the spindle's nose with every axis at 0. An axis moves t
 from __future__ import annotations
 
 import json
+from collections.abc import Container
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -148,6 +149,10 @@ class Control(Frozen):
     def all_registers(self) -> tuple[str, ...]:
         """Every register it has, in the order they are given out, those that are reserved too."""
         return (*self.registers, *(f"G54.1 P{n}" for n in range(1, self.extended + 1)))
+
+    def free_register(self, taken: Container[str]) -> str | None:
+        """The next register to be given out: in order, neither reserved nor taken."""
+        return next((one for one in self.all_registers() if one not in self.reserved and one not in taken), None)
 
 
 class Machine(Frozen):

@@ -13,6 +13,7 @@ import manifold3d
 import numpy as np
 
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid
+from pelvrak.core.geometry.rigid import away_from_line
 from pelvrak.core.machine.kinematics import motion
 from pelvrak.core.machine.machine import Axis
 
@@ -60,9 +61,7 @@ def swing(axis: Axis, start: float, end: float, moving: list[tuple[str, Mesh]], 
 
 def _radius(axis: Axis, mesh: Mesh) -> float:
     """How far the farthest corner lies from an axis, mm."""
-    way, point = np.array(axis.direction), np.array(axis.point)
-    off = mesh.vertices - point
-    return float(np.linalg.norm(off - np.outer(off @ way, way), axis=1).max())
+    return float(away_from_line(mesh.vertices, np.array(axis.point), np.array(axis.direction)).max())
 
 
 def _at(axis: Axis, body: manifold3d.Manifold, by_deg: float) -> manifold3d.Manifold:

@@ -11,7 +11,7 @@ from pelvrak.core.cutting.operations import Drilling, Operation
 from pelvrak.core.cutting.planning import Hole
 from pelvrak.core.cutting.toolpath import Path, Round, chords
 from pelvrak.core.cutting.tools import Tool
-from pelvrak.core.geometry.part import Vector
+from pelvrak.core.geometry.part import Vector, as_vector
 
 # ISO 6983-1: G81 drilling, G83 deep hole, G84 tapping, G85 boring in and out at feed.
 CYCLE_CODES = {"spot": "G81", "drill": "G81", "peck": "G83", "ream": "G85", "tap": "G84"}
@@ -160,10 +160,7 @@ def post(
         if planned.path.round is not None:
             lines[planned.run] = _wrapped(w, planned, planned.path.round, stands)
             continue
-        first = planned.path.moves[0].end
-        w.block("G0", f"X{_number(first[0])}", f"Y{_number(first[1])}")
-        approach = w.block("G43", f"H{tool.place}", f"Z{_number(first[2])}", "M8")
-        w.modal.update({"G": "0", "X": _number(first[0]), "Y": _number(first[1]), "Z": _number(first[2])})
+        approach = _come(w, tool, planned.path.moves[0].end)
         if isinstance(operation, Drilling):
             lines[planned.run] = _cycle(w, planned, operation, approach)
         else:
@@ -197,6 +194,15 @@ def _turn(w: _Writer, there: Where, stands: dict[str, float]) -> None:
         stands[name] = angle
 
 
+def _come(w: _Writer, tool: Tool, place: Vector, *turned: tuple[str, str]) -> int:
+    """Over the first place in rapid, turned to its angle where an axis turns, and down with the tool's length; returns the line."""
+    x, y, z = (_number(value) for value in place)
+    w.block("G0", f"X{x}", f"Y{y}", *(name + angle for name, angle in turned))
+    approach = w.block("G43", f"H{tool.place}", f"Z{z}", "M8")
+    w.modal.update({"G": "0", "X": x, "Y": y, "Z": z, **dict(turned)})
+    return approach
+
+
 def _wrapped(w: _Writer, planned: Planned, lie: Round, stands: dict[str, float]) -> list[int]:
     """A path round a rotary axis, as straight moves of the slides and the axis; feeds in inverse time (G93: how often a minute the move
 
@@ -210,11 +216,7 @@ def _wrapped(w: _Writer, planned: Planned, lie: Round, stands: dict[str, float])
     if unclamp:
         w.block(unclamp)
     # The path's first move comes down over its first place, which is gone to at full height.
-    w.block("G0", f"X{_number(places[1][0])}", f"Y{_number(places[1][1])}", f"{lie.axis}{angles[1]}")
-    approach = w.block("G43", f"H{planned.tool.place}", f"Z{_number(places[1][2])}", "M8")
-    w.modal.update({
-        "G": "0", "X": _number(places[1][0]), "Y": _number(places[1][1]), "Z": _number(places[1][2]), lie.axis: angles[1],
-    })  # fmt: skip
+    approach = _come(w, planned.tool, as_vector(places[1]), (lie.axis, angles[1]))
     ends = [approach] * len(planned.path.moves)
     timed = False
     for i in range(1, len(flat.what)):

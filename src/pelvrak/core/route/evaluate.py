@@ -305,7 +305,7 @@ def _setup(
         return base.model_copy(update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)})
     run.done += 1
     turning = turning_of(run, setup, placed.machine, placed.zero_from_work, placed.hold, {}, placed.zeros, placed.boxes)
-    load = run.loads.setdefault(load_name(setup), Load(load_name(setup)))
+    load = run.loads.setdefault(load_name(setup), Load())
     give_registers(turning, run.plan, load)
     tools = {tool.id: tool for tool in run.plan.tools}
     shop = fixtures_of(run.plan.fixtures)
@@ -478,7 +478,7 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
         lambda _: {},
     )
     turning = turning_of(run, setup, placed.machine, to_zero, hold, rooms(solved, to_zero), [], placed.boxes)
-    give_registers(turning, run.plan, Load(setup.name))
+    give_registers(turning, run.plan, Load())
     vise = solved.vise
     force = 0.0 if vise is None else (vise[0].force_kn or vise[1].force_kn)
     about = f"{solved.blank.name}" + (

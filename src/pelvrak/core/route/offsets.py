@@ -12,6 +12,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.holding.fixture import Fixture
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.registers import (
@@ -22,6 +23,7 @@ from pelvrak.core.route.registers import (
     held_by,
     load_name,
     values_of,
+    wrong,
 )
 from pelvrak.core.route.report import OffsetRow
 from pelvrak.core.route.turning import Turning
@@ -74,6 +76,13 @@ def _sources(turning: Turning) -> list[_Source]:
     )]  # fmt: skip
 
 
+def _off(source: _Source, value: tuple[Reckoned, ...] | None) -> float | None:
+    """How far what was set by hand lies from what the layout says, mm."""
+    if source.found.value is None or value is None:
+        return None
+    return math.dist(source.found.value, [one.value for one in value])
+
+
 def _users(turning: Turning) -> dict[str, list[int]]:
     """The visits that count from each register, by their number in the program."""
     out: dict[str, list[int]] = {}
@@ -100,8 +109,7 @@ def offsets_of(turning: Turning, fixtures: dict[str, Fixture]) -> tuple[OffsetRo
         if source.register in rows:
             continue
         value = values_of(turning, "", None if number == 0 else source.at)
-        set_value = source.found.value
-        off = None if value is None or set_value is None else math.dist(set_value, [one.value for one in value])
+        set_value, off = source.found.value, _off(source, value)
         state = (
             "set by hand" if set_value is not None else "no layout" if value is None
             else "known" if source.by == "fixed point" else "to be found"
@@ -139,7 +147,7 @@ def known_in_time(turning: Turning, index: int, load: Load) -> list[Finding]:
     findings: list[Finding] = []
     for source in sources:
         if source.found.before is not None and source.found.before not in here:
-            findings.append(_wrong(setup, "offsets.no_operation", f"“{source.name}” in {source.register} is to be found before an operation {setup.name} does not have.",
+            findings.append(wrong(setup, "offsets.no_operation", f"“{source.name}” in {source.register} is to be found before an operation {setup.name} does not have.",
                                    Cure(label="Find it before the program starts", path=f"{source.path}/before", value=None)))  # fmt: skip
     known = {name: kept.known for name, kept in load.kept.items()}
     own = {source.register: _moment(turning, index, source) for source in sources}
@@ -152,27 +160,24 @@ def known_in_time(turning: Turning, index: int, load: Load) -> list[Finding]:
         if own[base] > (index, users[0]):
             source = next(one for one in sources if one.register == base)
             told = register if register == base else f"{register}, turned from {base},"
-            findings.append(_wrong(
+            findings.append(wrong(
                 setup, "offsets.used_before_found",
                 f"{first.operation.name} counts from {told} before it is found: that comes only before {_name(setup, source.found.before)}.",
                 Cure(label=f"Find it before {first.operation.name}", path=f"{source.path}/before", value=first.operation.id),
             ))  # fmt: skip
     for register in dict.fromkeys([*own, *turning.registers.values()]):
         value = held_by(turning, register)
-        what = next((source.name for source in sources if source.register == register), "a position's zero")
         load.kept.setdefault(register, Kept(
-            setup.name, what, None if value is None else as_vector(one.value for one in value), own.get(register, own[setup.offset_register]),
+            setup.name, None if value is None else as_vector(one.value for one in value), own.get(register, own[setup.offset_register]),
         ))  # fmt: skip
     for source in sources:
-        value = held_by(turning, source.register)
-        if source.found.value is not None and value is not None:
-            off = math.dist(source.found.value, [one.value for one in value])
-            if off > SET_OFF_MM:
-                findings.append(Finding(
-                    code="offsets.set_off", severity="warning", setup=setup.name, stage="reach",
-                    sentence=f"{source.register} was set {off:.2f} mm from where the layout has it: the work stands elsewhere, or a figure is wrong.",
-                    measured=round(off, 3), limit=SET_OFF_MM, unit="mm",
-                ))  # fmt: skip
+        off = _off(source, held_by(turning, source.register))
+        if off is not None and off > SET_OFF_MM:
+            findings.append(Finding(
+                code="offsets.set_off", severity="warning", setup=setup.name, stage="reach",
+                sentence=f"{source.register} was set {off:.2f} mm from where the layout has it: the work stands elsewhere, or a figure is wrong.",
+                measured=round(off, 3), limit=SET_OFF_MM, unit="mm",
+            ))  # fmt: skip
     return findings
 
 
@@ -196,7 +201,7 @@ def _found_in(
     free = Cure(label="Find it by itself", path=f"{source.path}/in_register", value=None)
     if base not in known:
         return [
-            _wrong(
+            wrong(
                 setup,
                 "offsets.unknown_base",
                 f"“{source.name}” in {source.register} is found in {base}, which nothing of this load keeps.",
@@ -212,7 +217,7 @@ def _found_in(
         if source.register != min(walked):
             return []  # told once
         return [
-            _wrong(
+            wrong(
                 setup,
                 "offsets.ring",
                 "Each is found in the next, round in a ring: " + " in ".join([*walked, here]) + ".",
@@ -223,7 +228,7 @@ def _found_in(
         later = by_register.get(base)
         told = "" if later is None else f", which is found only before {_name(setup, later.found.before)}"
         return [
-            _wrong(
+            wrong(
                 setup,
                 "offsets.used_before_found",
                 f"“{source.name}” in {source.register} is found in {base}{told}.",
@@ -250,21 +255,13 @@ def _clashes(turning: Turning, load: Load) -> list[Finding]:
             and math.dist(kept.value, [one.value for one in value]) < SAME_PLACE_MM
         ):
             continue
-        control = turning.machine.control
-        free = next(
-            (r for r in control.all_registers() if r not in load.kept and r not in mine and r not in control.reserved),
-            None,
-        )
+        free = turning.machine.control.free_register({*load.kept, *mine})
         own = register == setup.offset_register and free is not None
-        out.append(_wrong(
+        out.append(wrong(
             setup, "offsets.clash", f"{setup.name} and {kept.setup} stand in one load and both keep a place in {register}: one would write over the other.",
             *([Cure(label=f"Keep the zero of {setup.name} in {free}", path="offset_register", value=free)] if own else []),
         ))  # fmt: skip
     return out
-
-
-def _wrong(setup: Setup, code: str, sentence: str, *cures: Cure) -> Finding:
-    return Finding(code=code, severity="error", setup=setup.name, stage="reach", sentence=sentence, cures=cures)
 
 
 def wrong_centre(turning: Turning, wrong_mm: float = CENTRE_WRONG_MM) -> float:

@@ -58,18 +58,19 @@ class Reached(Frozen):
 def reached_from(run: Run, setup: SetupReport, position: str, tool: Tool) -> Reached:
     """What a tool reaches from a position of a setup that was computed. Raises LookupError when there is no such position."""
     assert setup.zero_from_work is not None and setup.hold is not None
+    hold = setup.hold
     machine = machine_of(setup.machine, run.plan.machines)
-    told = next((one for one in setup.positions if one.name == position), None)
-    if told is None and position:
+    there = next((one for one in setup.positions if one.name == position), None)
+    if there is None and position:
         raise LookupError(position)
     at = (
-        Turned("", home_angles(machine), np.eye(4), (0.0, 0.0, 1.0)) if told is None
-        else Turned(told.name, told.angles, np.array(told.local_from_zero), told.direction)
+        Turned("", home_angles(machine), np.eye(4), (0.0, 0.0, 1.0)) if there is None
+        else Turned(there.name, there.angles, np.array(there.local_from_zero), there.direction)
     )  # fmt: skip
-    key = key_of("reach", VERSION, run.part_key, setup.zero_from_work, setup.hold.digest, setup.hold.shift, at.angles, matrix(at.local_from_zero), machine, tool)  # fmt: skip
-    kept = run.store.get(key, "facts.json")
-    if kept is None:
-        station = station_at(run, setup.name, machine, np.array(setup.zero_from_work), setup.hold, {}, at)
+    key = key_of("reach", VERSION, run.part_key, setup.zero_from_work, hold.digest, hold.shift, at.angles, matrix(at.local_from_zero), machine, tool)  # fmt: skip
+
+    def compute() -> dict[str, bytes]:
+        station = station_at(run, setup.name, machine, np.array(setup.zero_from_work), hold, {}, at)
         whole = refined(run.part.mesh, PIECE_MM)
         stops = stops_on(whole, run.part, station, tool)
         a, b, c = (whole.vertices[whole.triangles[:, i]] for i in range(3))
@@ -77,16 +78,16 @@ def reached_from(run: Run, setup: SetupReport, position: str, tool: Tool) -> Rea
         count = len(run.part.part.faces)
         faces = np.bincount(whole.label, weights=size, minlength=count)
         free = np.bincount(whole.label, weights=size * (stops == 0), minlength=count)
-        facts = {
+        told = {
             "areas": {name: float(size[stops == i].sum()) for i, name in enumerate(STOPS)},
             "faces": np.round(free / np.maximum(faces, 1e-12), 4).tolist(),
         }
         painted = Mesh(whole.vertices, whole.triangles, stops.astype(np.int64))
-        run.store.put(key, {
-            "surface.glb": to_glb(painted, crease_lines(run.part.mesh, by_label=False)), "facts.json": json.dumps(facts).encode(),
-        })  # fmt: skip
-        kept = json.dumps(facts).encode()
-    facts = json.loads(kept)
+        return {
+            "surface.glb": to_glb(painted, crease_lines(run.part.mesh, by_label=False)), "facts.json": json.dumps(told).encode(),
+        }  # fmt: skip
+
+    facts = run.step("reach", key, compute)
     return Reached(
         key=key, position=position, tool=tool.name, overhang=tool.overhang, holder=tool.holder.name, areas=facts["areas"],
         faces=tuple(facts["faces"]),

@@ -10,7 +10,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Finding
+from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
@@ -27,10 +27,9 @@ SAME_PLACE_MM = 1e-3
 
 @dataclass
 class Kept:
-    """What a register of a load holds: for which setup, what, X, Y and Z (mm; None without a layout), and after which visit of which setup it is known."""
+    """What a register of a load holds: for which setup, X, Y and Z (mm; None without a layout), and after which visit of which setup it is known."""
 
     setup: str
-    what: str
     value: Vector | None
     known: tuple[int, int]
 
@@ -39,7 +38,6 @@ class Kept:
 class Load:
     """The registers of what stands on the machine together, as far as its setups have been computed."""
 
-    name: str
     kept: dict[str, Kept] = field(default_factory=dict)
 
 
@@ -47,24 +45,20 @@ def load_name(setup: Setup) -> str:
     return setup.load or setup.name
 
 
-def _claimed(plan: Plan, setup: Setup) -> dict[str, str]:
+def _claimed(plan: Plan, setup: Setup) -> set[str]:
     """Registers that other setups of the same load are told to use."""
-    out: dict[str, str] = {}
-    for other in plan.setups:
-        if other.name == setup.name or load_name(other) != load_name(setup):
-            continue
-        out.setdefault(other.offset_register, f"the zero of {other.name}")
-        for one in other.seat.zeros:
-            out.setdefault(one.offset_register, f"“{one.name}” of {other.name}")
-        for position in other.positions:
-            if position.offset_register is not None:
-                out.setdefault(position.offset_register, f"{position.name} of {other.name}")
-    return out
+    beside = [other for other in plan.setups if other.name != setup.name and load_name(other) == load_name(setup)]
+    return {
+        register for other in beside
+        for register in (
+            other.offset_register, *(one.offset_register for one in other.seat.zeros), *(p.offset_register for p in other.positions)
+        ) if register is not None
+    }  # fmt: skip
 
 
 def give_registers(out: Turning, plan: Plan, load: Load) -> None:
     """Each position its register: as typed, or the next free one that is not reserved and that nothing else of the load keeps."""
-    claimed = _claimed(plan, out.setup) | {name: f"{kept.what} of {kept.setup}" for name, kept in load.kept.items()}
+    claimed = _claimed(plan, out.setup) | set(load.kept)
     setup, control = out.setup, out.machine.control
     taken = {setup.offset_register: "its own zero", **{z.offset_register: f"“{z.name}”" for z in setup.seat.zeros}}
     if setup.rotary_run != "register_each":
@@ -79,14 +73,7 @@ def give_registers(out: Turning, plan: Plan, load: Load) -> None:
             out.registers[name] = register
         for name in (name for name in out.turned if name and name not in fixed):
             same = next((n for n in out.registers if n in out.turned and _one_place(out, n, name)), None)
-            free = next(
-                (
-                    r
-                    for r in control.all_registers()
-                    if r not in taken and r not in claimed and r not in control.reserved
-                ),
-                None,
-            )
+            free = control.free_register({*taken, *claimed})
             if same is not None:
                 out.registers[name] = out.registers[same]
             elif free is None:
@@ -109,8 +96,13 @@ def _one_place(turning: Turning, one: str, two: str) -> bool:
     return alike(a, b) and bool(np.allclose(a.local_from_zero, b.local_from_zero, atol=1e-9))
 
 
+def wrong(setup: Setup, code: str, sentence: str, *cures: Cure, stage: str = "reach") -> Finding:
+    """An error in the registers of a setup."""
+    return Finding(code=code, severity="error", setup=setup.name, stage=stage, sentence=sentence, cures=cures)
+
+
 def _wrong(setup: Setup, code: str, sentence: str) -> Finding:
-    return Finding(code=code, severity="error", setup=setup.name, stage="seat", sentence=sentence)
+    return wrong(setup, code, sentence, stage="seat")
 
 
 def values_of(turning: Turning, name: str, at: Floats | None = None) -> tuple[Reckoned, ...] | None:

@@ -24,7 +24,7 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, transformed, with_label
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import inverse, moved, turned
-from pelvrak.core.holding.facts import HoldFacts
+from pelvrak.core.holding.facts import HoldFacts, PieceFact
 from pelvrak.core.machine.index import Turned, reach_of, turning_lines
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.slides import met_by_slides, slides
@@ -110,14 +110,14 @@ def simulate(
     lines = chords(job.path)
     ends_at = chord_ends_s(job.path, lines, station.machine.rapid_mm_min, station.machine.acceleration_mm_s2)
     moves_end = _ends_of_moves(lines, ends_at, len(job.path.moves))
-    flat, axes = lines, np.broadcast_to(UP, (len(lines.what), 3))
-    if job.path.round is not None:
-        lines, axes, ends_at = _laid(flat, job.path, lying, tool.DC / 2, ends_at)
+    flat, flat_ends, axes, lie = lines, ends_at, UP, job.path.round
+    if lie is not None:
+        lines, axes, ends_at = _laid(flat, lie, lying, tool.DC / 2, ends_at)
     work_from_zero = inverse(station.zero_from_work)
     bodies = body_profiles(tool, station.machine.spindle.nose)
     sweep = Sweep(
         moved(work_from_zero, lines.starts), moved(work_from_zero, lines.ends), lines.what,
-        turned(work_from_zero, UP if job.path.round is None else axes), cutter_profile(tool), bodies, core_radius(tool),
+        turned(work_from_zero, axes), cutter_profile(tool), bodies, core_radius(tool),
     )  # fmt: skip
 
     def going_on(share: float) -> bool:
@@ -128,14 +128,18 @@ def simulate(
     after, hits = cut(stock, sweep, maker, going_on, recorder)
     trouble = Trouble(operation, station.setup, lines, sweep, ends_at)
     findings = [*job.findings, *stock_trouble(trouble, hits), *loose_pieces(trouble, stock, after)]
-    if job.path.round is not None:
-        findings += _zero_off_top(operation, station.setup, job.path.round, farthest(lying, job.path.round))
-        findings += wrapped_trouble(trouble, station, job.path.round, flat, lines, axes)
+    if lie is not None:
+        # As the machine's slides go, the work not turned.
+        lines = placed(flat, lie)
+        standing_still = replace(
+            trouble, lines=lines, sweep=replace(sweep, ends=moved(work_from_zero, lines.ends)), ends_at=flat_ends
+        )
+        findings += _zero_off_top(operation, station.setup, lie, farthest(lying, lie))
+        findings += rotary_limits(trouble, station, lie, flat)
+        findings += wrapped_trouble(trouble, standing_still, station, lie.axis, axes)
     elif (holding := station.holding()) is not None:
         in_zero = Sweep(lines.starts, lines.ends, lines.what, UP, sweep.cutter, bodies)
         findings += holding_trouble(trouble, station, test(holding, in_zero))
-    if job.path.round is not None:
-        lines = placed(flat, job.path.round)
     low, high = lines.ends.min(axis=0), lines.ends.max(axis=0)
     travel = None
     if station.zero_on_table is not None:
@@ -148,8 +152,8 @@ def simulate(
         "time_s": float(ends_at[-1]), "most_removal_cm3_min": max(loads["removal"]),
         "low": low.tolist(), "high": high.tolist(), "cut_z": _cut_z(trouble.lines, hits), "travel": travel,
     }  # fmt: skip
-    if job.path.round is not None:
-        facts["wrapped"] = wrapped_fact(job.path.round, flat).model_dump(mode="json")
+    if lie is not None:
+        facts["wrapped"] = wrapped_fact(lie, flat).model_dump(mode="json")
     facts["findings"] = [f.model_copy(update={"operation": operation.id}).model_dump(mode="json") for f in findings]
     return {
         **stock_pieces(after, facts),
@@ -189,16 +193,15 @@ def _ends_of_moves(lines: Chords, ends_at: Floats, moves: int) -> Floats:
     return np.maximum.accumulate(out)
 
 
-def _laid(flat: Chords, path: Path, stock: Mesh, radius: float, ends_at: Floats) -> tuple[Chords, Floats, Floats]:
+def _laid(flat: Chords, lie: Round, stock: Mesh, radius: float, ends_at: Floats) -> tuple[Chords, Floats, Floats]:
     """A flat path laid round its axis: chords in the zero frame, the tool's axis of each, and when each ends, s. radius: of the cutter, mm.
 
     A chord's axis is that of its middle: it is so short that the cutter's rim is not tilted by more than TILTED_MM at its ends.
     """
-    assert path.round is not None
     number = Chords(flat.starts, flat.ends, flat.what, np.arange(len(flat.what)))
-    reach = farthest(stock, path.round)
+    reach = farthest(stock, lie)
     error = min(CHORD_ERROR_MM, reach * (1 - math.cos(math.asin(min(1.0, TILTED_MM / radius)))))
-    lines, axes = rolled(number, path, reach, error)
+    lines, axes = rolled(number, lie, reach, error)
     parts = np.bincount(lines.move, minlength=len(flat.what))
     before = np.concatenate([[0.0], ends_at[:-1]])
     share = (np.arange(len(lines.move)) - np.concatenate([[0], np.cumsum(parts)[:-1]])[lines.move] + 1) / parts[
@@ -288,40 +291,28 @@ def holding_trouble(trouble: Trouble, station: Station, met: Hits) -> list[Findi
     return out
 
 
-def wrapped_trouble(
-    trouble: Trouble, station: Station, lie: Round, flat: Chords, lines: Chords, axes: Floats
-) -> list[Finding]:
-    """What the tool meets while the work turns under it: what turns with the work, as the work sees the tool, and what stands still."""
+def wrapped_trouble(trouble: Trouble, still: Trouble, station: Station, axis: str, axes: Floats) -> list[Finding]:
+    """What the tool meets while the work turns under it.
+
+    trouble: its moves as the work sees them, along axes (n, 3), for all that turns about the axis with the work; still: as the slides make
+    them, for what stands still.
+    """
     mesh = station.solids()
-    out = rotary_limits(trouble, station, lie, flat)
     if mesh is None:
-        return out
+        return []
     machine = station.machine
-    rides = {solid.name: [axis.name for axis in machine.chain(solid.rides)] for solid in machine.solids}
-    still = [
-        i
-        for i, piece in enumerate(station.hold.pieces)
-        if piece.item == "machine" and lie.axis not in rides[piece.name]
-    ]
-    turning = [i for i in range(len(station.hold.pieces)) if i not in still]
-    sweep = trouble.sweep
-    there = placed(flat, lie)
-    for own, path, way in ((turning, lines, axes), (still, there, UP)):
-        chosen = Mesh(mesh.vertices, mesh.triangles[np.isin(mesh.label, own)], mesh.label[np.isin(mesh.label, own)])
-        field = holding_field(chosen) if len(chosen.triangles) else None
-        if field is None:
-            continue
-        met = test(field, Sweep(path.starts, path.ends, path.what, way, sweep.cutter, sweep.bodies))
-        within = replace(
-            trouble,
-            lines=path,
-            sweep=trouble.sweep
-            if path is lines
-            else replace(sweep, ends=moved(inverse(station.zero_from_work), path.ends)),
-        )
-        if path is not lines:
-            within = replace(within, ends_at=np.linspace(0, float(trouble.ends_at[-1]), len(path.what)))
-        out += holding_trouble(within, station, met)
+    rides = {solid.name: [one.name for one in machine.chain(solid.rides)] for solid in machine.solids}
+    stands = [piece.item == "machine" and axis not in rides[piece.name] for piece in station.hold.pieces]
+    out = []
+    for told, way, own in (
+        (trouble, axes, [i for i, one in enumerate(stands) if not one]), (still, UP, [i for i, one in enumerate(stands) if one]),
+    ):  # fmt: skip
+        mine = np.isin(mesh.label, own)
+        field = holding_field(Mesh(mesh.vertices, mesh.triangles[mine], mesh.label[mine])) if mine.any() else None
+        if field is not None:
+            path, sweep = told.lines, told.sweep
+            met = test(field, Sweep(path.starts, path.ends, path.what, way, sweep.cutter, sweep.bodies))
+            out += holding_trouble(told, station, met)
     return out
 
 
@@ -346,13 +337,8 @@ def rotary_limits(trouble: Trouble, station: Station, lie: Round, flat: Chords) 
 def slides_trouble(trouble: Trouble, station: Station, lines: Chords, stock: Mesh, gauge: float) -> list[Finding]:
     """What head, column and slides of the machine run into while the tool goes along its path. stock: as it comes in, zero frame."""
     assert station.zero_on_table is not None
-    mesh = station.solids()
-    still = [("work", stock)]
-    if mesh is not None:
-        # The table that stands for the machine's own where it does not turn is its table.
-        still += [
-            (piece.name, with_label(mesh, i)) for i, piece in enumerate(station.hold.pieces) if piece.item != "table"
-        ]
+    # The table that stands for the machine's own where it does not turn is its table.
+    still = [("work", stock), *((piece.name, solid) for piece, solid in solids_of(station) if piece.item != "table")]
     up = np.array([0.0, 0.0, gauge])
     moving = slides(station.machine, station.zero_on_table, station.at)
     return [
@@ -363,6 +349,12 @@ def slides_trouble(trouble: Trouble, station: Station, lines: Chords, stock: Mes
         )
         for met in met_by_slides(moving, lines.starts + up, lines.ends + up, still)
     ]  # fmt: skip
+
+
+def solids_of(station: Station) -> list[tuple[PieceFact, Mesh]]:
+    """Every solid that stands round the work, with what it is."""
+    mesh = station.solids()
+    return [] if mesh is None else [(piece, with_label(mesh, i)) for i, piece in enumerate(station.hold.pieces)]
 
 
 def _nearest_piece(station: Station, at: Floats) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import transformed, with_label
+from pelvrak.core.geometry.mesh import transformed
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.geometry.rigid import moved
 from pelvrak.core.machine.index import Turned, local_plane
@@ -15,6 +15,7 @@ from pelvrak.core.machine.slides import met_by_slides, nose_slide, slides
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.report import Matrix, SetupReport, SlidesFact
 from pelvrak.core.route.run import Run, matrix
+from pelvrak.core.route.simulate import solids_of
 from pelvrak.core.route.told import machine_picture, slides_picture
 from pelvrak.core.route.turning import station_at
 
@@ -60,19 +61,8 @@ def stand(run: Run, setup: SetupReport, values: dict[str, float]) -> Stand:
     at = Turned("", angles, local_plane(machine, angles), as_vector(direction_of(machine, angles)))
     nose = moved(at.local_from_zero, pose(machine, whole).table_from_spindle[:3, 3] - zero)
     station = station_at(run, setup.name, machine, np.array(setup.zero_from_work), hold, {}, at)
-    still = [
-        (
-            "work",
-            transformed(mesh_from_bytes(run.piece(setup.incoming_key or "", "surface.npz")), station.zero_from_work),
-        )
-    ]
-    solids = station.solids()
-    if solids is not None:
-        still += [
-            (piece.name, with_label(solids, i))
-            for i, piece in enumerate(station.hold.pieces)
-            if piece.item != "table" or not machine.rotary
-        ]
+    work = transformed(mesh_from_bytes(run.piece(setup.incoming_key or "", "surface.npz")), station.zero_from_work)
+    still = [("work", work), *((piece.name, solid) for piece, solid in solids_of(station))]
     met = met_by_slides([*slides(machine, hold.zero_on_table, at), nose_slide(machine)], nose[None], nose[None], still)
     beyond = [
         f"{axis.name} {whole[axis.name]:g} is beyond {axis.low:g} … {axis.high:g}"

@@ -10,7 +10,7 @@ from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Mesh, transformed, with_label
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
+from pelvrak.core.geometry.rigid import away_from_line, inverse, moved, rigid, turned
 from pelvrak.core.machine.kinematics import moved_by, pose
 from pelvrak.core.machine.machine import Axis
 from pelvrak.core.machine.slides import solid_mesh, table_side
@@ -102,8 +102,7 @@ def _found(run: Run, turning: Turning, incoming_key: str, turns: list[Turn], gau
     out: list[Finding] = []
     for called, start, goal in turns:
         values = dict(start)
-        for home_axis in machine.rotary:
-            axis = home_axis
+        for axis in machine.rotary:
             if abs(goal[axis.name] - values[axis.name]) < 1e-9 or axis.name not in near:
                 values[axis.name] = goal[axis.name]
                 continue
@@ -117,13 +116,13 @@ def _found(run: Run, turning: Turning, incoming_key: str, turns: list[Turn], gau
                 if s.rides in near and s.rides not in rides
             ]
             here = moved_by(machine, axis.rides, values)
-            axis = axis.model_copy(update={
+            lying = axis.model_copy(update={
                 "direction": as_vector(turned(here, np.array(axis.direction))), "point": as_vector(moved(here, np.array(axis.point))),
             })  # fmt: skip
-            met = swing(axis, values[axis.name], goal[axis.name], turns_with, still)
+            met = swing(lying, values[axis.name], goal[axis.name], turns_with, still)
             at = moved(inverse(home.zero_from_work), np.zeros(3))
-            out += _told(turning, called, axis, met, as_vector(at))
-            top = max(_height(axis, mesh) for _, mesh in turns_with)
+            out += _told(turning, called, lying, met, as_vector(at))
+            top = max(_height(lying, mesh) for _, mesh in turns_with)
             if top > tool_tip and not any(f.code == "reach.swing_tool" for f in out):
                 out.append(Finding(
                     code="reach.swing_tool", severity="warning", setup=turning.setup.name, stage="reach",
@@ -137,9 +136,8 @@ def _found(run: Run, turning: Turning, incoming_key: str, turns: list[Turn], gau
 def _height(axis: Axis, mesh: Mesh) -> float:
     """The highest a body can come in a turn about an axis, base Z, mm."""
     way, point = np.array(axis.direction), np.array(axis.point)
-    off = mesh.vertices - point
-    along = off @ way
-    radius = np.linalg.norm(off - np.outer(along, way), axis=1)
+    along = (mesh.vertices - point) @ way
+    radius = away_from_line(mesh.vertices, point, way)
     return float((point[2] + along * way[2] + radius * np.sqrt(max(0.0, 1 - way[2] ** 2))).max())
 
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
-from pelvrak.core.geometry.mesh import crease_lines, joined, to_glb, transformed
+from pelvrak.core.geometry.mesh import Mesh, crease_lines, joined, to_glb, transformed
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse
 from pelvrak.core.geometry.seen import reached
@@ -28,10 +30,17 @@ def machine_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector 
     """
     if at is None or zero is None or not machine.rotary:
         return None
-    key = key_of("machine", VERSION, machine, at.angles, zero)
+    back = inverse(at.local_from_zero)
+    return _drawn(
+        run, key_of("machine", VERSION, machine, at.angles, zero),
+        lambda: [transformed(mesh, back) for _, mesh in bodies(machine, at, zero)],
+    )  # fmt: skip
+
+
+def _drawn(run: Run, key: str, solids: Callable[[], list[Mesh]]) -> str:
+    """The key of a picture (surface.glb) of solids, labelled by number; drawn when it is not there."""
     if run.store.get(key, "surface.glb") is None:
-        back = inverse(at.local_from_zero)
-        mesh = joined([transformed(compact(m, k), back) for k, (_, m) in enumerate(bodies(machine, at, zero))])
+        mesh = joined([compact(one, number) for number, one in enumerate(solids())])
         run.store.put(key, {"surface.glb": to_glb(mesh, crease_lines(mesh)), "facts.json": b"{}"})
     return key
 
@@ -45,12 +54,10 @@ def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector |
         return None
     moving = [*slides(machine, zero, at), nose_slide(machine)]
     key = key_of("slides", VERSION, machine, at.angles, zero, matrix(at.local_from_zero))
-    if run.store.get(key, "surface.glb") is None:
-        mesh = joined([compact(one.mesh, number) for number, one in enumerate(moving)])
-        run.store.put(key, {"surface.glb": to_glb(mesh, crease_lines(mesh)), "facts.json": b"{}"})
     return SlidesFact(
-        key=key, names=tuple(one.name for one in moving), follows=tuple(matrix(one.follows) for one in moving)
-    )
+        key=_drawn(run, key, lambda: [one.mesh for one in moving]), names=tuple(one.name for one in moving),
+        follows=tuple(matrix(one.follows) for one in moving),
+    )  # fmt: skip
 
 
 def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[PositionReport, ...]:

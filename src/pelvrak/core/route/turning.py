@@ -67,19 +67,17 @@ class Turning:
                            "mend the index position, or cut it at another")  # fmt: skip
         return found
 
-    def time_round(self, before: str, after: str) -> float:
-        """The same, each axis going the shorter way round, s."""
-        a, b = self.turned.get(before), self.turned.get(after)
-        return (
-            0.0
-            if a is None or b is None
-            else index_time(self.machine, a.angles, _nearest_turn(self.machine, a.angles, b.angles))
-        )
-
     def time_between(self, before: str, after: str) -> float:
         """Time to turn from one position to another, s."""
         a, b = self.turned.get(before), self.turned.get(after)
         return 0.0 if a is None or b is None else index_time(self.machine, a.angles, b.angles)
+
+    def time_round(self, before: str, after: str) -> float:
+        """The same, each axis going the shorter way round, s."""
+        a, b = self.turned.get(before), self.turned.get(after)
+        if a is None or b is None:
+            return 0.0
+        return index_time(self.machine, a.angles, _nearest_turn(self.machine, a.angles, b.angles))
 
 
 def _nearest_turn(machine: Machine, one: dict[str, float], two: dict[str, float]) -> dict[str, float]:

@@ -65,6 +65,7 @@ def least_turning(start: str, names: list[str], between: Between) -> list[str]:
             left.remove(here)
             order.append(here)
         return order
+    time = {(a, b): between(names[a], names[b]) for a, b in itertools.permutations(range(len(names)), 2)}
     # best[set of visited, last]: (time, order)
     best: dict[tuple[int, int], tuple[float, tuple[int, ...]]] = {
         (1 << i, i): (between(start, name), (i,)) for i, name in enumerate(names)
@@ -75,7 +76,7 @@ def least_turning(start: str, names: list[str], between: Between) -> list[str]:
             for last in chosen:
                 before = mask ^ (1 << last)
                 ways = [
-                    (best[before, k][0] + between(names[k], names[last]), (*best[before, k][1], last))
+                    (best[before, k][0] + time[k, last], (*best[before, k][1], last))
                     for k in chosen if k != last
                 ]  # fmt: skip
                 best[mask, last] = min(ways, key=lambda way: (round(way[0], 9), way[1]))
@@ -112,10 +113,11 @@ def order_findings(setup: Setup, index: int, between: Between, change_s: float) 
     if not setup.positions:
         return []
     better = grouped(setup, between)
-    now, then = (idle_time(visits(one, between), between, change_s) for one in (setup, better))
+    made = [visits(one, between) for one in (setup, better)]
+    now, then = (idle_time(one, between, change_s) for one in made)
     if now - then < WORTH_S:
         return []
-    turns = [sum(a.position != b.position for a, b in itertools.pairwise(visits(one, between))) for one in (setup, better)]  # fmt: skip
+    turns = [sum(a.position != b.position for a, b in itertools.pairwise(one)) for one in made]
     names = ", ".join(position.name for position in better.positions)
     return [
         Finding(

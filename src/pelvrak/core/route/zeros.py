@@ -70,18 +70,13 @@ def zeros_checked(
     )  # fmt: skip
 
 
-def free_registers(machine: Machine) -> list[str]:
-    """Registers of a control in the order they are given out, without those that are reserved."""
-    return [one for one in machine.control.all_registers() if one not in machine.control.reserved]
-
-
 def _registers(setup: Setup, index: int, machine: Machine) -> list[Finding]:
     """Two zeros of one setup in one register."""
     used: dict[str, str] = {setup.offset_register: "its own zero"}
     out = []
     for number, one in enumerate(setup.seat.zeros):
         if one.offset_register in used:
-            free = next((r for r in free_registers(machine) if r not in used), None)
+            free = machine.control.free_register(used)
             out.append(
                 Finding(
                     code="seat.register_twice", severity="error", setup=setup.name, stage="seat",

@@ -2,6 +2,7 @@ import { useState } from 'react'
 import type { MachineData } from '../../api/client'
 import { Segments } from '../../ui/Choice'
 import { NumberField, NumberRow, Row } from '../../ui/Field'
+import { TextField } from '../../ui/TextField'
 import type { SheetProps } from '../StageSheet'
 
 type Axis = MachineData['axes'][number]
@@ -32,11 +33,13 @@ export function MachineEditor(props: SheetProps & { machine: MachineData }) {
           ? 'The plan’s own machine.'
           : 'A shipped machine: the first change makes a copy of it in this plan.'}
       </p>
-      <TextRow
-        label="Name"
-        value={machine.name}
-        take={(name) => change('name', (mine) => (mine.name = name))}
-      />
+      <Row label="Name">
+        <TextField
+          label="Machine name"
+          value={machine.name}
+          commit={(name) => void change('name', (mine) => (mine.name = name))}
+        />
+      </Row>
       <h4 className="mt-2 font-head font-semibold">Axes, from what each rides on</h4>
       {machine.axes.map((axis, i) => (
         <AxisEditor
@@ -91,11 +94,15 @@ export function MachineEditor(props: SheetProps & { machine: MachineData }) {
           change('extended registers', (mine) => (mine.control.extended = Math.round(value)))
         }
       />
-      <TextRow
-        label="Reserved"
-        value={control.reserved.join(', ')}
-        take={(text) => change('reserved registers', (mine) => (mine.control.reserved = listed(text)))}
-      />
+      <Row label="Reserved">
+        <TextField
+          label="Machine reserved"
+          value={control.reserved.join(', ')}
+          commit={(text) =>
+            void change('reserved registers', (mine) => (mine.control.reserved = listed(text)))
+          }
+        />
+      </Row>
       {(
         [
           ['tilted_plane', 'programs in a plane it turns itself'],
@@ -261,28 +268,6 @@ function AxisEditor(props: {
         </div>
       )}
     </div>
-  )
-}
-
-function TextRow(props: {
-  label: string
-  value: string
-  take: (value: string) => ReturnType<SheetProps['commit']>
-}) {
-  const [typed, setTyped] = useState<string | null>(null)
-  return (
-    <Row label={props.label}>
-      <input
-        aria-label={`Machine ${props.label.toLowerCase()}`}
-        className="figures w-full border border-rule bg-white px-1.5 py-0.5"
-        value={typed ?? props.value}
-        onChange={(event) => setTyped(event.target.value)}
-        onBlur={() => {
-          if (typed !== null && typed.trim() !== props.value) void props.take(typed.trim())
-          setTyped(null)
-        }}
-      />
-    </Row>
   )
 }
 

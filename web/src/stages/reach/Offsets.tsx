@@ -3,6 +3,7 @@ import type { Found, OffsetRow } from '../../api/client'
 import { round } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
+import { TextField } from '../../ui/TextField'
 import type { SheetProps } from '../StageSheet'
 import { FoundMark, NAMES } from './FoundMark'
 
@@ -173,7 +174,6 @@ function FoundEditor(props: SheetProps & { row: OffsetRow }) {
 
 /** Which setups stand on the machine together and share its registers. */
 function Load({ setup, plan, edit }: SheetProps) {
-  const [typed, setTyped] = useState<string | null>(null)
   const beside = plan.setups.filter((one) => one.name !== setup.name && setup.load && one.load === setup.load)
   return (
     <Row
@@ -186,17 +186,11 @@ function Load({ setup, plan, edit }: SheetProps) {
         </span>
       }
     >
-      <input
-        aria-label="Load"
-        className="figures w-full border border-rule bg-white px-1.5 py-0.5"
+      <TextField
+        label="Load"
         placeholder="alone"
-        value={typed ?? setup.load}
-        onChange={(event) => setTyped(event.target.value)}
-        onBlur={() => {
-          if (typed !== null && typed.trim() !== setup.load)
-            void edit(`load ${typed.trim() || 'alone'}`, (own) => (own.load = typed.trim()))
-          setTyped(null)
-        }}
+        value={setup.load}
+        commit={(name) => void edit(`load ${name || 'alone'}`, (own) => (own.load = name))}
       />
     </Row>
   )
