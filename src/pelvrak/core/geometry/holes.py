@@ -260,8 +260,22 @@ def smallest_inner_radius(part: Part) -> float | None:
     return min(corners, default=None)
 
 
-def upright_holes(part: Part, here_from_part: Floats) -> dict[int, tuple[Floats, float, float]]:
-    """Round hollow walls that stand upright in a frame: by face number, a point of the axis there, the diameter, the height of the lower mouth."""
+@dataclass(frozen=True)
+class UprightHole:
+    """A round hollow wall that stands upright in a frame: a point of its axis there, its diameter, the heights of its two
+    ends, and its limits of size where they are known, mm."""
+
+    axis: Floats
+    diameter: float
+    low: float
+    high: float
+    limits: tuple[float, float] | None = None
+
+
+def upright_holes(
+    part: Part, here_from_part: Floats, sizes: dict[int, tuple[float, float]] | None = None
+) -> dict[int, UprightHole]:
+    """The upright holes of a part in a frame, by face number. sizes: limits of size by face."""
     out = {}
     for face in part.faces:
         if (
@@ -275,5 +289,8 @@ def upright_holes(part: Part, here_from_part: Floats) -> dict[int, tuple[Floats,
         if abs(turned(here_from_part, np.array(face.axis))[2]) < 1 - 1e-6:
             continue
         ends = moved(here_from_part, np.array([face.low, face.high]))[:, 2]
-        out[face.number] = (moved(here_from_part, np.array(face.axis_point)), 2 * face.radius, float(ends.min()))
+        out[face.number] = UprightHole(
+            moved(here_from_part, np.array(face.axis_point)), 2 * face.radius, float(ends.min()), float(ends.max()),
+            (sizes or {}).get(face.number),
+        )  # fmt: skip
     return out

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import manifold3d
 import numpy as np
@@ -22,12 +22,14 @@ class Mesh:
     """Triangles with one label each.
 
     vertices: mm, float64 (n, 3); triangles: int64 (m, 3), counter-clockwise from outside;
-    label: int64 (m,), a face of the part or the maker of a stock surface.
+    label: int64 (m,), a face of the part or the maker of a stock surface. round: bool (m,), triangles that stand for a
+    curved wall, where that is known; None where a mesh only has what its triangles are.
     """
 
     vertices: Floats
     triangles: Ints
     label: Ints
+    round: NDArray[np.bool_] | None = None
 
 
 def volume(mesh: Mesh) -> float:
@@ -40,7 +42,7 @@ def volume(mesh: Mesh) -> float:
 
 def transformed(mesh: Mesh, b_from_a: Floats) -> Mesh:
     """The mesh with its points taken by a 4×4 rigid transform."""
-    return Mesh(mesh.vertices @ b_from_a[:3, :3].T + b_from_a[:3, 3], mesh.triangles, mesh.label)
+    return replace(mesh, vertices=mesh.vertices @ b_from_a[:3, :3].T + b_from_a[:3, 3])
 
 
 def joined(meshes: list[Mesh]) -> Mesh:
@@ -97,17 +99,17 @@ def box_corners(low: ArrayLike, high: ArrayLike) -> Floats:
 def to_solid(mesh: Mesh) -> manifold3d.Manifold:
     """The mesh for exact operations, labels kept; ask its status(): not every mesh is manifold."""
     return manifold3d.Manifold(
-        manifold3d.Mesh(
-            vert_properties=mesh.vertices.astype(np.float32),
-            tri_verts=mesh.triangles.astype(np.uint32),
-            face_id=mesh.label.astype(np.uint32),
+        manifold3d.Mesh64(
+            vert_properties=mesh.vertices.astype(np.float64, order="C"),
+            tri_verts=mesh.triangles.astype(np.uint64, order="C"),
+            face_id=mesh.label.astype(np.uint64, order="C"),
         )
     )
 
 
 def mesh_of(solid: manifold3d.Manifold) -> Mesh:
     """The mesh of a solid, with the labels of what it was made from."""
-    out = solid.to_mesh()
+    out = solid.to_mesh64()
     return Mesh(
         np.asarray(out.vert_properties[:, :3], np.float64),
         np.asarray(out.tri_verts, np.int64),

@@ -6,21 +6,26 @@ machine. The work comes in the setup's orientation and is only ever moved, never
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import manifold3d
 import numpy as np
 
 from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.holes import UprightHole
 from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z, turned
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.contact import travel
 from pelvrak.core.holding.fixture import Fixture, Role, Solid
-from pelvrak.core.holding.hold import Hold, Item
+from pelvrak.core.holding.hold import Hold, Item, Pinned
+from pelvrak.core.holding.pins import PinFit, pin_fit
 from pelvrak.core.stock.compare import signed_distance
 
+# A pin is met by its top only within this of its diameter; a hole counts as there when a core so much thinner goes through
+# all but a share of it, mm.
+SLIM_PIN_MM, CORE_PIN_MM, CORE_SHARE = 0.4, 0.15, 0.002
 # Lifted by this while it is pushed along something, so that what it slides on does not stop it, mm.
 SLIDE_MM = 0.02
 # How far cut jaws stand open before they close, and what a surface may be off there, mm.
@@ -65,6 +70,7 @@ class Assembly:
     shift: what takes the work from where it came to where it lies. opening: between a vise's mounting faces, and
     what it can take. met: what the moving jaw met. jaw_low, jaw_top: heights of the jaws; jaw_span: low and high of
     the fixed jaw's face. closing: the way the moving jaw goes. vise: its name. free_gap: left between the jaws.
+    pins: the holes of the work that are on pins.
     """
 
     pieces: list[Piece] = field(default_factory=list)
@@ -78,6 +84,7 @@ class Assembly:
     closing: Floats | None = None
     vise: str | None = None
     free_gap: float | None = None
+    pins: list[PinFit] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -97,7 +104,7 @@ class _Build:
     hold: Hold
     fixtures: dict[str, Fixture]
     work: Mesh
-    holes: dict[int, tuple[Floats, float, float]]
+    holes: dict[int, UprightHole]
     own: dict[str, Mesh]
     cut: dict[str, CutJaws]
     out: Assembly = field(default_factory=Assembly)
@@ -122,13 +129,12 @@ class _Build:
 
 
 def assemble(
-    hold: Hold, fixtures: dict[str, Fixture], work: Mesh, holes: dict[int, tuple[Floats, float, float]] | None = None,
+    hold: Hold, fixtures: dict[str, Fixture], work: Mesh, holes: dict[int, UprightHole] | None = None,
     own: dict[str, Mesh] | None = None, cut: dict[str, CutJaws] | None = None,
 ) -> Assembly:  # fmt: skip
     """Build up a holding round the work.
 
-    work: its surface in the setup's orientation. holes: by face number, a point of the axis (same frame), the
-    diameter and the height of its mouth below. own: meshes of the shop's own solids by item. cut: soft jaws and
+    work: its surface in the setup's orientation. holes: the part's upright holes by face number, same frame. own: meshes of the shop's own solids by item. cut: soft jaws and
     nests by item. Raises BadInput for fixtures that are not there or do not go together.
     """
     build = _Build(hold, fixtures, work, holes or {}, own or {}, cut or {})
@@ -204,6 +210,7 @@ def _pose(build: _Build, item: Item, one: Fixture) -> Floats:
                 raise BadInput("hold.no_hole", "hold.items", f"{item.id}: {under.name} has {grid.shape[0]} × {grid.shape[1]} holes",
                                "choose a hole of the plate")  # fmt: skip
             middle[:2] = grid[item.hole]
+            _hole_suits(build, item, one, under)
         return np.asarray(pose @ rigid(turn, middle + at))
     if isinstance(under, kinds.Vise):
         bed = np.array([0.0, 0.0, under.bed_height])
@@ -228,6 +235,20 @@ def _pose(build: _Build, item: Item, one: Fixture) -> Floats:
     )
     top = getattr(under, tall) if tall else (base.height or 0.0)
     return np.asarray(pose @ rigid(turn, np.array([0.0, 0.0, float(top)]) + at))
+
+
+def _hole_suits(build: _Build, item: Item, one: Fixture, plate: kinds.Plate) -> None:
+    """Pins stand in dowel holes, bolts in tapped ones: of a plate they take turns."""
+    assert item.hole is not None
+    tapped = sum(item.hole) % 2 == 0
+    column, row = item.hole
+    beside = [column + 1 if column + 1 < kinds.plate_holes(plate).shape[0] else column - 1, row]
+    if isinstance(one, kinds.Pin) and tapped:
+        build.said("hold.pin_in_thread", f"The pin {item.id} stands in a tapped hole {plate.thread} of {plate.name}, not in a dowel hole Ø{plate.dowel:g}.",
+                   measured=None, limit=None, place=None, cure=("The dowel hole beside it", f"items/{item.id}/hole", beside))  # fmt: skip
+    if isinstance(one, kinds.Bolt) and not tapped:
+        build.said("hold.bolt_in_dowel", f"The bolt {item.id} goes into a dowel hole Ø{plate.dowel:g} of {plate.name}, which has no thread.",
+                   measured=None, limit=None, place=None, cure=("The tapped hole beside it", f"items/{item.id}/hole", beside))  # fmt: skip
 
 
 def _closed(pieces: list[Piece]) -> Mesh:
@@ -263,7 +284,8 @@ def _lay_in(build: _Build) -> None:
     pinned = _on_pins(build)
     if pinned is not None:
         shift[:2] = pinned
-    rests = [p for p in out.pieces if p.role != "body" or p.name == "vise body"]
+    entering = _entering(build)
+    rests = _under_the_work(build, entering)
     flat = _flat_parallels(build, vise_item)
     shift = shift + _drop(build, transformed(lying, rigid(np.eye(3), shift)), [*rests, *flat])
     pushes: list[tuple[str, Floats]] = [(way, WAYS[way]) for way in hold.work.pushed]
@@ -275,6 +297,7 @@ def _lay_in(build: _Build) -> None:
     for name, way in pushes:
         shift = shift + _push(build, lying, shift, way, name, jaw)
     out.shift = shift
+    _pins_entered(build, entering)
     if vise_item is not None:
         _close_vise(build, vise_item, transformed(lying, rigid(np.eye(3), shift)))
         parallels = _parallels(build, vise_item)
@@ -342,27 +365,87 @@ def _on_pins(build: _Build) -> Floats | None:
     if not pinned:
         return None
     first: Floats | None = None
+    spare = 0.0
     for one in pinned:
-        axis = build.holes.get(one.hole.face)
-        if axis is None:
-            raise BadInput("hold.not_a_hole", "hold.work.pinned", f"face {one.hole.face} is no upright hole in this setup", "pick the wall of a hole")  # fmt: skip
-        pin = build.poses[one.pin][:3, 3]
-        shift = (pin - axis[0])[:2]
-        kind = next(build.fixture(i) for i in build.hold.items if i.id == one.pin)
-        if isinstance(kind, kinds.Pin) and kind.diameter > axis[1] + 1e-6:
-            build.said("hold.pin_too_big", f"The pin Ø{kind.diameter:g} does not go into the hole Ø{axis[1]:g}.",
-                       measured=kind.diameter, limit=axis[1], place=pin)  # fmt: skip
+        hole, pin, fit = _pairing(build, one)
+        at = build.poses[one.pin][:3, 3]
+        shift = (at - hole.axis)[:2]
+        if fit.most < 0:
+            build.said("hold.pin_too_big", f"The pin does not go into its hole: {fit.said}, {-fit.most:.3f} mm too big at best.",
+                       measured=round(pin.diameter, 4), limit=round(hole.diameter, 4), place=at)  # fmt: skip
+        elif fit.least < -1e-9:
+            build.said("hold.pin_tight", f"The pin may not go into its hole by hand: {fit.said}, from {-fit.least * 1000:.0f} µm too big to {fit.most * 1000:.0f} µm of play.",
+                       measured=round(fit.least, 4), limit=0.0, place=at)  # fmt: skip
+        play = max(fit.least, 0.0) / 2
         if first is None:
-            first = shift
+            first, spare = shift, play
             continue
-        off = float(np.linalg.norm(shift - first))
-        play = (axis[1] - kind.diameter) / 2 if isinstance(kind, kinds.Pin) else 0.0
-        if off > max(play, 0.0) + 1e-6:
+        # A relieved pin has room along the line it is relieved on.
+        apart = shift - first if fit.way is None else fit.way[:2] * ((shift - first) @ fit.way[:2])
+        off = float(np.linalg.norm(apart))
+        if off > play + spare + 1e-6:
             build.said(
                 "hold.contradiction", f"The work cannot be on both pins: with its hole on {pinned[0].pin}, the one for {one.pin} is {off:.3f} mm off.",
-                measured=round(off, 4), limit=round(max(play, 0.0), 4), place=pin,
+                measured=round(off, 4), limit=round(play + spare, 4), place=at,
             )  # fmt: skip
     return first
+
+
+def _pairing(build: _Build, one: Pinned) -> tuple[UprightHole, kinds.Pin, PinFit]:
+    """A hole and the pin it goes on, with the work where it lies now."""
+    hole = build.holes.get(one.hole.face)
+    if hole is None:
+        raise BadInput("hold.not_a_hole", "hold.work.pinned", f"face {one.hole.face} is no upright hole in this setup", "pick the wall of a hole")  # fmt: skip
+    pin = next(build.fixture(i) for i in build.hold.items if i.id == one.pin)
+    if not isinstance(pin, kinds.Pin):
+        raise BadInput("hold.not_a_pin", "hold.work.pinned", f"{one.pin} is a {kinds.KIND_NAMES[pin.kind]} and no pin", "choose a pin")  # fmt: skip
+    return hole, pin, pin_fit(one.pin, pin, build.poses[one.pin], one.hole.face, hole, build.out.shift)
+
+
+def _entering(build: _Build) -> dict[str, kinds.Pin]:
+    """The pins that go into their holes: small enough, and the hole is in the work as it is now. What is not so is told."""
+    out: dict[str, kinds.Pin] = {}
+    solid = to_solid(build.work) if build.hold.work.pinned else None
+    for one in build.hold.work.pinned:
+        hole, pin, fit = _pairing(build, one)
+        if fit.most < 0 or solid is None:
+            continue
+        core = kinds.rod(max(0.5, hole.diameter - CORE_PIN_MM), hole.low, min(hole.high, hole.low + pin.height)).translate(
+            [float(hole.axis[0]), float(hole.axis[1]), 0.0]
+        )
+        stands_in = (core ^ solid).volume()
+        if stands_in > CORE_SHARE * core.volume():
+            build.said("hold.hole_not_there", f"The work has no hole Ø{hole.diameter:g} for the pin {one.pin} yet: {stands_in:.0f} mm³ of material stand where the pin goes.",
+                       measured=round(float(stands_in), 2), limit=0.0, place=fit.at)  # fmt: skip
+            continue
+        out[one.pin] = pin
+    return out
+
+
+def _under_the_work(build: _Build, entering: dict[str, kinds.Pin]) -> list[Piece]:
+    """What the work can come to rest on. A pin that goes into its hole is only met by its top, as in a hole that is not deep enough."""
+    out = []
+    for piece in build.out.pieces:
+        if piece.role == "body" and piece.name != "vise body":
+            continue
+        pin = entering.get(piece.item)
+        if pin is not None:
+            slim = mesh_of(kinds.rod(max(0.5, pin.diameter - SLIM_PIN_MM), 0, pin.height))
+            piece = replace(piece, mesh=transformed(slim, build.poses[piece.item]))
+        out.append(piece)
+    return out
+
+
+def _pins_entered(build: _Build, entering: dict[str, kinds.Pin]) -> None:
+    """How far each pin stands in its hole now that the work lies."""
+    for one in build.hold.work.pinned:
+        if one.pin not in entering:
+            continue
+        hole, pin, fit = _pairing(build, one)
+        if fit.depth <= 0:
+            build.said("hold.pin_short", f"The pin {one.pin} does not reach into its hole Ø{hole.diameter:g}.", measured=0.0, limit=round(pin.diameter / 2, 3), place=fit.at)  # fmt: skip
+            continue
+        build.out.pins.append(fit)
 
 
 def _drop(build: _Build, lying: Mesh, rests: list[Piece]) -> Floats:
@@ -597,8 +680,8 @@ def _drive_bolt(build: _Build, item: Item) -> None:
         axis = build.holes.get(item.into.face)
         if axis is None:
             raise BadInput("hold.not_a_hole", "hold.items", f"{item.id}: face {item.into.face} is no upright hole in this setup", "pick the wall of a hole")  # fmt: skip
-        at = axis[0] + shift
-        mouth = axis[2] + shift[2]
+        at = axis.axis + shift
+        mouth = axis.low + shift[2]
         held = pose[2, 3] + one.length - mouth
         pose[:2, 3] = at[:2]
         if held < THREAD_HOLDS * d:

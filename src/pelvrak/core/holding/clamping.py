@@ -82,12 +82,15 @@ def holding_of(patches: list[Patch], clamp_of: list[int], clamps: list[tuple[Flo
     points, normals, clamp, source = [], [], [], []
     for number, (patch, owner) in enumerate(zip(patches, clamp_of, strict=True)):
         spread = contact_points(patch)
-        if len(spread) > MOST_POINTS:
-            spread = spread[np.linspace(0, len(spread) - 1, MOST_POINTS).astype(int)]
+        kept = np.arange(len(spread))
+        if len(spread) > MOST_POINTS and patch.kind != "bore":
+            kept = np.linspace(0, len(spread) - 1, MOST_POINTS).astype(int)
+        spread = spread[kept]
         points += list(spread)
         # What a surface is off must not become a wedge: small parts of a normal are none.
-        straight = np.where(np.abs(patch.normal) < STRAIGHT, 0.0, patch.normal)
-        normals += [straight / np.linalg.norm(straight)] * len(spread)
+        looks = patch.looks if patch.kind == "bore" else np.tile(patch.normal, (len(spread), 1))
+        straight = np.where(np.abs(looks) < STRAIGHT, 0.0, looks)
+        normals += list(straight / np.linalg.norm(straight, axis=1, keepdims=True))
         clamp += [owner] * len(spread)
         source += [number] * len(spread)
     return Holding(np.array(points).reshape(-1, 3), np.array(normals).reshape(-1, 3), np.array(clamp, np.int64), np.array(source, np.int64),

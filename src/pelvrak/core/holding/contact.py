@@ -20,12 +20,16 @@ from pelvrak.core.holding.contact_kernel import near_pairs, touching, way_to
 
 # Surfaces nearer than this touch, mm: what a hand-tightened vise takes up, and above what the stock's surface is off.
 NEAR_MM = 0.02
-# Triangles that look at each other within this take part in contact; a leaning face then touches along a strip.
-LOOKING_COS = float(np.cos(np.radians(15.0)))
+# Triangles that look at each other within this take part in contact; a leaning face then touches along a strip. Off the
+# 15° by which a 120° shape leans in a 90° block.
+LOOKING_COS = float(np.cos(np.radians(17.0)))
 # Contact narrower than this is a line, and shorter too is a point, mm.
 LINE_MM = 1.0
-# The same for a strip whose gap opens from nothing to all that counts as touching: a round or a leaning face.
-WIDEST_LINE_MM, LEANS_AWAY = 6.0, 0.6
+# The same for a strip that is all of a round wall on a flat one, or whose gap opens from nothing to all that counts as
+# touching and so would go on: a leaning face. A whole narrow face that stands a little off at one edge is a face.
+WIDEST_LINE_MM, LEANS_AWAY, GOES_ON = 6.0, 0.6, 0.95
+# A speck beside a face says nothing that the face does not: it lies in its plane, this near to it, mm, looking this alike.
+BESIDE_MM, ALIKE_COS = 1.0, 0.9
 # Parts of one patch look the same way: their normals rounded to 1/LOOKS, whose limits lie off the angles of the trade.
 LOOKS = 2.7
 JOIN_MM = 1e-3
@@ -106,6 +110,7 @@ class _Work:
         self.order = np.argsort(low[:, 0], kind="stable")
         self.low, self.high = low[self.order], high[self.order]
         self.normals = triangle_normals(mesh)
+        self.round = mesh.round
 
     def on(self, piece: Mesh, near: float) -> _Overlay | None:
         theirs = _corners(piece)
@@ -149,11 +154,31 @@ def patches(work: Mesh, pieces: list[Mesh], near: float = NEAR_MM) -> list[Patch
     for number, piece in enumerate(pieces):
         overlay = ready.on(piece, near)
         if overlay is not None:
-            out += _grouped(number, overlay, ready.corners)
+            out += _without_specks(_grouped(number, overlay, ready), near)
     return out
 
 
-def _grouped(number: int, overlay: _Overlay, corners: Floats) -> list[Patch]:
+def _without_specks(found: list[Patch], near: float) -> list[Patch]:
+    """The patches of one piece but for slivers at the rim of a face, of triangles between the face and what it ends at, and
+    for the second facet of a round wall beside the first."""
+    hosts = [patch for patch in found if patch.kind != "point"]
+
+    def beside(speck: Patch, host: Patch) -> bool:
+        if speck.normal @ host.normal < ALIKE_COS or abs((speck.centre - host.centre) @ host.normal) > 2 * near:
+            return False
+        if host.kind == "line":
+            reach = (host.hull - host.centre) @ host.long
+            along = (speck.hull - host.centre) @ host.long
+            if along.min() < reach.min() - BESIDE_MM or along.max() > reach.max() + BESIDE_MM:
+                return False
+        turn = square_to(host.normal)[:2]
+        hull = shapely.MultiPoint((host.hull - host.centre) @ turn.T).convex_hull
+        return bool(hull.distance(shapely.MultiPoint((speck.hull - host.centre) @ turn.T)) < BESIDE_MM)
+
+    return [p for p in found if p.kind == "face" or not any(p.area < h.area and beside(p, h) for h in hosts)]
+
+
+def _grouped(number: int, overlay: _Overlay, ready: _Work) -> list[Patch]:
     """What touches and hangs together and looks one way, as patches.
 
     Polygons hang together when they are of one triangle, on either side, or share a corner.
@@ -181,10 +206,14 @@ def _grouped(number: int, overlay: _Overlay, corners: Floats) -> list[Patch]:
         centre = weights @ triangles.mean(axis=1)
         spread = float(np.ptp(overlay.gaps[own]))
         # Where one face leans away, an edge lies on a face: it is that face that pushes.
-        on_edge = spread > LEANS_AWAY and _at_own_edge(overlay, own, corners)
+        on_edge = spread > LEANS_AWAY and _at_own_edge(overlay, own, ready.corners)
         normals = (overlay.their_normals if on_edge else overlay.normals)[overlay.polygon[own]]
         normal = weights @ normals
-        out.append(_patch(number, area, centre, normal / np.linalg.norm(normal), triangles, normals, spread))
+        flat = float(np.ptp(overlay.their_normals[overlay.polygon[own]], axis=0).max()) < 1e-3
+        rolls = flat and ready.round is not None and float(weights @ ready.round[overlay.work[overlay.polygon[own]]]) > 0.5
+        goes_on = spread > LEANS_AWAY and float(np.abs(overlay.gaps[own]).max()) > GOES_ON
+        thin = WIDEST_LINE_MM if rolls or goes_on else LINE_MM
+        out.append(_patch(number, area, centre, normal / np.linalg.norm(normal), triangles, normals, thin))
     return sorted(out, key=lambda patch: -patch.area)
 
 
@@ -200,9 +229,9 @@ def _at_own_edge(overlay: _Overlay, own: NDArray[np.bool_], corners: Floats) -> 
 
 
 def _patch(
-    number: int, area: float, centre: Floats, normal: Floats, triangles: Floats, normals: Floats, spread: float
+    number: int, area: float, centre: Floats, normal: Floats, triangles: Floats, normals: Floats, thin: float
 ) -> Patch:
-    """normals: of each triangle; spread: of the gap over the patch: where a face curves or leans away it is all that counts as touching."""
+    """normals: of each triangle; thin: what is narrower is a line, and shorter too a point."""
     turn = square_to(normal)
     flat = (triangles.reshape(-1, 3) - centre) @ turn.T
     hull = shapely.MultiPoint(flat[:, :2]).convex_hull
@@ -215,7 +244,6 @@ def _patch(
     lengths = np.append(np.linalg.norm(sides, axis=1), 0.0)
     length, width = float(lengths.max()), float(lengths[: len(sides)].min()) if len(sides) > 1 else 0.0
     along = sides[int(np.argmax(lengths))] / max(length, 1e-12)
-    thin = WIDEST_LINE_MM if spread > LEANS_AWAY else LINE_MM
     kind = "point" if length < thin else "line" if width < thin else "face"
     edge = (
         np.array(hull.simplify(0.02 * max(length, 0.1)).exterior.coords)[:-1]

@@ -16,6 +16,7 @@ import numpy as np
 from pydantic import Field, TypeAdapter, ValidationError, model_validator
 
 from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.iso286 import limits
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.shelf import shelf
@@ -25,6 +26,8 @@ Ident = Annotated[str, Field(pattern="^[A-Za-z0-9_.-]{1,40}$")]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
 Role = Literal["rests", "locates", "clamps", "body"]
 ROUND = 64
+# Room that a vee's relief leaves under a sharp edge lying in it.
+RELIEF_SPARE_MM = 1.0
 
 # ISO 4762 cap screws: head diameter and height, mm, and coarse pitch (ISO 261), from memory.
 SCREWS: dict[str, tuple[float, float, float, float]] = {
@@ -114,7 +117,7 @@ class VBlock(_Fixture):
 
     @model_validator(mode="after")
     def _vee_lies_within(self) -> VBlock:
-        deep = (self.mouth - self.relief) / 2 / np.tan(np.radians(self.angle_deg / 2))
+        deep = self.mouth / 2 / np.tan(np.radians(self.angle_deg / 2)) + RELIEF_SPARE_MM
         if not self.relief < self.mouth < self.width or deep >= self.height - 2:
             raise ValueError("the vee is wider than the block or goes through it")
         return self
@@ -194,12 +197,24 @@ class Bolt(_Fixture):
 
 
 class Pin(_Fixture):
-    """A locating pin: round, or relieved so that it locates across x only (diamond)."""
+    """A locating pin: round, or relieved so that it locates across x only (diamond).
+
+    fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a few hundredths.
+    """
 
     kind: Literal["pin"] = "pin"
-    diameter: Size
+    diameter: Annotated[float, Field(gt=0, le=500)]
     height: Size
     relieved: bool = False
+    fit: Annotated[str, Field(max_length=5)] = "g6"
+
+    @model_validator(mode="after")
+    def _fit_is_known(self) -> Pin:
+        try:
+            limits(self.diameter, self.fit)
+        except BadInput as bad:
+            raise ValueError(f"{bad.what}: {bad.how}") from bad
+        return self
 
 
 class Chuck(_Fixture):
@@ -359,8 +374,10 @@ def _v_block(one: VBlock) -> list[Solid]:
     slope = 1 / np.tan(np.radians(one.angle_deg / 2))
     w, m, r = one.width / 2, one.mouth / 2, one.relief / 2
     root = one.height - (m - r) * slope
+    # Deep enough for a sharp edge that lies in the vee.
+    deep = root - r * slope - RELIEF_SPARE_MM
     section = [(-w, 0), (w, 0), (w, one.height), (m, one.height), (r, root)]
-    section += [(r, root - 1.0), (-r, root - 1.0)] if r > 0 else []
+    section += [(r, deep), (-r, deep)] if r > 0 else []
     section += [(-r, root), (-m, one.height), (-w, one.height)]
     if r == 0:
         section = [(-w, 0), (w, 0), (w, one.height), (m, one.height), (0.0, root), (-m, one.height), (-w, one.height)]

@@ -13,6 +13,7 @@ from scipy.spatial.transform import Rotation
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding, Severity
+from pelvrak.core.geometry.holes import UprightHole
 from pelvrak.core.geometry.mesh import (
     Floats,
     Mesh,
@@ -42,6 +43,7 @@ from pelvrak.core.holding.fixture import Fixture
 from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM, Hold
 from pelvrak.core.holding.loading import WayOut, ways_out
 from pelvrak.core.holding.locating import Locating, contact_points, locating, motions, rows_of
+from pelvrak.core.holding.pins import bore_patch
 from pelvrak.core.holding.squeeze import MODULUS, SQUEEZE_MM, thin_wall
 from pelvrak.core.holding.vee import vee_of
 from pelvrak.core.stock.questions import centre_of_mass
@@ -52,6 +54,8 @@ GRIP_LEAST_MM = 2.0
 EVEN_SHARE = 0.25
 # What lies within this of a jaw could touch it, mm.
 MIGHT_TOUCH_MM = 1.0
+# What of round work turned in its seat still touches it, mm: its facets stand that much off.
+ROLLED_MM = 0.1
 # Contacts that look the same way within 15° are one flank's.
 SAME_FLANK_COS = 0.966
 OWN_THREAD = "bolt from below"
@@ -87,7 +91,7 @@ def work_solid(stock: Mesh) -> manifold3d.Manifold:
 
 def hold_work(
     hold: Hold, fixtures: dict[str, Fixture], stock: Mesh, setup: str, density: float = 2.7e-6, material: str = "EN AW-6082",
-    holes: dict[int, tuple[Floats, float, float]] | None = None, own: dict[str, Mesh] | None = None,
+    holes: dict[int, UprightHole] | None = None, own: dict[str, Mesh] | None = None,
     cut: dict[str, CutJaws] | None = None, near: float = NEAR_MM,
 ) -> Held:  # fmt: skip
     """Facts and findings of a holding.
@@ -105,6 +109,7 @@ def hold_work(
         replace(piece, mesh=transformed(piece.mesh, back)) for piece in (*assembly.pieces, _table(assembly, stock))
     ]
     found = patches(stock, [piece.mesh for piece in pieces], near)
+    found = _with_pins(found, assembly, pieces)
     found += [_threaded(i, piece) for i, piece in enumerate(pieces) if piece.name == OWN_THREAD]
     mass = volume(stock) * density
     centre = centre_of_mass(stock)
@@ -120,6 +125,16 @@ def hold_work(
     findings = checked.findings(facts, set_up)
     facts = facts.model_copy(update={"proposals": tuple(checked.proposals(facts))})
     return Held(facts, findings, pieces, found, problem)
+
+
+def _with_pins(found: list[Patch], assembly: Assembly, pieces: list[Piece]) -> list[Patch]:
+    """Contacts with each pin that stands in its hole taken from the two cylinders; its sides as drawn say nothing."""
+    out = found
+    for fit in assembly.pins:
+        number = next(i for i, piece in enumerate(pieces) if piece.item == fit.pin)
+        here = replace(fit, at=fit.at - assembly.shift, low=fit.low - assembly.shift[2], high=fit.high - assembly.shift[2])
+        out = [p for p in out if p.piece != number or abs(p.normal[2]) > 0.5] + [bore_patch(number, here)]
+    return out
 
 
 def _threaded(number: int, piece: Piece) -> Patch:
@@ -287,6 +302,7 @@ class _Checked:
     def findings(self, facts: HoldFacts, set_up: Programme | None) -> list[Finding]:
         out = self._built()
         out += self._overlapping()
+        out += self._on_pins()
         for piece in self.pieces:
             if piece.name == OWN_THREAD:
                 out.append(self._finding("hold.own_thread", "note", "A bolt holds the work by its own thread: light cuts only.", piece.mesh.vertices.max(axis=0)))  # fmt: skip
@@ -296,7 +312,7 @@ class _Checked:
         if jawed:
             out += self._jaws(facts)
         if not self.found:
-            out.append(self._finding("hold.no_touch", "error", "Nothing of the holding touches the work."))
+            out.append(self._finding("hold.no_touch", "error", "No face of the holding lies against the work: it meets it at an edge or a corner, or not at all."))
             return out
         out += (
             self._uneven()
@@ -317,7 +333,9 @@ class _Checked:
     def _built(self) -> list[Finding]:
         """What went wrong while the holding was built up."""
         out = []
-        severe: dict[str, Severity] = {"hold.height": "warning", "hold.nothing_to_push_at": "warning"}
+        severe: dict[str, Severity] = {
+            "hold.height": "warning", "hold.nothing_to_push_at": "warning", "hold.pin_tight": "warning",
+        }  # fmt: skip
         for t in self.assembly.trouble:
             cures: tuple[Cure, ...] = ()
             if t.cure is not None:
@@ -343,6 +361,18 @@ class _Checked:
             self._finding("hold.overlap", "error", f"The {piece.name} stands {deep:.2f} mm deep in the work.", place,
                           measured=round(deep, 4), limit=NEAR_MM, unit="mm")
             for piece, deep, place in inside
+        ]  # fmt: skip
+
+    def _on_pins(self) -> list[Finding]:
+        """Pins that carry the work on their tops."""
+        tops = {patch.piece: patch for patch in self.found if self.pieces[patch.piece].name == "pin" and patch.normal[2] > 0.5}
+        return [
+            self._finding(
+                "hold.on_pins", "error",
+                f"The work lies on the top of the pin {self.pieces[number].item}: it is not down on what should carry it.", patch.centre,
+                measured=round(float(patch.centre[2] - self.pieces[number].mesh.vertices[:, 2].min()), 4), limit=0.0, unit="mm",
+            )
+            for number, patch in tops.items()
         ]  # fmt: skip
 
     def _jaws(self, facts: HoldFacts) -> list[Finding]:
@@ -514,12 +544,12 @@ class _Checked:
 
     def _stays_itself(self, way: Floats, through: Floats) -> bool:
         """Whether the work, turned a little about a line, still lies where it lay: it is round there."""
+        before = sum(touching_area(self.stock, piece.mesh, ROLLED_MM) for piece in self.pieces)
         for angle in (6.0, -6.0):
             turn = Rotation.from_rotvec(np.radians(angle) * way).as_matrix()
             turned = transformed(self.stock, rigid(turn, through - turn @ through))
-            after = sum(p.area for p in patches(turned, [piece.mesh for piece in self.pieces], 2 * NEAR_MM))
-            before = sum(p.area for p in self.found)
-            if not 0.5 * before < after < 4 * before:
+            after = sum(touching_area(turned, piece.mesh, ROLLED_MM) for piece in self.pieces)
+            if not 0.5 * before < after < 2 * before:
                 return False
         return True
 

@@ -55,7 +55,7 @@ def contact_points(patch: Patch) -> Floats:
 
 def contact_looks(patch: Patch) -> Floats:
     """The way a patch pushes at each of its contact points, (n, 3)."""
-    return patch.looks if patch.kind == "face" else np.tile(patch.normal, (len(contact_points(patch)), 1))
+    return patch.looks if patch.kind in ("face", "bore") else np.tile(patch.normal, (len(contact_points(patch)), 1))
 
 
 def locator_matrix(points: Floats, normals: Floats, middle: Floats, length: float) -> Floats:
@@ -142,7 +142,10 @@ def locating(patches: list[Patch], owner: Callable[[Patch], str], middle: Floats
 def _fought(patches: list[Patch], owner: Callable[[Patch], str]) -> list[str]:
     """Directions in which two locators both insist on where the work is."""
     names = sorted({owner(patch) for patch in patches})
-    normals = {name: np.array([p.normal for p in patches if owner(p) == name]) for name in names}
+    normals = {
+        name: np.concatenate([p.looks if p.kind == "bore" else p.normal[None] for p in patches if owner(p) == name])
+        for name in names
+    }
     centres = {name: np.mean([p.centre for p in patches if owner(p) == name], axis=0) for name in names}
     out = []
     for i, one in enumerate(names):

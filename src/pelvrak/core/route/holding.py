@@ -8,7 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.callout import check_callout
 from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, joined, to_glb, transformed, with_label
 from pelvrak.core.geometry.part import as_vector
@@ -56,14 +58,16 @@ def held_in(
         item.id: mesh_in(run.files(one.sha256, one.file), one.file, run.store)
         for item in setup.hold.items if isinstance(one := fixtures.get(item.fixture), Own)
     }  # fmt: skip
+    sizes = sizes_typed(run)
     key = key_of(
-        "hold", VERSION, run.part_key, incoming_key, matrix(lying), setup.hold, used, run.material, setup.name, cut_from
+        "hold", VERSION, run.part_key, incoming_key, matrix(lying), setup.hold, used, run.material, setup.name, cut_from,
+        sorted(sizes.items()),
     )
 
     def compute() -> dict[str, bytes]:
         held = hold_work(
             setup.hold, fixtures, transformed(incoming, lying), setup.name, density, run.material.name,
-            upright_holes(run.part.part, lying), own, cut,
+            upright_holes(run.part.part, lying, sizes), own, cut,
             # Cut to the work, both surfaces are only known to what their pictures are simplified to.
             NEAR_MM + 2 * SIMPLIFY_MM if cut else NEAR_MM,
         )  # fmt: skip
@@ -71,6 +75,19 @@ def held_in(
 
     facts = run.step(f"{setup.name} holding", key, compute)
     return Kept(HoldFacts.model_validate(facts["facts"]), [Finding.model_validate(f) for f in facts["findings"]])
+
+
+def sizes_typed(run: Run) -> dict[int, tuple[float, float]]:
+    """Limits of size that were typed on the part's faces, by face number, mm; lost and senseless ones are told elsewhere."""
+    out = {}
+    for callout in run.plan.part.callouts:
+        try:
+            meant = check_callout(run.part.part, callout)
+        except BadInput:
+            continue
+        if meant.kind == "limits":
+            out[callout.face.face] = (meant.low, meant.high)
+    return out
 
 
 def hold_pieces(held: Held, key: str) -> dict[str, bytes]:

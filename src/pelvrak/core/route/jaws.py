@@ -82,8 +82,7 @@ class Solved:
                 and item.on == self.item.id
                 and item.into.face in holes
             ):
-                at, _, _ = holes[item.into.face]
-                bolts.append((self.rotation @ at, kinds.SCREWS[one.thread][0]))
+                bolts.append((self.rotation @ holes[item.into.face].axis, kinds.SCREWS[one.thread][0]))
         return self.solved_in(self.blank, bolts)
 
     def solved_in(self, blank: kinds.Jaws | kinds.Block, bolts: list[tuple[Floats, float]] | None = None) -> Nest:

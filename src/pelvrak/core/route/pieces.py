@@ -38,8 +38,9 @@ def cell_within(error: float) -> float:
 def mesh_bytes(mesh: Mesh) -> bytes:
     """A mesh as a result's surface.npz piece."""
     out = io.BytesIO()
+    bend = {} if mesh.round is None else {"round": mesh.round}
     np.savez_compressed(
-        out, vertices=mesh.vertices, triangles=mesh.triangles.astype(np.int32), label=mesh.label.astype(np.int32)
+        out, vertices=mesh.vertices, triangles=mesh.triangles.astype(np.int32), label=mesh.label.astype(np.int32), **bend
     )
     return out.getvalue()
 
@@ -55,7 +56,10 @@ def digest_of(mesh: Mesh) -> str:
 def mesh_from_bytes(data: bytes) -> Mesh:
     """The mesh of a result's surface.npz piece."""
     with np.load(io.BytesIO(data)) as arrays:
-        return Mesh(arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64))
+        return Mesh(
+            arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64),
+            arrays["round"] if "round" in arrays else None,
+        )  # fmt: skip
 
 
 def stock_pieces(stock: RayField, facts: dict[str, Any]) -> dict[str, bytes]:

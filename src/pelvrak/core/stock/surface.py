@@ -2,10 +2,13 @@
 
 Dual contouring of the three ray bundles (Ju, Losasso, Schaefer, Warren: "Dual contouring of
 Hermite data", SIGGRAPH 2002): one vertex for each piece of surface in a cell, placed by the
-ends and normals of the rays that cross it, so that planes come out plane and edges sharp.
+ends and normals of the rays that cross it, so that edges come out sharp. A vertex whose rays end on planes
+lies on those planes to the rounding of the rays: plane faces are plane, and straight edges straight.
 """
 
 from __future__ import annotations
+
+from dataclasses import replace
 
 import manifold3d
 import numpy as np
@@ -14,6 +17,7 @@ from numpy.typing import NDArray
 from pelvrak.core.geometry.mesh import Mesh, mesh_of, to_solid
 from pelvrak.core.stock import surface_kernel as kernel
 from pelvrak.core.stock.field import RayField
+from pelvrak.core.stock.planes import on_planes, plane_faces
 
 # A direction is trusted when its singular value is above this share of the largest.
 FLAT_SHARE = 0.08
@@ -97,10 +101,9 @@ def surface(field: RayField, tolerance: float = 0.0) -> Mesh:
     index[held > 0] = np.arange(np.count_nonzero(held))
     places = np.argwhere(held > 0)[:, ::-1].copy()
     offsets = np.concatenate([[0], np.cumsum(held[held > 0], dtype=np.int64)])
-    rays, ends = [], []
+    rays = []
     for b in field.bundles:
         rays += [b.count, b.position, b.normal, b.maker]
-        ends += [b.count, b.position, b.maker]
     placed, used, leaf, patterns = kernel.brick_vertices(
         places, offsets, _PIECES, _PIECE_COUNT, _EDGES, origin, grid.cell, shape, float(tolerance), FLAT_SHARE, *rays
     )
@@ -108,11 +111,13 @@ def surface(field: RayField, tolerance: float = 0.0) -> Mesh:
     room = np.concatenate(
         [[0], np.cumsum(2 * kernel.crossed_edges(places, origin, grid.cell, shape, z.count, z.position))]
     )
-    triangles, label, counts = kernel.brick_triangles(
-        places, index, starts, leaf, patterns, _PIECES, _PIECE_COUNT, _EDGE_OF, origin, grid.cell, shape, room, *ends
+    triangles, label, ends, normals, counts = kernel.brick_triangles(
+        places, index, starts, leaf, patterns, _PIECES, _PIECE_COUNT, _EDGE_OF, origin, grid.cell, shape, room, *rays
     )
     drawn = _kept(room, counts)
-    return Mesh(placed[_kept(offsets, used)], triangles[drawn], label[drawn])
+    vertices, triangles = placed[_kept(offsets, used)], triangles[drawn]
+    faces = plane_faces(ends[drawn], normals[drawn], grid.cell)
+    return Mesh(on_planes(vertices, triangles, faces, grid.cell), triangles, label[drawn], faces.of_triangle < 0)
 
 
 def _kept(room: NDArray[np.int64], used: NDArray[np.int_]) -> NDArray[np.int64]:
@@ -129,7 +134,9 @@ def simplified(mesh: Mesh, tolerance: float) -> Mesh:
     """
     if len(mesh.triangles) == 0:
         return mesh
-    solid = to_solid(mesh)
+    bend = np.zeros(len(mesh.label), np.int64) if mesh.round is None else mesh.round.astype(np.int64)
+    solid = to_solid(replace(mesh, label=2 * mesh.label + bend))
     if solid.status() != manifold3d.Error.NoError:
         return mesh
-    return mesh_of(solid.simplify(tolerance))
+    out = mesh_of(solid.simplify(tolerance))
+    return replace(out, label=out.label // 2, round=None if mesh.round is None else out.label % 2 == 1)

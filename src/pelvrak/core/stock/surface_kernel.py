@@ -472,9 +472,11 @@ def crossed_edges(places, origin, cell, shape, count, position):
 @njit(nogil=True, cache=True, parallel=True, error_model="numpy")
 def brick_triangles(
     places, index, starts, leaf, patterns, pieces, piece_count, edge_of, origin, cell, shape, offsets,
-    c0, p0, m0, c1, p1, m1, c2, p2, m2,
+    c0, p0, n0, m0, c1, p1, n1, m1, c2, p2, n2, m2,
 ):  # fmt: skip
-    """One or two triangles round every crossed grid edge: (triangles, makers, how many in each brick).
+    """One or two triangles round every crossed grid edge: (triangles, makers, ray ends, normals, how many in each brick).
+
+    ray ends (t, 3): where the edge is crossed, mm; normals (t, 2): the end's, as it is kept; (0, 0) without one.
 
     offsets: where each brick's begin, with room for two an edge. Where three or four cells of one edge
     share a vertex nothing is drawn: the edge lies inside a joined cell.
@@ -482,6 +484,7 @@ def brick_triangles(
     bricks = places.shape[0]
     counts = np.zeros(bricks, np.int64)
     triangles, makers = np.empty((offsets[-1], 3), np.int64), np.empty(offsets[-1], np.int64)
+    ends, normals = np.empty((offsets[-1], 3)), np.zeros((offsets[-1], 2), np.int16)
     lanes = 8
     for lane in prange(lanes):
         columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
@@ -520,20 +523,27 @@ def brick_triangles(
                             if found < 3:
                                 continue
                             x, y, z = bx * BRICK + i, by * BRICK + j, bz * BRICK + k
-                            row, column, end, _ = _end_on(axis, x, y, z, origin, cell, c0, p0, c1, p1, c2, p2)
-                            maker = 0
+                            row, column, end, along = _end_on(axis, x, y, z, origin, cell, c0, p0, c1, p1, c2, p2)
+                            maker, first, second = 0, 0, 0
                             if end >= 0 and axis == 0:
                                 maker = m0[row, column, end]
+                                first, second = n0[row, column, end, 0], n0[row, column, end, 1]
                             elif end >= 0 and axis == 1:
                                 maker = m1[row, column, end]
+                                first, second = n1[row, column, end, 0], n1[row, column, end, 1]
                             elif end >= 0:
                                 maker = m2[row, column, end]
+                                first, second = n2[row, column, end, 0], n2[row, column, end, 1]
                             here = _inside(columns, i, j, k)
                             for t in range(found - 2):
                                 triangles[at, 0] = corner[0]
                                 triangles[at, 1] = corner[t + 1] if here else corner[t + 2]
                                 triangles[at, 2] = corner[t + 2] if here else corner[t + 1]
                                 makers[at] = maker
+                                ends[at, 0] = along if axis == 0 else origin[0] + cell * x
+                                ends[at, 1] = along if axis == 1 else origin[1] + cell * y
+                                ends[at, 2] = along if axis == 2 else origin[2] + cell * z
+                                normals[at, 0], normals[at, 1] = first, second
                                 at += 1
             counts[b] = at - offsets[b]
-    return triangles, makers, counts
+    return triangles, makers, ends, normals, counts
