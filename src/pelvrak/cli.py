@@ -133,7 +133,7 @@ def _evaluate(chosen: argparse.Namespace) -> int:
                 (chosen.out / f"{setup.name}.{ending}").write_bytes(_piece(store, setup.outgoing_key, piece))
         if setup.program_key:
             (chosen.out / f"{setup.name}.nc").write_bytes(_piece(store, setup.program_key, "program.nc"))
-    (chosen.out / "report.json").write_text(report.model_dump_json(indent=2) + "\n", encoding="utf-8")
+    (chosen.out / "report.json").write_text(json.dumps(report.told(), indent=2) + "\n", encoding="utf-8")
     return 0
 
 

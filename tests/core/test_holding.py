@@ -581,6 +581,50 @@ def pad(centre, normal, size=10.0) -> Patch:
     )
 
 
+class HolderInAViseTest(unittest.TestCase):
+    """The work in the shop's own solid, the solid in the jaws of a vise."""
+
+    def held_in(self, holder: manifold3d.Manifold, work: Mesh):
+        tall = float(holder.bounding_box()[5] - holder.bounding_box()[2])
+        own = Own(id="mine", name="printed holder", file="holder.stl")
+        hold = Hold(items=(
+            Item(id="vise", fixture="bench-160", x=450, y=402), Item(id="jaws", fixture="hard-160", on="vise"),
+            Item(id="parallels", fixture="par-150x8", on="vise", height=30),
+            Item(id="holder", fixture="mine", on="vise", y=-22 - 30, z=30 + tall),
+        ), work=WorkPlace(on="holder"))  # fmt: skip
+        return hold_work(hold, {**SHOP, "mine": own}, work, "OP10", own={"holder": solid(holder)})
+
+    def lens(self) -> manifold3d.Manifold:
+        return manifold3d.Manifold.sphere(30, 64).scale([1, 0.7, 0.5])
+
+    def test_a_free_form_nest_made_from_the_work(self):
+        """Exactly shaped, and as coarse and standard rays know it: down to a few hundredths, on faces, all six freedoms."""
+        nest = manifold3d.Manifold.cube([90, 60, 24]).translate([-45, -30, -24]) - self.lens()
+        exact = solid(self.lens())
+        for cell in (None, 1.0, 0.5):
+            with self.subTest(cell=cell):
+                work = exact
+                if cell is not None:
+                    grid = grid_around(exact.vertices.min(axis=0), exact.vertices.max(axis=0), cell)
+                    work = simplified(surface(field_of_mesh(grid, exact), JOIN_MM), SIMPLIFY_MM - JOIN_MM)
+                result = self.held_in(nest, work)
+                np.testing.assert_allclose(result.facts.zero_on_table, (450, 350, 78 + 30 + 24), atol=0.1)
+                self.assertEqual(result.facts.locating.rank, 6)
+                self.assertGreater(sum(c.area for c in result.facts.contacts if c.kind == "face"), 0.8 * 1500)
+                self.assertEqual([f.code for f in result.findings], ["hold.through_holder"])
+                # The jaws have the holder between them: 60 mm wide, from the parallels to their top.
+                self.assertAlmostEqual(result.facts.opening, 60.0, places=3)
+                self.assertAlmostEqual(result.facts.grip_depth, 50 - 30, places=3)
+
+    def test_work_that_only_lies_on_what_the_vise_holds(self):
+        plate = manifold3d.Manifold.cube([100, 60, 24]).translate([-50, -30, -24])
+        result = self.held_in(plate, box(np.array([-20, -15, 0.0]), np.array([20, 15, 20.0])))
+        found = [f.code for f in result.findings]
+        self.assertIn("hold.loose", found)
+        self.assertNotIn("hold.no_touch", found)
+        self.assertNotIn("hold.clamp_tips", found)
+
+
 class SeatsAtAnyRayDistance(unittest.TestCase):
     """What touches is a fact of the work, not of the rays it is simulated with: coarse, standard and fine rays tell the same."""
 

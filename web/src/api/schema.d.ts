@@ -670,6 +670,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/place/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Place On Table
+         * @description Where a fixture first goes on the table of a setup's machine: x and y from its front left corner, mm.
+         */
+        get: operations["place_on_table_api_projects__project_id__place__setup__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -3284,6 +3304,8 @@ export interface components {
         /**
          * Pin
          * @description A locating pin: round, or relieved so that it locates across x only (diamond).
+         *
+         *     fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a few hundredths.
          */
         Pin: {
             /** Id */
@@ -3309,6 +3331,11 @@ export interface components {
              * @default false
              */
             relieved: boolean;
+            /**
+             * Fit
+             * @default g6
+             */
+            fit: string;
         };
         /**
          * Pinned
@@ -6421,6 +6448,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stand"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    place_on_table_api_projects__project_id__place__setup__get: {
+        parameters: {
+            query: {
+                fixture: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": [
+                        number,
+                        number
+                    ];
                 };
             };
             /** @description Validation Error */

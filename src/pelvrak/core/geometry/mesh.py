@@ -96,6 +96,12 @@ def box_corners(low: ArrayLike, high: ArrayLike) -> Floats:
     return np.array([[ends[i][0], ends[j][1], ends[k][2]] for k in (0, 1) for j in (0, 1) for i in (0, 1)])
 
 
+def moved_box(b_from_a: Floats, low: ArrayLike, high: ArrayLike) -> tuple[Floats, Floats]:
+    """The box round a box that was moved rigidly."""
+    ends = box_corners(low, high) @ b_from_a[:3, :3].T + b_from_a[:3, 3]
+    return ends.min(axis=0), ends.max(axis=0)
+
+
 def to_solid(mesh: Mesh) -> manifold3d.Manifold:
     """The mesh for exact operations, labels kept; ask its status(): not every mesh is manifold."""
     return manifold3d.Manifold(

@@ -40,11 +40,13 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
 
 from pelvrak.core.errors import BadInput, SeveralSolids
 from pelvrak.core.geometry.bores import bores
-from pelvrak.core.geometry.mesh import Mesh, is_closed, welded
-from pelvrak.core.geometry.part import Edge, Face, Part, PartModel, Vector, packed
+from pelvrak.core.geometry.mesh import Floats, Mesh, is_closed, welded
+from pelvrak.core.geometry.part import Edge, Face, Part, PartModel, Vector, as_vector, packed
 from pelvrak.core.geometry.step_file import REFUSED, SEVERAL, refuse_by_look
 
 DEFLECTION_MM = 0.004
+# How far the library's search for a box may end beside the side, mm.
+BOX_SEARCHED_MM = 2e-3
 ANGLE_RAD = 0.12
 
 _SURFACES = {
@@ -64,6 +66,27 @@ def _box(shape: Any) -> tuple[Vector, Vector]:
     box = Bnd_Box()
     BRepBndLib.AddOptimal_s(shape, box, False, False)
     return _vector(box.CornerMin()), _vector(box.CornerMax())
+
+
+def _exact_box(low: Vector, high: Vector, faces: list[Face], corners: Floats) -> tuple[Vector, Vector]:
+    """The box with each side put where a corner, or the crown of a round face, is known to lie; the library's own is searched for."""
+    out = [list(low), list(high)]
+    for axis in range(3):
+        known = [corners[:, axis]]
+        for face in faces:
+            if face.axis_point is None or face.radius is None or face.kind == "cone":
+                continue
+            reach = face.radius + (face.minor_radius or 0.0)
+            along = 0.0 if face.axis is None or face.kind == "sphere" else face.axis[axis]
+            # A cylinder's crown lies r·√(1 - a²) off its axis where the axis is square to the side; a leaning one has none.
+            if abs(along) < 1e-9:
+                known.append(np.array([face.axis_point[axis] - reach, face.axis_point[axis] + reach]))
+        places = np.concatenate(known)
+        for side in out:
+            nearest = float(places[int(np.argmin(np.abs(places - side[axis])))])
+            if abs(nearest - side[axis]) < BOX_SEARCHED_MM:
+                side[axis] = nearest
+    return as_vector(out[0]), as_vector(out[1])
 
 
 def read_in_process(path: Path, name: str) -> PartModel:
@@ -183,7 +206,7 @@ def model_of_solid(solid: Any, sha256: str, unit: str) -> PartModel:
         raise BadInput(
             "part.no_solid", "part", "the solid is not closed or is inside out", "repair and export it again"
         )
-    low, high = _box(solid)
+    low, high = _exact_box(*_box(solid), faces, mesh.vertices)
     part = Part(
         sha256=sha256, unit=unit, low=low, high=high, volume_mm3=volume.Mass(), area_mm2=area.Mass(),
         faces=tuple(faces), edges=tuple(edges), holes=tuple(bores(faces, mesh)),

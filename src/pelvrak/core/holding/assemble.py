@@ -14,7 +14,7 @@ import numpy as np
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.holes import UprightHole
-from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, to_solid, transformed
+from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, to_solid, transformed, triangle_normals
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z, turned
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.contact import travel
@@ -26,6 +26,10 @@ from pelvrak.core.stock.compare import signed_distance
 # A pin is met by its top only within this of its diameter; a hole counts as there when a core so much thinner goes through
 # all but a share of it, mm.
 SLIM_PIN_MM, CORE_PIN_MM, CORE_SHARE = 0.4, 0.15, 0.002
+# A fitting pair of free-form walls stands off or in by as much as rays know of them; how finely a place in a nest is looked for, mm.
+FORM_MM, SETTLE_MM, SETTLE_LEAST_MM = 0.05, 0.5, 0.01
+# What looks down within 11° of level.
+LEVEL_COS = 0.98
 # Lifted by this while it is pushed along something, so that what it slides on does not stop it, mm.
 SLIDE_MM = 0.02
 # How far cut jaws stand open before they close, and what a surface may be off there, mm.
@@ -70,7 +74,7 @@ class Assembly:
     shift: what takes the work from where it came to where it lies. opening: between a vise's mounting faces, and
     what it can take. met: what the moving jaw met. jaw_low, jaw_top: heights of the jaws; jaw_span: low and high of
     the fixed jaw's face. closing: the way the moving jaw goes. vise: its name. free_gap: left between the jaws.
-    pins: the holes of the work that are on pins.
+    pins: the holes of the work that are on pins. carrier: the item in the vise that carries the work, which the jaws close on.
     """
 
     pieces: list[Piece] = field(default_factory=list)
@@ -85,6 +89,7 @@ class Assembly:
     vise: str | None = None
     free_gap: float | None = None
     pins: list[PinFit] = field(default_factory=list)
+    carrier: str | None = None
 
 
 @dataclass(frozen=True)
@@ -294,6 +299,13 @@ def _lay_in(build: _Build) -> None:
         out.closing = turned(build.poses[vise_item.id], np.array([0.0, 1.0, 0.0]))
         if jaw is not None:
             pushes.insert(0, ("the fixed jaw", out.closing))
+    carrier = _carrier(build)
+    if carrier is not None:
+        out.carrier = carrier.id
+        # The holder is against the jaw; the work lies where the holder wants it.
+        pushes = pushes[1:] if pushes and pushes[0][0] == "the fixed jaw" else pushes
+        if not hold.work.pushed:
+            shift = shift + _settle(build, transformed(lying, rigid(np.eye(3), shift)), rests)
     for name, way in pushes:
         shift = shift + _push(build, lying, shift, way, name, jaw)
     out.shift = shift
@@ -303,7 +315,10 @@ def _lay_in(build: _Build) -> None:
         parallels = _parallels(build, vise_item)
         if parallels:
             # Only now it is known where the front one stands: the work comes down onto the real ones.
-            out.shift = out.shift + _drop(build, transformed(lying, rigid(np.eye(3), out.shift)), [*rests, *parallels])
+            if carrier is None:
+                out.shift = out.shift + _drop(
+                    build, transformed(lying, rigid(np.eye(3), out.shift)), [*rests, *parallels]
+                )
             out.pieces += parallels
 
 
@@ -410,9 +425,9 @@ def _entering(build: _Build) -> dict[str, kinds.Pin]:
         hole, pin, fit = _pairing(build, one)
         if fit.most < 0 or solid is None:
             continue
-        core = kinds.rod(max(0.5, hole.diameter - CORE_PIN_MM), hole.low, min(hole.high, hole.low + pin.height)).translate(
-            [float(hole.axis[0]), float(hole.axis[1]), 0.0]
-        )
+        core = kinds.rod(
+            max(0.5, hole.diameter - CORE_PIN_MM), hole.low, min(hole.high, hole.low + pin.height)
+        ).translate([float(hole.axis[0]), float(hole.axis[1]), 0.0])
         stands_in = (core ^ solid).volume()
         if stands_in > CORE_SHARE * core.volume():
             build.said("hold.hole_not_there", f"The work has no hole Ø{hole.diameter:g} for the pin {one.pin} yet: {stands_in:.0f} mm³ of material stand where the pin goes.",
@@ -448,6 +463,58 @@ def _pins_entered(build: _Build, entering: dict[str, kinds.Pin]) -> None:
         build.out.pins.append(fit)
 
 
+def _carrier(build: _Build) -> Item | None:
+    """The item that the work is put into and a vise holds: a shop's own solid, or a block that was not cut to the work."""
+    chosen = next((i for i in build.hold.items if i.id == build.hold.work.on), None)
+    if chosen is None or not isinstance(build.fixture(chosen), (kinds.Own, kinds.Block)):
+        return None
+    under = chosen
+    while under.on != "table":
+        under = build.base(under)
+        if isinstance(build.fixture(under), kinds.Vise):
+            return chosen
+    return None
+
+
+def _settle(build: _Build, lying: Mesh, rests: list[Piece]) -> Floats:
+    """How the work moves until it lies lowest: in a nest it finds its place by itself, on a plane it stays.
+
+    What rays know of walls would wedge a fitting pair: they are let in by FORM_MM, and only level floors decide the height as they are.
+    """
+    seat = _closed(rests)
+    slim = _drawn_in(lying, FORM_MM)
+    bottom = replace(lying, triangles=lying.triangles[triangle_normals(lying)[:, 2] < -LEVEL_COS])
+
+    def height(way: Floats) -> float:
+        there = rigid(np.eye(3), np.array([way[0], way[1], 0.0]))
+        found = [travel(transformed(one, there), seat, DOWN) for one in (slim, bottom)]
+        return max((-way[0] for way in found if way is not None), default=np.inf)
+
+    at, step = np.zeros(3), SETTLE_MM
+    at[2] = height(at)
+    if not np.isfinite(at[2]):
+        return np.zeros(3)
+    while step >= SETTLE_LEAST_MM:
+        ways = [at + [step, 0, 0], at - [step, 0, 0], at + [0, step, 0], at - [0, step, 0]]
+        low, best = min(((height(way), i) for i, way in enumerate(ways)), key=lambda one: one[0])
+        if low < at[2] - SETTLE_LEAST_MM / 10:
+            at = np.array([*ways[best][:2], low])
+        else:
+            step /= 2
+    return at
+
+
+def _drawn_in(mesh: Mesh, by: float) -> Mesh:
+    """The mesh with its vertices moved inwards along their normals, mm."""
+    corners = mesh.vertices[mesh.triangles]
+    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    total = np.zeros_like(mesh.vertices)
+    for corner in range(3):
+        np.add.at(total, mesh.triangles[:, corner], normals)
+    length = np.linalg.norm(total, axis=1, keepdims=True)
+    return replace(mesh, vertices=mesh.vertices - by * total / np.where(length > 1e-12, length, 1.0))
+
+
 def _drop(build: _Build, lying: Mesh, rests: list[Piece]) -> Floats:
     found = travel(lying, _closed(rests), DOWN) if rests else None
     if found is None:
@@ -473,7 +540,13 @@ def _push(build: _Build, lying: Mesh, shift: Floats, way: Floats, name: str, jaw
     if found is None:
         build.said("hold.nothing_to_push_at", f"Nothing stops the work when it is pushed to the {name.removeprefix('the ')}.")  # fmt: skip
         return np.zeros(3)
-    return way * found[0]
+    # What the work lies in may stop it first: a V-block keeps it from the jaw.
+    others = [p for p in out.pieces if p.role in ("locates", "rests") and p not in targets]
+    stopped = travel(here, _closed(others), way, -SLIDE_MM) if others else None
+    if stopped is None or stopped[0] >= found[0]:
+        return way * found[0]
+    # Lifted as it is, it slides that far up a flank it lies on already.
+    return way * (stopped[0] if stopped[0] > 2 * SLIDE_MM else 0.0)
 
 
 def _jaw_item(build: _Build, vise: Item) -> tuple[Item, kinds.Jaws] | None:

@@ -33,7 +33,7 @@ GRAVITY = 9.80665
 PRESSED_COS = 0.5
 # A factor above this is as good as any.
 MOST = 999.0
-MOST_POINTS = 8
+MOST_POINTS, MOST_IN_ALL = 8, 240
 STRAIGHT = 0.01
 
 
@@ -78,13 +78,14 @@ class Holding:
 
 
 def holding_of(patches: list[Patch], clamp_of: list[int], clamps: list[tuple[Floats, float]], weight: float, centre: Floats) -> Holding:  # fmt: skip
-    """The holding of some patches; each acts at no more than MOST_POINTS of its corners."""
+    """The holding of some patches; each acts at no more than MOST_POINTS of its corners, at fewer where there are many."""
+    most = int(np.clip(MOST_IN_ALL // max(len(patches), 1), 3, MOST_POINTS))
     points, normals, clamp, source = [], [], [], []
     for number, (patch, owner) in enumerate(zip(patches, clamp_of, strict=True)):
         spread = contact_points(patch)
         kept = np.arange(len(spread))
-        if len(spread) > MOST_POINTS and patch.kind != "bore":
-            kept = np.linspace(0, len(spread) - 1, MOST_POINTS).astype(int)
+        if len(spread) > most and patch.kind != "bore":
+            kept = np.linspace(0, len(spread) - 1, most).astype(int)
         spread = spread[kept]
         points += list(spread)
         # What a surface is off must not become a wedge: small parts of a normal are none.

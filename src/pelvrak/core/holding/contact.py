@@ -147,14 +147,15 @@ def touching_area(work: Mesh, piece: Mesh, near: float) -> float:
     return 0.0 if overlay is None else float(overlay.areas.sum())
 
 
-def patches(work: Mesh, pieces: list[Mesh], near: float = NEAR_MM) -> list[Patch]:
-    """Every contact between the work and the pieces, all in one frame, by piece."""
+def patches(work: Mesh, pieces: list[Mesh], near: float | list[float] = NEAR_MM) -> list[Patch]:
+    """Every contact between the work and the pieces, all in one frame, by piece. near: what counts as touching, mm, for all or each."""
     ready = _Work(work)
     out: list[Patch] = []
     for number, piece in enumerate(pieces):
-        overlay = ready.on(piece, near)
+        within = near if isinstance(near, float) else near[number]
+        overlay = ready.on(piece, within)
         if overlay is not None:
-            out += _without_specks(_grouped(number, overlay, ready), near)
+            out += _without_specks(_grouped(number, overlay, ready), within)
     return out
 
 
@@ -210,7 +211,9 @@ def _grouped(number: int, overlay: _Overlay, ready: _Work) -> list[Patch]:
         normals = (overlay.their_normals if on_edge else overlay.normals)[overlay.polygon[own]]
         normal = weights @ normals
         flat = float(np.ptp(overlay.their_normals[overlay.polygon[own]], axis=0).max()) < 1e-3
-        rolls = flat and ready.round is not None and float(weights @ ready.round[overlay.work[overlay.polygon[own]]]) > 0.5
+        rolls = (
+            flat and ready.round is not None and float(weights @ ready.round[overlay.work[overlay.polygon[own]]]) > 0.5
+        )
         goes_on = spread > LEANS_AWAY and float(np.abs(overlay.gaps[own]).max()) > GOES_ON
         thin = WIDEST_LINE_MM if rolls or goes_on else LINE_MM
         out.append(_patch(number, area, centre, normal / np.linalg.norm(normal), triangles, normals, thin))

@@ -213,7 +213,7 @@ class Pin(_Fixture):
         try:
             limits(self.diameter, self.fit)
         except BadInput as bad:
-            raise ValueError(f"{bad.what}: {bad.how}") from bad
+            raise ValueError(f"{bad.what}: {bad.mend}") from bad
         return self
 
 

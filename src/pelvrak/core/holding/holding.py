@@ -18,6 +18,7 @@ from pelvrak.core.geometry.mesh import (
     Floats,
     Mesh,
     box,
+    joined,
     mesh_of,
     to_solid,
     transformed,
@@ -27,8 +28,17 @@ from pelvrak.core.geometry.mesh import (
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding import fixture as kinds
-from pelvrak.core.holding.assemble import Assembly, CutJaws, Piece, assemble, overlaps
-from pelvrak.core.holding.clamping import GRAVITY, Holding, Programme, holding_of, programme, shares, stands
+from pelvrak.core.holding.assemble import FORM_MM, Assembly, CutJaws, Piece, assemble, overlaps
+from pelvrak.core.holding.clamping import (
+    GRAVITY,
+    PRESSED_COS,
+    Holding,
+    Programme,
+    holding_of,
+    programme,
+    shares,
+    stands,
+)
 from pelvrak.core.holding.contact import NEAR_MM, Patch, patches, touching_area
 from pelvrak.core.holding.facts import (
     Contact,
@@ -58,6 +68,7 @@ MIGHT_TOUCH_MM = 1.0
 ROLLED_MM = 0.1
 # Contacts that look the same way within 15° are one flank's.
 SAME_FLANK_COS = 0.966
+SQUARE_COS = 0.7
 OWN_THREAD = "bolt from below"
 TABLE_MARGIN_MM, TABLE_THICK_MM = 60.0, 12.0
 
@@ -108,18 +119,17 @@ def hold_work(
     pieces = [
         replace(piece, mesh=transformed(piece.mesh, back)) for piece in (*assembly.pieces, _table(assembly, stock))
     ]
-    found = patches(stock, [piece.mesh for piece in pieces], near)
+    formed = near + 2 * FORM_MM
+    found = patches(stock, [p.mesh for p in pieces], [formed if p.item == assembly.carrier else near for p in pieces])
     found = _with_pins(found, assembly, pieces)
     found += [_threaded(i, piece) for i, piece in enumerate(pieces) if piece.name == OWN_THREAD]
     mass = volume(stock) * density
     centre = centre_of_mass(stock)
     checked = _Checked(hold, fixtures, stock, setup, assembly, pieces, found, centre, material)
-    clamps = [piece for piece in pieces if piece.push is not None]
-    numbers = {id(piece): i for i, piece in enumerate(clamps)}
+    clamps, owners = _clamps_of(assembly, pieces, found)
     problem = holding_of(
-        found, [numbers.get(id(pieces[p.piece]), -1) for p in found],
-        [(piece.push, piece.force) for piece in clamps if piece.push is not None], mass * GRAVITY, centre,
-    )  # fmt: skip
+        found, owners, [(piece.push, piece.force) for piece in clamps if piece.push is not None], mass * GRAVITY, centre
+    )
     set_up = programme(problem)
     facts = checked.facts(set_up, problem)
     findings = checked.findings(facts, set_up)
@@ -127,12 +137,37 @@ def hold_work(
     return Held(facts, findings, pieces, found, problem)
 
 
+def _clamps_of(assembly: Assembly, pieces: list[Piece], found: list[Patch]) -> tuple[list[Piece], list[int]]:
+    """The clamps that press on the work, and which of them each contact belongs to, -1 for what only stands there.
+
+    Jaws that close on what carries the work press through it, where it has the work between two walls; else not at all.
+    """
+    clamps = [piece for piece in pieces if piece.push is not None]
+    through: set[int] = set()
+    if assembly.carrier is not None and assembly.closing is not None:
+        jaw = next((piece for piece in clamps if piece.name == "moving jaw"), None)
+        own = {
+            i: float(p.normal @ assembly.closing)
+            for i, p in enumerate(found)
+            if pieces[p.piece].item == assembly.carrier
+        }
+        if own and max(own.values()) > PRESSED_COS and min(own.values()) < -PRESSED_COS:
+            through = {i for i, facing in own.items() if facing > PRESSED_COS}
+        elif jaw is not None and not any(pieces[p.piece] is jaw for p in found):
+            clamps.remove(jaw)
+    numbers = {id(piece): i for i, piece in enumerate(clamps)}
+    pressing = next((i for i, piece in enumerate(clamps) if piece.name == "moving jaw"), -1)
+    return clamps, [pressing if i in through else numbers.get(id(pieces[p.piece]), -1) for i, p in enumerate(found)]
+
+
 def _with_pins(found: list[Patch], assembly: Assembly, pieces: list[Piece]) -> list[Patch]:
     """Contacts with each pin that stands in its hole taken from the two cylinders; its sides as drawn say nothing."""
     out = found
     for fit in assembly.pins:
         number = next(i for i, piece in enumerate(pieces) if piece.item == fit.pin)
-        here = replace(fit, at=fit.at - assembly.shift, low=fit.low - assembly.shift[2], high=fit.high - assembly.shift[2])
+        here = replace(
+            fit, at=fit.at - assembly.shift, low=fit.low - assembly.shift[2], high=fit.high - assembly.shift[2]
+        )
         out = [p for p in out if p.piece != number or abs(p.normal[2]) > 0.5] + [bore_patch(number, here)]
     return out
 
@@ -188,6 +223,24 @@ class _Checked:
         way = self.assembly.closing
         return [] if way is None else [patch for patch in found if abs(patch.normal @ way) > 0.5]
 
+    def _on_jaw(self, name: str) -> list[Patch]:
+        """What a jaw bears on: the work, or what carries it."""
+        if self.assembly.carrier is None:
+            return self.of(name)
+        return [p for p in self._on_carrier if self.pieces[p.piece].name == name]
+
+    @cached_property
+    def _on_carrier(self) -> list[Patch]:
+        holder = joined([p.mesh for p in self.pieces if p.item == self.assembly.carrier])
+        jaws = [p if "jaw" in p.name else replace(p, mesh=joined([])) for p in self.pieces]
+        return patches(holder, [p.mesh for p in jaws])
+
+    @property
+    def _gripped_name(self) -> str:
+        """What the jaws close on, as it is called."""
+        piece = next((p for p in self.pieces if p.item == self.assembly.carrier), None)
+        return "work" if piece is None else piece.name
+
     def index(self, item_id: str) -> int:
         return next(i for i, item in enumerate(self.hold.items) if item.id == item_id)
 
@@ -196,7 +249,7 @@ class _Checked:
     def facts(self, set_up: Programme | None, problem: Holding) -> HoldFacts:
         a, shift = self.assembly, self.assembly.shift
         low, high = self.stock.vertices.min(axis=0), self.stock.vertices.max(axis=0)
-        fixed, moving = (self._gripping(self.of(name)) for name in ("fixed jaw", "moving jaw"))
+        fixed, moving = (self._gripping(self._on_jaw(name)) for name in ("fixed jaw", "moving jaw"))
         span = None if a.jaw_span is None else (a.jaw_span[0] - shift, a.jaw_span[1] - shift)
         rest = self._rest(low)
         out: dict[str, Any] = {}
@@ -310,9 +363,15 @@ class _Checked:
         blocked = any(isinstance(self.fixtures[item.fixture], kinds.ColletBlock) for item in self.hold.items)
         jawed = self.assembly.closing is not None and self.assembly.jaw_top is not None and not blocked
         if jawed:
-            out += self._jaws(facts)
+            out += self._jaws(facts) + self._through_holder(set_up)
         if not self.found:
-            out.append(self._finding("hold.no_touch", "error", "No face of the holding lies against the work: it meets it at an edge or a corner, or not at all."))
+            out.append(
+                self._finding(
+                    "hold.no_touch",
+                    "error",
+                    "No face of the holding lies against the work: it meets it at an edge or a corner, or not at all.",
+                )
+            )
             return out
         out += (
             self._uneven()
@@ -365,7 +424,11 @@ class _Checked:
 
     def _on_pins(self) -> list[Finding]:
         """Pins that carry the work on their tops."""
-        tops = {patch.piece: patch for patch in self.found if self.pieces[patch.piece].name == "pin" and patch.normal[2] > 0.5}
+        tops = {
+            patch.piece: patch
+            for patch in self.found
+            if self.pieces[patch.piece].name == "pin" and patch.normal[2] > 0.5
+        }
         return [
             self._finding(
                 "hold.on_pins", "error",
@@ -387,11 +450,12 @@ class _Checked:
                 measured=facts.opening, limit=facts.opening_max, unit="mm",
             ))  # fmt: skip
             return out
-        high = facts.rest >= facts.jaw_top - 1e-6
-        if a.met and "work" not in a.met and not high:
+        high = facts.rest >= facts.jaw_top - 1e-6 and a.carrier is None
+        closed_on = self._gripped_name
+        if a.met and closed_on not in a.met and not high:
             touches = a.met[0]
             out.append(self._finding(
-                "hold.closes_on_other", "error", f"The moving jaw closes on {touches if touches.startswith('the') else 'the ' + touches}, not on the work.",
+                "hold.closes_on_other", "error", f"The moving jaw closes on {touches if touches.startswith('the') else 'the ' + touches}, not on the {closed_on}.",
                 self._jaw_place("moving jaw"),
             ))  # fmt: skip
             return out
@@ -405,7 +469,7 @@ class _Checked:
             which = "Neither jaw touches" if fixed == moving else ("The fixed jaw does not touch" if fixed == 0 else "The moving jaw does not touch")  # fmt: skip
             why = "it rests above the jaws" if high else "there is no wall square to the jaws where they close"
             out.append(self._finding(
-                "hold.no_touch", "error", f"{which} the work: {why}.", self._jaw_place("moving jaw"), measured=min(fixed, moving),
+                "hold.no_touch", "error", f"{which} the {closed_on}: {why}.", self._jaw_place("moving jaw"), measured=min(fixed, moving),
                 limit=0.0, unit="mm²", cures=self._deeper(facts, STRAIGHT_WALL_MM) if high else (),
             ))  # fmt: skip
         elif facts.grip_depth < STRAIGHT_WALL_MM - 1e-6:
@@ -423,6 +487,21 @@ class _Checked:
                 unit="grips", cures=self._deeper(facts, round(facts.grip_depth * 1.5, 1)),
             ))  # fmt: skip
         return out
+
+    def _through_holder(self, set_up: Programme | None) -> list[Finding]:
+        """Work in a holder that a vise holds: whether the jaws press on the work through it."""
+        a = self.assembly
+        if a.carrier is None or a.closing is None:
+            return []
+        facing = [float(p.normal @ a.closing) for p in self.found if self.pieces[p.piece].item == a.carrier]
+        if facing and max(facing) > PRESSED_COS and min(facing) < -PRESSED_COS:
+            return [self._finding(
+                "hold.through_holder", "note",
+                f"The jaws close on the {self._gripped_name} and press on the work through it: reckoned as if it yields, as a split or a printed one does; a stiff ring keeps the force to itself.",
+            )]  # fmt: skip
+        if any(piece.push is not None and piece.name != "moving jaw" for piece in self.pieces):
+            return []
+        return [self._finding("hold.loose", "error", f"Nothing clamps the work in the {self._gripped_name}: the jaws close on it alone.", self.centre)]  # fmt: skip
 
     def _jaw_place(self, name: str) -> Floats | None:
         patch = next(iter(self.of(name)), None)
@@ -544,11 +623,14 @@ class _Checked:
 
     def _stays_itself(self, way: Floats, through: Floats) -> bool:
         """Whether the work, turned a little about a line, still lies where it lay: it is round there."""
-        before = sum(touching_area(self.stock, piece.mesh, ROLLED_MM) for piece in self.pieces)
-        for angle in (6.0, -6.0):
+        # What lies against a face square to the line turns with it, whatever its shape.
+        beside = {patch.piece for patch in self.found if abs(patch.normal @ way) < SQUARE_COS and patch.kind not in ("bore", "thread")}
+        walls = [self.pieces[number].mesh for number in beside]
+        before = sum(touching_area(self.stock, wall, ROLLED_MM) for wall in walls)
+        for angle in (6.0, -6.0, 31.0, -31.0):
             turn = Rotation.from_rotvec(np.radians(angle) * way).as_matrix()
             turned = transformed(self.stock, rigid(turn, through - turn @ through))
-            after = sum(touching_area(turned, piece.mesh, ROLLED_MM) for piece in self.pieces)
+            after = sum(touching_area(turned, wall, ROLLED_MM) for wall in walls)
             if not 0.5 * before < after < 2 * before:
                 return False
         return True
@@ -629,7 +711,7 @@ def _grip(fixed: list[Patch], moving: list[Patch], closing: Floats | None) -> tu
     along = np.cross(closing, [0.0, 0.0, 1.0])
 
     def spans(patches_: list[Patch], way: Floats) -> tuple[float, float]:
-        ends = np.concatenate([contact_points(p) for p in patches_]) @ way
+        ends = np.concatenate([p.hull for p in patches_]) @ way
         return float(ends.min()), float(ends.max())
 
     out = []

@@ -33,6 +33,8 @@ GRIPPED_DEG = 40.0
 # Sections that differ less than this from one another, on average over their length, are one wall.
 SAME_WALL_MM = 0.03
 SAME_LEAN_DEG = 0.5
+# A wall seen to lean within this of a face of the part is that face.
+KNOWN_WALL_DEG = 0.05
 LEVEL_MM = 0.25
 HIGHEST_EDGE_MM = 15.0
 # Common practice, no source: gap left so that the jaws can close on work a little under size.
@@ -127,10 +129,11 @@ class Nest:
         return None if inner.is_empty else inner
 
 
-def walls_of(outline: Polygon) -> tuple[float | None, float | None]:
+def walls_of(outline: Polygon, exact: Floats | None = None) -> tuple[float | None, float | None]:
     """The lean of the back (+y) and the front wall of an outline, degrees: the turn of their normals from +y and -y.
 
-    Of the edges that face that way, the longest is taken, and those that lean like it. None without any.
+    Of the edges that face that way, the longest is taken, and those that lean like it. None without any. exact: angles (n,) at
+    which faces of the part are known to look, degrees; one of them, where it is the wall's to what an outline shows.
     """
     plain, plain_length = _edge_leans(outline.simplify(SAME_WALL_MM / 3))
     leans, lengths = _edge_leans(outline)
@@ -143,9 +146,11 @@ def walls_of(outline: Polygon) -> tuple[float | None, float | None]:
             continue
         longest = plain[near][int(np.argmax(plain_length[near]))]
         alike = np.abs(_between(leans, longest)) < SAME_LEAN_DEG
-        out.append(
-            float(_between(longest, facing) + np.average(_between(leans, longest)[alike], weights=lengths[alike]))
-        )
+        mean = longest + np.average(_between(leans, longest)[alike], weights=lengths[alike])
+        if exact is not None and len(exact):
+            nearest = exact[int(np.argmin(np.abs(_between(exact, mean))))]
+            mean = nearest if abs(_between(nearest, mean)) < KNOWN_WALL_DEG else mean
+        out.append(float(_between(mean, facing)))
     return out[0], out[1]
 
 
@@ -162,12 +167,12 @@ def _edge_leans(outline: Polygon) -> tuple[Floats, Floats]:
     return np.degrees(np.arctan2(-edges[:, 0], edges[:, 1])), length
 
 
-def even_turn(outline: Polygon) -> tuple[float, float]:
-    """The turn (degrees, from above) that lets both gripped walls lean alike, and the angle between them.
+def even_turn(outline: Polygon, exact: Floats | None = None) -> tuple[float, float]:
+    """The turn (degrees, from above) that lets both gripped walls lean alike, and the angle between them; exact: as in `walls_of`.
 
     Common practice, no source: walls 20° apart, 10° each.
     """
-    back, front = walls_of(outline)
+    back, front = walls_of(outline, exact)
     if back is None or front is None:
         return 0.0, 0.0
     # Alike means as mirrored: one leans one way as the other does the other way.
@@ -297,13 +302,13 @@ def extruded(region: BaseGeometry, low: float, high: float) -> manifold3d.Manifo
 
 def solve(
     work: Mesh, spec: SoftCut, blank: kinds.Jaws | kinds.Block, vise: kinds.Vise | None, turned_deg: float = 0.0,
-    bolts: list[tuple[Floats, float]] | None = None,
+    bolts: list[tuple[Floats, float]] | None = None, exact: Floats | None = None,
 ) -> Nest:  # fmt: skip
     """The nest for a piece of work.
 
     work: in the setup's orientation; turned_deg: how the vise stands on the table; bolts: places (setup's
-    orientation) and diameters of bolts that come from below into a nest block. Raises BadInput when nothing of
-    the work can be caught.
+    orientation) and diameters of bolts that come from below into a nest block; exact: angles at which the part's upright
+    walls look, degrees from +x (setup's orientation). Raises BadInput when nothing of the work can be caught.
     """
     back_turn = rigid(rotation_about_z(-turned_deg), np.zeros(3))
     lying = transformed(work, back_turn)
@@ -328,10 +333,10 @@ def solve(
     first = outline_below(solid, rest + depth)
     if first is None:
         raise BadInput("hold.nest_empty", "hold", "there is nothing of the work below the jaws' top", "grip deeper")
-    turn, between = even_turn(first)
+    turn, between = even_turn(first, None if exact is None else exact - turned_deg)
     if vise is None:
         turn = 0.0
-    chosen = spec.turn_deg if spec.turn_deg is not None else round(turn, 4)
+    chosen = spec.turn_deg if spec.turn_deg is not None else round(turn, 4) + 0.0
     lying = transformed(lying, rigid(rotation_about_z(chosen), np.zeros(3)))
     solid = to_solid(lying)
     raw = outline_below(solid, rest + depth)

@@ -24,6 +24,7 @@ _FIXED = (0.00126, 0.00150, 0.00172, 0.00191, 0.00207, 0.00220, 0.00230, 0.00238
 # Bending worth a word, mm: common practice, no source.
 SQUEEZE_MM = 0.02
 STEP_MM = 2.0
+SAME_HIT_MM = 1e-4
 # A wall counts as thin when there is a hollow behind it and it is thinner than this share of the hollow's shorter side.
 THIN_SHARE = 0.5
 
@@ -74,6 +75,8 @@ def thin_wall(work: Mesh, patch: Patch, force: float, modulus: float) -> ThinWal
             origin = patch.centre + turn.T @ np.array([u, v, 0.0]) - 0.1 * patch.normal
             hits = np.sort(line_hits(local, origin, patch.normal))
             hits = hits[hits > 0.05]
+            # A ray through the edge of two triangles meets both in one place.
+            hits = hits[np.concatenate([[True], np.diff(hits) > SAME_HIT_MM])] if len(hits) else hits
             # Material ends at the second crossing; another after it means a hollow, not the far side.
             if len(hits) >= 3 and hits[0] < 0.3:
                 wall[i, j] = hits[1] - hits[0]

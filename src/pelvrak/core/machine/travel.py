@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pelvrak.core.findings import Finding
+from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Vector
 from pelvrak.core.machine.kinematics import home_angles, linear_for
@@ -23,22 +23,30 @@ def corner(machine: Machine) -> Vector:
 
 
 def check_table(
-    machine: Machine, zero_on_table: Vector, solids: list[tuple[str, Vector, Vector]], setup: str
-) -> list[Finding]:
-    """Whether the holding stands on the table. solids: names and boxes, zero frame."""
-    worst, named = 0.0, ""
-    for name, low, high in solids:
+    machine: Machine, zero_on_table: Vector, solids: list[tuple[str, str, Vector, Vector]], setup: str,
+    places: dict[str, tuple[str, Vector]] | None = None,
+) -> list[Finding]:  # fmt: skip
+    """Whether the holding stands on the table. solids: names, items and boxes, zero frame. places: for items that can be moved on
+    the table, the pointer to them in the setup and where they stand."""
+    worst, named, of, shift = 0.0, "", "", (0, 0.0)
+    for name, item, low, high in solids:
         a, b = np.add(low, zero_on_table), np.add(high, zero_on_table)
-        over = float(max(-a[0], -a[1], b[0] - machine.table.length, b[1] - machine.table.depth))
+        sides = [(-a[0], 0, 1), (-a[1], 1, 1), (b[0] - machine.table.length, 0, -1), (b[1] - machine.table.depth, 1, -1)]
+        over, axis, way = max(sides)
         if a[2] < 1.0 and over > worst:
-            worst, named = over, name
+            worst, named, of, shift = float(over), name, item, (axis, way * float(np.ceil(over)))
     if worst <= 0:
         return []
+    cures: tuple[Cure, ...] = ()
+    if of in (places or {}):
+        pointer, at = (places or {})[of]
+        axis, by = shift
+        cures = (Cure(label=f"Move it {abs(by):g} mm onto the table", path=f"{pointer}/{'xy'[axis]}", value=round(at[axis] + by, 3)),)
     return [
         Finding(
             code="reach.off_table", severity="warning", setup=setup, stage="reach",
             sentence=f"The {named} hangs {worst:.0f} mm over the edge of the table.",
-            measured=round(worst, 2), limit=0.0, unit="mm",
+            measured=round(worst, 2), limit=0.0, unit="mm", cures=cures,
         )
     ]  # fmt: skip
 

@@ -272,12 +272,23 @@ def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float
         nest = solved.report(None if maker is None else run.plan.setups[maker].name, zero)
         nest = nest.model_copy(update={"files_key": jaw_files(run, solved)})
     if facts.zero_on_table is not None:
-        standing = [(p.name, p.low, p.high) for p in facts.pieces if p.name != "table"]
-        found += check_table(machine, facts.zero_on_table, standing, setup.name)
+        standing = [(p.name, _on_table(setup, p.item), p.low, p.high) for p in facts.pieces if p.name != "table"]
+        places = {
+            item.id: (f"hold/items/{i}", (item.x, item.y, item.z)) for i, item in enumerate(setup.hold.items) if item.on == "table"
+        }  # fmt: skip
+        found += check_table(machine, facts.zero_on_table, standing, setup.name, places)
     seen = incoming.vertices @ rotation.T + zero_from_work[:3, 3]
     return Placed(
         zero_from_work, others, machine, facts, found, seen.min(axis=0), seen.max(axis=0), boxed, nest, solved
     )  # fmt: skip
+
+
+def _on_table(setup: Setup, item: str) -> str:
+    """The item on the table that an item stands on in the end."""
+    below = {one.id: one.on for one in setup.hold.items}
+    while below.get(item, "table") != "table":
+        item = below[item]
+    return item
 
 
 def _setup(

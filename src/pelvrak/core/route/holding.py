@@ -60,7 +60,16 @@ def held_in(
     }  # fmt: skip
     sizes = sizes_typed(run)
     key = key_of(
-        "hold", VERSION, run.part_key, incoming_key, matrix(lying), setup.hold, used, run.material, setup.name, cut_from,
+        "hold",
+        VERSION,
+        run.part_key,
+        incoming_key,
+        matrix(lying),
+        setup.hold,
+        used,
+        run.material,
+        setup.name,
+        cut_from,
         sorted(sizes.items()),
     )
 

@@ -91,7 +91,16 @@ class Solved:
         if isinstance(blank, kinds.Block) and self.item.cut.shape != "nest":
             turn = rigid(rotation_about_z(-self.turned_deg), np.zeros(3))
             return solve_profile(transformed(self.work, turn), self.item.cut, blank)
-        return solve(self.work, self.item.cut, blank, self.vise[1] if self.vise else None, self.turned_deg, bolts)
+        return solve(
+            self.work, self.item.cut, blank, self.vise[1] if self.vise else None, self.turned_deg, bolts, self._walls()
+        )
+
+    def _walls(self) -> Floats:
+        """The angles at which the part's upright plane faces look in the setup, degrees from +x."""
+        planes = [face.normal for face in self.run.part.part.faces if face.normal is not None]
+        looks = np.array(planes).reshape(-1, 3) @ self.rotation.T
+        upright = looks[np.abs(looks[:, 2]) < 1e-9]
+        return np.degrees(np.arctan2(upright[:, 1], upright[:, 0]))
 
     @property
     def on_end(self) -> bool:

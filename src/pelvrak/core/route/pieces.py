@@ -38,10 +38,12 @@ def cell_within(error: float) -> float:
 def mesh_bytes(mesh: Mesh) -> bytes:
     """A mesh as a result's surface.npz piece."""
     out = io.BytesIO()
-    bend = {} if mesh.round is None else {"round": mesh.round}
-    np.savez_compressed(
-        out, vertices=mesh.vertices, triangles=mesh.triangles.astype(np.int32), label=mesh.label.astype(np.int32), **bend
-    )
+    arrays: dict[str, Any] = {
+        "vertices": mesh.vertices, "triangles": mesh.triangles.astype(np.int32), "label": mesh.label.astype(np.int32),
+    }  # fmt: skip
+    if mesh.round is not None:
+        arrays["round"] = mesh.round
+    np.savez_compressed(out, **arrays)
     return out.getvalue()
 
 
@@ -58,7 +60,7 @@ def mesh_from_bytes(data: bytes) -> Mesh:
     with np.load(io.BytesIO(data)) as arrays:
         return Mesh(
             arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64),
-            arrays["round"] if "round" in arrays else None,
+            arrays.get("round"),
         )  # fmt: skip
 
 

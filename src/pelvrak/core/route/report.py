@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from pelvrak.core.cutting.tools import ToolPart
 from pelvrak.core.findings import Finding
@@ -14,6 +14,20 @@ from pelvrak.core.machine.kinematics import Angles
 from pelvrak.core.seat.resting import Rest
 
 Matrix = tuple[tuple[float, ...], ...]
+# Lengths, volumes and times are told to a millionth; what others multiply by is told as it is.
+TOLD_DIGITS = 6
+FACTORS = frozenset({"zero_from_work", "zero_from_nest", "local_from_zero", "follows", "direction", "work_axis"})
+
+
+def rounded(told: Any) -> Any:
+    """Plain values as people read them: without the noise of a float's last digits."""
+    if isinstance(told, float):
+        return round(told, TOLD_DIGITS) + 0.0
+    if isinstance(told, dict):
+        return {key: value if key in FACTORS else rounded(value) for key, value in told.items()}
+    if isinstance(told, (list, tuple)):
+        return [rounded(one) for one in told]
+    return told
 
 
 class WrappedFact(Frozen):
@@ -265,6 +279,10 @@ class Report(Frozen):
     makers: tuple[Maker, ...] = ()
     computed: tuple[str, ...] = ()
     reused: tuple[str, ...] = ()
+
+    def told(self) -> dict[str, Any]:
+        """The report as plain values, rounded for reading."""
+        return dict(rounded(self.model_dump(mode="json")))
 
     def findings(self) -> list[Finding]:
         """All findings, in the order of the route."""

@@ -75,7 +75,9 @@ def plane_faces(ends: Floats, codes: NDArray[np.int16], cell: float) -> PlaneFac
     normal *= np.where(np.einsum("ij,ij->i", normal, looks[first]) < 0, -1.0, 1.0)[:, None]
     away = np.maximum.reduceat(np.abs(np.einsum("ij,ij->i", off, normal[stretch])), first)
     rounding = 4 * np.spacing(np.abs(points).max(initial=1.0).astype(np.float32)).astype(np.float64)
-    plane = (size >= LEAST_ENDS) & (away <= rounding) & (np.sqrt(np.maximum(values[:, 1], 0)) > LEAST_SPREAD_CELLS * cell)
+    plane = (
+        (size >= LEAST_ENDS) & (away <= rounding) & (np.sqrt(np.maximum(values[:, 1], 0)) > LEAST_SPREAD_CELLS * cell)
+    )
     if not plane.any():
         return none
     number = np.where(plane, np.cumsum(plane) - 1, -1)

@@ -36,7 +36,8 @@ _drawing = threading.Lock()
 Fixtures = Annotated[list[Fixture], Field(max_length=MOST_FIXTURES)]
 
 
-def _all(session: Session) -> list[Fixture]:
+def shop_fixtures(session: Session) -> list[Fixture]:
+    """All fixtures of the shop's library."""
     rows = session.scalars(select(FixtureRow).order_by(FixtureRow.place)).all()
     return fixtures_from([row.fixture for row in rows]) if rows else list(fixtures_shipped().values())
 
@@ -51,7 +52,7 @@ def _put(session: Session, rows: list[Fixture]) -> list[Fixture]:
 def fixtures() -> list[Fixture]:
     """All fixtures of the shop."""
     with transaction() as session:
-        return _all(session)
+        return shop_fixtures(session)
 
 
 @router.put("/fixtures")
@@ -68,7 +69,7 @@ def put_fixtures(rows: Fixtures) -> list[Fixture]:
 def fixtures_file() -> Response:
     """The library as a file."""
     with transaction() as session:
-        rows = [row.model_dump(mode="json") for row in _all(session)]
+        rows = [row.model_dump(mode="json") for row in shop_fixtures(session)]
     text = json.dumps({"fixtures": rows}, indent=2) + "\n"
     return Response(
         text, media_type="application/json", headers={"Content-Disposition": 'attachment; filename="fixtures.json"'}
@@ -81,7 +82,7 @@ def bring_fixtures(file: UploadFile) -> list[Fixture]:
     name = file.filename or "fixtures.json"
     new = {one.id: one for one in fixtures_from_json(file.file.read(5_000_000), name)}
     with transaction() as session:
-        kept = [new.pop(one.id, one) for one in _all(session)]
+        kept = [new.pop(one.id, one) for one in shop_fixtures(session)]
         return _put(session, [*kept, *new.values()])
 
 
@@ -105,7 +106,7 @@ def _picture(text: str) -> bytes:
 def picture(fixture_id: str) -> Response:
     """A fixture as it looks from the right front."""
     with transaction() as session:
-        one = next((row for row in _all(session) if row.id == fixture_id), None)
+        one = next((row for row in shop_fixtures(session) if row.id == fixture_id), None)
     if one is None:
         raise Refused(
             404,

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 import numpy as np
-from fastapi import APIRouter, UploadFile
+from fastapi import APIRouter, Query, UploadFile
 from pydantic import ValidationError
 
 from pelvrak.core.cutting.feeds import material_of
@@ -11,6 +13,7 @@ from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.part import unpacked
+from pelvrak.core.holding.on_table import middle_of_table
 from pelvrak.core.machine.machine import Machine, machine_from_json, machine_of
 from pelvrak.core.route.fewest import Fewest, fewest
 from pelvrak.core.route.plan import Plan, Setup, plan_from, refusal
@@ -18,6 +21,7 @@ from pelvrak.core.route.reaching import Reached, reached_from
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import Run
 from pelvrak.core.route.stand import Stand, stand
+from pelvrak.server.api.holding import shop_fixtures
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
 from pelvrak.server.db.models import PartUpload
@@ -108,6 +112,19 @@ def stand_of(
     plan, _, told, key = _computed(project_id, setup)
     given = {"X": x, "Y": y, "Z": z, "A": a, "B": b, "C": c}
     return stand(_run(plan, key), told, {name: value for name, value in given.items() if value is not None})
+
+
+@router.get("/projects/{project_id}/place/{setup}")
+def place_on_table(project_id: int, setup: str, fixture: Annotated[str, Query(max_length=40)]) -> tuple[float, float]:
+    """Where a fixture first goes on the table of a setup's machine: x and y from its front left corner, mm."""
+    plan = plan_from(state_of_project(project_id).plan.model_dump(mode="json"))
+    own = next((one for one in plan.setups if one.name == setup), None)
+    with transaction() as session:
+        one = {f.id: f for f in (*shop_fixtures(session), *plan.fixtures)}.get(fixture)
+    if own is None or one is None:
+        raise Refused(404, "hold.unknown_fixture", fixture, f"there is no {fixture!r} for {setup!r}", "choose one of the library")
+    table = machine_of(own.machine, plan.machines).table
+    return middle_of_table(one, table.length, table.depth)
 
 
 def _run(plan: Plan, key: str) -> Run:

@@ -145,4 +145,4 @@ def _evaluate(evaluation_id: int) -> dict[str, Any]:
     except Exception as broken:
         log.exception("evaluation %s broke down", evaluation_id)
         return {"status": "failed", "problem": _broke(f"{type(broken).__name__}: {broken}")}
-    return {"status": "done", "share": 1.0, "report": report.model_dump(mode="json"), "stills": stills}
+    return {"status": "done", "share": 1.0, "report": report.told(), "stills": stills}

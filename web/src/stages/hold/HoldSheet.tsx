@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import type { Fixture, HoldFacts, HoldItem } from '../../api/client'
+import { answered, api, type Fixture, type HoldFacts, type HoldItem } from '../../api/client'
 import { useFixtures } from '../../api/hooks'
 import { round, useView } from '../../state'
 import { applyCure } from '../../ui/FindingCard'
@@ -14,7 +14,7 @@ const WAYS = ['left', 'right', 'front', 'back'] as const
 
 /** What locates and clamps the work: built up like on the machine, and judged against the stock as it comes in. */
 export function HoldSheet(props: SheetProps) {
-  const { setup, plan, report, edit, commit } = props
+  const { project, setup, plan, report, edit, commit } = props
   const { data: fixtures } = useFixtures(plan)
   const [choosing, setChoosing] = useState(false)
   const facts = report?.hold
@@ -31,15 +31,21 @@ export function HoldSheet(props: SheetProps) {
         )}
       </>
     )
-  const take = (fixture: Fixture) => {
+  const take = async (fixture: Fixture) => {
+    const middle = await answered<[number, number]>(
+      api.GET('/api/projects/{project_id}/place/{setup}', {
+        params: { path: { project_id: project.id, setup: setup.name }, query: { fixture: fixture.id } },
+      }),
+    )
     // The next one is taken on what this one leaves.
-    void commit(`${setup.name}: ${fixture.name} added`, (draft) => {
+    await commit(`${setup.name}: ${fixture.name} added`, (draft) => {
       const own = draft.setups[props.index]
       if (!own) return
       // The plan keeps its own copy, so that a change of the library does not bend it.
       if (!draft.fixtures.some((one) => one.id === fixture.id)) draft.fixtures.push(fixture)
-      own.hold.items.push(...added(own.hold.items, fixture, fixtures ?? []))
-    }).then(() => setChoosing(false))
+      own.hold.items.push(...added(own.hold.items, fixture, fixtures ?? [], middle))
+    })
+    setChoosing(false)
   }
   return (
     <>
@@ -51,7 +57,9 @@ export function HoldSheet(props: SheetProps) {
         </button>
         {items.length === 0 && <Quick edit={edit} />}
       </div>
-      {choosing && <FixtureLibrary plan={plan} take={take} close={() => setChoosing(false)} />}
+      {choosing && (
+        <FixtureLibrary plan={plan} take={(one) => void take(one)} close={() => setChoosing(false)} />
+      )}
       {items.length > 0 && !report?.nest && (
         <>
           <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Work</h3>

@@ -54,8 +54,13 @@ export function sizes(one: Fixture): string {
   }
 }
 
-/** A new item for a holding, standing on what suits it. */
-export function added(items: HoldItem[], fixture: Fixture, all: Fixture[]): HoldItem[] {
+/** A new item for a holding, standing on what suits it, or where it goes on the table. */
+export function added(
+  items: HoldItem[],
+  fixture: Fixture,
+  all: Fixture[],
+  middle: readonly [number, number],
+): HoldItem[] {
   const kindOf = (item: HoldItem) => all.find((one) => one.id === item.fixture)?.kind
   const last = (...kinds: Fixture['kind'][]) =>
     [...items].reverse().find((one) => kinds.includes(kindOf(one) ?? 'own'))?.id
@@ -83,8 +88,8 @@ export function added(items: HoldItem[], fixture: Fixture, all: Fixture[]): Hold
       id,
       fixture: fixture.id,
       on: base,
-      x: free ? 450 : 0,
-      y: free ? 250 : 0,
+      x: free ? middle[0] : 0,
+      y: free ? middle[1] : 0,
       z: 0,
       turn_deg: 0,
       side: 'left',
