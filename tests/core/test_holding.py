@@ -48,6 +48,7 @@ from pelvrak.core.holding.hold import Hold, Item, Pinned, WorkPlace, fixtures_of
 from pelvrak.core.holding.holding import hold_work, united
 from pelvrak.core.holding.loading import ways_out
 from pelvrak.core.holding.locating import locating, locator_matrix, motions
+from pelvrak.core.holding.on_table import footprint, middle_of_table
 from pelvrak.core.holding.squeeze import beam_cantilever, beam_fixed, plate_fixed
 from pelvrak.core.holding.vee import vee_of
 from pelvrak.core.route.pieces import JOIN_MM, SIMPLIFY_MM
@@ -581,6 +582,35 @@ def pad(centre, normal, size=10.0) -> Patch:
     )
 
 
+class VBlockInAViseTest(unittest.TestCase):
+    def test_the_vee_keeps_the_work_from_the_jaw(self):
+        """A vee along the jaws: the work stays in it; only that the jaws close on the block is wrong, and nothing stands in the work."""
+        for block in ("vee-90-60", "vee-90-100"):
+            hold = Hold(items=(
+                Item(id="vise", fixture="bench-160", x=450, y=402), Item(id="jaws", fixture="hard-160", on="vise"),
+                Item(id="vee", fixture=block, on="vise"),
+            ), work=WorkPlace(on="vee"))  # fmt: skip
+            result = held(hold, vee_shape(90, 80))
+            self.assertEqual([f.code for f in result.findings if f.severity == "error"], ["hold.closes_on_other"])
+            # Against the fixed jaw, 22 thick, stands the block, 60 wide: the edge lies 30 before it.
+            self.assertAlmostEqual(result.facts.zero_on_table[1], 402 - 22 - 30, places=3)
+
+    def test_a_sharp_edge_is_free_of_the_relief(self):
+        result = held(Hold(items=(Item(id="vee", fixture="vee-90-60", x=300, y=300),)), vee_shape(90, 80))
+        # Mouth 46 at 44 mm: the flanks meet 23 lower.
+        self.assertAlmostEqual(result.facts.zero_on_table[2], 44 - 23, places=3)
+        self.assertEqual([c.kind for c in result.facts.contacts], ["face", "face"])
+
+
+class OnTheTableTest(unittest.TestCase):
+    def test_a_new_fixture_stands_in_the_middle(self):
+        for name in ("bench-160", "chuck-3-160", "grid-400"):
+            x, y = middle_of_table(SHOP[name], 900, 500)
+            low, high = footprint(SHOP[name])
+            np.testing.assert_allclose((low + high) / 2 + [x, y], (450, 250), atol=0.5)
+            self.assertTrue((low + [x, y] >= 0).all() and (high + [x, y] <= [900, 500]).all(), name)
+
+
 class HolderInAViseTest(unittest.TestCase):
     """The work in the shop's own solid, the solid in the jaws of a vise."""
 
@@ -785,6 +815,12 @@ class SqueezeTest(unittest.TestCase):
         self.assertAlmostEqual(thin.span, 70, delta=3)
         self.assertIn("hold.squeezed", codes(vise_hold(height=28.0), solid(body - pocket)))
         self.assertIsNone(held(vise_hold(height=28.0)).facts.thin)
+
+    def test_a_solid_bar_has_no_thin_wall(self):
+        """Split into many triangles, so that rays meet their shared edges: doubled hits are no wall of nothing."""
+        bar = manifold3d.Manifold.cube([100, 60, 40]).translate([-50, -30, -40]).refine(20)
+        for height in (28.0, 30.0, 42.0):
+            self.assertIsNone(held(vise_hold(height=height), solid(bar)).facts.thin)
 
 
 class LibraryTest(unittest.TestCase):

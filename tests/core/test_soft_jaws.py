@@ -35,9 +35,12 @@ from pelvrak.core.holding.soft_jaws import (
 )
 from pelvrak.core.route import jaw_files
 from pelvrak.core.route.evaluate import evaluate
-from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.pieces import JOIN_MM, SIMPLIFY_MM, mesh_from_bytes
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
 from pelvrak.core.route.store import MemoryStore
+from pelvrak.core.stock.field import grid_around
+from pelvrak.core.stock.shapes import field_of_mesh
+from pelvrak.core.stock.surface import simplified, surface
 from tests import solids
 
 TOP = Path(__file__).resolve().parents[2]
@@ -74,6 +77,38 @@ class TurnTest(unittest.TestCase):
         self.assertAlmostEqual(nest.between_deg, 20.0, places=3)
         back, front = walls_of(nest.outline)
         self.assertAlmostEqual(back, -front, places=3)
+
+    def test_the_turn_carries_no_noise_of_the_rays(self):
+        """Walls exactly 20° apart, or parallel, as coarse and standard rays know them: turned by 10° and by nothing, to the last digit."""
+        for cell in (1.0, 0.5):
+            for apart, turn in ((20, -10.0), (0, 0.0)):
+                mesh = leaning(apart)
+                grid = grid_around(mesh.vertices.min(axis=0), mesh.vertices.max(axis=0), cell)
+                stock = simplified(surface(field_of_mesh(grid, mesh), JOIN_MM), SIMPLIFY_MM - JOIN_MM)
+                nest = solve(stock, SoftCut(), SHOP["soft-160x70"], VISE)
+                self.assertEqual((nest.turn_deg, nest.grip), (turn, 5.0))
+
+    def test_a_wall_of_the_part_is_known_exactly(self):
+        outline = Polygon(leaning(20.003).vertices[:, :2]).convex_hull
+        outline = shapely.MultiPoint(leaning(20.003).vertices[:, :2]).convex_hull
+        self.assertEqual(even_turn(outline, np.array([-90.0, 110.0]))[1], 20.0)
+        self.assertAlmostEqual(even_turn(outline, np.array([-90.0, 111.0]))[1], 20.003, places=4)
+
+    def test_one_grip_for_solver_and_holding(self):
+        """A wall that leans by the draft of a casting is still the 5 mm of wall the solver chose."""
+        lean = np.tan(np.radians(0.5))
+        for draft in (0.0, lean):
+            ring = [(-34.0, -25.0), (34, -25), (34, 25), (-34, 25)]
+            low = manifold3d.CrossSection([ring])
+            body = low.extrude(30.0, scale_top=(1.0, 1 + draft * 30 / 25))
+            nest = solve(mesh_of(body), SoftCut(), SHOP["soft-160x70"], VISE)
+            hold = Hold(items=(
+                Item(id="vise", fixture="bench-160", x=450, y=400), Item(id="jaws", fixture="soft-160x70", on="vise", cut=nest.spec),
+            ))  # fmt: skip
+            held = hold_work(hold, SHOP, mesh_of(body), "OP20", cut={"jaws": nest.jaws}, near=0.06)
+            self.assertAlmostEqual(held.facts.grip_depth, nest.grip, delta=0.1)
+            walls = [c for c in held.facts.contacts if c.angle_deg is not None and c.length > 50]
+            self.assertEqual({c.kind for c in walls}, {"face"}, draft)
 
     def test_any_angle_however_it_lies(self):
         for apart, turned in ((0, 0), (0, 7), (6, 0), (12, -5), (20, 11)):

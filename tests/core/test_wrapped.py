@@ -152,6 +152,8 @@ class OnTheRoute(unittest.TestCase):
                 self.assertIn("F", [letter for letter, _ in words])  # in inverse time every move says its own
                 places.append(dict(at))
         self.assertGreater(len(places), 50)
+        # What is told of the operation is what the program says, to its last digit.
+        self.assertAlmostEqual(own.cut_z[0], min(place["Z"] for place in places), delta=6e-4)
         reached = []
         for place in places:
             values = {**dict(zip("XYZ", register + [place["X"], place["Y"], place["Z"]], strict=True)), "A": place["A"]}

@@ -624,7 +624,11 @@ class _Checked:
     def _stays_itself(self, way: Floats, through: Floats) -> bool:
         """Whether the work, turned a little about a line, still lies where it lay: it is round there."""
         # What lies against a face square to the line turns with it, whatever its shape.
-        beside = {patch.piece for patch in self.found if abs(patch.normal @ way) < SQUARE_COS and patch.kind not in ("bore", "thread")}
+        beside = {
+            patch.piece
+            for patch in self.found
+            if abs(patch.normal @ way) < SQUARE_COS and patch.kind not in ("bore", "thread")
+        }
         walls = [self.pieces[number].mesh for number in beside]
         before = sum(touching_area(self.stock, wall, ROLLED_MM) for wall in walls)
         for angle in (6.0, -6.0, 31.0, -31.0):

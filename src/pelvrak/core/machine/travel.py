@@ -31,7 +31,12 @@ def check_table(
     worst, named, of, shift = 0.0, "", "", (0, 0.0)
     for name, item, low, high in solids:
         a, b = np.add(low, zero_on_table), np.add(high, zero_on_table)
-        sides = [(-a[0], 0, 1), (-a[1], 1, 1), (b[0] - machine.table.length, 0, -1), (b[1] - machine.table.depth, 1, -1)]
+        sides = [
+            (-a[0], 0, 1),
+            (-a[1], 1, 1),
+            (b[0] - machine.table.length, 0, -1),
+            (b[1] - machine.table.depth, 1, -1),
+        ]
         over, axis, way = max(sides)
         if a[2] < 1.0 and over > worst:
             worst, named, of, shift = float(over), name, item, (axis, way * float(np.ceil(over)))
@@ -41,7 +46,13 @@ def check_table(
     if of in (places or {}):
         pointer, at = (places or {})[of]
         axis, by = shift
-        cures = (Cure(label=f"Move it {abs(by):g} mm onto the table", path=f"{pointer}/{'xy'[axis]}", value=round(at[axis] + by, 3)),)
+        cures = (
+            Cure(
+                label=f"Move it {abs(by):g} mm onto the table",
+                path=f"{pointer}/{'xy'[axis]}",
+                value=round(at[axis] + by, 3),
+            ),
+        )
     return [
         Finding(
             code="reach.off_table", severity="warning", setup=setup, stage="reach",

@@ -122,7 +122,9 @@ def place_on_table(project_id: int, setup: str, fixture: Annotated[str, Query(ma
     with transaction() as session:
         one = {f.id: f for f in (*shop_fixtures(session), *plan.fixtures)}.get(fixture)
     if own is None or one is None:
-        raise Refused(404, "hold.unknown_fixture", fixture, f"there is no {fixture!r} for {setup!r}", "choose one of the library")
+        raise Refused(
+            404, "hold.unknown_fixture", fixture, f"there is no {fixture!r} for {setup!r}", "choose one of the library"
+        )
     table = machine_of(own.machine, plan.machines).table
     return middle_of_table(one, table.length, table.depth)
 
