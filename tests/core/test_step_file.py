@@ -8,10 +8,10 @@ from pathlib import Path
 from unittest import mock
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry import step_file
+from pelvrak.core.geometry import protected, step_file
 from pelvrak.core.geometry.mesh import box, to_stl, volume
 from pelvrak.core.geometry.part import FaceRef, edge_of, face_of, packed, ref_to, unpacked
-from pelvrak.core.geometry.step_file import read_step
+from pelvrak.core.geometry.step_file import READER, read_step
 from pelvrak.core.geometry.step_reader import model_of_solid
 from tests import solids
 
@@ -157,12 +157,18 @@ class Refused(unittest.TestCase):
         self.assertIn("2 solids", self.refused(solids.step_bytes(both), "part.several_solids").what)
 
     def test_a_reader_that_crashes(self):
-        with mock.patch.object(step_file.sys, "executable", "/bin/false"):
+        with mock.patch.object(protected.sys, "executable", "/bin/false"):
             self.refused(DEMO.read_bytes(), "part.crashed")
 
     def test_a_reader_that_hangs(self):
-        with mock.patch.object(step_file, "TIME_LIMIT_S", 0.05):
-            self.refused(DEMO.read_bytes(), "part.too_slow")
+        with self.assertRaises(BadInput) as caught:
+            protected.protected(READER, ["read"], DEMO.read_bytes(), "x.step", seconds=0.05)
+        self.assertEqual(caught.exception.code, "part.too_slow")
+
+    def test_a_reader_that_takes_too_much(self):
+        with self.assertRaises(BadInput) as caught:
+            protected.protected(READER, ["read"], DEMO.read_bytes(), "x.step", memory=300 * 1024**2)
+        self.assertIn(caught.exception.code, ("part.too_big", "part.crashed"))
 
 
 if __name__ == "__main__":

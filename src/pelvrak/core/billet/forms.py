@@ -18,7 +18,7 @@ from pelvrak.core.billet.outline import Outline, read_outline
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of
 from pelvrak.core.geometry.part import Frozen, PartModel
-from pelvrak.core.stock.field import Grid, RayField, loaded
+from pelvrak.core.stock.field import Grid, RayField, loaded_checked
 from pelvrak.core.stock.profile import Profile
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, field_of_profile, minus
 from pelvrak.core.stock.surface import surface
@@ -236,10 +236,13 @@ def looks_like_stock(data: bytes) -> bool:
 def check_stock(data: bytes, name: str) -> RayField:
     """A saved stock. Raises BadInput "billet.not_stock"."""
     try:
-        return loaded(data)
+        return loaded_checked(data)
+    except MemoryError:
+        raise
     except Exception as broken:
+        why = f": {broken}" if type(broken) is ValueError else ""
         raise BadInput(
-            "billet.not_stock", name, "the file is not a stock that Pelvrak has saved, or it is damaged",
+            "billet.not_stock", name, f"the file is not a stock that Pelvrak has saved, or it is damaged{why}",
             "choose a .rays file that an evaluation has written",
         ) from broken  # fmt: skip
 

@@ -8,9 +8,14 @@ from dataclasses import dataclass
 import ezdxf.units
 import numpy as np
 from ezdxf import path as dxf_path
+from ezdxf.entities.dxfentity import DXFEntity
+from ezdxf.entities.lwpolyline import LWPolyline
+from ezdxf.entities.polyline import Polyline
+from ezdxf.entities.spline import Spline
 from ezdxf.enums import InsertUnits
 from ezdxf.filemanagement import read as read_dxf
 from ezdxf.lldxf.const import DXFError
+from ezdxf.math import Vec2, Vec3
 from shapely import LineString, MultiPolygon, Polygon, make_valid, set_precision
 from shapely.ops import polygonize, unary_union
 
@@ -18,6 +23,7 @@ from pelvrak.core.errors import BadInput
 
 # Curves become chords within this; ends this near are joined.
 FLAT_MM, JOIN_MM = 0.002, 0.005
+MOST_ENTITIES, MOST_POINTS, LARGEST_MM = 20_000, 400_000, 20_000.0
 DRAWN = ("LINE", "ARC", "CIRCLE", "ELLIPSE", "LWPOLYLINE", "POLYLINE", "SPLINE")
 
 
@@ -43,23 +49,40 @@ def read_outline(data: bytes, name: str) -> Outline:
         if data[:6] == b"AutoCA":
             raise DXFError("binary")
         drawing = read_dxf(io.StringIO(data.decode("utf-8", "surrogateescape")))
-    except (DXFError, OSError, ValueError, IndexError, KeyError) as broken:
+    except MemoryError:
+        raise
+    except Exception as broken:
         raise BadInput(
             "outline.unreadable",
             name,
             "this is not a DXF drawing as text, or it is damaged",
             "save it as ASCII DXF, 2000 or later",
         ) from broken
-    unit = InsertUnits(int(drawing.header.get("$INSUNITS", 0)))
+    # Of a drawing that states none, the library makes one of its own.
+    unit = InsertUnits(int(drawing.header.get("$INSUNITS", 0)) if b"$INSUNITS" in data else 0)
     scale = float(ezdxf.units.conversion_factor(unit, InsertUnits.Millimeters)) if unit else 1.0
     stated = ezdxf.units.unit_name(unit) if unit else "none stated, read as mm"
+    drawn = 0
     closed: list[Polygon] = []
     loose: list[LineString] = []
-    for entity in drawing.modelspace():
+    for number, entity in enumerate(drawing.modelspace()):
         if entity.dxftype() not in DRAWN:
             continue
+        if number >= MOST_ENTITIES:
+            raise BadInput(
+                "outline.too_many", name, f"the drawing has over {MOST_ENTITIES:,} lines", "keep only the outline"
+            )
+        _refuse_far(entity, scale, name)
         for one in dxf_path.make_path(entity).sub_paths():
             points = np.array([(p.x, p.y) for p in one.flattening(FLAT_MM / scale)]) * scale
+            drawn += len(points)
+            if drawn > MOST_POINTS:
+                raise BadInput(
+                    "outline.too_many",
+                    name,
+                    f"the drawing's curves take over {MOST_POINTS:,} points",
+                    "draw them simpler",
+                )
             if len(points) < 2:
                 continue
             if one.is_closed and len(points) > 3:
@@ -94,6 +117,33 @@ def read_outline(data: bytes, name: str) -> Outline:
     if not parts:
         raise BadInput("outline.empty", name, "the drawing's lines enclose no area", "draw a closed outline")
     return Outline(MultiPolygon(parts), stated)
+
+
+def _refuse_far(entity: DXFEntity, scale: float, name: str) -> None:
+    """Refuse numbers that are none, and outlines larger than any stock: flattening them would not end."""
+    numbers: list[float] = []
+    for value in entity.dxfattribs().values():
+        if isinstance(value, (int, float)):
+            numbers.append(float(value))
+        elif isinstance(value, (Vec2, Vec3)):
+            numbers += [value.x, value.y]
+    if isinstance(entity, LWPolyline):
+        numbers += [float(v) for point in entity.get_points("xyb") for v in point]
+    if isinstance(entity, Polyline):
+        numbers += [float(v) for vertex in entity.vertices for v in vertex.dxf.location]
+    if isinstance(entity, Spline):
+        numbers += [float(v) for point in (*entity.control_points, *entity.fit_points) for v in point]
+        numbers += [float(v) for v in entity.knots]
+    # Handles and colours are numbers too, and small.
+    if not np.isfinite(numbers).all():
+        raise BadInput(
+            "outline.number", name, f"a {entity.dxftype()} of the drawing holds a number that is none", "draw it again"
+        )
+    if max(map(abs, numbers), default=0.0) * scale > LARGEST_MM:
+        raise BadInput(
+            "outline.size", name, f"a {entity.dxftype()} of the drawing reaches {max(map(abs, numbers)) * scale:.3g} mm; {LARGEST_MM:g} mm can be planned",
+            "draw it in its true size, near the origin",
+        )  # fmt: skip
 
 
 def _ends(lines: LineString) -> list[tuple[float, float]]:

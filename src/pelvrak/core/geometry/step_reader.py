@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-import json
 import math
-import os
-import sys
+import re
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -42,12 +41,14 @@ from pelvrak.core.errors import BadInput, SeveralSolids
 from pelvrak.core.geometry.bores import bores
 from pelvrak.core.geometry.mesh import Floats, Mesh, is_closed, welded
 from pelvrak.core.geometry.part import Edge, Face, Part, PartModel, Vector, as_vector, packed
-from pelvrak.core.geometry.step_file import REFUSED, SEVERAL, refuse_by_look
+from pelvrak.core.geometry.reading import serve
+from pelvrak.core.geometry.step_file import refuse_by_look
 
 DEFLECTION_MM = 0.004
 # How far the library's search for a box may end beside the side, mm.
 BOX_SEARCHED_MM = 2e-3
 ANGLE_RAD = 0.12
+_TIMED = re.compile(rb"FILE_NAME\('[^']*','[^']*',")
 
 _SURFACES = {
     GeomAbs_SurfaceType.GeomAbs_Plane: "plane",
@@ -302,32 +303,24 @@ def _face_mesh(face: Any) -> tuple[np.ndarray, np.ndarray]:
     return vertices, corners
 
 
-def main(arguments: list[str]) -> int:
-    """The protected process: STEP file, target file, name shown in messages, "read" or the solid to take out."""
-    source, target, name, what = arguments
-    try:
-        if what == "read":
-            Path(target).write_bytes(packed(read_in_process(Path(source), name)))
-            return 0
-        solids = list(_solids(_shape_in(Path(source), name)[0]))
-        if not 0 <= int(what) < len(solids):
+def read(data: bytes, name: str, words: list[str]) -> bytes:
+    """The packed model of the part ("read"), or a STEP file of one solid, by its number."""
+    with tempfile.TemporaryDirectory() as folder:
+        source, target = Path(folder) / "part.step", Path(folder) / "solid.step"
+        source.write_bytes(data)
+        if words[0] == "read":
+            return packed(read_in_process(source, name))
+        solids = list(_solids(_shape_in(source, name)[0]))
+        if not 0 <= int(words[0]) < len(solids):
             raise BadInput(
-                "part.no_such_solid", name, f"there is no solid {what} of {len(solids)}", "choose one of the list"
+                "part.no_such_solid", name, f"there is no solid {words[0]} of {len(solids)}", "choose one of the list"
             )
         writer = STEPControl_Writer()
-        writer.Transfer(solids[int(what)], STEPControl_StepModelType.STEPControl_AsIs)
-        writer.Write(target)
-    except SeveralSolids as several:
-        Path(target).write_text(json.dumps(several.choices))
-        return SEVERAL
-    except BadInput as bad:
-        print(f"{bad.code}|{bad.what}|{bad.mend}", file=sys.stderr)
-        return REFUSED
-    return 0
+        writer.Transfer(solids[int(words[0])], STEPControl_StepModelType.STEPControl_AsIs)
+        writer.Write(str(target))
+        # The library writes the time of day and a count of its own into the head.
+        return _TIMED.sub(rb"FILE_NAME('solid','1970-01-01T00:00:00',", target.read_bytes(), count=1)
 
 
 if __name__ == "__main__":
-    # The interpreter's own ending after Open CASCADE takes as long as reading a small part.
-    code = main(sys.argv[1:])
-    sys.stderr.flush()
-    os._exit(code)
+    serve(read)

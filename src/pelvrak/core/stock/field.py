@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import io
 import math
+import zipfile
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 import zstandard
@@ -231,6 +234,61 @@ def saved(field: RayField) -> bytes:
         arrays[f"maker{bundle.axis}"] = bundle.maker[used]
     np.savez(out, allow_pickle=False, **arrays)
     return zstandard.ZstdCompressor(level=1).compress(out.getvalue())
+
+
+def loaded_checked(data: bytes) -> RayField:
+    """The field of bytes from outside: `loaded`, if they hold one body whose rays and numbers can be.
+
+    Raises ValueError saying what cannot be. Nothing larger than MEMORY_LIMIT_BYTES is made of them.
+    """
+    size = zstandard.frame_content_size(data)
+    if not 0 < size <= MEMORY_LIMIT_BYTES // 4:
+        raise ValueError("it does not say how large it is, or it is too large")
+    plain = zstandard.ZstdDecompressor().decompress(data)
+    with zipfile.ZipFile(io.BytesIO(plain)) as package:
+        if sum(one.file_size for one in package.infolist()) > MEMORY_LIMIT_BYTES // 4:
+            raise ValueError("it unpacks to too much")
+    with np.load(io.BytesIO(plain), allow_pickle=False) as arrays:
+        numbers = np.asarray(arrays["grid"], np.float64)
+        if numbers.shape != (7,) or not np.isfinite(numbers).all() or not 0.01 <= numbers[3] <= 100:
+            raise ValueError("its grid has no meaning")
+        shape = numbers[4:]
+        if (
+            (shape != np.rint(shape)).any()
+            or (shape < 2).any()
+            or memory_estimate(shape.astype(int)) > MEMORY_LIMIT_BYTES
+        ):
+            raise ValueError("its grid has no meaning or is too large")
+        shape = shape.astype(int)
+        for axis in range(3):
+            _refuse_rays(arrays, axis, numbers, (int(shape[(axis + 2) % 3]), int(shape[(axis + 1) % 3])))
+    field = loaded(data)
+    x, y, z = bundle_volumes(field)
+    least, most = min(x, y, z), max(x, y, z)
+    if least <= 0 or most - least > 0.2 * most + 50 * numbers[3] ** 3:
+        raise ValueError("its three bundles of rays are not of one body")
+    return field
+
+
+def _refuse_rays(arrays: Mapping[str, NDArray[Any]], axis: int, grid: Floats, shape: tuple[int, int]) -> None:
+    count, position = arrays[f"count{axis}"], arrays[f"position{axis}"]
+    normal, maker = arrays[f"normal{axis}"], arrays[f"maker{axis}"]
+    kinds = [str(one.dtype) for one in (count, position, normal, maker)]
+    if kinds != ["int32", "float32", "int16", "uint16"] or count.shape != shape:
+        raise ValueError("its rays are not laid out as they are saved")
+    ends = 2 * int(count.sum(dtype=np.int64)) if (count >= 0).all() else -1
+    if position.shape != (ends,) or normal.shape != (ends, 2) or maker.shape != (ends,):
+        raise ValueError("its rays do not hold as many ends as they say")
+    if int(count.max(initial=0)) * count.size * BYTES_PER_INTERVAL * 2 > MEMORY_LIMIT_BYTES:
+        raise ValueError("its fullest ray holds too many ends")
+    place = np.asarray(position, np.float64)
+    low, high = grid[axis] - grid[3], grid[axis] + grid[3] * grid[4 + axis]
+    if not np.isfinite(place).all() or (ends and (place.min() < low or place.max() > high)):
+        raise ValueError("a ray ends outside its grid")
+    # Within a ray every end lies behind the one before; between rays it may be anything.
+    each = np.repeat(np.arange(count.size), 2 * count.ravel())
+    if ends and ((np.diff(place) < 0) & (each[1:] == each[:-1])).any():
+        raise ValueError("a ray's ends are not in their order")
 
 
 def loaded(data: bytes) -> RayField:

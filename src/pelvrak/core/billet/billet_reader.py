@@ -1,0 +1,20 @@
+"""The protected process that looks at DXF outlines and saved stocks before anything else does."""
+
+from __future__ import annotations
+
+from pelvrak.core.billet.forms import check_stock
+from pelvrak.core.billet.outline import read_outline
+from pelvrak.core.geometry.reading import serve
+
+
+def read(data: bytes, name: str, words: list[str]) -> bytes:
+    """Nothing: only whether it can be read."""
+    if words[0] == "outline":
+        read_outline(data, name)
+    else:
+        check_stock(data, name)
+    return b"ok"
+
+
+if __name__ == "__main__":
+    serve(read)
