@@ -72,7 +72,7 @@ class Server:
         return found
 
     def client(self) -> httpx.Client:
-        return httpx.Client(base_url=self.url, timeout=30)
+        return httpx.Client(base_url=self.url, timeout=30, headers={"x-pelvrak": "tests"})
 
 
 _shared: Server | None = None

@@ -65,6 +65,11 @@ def main(arguments: list[str] | None = None) -> int:
     )
     one.add_argument("--port", type=int, default=8600)
     one.add_argument("--workers", type=int, default=1)
+    one.add_argument(
+        "--host",
+        default="127.0.0.1",
+        help="address to listen on: this machine's own only, as long as there is no sign-in",
+    )
     one.add_argument("--data", type=Path, default=Path(".pelvrak"))
     chosen = parser.parse_args(arguments)
     try:
@@ -319,7 +324,7 @@ def _bench(chosen: argparse.Namespace) -> int:
 def _serve(chosen: argparse.Namespace) -> int:
     from pelvrak.server.serve import serve
 
-    return serve(chosen.data, chosen.port, chosen.workers, chosen.demo)
+    return serve(chosen.data, chosen.port, chosen.workers, chosen.demo, chosen.host)
 
 
 _COMMANDS = {

@@ -8,7 +8,7 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Annotated
 
-from fastapi import FastAPI, Query
+from fastapi import FastAPI, HTTPException, Query
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
@@ -23,26 +23,27 @@ from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
 from pelvrak.server.api import events, holding, machines, moments, parts, problems, projects, release, shelf
 from pelvrak.server.api.shapes import Library
-from pelvrak.server.jobs.app import queue
+from pelvrak.server.guard import Guard
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
 
 
 @asynccontextmanager
 async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-    """Open the queue and listen to the database while the process lives."""
-    with queue.open():
-        tasks = [asyncio.create_task(events.listen()), asyncio.create_task(events.watch())]
-        try:
-            yield
-        finally:
-            for task in tasks:
-                task.cancel()
+    """Listen to the database while the process lives."""
+    tasks = [asyncio.create_task(events.listen()), asyncio.create_task(events.watch())]
+    try:
+        yield
+    finally:
+        for task in tasks:
+            task.cancel()
 
 
-app = FastAPI(title="Pelvrak", version="0.1.0", lifespan=lifespan)
+# The pages that show the API would take their script from elsewhere: off. /openapi.json says the same.
+app = FastAPI(title="Pelvrak", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
 problems.install(app)
 app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=5)
+app.add_middleware(Guard)
 for router in (
     projects.router,
     moments.router,
@@ -81,6 +82,13 @@ def callout(text: Annotated[str, Query(max_length=40)], nominal: Annotated[float
 def cell(error_mm: Annotated[float, Query(gt=0, le=10, allow_inf_nan=False)]) -> float:
     """The ray distance, mm, that knows round walls to within an error."""
     return cell_within(error_mm)
+
+
+@app.api_route("/api", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)
+@app.api_route("/api/{path:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)
+def nothing_here(path: str = "") -> None:
+    """What is below /api and nowhere above is nowhere: not the page."""
+    raise HTTPException(404)
 
 
 if WEB.exists():

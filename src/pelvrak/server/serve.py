@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import ipaddress
 import os
 import signal
 import subprocess
@@ -28,8 +29,13 @@ class _Asked(Exception):
     """Someone asked us to stop."""
 
 
-def serve(data: Path, port: int, workers: int, demo: list[str] | None) -> int:
-    """Run until interrupted; a process that dies is started again."""
+def serve(data: Path, port: int, workers: int, demo: list[str] | None, host: str = "127.0.0.1") -> int:
+    """Run until interrupted; a process that dies is started again, the database too."""
+    if not on_loopback(host):
+        raise SystemExit(
+            f"pelvrak: {host} can be reached from other machines, and there is no sign-in yet: whoever reaches it could change everything. "
+            "Leave --host out, and reach it from elsewhere through a tunnel that asks who you are"
+        )
 
     def asked(signal_number: int, frame: object) -> None:
         raise _Asked
@@ -39,18 +45,18 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None) -> int:
     processes: dict[str, subprocess.Popen[bytes]] = {}
     commands: dict[str, list[str]] = {}
     try:
-        with running(data) as url:
-            os.environ["PELVRAK_DATABASE"] = url
+        with running(data) as cluster:
+            os.environ["PELVRAK_DATABASE"] = cluster.url
             from pelvrak.server.api.projects import retire_old_reports
             from pelvrak.server.db.session import migrate
-            from pelvrak.server.jobs.app import PARTS, ROUTES, queue
+            from pelvrak.server.jobs.handing import PARTS, ROUTES
 
             migrate()
-            with queue.open():
-                retire_old_reports()
+            retire_old_reports()
             for name in DEMOS if demo == [] else demo or ():
                 load_demo(DEMO / DEMOS[name])
             port = free_port(port, "the web server")
+            os.environ["PELVRAK_PORT"] = str(port)
             commands["web"] = [
                 sys.executable, "-m", "uvicorn", "pelvrak.server.app:app", "--host", "127.0.0.1", "--port", str(port),
                 "--log-level", "warning", "--timeout-graceful-shutdown", "2",
@@ -71,6 +77,9 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None) -> int:
                 print(f"Pelvrak is at http://127.0.0.1:{port}   (Ctrl-C stops it)", flush=True)
                 while True:
                     time.sleep(0.5)
+                    if not cluster.runs():
+                        print("pelvrak: the database ended, starting it again", flush=True)
+                        cluster.start()
                     for name, process in processes.items():
                         if process.poll() is not None:
                             print(f"pelvrak: {name} ended ({process.returncode}), starting it again", flush=True)
@@ -80,6 +89,14 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None) -> int:
     except _Asked:
         print("Pelvrak has stopped.", flush=True)
     return 0
+
+
+def on_loopback(host: str) -> bool:
+    """Whether an address to listen on is this machine's alone."""
+    try:
+        return ipaddress.ip_address(host.strip("[]")).is_loopback
+    except ValueError:
+        return host == "localhost"
 
 
 def _stop(processes: dict[str, subprocess.Popen[bytes]]) -> None:
@@ -109,10 +126,10 @@ def load_demo(path: Path) -> None:
     """Put the demo project in, once: it is known by its part and its plan's name."""
     from sqlalchemy import select
 
-    from pelvrak.server.api.projects import add_project, queue_evaluation, start_evaluation
+    from pelvrak.server.api.projects import add_project, start_evaluation
     from pelvrak.server.db.models import PartUpload, Project
     from pelvrak.server.db.session import transaction
-    from pelvrak.server.jobs.app import PARTS, queue
+    from pelvrak.server.jobs.handing import hand_part
 
     plan = plan_from_json(path.read_bytes(), str(path))
     body = path.with_name(plan.part.file).read_bytes()
@@ -123,9 +140,6 @@ def load_demo(path: Path) -> None:
         fresh = session.get(PartUpload, sha256) is None
         if fresh:
             session.add(PartUpload(sha256=sha256, name=plan.part.file, body=body, status="reading"))
-        project = add_project(session, plan, "demo loaded")
-        evaluation = start_evaluation(session, project)
-    with queue.open():
-        if fresh:
-            queue.configure_task("read_part", queue=PARTS).defer(sha256=sha256)
-        queue_evaluation(evaluation)
+            session.flush()
+            hand_part(session, sha256)
+        start_evaluation(session, add_project(session, plan, "demo loaded"))

@@ -11,7 +11,7 @@ from pydantic import Field, ValidationError
 
 from pelvrak.core.billet.block import Block, BySize
 from pelvrak.core.billet.forms import Axis, Bar, circle_round
-from pelvrak.core.errors import BadInput
+from pelvrak.core.errors import BadInput, plain, refuse_unkept
 from pelvrak.core.geometry.part import Frozen, PartModel
 from pelvrak.core.geometry.shelf import shelf
 
@@ -168,6 +168,7 @@ def from_csv(text: str, name: str = "shelf.csv") -> list[Bought]:
     Raises BadInput naming the line and column that is wrong; then nothing is taken.
     """
     text = text.removeprefix("\ufeff")
+    refuse_unkept(text, name, "shelf.unreadable")
     first = text.split("\n", 1)[0]
     reader = csv.DictReader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
     missing = [column for column in ("form", "material", "length_mm") if column not in (reader.fieldnames or ())]
@@ -175,8 +176,12 @@ def from_csv(text: str, name: str = "shelf.csv") -> list[Bought]:
         raise BadInput(
             "shelf.columns", name, f"there is no column {missing[0]}", f"the first line is to hold {', '.join(COLUMNS)}"
         )
+    try:
+        lines = list(enumerate(reader, start=2))
+    except csv.Error as wrong:
+        raise BadInput("shelf.unreadable", name, "this is no CSV file", "save it as CSV, as text") from wrong
     rows = []
-    for number, line in enumerate(reader, start=2):
+    for number, line in lines:
         given = {key: value.strip() for key, value in line.items() if key in COLUMNS and value and value.strip()}
         try:
             row = Bought.model_validate(given)
@@ -186,7 +191,7 @@ def from_csv(text: str, name: str = "shelf.csv") -> list[Bought]:
             raise BadInput(
                 "shelf.row",
                 f"{name} line {number}",
-                f"{column} is {given.get(column, 'empty')!r}: {error['msg'].lower()}",
+                f"{column} is {given.get(column, 'empty')!r}: {plain(error)[0]}",
                 "correct it and bring the file in again",
             ) from wrong
         wanted = ("diameter_mm",) if row.form == "round" else ("width_mm", "height_mm")

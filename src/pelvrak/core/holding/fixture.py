@@ -6,7 +6,6 @@ otherwise. Sizes are ours; those of threads, bolts and tee slots are named besid
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
@@ -15,7 +14,7 @@ import manifold3d
 import numpy as np
 from pydantic import Field, TypeAdapter, ValidationError, model_validator
 
-from pelvrak.core.errors import BadInput
+from pelvrak.core.errors import BadInput, json_from, plain, refuse_unkept
 from pelvrak.core.geometry.iso286 import limits
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen
@@ -294,12 +293,14 @@ def fixtures_shipped() -> dict[str, Fixture]:
 
 def fixtures_from(rows: Any, where: str = "fixtures") -> list[Fixture]:
     """Fixtures from JSON values. Raises BadInput naming the first field that is wrong."""
+    refuse_unkept(rows, where, "hold.library")
     try:
         found = _FIXTURES.validate_python(rows)
     except ValidationError as wrong:
         first = wrong.errors(include_url=False)[0]
         field = "/".join(str(step) for step in first["loc"])
-        raise BadInput("hold.library", f"{where}/{field}", first["msg"].removeprefix("Value error, "), "correct this field") from wrong  # fmt: skip
+        what, mend = plain(first)
+        raise BadInput("hold.library", f"{where}/{field}", what, mend) from wrong
     twice = {one.id for one in found if sum(other.id == one.id for other in found) > 1}
     if twice:
         raise BadInput("hold.library", where, f"two fixtures are called {min(twice)}", "give each its own id")
@@ -308,10 +309,7 @@ def fixtures_from(rows: Any, where: str = "fixtures") -> list[Fixture]:
 
 def fixtures_from_json(text: bytes, where: str) -> list[Fixture]:
     """Fixtures of a library file. Raises BadInput with the line where the JSON breaks, or the field that is wrong."""
-    try:
-        rows = json.loads(text)
-    except (ValueError, UnicodeDecodeError) as wrong:
-        raise BadInput("hold.library", where, f"this is no JSON: {wrong}", "choose a library file") from wrong
+    rows = json_from(text, where, "hold.library")
     return fixtures_from(rows["fixtures"] if isinstance(rows, dict) and "fixtures" in rows else rows, where)
 
 

@@ -7,14 +7,13 @@ origin is the middle of the spindle's nose with every axis at 0. An axis moves t
 
 from __future__ import annotations
 
-import json
 from collections.abc import Container
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field, ValidationError, model_validator
 
-from pelvrak.core.errors import BadInput
+from pelvrak.core.errors import BadInput, json_from, plain, refuse_unkept
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen, Vector
 from pelvrak.core.geometry.shelf import shelf
@@ -255,10 +254,8 @@ def machine_of(name: str, own: tuple[Machine, ...] = ()) -> Machine:
 
 def machine_from_json(text: str | bytes, where: str) -> Machine:
     """A machine from its file. Raises BadInput naming the first field that is wrong, or the version that is not ours."""
-    try:
-        value: Any = json.loads(text)
-    except (ValueError, UnicodeDecodeError) as wrong:
-        raise BadInput("machine.unreadable", where, f"this is no JSON: {wrong}", "choose a machine file") from wrong
+    value = json_from(text, where, "machine.unreadable")
+    refuse_unkept(value, where, "machine.invalid")
     version = value.get("schema_version") if isinstance(value, dict) else None
     if isinstance(value, dict) and version != VERSION:
         raise BadInput(
@@ -270,5 +267,5 @@ def machine_from_json(text: str | bytes, where: str) -> Machine:
     except ValidationError as wrong:
         first = wrong.errors(include_url=False)[0]
         field = "/".join(str(step) for step in first["loc"]) or "machine"
-        message = first["msg"].removeprefix("Value error, ")
-        raise BadInput("machine.invalid", f"{where}/{field}", message, "correct this field") from wrong
+        what, mend = plain(first)
+        raise BadInput("machine.invalid", f"{where}/{field}", what, mend) from wrong

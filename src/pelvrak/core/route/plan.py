@@ -10,7 +10,7 @@ from pelvrak.core.billet.block import Block
 from pelvrak.core.billet.forms import Billet
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
-from pelvrak.core.errors import BadInput
+from pelvrak.core.errors import BadInput, json_from, plain, refuse_unkept
 from pelvrak.core.geometry.callout import Callout
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.holding.fixture import Fixture, Ident
@@ -108,14 +108,12 @@ class Plan(Frozen):
 
 def plan_from_json(text: str | bytes, where: str = "plan") -> Plan:
     """A plan from its document. Raises BadInput naming the first field that is wrong."""
-    try:
-        return Plan.model_validate_json(text)
-    except ValidationError as wrong:
-        raise refusal(wrong, where) from wrong
+    return plan_from(json_from(text, where, "plan.invalid"), where)
 
 
 def plan_from(value: Any, where: str = "plan") -> Plan:
     """A plan from JSON values. Raises BadInput naming the first field that is wrong."""
+    refuse_unkept(value, where, "plan.invalid")
     try:
         return Plan.model_validate(value)
     except ValidationError as wrong:
@@ -126,7 +124,7 @@ def refusal(wrong: ValidationError, where: str) -> BadInput:
     """The first error of a validation, as a refusal naming its field."""
     first = wrong.errors(include_url=False)[0]
     field = "/".join(str(step) for step in first["loc"]) or where
-    message = first["msg"].removeprefix("Value error, ")
+    what, mend = plain(first)
     given = first.get("input")
     shown = f" (got {given!r})" if isinstance(given, (int, float, str)) and len(str(given)) < 60 else ""
-    return BadInput("plan.invalid", field, f"{message[:1].lower()}{message[1:]}{shown}", "correct this field")
+    return BadInput("plan.invalid", field, what + shown, mend)

@@ -25,6 +25,7 @@ from pelvrak.core.holding.fixture import (
     fixtures_shipped,
     picture_solids,
 )
+from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.db.models import FixtureRow, PartUpload
 from pelvrak.server.db.session import DatabaseStore, transaction
@@ -49,19 +50,21 @@ def _put(session: Session, rows: list[Fixture]) -> list[Fixture]:
 
 
 @router.get("/fixtures")
-def fixtures() -> list[Fixture]:
-    """All fixtures of the shop."""
+def fixtures(response: Response) -> list[Fixture]:
+    """All fixtures of the shop; the ETag says which revision of the library it is."""
     with transaction() as session:
+        tell_revision(response, revision_of(session, "fixtures"))
         return shop_fixtures(session)
 
 
 @router.put("/fixtures")
-def put_fixtures(rows: Fixtures) -> list[Fixture]:
-    """The whole library anew; ids must be told apart."""
+def put_fixtures(rows: Fixtures, response: Response, if_match: IfMatch = None) -> list[Fixture]:
+    """The whole library anew, on the revision that If-Match names; ids must be told apart."""
     if not rows:
         raise Refused(422, "hold.library", "fixtures", "a library without a fixture", "keep at least one")
     checked = fixtures_from([row.model_dump(mode="json") for row in rows])
     with transaction() as session:
+        changed(session, "fixtures", if_match, response)
         return _put(session, checked)
 
 
@@ -77,11 +80,12 @@ def fixtures_file() -> Response:
 
 
 @router.post("/fixtures.json")
-def bring_fixtures(file: UploadFile) -> list[Fixture]:
+def bring_fixtures(file: UploadFile, response: Response) -> list[Fixture]:
     """Fixtures of a library file, beside those that are here; one of the same id takes its place. A wrong one refuses all."""
     name = file.filename or "fixtures.json"
     new = {one.id: one for one in fixtures_from_json(file.file.read(5_000_000), name)}
     with transaction() as session:
+        changed(session, "fixtures", None, response)
         kept = [new.pop(one.id, one) for one in shop_fixtures(session)]
         return _put(session, [*kept, *new.values()])
 

@@ -24,6 +24,7 @@ from pelvrak.core.route.stand import Stand, stand
 from pelvrak.server.api.holding import shop_fixtures
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
+from pelvrak.server.api.shapes import ProjectId
 from pelvrak.server.db.models import PartUpload
 from pelvrak.server.db.session import DatabaseStore, transaction
 
@@ -36,7 +37,7 @@ def read_machine(file: UploadFile) -> Machine:
     return machine_from_json(file.file.read(2_000_000), file.filename or "machine.json")
 
 
-def _computed(project_id: int, setup: str) -> tuple[Plan, Setup, SetupReport, str]:
+def _computed(project_id: ProjectId, setup: str) -> tuple[Plan, Setup, SetupReport, str]:
     """A plan, one of its setups as it was computed, and the key of its part."""
     state = state_of_project(project_id)
     plan = plan_from(state.plan.model_dump(mode="json"))
@@ -62,7 +63,7 @@ def _kept(key: str, piece: str) -> bytes:
 
 
 @router.get("/projects/{project_id}/fewest/{setup}")
-def fewest_positions(project_id: int, setup: str) -> Fewest:
+def fewest_positions(project_id: ProjectId, setup: str) -> Fewest:
     """The fewest positions for a setup as it stands, and the fewest setups for the part, on the setup's machine."""
     plan, own, told, key = _computed(project_id, setup)
     features = Features.model_validate_json(_kept(key, "features.json"))
@@ -71,7 +72,7 @@ def fewest_positions(project_id: int, setup: str) -> Fewest:
 
 @router.get("/projects/{project_id}/reach/{setup}")
 def reach(
-    project_id: int,
+    project_id: ProjectId,
     setup: str,
     tool: str,
     position: str = "",
@@ -105,7 +106,7 @@ def reach(
 
 @router.get("/projects/{project_id}/stand/{setup}")
 def stand_of(
-    project_id: int, setup: str, x: float | None = None, y: float | None = None, z: float | None = None,
+    project_id: ProjectId, setup: str, x: float | None = None, y: float | None = None, z: float | None = None,
     a: float | None = None, b: float | None = None, c: float | None = None,
 ) -> Stand:  # fmt: skip
     """The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what there."""
@@ -115,7 +116,9 @@ def stand_of(
 
 
 @router.get("/projects/{project_id}/place/{setup}")
-def place_on_table(project_id: int, setup: str, fixture: Annotated[str, Query(max_length=40)]) -> tuple[float, float]:
+def place_on_table(
+    project_id: ProjectId, setup: str, fixture: Annotated[str, Query(max_length=40)]
+) -> tuple[float, float]:
     """Where a fixture first goes on the table of a setup's machine: x and y from its front left corner, mm."""
     plan = plan_from(state_of_project(project_id).plan.model_dump(mode="json"))
     own = next((one for one in plan.setups if one.name == setup), None)

@@ -18,9 +18,9 @@ from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.stock.questions import first_hit
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import Choose, Measure, PartState
-from pelvrak.server.db.models import PartUpload
+from pelvrak.server.db.models import PartUpload, now
 from pelvrak.server.db.session import DatabaseStore, transaction
-from pelvrak.server.jobs.app import PARTS, queue
+from pelvrak.server.jobs.handing import hand_part
 
 router = APIRouter(prefix="/api", tags=["parts"])
 Triple = Annotated[list[float], Query(min_length=3, max_length=3)]
@@ -69,12 +69,12 @@ def _taken_in(body: bytes, name: str, origin: dict[str, Any] | None) -> PartStat
         if row is None:
             row = PartUpload(sha256=sha256, name=name, body=body, kind="part", status="reading", origin=origin)
             session.add(row)
+            session.flush()
+            hand_part(session, sha256)
         elif row.status == "refused":
-            row.status, row.problem, row.name = "reading", None, name
-        state = state_of(row)
-    if state.status == "reading":
-        queue.configure_task("read_part", queue=PARTS).defer(sha256=sha256)
-    return state
+            row.status, row.problem, row.name, row.tries, row.beat = "reading", None, name, 0, now()
+            hand_part(session, sha256)
+        return state_of(row)
 
 
 @router.post("/parts/{sha256}/choose", status_code=202)

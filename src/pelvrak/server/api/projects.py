@@ -4,22 +4,32 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, UploadFile
 from pydantic import ValidationError
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer
 
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Part
-from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from
+from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from, plan_from_json
 from pelvrak.core.route.report import Report
 from pelvrak.core.route.revising import Revising, revised, revising
 from pelvrak.core.route.run import VERSION, part_key
 from pelvrak.server.api.problems import Refused
-from pelvrak.server.api.shapes import Edit, EvaluationState, NewProject, ProjectLine, ProjectState, Revise, Step
-from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision
+from pelvrak.server.api.shapes import (
+    ChangeProject,
+    Edit,
+    EvaluationState,
+    NewProject,
+    ProjectId,
+    ProjectLine,
+    ProjectState,
+    Revise,
+    Step,
+)
+from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
 from pelvrak.server.db.session import DatabaseStore, tell, transaction
-from pelvrak.server.jobs.app import PARTS, ROUTES, queue
+from pelvrak.server.jobs.handing import hand_evaluation, hand_part
 
 router = APIRouter(prefix="/api/projects", tags=["projects"])
 
@@ -103,12 +113,11 @@ def state_of(session: Session, project: Project) -> ProjectState:
 
 def retire_old_reports() -> None:
     """Parts and reports of an earlier version of the computation are made again: their numbers may differ, or their form."""
-    again, parts = [], []
     with transaction() as session:
         for upload in session.scalars(select(PartUpload).options(defer(PartUpload.body))):
             if upload.status == "ready" and upload.kind == "part" and upload.key != part_key(upload.sha256):
-                upload.status = "reading"
-                parts.append(upload.sha256)
+                upload.status, upload.tries, upload.beat = "reading", 0, now()
+                hand_part(session, upload.sha256)
         for project in session.scalars(select(Project)):
             done = _newest_report(session, project)
             if done is None:
@@ -122,25 +131,17 @@ def retire_old_reports() -> None:
                     select(Evaluation).where(Evaluation.project_id == project.id, Evaluation.status == "done")
                 ):
                     row.status = "stopped"
-                again.append(start_evaluation(session, project))
-    for sha256 in parts:
-        queue.configure_task("read_part", queue=PARTS).defer(sha256=sha256)
-    for evaluation in again:
-        queue_evaluation(evaluation)
+                start_evaluation(session, project)
 
 
 def start_evaluation(session: Session, project: Project) -> int:
-    """A new evaluation of the head; its id, to be queued after the commit."""
+    """A new evaluation of the head, handed to the workers; its id."""
     row = Evaluation(project_id=project.id, revision=project.head)
     session.add(row)
     session.flush()
+    hand_evaluation(session, row.id)
     tell(session, kind="evaluation", project=project.id)
     return row.id
-
-
-def queue_evaluation(evaluation_id: int) -> None:
-    """Hand an evaluation to the workers."""
-    queue.configure_task("evaluate", queue=ROUTES).defer(evaluation_id=evaluation_id)
 
 
 def add_project(session: Session, plan: Plan, what: str) -> Project:
@@ -154,27 +155,33 @@ def add_project(session: Session, plan: Plan, what: str) -> Project:
 
 
 @router.get("")
-def projects() -> list[ProjectLine]:
-    """All projects, newest first."""
+def projects(archived: bool = False) -> list[ProjectLine]:
+    """All projects, newest first; archived ones only when they are asked for. Reads what a line shows, and no report."""
+    newest = (
+        select(Evaluation.id)
+        .where(Evaluation.project_id == Project.id, Evaluation.status == "done")
+        .order_by((Evaluation.revision == Project.head).desc(), Evaluation.id.desc())
+        .limit(1).correlate(Project).scalar_subquery()
+    )  # fmt: skip
+    rows = (
+        select(
+            Project.id, Project.name, Project.head, Project.archived, Revision.plan["part"]["file"].astext.label("part"),
+            func.jsonb_array_length(Revision.plan["setups"]).label("setups"),
+            Revision.plan["setups"][-1]["name"].astext.label("last"), Evaluation.line, Evaluation.stills,
+        )
+        .join(Revision, (Revision.project_id == Project.id) & (Revision.number == Project.head))
+        .outerjoin(Evaluation, Evaluation.id == newest)
+        .where(Project.archived == archived)
+        .order_by(Project.id.desc())
+    )  # fmt: skip
     with transaction() as session:
-        lines = []
-        for project in session.scalars(select(Project).order_by(Project.id.desc())):
-            plan = _revision(session, project, project.head).plan
-            done = _newest_report(session, project)
-            last = plan["setups"][-1]["name"] if plan["setups"] else "billet"
-            told = (done.report if done else None) or {}
-            setups = told.get("setups", [])
-            left = told.get("comparison")
-            lines.append(
-                ProjectLine(
-                    id=project.id, name=project.name, revision=project.head, part=plan["part"]["file"],
-                    setups=len(plan["setups"]), positions=sum(len(one.get("positions", [])) for one in setups),
-                    registers=sum(len(one.get("offsets", [])) for one in setups),
-                    time_s=sum(one["time_s"] for one in setups) if setups else None,
-                    left_mm3=left["left_volume_mm3"] if left else None, still=((done.stills if done else None) or {}).get(last),
-                )
-            )  # fmt: skip
-        return lines
+        return [
+            ProjectLine(
+                id=row.id, name=row.name, revision=row.head, part=row.part, setups=row.setups, archived=row.archived,
+                still=(row.stills or {}).get(row.last or "billet"), **(row.line or {}),
+            )
+            for row in session.execute(rows)
+        ]  # fmt: skip
 
 
 @router.post("", status_code=201)
@@ -189,14 +196,12 @@ def new_project(wanted: NewProject) -> ProjectState:
             tools=tuple(tool_shelf().values()), setups=(Setup(name="OP10"),),
         )  # fmt: skip
         project = add_project(session, plan, "part in")
-        evaluation = start_evaluation(session, project)
-        state = state_of(session, project)
-    queue_evaluation(evaluation)
-    return state
+        start_evaluation(session, project)
+        return state_of(session, project)
 
 
 @router.get("/{project_id}")
-def project(project_id: int) -> ProjectState:
+def project(project_id: ProjectId) -> ProjectState:
     """One project."""
     with transaction() as session:
         return state_of(session, _project(session, project_id))
@@ -215,7 +220,7 @@ def _refuse_stale(session: Session, project: Project, based_on: int) -> None:
 
 
 @router.put("/{project_id}/plan")
-def edit(project_id: int, wanted: Edit) -> ProjectState:
+def edit(project_id: ProjectId, wanted: Edit) -> ProjectState:
     """A new revision of the plan; refused when the plan has moved on since based_on."""
     plan = plan_from(wanted.plan)
     with transaction() as session:
@@ -230,14 +235,12 @@ def edit(project_id: int, wanted: Edit) -> ProjectState:
             raise Refused(
                 422, "part.not_ready", "part/sha256", "the plan's part has not been read", "upload the part first"
             )
-        evaluation = _put_revision(session, project, head, wanted.what, plan)
-        state = state_of(session, project)
-    queue_evaluation(evaluation)
-    return state
+        _put_revision(session, project, head, wanted.what, plan)
+        return state_of(session, project)
 
 
 @router.get("/{project_id}/revise")
-def revision_preview(project_id: int, sha256: str) -> Revising:
+def revision_preview(project_id: ProjectId, sha256: str) -> Revising:
     """What a new revision of the part would do to every reference of the plan."""
     with transaction() as session:
         project = _project(session, project_id)
@@ -247,7 +250,7 @@ def revision_preview(project_id: int, sha256: str) -> Revising:
 
 
 @router.post("/{project_id}/revise")
-def revise(project_id: int, wanted: Revise) -> ProjectState:
+def revise(project_id: ProjectId, wanted: Revise) -> ProjectState:
     """The plan on a new revision of its part; references that are not kept follow only where they were confirmed."""
     with transaction() as session:
         project = _project(session, project_id, lock=True)
@@ -258,10 +261,8 @@ def revise(project_id: int, wanted: Revise) -> ProjectState:
         upload = session.get(PartUpload, wanted.sha256)
         assert upload is not None
         changed = revised(plan, old, new, upload.name, wanted.revision, frozenset(wanted.take))
-        evaluation = _put_revision(session, project, head, f"part revision {wanted.revision}", changed)
-        state = state_of(session, project)
-    queue_evaluation(evaluation)
-    return state
+        _put_revision(session, project, head, f"part revision {wanted.revision}", changed)
+        return state_of(session, project)
 
 
 def _part_of(session: Session, sha256: str | None) -> Part:
@@ -274,8 +275,8 @@ def _part_of(session: Session, sha256: str | None) -> Part:
     return Part.model_validate_json(data)
 
 
-def _put_revision(session: Session, project: Project, head: Revision, what: str, plan: Plan) -> int:
-    """A new head; the evaluation to be queued after the commit."""
+def _put_revision(session: Session, project: Project, head: Revision, what: str, plan: Plan) -> None:
+    """A new head, to be computed."""
     head.redo = None
     project.last += 1
     project.name = plan.name
@@ -286,10 +287,10 @@ def _put_revision(session: Session, project: Project, head: Revision, what: str,
     )  # fmt: skip
     project.head = project.last
     session.flush()
-    return start_evaluation(session, project)
+    start_evaluation(session, project)
 
 
-def _walk(project_id: int, based_on: int, back: bool) -> ProjectState:
+def _walk(project_id: ProjectId, based_on: int, back: bool) -> ProjectState:
     with transaction() as session:
         project = _project(session, project_id, lock=True)
         _refuse_stale(session, project, based_on)
@@ -304,37 +305,33 @@ def _walk(project_id: int, based_on: int, back: bool) -> ProjectState:
         project.head = target
         project.name = _revision(session, project, target).plan["name"]
         session.flush()
-        evaluation = start_evaluation(session, project)
-        state = state_of(session, project)
-    queue_evaluation(evaluation)
-    return state
+        start_evaluation(session, project)
+        return state_of(session, project)
 
 
 @router.post("/{project_id}/undo")
-def undo(project_id: int, step: Step) -> ProjectState:
+def undo(project_id: ProjectId, step: Step) -> ProjectState:
     """Go back to the revision the head was made from."""
     return _walk(project_id, step.based_on, back=True)
 
 
 @router.post("/{project_id}/redo")
-def redo(project_id: int, step: Step) -> ProjectState:
+def redo(project_id: ProjectId, step: Step) -> ProjectState:
     """Go forward again."""
     return _walk(project_id, step.based_on, back=False)
 
 
 @router.post("/{project_id}/run")
-def run(project_id: int) -> ProjectState:
+def run(project_id: ProjectId) -> ProjectState:
     """Compute the head again; what is known is not computed twice."""
     with transaction() as session:
         project = _project(session, project_id, lock=True)
-        evaluation = start_evaluation(session, project)
-        state = state_of(session, project)
-    queue_evaluation(evaluation)
-    return state
+        start_evaluation(session, project)
+        return state_of(session, project)
 
 
 @router.post("/{project_id}/stop")
-def stop(project_id: int) -> ProjectState:
+def stop(project_id: ProjectId) -> ProjectState:
     """Stop what is being computed; finished steps are kept."""
     with transaction() as session:
         project = _project(session, project_id)
@@ -347,3 +344,80 @@ def stop(project_id: int) -> ProjectState:
         session.flush()
         tell(session, kind="evaluation", project=project_id)
         return state_of(session, project)
+
+
+@router.post("/plan.json", status_code=201)
+def bring_plan(file: UploadFile) -> ProjectState:
+    """A project from a plan document; the part it was made for has to be here."""
+    name = (file.filename or "plan.json")[-200:]
+    plan = plan_from_json(file.file.read(), name)
+    with transaction() as session:
+        upload = _part_for(session, plan, name)
+        plan = plan.model_copy(update={"part": plan.part.model_copy(update={"sha256": upload.sha256})})
+        project = add_project(session, plan, f"{name} brought in")
+        start_evaluation(session, project)
+        return state_of(session, project)
+
+
+def _part_for(session: Session, plan: Plan, name: str) -> PartUpload:
+    """The part a plan was made for, by its bytes, or by its file's name where the plan does not know them."""
+    found = (
+        select(PartUpload)
+        .where(PartUpload.status == "ready", PartUpload.kind == "part")
+        .options(defer(PartUpload.body))
+    )
+    same = PartUpload.sha256 == plan.part.sha256 if plan.part.sha256 else PartUpload.name == plan.part.file
+    upload = session.scalars(found.where(same).order_by(PartUpload.created.desc())).first()
+    if upload is None:
+        raise Refused(
+            409, "plan.no_part", name, f"the part {plan.part.file} this plan was made for is not here",
+            "bring the part's file in first, then the plan",
+        )  # fmt: skip
+    return upload
+
+
+@router.post("/{project_id}/copy", status_code=201)
+def copy(project_id: ProjectId) -> ProjectState:
+    """A project of its own that begins with this one's plan as it is now."""
+    with transaction() as session:
+        project = _project(session, project_id)
+        plan = plan_from(_revision(session, project, project.head).plan)
+        taken = set(session.scalars(select(Project.name)))
+        stem = plan.name[:70]
+        called = next(n for n in (f"{stem} copy", *(f"{stem} copy {i}" for i in range(2, 10_000))) if n not in taken)
+        fresh = add_project(session, plan.model_copy(update={"name": called}), f"copy of {plan.name}"[:120])
+        start_evaluation(session, fresh)
+        return state_of(session, fresh)
+
+
+@router.patch("/{project_id}")
+def change_project(project_id: ProjectId, wanted: ChangeProject) -> ProjectState:
+    """Another name (a revision of the plan like any edit), or out of the list and back."""
+    with transaction() as session:
+        project = _project(session, project_id, lock=True)
+        if wanted.archived is not None:
+            project.archived = wanted.archived
+        head = _revision(session, project, project.head)
+        if wanted.name is not None and wanted.name != project.name:
+            plan = plan_from(head.plan).model_copy(update={"name": wanted.name})
+            _put_revision(session, project, head, f"called {wanted.name}"[:120], plan)
+        session.flush()
+        tell(session, kind="evaluation", project=project_id)
+        return state_of(session, project)
+
+
+@router.delete("/{project_id}", status_code=204)
+def delete_project(project_id: ProjectId) -> None:
+    """A project with all its revisions, for good; only one that was archived before."""
+    with transaction() as session:
+        project = _project(session, project_id, lock=True)
+        if not project.archived:
+            raise Refused(
+                409,
+                "project.not_archived",
+                "project",
+                f"{project.name} is in use",
+                "archive it first; deleting cannot be undone",
+            )
+        session.delete(project)
+        tell(session, kind="evaluation", project=project_id)

@@ -12,12 +12,13 @@ from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.report import SetupReport
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project
+from pelvrak.server.api.shapes import ProjectId
 from pelvrak.server.db.session import DatabaseStore
 
 router = APIRouter(prefix="/api/projects/{project_id}/files", tags=["release"])
 
 
-def _current(project_id: int, setup: str) -> SetupReport:
+def _current(project_id: ProjectId, setup: str) -> SetupReport:
     state = project(project_id)
     if state.report is None or state.report_revision != state.revision:
         raise Refused(
@@ -40,14 +41,14 @@ def _file(data: bytes | None, name: str, kind: str) -> Response:
 
 
 @router.get("/{setup}.nc")
-def program(project_id: int, setup: str) -> Response:
+def program(project_id: ProjectId, setup: str) -> Response:
     """The program of a setup."""
     key = _current(project_id, setup).program_key
     return _file(DatabaseStore().get(key, "program.nc") if key else None, f"{setup}.nc", "text/plain; charset=us-ascii")
 
 
 @router.get("/{setup}.stl")
-def stock(project_id: int, setup: str) -> Response:
+def stock(project_id: ProjectId, setup: str) -> Response:
     """The outgoing stock of a setup."""
     key = _current(project_id, setup).outgoing_key
     data = DatabaseStore().get(key, "surface.npz") if key else None
@@ -58,7 +59,7 @@ JAW_FILES = {"step": "model/step", "stl": "model/stl", "dxf": "image/vnd.dxf"}
 
 
 @router.get("/{setup}/jaws.{kind}")
-def jaws(project_id: int, setup: str, kind: str) -> Response:
+def jaws(project_id: ProjectId, setup: str, kind: str) -> Response:
     """The soft jaws or nest a setup grips in: solids, or the nest's outline."""
     if kind not in JAW_FILES:
         raise Refused(404, "release.no_file", kind, f"there are no jaws as {kind}", f"one of {', '.join(JAW_FILES)}")
@@ -69,7 +70,7 @@ def jaws(project_id: int, setup: str, kind: str) -> Response:
 
 
 @router.get("/plan.json")
-def plan(project_id: int) -> Response:
+def plan(project_id: ProjectId) -> Response:
     """The plan document."""
     state = project(project_id)
     text = json.dumps(state.plan.model_dump(mode="json"), indent=2) + "\n"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
+from fastapi import Path
 from pydantic import BaseModel, Field
 
 from pelvrak.core.cutting.feeds import Material
@@ -14,6 +15,11 @@ from pelvrak.core.geometry.part import Vector
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import Report
+
+# What PostgreSQL's integer holds.
+LARGEST = 2**31 - 1
+ProjectId = Annotated[int, Path(ge=1, le=LARGEST)]
+RevisionNumber = Annotated[int, Field(ge=1, le=LARGEST)]
 
 
 class Problem(BaseModel):
@@ -73,7 +79,7 @@ class CastingPlace(BaseModel):
 class Revise(BaseModel):
     """A new revision of the part for a plan. take: references (JSON pointers) whose new place was confirmed."""
 
-    based_on: int
+    based_on: RevisionNumber
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
     revision: Annotated[str, Field(max_length=20)]
     take: list[str] = []
@@ -91,6 +97,7 @@ class ProjectLine(BaseModel):
     registers: int = 0
     time_s: float | None = None
     left_mm3: float | None = None
+    archived: bool = False
     still: str | None = None
 
 
@@ -131,10 +138,17 @@ class NewProject(BaseModel):
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
 
 
+class ChangeProject(BaseModel):
+    """What to change of a project; what is None stays."""
+
+    name: Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f]+$")] | None = None
+    archived: bool | None = None
+
+
 class Edit(BaseModel):
     """A new state of the plan, made on a revision."""
 
-    based_on: int
+    based_on: RevisionNumber
     what: Annotated[str, Field(min_length=1, max_length=120)]
     plan: dict[str, Any]
 
@@ -142,7 +156,7 @@ class Edit(BaseModel):
 class Step(BaseModel):
     """Undo or redo, asked for on a revision."""
 
-    based_on: int
+    based_on: RevisionNumber
 
 
 class Library(BaseModel):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, UploadFile
+from fastapi import APIRouter, Query, Response, UploadFile
 from fastapi.responses import PlainTextResponse
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
@@ -15,8 +15,9 @@ from pelvrak.core.billet.shelf import Bought, Picks, from_csv, picks, starting_s
 from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.geometry.part import PartModel, unpacked
 from pelvrak.core.route.plan import Plan, plan_from
+from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
 from pelvrak.server.api.problems import Refused
-from pelvrak.server.api.shapes import CastingPlace
+from pelvrak.server.api.shapes import CastingPlace, ProjectId
 from pelvrak.server.db.models import PartUpload, Project, Revision, ShelfRow
 from pelvrak.server.db.session import DatabaseStore, transaction
 
@@ -36,18 +37,20 @@ def _put(session: Session, rows: list[Bought]) -> list[Bought]:
 
 
 @router.get("/shelf")
-def shelf() -> list[Bought]:
-    """All sizes in stock."""
+def shelf(response: Response) -> list[Bought]:
+    """All sizes in stock; the ETag says which revision of the shelf it is."""
     with transaction() as session:
+        tell_revision(response, revision_of(session, "shelf"))
         return _rows(session)
 
 
 @router.put("/shelf")
-def put_shelf(rows: list[Bought]) -> list[Bought]:
-    """The whole shelf anew."""
+def put_shelf(rows: list[Bought], response: Response, if_match: IfMatch = None) -> list[Bought]:
+    """The whole shelf anew, on the revision that If-Match names."""
     if not 0 < len(rows) <= MOST_ROWS:
         raise Refused(422, "shelf.rows", "shelf", f"a shelf of {len(rows)} rows", f"give 1 to {MOST_ROWS}")
     with transaction() as session:
+        changed(session, "shelf", if_match, response)
         return _put(session, rows)
 
 
@@ -62,10 +65,10 @@ def shelf_csv() -> PlainTextResponse:
 
 
 @router.post("/shelf.csv")
-def bring_shelf(file: UploadFile) -> list[Bought]:
+def bring_shelf(file: UploadFile, response: Response) -> list[Bought]:
     """The shelf from a CSV file; a row that is wrong refuses all of it."""
     name = file.filename or "shelf.csv"
-    return put_shelf(from_csv(file.file.read(5_000_000).decode("utf-8", "replace"), name))
+    return put_shelf(from_csv(file.file.read(5_000_000).decode("utf-8", "replace"), name), response)
 
 
 def _planned(session: Session, project_id: int) -> tuple[Plan, PartModel]:
@@ -83,7 +86,7 @@ def _planned(session: Session, project_id: int) -> tuple[Plan, PartModel]:
 
 
 @router.get("/projects/{project_id}/picks")
-def shelf_picks(project_id: int, allowance: Annotated[list[float], Query(min_length=6, max_length=6)]) -> Picks:
+def shelf_picks(project_id: ProjectId, allowance: Annotated[list[float], Query(min_length=6, max_length=6)]) -> Picks:
     """What on the shelf covers the part plus allowances (x-, x+, y-, y+, z-, z+; mm), and what to order when nothing does."""
     with transaction() as session:
         plan, part = _planned(session, project_id)
@@ -93,7 +96,7 @@ def shelf_picks(project_id: int, allowance: Annotated[list[float], Query(min_len
 
 
 @router.get("/projects/{project_id}/casting")
-def casting_place(project_id: int) -> CastingPlace:
+def casting_place(project_id: ProjectId) -> CastingPlace:
     """Where the plan's model billet lies best round the part, searched from where it lies now."""
     with transaction() as session:
         plan, part = _planned(session, project_id)

@@ -22,7 +22,7 @@ class Base(DeclarativeBase):
 class PartUpload(Base):
     """A part file as it came, and how reading it went: reading, ready, choose or refused.
 
-    kind: part, outline (DXF) or stock (saved). choices: the solids of a file with several; origin: the file a chosen solid was taken from.
+    kind: part, outline (DXF) or stock (saved). beat: last sign of life of who reads it; tries: how often it was begun. choices: the solids of a file with several; origin: the file a chosen solid was taken from.
     """
 
     __tablename__ = "part_upload"
@@ -35,6 +35,8 @@ class PartUpload(Base):
     problem: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     choices: Mapped[list[dict[str, Any]] | None] = mapped_column(JSONB)
     origin: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    tries: Mapped[int] = mapped_column(Integer, default=0)
+    beat: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
@@ -54,6 +56,7 @@ class Project(Base):
     name: Mapped[str] = mapped_column(Text)
     head: Mapped[int] = mapped_column(Integer)
     last: Mapped[int] = mapped_column(Integer)
+    archived: Mapped[bool] = mapped_column(Boolean, default=False)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
@@ -71,7 +74,7 @@ class Revision(Base):
 
 
 class Evaluation(Base):
-    """One computing of one revision: queued, running, done, stopped or failed."""
+    """One computing of one revision: queued, running, done, stopped or failed. line: what the list of projects shows of the report."""
 
     __tablename__ = "evaluation"
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
@@ -84,8 +87,17 @@ class Evaluation(Base):
     stop: Mapped[bool] = mapped_column(Boolean, default=False)
     beat: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
     report: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    line: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     stills: Mapped[dict[str, str] | None] = mapped_column(JSONB)
     problem: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+
+
+class Library(Base):
+    """How often one of the shop's libraries (shelf, fixtures) was changed; a library nobody changed has no row."""
+
+    __tablename__ = "library"
+    name: Mapped[str] = mapped_column(String(20), primary_key=True)
+    revision: Mapped[int] = mapped_column(Integer)
 
 
 class FixtureRow(Base):

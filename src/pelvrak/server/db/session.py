@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session
 from pelvrak.server.db.models import ResultPiece
 
 CHANNEL = "pelvrak"
+STATEMENT_LIMIT_MS = 60_000
 
 
 def database_url() -> str:
@@ -30,7 +31,11 @@ def database_url() -> str:
 @cache
 def engine() -> Engine:
     """The process's one engine."""
-    return create_engine(database_url().replace("postgresql://", "postgresql+psycopg://"), pool_pre_ping=True)
+    # Every statement ends: nobody waits for an answer without end.
+    return create_engine(
+        database_url().replace("postgresql://", "postgresql+psycopg://"), pool_pre_ping=True, pool_size=12, max_overflow=28,
+        connect_args={"options": f"-c statement_timeout={STATEMENT_LIMIT_MS}", "connect_timeout": 10},
+    )  # fmt: skip
 
 
 @contextmanager

@@ -41,6 +41,17 @@ def _pool() -> ProcessPool:
     return ProcessPool(max_workers=1, context=multiprocessing.get_context("spawn"), initializer=_follow_parent)
 
 
+def _scheduled(compute: Callable[..., Any], arguments: tuple[Any, ...]) -> Any:
+    """The computation handed to the other process; a pool that broke, as when a process died while starting, is made anew."""
+    if not _pool().active:
+        _pool.cache_clear()
+    try:
+        return _pool().schedule(compute, args=list(arguments))
+    except RuntimeError:
+        _pool.cache_clear()
+        return _pool().schedule(compute, args=list(arguments))
+
+
 def prepare(imports: Callable[[], None]) -> None:
     """Start the process ahead of the first computation; imports: what it should have loaded by then."""
     _pool().schedule(imports)
@@ -53,7 +64,7 @@ def run(compute: Callable[..., Any], arguments: tuple[Any, ...], wanted: Callabl
     then it is killed. Raises Stopped when killed so, BrokeDown when the process died by itself
     (memory, a fault in a library).
     """
-    future = _pool().schedule(compute, args=list(arguments))
+    future = _scheduled(compute, arguments)
     unwanted_since = None
     while True:
         try:

@@ -6,6 +6,4 @@ from procrastinate import App, PsycopgConnector
 
 from pelvrak.server.db.session import database_url
 
-# Parts are read while routes are computed: each has workers of its own.
-PARTS, ROUTES = "parts", "routes"
 queue = App(connector=PsycopgConnector(conninfo=database_url()), import_paths=["pelvrak.server.jobs.tasks"])

@@ -3,25 +3,31 @@
 from __future__ import annotations
 
 import logging
+import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from sqlalchemy import update
 
-from pelvrak.core.billet.forms import check_stock, looks_like_stock
-from pelvrak.core.billet.outline import looks_like_dxf, read_outline
+from pelvrak.core.billet.forms import looks_like_stock
+from pelvrak.core.billet.outline import looks_like_dxf
 from pelvrak.core.errors import BadInput, SeveralSolids, Stopped
+from pelvrak.core.geometry.protected import protected
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.run import part_result
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
 from pelvrak.server.db.session import DatabaseStore, tell, transaction
 from pelvrak.server.jobs.apart import BrokeDown, run
-from pelvrak.server.jobs.app import PARTS, ROUTES, queue
+from pelvrak.server.jobs.app import queue
+from pelvrak.server.jobs.handing import PARTS, ROUTES
 from pelvrak.server.jobs.stills import render_stills
 
 BEAT_S = 2.0
 TELL_S = 0.25
+BILLET_READER = "pelvrak.core.billet.billet_reader"
 log = logging.getLogger("pelvrak.jobs")
 
 
@@ -29,27 +35,58 @@ log = logging.getLogger("pelvrak.jobs")
 def read_part(sha256: str) -> None:
     """Read an uploaded part; its row says how it went."""
     with transaction() as session:
-        upload = session.get(PartUpload, sha256)
-        if upload is None:
+        upload = session.get(PartUpload, sha256, with_for_update=True)
+        if upload is None or upload.status != "reading":
             return
+        upload.tries, upload.beat = upload.tries + 1, now()
         name, body = upload.name, upload.body
     try:
-        outcome: dict[str, Any] = {"status": "ready", "problem": None}
-        if looks_like_dxf(body):
-            read_outline(body, name)
-            outcome["kind"] = "outline"
-        elif looks_like_stock(body):
-            check_stock(body, name)
-            outcome["kind"] = "stock"
-        else:
-            outcome["key"], _ = part_result(body, name, sha256, DatabaseStore())
+        with _signs_of_life(sha256):
+            outcome = _read(body, name, sha256)
     except SeveralSolids as several:
         outcome = {"status": "choose", "choices": several.choices, "problem": None}
     except BadInput as bad:
         outcome = {"status": "refused", "problem": bad.told()}
+    except Exception:
+        log.exception("part %s could not be read", sha256)
+        unread = BadInput("part.unreadable", name, "the file cannot be read", "export it again, or in another format")
+        outcome = {"status": "refused", "problem": unread.told()}
     with transaction() as session:
         session.execute(update(PartUpload).where(PartUpload.sha256 == sha256).values(**outcome))
         tell(session, kind="part", sha256=sha256)
+
+
+def _read(body: bytes, name: str, sha256: str) -> dict[str, Any]:
+    """The columns that say what a file is. Raises BadInput and SeveralSolids."""
+    outcome: dict[str, Any] = {"status": "ready", "problem": None}
+    if looks_like_dxf(body):
+        protected(BILLET_READER, ["outline"], body, name)
+        outcome["kind"] = "outline"
+    elif looks_like_stock(body):
+        protected(BILLET_READER, ["stock"], body, name)
+        outcome["kind"] = "stock"
+    else:
+        outcome["key"], _ = part_result(body, name, sha256, DatabaseStore())
+    return outcome
+
+
+@contextmanager
+def _signs_of_life(sha256: str) -> Iterator[None]:
+    """Say every BEAT_S that a part is still being read."""
+    ended = threading.Event()
+
+    def beat() -> None:
+        while not ended.wait(BEAT_S):
+            with transaction() as session:
+                session.execute(update(PartUpload).where(PartUpload.sha256 == sha256).values(beat=now()))
+
+    thread = threading.Thread(target=beat, daemon=True)
+    thread.start()
+    try:
+        yield
+    finally:
+        ended.set()
+        thread.join()
 
 
 @queue.task(name="evaluate", queue=ROUTES)
@@ -89,6 +126,15 @@ def evaluate_project(evaluation_id: int) -> None:
 
 def _wanted(row: Evaluation | None, project: Project | None) -> bool:
     return row is not None and project is not None and not row.stop and project.head == row.revision
+
+
+def line_of(report: dict[str, Any]) -> dict[str, Any]:
+    """What the list of projects shows of a report."""
+    setups, left = report["setups"], report["comparison"]
+    return {
+        "positions": sum(len(one["positions"]) for one in setups), "registers": sum(len(one["offsets"]) for one in setups),
+        "time_s": sum(one["time_s"] for one in setups) if setups else None, "left_mm3": left["left_volume_mm3"] if left else None,
+    }  # fmt: skip
 
 
 def _broke(how: str) -> dict[str, Any]:
@@ -144,5 +190,6 @@ def _evaluate(evaluation_id: int) -> dict[str, Any]:
         return {"status": "failed", "problem": bad.told()}
     except Exception as broken:
         log.exception("evaluation %s broke down", evaluation_id)
-        return {"status": "failed", "problem": _broke(f"{type(broken).__name__}: {broken}")}
-    return {"status": "done", "share": 1.0, "report": report.told(), "stills": stills}
+        return {"status": "failed", "problem": _broke(str(broken) or "no reason given")}
+    told = report.told()
+    return {"status": "done", "share": 1.0, "report": told, "line": line_of(told), "stills": stills}

@@ -7,7 +7,11 @@ import logging
 import sys
 
 from pelvrak.server.jobs.apart import prepare
-from pelvrak.server.jobs.app import ROUTES, queue
+from pelvrak.server.jobs.app import queue
+from pelvrak.server.jobs.handing import PARTS, ROUTES
+
+# Files are read by processes of their own: a slow one does not keep the others waiting.
+READERS = 3
 
 
 def _load() -> None:
@@ -16,9 +20,12 @@ def _load() -> None:
 
 
 async def work(queues: list[str]) -> None:
-    """One job at a time: a job uses every core by itself."""
+    """Routes one at a time, since a route uses every core by itself; several files at once."""
+    at_once = READERS if queues == [PARTS] else 1
     async with queue.open_async():
-        await queue.run_worker_async(queues=queues, concurrency=1, listen_notify=True, fetch_job_polling_interval=2.0)
+        await queue.run_worker_async(
+            queues=queues, concurrency=at_once, listen_notify=True, fetch_job_polling_interval=2.0
+        )
 
 
 if __name__ == "__main__":

@@ -1,0 +1,41 @@
+"""How are the shop's libraries kept from being overwritten? Each has a revision, told as ETag and asked for as If-Match (RFC 9110)."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import Header, Response
+from sqlalchemy.orm import Session
+
+from pelvrak.server.api.problems import Refused
+from pelvrak.server.db.models import Library
+
+IfMatch = Annotated[str | None, Header(max_length=40)]
+
+
+def revision_of(session: Session, name: str, lock: bool = False) -> int:
+    """How often a library was changed."""
+    row = session.get(Library, name, with_for_update=lock)
+    return row.revision if row else 0
+
+
+def tell_revision(response: Response, revision: int) -> None:
+    """Say with an answer which revision it is of."""
+    response.headers["ETag"] = f'"{revision}"'
+    response.headers["Cache-Control"] = "no-cache"
+
+
+def changed(session: Session, name: str, based_on: str | None, response: Response) -> None:
+    """Count a change of a library, refused when someone else changed it since the revision it is based on.
+
+    Without a revision nothing is compared: who brings a file in beside what is there takes nothing away.
+    """
+    now = revision_of(session, name, lock=True)
+    if based_on is not None and based_on.strip().removeprefix("W/").strip('"') not in (str(now), "*"):
+        raise Refused(
+            409, "library.stale", name, f"the {name} were changed elsewhere since you opened them",
+            "look at them as they are now, then make your change again",
+        )  # fmt: skip
+    session.merge(Library(name=name, revision=now + 1))
+    session.flush()
+    tell_revision(response, now + 1)
