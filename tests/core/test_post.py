@@ -6,12 +6,15 @@ import re
 import unittest
 from dataclasses import replace
 
+from scipy.spatial.transform import Rotation
+
 from pelvrak.core.cutting.operations import Drilling, Facing
 from pelvrak.core.cutting.planning import Hole
 from pelvrak.core.cutting.toolpath import Path
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import FaceRef
-from pelvrak.core.program.post import CYCLE_CODES, Planned, Where, post
+from pelvrak.core.program.post import CYCLE_CODES, Head, Planned, Where, post, turn_in_words
+from pelvrak.core.route.registers import _euler
 
 WALL = (FaceRef(face=1, at=(0.0, 0.0, 0.0)),)
 
@@ -106,6 +109,52 @@ class Words(unittest.TestCase):
         self.assertLess(lines.index("G69"), again)
         self.assertIn("M0 (SECOND SIDE)", lines[plane:again])
         self.assertIn("G53 G0 Z0.", lines[plane:again])
+
+    def test_nothing_turns_or_changes_under_a_tool_that_is_down(self):
+        """Wherever the last jog left Z: up before the first tool change and the first rotary word, and before every later one."""
+        here = Where("G55", (("A", -30.0, "M10", "M11"),))
+        program = post(
+            "OP10", "", "p", {}, "b", [replace(self.planned, where=here)], Head(home=(("A", 0.0, "M10", "M11"),))
+        )
+        lines = [re.sub(r"^N\d+ ", "", line) for line in program.text.splitlines()]
+        first = next(i for i, line in enumerate(lines) if "M6" in line or line.startswith("G0 A"))
+        self.assertIn("G53 G0 Z0.", lines[:first])
+        # The rotary goes home at the end, unclamped and clamped, with the spindle up: the next part is loaded as this one was.
+        home = lines.index("G0 A0.")
+        self.assertEqual(lines[home - 1 : home + 2], ["M11", "G0 A0.", "M10"])
+        self.assertIn("G53 G0 Z0.", lines[home - 5 : home])
+        self.assertLess(home, lines.index("M30"))
+
+    def test_the_head_says_what_the_operator_finds(self):
+        head = Head(found_in="G54", number=20, digits=5)
+        text = post(
+            "OP30", "Side", "p", {"G54": (1.0, 2.0, 3.0), "G55": (4.0, 5.0, 6.0)}, "b", [self.planned], head
+        ).text
+        self.assertIn("(G54 X1. Y2. Z3., FOUND BY THE OPERATOR; THE OTHERS ARE TURNED FROM IT)", text)
+        self.assertIn("(G55 X4. Y5. Z6.)", text)
+        self.assertEqual(text.splitlines()[1], "O00020 (OP30 SIDE)")
+
+    def test_block_numbers_end_where_the_control_ends(self):
+        def numbers(last: int) -> list[int]:
+            text = post("OP10", "", "p", {}, "b", [self.planned], Head(last_block=last)).text
+            return [int(line[1:].split()[0]) for line in text.splitlines() if line.startswith("N")]
+
+        count = len(numbers(9999))
+        for last, step in ((9999, 10), (10 * count, 10), (10 * count - 1, 5), (2 * count, 2), (count, 1)):
+            self.assertEqual(numbers(last), [step * i for i in range(1, count + 1)], last)
+        self.assertEqual(numbers(count - 1), [])
+
+    def test_a_plain_turn_is_told_as_one(self):
+        """Against scipy's own rotation vectors: the same plane, and the angle an operator can read."""
+        for vector in ([-30, 0, 0], [0, 45, 0], [0, 0, 90], [10, 20, 30], [180, 0, 0]):
+            turn = Rotation.from_rotvec(vector, degrees=True)
+            told = _euler(turn)
+            self.assertAlmostEqual(
+                (Rotation.from_euler("ZXZ", told, degrees=True) * turn.inv()).magnitude(), 0.0, places=7
+            )
+        self.assertEqual(_euler(Rotation.from_rotvec([-30, 0, 0], degrees=True)), (0.0, -30.0, 0.0))
+        self.assertEqual(turn_in_words((0.0, -30.0, 0.0)), "turned -30. ° about X")
+        self.assertEqual(turn_in_words(_euler(Rotation.from_rotvec([0, 45, 0], degrees=True))), "turned 45. ° about Y")
 
     def test_coordinates_from_another_place(self):
         """Counted from the rotary centre every coordinate is shifted alike, arcs' centres stay where they are from their start."""

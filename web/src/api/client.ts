@@ -3,6 +3,25 @@ import type { components, paths } from './schema'
 
 export const api = createClient<paths>({ baseUrl: '/' })
 
+/** Which revision of a library is shown, by its address; a change says what it is based on, so that nobody's is overwritten. */
+const revisions = new Map<string, string>()
+const libraryOf = (url: string) => new URL(url, location.href).pathname.replace(/\.(json|csv)$/, '')
+
+export function noteRevision(response: Response) {
+  const tag = response.headers.get('etag')
+  if (tag && response.ok) revisions.set(libraryOf(response.url), tag)
+}
+
+api.use({
+  onRequest({ request }) {
+    const based = request.method === 'PUT' && revisions.get(libraryOf(request.url))
+    if (based) request.headers.set('if-match', based)
+  },
+  onResponse({ response }) {
+    noteRevision(response)
+  },
+})
+
 type Schemas = components['schemas']
 export type ProjectState = Schemas['ProjectState']
 export type Plan = Schemas['Plan']

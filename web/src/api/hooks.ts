@@ -7,6 +7,7 @@ import {
   type Features,
   type Fixture,
   type Library,
+  noteRevision,
   type Part,
   type PartState,
   pieceUrl,
@@ -53,8 +54,11 @@ export const useProject = (id: number) =>
 
 const UNDER_WAY = ['queued', 'running']
 
-export const useProjects = () =>
-  useQuery({ queryKey: ['projects'], queryFn: () => answered<ProjectLine[]>(api.GET('/api/projects')) })
+export const useProjects = (archived = false) =>
+  useQuery({
+    queryKey: ['projects', archived],
+    queryFn: () => answered<ProjectLine[]>(api.GET('/api/projects', { params: { query: { archived } } })),
+  })
 
 export const useLibrary = () =>
   useQuery({
@@ -115,6 +119,7 @@ export async function posted<T extends object>(url: string, file: File): Promise
   }
   try {
     const answer = await fetch(url, { method: 'POST', body: form })
+    noteRevision(answer)
     const body = await answer.json()
     return answer.ok ? (body as T) : problemOf(body)
   } catch (error) {

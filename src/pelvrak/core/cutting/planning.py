@@ -20,9 +20,12 @@ from pelvrak.core.cutting.regions import (
     floor_region,
     heights_of,
     offset,
+    open_round,
+    opening_region,
     pieces,
     silhouette,
     smallest_inner_radius,
+    upright_wall,
 )
 from pelvrak.core.cutting.standing import Standing, box_above, top_within, touches
 from pelvrak.core.cutting.toolpath import Move, Path, Round, fitted, move_length
@@ -36,6 +39,8 @@ from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.machine.index import TurningLine
 
 MARGIN_MM = 2.0
+# Smaller than this no shop keeps: common practice, no source.
+SMALLEST_CUTTER_MM = 0.5
 CHAMFER_TIP_MM = 0.5
 
 
@@ -207,9 +212,10 @@ def _contours(operation: Outline, job: Job) -> list[tuple[Polygon, float | None]
     contours: list[tuple[Polygon, float | None]] = []
     for ref in operation.faces:
         face = face_of(job.part.part, ref, operation.name)
-        if face.kind == "cylinder":
-            region, bottom, _ = bore_region(job.part.part, face, job.zero_from_work, operation.name)
-            contours.append((region, bottom))
+        if face.kind == "cylinder" or (operation.side == "inside" and upright_wall(face, job.zero_from_work)):
+            region, bottom, _ = opening_region(job.part, face, job.zero_from_work, operation.name)
+            if not any(known.equals(region) for known, _ in contours):
+                contours.append((region, bottom))
         else:
             region, height = floor_region(job.part.part, face, job.zero_from_work, operation.name)
             contours.append((Polygon(region.exterior), height if operation.side == "inside" else None))
@@ -376,36 +382,47 @@ def _rooms(operation: Pocket, job: Job) -> list[tuple[Polygon, float]]:
     if operation.nest is not None:
         room, floor = _room(job, operation.nest, operation)
         return [(piece, floor) for piece in pieces(room)]
-    out = []
+    out: list[tuple[Polygon, float]] = []
     for ref in operation.faces:
         face = face_of(job.part.part, ref, operation.name)
-        if face.kind == "cylinder":
-            region, bottom, _ = bore_region(job.part.part, face, job.zero_from_work, operation.name)
-            out.append((region, bottom - operation.below))
+        if upright_wall(face, job.zero_from_work) or face.kind == "cylinder":
+            region, bottom, _ = opening_region(job.part, face, job.zero_from_work, operation.name)
+            if not any(known.equals(region) for known, _ in out):
+                out.append((region, bottom - operation.below))
         else:
             out.append(floor_region(job.part.part, face, job.zero_from_work, operation.name))
     return out
 
 
+def _open_sides(operation: Pocket, job: Job, region: Polygon, bottom: float) -> BaseGeometry:
+    """The region with room to run out where it is open to a side."""
+    if operation.nest is not None:
+        return region
+    return open_round(job.part, region, bottom, job.zero_from_work, job.tool.DC + operation.leave_side + MARGIN_MM)
+
+
 def _plan_pocket(operation: Pocket, job: Job) -> None:
     for region, bottom in _rooms(operation, job):
         bottom += operation.leave_floor
-        inner = offset(region, -(job.radius + operation.leave_side))
+        whole = _open_sides(operation, job, region, bottom - operation.leave_floor)
+        inner = offset(whole, -(job.radius + operation.leave_side))
+        # Beyond half the cutter out there is nothing to be had.
+        inner = inner.intersection(offset(region, 0.6 * job.tool.DC)) if whole.area > region.area + 1e-3 else inner
         if not pieces(inner):
             fits = 2 * smallest_inner_radius(region)
             job.note(
                 operation, "cut.tool_too_big", "error",
-                f"{job.tool.name} does not fit into the pocket; Ø{fits:.1f} would reach every corner.",
+                f"{job.tool.name} does not fit into the pocket; {_would_reach(fits)}.",
                 _at_height(np.array(region.representative_point().coords), bottom)[0],
                 measured=job.tool.DC, limit=round(fits, 2), unit="mm",
             )  # fmt: skip
             continue
-        missed = region.area - offset(inner, job.radius + operation.leave_side).area
+        missed = region.difference(offset(inner, job.radius + operation.leave_side)).area
         if operation.leave_side == 0 and missed > 0.5:
             fits = 2 * smallest_inner_radius(region)
             job.note(
                 operation, "cut.corners_left", "warning",
-                f"{job.tool.name} leaves {missed:.1f} mm² in the corners; Ø{fits:.1f} would reach them.",
+                f"{job.tool.name} leaves {missed:.1f} mm² in the corners; {_would_reach(fits)}.",
                 _at_height(np.array(region.representative_point().coords), bottom)[0],
                 measured=job.tool.DC, limit=round(fits, 2), unit="mm",
             )  # fmt: skip
@@ -421,6 +438,15 @@ def _plan_pocket(operation: Pocket, job: Job) -> None:
             for z in _levels(top, bottom, operation.step_down):
                 _clear_level(operation, job, piece, rings, above, z)
                 above = z
+
+
+def _would_reach(fits: float) -> str:
+    """Which cutter gets into every corner; into square ones none does."""
+    return (
+        f"Ø{fits:.1f} would reach every corner"
+        if fits >= SMALLEST_CUTTER_MM
+        else "its corners are square, and no turning cutter reaches into those"
+    )
 
 
 def _rings(piece: Polygon, step: float) -> list[Floats]:

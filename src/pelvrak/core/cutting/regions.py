@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import numpy as np
-from shapely import MultiPolygon, Polygon, unary_union
+from shapely import MultiPolygon, Point, Polygon, unary_union
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, to_solid, transformed
-from pelvrak.core.geometry.part import Face, Part
+from pelvrak.core.geometry.part import Face, Part, PartModel
 from pelvrak.core.geometry.rigid import moved, turned
 
 SQUARE_COS = 1 - 1e-6
 ROUND_STEPS = 48
+# A wall's middle lies this near to the section through it, mm: what the part's mesh is off.
+ON_WALL_MM = 0.05
 
 
 def loop_points(part: Part, loop: tuple[int, ...], zero_from_work: Floats) -> Floats:
@@ -82,8 +84,18 @@ def _rises(part: Part, face: Face, loop: tuple[int, ...], zero_from_work: Floats
     return False
 
 
+def upright_wall(face: Face, zero_from_work: Floats) -> bool:
+    """Whether a face is a plane or hollow round wall that stands upright."""
+    if face.normal is not None:
+        return bool(abs(turned(zero_from_work, np.array(face.normal))[2]) < 1e-6)
+    return bool(face.kind == "cylinder" and face.axis is not None and abs(turned(zero_from_work, np.array(face.axis))[2]) > SQUARE_COS)  # fmt: skip
+
+
 def bore_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon, float, float]:
-    """Disc of a hollow cylinder standing upright, with its bottom and top height."""
+    """Disc of a hollow cylinder standing upright that goes all the way round, with its bottom and top height.
+
+    Raises BadInput for anything else: a rounded corner is a cylinder too, and no bore.
+    """
     if (
         face.kind != "cylinder"
         or not face.hollow
@@ -98,10 +110,67 @@ def bore_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> t
         raise BadInput(
             "cut.not_square", where, f"bore {face.number} does not stand upright here", "pick an upright bore"
         )
+    if not any(face.number in hole.faces for hole in part.holes):
+        goes = "" if face.turn_deg is None else f" of {face.turn_deg:.0f}°"
+        raise BadInput(
+            "cut.not_a_bore", where, f"face {face.number} is a rounded corner{goes}, R{face.radius:g}, and no bore",
+            "pick the floor, or for a through opening a wall of it with a pocket or an inside outline",
+        )  # fmt: skip
     centre = moved(zero_from_work, np.array(face.axis_point))
     angles = np.linspace(0, 2 * np.pi, max(64, int(face.radius * 24)), endpoint=False)
     ring = centre[:2] + face.radius * np.column_stack([np.cos(angles), np.sin(angles)])
     return Polygon(ring), *heights_of(part, face, zero_from_work)
+
+
+def opening_region(model: PartModel, face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon, float, float]:
+    """The opening that an upright wall is one of: its outline half-way up the wall, with the wall's bottom and top height.
+
+    A bore is its own. Raises BadInput where the wall closes nothing in: it is open to a side.
+    """
+    if face.kind == "cylinder" and any(face.number in hole.faces for hole in model.part.holes):
+        return bore_region(model.part, face, zero_from_work, where)
+    if not upright_wall(face, zero_from_work):
+        raise BadInput(
+            "cut.not_square",
+            where,
+            f"face {face.number} does not stand upright here",
+            "pick a floor, or an upright wall",
+        )
+    low, high = heights_of(model.part, face, zero_from_work)
+    rings = to_solid(transformed(model.mesh, zero_from_work)).slice((low + high) / 2).to_polygons()
+    # Rings round air go the other way round.
+    holes = [Polygon(ring) for ring in rings if len(ring) > 2 and _area(ring) < -1e-6]
+    own = model.mesh.triangles[model.mesh.label == face.number]
+    middle = moved(zero_from_work, model.mesh.vertices[own].reshape(-1, 3).mean(axis=0) if face.normal is not None else _on_wall(model, face))  # fmt: skip
+    near = [(ring.exterior.distance(Point(middle[:2])), ring) for ring in holes]
+    closest = min(near, key=lambda one: one[0], default=None)
+    if closest is None or closest[0] > ON_WALL_MM:
+        raise BadInput(
+            "cut.open_side",
+            where,
+            f"the walls round face {face.number} are open to a side",
+            "pick its floor, or an outside outline",
+        )
+    return closest[1], low, high
+
+
+def _on_wall(model: PartModel, face: Face) -> Floats:
+    """A place on a face's own mesh: the corner nearest to its middle."""
+    corners = model.mesh.vertices[model.mesh.triangles[model.mesh.label == face.number]].reshape(-1, 3)
+    nearest: Floats = corners[int(np.argmin(np.linalg.norm(corners - corners.mean(axis=0), axis=1)))]
+    return nearest
+
+
+def open_round(model: PartModel, region: Polygon, bottom: float, zero_from_work: Floats, room: float) -> BaseGeometry:
+    """A floor's region grown by `room` over the sides where no wall of the part stands: there a tool may run out, mm."""
+    above = to_solid(transformed(model.mesh, zero_from_work)).trim_by_plane([0.0, 0.0, 1.0], bottom + 0.01)
+    walls = unary_union([Polygon(ring) for ring in above.project().to_polygons() if len(ring) > 2 and _area(ring) > 0])
+    holes = unary_union([Polygon(ring) for ring in above.project().to_polygons() if len(ring) > 2 and _area(ring) < 0])
+    stands = walls.difference(holes).buffer(-0.002).buffer(0.002)
+    grown = region.buffer(room, quad_segs=ROUND_STEPS).difference(stands)
+    # Only what hangs together with the floor itself.
+    kept = [piece for piece in pieces(grown) if piece.intersection(region).area > 1e-3]
+    return unary_union([region, *kept])
 
 
 def silhouette(mesh: Mesh, zero_from_work: Floats) -> Polygon:

@@ -135,7 +135,8 @@ class Control(Frozen):
     """What the control can do. extended: how many registers beyond the standard six; reserved: not to be given out;
 
     tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by itself;
-    shortest_way: a rotary axis goes the short way round.
+    shortest_way: a rotary axis goes the short way round; program_digits: in which program numbers are written; last_block: the
+    largest block number.
     """
 
     registers: tuple[Register, ...] = STANDARD
@@ -144,6 +145,8 @@ class Control(Frozen):
     tilted_plane: bool = False
     follows_rotation: bool = False
     shortest_way: bool = False
+    program_digits: Literal[4, 5] = 4
+    last_block: Annotated[int, Field(ge=999, le=99_999_999)] = 9999
 
     def all_registers(self) -> tuple[str, ...]:
         """Every register it has, in the order they are given out, those that are reserved too."""

@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from pelvrak.core.cutting.operations import Drilling, Operation
 from pelvrak.core.cutting.planning import Hole
@@ -45,6 +46,21 @@ class Planned:
 
 
 @dataclass(frozen=True)
+class Head:
+    """What stands round the operations. number: of the program, 0 for one made of its name; digits: in which it is written;
+
+    last_block: the largest block number the control takes; found_in: the register the operator finds, from which the others
+    are turned; home: name, angle (degrees), clamp and unclamp code of each rotary axis where the next work is loaded.
+    """
+
+    number: int = 0
+    digits: int = 4
+    last_block: int = 9999
+    found_in: str = ""
+    home: tuple[tuple[str, float, str, str], ...] = ()
+
+
+@dataclass(frozen=True)
 class Program:
     """Program text, and for each visit of an operation the line (from 0) that makes each of its moves."""
 
@@ -67,17 +83,26 @@ def _comment(text: str) -> str:
 class _Writer:
     def __init__(self) -> None:
         self.lines: list[str] = []
-        self.number = 0
+        self.blocks: list[int] = []
         self.modal: dict[str, str] = {}
 
     def plain(self, text: str) -> None:
         self.lines.append(text)
 
     def block(self, *words: str) -> int:
-        """Write a block with its sequence number; returns its line."""
-        self.number += 10
-        self.lines.append(f"N{self.number} " + " ".join(words))
+        """Write a block, to be numbered; returns its line."""
+        self.blocks.append(len(self.lines))
+        self.lines.append(" ".join(words))
         return len(self.lines) - 1
+
+    def numbered(self, last: int) -> str:
+        """The text with its blocks numbered by the widest step of 10, 5, 2 and 1 that ends by `last`, or not at all."""
+        step = next((step for step in (10, 5, 2, 1) if step * len(self.blocks) <= last), None)
+        lines = list(self.lines)
+        for count, line in enumerate(self.blocks, start=1):
+            if step is not None:
+                lines[line] = f"N{step * count} {lines[line]}"
+        return "\n".join(lines) + "\n"
 
     def changed(self, *words: tuple[str, str]) -> list[str]:
         """Words whose value differs from the last of the same address."""
@@ -99,26 +124,31 @@ def post(
     registers: dict[str, Vector],
     billet: str,
     operations: list[Planned],
+    head: Head | None = None,
 ) -> Program:
     """The program of one setup: safe start, each operation with its tool, safe end.
 
     Units mm (G21), absolute (G90), feed per minute (G94), tool length by G43 H = tool number. Before
-    every operation the offset register is written again. registers: what each holds. Before the work is turned the
-    spindle goes up.
+    every operation the offset register is written again. registers: what each holds. Before the first tool change and
+    whenever the work is turned the spindle goes up; at the end the work is turned back to where it was loaded.
     """
+    head = head or Head()
     operations = [_shifted(one) for one in operations]
     w = _Writer()
     lines: dict[str, list[int]] = {}
-    digits = "".join(c for c in name if c.isdigit()) or "1"
+    number = head.number or int("".join(c for c in name if c.isdigit()) or "1")
     w.plain("%")
-    w.plain(f"O{int(digits):04d} {_comment(f'{name} {title}')}")
+    w.plain(f"O{number:0{head.digits}d} {_comment(f'{name} {title}')}")
     w.plain(_comment(part))
     w.plain(_comment(f"incoming {billet}"))
     for register, value in registers.items():
-        w.plain(_comment(f"{register} X{_number(value[0])} Y{_number(value[1])} Z{_number(value[2])}"))
+        found = ", found by the operator; the others are turned from it" if register == head.found_in else ""
+        w.plain(_comment(f"{register} X{_number(value[0])} Y{_number(value[1])} Z{_number(value[2])}{found}"))
     for tool in {p.tool.place: p.tool for p in operations}.values():
         w.plain(_comment(f"T{tool.place} {tool.name}, out {tool.overhang:g}"))
     w.block("G21", "G17", "G90", "G40", "G49", "G80", "G94")
+    # Wherever the last jog left it: nothing turns or changes under a tool that is down.
+    w.block("G53", "G0", "Z0.")
     current: int | None = None
     stands: dict[str, float] = {}
     plane: tuple[Vector, Vector] | None = None
@@ -151,6 +181,7 @@ def post(
             plane = None
         if there.tilted is not None and plane is None:
             # A plane turned about zero by I, J, K (about Z, the new X, the new Z), and the tool set square to it.
+            w.plain(_comment(f"plane {turn_in_words(there.tilted)}"))
             i, j, k = (_number(angle) for angle in there.tilted)
             x, y, z = (_number(value) for value in there.plane_at)
             w.block("G68.2", f"X{x}", f"Y{y}", f"Z{z}", f"I{i}", f"J{j}", f"K{k}")
@@ -170,10 +201,26 @@ def post(
         w.block("G69")
     w.block("G53", "G0", "Z0.")
     w.block("M5")
+    if stands:
+        # The next work is loaded, and its zero found, as this one was.
+        _turn(w, Where("", head.home), stands)
     w.block("G53", "G0", "Y0.")
     w.block("M30")
     w.plain("%")
-    return Program("\n".join(w.lines) + "\n", lines)
+    return Program(w.numbered(head.last_block), lines)
+
+
+def turn_in_words(tilted: tuple[float, float, float]) -> str:
+    """Turns about Z, the new X and the new Z (degrees) as one turn that can be read: by how much, about what."""
+    turn = Rotation.from_euler("ZXZ", tilted, degrees=True).as_rotvec(degrees=True)
+    angle = float(np.linalg.norm(turn))
+    if angle < 1e-6:
+        return "not turned"
+    way = turn / angle
+    axis = int(np.argmax(np.abs(way)))
+    if abs(way[axis]) > 1 - 1e-9:
+        return f"turned {_number(float(np.sign(way[axis])) * angle)} ° about {'XYZ'[axis]}"
+    return f"turned {_number(angle)} ° about {' '.join(_number(float(c)) for c in way)}"
 
 
 def _turn(w: _Writer, there: Where, stands: dict[str, float]) -> None:

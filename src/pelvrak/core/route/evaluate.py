@@ -30,7 +30,7 @@ from pelvrak.core.holding.facts import HoldFacts, in_frame
 from pelvrak.core.holding.hold import fixtures_of
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.machine.travel import check_table
-from pelvrak.core.program.post import Planned, Program, post
+from pelvrak.core.program.post import Head, Planned, Program, post
 from pelvrak.core.route.ahead import ahead
 from pelvrak.core.route.holding import held_for_cutting, held_in, safety_of
 from pelvrak.core.route.jaws import (
@@ -51,7 +51,7 @@ from pelvrak.core.route.loads import safety_findings
 from pelvrak.core.route.needed import positions_needed, turned_for
 from pelvrak.core.route.offsets import known_in_time, offsets_of, wrong_centre
 from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_json, stock_pieces
-from pelvrak.core.route.plan import Plan, Setup
+from pelvrak.core.route.plan import Plan, Setup, program_numbers
 from pelvrak.core.route.registers import Load, give_registers, held_by, load_name, values_of, where
 from pelvrak.core.route.report import (
     BilletReport,
@@ -336,6 +336,7 @@ def _setup(
         *placed.findings, *turning.findings, *known_in_time(turning, index, load), *swings(run, turning, incoming_key, tools, reports),
         *order_findings(setup, index, turning.time_between, change_s), *_lying(run, turning, index, reports),
     )  # fmt: skip
+    told = (*told, *_program_number(setup, placed.machine), *_places(setup, placed.machine, tools))
     findings = [_with_pointers(finding, index) for finding in told]
     findings += [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
     findings += [_with_pointers(f, index) for f in foretold]
@@ -378,6 +379,38 @@ def _setup(
             "findings": tuple(findings),
         }
     )
+
+
+def _program_number(setup: Setup, machine: Machine) -> list[Finding]:
+    digits = machine.control.program_digits
+    if setup.program_number is None or setup.program_number < 10**digits:
+        return []
+    return [
+        Finding(
+            code="program.number", severity="error", setup=setup.name, stage="cut",
+            sentence=f"The control of {machine.name} takes program numbers of {digits} digits; {setup.name} is O{setup.program_number}.",
+            measured=float(setup.program_number), limit=float(10**digits - 1),
+            cures=(Cure(label="Number it by its name", path="program_number", value=None),),
+        )
+    ]  # fmt: skip
+
+
+def _places(setup: Setup, machine: Machine, tools: dict[str, Tool]) -> list[Finding]:
+    """Tools of the setup whose place the machine's changer does not have."""
+    most = machine.changer.places
+    used = dict.fromkeys(operation.tool for operation in setup.operations)
+    order = list(tools)
+    taken = {tool.place for tool in tools.values()}
+    free = next((place for place in range(1, most + 1) if place not in taken), None)
+    return [
+        Finding(
+            code="cut.no_place", severity="error", setup=setup.name, stage="cut",
+            sentence=f"{tools[name].name} is in place {tools[name].place}; the changer of {machine.name} has {most}.",
+            measured=float(tools[name].place), limit=float(most),
+            cures=() if free is None else (Cure(label=f"Put it in place {free}", path=f"/tools/{order.index(name)}/place", value=free),),
+        )
+        for name in used if name in tools and tools[name].place > most
+    ]  # fmt: skip
 
 
 def _lying(run: Run, turning: Turning, index: int, reports: list[OperationReport]) -> list[Finding]:
@@ -424,6 +457,10 @@ def _operations(
         reports.append(report)
         if report.key is not None:
             key, stock_volume = report.key, report.outgoing_volume_mm3
+    if reports and stood is not None and "" in turning.turned:
+        # The work is turned back at the end, for the next one to be loaded.
+        back = turning.time_between(stood, "")
+        reports[-1] = reports[-1].model_copy(update={"time_s": reports[-1].time_s + back})
     program_key, program = _program(run, turning, planned, about)
     return Done([_with_lines(report, program) for report in reports], key, stock_volume, program_key)
 
@@ -644,13 +681,23 @@ def _removal(operation: Operation, tool: Tool, feed: float) -> Reckoned | None:
 
 
 def _program(run: Run, turning: Turning, planned: list[Planned], about: str) -> tuple[str, Program]:
-    setup = turning.setup
+    setup, control = turning.setup, turning.machine.control
     used = dict.fromkeys([one.where.register for one in planned] or [setup.offset_register])
+    turned_from = (
+        setup.offset_register if any(r != setup.offset_register for r in used) and turning.machine.rotary else ""
+    )
+    if turned_from:
+        used = dict.fromkeys([turned_from, *used])
+    home = turning.turned.get("")
     values = {register: held_by(turning, register) for register in used}
     program = post(
         setup.name, setup.title, f"{run.plan.name} REV {run.plan.part.revision}",
         {register: as_vector(np.array([one.value for one in told])) for register, told in values.items() if told is not None},
         about, planned,
+        Head(
+            program_numbers(run.plan)[setup.name], control.program_digits, control.last_block, turned_from,
+            () if home is None else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in turning.machine.rotary),
+        ),
     )  # fmt: skip
     key = key_of("program", VERSION, program.text)
     run.done += 1

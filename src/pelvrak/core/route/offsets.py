@@ -87,6 +87,8 @@ def _users(turning: Turning) -> dict[str, list[int]]:
     """The visits that count from each register, by their number in the program."""
     out: dict[str, list[int]] = {}
     for number, visit in enumerate(turning.visits):
+        if visit.position not in turning.stations:
+            continue  # it cannot be reached, and counts from nowhere
         try:
             register, _ = counted_from(turning, visit)
         except BadInput:

@@ -46,11 +46,12 @@ class Setup(Frozen):
 
     positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its register, all from
     the rotary centre, or in a plane the control turns; order: each operation through all its positions, or all that is cut at one
-    position before the work turns. load: setups of one name stand on the machine together and share its registers; "": alone.
+    position before the work turns. program_number: of its program; None: by its name, next to those taken. load: setups of one name stand on the machine together and share its registers; "": alone.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
     title: Annotated[str, Field(max_length=60)] = ""
+    program_number: Annotated[int, Field(ge=1, le=99_999)] | None = None
     machine: str = "vertical-760"
     offset_register: Register = "G54"
     seat: Seat = Seat()
@@ -99,11 +100,28 @@ class Plan(Frozen):
             ("fixtures", [fixture.id for fixture in self.fixtures]),
             ("machines", [machine.id for machine in self.machines]),
             ("tool places", [str(tool.place) for tool in self.tools]),
+            ("programs", [f"O{setup.program_number:04d}" for setup in self.setups if setup.program_number is not None]),
         ):
             twice = sorted({name for name in names if names.count(name) > 1})
             if twice:
                 raise ValueError(f"two {what} are called {twice[0]}: give each its own")
         return self
+
+
+def program_numbers(plan: Plan) -> dict[str, int]:
+    """The number of every setup's program, each another: as typed, else by the digits of its name, else the next that is free."""
+    taken = {setup.program_number for setup in plan.setups if setup.program_number is not None}
+    out: dict[str, int] = {}
+    for setup in plan.setups:
+        number = setup.program_number
+        if number is None:
+            digits = int("".join(c for c in setup.name if c.isdigit())[:6] or "1")
+            number = digits if 1 <= digits <= 9999 else 1
+            while number in taken:
+                number += 1
+            taken.add(number)
+        out[setup.name] = number
+    return out
 
 
 def plan_from_json(text: str | bytes, where: str = "plan") -> Plan:

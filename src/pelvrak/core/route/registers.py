@@ -82,6 +82,12 @@ def give_registers(out: Turning, plan: Plan, load: Load) -> None:
                 taken[free] = name
                 out.registers[name] = free
     for register, who in taken.items():
+        if register in control.reserved:
+            free = control.free_register({*taken, *claimed})
+            out.findings.append(wrong(
+                setup, "offsets.reserved", f"{register}, which {setup.name} keeps {who} in, is reserved on {out.machine.name}.",
+                *_register_cure(out, register, free), stage="seat",
+            ))  # fmt: skip
         if register not in control.all_registers():
             out.findings.append(_wrong(setup, "offsets.no_register", f"The control of {out.machine.name} has no register {register}, which {setup.name} keeps {who} in."))  # fmt: skip
     tool_tilts = {a.name for a in out.machine.rotary} & {a.name for a in out.machine.chain(out.machine.spindle.rides)}
@@ -89,6 +95,17 @@ def give_registers(out: Turning, plan: Plan, load: Load) -> None:
         out.findings.append(_wrong(setup, "offsets.no_tilted_plane", f"The control of {out.machine.name} has no tilted plane: run {setup.name} by registers or from the rotary centre."))  # fmt: skip
     if tool_tilts and setup.rotary_run != "tilted_plane" and len(out.turned) > 1:
         out.findings.append(_wrong(setup, "offsets.tool_tilts", f"{out.machine.name} tilts its tool: only the control's tilted plane knows how long it is."))  # fmt: skip
+
+
+def _register_cure(turning: Turning, register: str, free: str | None) -> tuple[Cure, ...]:
+    """Another register where one was typed."""
+    setup = turning.setup
+    paths = [
+        *(["offset_register"] if setup.offset_register == register else []),
+        *(f"seat/zeros/{i}/offset_register" for i, zero in enumerate(setup.seat.zeros) if zero.offset_register == register),
+        *(f"positions/{i}/offset_register" for i, one in enumerate(setup.positions) if one.offset_register == register),
+    ]  # fmt: skip
+    return (Cure(label=f"Use {free}", path=paths[0], value=free),) if free and len(paths) == 1 else ()
 
 
 def _one_place(turning: Turning, one: str, two: str) -> bool:
@@ -214,4 +231,6 @@ def _euler(turn: Rotation) -> tuple[float, float, float]:
         warnings.simplefilter("ignore")  # straight up the first and third are one; scipy then takes the third as 0
         values: Any = turn.as_euler("ZXZ", degrees=True)
     a, b, c = (float(round(v, 6)) + 0.0 for v in values)
-    return a, b, c
+    # The same plane is (a ± 180, -b, c ∓ 180) too: a plain turn about X is told as one.
+    other = ((a + 360) % 360 - 180, -b + 0.0, (c + 360) % 360 - 180)
+    return min((a, b, c), other, key=lambda one: abs(one[0]) + abs(one[2]))

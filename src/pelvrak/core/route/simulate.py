@@ -31,6 +31,7 @@ from pelvrak.core.machine.slides import met_by_slides, slides
 from pelvrak.core.machine.travel import check_travel
 from pelvrak.core.route.holding import holding_field
 from pelvrak.core.route.pieces import mesh_from_bytes, path_json, stock_pieces
+from pelvrak.core.route.removal import removal_findings
 from pelvrak.core.route.report import WrappedFact
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import RAPID, STOPPED, Hits, Sweep, cut, test
@@ -147,6 +148,16 @@ def simulate(
         findings += check_travel(station.machine, least, most, station.setup, operation.name)
         findings += slides_trouble(trouble, station, lines, lying, tool.gauge_length)
         travel = [least.tolist(), most.tolist()]
+    findings += removal_findings(
+        operation,
+        tool,
+        station.setup,
+        job.holes,
+        trouble.lines,
+        hits.removed,
+        float(ends_at[-1]),
+        station.zero_from_work,
+    )
     loads = load_over_time(hits, ends_at)
     facts = {
         "time_s": float(ends_at[-1]), "most_removal_cm3_min": max(loads["removal"]),

@@ -69,7 +69,8 @@ def _turns(turning: Turning) -> list[Turn]:
     """Positions that follow one another in the program, each pair once: how it is called, and the angles before and after."""
     order = [visit.position for visit in turning.visits if visit.position in turning.turned]
     first = [""] if "" in turning.turned and turning.machine.rotary else []
-    walk = [*first, *order]
+    # At the end the work is turned back to where it was loaded.
+    walk = [*first, *order, *(first if order else [])]
     pairs = dict.fromkeys((a, b) for a, b in zip(walk, walk[1:], strict=False) if a != b)
     called = {name: name or "as it is seated" for name in walk}
     return [(f"from {called[a]} to {called[b]}", turning.turned[a].angles, turning.turned[b].angles) for a, b in pairs]

@@ -1,0 +1,92 @@
+"""What did an operation take off: anything at all, and was a reamer or a tap given the hole it needs?"""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from pelvrak.core.cutting.operations import Drilling, Operation
+from pelvrak.core.cutting.planning import Hole
+from pelvrak.core.cutting.toolpath import Chords
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.rigid import inverse, moved
+from pelvrak.core.stock.cut import RAPID
+
+# Less than this is what rays know of a wall that was there, mm³.
+CRUMB_MM3 = 0.5
+# What a reamer may take on the diameter at most: common practice, no source (0.1 to 0.4 mm up to Ø20, to 0.5 above).
+REAMED_LEAST, REAMED_SHARE, REAMED_MOST = 0.4, 0.025, 0.8
+# A tapping hole may be this much tighter than size less pitch, of the pitch: below it the tap is in solid.
+TAP_TIGHT = 0.15
+# The tool comes from over the hole and goes on under it, so a hole reckoned narrower than this share was none.
+SOLID_SHARE = 0.5
+
+
+def reaming_limit(diameter: float) -> float:
+    """The most a reamer of a diameter may take on it, mm."""
+    return min(max(REAMED_LEAST, REAMED_SHARE * diameter), REAMED_MOST)
+
+
+def hole_before(tool_diameter: float, removed: float, depth: float) -> float:
+    """The diameter of the hole that a straight cutter found, from what it took off over a depth: d² = D² - 4V/(π·h), mm."""
+    return math.sqrt(max(0.0, tool_diameter**2 - 4 * removed / (math.pi * max(depth, 1e-9))))
+
+
+def removal_findings(
+    operation: Operation, tool: Tool, setup: str, holes: list[Hole], lines: Chords, removed: Floats, seconds: float, zero_from_work: Floats
+) -> list[Finding]:  # fmt: skip
+    """Findings of what an operation took off. lines: its chords (zero frame), removed: by each, mm³; seconds: it runs."""
+
+    def found(code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any) -> Finding:
+        place = () if at is None else (as_vector(moved(inverse(zero_from_work), at)),)
+        return Finding(code=code, severity=severity, setup=setup, operation=operation.id, stage="cut", sentence=sentence, place=place, **more)  # fmt: skip
+
+    out: list[Finding] = []
+    cycle = operation.cycle if isinstance(operation, Drilling) else ""
+    if cycle in ("ream", "tap"):
+        for hole in holes:
+            near = np.hypot(lines.ends[:, 0] - hole.x, lines.ends[:, 1] - hole.y) < 1e-3
+            out += _finished_hole(found, cycle, operation.name, tool, hole, float(removed[near].sum()))
+        if cycle == "tap":
+            return out
+    if removed.sum() < CRUMB_MM3:
+        moves = int((lines.what != RAPID).sum())
+        out.append(found(
+            "cut.removes_nothing", "warning",
+            f"{operation.name} removes nothing: {moves} {'move' if moves == 1 else 'moves'} and {seconds:.0f} s in air. "
+            "It is cut already, or from the other side.",
+            measured=round(float(removed.sum()), 3), limit=CRUMB_MM3, unit="mm³",
+        ))  # fmt: skip
+    return out
+
+
+def _finished_hole(found: Any, cycle: str, name: str, tool: Tool, hole: Hole, removed: float) -> list[Finding]:
+    at = np.array([hole.x, hole.y, hole.start])
+    depth = hole.start - hole.bottom
+    where = f"at X{hole.x:.2f} Y{hole.y:.2f}"
+    if cycle == "ream":
+        was = hole_before(tool.DC, removed, depth)
+        takes, limit = tool.DC - was, reaming_limit(tool.DC)
+        if takes <= limit:
+            return []
+        said = "in solid metal" if was < SOLID_SHARE * tool.DC else f"in a hole Ø{was:.2f}, {takes:.2f} mm too tight"
+        return [found(
+            "cut.ream_in_solid", "error",
+            f"{name} reams {where} {said}: {removed:.0f} mm³. Drill to Ø{tool.DC - limit / 2:.1f} first.", at,
+            measured=round(takes, 3), limit=limit, unit="mm",
+        )]  # fmt: skip
+    assert tool.TP is not None
+    size = tool.DC - tool.TP
+    was = hole_before(size, removed, depth)
+    if size - was <= TAP_TIGHT * tool.TP:
+        return []
+    said = "in solid metal" if was < SOLID_SHARE * size else f"in a hole Ø{was:.2f}"
+    return [found(
+        "cut.tap_in_solid", "error", f"{name} taps {where} {said}. Drill to Ø{size:g} first (size less pitch, ISO 2306).", at,
+        measured=round(was, 3), limit=round(size, 3), unit="mm",
+    )]  # fmt: skip
