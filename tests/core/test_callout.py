@@ -34,6 +34,26 @@ class Callouts(unittest.TestCase):
             found = understood(text, 10.0)
             self.assertEqual((found.low, found.high), (low, high), text)
 
+    def test_the_size_first(self):
+        """As people write them on a drawing; `8 +0.015` on Ø8 once became 8.015 … 16."""
+        for text, low, high in (
+            ("8 +0.015", 8.0, 8.015), ("8 +0.015/0", 8.0, 8.015), ("8.000-8.015", 8.0, 8.015), ("8.000 - 8.015", 8.0, 8.015),
+            ("8 H7", 8.0, 8.015), ("Ø8 H7", 8.0, 8.015), ("8 ±0.02", 7.98, 8.02), ("8 -0.01 -0.02", 7.98, 7.99), ("+0.015", 8.0, 8.015),
+            ("-0.02", 7.98, 8.0), ("8.015 to 8.000", 8.0, 8.015),
+        ):  # fmt: skip
+            found = understood(text, 8.0)
+            self.assertEqual((found.low, found.high), (low, high), text)
+        for text in ("10 +0.015", "8 16", "8 0.015 16", "10.000-10.015", "8 +4", "8 8", "12 H7"):
+            with self.assertRaises(BadInput, msg=text):
+                understood(text, 8.0)
+
+    def test_threads_of_asme_b1_1(self):
+        """1/4-20 UNC: 6.35 mm, 20 turns to the inch; drill 6.35 - 1.27 = 5.08 mm (trade: number 7, 5.1 mm)."""
+        self.assertEqual(understood("1/4-20 UNC", 5.1).low, 5.08)
+        self.assertEqual(understood("1/2-13", 10.8).kind, "thread")
+        with self.assertRaises(BadInput):
+            understood("1/4-20 UNC", 8.0)
+
     def test_threads_of_iso_2306(self):
         # ISO 2306: tapping drills M6 5.0, M8 6.8 (size - pitch 6.75), M10 8.5, M16×1.5 14.5; from memory.
         for text, drill in (

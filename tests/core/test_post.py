@@ -130,8 +130,7 @@ class Words(unittest.TestCase):
         text = post(
             "OP30", "Side", "p", {"G54": (1.0, 2.0, 3.0), "G55": (4.0, 5.0, 6.0)}, "b", [self.planned], head
         ).text
-        self.assertIn("(G54 X1. Y2. Z3., FOUND BY THE OPERATOR; THE OTHERS ARE TURNED FROM IT)", text)
-        self.assertIn("(G55 X4. Y5. Z6.)", text)
+        self.assertIn("(G54 X1. Y2. Z3.)\n(G55 X4. Y5. Z6.)\n(FIND G54, THE OTHERS ARE TURNED FROM IT)", text)
         self.assertEqual(text.splitlines()[1], "O00020 (OP30 SIDE)")
 
     def test_block_numbers_end_where_the_control_ends(self):

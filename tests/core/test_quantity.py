@@ -12,6 +12,15 @@ from pelvrak.core.quantity.typed import NotUnderstood, understood
 
 
 class Typed(unittest.TestCase):
+    def test_a_hyphen_before_a_fraction_is_no_minus(self):
+        """1-1/2 in is one and a half inches, as the trade writes it; a sum with room round its sign stays a sum."""
+        for text, mm in (
+            ("1-1/2in", 38.1), ("1-1/2 in", 38.1), ('2-3/16"', 55.5625), ("10 - 1/2", 9.5), ("10 -1/2", 9.5), ("40-6/2", 37.0),
+            ("(3)-1/2", 2.5), ("1.5-1/2", 1.0),
+        ):  # fmt: skip
+            self.assertAlmostEqual(understood(text, "mm").value, mm, places=9, msg=text)
+        self.assertAlmostEqual(understood("30-1/2", "°").value, 29.5)
+
     def test_what_is_understood(self):
         # 1 in is 25.4 mm exactly (international yard and pound agreement of 1959; ISO 31-1 annex).
         for text, value in {

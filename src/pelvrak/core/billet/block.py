@@ -15,6 +15,10 @@ Size = Annotated[float, Field(gt=0, le=2000)]
 Place = Annotated[float, Field(ge=-5000, le=5000)]
 
 
+# Spare material on a side that was too small: common practice, no source.
+CLEAN_UP_MM = 2.0
+
+
 class ByAllowance(Frozen):
     """Sized from the part: so much is added on each side, mm."""
 
@@ -88,6 +92,27 @@ def margins(part: Part, low: Vector, high: Vector) -> dict[str, float]:
     return out
 
 
+def _larger(billet: Block, part: Part, axis: int, side: str) -> tuple[Cure, ...]:
+    """The edit that leaves CLEAN_UP_MM on a side, however the block is sized."""
+    sizing, plus = billet.sizing, side[1] == "+"
+    if isinstance(sizing, ByAllowance):
+        name = f"{side[0]}_{'plus' if plus else 'minus'}"
+        return (Cure(label=f"Allow {CLEAN_UP_MM:g} mm on {side}", path=f"/billet/sizing/{name}", value=CLEAN_UP_MM),)
+    if isinstance(sizing, ByCorners):
+        value = round(part.high[axis] + CLEAN_UP_MM, 3) if plus else round(part.low[axis] - CLEAN_UP_MM, 3)
+        corner = "high" if plus else "low"
+        return (Cure(label=f"Put that corner at {side[0].upper()} {value:g}", path=f"/billet/sizing/{corner}/{axis}", value=value),)  # fmt: skip
+    share = 1 - sizing.place[axis] if plus else sizing.place[axis]
+    if share < 0.05:
+        return (Cure(label="Put the part in the middle", path=f"/billet/sizing/place/{axis}", value=0.5),)
+    value = round(
+        part.size[axis] + CLEAN_UP_MM / min(share, 1 - share) if share < 1 else part.size[axis] + CLEAN_UP_MM, 3
+    )
+    return (
+        Cure(label=f"A block {value:g} mm along {side[0].upper()}", path=f"/billet/sizing/size/{axis}", value=value),
+    )
+
+
 def check_fit(billet: Block, part: Part) -> list[Finding]:
     """Whether the part fits in its billet, with the place and amount on every side that is short."""
     low, high = block_of(billet, part)
@@ -97,10 +122,6 @@ def check_fit(billet: Block, part: Part) -> list[Finding]:
         place = [(a + b) / 2 for a, b in zip(part.low, part.high, strict=True)]
         place[axis] = part.high[axis] if side[1] == "+" else part.low[axis]
         if margin < -1e-6:
-            cures: tuple[Cure, ...] = ()
-            if isinstance(billet.sizing, ByAllowance):
-                name = f"{side[0]}_{'plus' if side[1] == '+' else 'minus'}"
-                cures = (Cure(label=f"Allow 2 mm on {side}", path=f"/billet/sizing/{name}", value=2.0),)
             findings.append(
                 Finding(
                     code="billet.too_small",
@@ -111,7 +132,7 @@ def check_fit(billet: Block, part: Part) -> list[Finding]:
                     limit=0.0,
                     unit="mm",
                     place=((place[0], place[1], place[2]),),
-                    cures=cures,
+                    cures=_larger(billet, part, axis, side),
                 )
             )
         elif margin < 0.3:

@@ -18,7 +18,12 @@ COARSE = {
 }  # fmt: skip
 # A hole this far from a thread's tapping drill is not drilled for it, of the pitch.
 DRILL_SLACK = 0.25
-_NUMBER = r"[+-]?\d+(?:\.\d+)?"
+_SIZE = r"\d+(?:\.\d+)?"
+_NUMBER = rf"[+-]?{_SIZE}"
+# One of two deviations: with its sign, or nothing; and plain ones below one, as +0.02/0 is often written.
+_DEVIATION = r"(?:[+-]\s?)?0*(?:\.\d+|0\.\d+|0)|[+-]\s?\d+(?:\.\d+)?"
+# A size that is written first is the feature's to this share; a deviation larger than this share of the size is none.
+SIZE_SLACK, WIDEST_SHARE = 0.02, 0.25
 
 
 class Callout(Frozen):
@@ -39,25 +44,47 @@ class Understood(Frozen):
 
 
 def understood(text: str, nominal: float) -> Understood:
-    """Limits of a nominal size (mm) under a tolerance: H7, ±0.05, +0.1 -0.2, +0.02/0, or a thread: M6, M16x1.5.
+    """What people write on a drawing about a size (mm): H7, 8 H7, ±0.05, +0.1 -0.2, +0.02/0, 8 +0.015, 8 +0.015/0, 8.000-8.015,
+    or a thread: M6, M16x1.5, 1/4-20 UNC.
 
-    Raises BadInput for what means nothing or does not fit the size.
+    A size that stands first has to be the feature's own. Raises BadInput for what means nothing or does not fit the size.
     """
-    clean = text.strip().replace("−", "-").replace(",", ".")
+    clean = re.sub(r"\s+", " ", text.strip().replace("−", "-").replace("–", "-").replace(",", "."))
     if thread := re.fullmatch(r"[Mm](\d+(?:\.\d+)?)(?:\s*[x×]\s*(\d+(?:\.\d+)?))?(?:\s*-\s*\d?[HhGg]\d?)?", clean):
         return _thread(float(thread[1]), float(thread[2]) if thread[2] else None, nominal)
+    if inch := re.fullmatch(r"(\d+)/(\d+)\s*-\s*(\d+)(?:\s*UN[CFS]?(?:-?[23][AB])?)?", clean, re.IGNORECASE):
+        return _inch_thread(clean.upper(), int(inch[1]) / max(int(inch[2]), 1) * 25.4, int(inch[3]), nominal)
+    if both := re.fullmatch(rf"({_SIZE})\s*(?:-|\.\.\.?|…|to)\s*({_SIZE})", clean):
+        one, two = sorted((float(both[1]), float(both[2])))
+        _own_size((one + two) / 2, nominal)
+        return _limits(nominal, one - nominal, two - nominal, "as typed")
+    if sized := re.fullmatch(rf"[ØøD]?\s*({_SIZE})\s+(\S.*)", clean):
+        _own_size(float(sized[1]), nominal)
+        return understood(sized[2], float(sized[1]))
     if both := re.fullmatch(rf"(?:±|\+/-|\+-)\s*({_NUMBER})", clean):
         half = abs(float(both[1]))
         return _limits(nominal, -half, half, "as typed")
-    if pair := re.fullmatch(rf"({_NUMBER})\s*[/\s]\s*({_NUMBER})", clean):
+    if pair := re.fullmatch(rf"({_DEVIATION})\s*[/\s]\s*({_DEVIATION})", clean):
         one, two = float(pair[1]), float(pair[2])
         return _limits(nominal, min(one, two), max(one, two), "as typed")
+    if single := re.fullmatch(r"[+-]\s*\d+(?:\.\d+)?", clean):
+        value = float(single[0].replace(" ", ""))
+        return _limits(nominal, min(0.0, value), max(0.0, value), "as typed")
     found = limits(nominal, clean)
     return _limits(nominal, found.lower, found.upper, f"ISO 286-2, {clean} at {nominal:g} mm")
 
 
+def _own_size(size: float, nominal: float) -> None:
+    """Refuse a size that is not the feature's."""
+    if abs(size - nominal) > SIZE_SLACK * nominal:
+        raise BadInput(
+            "tolerance.other_size", "tolerance", f"this is of Ø{size:g}, and the feature is Ø{nominal:g}",
+            "give the deviations alone, or pick the feature it is of",
+        )  # fmt: skip
+
+
 def _limits(nominal: float, low: float, high: float, source: str) -> Understood:
-    if nominal + low <= 0 or high - low > nominal:
+    if nominal + low <= 0 or max(abs(low), abs(high)) > WIDEST_SHARE * nominal:
         raise BadInput(
             "tolerance.size",
             "tolerance",
@@ -94,6 +121,25 @@ def _thread(size: float, pitch: float | None, nominal: float) -> Understood:
     return Understood(
         kind="thread", low=round(drill, 4), high=round(drill, 4), said=f"{name}, tapping drill {drill:g} mm",
         source="ISO 261 pitches, ISO 2306: drill = size - pitch (tables from memory)",
+    )  # fmt: skip
+
+
+def _inch_thread(name: str, size: float, per_inch: int, nominal: float) -> Understood:
+    if not 4 <= per_inch <= 80:
+        raise BadInput(
+            "tolerance.thread", "tolerance", f"{per_inch} turns to the inch are no thread of the trade", "correct it"
+        )
+    drill = size - 25.4 / per_inch
+    if abs(nominal - drill) > DRILL_SLACK * 25.4 / per_inch and abs(nominal - size) > DRILL_SLACK * 25.4 / per_inch:
+        raise BadInput(
+            "tolerance.thread",
+            "tolerance",
+            f"{name} is tapped in Ø{drill:.2f}; this hole is Ø{nominal:g}",
+            "correct the thread, or the part",
+        )
+    return Understood(
+        kind="thread", low=round(drill, 4), high=round(drill, 4), said=f"{name}, tapping drill {drill:.2f} mm",
+        source="ASME B1.1 sizes and turns to the inch; drill = size - pitch",
     )  # fmt: skip
 
 

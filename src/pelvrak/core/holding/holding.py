@@ -373,6 +373,12 @@ class _Checked:
                 )
             )
             return out
+        if not any(piece.push is not None for piece in self.pieces):
+            names = sorted({self.pieces[p.piece].name for p in self.found} - {"table"})
+            out.append(self._finding(
+                "hold.not_clamped", "error",
+                f"Nothing clamps the work: it only lies {'on the table' if not names else 'against the ' + ', the '.join(names)}.", self.centre,
+            ))  # fmt: skip
         out += (
             self._uneven()
             + self._corners_first()
@@ -700,7 +706,9 @@ class _Checked:
                 why = (
                     f"the work's underside has {angle:.0f}° between its flanks"
                     if angle is not None
-                    else "the work is round"
+                    else "the work is longer than it needs to be held"
+                    if one.length < size
+                    else "the block is as long as the work"
                 )
                 out.append(Proposal(
                     reason=f"{why} and is {size:.0f} mm long: a block of that angle, shorter than it, its relief free of the corner",

@@ -142,8 +142,9 @@ def post(
     w.plain(_comment(part))
     w.plain(_comment(f"incoming {billet}"))
     for register, value in registers.items():
-        found = ", found by the operator; the others are turned from it" if register == head.found_in else ""
-        w.plain(_comment(f"{register} X{_number(value[0])} Y{_number(value[1])} Z{_number(value[2])}{found}"))
+        w.plain(_comment(f"{register} X{_number(value[0])} Y{_number(value[1])} Z{_number(value[2])}"))
+    if head.found_in:
+        w.plain(_comment(f"find {head.found_in}, the others are turned from it"))
     for tool in {p.tool.place: p.tool for p in operations}.values():
         w.plain(_comment(f"T{tool.place} {tool.name}, out {tool.overhang:g}"))
     w.block("G21", "G17", "G90", "G40", "G49", "G80", "G94")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -64,7 +65,7 @@ def understood(text: str, unit: FieldUnit = "mm") -> Understood:
     if not text.strip():
         raise NotUnderstood("nothing is typed", "type something like 12.5 or 3/16 in", 0)
     try:
-        tree = _parser().parse(text)
+        tree = _parser().parse(_mixed(text) if _kind_of(unit) == (1, 0) else text)
     except UnexpectedInput as wrong:
         at = wrong.pos_in_stream if wrong.pos_in_stream is not None and wrong.pos_in_stream >= 0 else len(text)
         if isinstance(getattr(wrong, "token", None), Token) and wrong.token.type == "$END":  # type: ignore[attr-defined]
@@ -85,6 +86,16 @@ def understood(text: str, unit: FieldUnit = "mm") -> Understood:
     if not math.isfinite(amount.number):
         raise NotUnderstood("this is too large a number", "type a smaller one", 0)
     return Understood(amount.number, unit)
+
+
+def _mixed(text: str) -> str:
+    """1-1/2 as the trade writes one and a half: a hyphen right between a whole number and a fraction below one is no minus."""
+
+    def joined(found: re.Match[str]) -> str:
+        whole, top, bottom = found[1], found[2], found[3]
+        return f"{whole} {top}/{bottom}" if int(top) < int(bottom) else found[0]
+
+    return re.sub(r"(?<![\d.,/)])(\d+)-(\d+)/(\d+)(?![\d.,])", joined, text)
 
 
 @dataclass(frozen=True)

@@ -292,7 +292,7 @@ class _Ahead:
             code="hold.under_the_drill" if drilled else "hold.under_the_cut", severity="error", setup=self.setup.name,
             operation=operation.id, stage="hold", sentence=f"{operation.name} {said} the {name} and runs {depth:.2f} mm into it.",
             measured=round(depth, 3), limit=0.0, unit="mm", place=(at,),
-            cures=_thinner(self.setup, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures) if drilled else (),
+            cures=_thinner(self.setup, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures) if drilled else _raised(self.setup, self.fixtures, name, depth),
         )  # fmt: skip
 
     def _in_the_way(self, one: BesideFact) -> Finding:
@@ -470,6 +470,24 @@ def _tops(top: Floats, nodes: tuple[Floats, Floats], region: Polygon) -> Floats:
     inside = shapely.contains_xy(region, x[near], y[near])
     found: Floats = top[near][inside]
     return found
+
+
+def _raised(setup: Setup, fixtures: dict[str, Fixture], name: str, depth: float) -> tuple[Cure, ...]:
+    """What takes a jaw out of the cutter's way: the next higher pair of the set, or the vise turned a quarter."""
+    if "jaw" not in name:
+        return ()
+    out: list[Cure] = []
+    for i, item in enumerate(setup.hold.items):
+        one = fixtures.get(item.fixture)
+        if isinstance(one, kinds.Parallels):
+            now = item.height if item.height is not None else one.heights[0]
+            higher = min((h for h in one.heights if h >= now + depth + LEAST_MM), default=None)
+            if higher is not None:
+                out.append(Cure(label=f"Raise it {higher - now:g} mm: parallels {higher:g}", path=f"hold/items/{i}/height", value=higher))  # fmt: skip
+        if isinstance(one, kinds.Vise):
+            turn = 0.0 if abs(item.turn_deg) > 45 else 90.0
+            out.append(Cure(label="Turn the vise a quarter", path=f"hold/items/{i}/turn_deg", value=turn))
+    return tuple(out)
 
 
 def _thinner(

@@ -71,7 +71,11 @@ def _turns(turning: Turning) -> list[Turn]:
     first = [""] if "" in turning.turned and turning.machine.rotary else []
     # At the end the work is turned back to where it was loaded.
     walk = [*first, *order, *(first if order else [])]
-    pairs = dict.fromkeys((a, b) for a, b in zip(walk, walk[1:], strict=False) if a != b)
+    pairs: dict[tuple[str, str], None] = {}
+    for a, b in zip(walk, walk[1:], strict=False):
+        # The way back sweeps the same.
+        if a != b and (b, a) not in pairs:
+            pairs[(a, b)] = None
     called = {name: name or "as it is seated" for name in walk}
     return [(f"from {called[a]} to {called[b]}", turning.turned[a].angles, turning.turned[b].angles) for a, b in pairs]
 

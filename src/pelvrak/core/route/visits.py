@@ -108,6 +108,11 @@ def grouped(setup: Setup, between: Between) -> Setup:
     return setup.model_copy(update={"order": "positions", "positions": tuple(positions)})
 
 
+def _turning(now: int, then: int) -> str:
+    times = "once" if then == 1 else f"{then} times"
+    return f"turn {times} instead of {now}, and take" if now != then else "take"
+
+
 def order_findings(setup: Setup, index: int, between: Between, change_s: float) -> list[Finding]:
     """Whether cutting position by position would save time, and how much."""
     if not setup.positions:
@@ -122,7 +127,7 @@ def order_findings(setup: Setup, index: int, between: Between, change_s: float) 
     return [
         Finding(
             code="index.order", severity="note", setup=setup.name, stage="reach",
-            sentence=f"Cut position by position ({names}) {setup.name} would turn {turns[1]} times and not {turns[0]}, and turn and change tools {now - then:.1f} s less.",
+            sentence=f"Cut position by position ({names}), {setup.name} would {_turning(turns[0], turns[1])} {now - then:.1f} s less for turning and tool changes.",
             measured=round(now, 2), limit=round(then, 2), unit="s",
             cures=(Cure(label="Group by position", path=f"/setups/{index}", value=better.model_dump(mode="json")),),
         )

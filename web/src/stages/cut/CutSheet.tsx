@@ -109,7 +109,7 @@ export function CutSheet(props: SheetProps) {
   return (
     <>
       <Head title="Cut">
-        {setup.operations.length} operations
+        {setup.operations.length} {setup.operations.length === 1 ? 'operation' : 'operations'}
         {report &&
           ` · ${clock(report.time_s)} min · ${(report.removed_volume_mm3 / 1000).toFixed(1)} cm³ off`}
       </Head>
