@@ -35,7 +35,10 @@ class Browser(unittest.TestCase):
     def setUpClass(cls):
         cls.server = shared()
         cls.playwright = sync_playwright().start()
-        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        # Scrollbars as users see them.
+        cls.browser = cls.playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=CHROMIUM, ignore_default_args=["--hide-scrollbars"]
+        )
 
     @classmethod
     def tearDownClass(cls):
@@ -81,6 +84,138 @@ class Browser(unittest.TestCase):
         page.wait_for_url(re.compile(r"/project/\d+"))
         self.current(page)
         return int(page.url.rsplit("/", 1)[1])
+
+
+# Sideways scrollbars, and texts of one row or one line of fields that run into each other; the words of what is wrong.
+CROWDED = """() => {
+  const wrong = []
+  for (const one of document.querySelectorAll('body, body *')) {
+    const style = getComputedStyle(one)
+    if (one.scrollWidth > one.clientWidth + 1 && ['auto', 'scroll'].includes(style.overflowX) && one.clientWidth > 0)
+      wrong.push('scrolls sideways: ' + (one.getAttribute('aria-label') || one.className).slice(0, 80))
+  }
+  if (document.documentElement.scrollWidth > innerWidth) wrong.push('the page scrolls sideways')
+  const boxOf = (node) => { const range = document.createRange(); range.selectNodeContents(node); return range.getBoundingClientRect() }
+  const texts = [...document.querySelectorAll('td, th, h1, h2, h3, label, nav [class*=truncate], [role=tab]')]
+    .filter((one) => one.textContent.trim() && one.checkVisibility())
+  for (const row of document.querySelectorAll('tr')) {
+    const cells = [...row.children].filter((one) => one.textContent.trim())
+    for (let i = 1; i < cells.length; i += 1) {
+      const [a, b] = [boxOf(cells[i - 1]), boxOf(cells[i])]
+      if (a.right > b.left + 0.5 && a.bottom > b.top + 2 && b.bottom > a.top + 2)
+        wrong.push('run together: ' + cells[i - 1].textContent + ' | ' + cells[i].textContent)
+    }
+  }
+  for (let i = 1; i < texts.length; i += 1) {
+    const [one, two] = [texts[i - 1], texts[i]]
+    if (one.contains(two) || two.contains(one) || one.closest('tr')) continue
+    const [a, b] = [one.getBoundingClientRect(), two.getBoundingClientRect()]
+    if (Math.min(a.right, b.right) - Math.max(a.left, b.left) > 2 && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 4)
+      wrong.push('lie over each other: ' + one.textContent.slice(0, 40) + ' | ' + two.textContent.slice(0, 40))
+  }
+  return wrong
+}"""
+
+
+class Crowding(Browser):
+    """Nothing scrolls sideways and no two texts run into each other, on every main screen at 1280 × 800."""
+
+    def test_every_stage_of_every_setup(self):
+        page = self.page
+        self.go(page, "/")
+        expect(page.get_by_role("link", name=re.compile("Sluice-gate"))).to_be_visible()
+        self.assertEqual(page.evaluate(CROWDED), [])
+        self.go(page, "/project/1")
+        self.current(page)
+        for card in (
+            "Billet",
+            "OP10 Top",
+            "OP20-JAWS Jaws for OP20",
+            "OP20 Underneath",
+            "OP30 Sensor and end face",
+            "Part rev C",
+        ):
+            self.card(page, card)
+            stages = ("Incoming", "Seat", "Hold", "Reach", "Cut", "Outgoing") if card.startswith("OP") else ("",)
+            for stage in stages:
+                if stage:
+                    self.stage(page, stage)
+                page.wait_for_timeout(150)
+                for tab in ("Time", "Program", "Findings"):
+                    page.get_by_role("tab", name=re.compile(tab)).click()
+                    self.assertEqual(page.evaluate(CROWDED), [], (card, stage, tab))
+
+    def test_the_rail_holds_eight_setups(self):
+        page = self.page
+        number = self.new_project("long-route", solids.box((0, 0, 0), (30, 20, 10)))
+        for _ in range(7):
+            page.get_by_role("button", name="+ setup").click()
+            expect(page.get_by_role("status", name="Computing")).not_to_have_text("saving")
+        self.assertEqual(page.evaluate(CROWDED), [])
+        rail = page.get_by_role("navigation", name="Route")
+        last = rail.get_by_role("button", name="+ setup").bounding_box()
+        self.assertLessEqual(last["x"] + last["width"], 1280)
+        with self.server.client() as client:
+            client.patch(f"/api/projects/{number}", json={"archived": True})
+            client.delete(f"/api/projects/{number}")
+
+    def test_the_dock_is_pulled_larger_and_remembers_it(self):
+        page = self.page
+        self.go(page, "/project/1")
+        dock = page.get_by_role("region", name="Dock")
+        before = dock.bounding_box()["height"]
+        page.get_by_role("separator", name="Height of the dock").focus()
+        for _ in range(4):
+            page.keyboard.press("ArrowUp")
+        self.assertAlmostEqual(dock.bounding_box()["height"], before + 160, delta=2)
+        page.reload()
+        self.assertAlmostEqual(page.get_by_role("region", name="Dock").bounding_box()["height"], before + 160, delta=2)
+
+
+class WholeProjects(Browser):
+    """A project as a whole, from the list."""
+
+    def test_copied_renamed_put_away_and_deleted(self):
+        page = self.page
+        self.new_project("whole", solids.box((0, 0, 0), (30, 20, 9)))
+        self.go(page, "/")
+        menu = lambda name: page.get_by_role("button", name=f"More for {name}", exact=True)  # noqa: E731
+        pick = lambda word: page.get_by_role("menuitem", name=word).click()  # noqa: E731
+        menu("whole").click()
+        pick("Copy")
+        menu("whole copy").click()
+        pick("Rename")
+        page.get_by_label("New name of whole copy").fill("another")
+        page.get_by_role("button", name="Rename", exact=True).click()
+        for name in ("another", "whole"):
+            menu(name).click()
+            pick("Put away")
+            expect(page.get_by_role("link", name=re.compile(f"^{name} "))).to_have_count(0)
+        page.get_by_role("button", name="what was put away").click()
+        for name in ("another", "whole"):
+            menu(name).click()
+            pick("Delete for good")
+            page.get_by_role("button", name="Delete it").click()
+            expect(menu(name)).to_have_count(0)
+
+
+class Axes(Browser):
+    """The first thing people check: where X, Y and Z run."""
+
+    def test_letters_at_the_zero_and_of_the_machine(self):
+        page = self.page
+        self.go(page, "/project/1")
+        self.card(page, "OP10 Top")
+        self.current(page)
+        page.get_by_role("button", name="Spindle", exact=True).click()
+        page.wait_for_timeout(500)
+        box = lambda name: page.locator(f"#zero-axes-{name}").bounding_box()  # noqa: E731
+        zero = page.locator("#zero-mark").bounding_box()
+        # Seen from the spindle X runs right, Y up, as the operator at the table sees it.
+        self.assertGreater(box("X")["x"], zero["x"] + 20)
+        self.assertLess(box("Y")["y"], zero["y"] - 20)
+        expect(page.get_by_role("img", name="The machine’s axes")).to_be_visible()
+        self.assertGreater(float(page.locator("#machine-axes-X").get_attribute("x2")), 40)
 
 
 class Demo(Browser):
@@ -452,7 +587,11 @@ class Holding(Browser):
         sheet = page.get_by_role("main", name="Sheet")
         self.card(page, "OP10 ")
         self.stage(page, "Hold")
-        for kind, name in (("vises", "Bench vise 125"), ("jaws", "Hard jaws 125"), ("parallels", "Parallels 125 × 5")):
+        for kind, name in (
+            ("vises", "Machine vise 125"),
+            ("jaws", "Hard jaws 125"),
+            ("parallels", "Parallels 125 × 5"),
+        ):
             sheet.get_by_role("button", name="+ from the library").click()
             library = page.get_by_role("dialog", name="What is there to hold with")
             library.get_by_role("button", name=kind, exact=True).click()
@@ -481,7 +620,7 @@ class Holding(Browser):
         rows.nth(1).get_by_role("button").first.click()
         rows.nth(1).get_by_role("button", name="Remove").click()
         self.current(page)
-        expect(sheet.get_by_text("Bench vise 125 has no jaws.")).to_be_visible()
+        expect(sheet.get_by_text("Machine vise 125 has no jaws.")).to_be_visible()
         page.get_by_role("button", name="Undo").click()
         self.current(page)
         expect(sheet.get_by_text("6 of 6 freedoms").first).to_be_visible()

@@ -1618,7 +1618,8 @@ export interface components {
          * @description What the control can do. extended: how many registers beyond the standard six; reserved: not to be given out;
          *
          *     tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by itself;
-         *     shortest_way: a rotary axis goes the short way round.
+         *     shortest_way: a rotary axis goes the short way round; program_digits: in which program numbers are written; last_block: the
+         *     largest block number.
          */
         Control: {
             /**
@@ -1658,6 +1659,17 @@ export interface components {
              * @default false
              */
             shortest_way: boolean;
+            /**
+             * Program Digits
+             * @default 4
+             * @enum {integer}
+             */
+            program_digits: 4 | 5;
+            /**
+             * Last Block
+             * @default 9999
+             */
+            last_block: number;
         };
         /**
          * Cure
@@ -2635,7 +2647,9 @@ export interface components {
              *       "reserved": [],
              *       "tilted_plane": false,
              *       "follows_rotation": false,
-             *       "shortest_way": false
+             *       "shortest_way": false,
+             *       "program_digits": 4,
+             *       "last_block": 9999
              *     }
              */
             control: components["schemas"]["Control"];
@@ -4047,7 +4061,10 @@ export interface components {
         };
         /**
          * Seat
-         * @description Which way is up, which way is X, and where zero is. turn_deg: the work turned further, seen from above.
+         * @description Which way is up, which way is X, and where zero is.
+         *
+         *     flip: turned over about the machine's X, after the quarter turns of `x`; turn_deg: the work turned further, seen from
+         *     above, after all that.
          */
         Seat: {
             /**
@@ -4110,7 +4127,7 @@ export interface components {
          *
          *     positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its register, all from
          *     the rotary centre, or in a plane the control turns; order: each operation through all its positions, or all that is cut at one
-         *     position before the work turns. load: setups of one name stand on the machine together and share its registers; "": alone.
+         *     position before the work turns. program_number: of its program; None: by its name, next to those taken. load: setups of one name stand on the machine together and share its registers; "": alone.
          */
         Setup: {
             /** Name */
@@ -4120,6 +4137,8 @@ export interface components {
              * @default
              */
             title: string;
+            /** Program Number */
+            program_number?: number | null;
             /**
              * Machine
              * @default vertical-760

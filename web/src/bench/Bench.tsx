@@ -1,5 +1,5 @@
 import { OrbitControls } from '@react-three/drei'
-import { Canvas, type ThreeEvent, useFrame, useThree } from '@react-three/fiber'
+import { Canvas, type ThreeEvent, useThree } from '@react-three/fiber'
 import { useEffect, useMemo, useState } from 'react'
 import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
@@ -17,6 +17,7 @@ import { type Move, useChosen, useMoment } from '../dock/moment'
 import { clock, hueOf, LAYERS, type Look, round, useView } from '../state'
 import { FoundMark } from '../stages/reach/FoundMark'
 import { ZeroMark } from '../ui/icons'
+import { AxisLetters, Follow, handleOf, MachineTriad, TriadInStep, ZeroAxes } from './Axes'
 import { Holding, Machinery, Sliding } from './Holding'
 import { Legend, Swatches } from './Legend'
 import { Lines } from './Lines'
@@ -135,6 +136,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const together = rows.filter((row) => !apart(row) && row.register_name !== setup?.offset_register)
   const own = rows.find((row) => row.register_name === setup?.offset_register)
   const showHolding = view.shown.holding && atWork && !!hold?.key
+  const handle = showHolding && hold ? handleOf(hold) : null
   return (
     <section aria-label="Bench" className="relative min-h-0 overflow-hidden bg-bench">
       <Canvas
@@ -207,8 +209,14 @@ export function Bench({ project }: { project: ProjectState }) {
           )}
         </group>
         {zeroShown && <Follow id="zero-mark" at={[0, 0, 0]} />}
+        {zeroShown && <ZeroAxes id="zero-axes" at={[0, 0, 0]} />}
+        {handle && <Follow id="vise-handle" at={handle} />}
+        {setup && <TriadInStep />}
         {marks.map((row) => (
-          <Follow key={row.register_name} id={markId(row)} at={row.at as Vec} />
+          <group key={row.register_name}>
+            <Follow id={markId(row)} at={row.at as Vec} />
+            <ZeroAxes id={`${markId(row)}-axes`} at={row.at as Vec} />
+          </group>
         ))}
         <Looking
           solid={stock ?? partSolid}
@@ -220,14 +228,26 @@ export function Bench({ project }: { project: ProjectState }) {
         />
         <OrbitControls makeDefault enableDamping={false} />
       </Canvas>
+      {setup && <MachineTriad />}
+      {handle && (
+        <div id="vise-handle" className="pointer-events-none absolute left-0 top-0">
+          <div className="-translate-x-1/2 translate-y-1 whitespace-nowrap border border-rule bg-sheet px-1 text-[11px] text-soft">
+            handle
+          </div>
+        </div>
+      )}
+      {zeroShown && <AxisLetters id="zero-axes" />}
+      {marks.map((row) => (
+        <AxisLetters key={row.register_name} id={`${markId(row)}-axes`} />
+      ))}
       {zeroShown && (
         <div id="zero-mark" className="pointer-events-none absolute left-0 top-0">
-          <div className="figures flex -translate-x-1/2 -translate-y-full items-center gap-1.5 whitespace-nowrap bg-ink px-1.5 text-sheet">
+          <div className="figures flex -translate-x-full translate-y-1 items-center gap-1.5 whitespace-nowrap bg-ink px-1.5 text-sheet">
             {own && <FoundMark row={own} />}
             {setup?.offset_register} <ZeroMark />
           </div>
           {together.length > 0 && (
-            <div className="figures absolute left-0 flex -translate-x-1/2 translate-y-1 items-center gap-1.5 whitespace-nowrap border border-ink bg-sheet px-1 text-[11px]">
+            <div className="figures absolute left-0 flex -translate-x-full translate-y-2 items-center gap-1.5 whitespace-nowrap border border-ink bg-sheet px-1 text-[11px]">
               {together.map((row) => (
                 <span key={row.register_name} className="flex items-center gap-0.5">
                   <FoundMark row={row} /> {row.register_name}
@@ -555,18 +575,6 @@ function Marked({ at }: { at: Vec }) {
 }
 
 const markId = (row: { register_name: string }) => `mark-${row.register_name.replace(/[^A-Z0-9]/g, '-')}`
-
-/** Keeps a label of the page over a point of the picture. */
-function Follow({ id, at }: { id: string; at: Vec }) {
-  const [anchor] = useState(() => new THREE.Object3D())
-  useFrame(({ camera, size }) => {
-    const label = document.getElementById(id)
-    if (!label) return
-    const point = anchor.getWorldPosition(new THREE.Vector3()).project(camera)
-    label.style.transform = `translate(${((point.x + 1) / 2) * size.width}px, ${((1 - point.y) / 2) * size.height}px)`
-  })
-  return <primitive object={anchor} position={at} />
-}
 
 /** Pieces of the holding that need not fit into the picture. */
 const IN_THE_BACK = ['table', 'vise body', 'slide', 'fixed block', 'base plate']

@@ -1,3 +1,4 @@
+import { useState } from 'react'
 import type { Finding, ProjectState } from '../api/client'
 import type { Commit } from '../api/hooks'
 import { type DockTab, useView } from '../state'
@@ -11,6 +12,33 @@ const TABS: { tab: DockTab; name: string }[] = [
   { tab: 'findings', name: 'Findings' },
 ]
 
+const KEPT = 'pelvrak-dock'
+const SMALL = 132
+const STEP = 40
+
+/** The dock's upper edge: dragged, or moved by the arrow keys. */
+function Grip({ height, resize }: { height: number; resize: (height: number) => void }) {
+  return (
+    <div
+      role="separator"
+      aria-label="Height of the dock"
+      aria-orientation="horizontal"
+      aria-valuenow={height}
+      tabIndex={0}
+      className="absolute inset-x-0 -top-1 h-2 cursor-ns-resize hover:bg-action/30 focus-visible:bg-action/40"
+      onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
+      onPointerMove={(event) => event.buttons && resize(height - event.movementY)}
+      onDoubleClick={() => resize(height > SMALL ? SMALL : 2.4 * SMALL)}
+      onKeyDown={(event) => {
+        const step = { ArrowUp: STEP, ArrowDown: -STEP }[event.key]
+        if (!step) return
+        event.preventDefault()
+        resize(height + step)
+      }}
+    />
+  )
+}
+
 /** Time, program and findings under the bench. */
 export function Dock({
   project,
@@ -22,8 +50,19 @@ export function Dock({
   findings: Finding[]
 }) {
   const view = useView()
+  const [height, setHeight] = useState(() => Number(localStorage.getItem(KEPT)) || SMALL)
+  const resize = (to: number) => {
+    const held = Math.round(Math.min(Math.max(to, SMALL), innerHeight * 0.6))
+    setHeight(held)
+    localStorage.setItem(KEPT, String(held))
+  }
   return (
-    <section aria-label="Dock" className="h-[132px] min-w-0 border-t border-rule bg-sheet px-3 pt-1.5">
+    <section
+      aria-label="Dock"
+      className="relative flex min-w-0 flex-col border-t border-rule bg-sheet px-3 pt-1.5"
+      style={{ height }}
+    >
+      <Grip height={height} resize={resize} />
       <div role="tablist" className="mb-1.5 flex gap-5">
         {TABS.map(({ tab, name }) => (
           <button
@@ -38,7 +77,7 @@ export function Dock({
           </button>
         ))}
       </div>
-      <div role="tabpanel" aria-label={view.tab} className="h-[94px] overflow-auto">
+      <div role="tabpanel" aria-label={view.tab} className="min-h-0 grow overflow-x-hidden overflow-y-auto">
         {view.tab === 'time' && <TimeDock project={project} />}
         {view.tab === 'program' && <ProgramDock project={project} />}
         {view.tab === 'findings' &&

@@ -175,7 +175,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
         })}
         <div
           className="pointer-events-none absolute inset-y-[-3px] w-0.5 bg-ink"
-          style={{ left: `${(100 * at) / total}%` }}
+          style={{ left: `min(${(100 * at) / total}%, 100% - 2px)` }}
         />
       </div>
       <div className="figures flex justify-between text-[11.5px] text-soft">
@@ -220,7 +220,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
           ))}
         </div>
         <span className="figures">{clock(at)}</span>
-        <span className="figures truncate" data-testid="program-line">
+        <span className="figures min-w-0 truncate" data-testid="program-line">
           {line !== undefined ? lines?.[line] : ''}
         </span>
         {load && (
@@ -228,7 +228,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
             {round(load.removal, 1)} cm³/min · ae {round(load.width, 1)} · ap {round(load.depth, 1)}
           </span>
         )}
-        <span className="truncate text-soft">
+        <span className="min-w-0 truncate text-soft">
           {operation
             ? `${operation.tool_name} · ${operation.name}${operation.position ? ` at ${operation.position}` : ''}`
             : 'after the last operation'}

@@ -29,20 +29,32 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
       if (moved) draft.setups.splice(to, 0, moved)
     })
   const billet = report?.billet
+  const view = useView()
+  // The rail holds its cards without scrolling: the chosen one stays wide, the others share what is left.
+  const roomy = plan.setups.length < 3
+  const tight = plan.setups.length > 5
   return (
-    <nav
-      aria-label="Route"
-      className="flex items-center gap-2 overflow-x-auto border-b border-rule bg-rail px-3.5 py-2"
-    >
-      <RouteCard card="billet" title="Billet" hue="#B9C2C6" still={stills['billet']} stale={stale(0)}>
-        {billet && (
-          <>
-            <div>{billet.high.map((high, i) => round(high - (billet.low[i] ?? 0), 1)).join('×')}</div>
-            <div>{billet.mass_kg.toFixed(3)} kg</div>
-            <Mark finding={worst(billet.findings)} />
-          </>
-        )}
-      </RouteCard>
+    <nav aria-label="Route" className="flex items-center gap-1 border-b border-rule bg-rail px-3.5 py-2">
+      <div className={slot(view.card === 'billet')}>
+        <RouteCard
+          card="billet"
+          title="Billet"
+          hue="#B9C2C6"
+          still={stills['billet']}
+          stale={stale(0)}
+          tight={tight}
+        >
+          {billet && (
+            <>
+              <div className="truncate">
+                {billet.high.map((high, i) => round(high - (billet.low[i] ?? 0), 1)).join('×')}
+              </div>
+              <div>{billet.mass_kg.toFixed(3)} kg</div>
+              <Mark finding={worst(billet.findings)} />
+            </>
+          )}
+        </RouteCard>
+      </div>
       {plan.setups.map((setup, index) => {
         const own = report?.setups.find((one) => one.name === setup.name)
         const found = own && [...own.findings, ...own.operations.flatMap((one) => one.findings)]
@@ -53,8 +65,10 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
               mass={own?.incoming_mass_kg}
               label={setup.makes ? 'blanks' : undefined}
               stale={stale(index - 1) || (index === 0 && stale(0))}
+              tight={tight}
             />
             <div
+              className={slot(view.card === index)}
               draggable
               onDragStart={() => setDragged(index)}
               onDragOver={(event) => event.preventDefault()}
@@ -66,10 +80,14 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
                 hue={hueOf(index)}
                 still={stills[setup.name]}
                 stale={late}
+                tight={tight}
+                short={setup.name}
+                trouble={late ? undefined : worst(found ?? [])}
                 menu={<SetupMenu project={project} index={index} commit={commit} place={place} />}
               >
                 <div className="truncate">
-                  {setup.offset_register} · {axes(setup.machine)}
+                  {setup.offset_register}
+                  {(view.card === index || roomy) && ` · ${axes(setup.machine)}`}
                 </div>
                 <div>{own && !late ? clock(own.time_s) + ' min' : 'waiting'}</div>
                 {own && !late && <Mark finding={worst(found ?? [])} fine="no trouble" />}
@@ -78,22 +96,26 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
           </Fragment>
         )
       })}
-      <Carry mass={undefined} label="compare" stale={project.stale_from != null} />
-      <RouteCard
-        card="part"
-        title={`Part rev ${plan.part.revision}`}
-        hue="#1E2A2F"
-        still={stills['part']}
-        stale={false}
-      >
-        {report && (
-          <>
-            <div>{report.part_mass_kg.toFixed(3)} kg</div>
-            <div>left {report.comparison ? round(report.comparison.max_left_mm, 2) : '–'}</div>
-            <div>gouge {report.comparison ? gouge(report.comparison) : '–'}</div>
-          </>
-        )}
-      </RouteCard>
+      <Carry mass={undefined} label="compare" stale={project.stale_from != null} tight={tight} />
+      <div className={slot(view.card === 'part')}>
+        <RouteCard
+          card="part"
+          title={`Part rev ${plan.part.revision}`}
+          hue="#1E2A2F"
+          still={stills['part']}
+          stale={false}
+          tight={tight}
+          short="Part"
+        >
+          {report && (
+            <>
+              <div>{report.part_mass_kg.toFixed(3)} kg</div>
+              <div>left {report.comparison ? round(report.comparison.max_left_mm, 2) : '–'}</div>
+              <div className="truncate">gouge {report.comparison ? gouge(report.comparison) : '–'}</div>
+            </>
+          )}
+        </RouteCard>
+      </div>
       <button
         type="button"
         className="knob ml-1 shrink-0"
@@ -131,6 +153,8 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
   )
 }
 
+const slot = (chosen: boolean) => (chosen ? 'w-[188px] shrink-0' : 'min-w-0 max-w-[188px] flex-1 basis-0')
+
 const gouge = (comparison: { max_gouge_mm: number; stated_error_mm: number }) =>
   comparison.max_gouge_mm > comparison.stated_error_mm ? round(comparison.max_gouge_mm, 2) : 'none'
 
@@ -145,15 +169,27 @@ function Mark({ finding, fine }: { finding?: Finding | undefined; fine?: string 
   )
 }
 
-function Carry(props: { mass?: number | undefined; stale: boolean; label?: string | undefined }) {
-  const { mass, stale, label } = props
+function Carry(props: {
+  mass?: number | undefined
+  stale: boolean
+  label?: string | undefined
+  tight: boolean
+}) {
+  const { mass, stale, label, tight } = props
+  const said = stale ? 'out of date' : (label ?? (mass !== undefined ? `${mass.toFixed(2)} kg` : '–'))
+  if (tight)
+    return (
+      <div className="w-5 shrink-0" title={said} aria-label={said} role="img">
+        <CarryArrow stale={stale} />
+      </div>
+    )
   return (
-    <div className="w-16 shrink-0 text-center">
+    <div className="w-11 min-w-6 shrink text-center">
       <CarryArrow stale={stale} />
       <div
-        className={`figures text-[11.5px] leading-tight ${stale ? 'font-semibold text-trouble' : 'text-soft'}`}
+        className={`figures text-[10.5px] leading-tight ${stale ? 'font-semibold text-trouble' : 'text-soft'}`}
       >
-        {stale ? 'out of date' : (label ?? (mass !== undefined ? `${mass.toFixed(3)} kg` : '–'))}
+        {said}
       </div>
     </div>
   )
@@ -167,22 +203,30 @@ function RouteCard(props: {
   stale: boolean
   children: ReactNode
   menu?: ReactNode
+  /** Many cards: all but the chosen one show their picture and their short name. */
+  tight: boolean
+  short?: string
+  trouble?: Finding | undefined
 }) {
   const chosen = useView((view) => view.card === props.card)
+  const small = props.tight && !chosen
   const choose = useView((view) => view.choose)
   return (
     <div
-      className={`relative flex h-[98px] w-[188px] shrink-0 border bg-sheet ${chosen ? 'border-ink shadow-[inset_0_0_0_1px_#1E2A2F]' : 'border-rule'}`}
+      className={`relative flex h-[98px] w-full overflow-hidden border border-rule bg-sheet ${chosen ? 'after:pointer-events-none after:absolute after:inset-0 after:border-2 after:border-ink' : ''}`}
       style={{ borderTop: `4px solid ${props.hue}` }}
     >
       <button
         type="button"
         aria-label={props.title}
         aria-current={chosen}
-        className="flex min-w-0 grow text-left"
+        title={small ? props.title : undefined}
+        className={`flex min-w-0 grow text-left ${small ? 'flex-col' : ''}`}
         onClick={() => choose(props.card)}
       >
-        <span className="relative h-full w-[78px] shrink-0 overflow-hidden bg-rail">
+        <span
+          className={`relative shrink overflow-hidden bg-rail ${small ? 'h-[58px] w-full' : `h-full ${chosen ? 'w-[78px]' : 'w-[42%] max-w-[78px]'}`}`}
+        >
           {props.still && (
             <img
               src={pieceUrl(props.still, 'still.png')}
@@ -191,11 +235,23 @@ function RouteCard(props: {
             />
           )}
         </span>
-        <span className="min-w-0 grow px-2 py-1">
-          <span className="block truncate pr-3 font-head text-[14px] font-semibold">{props.title}</span>
-          <span className="figures block text-[11.5px] leading-[1.4] text-soft">{props.children}</span>
+        <span className="min-w-0 grow basis-0 px-1.5 py-1">
+          <span className={`block truncate font-head text-[14px] font-semibold ${small ? '' : 'pr-3'}`}>
+            {small ? (props.short ?? props.title) : props.title}
+          </span>
+          {!small && (
+            <span className="figures block text-[11.5px] leading-[1.4] text-soft">{props.children}</span>
+          )}
         </span>
       </button>
+      {small && props.trouble && (
+        <span
+          className="absolute right-0.5 bottom-0.5 bg-sheet px-0.5 text-[12px] text-trouble"
+          title={props.trouble.sentence}
+        >
+          {props.trouble.severity === 'error' ? '◆' : '▲'}
+        </span>
+      )}
       {props.menu}
     </div>
   )

@@ -61,13 +61,13 @@ function Open({ project }: { project: ProjectState }) {
   const warnings = findings.filter((one) => one.severity === 'warning').length
   const size = project.report?.billet
   return (
-    <div className="grid h-full grid-rows-[auto_auto_1fr] overflow-hidden">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_auto_1fr] overflow-hidden">
       <header className="flex items-center gap-4 border-b border-rule px-3.5 py-1.5">
         <Link to="/" className="text-soft hover:text-ink" aria-label="All projects">
           ⌂
         </Link>
-        <h1 className="text-[15px] font-semibold">{project.plan.name}</h1>
-        <span className="text-soft">
+        <h1 className="truncate text-[15px] font-semibold">{project.plan.name}</h1>
+        <span className="min-w-0 truncate text-soft">
           part rev {project.plan.part.revision} · {project.plan.billet.material}
           {size && ` · ${project.plan.part.file}`}
         </span>

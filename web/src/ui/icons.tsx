@@ -26,9 +26,10 @@ export const ZeroMark = () => (
 
 export const CarryArrow = ({ stale }: { stale: boolean }) => (
   <svg
-    width="44"
+    width="100%"
     height="12"
     viewBox="0 0 44 12"
+    preserveAspectRatio="xMidYMid slice"
     aria-hidden="true"
     className={stale ? 'text-trouble' : 'text-ink'}
   >

@@ -161,12 +161,19 @@ def _on_wall(model: PartModel, face: Face) -> Floats:
     return nearest
 
 
+def region_of(rings: list[Floats]) -> BaseGeometry:
+    """The region of some rings, those round material counter-clockwise and those round air clockwise, islands in hollows kept."""
+    region: BaseGeometry = Polygon()
+    for ring in sorted((ring for ring in rings if len(ring) > 2), key=lambda ring: -abs(_area(ring))):
+        own = Polygon(ring).buffer(0)
+        region = region.union(own) if _area(ring) > 0 else region.difference(own)
+    return region
+
+
 def open_round(model: PartModel, region: Polygon, bottom: float, zero_from_work: Floats, room: float) -> BaseGeometry:
     """A floor's region grown by `room` over the sides where no wall of the part stands: there a tool may run out, mm."""
     above = to_solid(transformed(model.mesh, zero_from_work)).trim_by_plane([0.0, 0.0, 1.0], bottom + 0.01)
-    walls = unary_union([Polygon(ring) for ring in above.project().to_polygons() if len(ring) > 2 and _area(ring) > 0])
-    holes = unary_union([Polygon(ring) for ring in above.project().to_polygons() if len(ring) > 2 and _area(ring) < 0])
-    stands = walls.difference(holes).buffer(-0.002).buffer(0.002)
+    stands = region_of(above.project().to_polygons()).buffer(-0.002).buffer(0.002)
     grown = region.buffer(room, quad_segs=ROUND_STEPS).difference(stands)
     # Only what hangs together with the floor itself.
     kept = [piece for piece in pieces(grown) if piece.intersection(region).area > 1e-3]

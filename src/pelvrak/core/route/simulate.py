@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.feeds import CuttingData
@@ -20,7 +21,7 @@ from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_
 from pelvrak.core.cutting.wrapped import farthest, placed, rolled
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, transformed, with_label
+from pelvrak.core.geometry.mesh import Floats, Mesh, transformed, with_label
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import inverse, moved, turned
@@ -158,10 +159,13 @@ def simulate(
         float(ends_at[-1]),
         station.zero_from_work,
     )
+    # Laid round an axis, a chord of the flat becomes several.
+    took = hits.removed > 0 if lie is None else np.isin(flat.move, trouble.lines.move[hits.removed > 0])
     loads = load_over_time(hits, ends_at)
     facts = {
         "time_s": float(ends_at[-1]), "most_removal_cm3_min": max(loads["removal"]),
-        "low": low.tolist(), "high": high.tolist(), "cut_z": _cut_z(flat, np.unique(trouble.lines.move[hits.removed > 0])), "travel": travel,
+        "low": low.tolist(), "high": high.tolist(), "cut_z": _cut_z(flat, took),
+        "travel": travel,
     }  # fmt: skip
     if lie is not None:
         facts["wrapped"] = wrapped_fact(lie, flat).model_dump(mode="json")
@@ -222,9 +226,8 @@ def _laid(flat: Chords, lie: Round, stock: Mesh, radius: float, ends_at: Floats)
     return Chords(lines.starts, lines.ends, lines.what, flat.move[lines.move]), axes, ends
 
 
-def _cut_z(lines: Chords, moves: Ints) -> list[float] | None:
-    """Lowest and highest Z that the program says in the moves that took something off, mm from zero."""
-    took = np.isin(lines.move, moves)
+def _cut_z(lines: Chords, took: NDArray[np.bool_]) -> list[float] | None:
+    """Lowest and highest Z that the program says where it took something off, mm from zero. took: of each chord."""
     if not took.any():
         return None
     return [float(np.minimum(lines.starts, lines.ends)[took, 2].min()), float(lines.ends[took, 2].max())]

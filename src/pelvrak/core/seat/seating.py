@@ -135,7 +135,11 @@ class NamedZero(Frozen):
 
 
 class Seat(Frozen):
-    """Which way is up, which way is X, and where zero is. turn_deg: the work turned further, seen from above."""
+    """Which way is up, which way is X, and where zero is.
+
+    flip: turned over about the machine's X, after the quarter turns of `x`; turn_deg: the work turned further, seen from
+    above, after all that.
+    """
 
     up: Annotated[UpByDirection | UpByFace | UpByEdge, Field(discriminator="rule")] = UpByDirection()
     flip: bool = False

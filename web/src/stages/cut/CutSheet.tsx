@@ -2,6 +2,8 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import type { Library, Operation } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
 import { clock, hueOf, useView } from '../../state'
+import { Row } from '../../ui/Field'
+import { TextField } from '../../ui/TextField'
 import { Head, type SheetProps } from '../StageSheet'
 import { OperationEditor, toolKinds } from './OperationEditor'
 
@@ -167,6 +169,31 @@ export function CutSheet(props: SheetProps) {
           ))}
         </MenuItems>
       </Menu>
+      <h3 className="mb-1 mt-5 font-head text-[15px] font-semibold">Program</h3>
+      <Row
+        label="Number"
+        below={
+          <span className="text-[12.5px] text-soft">empty: by the setup’s name, next to those taken</span>
+        }
+      >
+        <TextField
+          label="Program number"
+          placeholder="by its name"
+          value={setup.program_number == null ? '' : String(setup.program_number)}
+          commit={(text) =>
+            void edit('program number', (own) => {
+              own.program_number = text === '' ? null : Number(text)
+            })
+          }
+        />
+      </Row>
+      <Row label="Comment">
+        <TextField
+          label="Program comment"
+          value={setup.title}
+          commit={(text) => void edit('program comment', (own) => (own.title = text))}
+        />
+      </Row>
     </>
   )
 }

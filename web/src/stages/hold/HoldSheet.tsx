@@ -216,7 +216,7 @@ function Facts({ facts }: { facts: HoldFacts }) {
           in the picture
         </label>
       </h3>
-      <table aria-label="Contacts" className="figures w-full text-[12px]">
+      <table aria-label="Contacts" className="figures w-full text-[11.5px]">
         <tbody>
           {gathered(facts.contacts).map((one) => (
             <tr
@@ -225,18 +225,20 @@ function Facts({ facts }: { facts: HoldFacts }) {
               onMouseEnter={() => view.set({ litItem: one.item })}
               onMouseLeave={() => view.set({ litItem: null })}
             >
-              <td className="py-0.5 font-words">{one.name}</td>
-              <td className={one.kind === 'face' ? 'text-soft' : 'text-trouble'}>
+              <td className="py-0.5 pr-1 font-words leading-tight">{one.name}</td>
+              <td
+                className={`whitespace-nowrap px-1 ${one.kind === 'face' || one.kind === 'bore' ? 'text-soft' : 'text-trouble'}`}
+              >
                 {one.kind}
                 {one.places > 1 && ` ×${one.places}`}
               </td>
-              <td className="text-right text-action">
+              <td className="whitespace-nowrap px-1 text-right text-action">
                 {one.kind === 'face' ? `${round(one.area, 0)} mm²` : `${round(one.length, 1)} mm`}
               </td>
-              <td className="text-right text-soft">
+              <td className="whitespace-nowrap px-1 text-right text-soft">
                 {one.force == null ? '' : `${round(one.force / 1000, 1)} kN`}
               </td>
-              <td className="w-12 text-right">
+              <td className="whitespace-nowrap pl-1 text-right">
                 {one.angle_deg == null ? '' : `${round(one.angle_deg, 1)}°`}
               </td>
             </tr>
@@ -317,8 +319,8 @@ function Facts({ facts }: { facts: HoldFacts }) {
                   onMouseEnter={() => view.set({ litItem: one.item })}
                   onMouseLeave={() => view.set({ litItem: null })}
                 >
-                  <td className="py-0.5 font-words">{one.item}</td>
-                  <td className="font-words text-soft">{one.operation_name}</td>
+                  <td className="py-0.5 pr-2 font-words">{one.item}</td>
+                  <td className="pr-2 font-words leading-tight text-soft">{one.operation_name}</td>
                   <td className={`w-20 text-right ${one.clearance < 2 ? 'text-trouble' : 'text-action'}`}>
                     {round(one.clearance, 1)} mm
                   </td>
@@ -344,8 +346,8 @@ function Facts({ facts }: { facts: HoldFacts }) {
                 .slice(0, 6)
                 .map((one) => (
                   <tr key={one.operation} className="border-t border-rule">
-                    <td className="py-0.5 font-words">{one.name}</td>
-                    <td className="text-right text-soft">
+                    <td className="py-0.5 pr-2 font-words leading-tight">{one.name}</td>
+                    <td className="whitespace-nowrap px-1 text-right text-soft">
                       {round(Math.hypot(...(one.force as [number, number, number])), 0)} N
                     </td>
                     <td className={`w-20 text-right ${one.factor < 2 ? 'text-trouble' : 'text-action'}`}>

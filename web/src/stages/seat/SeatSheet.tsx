@@ -107,7 +107,14 @@ export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
           </div>
         </div>
       </Row>
-      <Row label="Turned over">
+      <Row
+        label="Turned over"
+        below={
+          <span className="text-[12.5px] text-soft">
+            after the quarter turn, about the machine’s X; the exact angle comes last
+          </span>
+        }
+      >
         <Segments
           label="Turned over"
           value={seat.flip ? 'yes' : 'no'}
