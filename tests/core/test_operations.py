@@ -242,7 +242,7 @@ class Refused(unittest.TestCase):
 
         with self.assertRaises(BadInput) as caught:
             run(self.part, self.field, Pocket(id="p", name="p", tool="em8", faces=(ref_to(side),)))
-        self.assertEqual(caught.exception.code, "cut.not_square")
+        self.assertEqual(caught.exception.code, "cut.open_side")
 
     def test_facing_into_the_part(self):
         with self.assertRaises(BadInput) as caught:

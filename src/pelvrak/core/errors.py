@@ -74,7 +74,10 @@ def plain(error: Any) -> tuple[str, str]:
         word, name = bounds[kind]
         limit = about.get(name)
         shown = f"{limit:g}" if isinstance(limit, (int, float)) else str(limit)
-        return f"it has to be {word} {shown}", f"give {word} {shown}"
+        return f"it has to be {word} {shown}", "give a larger one" if word in (
+            "above",
+            "at least",
+        ) else "give a smaller one"
     if kind == "string_pattern_mismatch":
         allowed = _PATTERNS.get(str(about.get("pattern")), "other characters or another length")
         return f"it has to be {allowed}", "write it so"

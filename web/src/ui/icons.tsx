@@ -29,7 +29,7 @@ export const CarryArrow = ({ stale }: { stale: boolean }) => (
     width="100%"
     height="12"
     viewBox="0 0 44 12"
-    preserveAspectRatio="xMidYMid slice"
+    preserveAspectRatio="xMaxYMid slice"
     aria-hidden="true"
     className={stale ? 'text-trouble' : 'text-ink'}
   >

@@ -16,6 +16,7 @@ from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.stock.cut import RAPID
+from pelvrak.core.stock.field import error_of
 
 # Less than this is what rays know of a wall that was there, mm³.
 CRUMB_MM3 = 0.5
@@ -38,9 +39,11 @@ def hole_before(tool_diameter: float, removed: float, depth: float) -> float:
 
 
 def removal_findings(
-    operation: Operation, tool: Tool, setup: str, holes: list[Hole], lines: Chords, removed: Floats, seconds: float, zero_from_work: Floats
+    operation: Operation, tool: Tool, setup: str, holes: list[Hole], lines: Chords, removed: Floats, seconds: float,
+    zero_from_work: Floats, cell: float,
 ) -> list[Finding]:  # fmt: skip
-    """Findings of what an operation took off. lines: its chords (zero frame), removed: by each, mm³; seconds: it runs."""
+    """Findings of what an operation took off. lines: its chords (zero frame), removed: by each, mm³; seconds: it runs; cell: between
+    the rays that the amounts are known by, mm."""
 
     def found(code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any) -> Finding:
         place = () if at is None else (as_vector(moved(inverse(zero_from_work), at)),)
@@ -51,7 +54,9 @@ def removal_findings(
     if cycle in ("ream", "tap"):
         for hole in holes:
             near = np.hypot(lines.ends[:, 0] - hole.x, lines.ends[:, 1] - hole.y) < 1e-3
-            out += _finished_hole(found, cycle, operation.name, tool, hole, float(removed[near].sum()))
+            out += _finished_hole(
+                found, cycle, operation.name, tool, hole, float(removed[near].sum()), 4 * error_of(cell, tool.DC / 2)
+            )
         if cycle == "tap":
             return out
     if removed.sum() < CRUMB_MM3:
@@ -65,14 +70,17 @@ def removal_findings(
     return out
 
 
-def _finished_hole(found: Any, cycle: str, name: str, tool: Tool, hole: Hole, removed: float) -> list[Finding]:
+def _finished_hole(
+    found: Any, cycle: str, name: str, tool: Tool, hole: Hole, removed: float, known: float
+) -> list[Finding]:
+    """known: how well the diameter of the hole before is known, mm."""
     at = np.array([hole.x, hole.y, hole.start])
     depth = hole.start - hole.bottom
     where = f"at X{hole.x:.2f} Y{hole.y:.2f}"
     if cycle == "ream":
         was = hole_before(tool.DC, removed, depth)
         takes, limit = tool.DC - was, reaming_limit(tool.DC)
-        if takes <= limit:
+        if takes <= limit + known:
             return []
         said = "in solid metal" if was < SOLID_SHARE * tool.DC else f"in a hole Ø{was:.2f}, {takes:.2f} mm too tight"
         return [found(
@@ -83,7 +91,7 @@ def _finished_hole(found: Any, cycle: str, name: str, tool: Tool, hole: Hole, re
     assert tool.TP is not None
     size = tool.DC - tool.TP
     was = hole_before(size, removed, depth)
-    if size - was <= TAP_TIGHT * tool.TP:
+    if size - was <= TAP_TIGHT * tool.TP + known:
         return []
     said = "in solid metal" if was < SOLID_SHARE * size else f"in a hole Ø{was:.2f}"
     return [found(

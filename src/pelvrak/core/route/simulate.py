@@ -150,15 +150,9 @@ def simulate(
         findings += slides_trouble(trouble, station, lines, lying, tool.gauge_length)
         travel = [least.tolist(), most.tolist()]
     findings += removal_findings(
-        operation,
-        tool,
-        station.setup,
-        job.holes,
-        trouble.lines,
-        hits.removed,
-        float(ends_at[-1]),
-        station.zero_from_work,
-    )
+        operation, tool, station.setup, job.holes, trouble.lines, hits.removed, float(ends_at[-1]),
+        station.zero_from_work, stock.grid.cell,
+    )  # fmt: skip
     # Laid round an axis, a chord of the flat becomes several.
     took = hits.removed > 0 if lie is None else np.isin(flat.move, trouble.lines.move[hits.removed > 0])
     loads = load_over_time(hits, ends_at)
