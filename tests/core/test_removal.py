@@ -192,6 +192,24 @@ class CornersAndSides(unittest.TestCase):
         self.assertNotIn("Ø0", said)
 
 
+class OneLoad(unittest.TestCase):
+    def test_two_works_in_one_place(self):
+        """Two setups of one load in the same vise at the same place; moved aside by more than the vise they stand clear."""
+
+        def found(x: float, load: str = "day") -> list[str]:
+            hold = {"items": [{**HOLD["items"][0], "x": x}, *HOLD["items"][1:]]}
+            plan = plan_from({
+                "name": "plate", "part": {"file": "plate.step", "sha256": "0" * 64},
+                "setups": [{"name": "OP10", "hold": HOLD, "load": load}, {"name": "OP20", "hold": hold, "load": load, "offset_register": "G55"}],
+            })  # fmt: skip
+            return [f.code for f in evaluate(plan, DATA, "0" * 64, STORE).setups[1].findings]
+
+        self.assertIn("load.same_place", found(300))
+        self.assertIn("load.same_place", found(340))
+        self.assertNotIn("load.same_place", found(460))
+        self.assertNotIn("load.same_place", found(300, load=""))
+
+
 class PlacesAndNumbers(unittest.TestCase):
     def test_a_place_the_changer_has_not(self):
         tools = [{**t.model_dump(), "place": 40 if t.id == "em10" else t.place} for t in tool_shelf().values()]

@@ -230,6 +230,31 @@ class Published(unittest.TestCase):
                 self.assertLessEqual(wanted, set(answer.json()))
 
 
+class Fuzzed(unittest.TestCase):
+    """schemathesis over the whole published API, for a bounded time, on a server of its own."""
+
+    def test_no_500_and_nothing_undocumented(self):
+        server = Server(demo=False).start()
+        try:
+            with server.client() as client:
+                part = upload(client, solids.step_bytes(solids.box((0, 0, 0), (30, 20, 10))), "a.step")
+                client.post("/api/projects", json={"name": "x", "sha256": part["sha256"]})
+            done = subprocess.run(
+                [
+                    str(Path(sys.executable).with_name("schemathesis")), "run", f"{server.url}/openapi.json", "--exclude-path", "/api/events",
+                    "-H", "x-pelvrak: tests", "--max-examples", "10", "--phases", "coverage,fuzzing", "--seed", "1", "--request-timeout", "30",
+                    "--checks", "not_a_server_error,status_code_conformance,content_type_conformance,response_schema_conformance",
+                ],
+                capture_output=True, text=True, timeout=240, check=False, cwd=server.data,
+            )  # fmt: skip
+            self.assertEqual(done.returncode, 0, done.stdout[-6000:])
+            self.assertIn("Tested: 47", done.stdout)
+            with server.client() as client:
+                self.assertEqual(client.get("/api/projects").status_code, 200)
+        finally:
+            server.remove()
+
+
 def _one() -> int:
     return 1
 

@@ -6959,13 +6959,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "model/gltf-binary": unknown;
                 };
             };
             /** @description The request cannot be read. */
@@ -7869,13 +7869,16 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
+                    "model/gltf-binary": unknown;
+                    "image/png": unknown;
                     "application/json": unknown;
+                    "text/plain": unknown;
                 };
             };
             /** @description The request cannot be read. */
@@ -7982,13 +7985,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/plain": unknown;
                 };
             };
             /** @description The request cannot be read. */
@@ -8095,13 +8098,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "model/stl": unknown;
                 };
             };
             /** @description The request cannot be read. */
@@ -8209,13 +8212,15 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "model/step": unknown;
+                    "model/stl": unknown;
+                    "image/vnd.dxf": unknown;
                 };
             };
             /** @description The request cannot be read. */
@@ -8321,7 +8326,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8657,13 +8662,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/csv": unknown;
                 };
             };
             /** @description The request cannot be read. */
@@ -9333,7 +9338,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9559,13 +9564,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "image/png": unknown;
                 };
             };
             /** @description The request cannot be read. */
@@ -10252,13 +10257,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/event-stream": unknown;
                 };
             };
             /** @description The request cannot be read. */

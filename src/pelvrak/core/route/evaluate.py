@@ -68,6 +68,7 @@ from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix
 from pelvrak.core.route.simulate import simulate
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.route.swinging import swings
+from pelvrak.core.route.together import works_apart
 from pelvrak.core.route.told import machine_picture, position_reports, slides_picture
 from pelvrak.core.route.turning import Turning, shared, turning_of
 from pelvrak.core.route.visits import Visit, order_findings, visits
@@ -318,6 +319,10 @@ def _setup(
     turning = turning_of(run, setup, placed.machine, placed.zero_from_work, placed.hold, {}, placed.zeros, placed.boxes)
     load = run.loads.setdefault(load_name(setup), Load())
     give_registers(turning, run.plan, load)
+    beside_it = []
+    if setup.load:
+        incoming = mesh_from_bytes(run.piece(incoming_key, "surface.npz"))
+        beside_it = works_apart(load, setup.name, incoming, placed.zero_from_work, placed.hold.zero_on_table)
     tools = {tool.id: tool for tool in run.plan.tools}
     shop = fixtures_of(run.plan.fixtures)
     foretold, beside, proposals = ahead(run, turning, tools, incoming_key, shop)
@@ -340,6 +345,7 @@ def _setup(
     findings = [_with_pointers(finding, index) for finding in told]
     findings += [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
     findings += [_with_pointers(f, index) for f in foretold]
+    findings += beside_it
     if not setup.operations:
         findings.append(
             Finding(code="cut.no_operations", severity="note", setup=setup.name, stage="cut",

@@ -6,6 +6,7 @@ import warnings
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+import manifold3d
 import numpy as np
 from scipy.spatial.transform import Rotation
 
@@ -34,11 +35,22 @@ class Kept:
     known: tuple[int, int]
 
 
+@dataclass(frozen=True)
+class Standing:
+    """The work of one setup as it stands on the table: its solid and box there."""
+
+    setup: str
+    solid: manifold3d.Manifold
+    low: Floats
+    high: Floats
+
+
 @dataclass
 class Load:
-    """The registers of what stands on the machine together, as far as its setups have been computed."""
+    """The registers and works of what stands on the machine together, as far as its setups have been computed."""
 
     kept: dict[str, Kept] = field(default_factory=dict)
+    standing: list[Standing] = field(default_factory=list)
 
 
 def load_name(setup: Setup) -> str:

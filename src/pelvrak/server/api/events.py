@@ -11,6 +11,7 @@ import psycopg
 from fastapi import APIRouter
 from fastapi.responses import StreamingResponse
 
+from pelvrak.server.api.shapes import file_of
 from pelvrak.server.db.session import CHANNEL, database_url
 from pelvrak.server.jobs.lost import take_up_lost
 
@@ -45,7 +46,7 @@ async def watch() -> None:
             log.exception("could not look for lost work")
 
 
-@router.get("/events")
+@router.get("/events", **file_of("text/event-stream"))
 async def events() -> StreamingResponse:
     """Events as they happen: {kind, project, …}."""
     mine: asyncio.Queue[str] = asyncio.Queue()

@@ -27,6 +27,7 @@ from pelvrak.core.holding.fixture import (
 )
 from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
 from pelvrak.server.api.problems import Refused
+from pelvrak.server.api.shapes import file_of
 from pelvrak.server.db.models import FixtureRow, PartUpload
 from pelvrak.server.db.session import DatabaseStore, transaction
 from pelvrak.server.jobs.stills import FIXTURE_SHADE, draw
@@ -68,7 +69,7 @@ def put_fixtures(rows: Fixtures, response: Response, if_match: IfMatch = None) -
         return _put(session, checked)
 
 
-@router.get("/fixtures.json")
+@router.get("/fixtures.json", **file_of("application/json"))
 def fixtures_file() -> Response:
     """The library as a file."""
     with transaction() as session:
@@ -106,7 +107,7 @@ def _picture(text: str) -> bytes:
         return draw(mesh, np.tile(np.array(FIXTURE_SHADE, np.uint8), (len(mesh.triangles), 1)))
 
 
-@router.get("/fixtures/{fixture_id}/picture.png")
+@router.get("/fixtures/{fixture_id}/picture.png", **file_of("image/png"))
 def picture(fixture_id: str) -> Response:
     """A fixture as it looks from the right front."""
     with transaction() as session:

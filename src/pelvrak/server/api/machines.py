@@ -24,7 +24,7 @@ from pelvrak.core.route.stand import Stand, stand
 from pelvrak.server.api.holding import shop_fixtures
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
-from pelvrak.server.api.shapes import ProjectId
+from pelvrak.server.api.shapes import Length, ProjectId
 from pelvrak.server.db.models import PartUpload
 from pelvrak.server.db.session import DatabaseStore, transaction
 
@@ -76,7 +76,7 @@ def reach(
     setup: str,
     tool: str,
     position: str = "",
-    overhang: float | None = None,
+    overhang: Length | None = None,
     holder_of: str | None = None,
 ) -> Reached:
     """What of the part a tool reaches from a position of a setup, and what stops it elsewhere.
@@ -106,8 +106,8 @@ def reach(
 
 @router.get("/projects/{project_id}/stand/{setup}")
 def stand_of(
-    project_id: ProjectId, setup: str, x: float | None = None, y: float | None = None, z: float | None = None,
-    a: float | None = None, b: float | None = None, c: float | None = None,
+    project_id: ProjectId, setup: str, x: Length | None = None, y: Length | None = None, z: Length | None = None,
+    a: Length | None = None, b: Length | None = None, c: Length | None = None,
 ) -> Stand:  # fmt: skip
     """The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what there."""
     plan, _, told, key = _computed(project_id, setup)

@@ -11,6 +11,7 @@ from fastapi.responses import Response
 
 from pelvrak.core.route.moment import MomentReader
 from pelvrak.server.api.problems import Refused
+from pelvrak.server.api.shapes import file_of
 from pelvrak.server.db.session import DatabaseStore
 
 router = APIRouter(prefix="/api/results", tags=["results"])
@@ -25,7 +26,7 @@ def _picture(key: str, seconds: float) -> bytes:
     return _reader.picture(key, seconds)
 
 
-@router.get("/{key}/moment")
+@router.get("/{key}/moment", **file_of("model/gltf-binary"))
 def moment(key: str, seconds: Annotated[float, Query(ge=0, le=1e7, allow_inf_nan=False)]) -> Response:
     """The stock so many seconds into the operation whose result this is, as glTF binary; it never changes."""
     try:

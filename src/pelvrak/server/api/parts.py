@@ -17,13 +17,13 @@ from pelvrak.core.geometry.step_file import SIZE_LIMIT_BYTES
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.stock.questions import first_hit
 from pelvrak.server.api.problems import Refused
-from pelvrak.server.api.shapes import Choose, Measure, PartState
+from pelvrak.server.api.shapes import Choose, Length, Measure, PartState, file_of
 from pelvrak.server.db.models import PartUpload, now
 from pelvrak.server.db.session import DatabaseStore, transaction
 from pelvrak.server.jobs.handing import hand_part
 
 router = APIRouter(prefix="/api", tags=["parts"])
-Triple = Annotated[list[float], Query(min_length=3, max_length=3)]
+Triple = Annotated[list[Length], Query(min_length=3, max_length=3)]
 SCREEN_PIECES = {
     "contacts.glb": "model/gltf-binary",
     "surface.glb": "model/gltf-binary",
@@ -143,7 +143,7 @@ def features(sha256: str) -> Features:
     return Features.model_validate_json(data)
 
 
-@router.get("/results/{key}/{piece}")
+@router.get("/results/{key}/{piece}", **file_of("model/gltf-binary", "image/png", "application/json", "text/plain"))
 def result(key: str, piece: str) -> Response:
     """A piece of a result; it never changes, so it may be kept for ever."""
     if piece not in SCREEN_PIECES:

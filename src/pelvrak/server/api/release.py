@@ -12,7 +12,7 @@ from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.report import SetupReport
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project
-from pelvrak.server.api.shapes import ProjectId
+from pelvrak.server.api.shapes import ProjectId, file_of
 from pelvrak.server.db.session import DatabaseStore
 
 router = APIRouter(prefix="/api/projects/{project_id}/files", tags=["release"])
@@ -40,14 +40,14 @@ def _file(data: bytes | None, name: str, kind: str) -> Response:
     return Response(data, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
-@router.get("/{setup}.nc")
+@router.get("/{setup}.nc", **file_of("text/plain"))
 def program(project_id: ProjectId, setup: str) -> Response:
     """The program of a setup."""
     key = _current(project_id, setup).program_key
     return _file(DatabaseStore().get(key, "program.nc") if key else None, f"{setup}.nc", "text/plain; charset=us-ascii")
 
 
-@router.get("/{setup}.stl")
+@router.get("/{setup}.stl", **file_of("model/stl"))
 def stock(project_id: ProjectId, setup: str) -> Response:
     """The outgoing stock of a setup."""
     key = _current(project_id, setup).outgoing_key
@@ -58,7 +58,7 @@ def stock(project_id: ProjectId, setup: str) -> Response:
 JAW_FILES = {"step": "model/step", "stl": "model/stl", "dxf": "image/vnd.dxf"}
 
 
-@router.get("/{setup}/jaws.{kind}")
+@router.get("/{setup}/jaws.{kind}", **file_of("model/step", "model/stl", "image/vnd.dxf"))
 def jaws(project_id: ProjectId, setup: str, kind: str) -> Response:
     """The soft jaws or nest a setup grips in: solids, or the nest's outline."""
     if kind not in JAW_FILES:
@@ -69,7 +69,7 @@ def jaws(project_id: ProjectId, setup: str, kind: str) -> Response:
     return _file(data, f"{setup}-jaws.{kind}", JAW_FILES[kind])
 
 
-@router.get("/plan.json")
+@router.get("/plan.json", **file_of("application/json"))
 def plan(project_id: ProjectId) -> Response:
     """The plan document."""
     state = project(project_id)

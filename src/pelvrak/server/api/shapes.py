@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any, Literal
 
 from fastapi import Path
+from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
 from pelvrak.core.cutting.feeds import Material
@@ -18,6 +19,18 @@ from pelvrak.core.route.report import Report
 
 # What PostgreSQL's integer holds.
 LARGEST = 2**31 - 1
+# A length or place somebody sends, mm; and what a file of a kind is published as.
+Length = Annotated[float, Field(ge=-20_000, le=20_000, allow_inf_nan=False)]
+
+
+def file_of(*kinds: str) -> dict[str, Any]:
+    """How an answer that is a file is published: keywords of a route."""
+    return {
+        "response_class": Response,
+        "responses": {200: {"description": "The file.", "content": {kind: {} for kind in kinds}}},
+    }
+
+
 ProjectId = Annotated[int, Path(ge=1, le=LARGEST)]
 RevisionNumber = Annotated[int, Field(ge=1, le=LARGEST)]
 

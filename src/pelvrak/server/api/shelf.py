@@ -6,6 +6,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Response, UploadFile
 from fastapi.responses import PlainTextResponse
+from pydantic import Field
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
@@ -17,12 +18,13 @@ from pelvrak.core.geometry.part import PartModel, unpacked
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
 from pelvrak.server.api.problems import Refused
-from pelvrak.server.api.shapes import CastingPlace, ProjectId
+from pelvrak.server.api.shapes import CastingPlace, ProjectId, file_of
 from pelvrak.server.db.models import PartUpload, Project, Revision, ShelfRow
 from pelvrak.server.db.session import DatabaseStore, transaction
 
 router = APIRouter(prefix="/api", tags=["shelf"])
 MOST_ROWS = 5000
+Allowance = Annotated[float, Field(ge=0, le=2000, allow_inf_nan=False)]
 
 
 def _rows(session: Session) -> list[Bought]:
@@ -54,7 +56,7 @@ def put_shelf(rows: list[Bought], response: Response, if_match: IfMatch = None) 
         return _put(session, rows)
 
 
-@router.get("/shelf.csv")
+@router.get("/shelf.csv", **file_of("text/csv"))
 def shelf_csv() -> PlainTextResponse:
     """The shelf as a CSV file."""
     with transaction() as session:
@@ -86,7 +88,9 @@ def _planned(session: Session, project_id: int) -> tuple[Plan, PartModel]:
 
 
 @router.get("/projects/{project_id}/picks")
-def shelf_picks(project_id: ProjectId, allowance: Annotated[list[float], Query(min_length=6, max_length=6)]) -> Picks:
+def shelf_picks(
+    project_id: ProjectId, allowance: Annotated[list[Allowance], Query(min_length=6, max_length=6)]
+) -> Picks:
     """What on the shelf covers the part plus allowances (x-, x+, y-, y+, z-, z+; mm), and what to order when nothing does."""
     with transaction() as session:
         plan, part = _planned(session, project_id)
