@@ -16,6 +16,8 @@ from pelvrak.core.geometry.part import Frozen, PartModel
 from pelvrak.core.geometry.shelf import shelf
 
 # Common practice, no source: what the saw takes, mm.
+# Longer blocks no plan takes.
+LONGEST_MM = 2000.0
 KERF_MM = 3.0
 AXES: tuple[Axis, ...] = ("x", "y", "z")
 COLUMNS = ("form", "material", "width_mm", "height_mm", "diameter_mm", "length_mm", "price_per_kg", "count")
@@ -132,7 +134,7 @@ def _ways(
             continue
         assert row.width_mm and row.height_mm
         for a, b in set(permutations((row.width_mm, row.height_mm))):
-            if a < needed[u] - 1e-9 or b < needed[v] - 1e-9:
+            if a < needed[u] - 1e-9 or b < needed[v] - 1e-9 or max(a, b, needed[d]) > LONGEST_MM:
                 continue
             size = [0.0, 0.0, 0.0]
             size[d], size[u], size[v] = needed[d], a, b

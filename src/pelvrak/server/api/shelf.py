@@ -24,7 +24,7 @@ from pelvrak.server.db.session import DatabaseStore, transaction
 
 router = APIRouter(prefix="/api", tags=["shelf"])
 MOST_ROWS = 5000
-Allowance = Annotated[float, Field(ge=0, le=2000, allow_inf_nan=False)]
+Allowance = Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)]
 
 
 def _rows(session: Session) -> list[Bought]:
