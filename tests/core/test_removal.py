@@ -9,13 +9,14 @@ from typing import Any
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import PartModel, ref_to, unpacked
 from pelvrak.core.route.evaluate import evaluate
-from pelvrak.core.route.plan import plan_from, program_numbers
+from pelvrak.core.route.plan import Plan, plan_from, program_numbers
 from pelvrak.core.route.removal import hole_before, reaming_limit
 from pelvrak.core.route.report import OperationReport, Report
 from pelvrak.core.route.store import MemoryStore
 from tests import solids
 
 STORE = MemoryStore()
+PLANS: list[Plan] = []
 # 60 × 44 × 15: holes Ø8 and Ø5 (for M6), an opening 20 × 12 with corners R5 through it, a step 10 wide and 5 deep along the front.
 PLATE = solids.minus(
     solids.box((0, 0, 0), (60, 44, 15)), solids.cylinder((12, 26, -1), 4, 20), solids.cylinder((26, 26, -1), 2.5, 20),
@@ -65,7 +66,13 @@ def computed(*operations: dict, around: float = 0.0, **setup: Any) -> Report:
         "billet": {"kind": "block", "sizing": {"rule": "allowance", **dict.fromkeys(SIDES, around), "z_minus": 0, "z_plus": 0}},
         "setups": [{"name": "OP10", "hold": HOLD, "operations": list(operations), **setup}],
     })  # fmt: skip
+    PLANS.append(plan)
     return evaluate(plan, DATA, "0" * 64, STORE)
+
+
+def last_plan() -> Plan:
+    """The plan that was computed last."""
+    return PLANS[-1]
 
 
 def tool(kind: str, **sizes: float) -> str:

@@ -1,0 +1,152 @@
+"""An independent cutter: a program's text, read word by word, cut out of an exact solid by mesh booleans.
+
+Nothing of the planner, the post or the stock engine is used: words by pygcode, sweeps as hulls by manifold3d, turning by
+scipy, registers as the operator types them from the program's head.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass, field
+
+import manifold3d
+import numpy as np
+from pygcode import Line
+from scipy.spatial.transform import Rotation
+
+from pelvrak.core.cutting.tools import Tool
+
+FACETS, ARC_DEG, TURN_DEG, BATCH = 64, 4.0, 1.0, 150
+CYCLES = (81.0, 83.0, 84.0, 85.0)
+_RING = np.column_stack(
+    [
+        np.cos(np.linspace(0, 2 * np.pi, FACETS, endpoint=False)),
+        np.sin(np.linspace(0, 2 * np.pi, FACETS, endpoint=False)),
+    ]
+)
+
+
+def outline_of(tool: Tool) -> np.ndarray:
+    """Corners of what cuts, tip in the origin, axis up; all convex. A tap cuts its tapping drill."""
+    radius = (tool.DC - (tool.TP or 0.0) if tool.kind == "tap" else tool.DC) / 2
+    point = (
+        radius / math.tan(math.radians(tool.SIG / 2))
+        if tool.kind in ("drill", "spot_drill", "chamfer_mill") and tool.SIG
+        else 0.0
+    )
+    # Corners on the circle leave a little; half of that is put outside.
+    rim = radius * (1 + (1 / math.cos(math.pi / FACETS) - 1) / 2) * _RING
+    rings = [np.column_stack([rim, np.full(FACETS, z)]) for z in (point, max(tool.LCF, point + 1))]
+    return np.concatenate([[[0.0, 0.0, 0.0]], *rings]) if point else np.concatenate(rings)
+
+
+@dataclass
+class Cutter:
+    """The control and the machine. centre: machine coordinates of a rotary axis A about X; found: the register of the work's zero."""
+
+    work: manifold3d.Manifold
+    tools: dict[int, Tool]
+    found: np.ndarray
+    centre: np.ndarray | None = None
+    registers: dict[str, np.ndarray] = field(default_factory=dict)
+    at: dict[str, float] = field(default_factory=lambda: dict.fromkeys("XYZAIJRFSPQ", 0.0))
+    register: str = ""
+    motion: float = 0.0
+    cycle: float | None = None
+    length: int | None = None
+    spindle: int | None = None
+    swept: list[manifold3d.Manifold] = field(default_factory=list)
+    moves: int = 0
+
+    def pose(self, place: np.ndarray, angle: float) -> tuple[np.ndarray, np.ndarray]:
+        """Where the tip is and how the tool leans, as the work sees it in its zero."""
+        tip = self.registers[self.register] + place
+        if self.centre is None:
+            return tip - self.found, np.eye(3)
+        turn = Rotation.from_euler("x", angle, degrees=True)
+        return turn.apply(tip - self.centre) + self.centre - self.found, turn.as_matrix()
+
+    def sweep(self, start: np.ndarray, end: np.ndarray, angles: tuple[float, float] | None = None) -> None:
+        assert self.spindle is not None and self.length == self.spindle, "a cut without its tool or its length"
+        self.moves += 1
+        first, last = angles or (self.at["A"], self.at["A"])
+        body = outline_of(self.tools[self.spindle])
+        steps = max(1, math.ceil(abs(last - first) / TURN_DEG))
+        shares = np.linspace(0, 1, steps + 1)
+        poses = [self.pose(start + (end - start) * s, first + (last - first) * s) for s in shares]
+        for (a, ra), (b, rb) in zip(poses, poses[1:], strict=False):
+            self.swept.append(manifold3d.Manifold.hull_points(np.concatenate([body @ ra.T + a, body @ rb.T + b])))
+        if len(self.swept) >= BATCH:
+            self.cut()
+
+    def cut(self) -> None:
+        if self.swept:
+            self.work -= manifold3d.Manifold.batch_boolean(self.swept, manifold3d.OpType.Add)
+            self.swept = []
+
+    def run(self, text: str) -> manifold3d.Manifold:
+        """What the program leaves."""
+        for line in text.splitlines():
+            head = re.fullmatch(r"\((G5\d(?:\.1 P\d+)?) X(\S+) Y(\S+) Z(\S+)\)", line)
+            if head:
+                self.registers[head[1]] = np.array([float(v) for v in head.groups()[1:]])
+            plain = re.sub(r"\(.*?\)", "", line).strip()
+            if plain and not plain.startswith(("%", "O")):
+                self.block([(w.letter, float(w.value)) for w in Line(plain).block.words])
+        self.cut()
+        return self.work
+
+    def block(self, words: list[tuple[str, float]]) -> None:
+        codes = [value for letter, value in words if letter == "G"]
+        given = {letter: value for letter, value in words if letter in self.at}
+        if 53.0 in codes:
+            return
+        for letter, value in words:
+            if letter == "T":
+                self.ready = int(value)
+            elif letter == "M" and value == 6:
+                self.spindle, self.length = self.ready, None
+            elif letter == "H":
+                self.length = int(value)
+        for code in codes:
+            if code in (0.0, 1.0, 2.0, 3.0):
+                self.motion, self.cycle = code, None
+            elif code in CYCLES:
+                self.cycle = code
+            elif code == 80.0:
+                self.cycle = None
+            elif 54.0 <= code <= 59.0:
+                self.register = f"G{code:.0f}"
+        before = dict(self.at)
+        self.at |= {letter: value for letter, value in given.items() if letter not in "IJ"}
+        if not set(given) & set("XYZA"):
+            return
+        start, end = (np.array([one[c] for c in "XYZ"]) for one in (before, self.at))
+        if self.cycle is not None:
+            # Down from the approach plane and up to where it came from.
+            top = np.array([self.at["X"], self.at["Y"], self.at["R"]])
+            self.sweep(top, np.array([self.at["X"], self.at["Y"], self.at["Z"]]))
+            return
+        if self.motion == 0.0:
+            return
+        if self.motion == 1.0:
+            self.sweep(start, end, (before["A"], self.at["A"]))
+            return
+        self.arc(start, end, start[:2] + [given.get("I", 0.0), given.get("J", 0.0)])
+
+    def arc(self, start: np.ndarray, end: np.ndarray, middle: np.ndarray) -> None:
+        radius = float(np.linalg.norm(start[:2] - middle))
+        first, last = (math.atan2(*(p[:2] - middle)[::-1]) for p in (start, end))
+        turn = (first - last if self.motion == 2.0 else last - first) % (2 * math.pi)
+        turn = 2 * math.pi if turn < 1e-6 else turn
+        steps = max(2, math.ceil(math.degrees(turn) / ARC_DEG))
+        sign = -1 if self.motion == 2.0 else 1
+        points = [start]
+        for i in range(1, steps + 1):
+            angle = first + sign * turn * i / steps
+            z = start[2] + (end[2] - start[2]) * i / steps
+            points.append(np.array([*(middle + radius * np.array([math.cos(angle), math.sin(angle)])), z]))
+        points[-1] = end
+        for a, b in zip(points, points[1:], strict=False):
+            self.sweep(a, b)
