@@ -14,22 +14,19 @@ import numpy as np
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.holes import UprightHole
-from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, to_solid, transformed, triangle_normals
+from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z, turned
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.contact import travel
 from pelvrak.core.holding.fixture import Fixture, Role, Solid
 from pelvrak.core.holding.hold import Hold, Item, Pinned
 from pelvrak.core.holding.pins import PinFit, pin_fit
+from pelvrak.core.holding.settling import settled
 from pelvrak.core.stock.compare import signed_distance
 
 # A pin is met by its top only within this of its diameter; a hole counts as there when a core so much thinner goes through
 # all but a share of it, mm.
 SLIM_PIN_MM, CORE_PIN_MM, CORE_SHARE = 0.4, 0.15, 0.002
-# A fitting pair of free-form walls stands off or in by as much as rays know of them; how finely a place in a nest is looked for, mm.
-FORM_MM, SETTLE_MM, SETTLE_LEAST_MM = 0.05, 0.5, 0.01
-# What looks down within 11° of level.
-LEVEL_COS = 0.98
 # Lifted by this while it is pushed along something, so that what it slides on does not stop it, mm.
 SLIDE_MM = 0.02
 # How far cut jaws stand open before they close, and what a surface may be off there, mm.
@@ -305,7 +302,7 @@ def _lay_in(build: _Build) -> None:
         # The holder is against the jaw; the work lies where the holder wants it.
         pushes = pushes[1:] if pushes and pushes[0][0] == "the fixed jaw" else pushes
         if not hold.work.pushed:
-            shift = shift + _settle(build, transformed(lying, rigid(np.eye(3), shift)), rests)
+            shift = shift + settled(transformed(lying, rigid(np.eye(3), shift)), _closed(rests))
     for name, way in pushes:
         shift = shift + _push(build, lying, shift, way, name, jaw)
     out.shift = shift
@@ -474,45 +471,6 @@ def _carrier(build: _Build) -> Item | None:
         if isinstance(build.fixture(under), kinds.Vise):
             return chosen
     return None
-
-
-def _settle(build: _Build, lying: Mesh, rests: list[Piece]) -> Floats:
-    """How the work moves until it lies lowest: in a nest it finds its place by itself, on a plane it stays.
-
-    What rays know of walls would wedge a fitting pair: they are let in by FORM_MM, and only level floors decide the height as they are.
-    """
-    seat = _closed(rests)
-    slim = _drawn_in(lying, FORM_MM)
-    bottom = replace(lying, triangles=lying.triangles[triangle_normals(lying)[:, 2] < -LEVEL_COS])
-
-    def height(way: Floats) -> float:
-        there = rigid(np.eye(3), np.array([way[0], way[1], 0.0]))
-        found = [travel(transformed(one, there), seat, DOWN) for one in (slim, bottom)]
-        return max((-way[0] for way in found if way is not None), default=np.inf)
-
-    at, step = np.zeros(3), SETTLE_MM
-    at[2] = height(at)
-    if not np.isfinite(at[2]):
-        return np.zeros(3)
-    while step >= SETTLE_LEAST_MM:
-        ways = [at + [step, 0, 0], at - [step, 0, 0], at + [0, step, 0], at - [0, step, 0]]
-        low, best = min(((height(way), i) for i, way in enumerate(ways)), key=lambda one: one[0])
-        if low < at[2] - SETTLE_LEAST_MM / 10:
-            at = np.array([*ways[best][:2], low])
-        else:
-            step /= 2
-    return at
-
-
-def _drawn_in(mesh: Mesh, by: float) -> Mesh:
-    """The mesh with its vertices moved inwards along their normals, mm."""
-    corners = mesh.vertices[mesh.triangles]
-    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    total = np.zeros_like(mesh.vertices)
-    for corner in range(3):
-        np.add.at(total, mesh.triangles[:, corner], normals)
-    length = np.linalg.norm(total, axis=1, keepdims=True)
-    return replace(mesh, vertices=mesh.vertices - by * total / np.where(length > 1e-12, length, 1.0))
 
 
 def _drop(build: _Build, lying: Mesh, rests: list[Piece]) -> Floats:

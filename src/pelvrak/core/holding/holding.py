@@ -28,7 +28,7 @@ from pelvrak.core.geometry.mesh import (
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding import fixture as kinds
-from pelvrak.core.holding.assemble import FORM_MM, Assembly, CutJaws, Piece, assemble, overlaps
+from pelvrak.core.holding.assemble import Assembly, CutJaws, Piece, assemble, overlaps
 from pelvrak.core.holding.clamping import (
     GRAVITY,
     PRESSED_COS,
@@ -54,6 +54,7 @@ from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM, Hold
 from pelvrak.core.holding.loading import WayOut, ways_out
 from pelvrak.core.holding.locating import Locating, contact_points, locating, motions, rows_of
 from pelvrak.core.holding.pins import bore_patch
+from pelvrak.core.holding.settling import FORM_MM
 from pelvrak.core.holding.squeeze import MODULUS, SQUEEZE_MM, thin_wall
 from pelvrak.core.holding.vee import vee_of
 from pelvrak.core.stock.questions import centre_of_mass
