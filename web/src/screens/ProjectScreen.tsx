@@ -60,6 +60,7 @@ function Open({ project }: { project: ProjectState }) {
   const errors = findings.filter((one) => one.severity === 'error').length
   const warnings = findings.filter((one) => one.severity === 'warning').length
   const size = project.report?.billet
+  const late = project.report_revision !== project.revision
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_auto_1fr] overflow-hidden">
       <header className="flex items-center gap-4 border-b border-rule px-3.5 py-1.5">
@@ -95,12 +96,14 @@ function Open({ project }: { project: ProjectState }) {
         </span>
         <button
           type="button"
-          className="knob"
+          className={`knob ${late && project.report ? 'hatch' : ''}`}
           onClick={() => view.set({ tab: 'findings' })}
-          aria-label={`${errors} errors, ${warnings} warnings`}
+          aria-label={`${errors} errors, ${warnings} warnings${late ? ', out of date' : ''}`}
+          title={late ? 'from before the last edit' : undefined}
         >
           {project.report ? (
             <>
+              {late && 'was '}
               <b className={errors ? 'text-trouble' : ''}>{errors}</b> {errors === 1 ? 'error' : 'errors'} ·{' '}
               {warnings} {warnings === 1 ? 'warning' : 'warnings'}
             </>

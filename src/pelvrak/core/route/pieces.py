@@ -72,7 +72,7 @@ def stock_pieces(stock: RayField, facts: dict[str, Any]) -> dict[str, bytes]:
     return {
         "field": saved(stock),
         "surface.npz": mesh_bytes(light),
-        "surface.glb": to_glb(light, crease_lines(light)),
+        "surface.glb": to_glb(light, crease_lines(light, by_label=False)),
         "facts.json": json.dumps(facts).encode(),
     }
 
