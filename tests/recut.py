@@ -1,6 +1,6 @@
 """An independent cutter: a program's text, read word by word, cut out of an exact solid by mesh booleans.
 
-Nothing of the planner, the post or the stock engine is used: words by pygcode, sweeps as hulls by manifold3d, turning by
+Nothing of the planner, the post or the stock engine cuts here: words by pygcode, sweeps as hulls by manifold3d, turning by
 scipy, registers as the operator types them from the program's head.
 """
 
@@ -16,6 +16,14 @@ from pygcode import Line
 from scipy.spatial.transform import Rotation
 
 from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.geometry.mesh import Mesh, mesh_of, to_solid, transformed
+from pelvrak.core.machine.index import centre_register
+from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.plan import Plan
+from pelvrak.core.route.report import SetupReport
+from pelvrak.core.route.store import Store
+from pelvrak.core.stock.compare import signed_distance
 
 FACETS, ARC_DEG, TURN_DEG, BATCH = 64, 4.0, 1.0, 150
 CYCLES = (81.0, 83.0, 84.0, 85.0)
@@ -150,3 +158,46 @@ class Cutter:
         points[-1] = end
         for a, b in zip(points, points[1:], strict=False):
             self.sweep(a, b)
+
+
+@dataclass(frozen=True)
+class Laid:
+    """The recut stock and the planned one laid over each other: mean and largest distance between their surfaces, mm."""
+
+    mean_mm: float
+    most_mm: float
+    volume_ratio: float
+    removed_mm3: float
+    moves: int
+
+
+def samples(mesh: Mesh, count: int = 3000) -> np.ndarray:
+    """Places spread evenly over a surface."""
+    corners = mesh.vertices[mesh.triangles]
+    areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    rng = np.random.default_rng(4)
+    which = rng.choice(len(areas), count, p=areas / areas.sum())
+    a, b = np.sqrt(rng.random(count)), rng.random(count)
+    weights = np.column_stack([1 - a, a * (1 - b), a * b])
+    return np.einsum("ni,nij->nj", weights, corners[which])
+
+
+def recut(store: Store, plan: Plan, setup: SetupReport, turned: bool) -> Laid:
+    """A setup's program cut into what comes in. turned: the program turns a rotary axis A about X."""
+    zero_from_work = np.array(setup.zero_from_work)
+    incoming, planned = (
+        transformed(mesh_from_bytes(store.get(key, "surface.npz")), zero_from_work)
+        for key in (setup.incoming_key, setup.outgoing_key)
+    )
+    text = store.get(setup.program_key, "program.nc").decode()
+    machine = machine_of(setup.machine, plan.machines)
+    found = np.array([one.value for one in setup.register_value])
+    centre = np.array(centre_register(machine, setup.hold.zero_on_table)) if turned else None
+    cutter = Cutter(to_solid(incoming), {t.place: t for t in plan.tools}, found, centre)
+    left = mesh_of(cutter.run(text))
+    away = [np.abs(signed_distance(samples(one), other)) for one, other in ((left, planned), (planned, left))]
+    volume = to_solid(planned).volume()
+    return Laid(
+        max(float(one.mean()) for one in away), max(float(one.max()) for one in away),
+        to_solid(left).volume() / volume, to_solid(incoming).volume() - volume, cutter.moves,
+    )  # fmt: skip

@@ -1,0 +1,57 @@
+"""Every program of the demo routes on three axes or a rotary about X, cut once more by the tests' independent cutter.
+
+Prints for each setup the mean and largest distance between the stock it leaves and the planned one, mm. Setups on two
+rotary axes are named and left out. Exit code 1 when one is further off than the tests allow.
+Run: .venv/bin/python bench/recut.py [--json].
+"""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+import json
+import sys
+from dataclasses import asdict
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+from tests.core.test_recut import MEAN_MM, MOST_MM
+from tests.recut import recut
+
+from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.plan import plan_from_json
+from pelvrak.core.route.store import MemoryStore
+
+DEMO = Path(__file__).resolve().parents[1] / "demo"
+
+
+def main() -> int:
+    """Print the distances."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--json", action="store_true")
+    chosen, told, bad = parser.parse_args(), {}, False
+    for file in sorted(DEMO.glob("*/*.json")):
+        plan = plan_from_json(file.read_bytes())
+        data = (file.parent / plan.part.file).read_bytes()
+        store = MemoryStore()
+        report = evaluate(plan, data, hashlib.sha256(data).hexdigest(), store)
+        for setup in report.setups:
+            name = f"{plan.name}, {setup.name}"
+            rotary = len(machine_of(setup.machine, plan.machines).rotary)
+            if rotary > 1 or setup.program_key is None:
+                print(f"{name}: left out, two rotary axes or no program", file=sys.stderr)
+                continue
+            laid = recut(store, plan, setup, rotary == 1)
+            bad |= laid.mean_mm > MEAN_MM or laid.most_mm > MOST_MM
+            told[name] = asdict(laid)
+            if not chosen.json:
+                print(f"{name}: mean {laid.mean_mm:.4f} mm, most {laid.most_mm:.3f} mm, {laid.moves} moves", flush=True)
+    if chosen.json:
+        print(json.dumps(told, indent=2))
+    return int(bad)
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
