@@ -86,6 +86,10 @@ class Browser(unittest.TestCase):
         return int(page.url.rsplit("/", 1)[1])
 
 
+# The demo's route, as the rail names it.
+CARDS = (
+    "Billet", "OP10 Top", "OP20-JAWS Jaws for OP20", "OP20 Underneath", "OP30 Sensor and end face", "Part rev C",
+)  # fmt: skip
 # Sideways scrollbars, and texts of one row or one line of fields that run into each other; the words of what is wrong.
 CROWDED = """() => {
   const wrong = []
@@ -127,14 +131,7 @@ class Crowding(Browser):
         self.assertEqual(page.evaluate(CROWDED), [])
         self.go(page, "/project/1")
         self.current(page)
-        for card in (
-            "Billet",
-            "OP10 Top",
-            "OP20-JAWS Jaws for OP20",
-            "OP20 Underneath",
-            "OP30 Sensor and end face",
-            "Part rev C",
-        ):
+        for card in CARDS:
             self.card(page, card)
             stages = ("Incoming", "Seat", "Hold", "Reach", "Cut", "Outgoing") if card.startswith("OP") else ("",)
             for stage in stages:
@@ -228,14 +225,7 @@ class Demo(Browser):
         rail = page.get_by_role("navigation", name="Route")
         for title in ("Billet", "OP10 Top", "OP20-JAWS Jaws for OP20", "OP20 Underneath", "Part rev C"):
             expect(rail.get_by_role("button", name=title, exact=True)).to_be_visible()
-        for name in (
-            "Billet",
-            "OP10 Top",
-            "OP20-JAWS Jaws for OP20",
-            "OP20 Underneath",
-            "OP30 Sensor and end face",
-            "Part rev C",
-        ):  # pictures made on the server
+        for name in CARDS:  # pictures made on the server
             picture = rail.get_by_role("button", name=name, exact=True).locator("img")
             page.wait_for_function("image => image.naturalWidth > 100", arg=picture.element_handle())
         self.card(page, "OP20 Underneath")
