@@ -17,8 +17,7 @@ from scipy.spatial.transform import Rotation
 
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.geometry.mesh import Mesh, mesh_of, to_solid, transformed
-from pelvrak.core.machine.index import centre_register
-from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import SetupReport
@@ -51,14 +50,18 @@ def outline_of(tool: Tool) -> np.ndarray:
 
 @dataclass
 class Cutter:
-    """The control and the machine. centre: machine coordinates of a rotary axis A about X; found: the register of the work's zero."""
+    """The control and the machine. axes: letter, direction and a point (machine coordinates) of every rotary axis that carries
+
+    the work, from the base to the table, as they lie at 0; found: the register of the work's zero; plane: of G68.2, its zero and turn.
+    """
 
     work: manifold3d.Manifold
     tools: dict[int, Tool]
     found: np.ndarray
-    centre: np.ndarray | None = None
+    axes: list[tuple[str, np.ndarray, np.ndarray]] = field(default_factory=list)
+    plane: tuple[np.ndarray, Rotation] | None = None
     registers: dict[str, np.ndarray] = field(default_factory=dict)
-    at: dict[str, float] = field(default_factory=lambda: dict.fromkeys("XYZAIJRFSPQ", 0.0))
+    at: dict[str, float] = field(default_factory=lambda: dict.fromkeys("XYZABCIJKRFSPQ", 0.0))
     register: str = ""
     motion: float = 0.0
     cycle: float | None = None
@@ -67,22 +70,37 @@ class Cutter:
     swept: list[manifold3d.Manifold] = field(default_factory=list)
     moves: int = 0
 
-    def pose(self, place: np.ndarray, angle: float) -> tuple[np.ndarray, np.ndarray]:
-        """Where the tip is and how the tool leans, as the work sees it in its zero."""
-        tip = self.registers[self.register] + place
-        if self.centre is None:
-            return tip - self.found, np.eye(3)
-        turn = Rotation.from_euler("x", angle, degrees=True)
-        return turn.apply(tip - self.centre) + self.centre - self.found, turn.as_matrix()
+    def turn(self, angles: dict[str, float]) -> tuple[np.ndarray, np.ndarray]:
+        """What the rotary axes do to a place on the machine, as the work sees it: matrix and shift."""
+        turn, shift = np.eye(3), np.zeros(3)
+        for letter, direction, point in self.axes:
+            own = Rotation.from_rotvec(angles[letter] * direction, degrees=True).as_matrix()
+            turn, shift = own @ turn, own @ (shift - point) + point
+        return turn, shift
 
-    def sweep(self, start: np.ndarray, end: np.ndarray, angles: tuple[float, float] | None = None) -> None:
+    def pose(self, place: np.ndarray, angles: dict[str, float]) -> tuple[np.ndarray, np.ndarray]:
+        """Where the tip is and how the tool leans, as the work sees it in its zero."""
+        turn, shift = self.turn(angles)
+        if self.plane is not None:
+            # The control knows how the work has been turned: its plane is laid into the register as it was found.
+            at, leans = self.plane
+            missed = np.degrees(np.linalg.norm(np.cross(turn[:, 2], leans.as_matrix()[:, 2])))
+            assert missed < 0.01, f"the axes stand {missed:.3f} degrees off the plane"
+            return leans.apply(place) + at + self.registers[self.register] - self.found, leans.as_matrix()
+        return turn @ (self.registers[self.register] + place) + shift - self.found, turn
+
+    def sweep(self, start: np.ndarray, end: np.ndarray, before: dict[str, float] | None = None) -> None:
+        """A straight move; before: where the rotary axes stood at its start, when they turn on the way."""
         assert self.spindle is not None and self.length == self.spindle, "a cut without its tool or its length"
         self.moves += 1
-        first, last = angles or (self.at["A"], self.at["A"])
+        first, last = before or self.at, self.at
         body = outline_of(self.tools[self.spindle])
-        steps = max(1, math.ceil(abs(last - first) / TURN_DEG))
-        shares = np.linspace(0, 1, steps + 1)
-        poses = [self.pose(start + (end - start) * s, first + (last - first) * s) for s in shares]
+        turning = max((abs(last[letter] - first[letter]) for letter, _, _ in self.axes), default=0.0)
+        shares = np.linspace(0, 1, max(1, math.ceil(turning / TURN_DEG)) + 1)
+        poses = [
+            self.pose(start + (end - start) * s, {c: first[c] + (last[c] - first[c]) * s for c, _, _ in self.axes})
+            for s in shares
+        ]
         for (a, ra), (b, rb) in zip(poses, poses[1:], strict=False):
             self.swept.append(manifold3d.Manifold.hull_points(np.concatenate([body @ ra.T + a, body @ rb.T + b])))
         if len(self.swept) >= BATCH:
@@ -126,9 +144,15 @@ class Cutter:
                 self.cycle = None
             elif 54.0 <= code <= 59.0:
                 self.register = f"G{code:.0f}"
+        if 69.0 in codes:
+            self.plane = None
+        if 68.2 in codes:
+            at = np.array([given.get(letter, 0.0) for letter in "XYZ"])
+            self.plane = (at, Rotation.from_euler("ZXZ", [given.get(letter, 0.0) for letter in "IJK"], degrees=True))
+            return
         before = dict(self.at)
-        self.at |= {letter: value for letter, value in given.items() if letter not in "IJ"}
-        if not set(given) & set("XYZA"):
+        self.at |= {letter: value for letter, value in given.items() if letter not in "IJK"}
+        if not set(given) & set("XYZABC"):
             return
         start, end = (np.array([one[c] for c in "XYZ"]) for one in (before, self.at))
         if self.cycle is not None:
@@ -139,7 +163,7 @@ class Cutter:
         if self.motion == 0.0:
             return
         if self.motion == 1.0:
-            self.sweep(start, end, (before["A"], self.at["A"]))
+            self.sweep(start, end, before)
             return
         self.arc(start, end, start[:2] + [given.get("I", 0.0), given.get("J", 0.0)])
 
@@ -182,8 +206,16 @@ def samples(mesh: Mesh, count: int = 3000) -> np.ndarray:
     return np.einsum("ni,nij->nj", weights, corners[which])
 
 
-def recut(store: Store, plan: Plan, setup: SetupReport, turned: bool) -> Laid:
-    """A setup's program cut into what comes in. turned: the program turns a rotary axis A about X."""
+def rotary_axes(machine: Machine) -> list[tuple[str, np.ndarray, np.ndarray]]:
+    """Letter, direction and point of what turns the work, base first. The slides run along X, Y and Z, so what the control
+
+    shows with the nose on a point of an axis is that point.
+    """
+    return [(axis.name, np.array(axis.direction), np.array(axis.point)) for axis in machine.rotary[::-1]]
+
+
+def recut(store: Store, plan: Plan, setup: SetupReport) -> Laid:
+    """A setup's program cut into what comes in."""
     zero_from_work = np.array(setup.zero_from_work)
     incoming, planned = (
         transformed(mesh_from_bytes(store.get(key, "surface.npz")), zero_from_work)
@@ -192,8 +224,7 @@ def recut(store: Store, plan: Plan, setup: SetupReport, turned: bool) -> Laid:
     text = store.get(setup.program_key, "program.nc").decode()
     machine = machine_of(setup.machine, plan.machines)
     found = np.array([one.value for one in setup.register_value])
-    centre = np.array(centre_register(machine, setup.hold.zero_on_table)) if turned else None
-    cutter = Cutter(to_solid(incoming), {t.place: t for t in plan.tools}, found, centre)
+    cutter = Cutter(to_solid(incoming), {t.place: t for t in plan.tools}, found, rotary_axes(machine))
     left = mesh_of(cutter.run(text))
     away = [np.abs(signed_distance(samples(one), other)) for one, other in ((left, planned), (planned, left))]
     volume = to_solid(planned).volume()

@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
+import json
 import unittest
+from pathlib import Path
 
 import numpy as np
 
-from pelvrak.core.route.plan import Plan
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import SetupReport
-from pelvrak.core.route.store import Store
+from pelvrak.core.route.store import MemoryStore, Store
 from tests.core import test_removal, test_turning, test_wrapped
 from tests.recut import recut
 
 MEAN_MM, MOST_MM = 0.02, 0.15
+DEMO = Path(__file__).resolve().parents[2] / "demo" / "encoder-housing"
 
 
 class Recut(unittest.TestCase):
-    def compared(self, store: Store, plan: Plan, setup: SetupReport, turned: bool = False, moves: int = 20) -> None:
+    def compared(self, store: Store, plan: Plan, setup: SetupReport, moves: int = 20) -> None:
         """Cut a setup's program into what comes in; both stocks have to be the same."""
-        laid = recut(store, plan, setup, turned)
+        laid = recut(store, plan, setup)
         self.assertGreater(laid.moves, moves)
         self.assertGreater(laid.removed_mm3, 100)
         self.assertAlmostEqual(laid.volume_ratio, 1.0, delta=2e-3)
@@ -42,7 +46,42 @@ class Recut(unittest.TestCase):
     def test_indexed(self):
         """A slanting face and a hole in the front, on a rotary about X, each with its register."""
         store, report = test_turning.computed("register_each")
-        self.compared(store, test_turning.turned_plan(), report.setups[0], turned=True, moves=3)
+        self.compared(store, test_turning.turned_plan(), report.setups[0], moves=3)
+
+    def trunnion(self, run: str) -> tuple[Store, Plan, SetupReport]:
+        """The slanting face and the front hole on two rotary axes, the block turned a quarter on its cradle, so that both turn."""
+        t = test_turning
+        strap = {"fixture": "strap-80", "on": "table", "x": 140}
+        straps = [{"id": "front", **strap, "y": 62, "turn_deg": 0}, {"id": "back", **strap, "y": 218, "turn_deg": 180}]
+        hold = {"items": straps, "work": {"x": 0, "y": 0}}
+        seat = {"x": {"rule": "turn", "quarter_turns": 1}}
+        plan = t.turned_plan(run, machine="trunnion-ac", hold=hold, seat=seat)
+        store = MemoryStore()
+        return store, plan, evaluate(plan, t.part(), "e" * 64, store).setups[0]
+
+    def test_trunnion(self):
+        """Two rotary axes, a register for each position."""
+        store, plan, setup = self.trunnion("register_each")
+        self.assertGreater(len({tuple(one.angles.values()) for one in setup.positions}), 1)
+        self.compared(store, plan, setup, moves=3)
+
+    def test_trunnion_in_a_tilted_plane(self):
+        """Two rotary axes, planes turned by the control: where they lie, and that the axes stand square to them."""
+        store, plan, setup = self.trunnion("tilted_plane")
+        self.assertIn("G68.2", store.get(setup.program_key, "program.nc").decode())
+        self.compared(store, plan, setup, moves=3)
+
+    def test_soft_jaws(self):
+        """The demo's jaws, cut for a part of which only the outline was cut before."""
+        document = json.loads((DEMO / "plan.json").read_text())
+        document["setups"] = document["setups"][:3]
+        top, _, under = document["setups"]
+        top["operations"] = [one for one in top["operations"] if one["id"] in ("outline-rough", "outline")]
+        under["operations"] = []
+        plan, store = plan_from(document), MemoryStore()
+        report = evaluate(plan, (DEMO / "encoder-housing.step").read_bytes(), "f" * 64, store)
+        self.assertEqual(report.setups[1].makes, "OP20")
+        self.compared(store, plan, report.setups[1])
 
     def test_wrapped(self):
         """A groove round a third of a bar, in inverse time, the work turning as it is cut."""
@@ -50,7 +89,7 @@ class Recut(unittest.TestCase):
         operation = {"tool": "em8", "line": [[0, -arc], [0, arc]], "diameter": test_wrapped.BAR, "depth": 2.0}
         report = test_wrapped.computed(operation)
         self.compared(
-            test_wrapped.STORE, test_wrapped.plan_from(test_wrapped.document(operation)), report.setups[0], turned=True, moves=1
+            test_wrapped.STORE, test_wrapped.plan_from(test_wrapped.document(operation)), report.setups[0], moves=1
         )  # fmt: skip
 
 
