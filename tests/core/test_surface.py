@@ -6,14 +6,16 @@ import io
 import math
 import unittest
 
+import manifold3d
 import numpy as np
 import trimesh
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Mesh, box, crease_lines, joined, to_glb, to_stl, volume
-from pelvrak.core.stock.compare import compare, signed_distance
+from pelvrak.core.geometry.mesh import Mesh, box, crease_lines, joined, mesh_of, to_glb, to_stl, volume
+from pelvrak.core.route.pieces import JOIN_MM, SIMPLIFY_MM
+from pelvrak.core.stock.compare import Comparison, compare, signed_distance
 from pelvrak.core.stock.cut import cut
-from pelvrak.core.stock.field import bundle_volumes, grid_around
+from pelvrak.core.stock.field import bundle_volumes, error_of, grid_around
 from pelvrak.core.stock.shapes import field_of_mesh, volume_without
 from pelvrak.core.stock.surface import simplified, surface
 from tests.solids import along, block, flat, pointed
@@ -153,6 +155,36 @@ class Compare(unittest.TestCase):
         part = Mesh(np.array(solid.vertices), np.array(solid.faces, np.int64), np.zeros(len(solid.faces), np.int64))
         field = block((0, 0, 0), (20, 20, 2), 0.5)
         self.assertAlmostEqual(compare(field, surface(field), part).max_gouge_mm, 10.0, delta=0.01)
+
+    def seen(self, part: manifold3d.Manifold, stock: manifold3d.Manifold) -> Comparison:
+        field = field_of_mesh(grid_around(np.zeros(3), np.array([40.0, 40, 30]), 0.5), mesh_of(stock))
+        return compare(field, simplified(surface(field, JOIN_MM), SIMPLIFY_MM - JOIN_MM), mesh_of(part))
+
+    def test_a_sliver_between_the_rays_is_no_gouge(self):
+        """Where a slope of 80° meets a bore's mouth an edge of 10° stands: it is there, and its picture falls short of it."""
+        bore = manifold3d.Manifold.cylinder(80, 6, 6, 128).translate([20, 20, -20])
+        slope = manifold3d.Manifold.cube([80, 80, 40]).translate([-40, -40, 0]).rotate([0, 80, 0])
+        part = manifold3d.Manifold.cube([40, 40, 30]) - bore - slope.translate([24.8, 20, 24])
+        stated = error_of(0.5) + SIMPLIFY_MM
+        seen = self.seen(part, part)
+        self.assertGreater(seen.undrawn_mm, 0.5)
+        self.assertLess(seen.max_gouge_mm, stated)
+        self.assertLess(seen.max_left_mm, stated)
+        edge = seen.undrawn_at
+        broken = self.seen(part, part - manifold3d.Manifold.sphere(1.5, 64).translate(list(edge)))
+        self.assertGreater(broken.max_gouge_mm, 0.7)
+        # The same edge left on a part without it.
+        left = self.seen(part - manifold3d.Manifold.sphere(1.5, 64).translate(list(edge)), part)
+        self.assertGreater(left.max_left_mm, 0.7)
+
+    def test_a_broken_edge_by_its_depth(self):
+        """An edge of 90° broken by c is c/√2 deep, cut away or left on."""
+        cube = manifold3d.Manifold.cube([40, 40, 30])
+        for c in (0.5, 1.0):
+            ring = [(0, 0), (40, 0), (40, 30 - c), (40 - c, 30), (0, 30)]
+            broken = manifold3d.CrossSection([ring]).extrude(40).rotate([90, 0, 0]).translate([0, 40, 0])
+            self.assertAlmostEqual(self.seen(cube, broken).max_gouge_mm, c / math.sqrt(2), delta=0.01)
+            self.assertAlmostEqual(self.seen(broken, cube).max_left_mm, c / math.sqrt(2), delta=0.01)
 
 
 if __name__ == "__main__":

@@ -1555,7 +1555,8 @@ export interface components {
          * ComparisonReport
          * @description The last outgoing stock against the part; volumes mm³, distances mm.
          *
-         *     stated_error_mm: differences up to this can be the resolution's.
+         *     stated_error_mm: differences up to this can be the resolution's; undrawn_mm: how far edges thinner than the rays'
+         *     distance stand out of their picture.
          */
         ComparisonReport: {
             /** Key */
@@ -1568,6 +1569,11 @@ export interface components {
             max_left_mm: number;
             /** Max Gouge Mm */
             max_gouge_mm: number;
+            /**
+             * Undrawn Mm
+             * @default 0
+             */
+            undrawn_mm: number;
             /** Stated Error Mm */
             stated_error_mm: number;
             /**

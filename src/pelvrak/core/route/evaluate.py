@@ -728,6 +728,7 @@ def _compare(run: Run, key: str) -> ComparisonReport:
             "left_volume_mm3": result.left_volume_mm3, "gouge_volume_mm3": result.gouge_volume_mm3,
             "max_left_mm": result.max_left_mm, "max_gouge_mm": result.max_gouge_mm,
             "left_at": result.left_at.tolist(), "gouge_at": result.gouge_at.tolist(),
+            "undrawn_mm": result.undrawn_mm, "undrawn_at": result.undrawn_at.tolist(),
         }  # fmt: skip
         lines = crease_lines(mesh_from_bytes(run.piece(key, "surface.npz")), by_label=False)
         return {
@@ -751,7 +752,19 @@ def _compare(run: Run, key: str) -> ComparisonReport:
                     measured=round(facts[depth], 4), limit=round(stated, 4), unit="mm", place=(tuple(facts[at]),),
                 )
             )  # fmt: skip
+    if facts["undrawn_mm"] > stated:
+        findings.append(
+            Finding(
+                code="compare.undrawn", severity="note", setup=last, stage="outgoing",
+                sentence=f"An edge thinner than the {run.plan.resolution_mm:g} mm between rays stands up to "
+                f"{facts['undrawn_mm']:.2f} mm out of its picture; depths and volumes count it, finer rays draw more of it.",
+                measured=round(facts["undrawn_mm"], 4), limit=round(stated, 4), unit="mm", place=(tuple(facts["undrawn_at"]),),
+            )
+        )  # fmt: skip
     return ComparisonReport(
         key=compared, stated_error_mm=stated, findings=tuple(findings),
-        **{name: facts[name] for name in ("left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm")},
+        **{
+            name: facts[name]
+            for name in ("left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm", "undrawn_mm")
+        },
     )  # fmt: skip

@@ -239,7 +239,8 @@ class BilletReport(Frozen):
 class ComparisonReport(Frozen):
     """The last outgoing stock against the part; volumes mm³, distances mm.
 
-    stated_error_mm: differences up to this can be the resolution's.
+    stated_error_mm: differences up to this can be the resolution's; undrawn_mm: how far edges thinner than the rays'
+    distance stand out of their picture.
     """
 
     key: str
@@ -247,6 +248,7 @@ class ComparisonReport(Frozen):
     gouge_volume_mm3: float
     max_left_mm: float
     max_gouge_mm: float
+    undrawn_mm: float = 0.0
     stated_error_mm: float
     findings: tuple[Finding, ...] = ()
 

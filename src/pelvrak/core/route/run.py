@@ -22,7 +22,7 @@ from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.store import Store, key_of
 
-VERSION = 11
+VERSION = 12
 
 Progress = Callable[[float, str], bool]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import manifold3d
@@ -14,14 +15,14 @@ from vtkmodules.vtkFiltersCore import vtkImplicitPolyDataDistance
 
 from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, mesh_of, to_solid
 from pelvrak.core.stock.field import RayField
-from pelvrak.core.stock.shapes import field_of_mesh, volume_without
+from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
+from pelvrak.core.stock.thin import LEAST_MM, Witness, between_nodes
 
 SPACING_MM = 1.2
 # Points between the corners of a triangle that may hold the greatest distance, and how many such triangles at most.
 BETWEEN = 4
 MOST_TRIANGLES = 2000
-# Differences along a ray below this are facets, not material.
-LEAST_MM = 0.02
+Known = Callable[[Floats, Floats], Floats]
 
 
 @dataclass(frozen=True)
@@ -29,8 +30,9 @@ class Comparison:
     """Stock against part.
 
     surface: the stock's, fine enough to be coloured; away: signed distance of its vertices to the
-    part, mm, positive where material is left. max_left_mm and max_gouge_mm are zero or positive, and less by what sharp
-    edges are known worse where they lie on one; left_at and gouge_at: where they are, work frame.
+    part, mm, positive where material is left. max_left_mm and max_gouge_mm are zero or positive, and at sharp edges no
+    more than the rays bear out; left_at and gouge_at: where they are, work frame. undrawn_mm: how far
+    material stands out of the drawn surface where it is thinner than the rays' distance; undrawn_at: where.
     """
 
     surface: Mesh
@@ -41,6 +43,8 @@ class Comparison:
     max_gouge_mm: float
     left_at: Floats
     gouge_at: Floats
+    undrawn_mm: float
+    undrawn_at: Floats
 
 
 def poly_data(mesh: Mesh) -> vtkPolyData:
@@ -75,34 +79,22 @@ def refined(mesh: Mesh, length: float) -> Mesh:
     return mesh_of(solid.refine_to_length(length))
 
 
-@dataclass(frozen=True)
-class Edges:
-    """Sharp edges (k, 2, 3) of the part, within `reach` of which a surface is known `spare` worse, mm."""
-
-    segments: Floats
-    reach: float
-    spare: float
-
-    def taken_off(self, points: Floats, depths: Floats) -> Floats:
-        """Depths without what may be the edges' own; what is deeper than their reach is not theirs."""
-        out = depths.copy()
-        flagged = np.flatnonzero((depths > self.spare) & (depths < self.reach))
-        a, way = self.segments[:, 0], self.segments[:, 1] - self.segments[:, 0]
-        size = np.maximum((way**2).sum(axis=1), 1e-18)
-        for i in flagged:
-            share = np.clip(((points[i] - a) * way).sum(axis=1) / size, 0, 1)
-            if len(a) and np.linalg.norm(points[i] - a - share[:, None] * way, axis=1).min() < self.reach:
-                out[i] -= self.spare
-        return out
+def along(segments: Floats, step: float) -> Floats:
+    """Points (n, 3) along segments (k, 2, 3), no farther apart than `step`, mm."""
+    out = [np.zeros((0, 3))]
+    for start, end in segments:
+        count = max(1, math.ceil(float(np.linalg.norm(end - start)) / step))
+        out.append(start + (end - start) * np.linspace(0, 1, count + 1)[:, None])
+    return np.concatenate(out)
 
 
-def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh, edges: Edges) -> tuple[float, Floats]:
+def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh, known: Known) -> tuple[float, Floats]:
     """Greatest sign × distance of a surface from another, mm, and where; away: the distances of its vertices.
 
-    A distance changes along the surface by no more than the way gone, so only triangles whose corners
+    known: gives depths at points as they are known there. A distance changes along the surface by no more than the way gone, so only triangles whose corners
     come near the greatest can hold a greater one: those are looked at in between.
     """
-    own = edges.taken_off(mesh.vertices, sign * away)
+    own = known(mesh.vertices, sign * away)
     best = int(np.argmax(own))
     depth, place = float(own[best]), mesh.vertices[best]
     corners = mesh.vertices[mesh.triangles]
@@ -116,7 +108,7 @@ def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh, edges: Edges) -
     shares = np.column_stack([1 - shares.sum(axis=1), shares])
     points = np.einsum("sc,tcd->tsd", shares, chosen).reshape(-1, 3)
     if len(points):
-        between = edges.taken_off(points, sign * signed_distance(points, other))
+        between = known(points, sign * signed_distance(points, other))
         at = int(np.argmax(between))
         if between[at] > depth:
             depth, place = float(between[at]), points[at]
@@ -129,17 +121,27 @@ def compare(field: RayField, surface: Mesh, part: Mesh) -> Comparison:
     fine = refined(surface, SPACING_MM)
     away = signed_distance(fine.vertices, part)
     whole = refined(part, SPACING_MM)
-    # Where two faces meet, the stock's surface is known to a quarter of a cell more.
-    edges = Edges(crease_lines(part, by_label=False), math.sqrt(3) * field.grid.cell, field.grid.cell / 4)
-    left, left_at = farthest(fine, away, 1.0, part, edges)
+    thin = between_nodes(field)
+    places = np.concatenate([along(crease_lines(part, by_label=False), field.grid.cell / 2), thin])
+    over = Witness(places, field, wanted, minus(field, wanted)).depths
+    under = Witness(places, wanted, field, minus(wanted, field)).depths
+    left = farthest(fine, away, 1.0, part, over)
     gouge = max(
-        farthest(fine, away, -1.0, part, edges),
-        farthest(whole, signed_distance(whole.vertices, surface), 1.0, surface, edges),
+        farthest(fine, away, -1.0, part, under),
+        farthest(whole, signed_distance(whole.vertices, surface), 1.0, surface, under),
         key=lambda found: found[0],
     )
+    undrawn = (0.0, surface.vertices[0])
+    if len(thin):
+        out = signed_distance(thin, surface)
+        undrawn = (max(0.0, float(out.max())), thin[int(np.argmax(out))])
+        # What is not drawn may be material left, too.
+        beyond = over(thin, signed_distance(thin, part))
+        left = max(left, (float(beyond.max()), thin[int(np.argmax(beyond))]), key=lambda found: found[0])
     return Comparison(
         fine, away,
         left_volume_mm3=volume_without(field, wanted, LEAST_MM),
         gouge_volume_mm3=volume_without(wanted, field, LEAST_MM),
-        max_left_mm=left, max_gouge_mm=gouge[0], left_at=left_at, gouge_at=gouge[1],
+        max_left_mm=left[0], max_gouge_mm=gouge[0], left_at=left[1], gouge_at=gouge[1],
+        undrawn_mm=undrawn[0], undrawn_at=undrawn[1],
     )  # fmt: skip

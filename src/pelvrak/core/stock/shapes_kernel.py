@@ -300,3 +300,26 @@ def put_rays(index, counts, positions, normals, makers, count, position, normal,
             normal[row, column, e, 0], normal[row, column, e, 1] = normals[n, 0], normals[n, 1]
             maker[row, column, e] = makers[n]
             n += 1
+
+
+@njit(nogil=True, cache=True)
+def beside(count, position, origin, cell, points, reach, nearest, longest):
+    """For points (along, u, v), work frame: the distance of the nearest stretch within `reach`, and the longest that comes so near.
+
+    nearest and longest (n,) are made smaller and larger.
+    """
+    wide = int(np.ceil(reach / cell))
+    for n in range(points.shape[0]):
+        middle_u, middle_v = (points[n, 1] - origin[0]) / cell, (points[n, 2] - origin[1]) / cell
+        for row in range(max(0, int(middle_v) - wide), min(count.shape[0], int(middle_v) + wide + 2)):
+            for column in range(max(0, int(middle_u) - wide), min(count.shape[1], int(middle_u) + wide + 2)):
+                across = ((column - middle_u) ** 2 + (row - middle_v) ** 2) * cell * cell
+                if across > reach * reach:
+                    continue
+                for i in range(count[row, column]):
+                    low, high = position[row, column, 2 * i], position[row, column, 2 * i + 1]
+                    along = max(low - points[n, 0], 0.0, points[n, 0] - high)
+                    away = np.sqrt(across + along * along)
+                    if away <= reach:
+                        nearest[n] = min(nearest[n], away)
+                        longest[n] = max(longest[n], high - low)
