@@ -17,7 +17,7 @@ from pelvrak.core.billet.forms import Bar, Extrusion, KeptStock, Model, circle_r
 from pelvrak.core.billet.outline import looks_like_dxf, read_outline
 from pelvrak.core.billet.shelf import Bought, from_csv, picks, standard_sizes, starting_shelf, to_csv
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Mesh, to_stl
+from pelvrak.core.geometry.mesh import Mesh, to_stl, volume
 from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.route.evaluate import evaluate
@@ -109,6 +109,28 @@ class Kinds(unittest.TestCase):
         _, finer = made(KeptStock(file="op10.rays"), data, 0.4)
         self.assertAlmostEqual(bundle_volumes(finer)[2] / bundle_volumes(bar)[2], 1.0, delta=0.001)
         refused(self, "billet.not_stock", made, KeptStock(file="x.rays"), b"\x28\xb5\x2f\xfd junk")
+
+    def test_drawn_before_it_is_computed(self):
+        """The surface that is drawn at once has the box and the volume of the rays that come after it."""
+
+        def draw(space):
+            space.add_lwpolyline([(0, 0), (70, 0), (70, 50), (30, 50), (0, 20)], close=True)
+
+        for billet, data in (
+            (Block(), b""),
+            (Bar(axis="x", diameter=90, bore=30, shift=(3, -2)), b""),
+            (Bar(axis="y", allowance=1.0), b""),
+            (Extrusion(file="a.dxf", axis="y", place="drawn"), drawing(draw)),
+            (Model(file="c.stl", turn=(0, 0, 90), move=(5, 0, 0)), to_stl(PART.mesh, "x")),
+        ):
+            with self.subTest(billet=billet):
+                raw, field = made(billet, data)
+                shape = raw.surface()
+                self.assertAlmostEqual(volume(shape) / volume_of(field), 1.0, delta=0.003)
+                # Facets of a bar stand a little inside its circle.
+                np.testing.assert_allclose(shape.vertices.min(axis=0), raw.low, atol=0.05)
+                np.testing.assert_allclose(shape.vertices.max(axis=0), raw.high, atol=0.05)
+                self.assertTrue(trimesh.Trimesh(shape.vertices, shape.triangles).is_watertight)
 
     def test_refused(self):
         refused(self, "billet.no_length", made, Bar(minus=-15, plus=-15))

@@ -5,7 +5,9 @@ from __future__ import annotations
 import itertools
 import json
 import math
+import os
 import re
+import signal
 import tempfile
 import time
 import unittest
@@ -977,6 +979,24 @@ class WrongInputs(Browser):
         self.current(page)
         expect(field).to_have_value("2 in")
         expect(sheet.get_by_text("= 50.8 mm")).to_be_visible()
+
+    def test_a_billet_is_drawn_before_a_worker_answers(self):
+        self.new_project("quick", solids.box((0, 0, 0), (40, 30, 12)))
+        page = self.page
+        self.card(page, "Billet")
+        workers = self.server.workers()
+        for one in workers:
+            os.kill(one, signal.SIGSTOP)
+        try:
+            with page.expect_response(lambda answer: "/billet.glb" in answer.url and answer.ok):
+                page.get_by_role("main", name="Sheet").get_by_label("Right x+", exact=True).fill("25")
+                page.keyboard.press("Enter")
+            expect(page.get_by_label("Bench").get_by_text("billet, not computed yet")).to_be_visible()
+        finally:
+            for one in workers:
+                os.kill(one, signal.SIGCONT)
+        self.current(page)
+        expect(page.get_by_label("Bench").get_by_text("billet", exact=True)).to_be_visible()
 
     def test_two_tabs_on_one_plan(self):
         number = self.new_project("tabs", solids.box((0, 0, 0), (40, 30, 14)))

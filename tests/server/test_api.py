@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import copy
+import io
 import json
 import socket
 import threading
@@ -110,6 +111,29 @@ class Demo(unittest.TestCase):
         # What the load says was removed is what the operation removed, as far as rays half a millimetre apart know.
         removed = sum(loads["removal"]) / len(loads["removal"]) * loads["seconds"] / 60 * 1000
         self.assertAlmostEqual(removed / operation["removed_volume_mm3"], 1.0, delta=0.02)
+
+    def test_a_billet_is_drawn_at_once(self):
+        """Before any worker: a block of the size that is typed, and what is no billet refused."""
+        state = self.client.get("/api/projects/1").json()
+        path = f"/api/parts/{state['plan']['part']['sha256']}/billet.glb"
+        sizing = {"rule": "corners", "low": [-1, -2, -3], "high": [131, 97, 44]}
+        answer = self.client.get(path, params={"billet": json.dumps({"kind": "block", "sizing": sizing})})
+        self.assertEqual(answer.status_code, 200)
+        scene = trimesh.load(io.BytesIO(answer.content), file_type="glb")
+        meshes = [one for one in scene.dump() if isinstance(one, trimesh.Trimesh)]
+        np.testing.assert_allclose(meshes[0].bounds, [[-1, -2, -3], [131, 97, 44]], atol=0.01)
+        for wrong in (
+            "{",
+            "[]",
+            "7",
+            '{"kind": "sphere"}',
+            '{"kind": "bar", "diameter": -1}',
+            '{"kind":"bar","axis":"\\u0000"}',
+        ):
+            answer = self.client.get(path, params={"billet": wrong})
+            self.assertEqual((answer.status_code, answer.json()["code"]), (422, "plan.invalid"), wrong)
+        kept = {"kind": "stock", "file": "op10.rays"}
+        self.assertEqual(self.client.get(path, params={"billet": json.dumps(kept)}).status_code, 409)
 
     def test_moments_that_are_not_there(self):
         self.assertEqual(self.client.get("/api/results/none/moment?seconds=1").status_code, 404)

@@ -33,6 +33,7 @@ import {
   scaleStrip,
   SEEN,
   type Solid,
+  useBillet,
   useSolid,
   useStockAt,
 } from './glb'
@@ -51,6 +52,8 @@ function useStockShown(project: ProjectState) {
   const { card, stage, compare } = useView()
   const { setup, operation, moment } = useMoment(project)
   const report = project.report
+  if (card === 'billet' && !compare && (!report || project.stale_from === 0))
+    return { key: null, name: 'billet, not computed yet', billet: project.plan.billet }
   if (!report) return { key: null, name: 'not computed yet' }
   if (compare && report.comparison)
     return { key: report.comparison.key, name: 'distance to the part', compare: true }
@@ -86,7 +89,8 @@ export function Bench({ project }: { project: ProjectState }) {
   const shown = useStockShown(project)
   const resting = useSolid(shown.key)
   const running = useStockAt(shown.moving, shown.seconds)
-  const stock = (shown.moving && running.solid) || resting
+  const typed = useBillet(shown.billet ?? null, project.plan.part.sha256)
+  const stock = (shown.moving && running.solid) || typed || resting
   const { data: upload } = useUpload(project.plan.part.sha256 ?? null)
   const partSolid = useSolid(upload?.key)
   const moment = useMoment(project)
@@ -98,7 +102,7 @@ export function Bench({ project }: { project: ProjectState }) {
   }, [thick]) // eslint-disable-line react-hooks/exhaustive-deps
   const maker = touched && project.report?.makers.find((one) => one.number === touched.maker)
   const asking = view.asked !== null || view.lit.length > 0 || view.seen !== null || view.reached !== null
-  const wholePart = (view.card === 'part' && !view.compare) || !project.report
+  const wholePart = (view.card === 'part' && !view.compare) || (!project.report && !typed)
   const zeroFromWork = useMemo(() => {
     const matrix = new THREE.Matrix4()
     if (typeof view.card === 'number' && setup?.zero_from_work)
@@ -123,7 +127,7 @@ export function Bench({ project }: { project: ProjectState }) {
     view.stage === 'hold' || view.stage === 'reach' || view.stage === 'cut' || view.stage === 'seat'
   const makes = typeof view.card === 'number' && !!project.plan.setups[view.card]?.makes
   const stale =
-    project.stale_from != null && (typeof view.card !== 'number' || view.card >= project.stale_from)
+    !typed && project.stale_from != null && (typeof view.card !== 'number' || view.card >= project.stale_from)
   const cutOpen = view.section ? (wholePart || asking ? partSolid : stock) : null
   const planes = useSection(cutOpen, zeroFromWork)
   const face = hover && part?.faces[hover.face]

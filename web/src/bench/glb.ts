@@ -2,7 +2,7 @@ import { useEffect, useState } from 'react'
 import * as THREE from 'three'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
-import { pieceUrl } from '../api/client'
+import { type Billet, pieceUrl } from '../api/client'
 import { HUES } from '../state'
 
 THREE.Mesh.prototype.raycast = acceleratedRaycast
@@ -69,6 +69,26 @@ export function usePicture(
       alive = false
     }
   }, [key, piece])
+  return solid
+}
+
+/** The billet as the plan says it, drawn at once by the server while its route is still to be computed. */
+export function useBillet(billet: Billet | null, sha256: string | null | undefined): Solid | null {
+  const [solid, setSolid] = useState<Solid | null>(null)
+  const url =
+    billet && billet.kind !== 'stock' && sha256
+      ? `/api/parts/${sha256}/billet.glb?billet=${encodeURIComponent(JSON.stringify(billet))}`
+      : null
+  useEffect(() => {
+    if (!url) return setSolid(null)
+    let alive = true
+    fetched(url)
+      .then((one) => alive && setSolid(one))
+      .catch(() => alive && setSolid(null))
+    return () => {
+      alive = false
+    }
+  }, [url])
   return solid
 }
 

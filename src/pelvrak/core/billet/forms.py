@@ -16,7 +16,7 @@ from shapely import MultiPoint, minimum_bounding_circle, minimum_bounding_radius
 from pelvrak.core.billet.block import Block, block_of
 from pelvrak.core.billet.outline import Outline, read_outline
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of
+from pelvrak.core.geometry.mesh import Floats, Mesh, box, mesh_of
 from pelvrak.core.geometry.part import Frozen, PartModel
 from pelvrak.core.stock.field import Grid, RayField, loaded_checked
 from pelvrak.core.stock.profile import Profile
@@ -28,6 +28,7 @@ Allowance = Annotated[float, Field(ge=-500, le=500)]
 Size = Annotated[float, Field(gt=0, le=2000)]
 Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
 FileName = Annotated[str, Field(min_length=1, max_length=200)]
+DRAWN_FACETS = 96
 # Bytes of a file the plan names, by its hash and name.
 Files = Callable[[str | None, str], bytes]
 
@@ -94,7 +95,7 @@ class KeptStock(Frozen):
 
 def _kind(value: Any) -> str:
     """The kind of a billet; plans of the first form knew blocks alone and did not say so."""
-    kind = value.get("kind", "block") if isinstance(value, dict) else value.kind
+    kind = value.get("kind", "block") if isinstance(value, dict) else getattr(value, "kind", "")
     return str(kind)
 
 
@@ -110,11 +111,12 @@ Billet = Annotated[
 
 @dataclass(frozen=True)
 class Raw:
-    """The billet's box in the part's frame, mm, and how its field is made on a grid."""
+    """The billet's box in the part's frame, mm, how its field is made on a grid, and how its surface, to be drawn."""
 
     low: Floats
     high: Floats
     field: Callable[[Grid], RayField]
+    surface: Callable[[], Mesh]
 
 
 def raw_of(billet: Billet, part: PartModel, files: Files, meshes: Callable[[bytes, str], Mesh]) -> Raw:
@@ -124,7 +126,7 @@ def raw_of(billet: Billet, part: PartModel, files: Files, meshes: Callable[[byte
     """
     if isinstance(billet, Block):
         low, high = (np.array(end) for end in block_of(billet, part.part))
-        return Raw(low, high, lambda grid: field_of_block(grid, low, high))
+        return Raw(low, high, lambda grid: field_of_block(grid, low, high), lambda: box(low, high))
     if isinstance(billet, Bar):
         return _bar(billet, part)
     data = files(billet.sha256, billet.file)
@@ -143,7 +145,7 @@ def placed(mesh: Mesh, model: Model) -> Mesh:
 
 def _of_mesh(mesh: Mesh) -> Raw:
     used = mesh.vertices[np.unique(mesh.triangles)]
-    return Raw(used.min(axis=0), used.max(axis=0), lambda grid: field_of_mesh(grid, mesh))
+    return Raw(used.min(axis=0), used.max(axis=0), lambda grid: field_of_mesh(grid, mesh), lambda: mesh)
 
 
 def _lengthwise(axis: Axis, part: PartModel, minus_: float, plus: float) -> tuple[int, int, int, float, float]:
@@ -202,7 +204,20 @@ def _bar(bar: Bar, part: PartModel) -> Raw:
         begin = tip - way
         return minus(full, field_of_profile(grid, Profile((0.0, end - start + 2), (bar.bore / 2,) * 2), begin, way))
 
-    return Raw(low, high, field)
+    def drawn() -> Mesh:
+        radii = [diameter / 2] if bar.bore <= 0 else [diameter / 2, bar.bore / 2]
+        rings = [manifold3d.CrossSection.circle(radius, DRAWN_FACETS) for radius in radii]
+        flat = rings[0] if len(rings) == 1 else rings[0] - rings[1]
+        return _stood(mesh_of(flat.translate(((low + high) / 2)[[u, v]]).extrude(end - start)), (u, v, d), start)
+
+    return Raw(low, high, field, drawn)
+
+
+def _stood(flat: Mesh, axes: tuple[int, int, int], start: float) -> Mesh:
+    """What was raised along z from 0, along another axis from `start`. axes: where its x, y and z come to lie."""
+    vertices = np.zeros_like(flat.vertices)
+    vertices[:, list(axes)] = flat.vertices + [0, 0, start]
+    return Mesh(vertices, flat.triangles, np.zeros(len(flat.triangles), np.int64))
 
 
 def _extrusion(spec: Extrusion, part: PartModel, outline: Outline) -> Raw:
@@ -218,14 +233,7 @@ def _extrusion(spec: Extrusion, part: PartModel, outline: Outline) -> Raw:
         for ring in (shape.exterior, *shape.interiors)
     ]
     solid = manifold3d.Manifold.extrude(manifold3d.CrossSection(rings, manifold3d.FillRule.EvenOdd), end - start)
-    flat = mesh_of(solid)
-    vertices = np.zeros_like(flat.vertices)
-    vertices[:, u], vertices[:, v], vertices[:, d] = (
-        flat.vertices[:, 0],
-        flat.vertices[:, 1],
-        flat.vertices[:, 2] + start,
-    )
-    return _of_mesh(Mesh(vertices, flat.triangles, np.zeros(len(flat.triangles), np.int64)))
+    return _of_mesh(_stood(mesh_of(solid), (u, v, d), start))
 
 
 def looks_like_stock(data: bytes) -> bool:
@@ -254,4 +262,4 @@ def _kept(data: bytes, name: str) -> Raw:
         raise BadInput("billet.no_stock", name, "there is nothing left in this stock", "choose another")
     raw = _of_mesh(mesh)
     # On its own grid it is taken as it is, bit for bit.
-    return Raw(raw.low, raw.high, lambda grid: field if grid.cell == field.grid.cell else raw.field(grid))
+    return Raw(raw.low, raw.high, lambda grid: field if grid.cell == field.grid.cell else raw.field(grid), raw.surface)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, TypeAdapter, ValidationError, model_validator
 
 from pelvrak.core.billet.block import Block
 from pelvrak.core.billet.forms import Billet
@@ -136,6 +136,17 @@ def plan_from(value: Any, where: str = "plan") -> Plan:
         return Plan.model_validate(value)
     except ValidationError as wrong:
         raise refusal(wrong, where) from wrong
+
+
+def billet_from(text: str) -> Billet:
+    """A billet from its document. Raises BadInput naming the first field that is wrong."""
+    value = json_from(text, "billet", "plan.invalid")
+    refuse_unkept(value, "billet", "plan.invalid")
+    try:
+        billet: Billet = TypeAdapter(Billet).validate_python(value)
+    except ValidationError as wrong:
+        raise refusal(wrong, "billet") from wrong
+    return billet
 
 
 def refusal(wrong: ValidationError, where: str) -> BadInput:

@@ -9,17 +9,22 @@ import numpy as np
 from fastapi import APIRouter, Query, UploadFile
 from fastapi.responses import Response
 
+from pelvrak.core.billet.forms import KeptStock, raw_of
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.measure import Value, measured
+from pelvrak.core.geometry.mesh import crease_lines, to_glb
 from pelvrak.core.geometry.part import Part, as_vector
 from pelvrak.core.geometry.part_file import taken_out
 from pelvrak.core.geometry.step_file import SIZE_LIMIT_BYTES
 from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.plan import billet_from
+from pelvrak.core.route.run import mesh_in
 from pelvrak.core.stock.questions import first_hit
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import Choose, Length, Measure, PartState, file_of
 from pelvrak.server.db.models import PartUpload, now
 from pelvrak.server.db.session import DatabaseStore, transaction
+from pelvrak.server.db.uploads import body_of, model_of
 from pelvrak.server.jobs.handing import hand_part
 
 router = APIRouter(prefix="/api", tags=["parts"])
@@ -141,6 +146,23 @@ def features(sha256: str) -> Features:
     if data is None:
         raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again")
     return Features.model_validate_json(data)
+
+
+@router.get("/parts/{sha256}/billet.glb", **file_of("model/gltf-binary"))
+def billet_picture(sha256: str, billet: Annotated[str, Query(max_length=4000)]) -> Response:
+    """A billet (JSON, as in the plan) as it lies round a part, drawn at once and without rays; a saved stock is not."""
+    key = part(sha256).key
+    model = model_of(key) if key else None
+    if model is None:
+        raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again")
+    wanted = billet_from(billet)
+    if isinstance(wanted, KeptStock):
+        raise Refused(
+            409, "billet.not_quick", "billet", "a saved stock is not drawn before it is computed", "wait until it is"
+        )
+    store = DatabaseStore()
+    shape = raw_of(wanted, model, body_of, lambda data, name: mesh_in(data, name, store)).surface()
+    return Response(to_glb(shape, crease_lines(shape, by_label=False)), media_type="model/gltf-binary")
 
 
 @router.get("/results/{key}/{piece}", **file_of("model/gltf-binary", "image/png", "application/json", "text/plain"))

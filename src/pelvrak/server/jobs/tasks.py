@@ -20,6 +20,7 @@ from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.run import part_result
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
 from pelvrak.server.db.session import DatabaseStore, tell, transaction
+from pelvrak.server.db.uploads import body_of
 from pelvrak.server.jobs.apart import BrokeDown, run
 from pelvrak.server.jobs.app import queue
 from pelvrak.server.jobs.handing import PARTS, ROUTES
@@ -144,14 +145,6 @@ def _broke(how: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _file(sha256: str | None, name: str) -> bytes:
-    with transaction() as session:
-        upload = session.get(PartUpload, sha256) if sha256 else None
-        if upload is None:
-            raise BadInput("billet.no_file", "billet", f"{name} has not been uploaded", "choose the file again")
-        return upload.body
-
-
 def _evaluate(evaluation_id: int) -> dict[str, Any]:
     """The columns that say how it went."""
     with transaction() as session:
@@ -182,7 +175,7 @@ def _evaluate(evaluation_id: int) -> dict[str, Any]:
     store = DatabaseStore()
     try:
         plan = plan_from(plan_document)
-        report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress, _file)
+        report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress, body_of)
         stills = render_stills(report, plan, store)
     except Stopped:
         return {"status": "stopped"}
