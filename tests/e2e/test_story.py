@@ -989,7 +989,7 @@ class WrongInputs(Browser):
             os.kill(one, signal.SIGSTOP)
         try:
             with page.expect_response(lambda answer: "/billet.glb" in answer.url and answer.ok):
-                page.get_by_role("main", name="Sheet").get_by_label("Right x+", exact=True).fill("25")
+                page.get_by_role("main", name="Sheet").get_by_label("Allowance Right  x+").fill("25")
                 page.keyboard.press("Enter")
             expect(page.get_by_label("Bench").get_by_text("billet, not computed yet")).to_be_visible()
         finally:
