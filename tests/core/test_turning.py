@@ -24,7 +24,7 @@ from pelvrak.core.route.pieces import path_from_json
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import OperationReport, Report, SetupReport
 from pelvrak.core.route.store import MemoryStore
-from pelvrak.core.route.visits import least_turning
+from pelvrak.core.route.visits import least_turning, turning_words
 from tests import solids
 
 SIZE = (60.0, 40.0, 30.0)
@@ -414,6 +414,7 @@ class Repeated(unittest.TestCase):
         (found,) = [f for f in setup.findings if f.code == "index.order"]
         between = index_time(machine_of("vertical-760-a"), {"A": 0.0}, {"A": 180.0})
         self.assertAlmostEqual(found.measured - found.limit, 2 * between, places=2)
+        self.assertNotRegex(found.sentence, r"(\d+) times and not \1\b")
         document["setups"][0] = found.cures[0].value
         again = flange_report(document).setups[0]
         self.assertEqual([o.position for o in again.operations], ["H0", "H0", "H3", "H3"])
@@ -427,6 +428,13 @@ class Repeated(unittest.TestCase):
             length = lambda order: sum(times[a, b] for a, b in zip(["", *order], order, strict=False))  # noqa: B023, E731
             found = least_turning("", names, lambda a, b: times[a, b])  # noqa: B023
             self.assertAlmostEqual(length(found), min(length(list(o)) for o in itertools.permutations(names)), places=9)
+
+
+class WordsOfTurning(unittest.TestCase):
+    def test_as_often_is_not_told_as_a_saving(self):
+        """A grouped order that turns as often saves tool changes alone, and says so."""
+        self.assertEqual(turning_words(2, 2), "take")
+        self.assertEqual(turning_words(3, 1), "turn once instead of 3, and take")
 
 
 class OwnZero(unittest.TestCase):

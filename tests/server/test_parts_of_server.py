@@ -10,10 +10,15 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+from fastapi import FastAPI
+from fastapi.testclient import TestClient
 from PIL import Image
+from psycopg.errors import DiskFull
+from sqlalchemy.exc import OperationalError
 
 from pelvrak.core.geometry.mesh import box
 from pelvrak.core.holding.hold import Hold
+from pelvrak.server.api import problems
 from pelvrak.server.api.projects import differences, stale_from
 from pelvrak.server.api.shapes import Edit
 from pelvrak.server.app import app
@@ -21,6 +26,22 @@ from pelvrak.server.jobs.stills import HEIGHT, HUES, WIDTH, colours, draw
 from pelvrak.server.postgres import free_port
 
 TOP = Path(__file__).resolve().parents[2]
+
+
+class FullDisk(unittest.TestCase):
+    def test_a_full_disk_is_said(self):
+        """What PostgreSQL raises when there is no room (SQLSTATE 53100), as a problem a user can do something about."""
+        full = FastAPI()
+        problems.install(full)
+
+        @full.put("/api/kept")
+        def kept() -> None:
+            raise OperationalError("INSERT", {}, DiskFull("could not extend file"))
+
+        answer = TestClient(full).put("/api/kept")
+        self.assertEqual((answer.status_code, answer.json()["code"]), (507, "server.disk_full"))
+        self.assertIn("nothing was saved", answer.json()["what"])
+        self.assertIn("make room", answer.json()["mend"])
 
 
 class Differences(unittest.TestCase):

@@ -108,7 +108,8 @@ def grouped(setup: Setup, between: Between) -> Setup:
     return setup.model_copy(update={"order": "positions", "positions": tuple(positions)})
 
 
-def _turning(now: int, then: int) -> str:
+def turning_words(now: int, then: int) -> str:
+    """What another order spares: turns, if there are fewer, and time."""
     times = "once" if then == 1 else f"{then} times"
     return f"turn {times} instead of {now}, and take" if now != then else "take"
 
@@ -127,7 +128,7 @@ def order_findings(setup: Setup, index: int, between: Between, change_s: float) 
     return [
         Finding(
             code="index.order", severity="note", setup=setup.name, stage="reach",
-            sentence=f"Cut position by position ({names}), {setup.name} would {_turning(turns[0], turns[1])} {now - then:.1f} s less for turning and tool changes.",
+            sentence=f"Cut position by position ({names}), {setup.name} would {turning_words(turns[0], turns[1])} {now - then:.1f} s less for turning and tool changes.",
             measured=round(now, 2), limit=round(then, 2), unit="s",
             cures=(Cure(label="Group by position", path=f"/setups/{index}", value=better.model_dump(mode="json")),),
         )
