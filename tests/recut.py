@@ -108,7 +108,9 @@ class Cutter:
 
     def cut(self) -> None:
         if self.swept:
-            self.work -= manifold3d.Manifold.batch_boolean(self.swept, manifold3d.OpType.Add)
+            self.work = (self.work - manifold3d.Manifold.batch_boolean(self.swept, manifold3d.OpType.Add)).simplify(
+                1e-4
+            )
             self.swept = []
 
     def run(self, text: str) -> manifold3d.Manifold:

@@ -89,6 +89,35 @@ class Graph(unittest.TestCase):
         self.assertIn("OP20 Face to 42", report.computed)
         self.assertGreater(report.setups[1].incoming_volume_mm3, self.report.setups[1].incoming_volume_mm3)
 
+    def test_shown_as_it_comes(self):
+        """Billet, then each setup seated and held before it is cut, then cut; each part as it stands in the whole report."""
+        seen: list[Report] = []
+        whole = evaluate(self.plan, STEP, self.plan.part.sha256, self.store, partly=seen.append)
+        steps = [(tuple(one.name for one in part.setups), part.begun) for part in seen]
+        self.assertEqual(
+            steps,
+            [((), None), (("OP10",), "OP10"), (("OP10",), None), (("OP10", "OP20"), "OP20"), (("OP10", "OP20"), None)],
+        )
+        for part in seen:
+            self.assertEqual(part.billet, whole.billet)
+            for one, final in zip(part.setups, whole.setups, strict=False):
+                if one.name != part.begun:
+                    self.assertEqual(one, final)
+                    continue
+                self.assertEqual((one.operations, one.program_key), ((), None))
+                for name in (
+                    "incoming_key",
+                    "zero_from_work",
+                    "register_value",
+                    "positions",
+                    "offsets",
+                    "seen",
+                    "nest",
+                ):
+                    self.assertEqual(getattr(one, name), getattr(final, name), name)
+                self.assertEqual(one.hold.contacts, final.hold.contacts)
+                self.assertLessEqual({f.code for f in one.findings}, {f.code for f in final.findings})
+
     def test_a_name_computes_nothing(self):
         report = self.run_plan(changed(self.plan, 0, title="Upper side"))
         self.assertEqual(report.computed, ())

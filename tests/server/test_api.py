@@ -509,6 +509,7 @@ class Running(unittest.TestCase):
             state = wait(client, 1, 60)
             self.assertEqual(state["evaluation"]["status"], "stopped")
             self.assertNotEqual(state["report_revision"], state["revision"])
+            self.shown_as_it_comes(client)
             # A worker that dies in the middle: the plan stands and the run is taken up again.
             client.post("/api/projects/1/run")
             self.until_running(client)
@@ -527,6 +528,25 @@ class Running(unittest.TestCase):
             self.assertEqual(again, before)
             self.assertEqual(len(client.get("/api/projects").json()), 1)
             self.assertEqual(client.get(f"/api/results/{again['stills']['OP10']}/still.png").status_code, 200)
+
+    def shown_as_it_comes(self, client) -> None:
+        """Before the cutting ends the billet and the seat belong to the new plan, and the programs wait."""
+        now = client.post("/api/projects/1/run").json()
+        now = edit(client, now, lambda plan: plan["billet"]["sizing"].update(z_plus=9.0)).json()
+        for _ in range(600):
+            state = client.get("/api/projects/1").json()
+            if state["seated"] == 0:
+                break
+            time.sleep(0.05)
+        self.assertEqual((state["seated"], state["evaluation"]["status"], state["stale_from"]), (0, "running", 0))
+        report = state["report"]
+        self.assertAlmostEqual(report["billet"]["high"][2], 12 + 9.0, places=6)
+        self.assertEqual(report["setups"][0]["incoming_volume_mm3"], report["billet"]["volume_mm3"])
+        self.assertEqual(report["setups"][0]["high"][2] - report["setups"][0]["low"][2], 12 + 9.0 + 5.0)
+        self.assertNotEqual(state["report_revision"], state["revision"])
+        self.assertEqual(client.get("/api/projects/1/files/OP10.nc").status_code, 409)
+        client.post("/api/projects/1/stop")
+        wait(client, 1, 60)
 
     def until_running(self, client) -> None:
         for _ in range(600):

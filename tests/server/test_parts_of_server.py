@@ -18,14 +18,57 @@ from sqlalchemy.exc import OperationalError
 
 from pelvrak.core.geometry.mesh import box
 from pelvrak.core.holding.hold import Hold
+from pelvrak.core.route.report import BilletReport, Maker, Report, SetupReport
 from pelvrak.server.api import problems
-from pelvrak.server.api.projects import differences, stale_from
+from pelvrak.server.api.projects import differences, laid_over, stale_from
 from pelvrak.server.api.shapes import Edit
 from pelvrak.server.app import app
 from pelvrak.server.jobs.stills import HEIGHT, HUES, WIDTH, colours, draw
 from pelvrak.server.postgres import free_port
 
 TOP = Path(__file__).resolve().parents[2]
+
+
+class LaidOver(unittest.TestCase):
+    """What a page shows while a plan is computed: what is there already, and what it was before."""
+
+    def report(self, volume: float, *names: str, begun: str | None = None) -> Report:
+        billet = BilletReport(
+            low=(0, 0, 0), high=(1, 1, 1), volume_mm3=volume, mass_kg=1, margins={}, stated_error_mm=0.1, field_bytes=1
+        )
+        setups = [
+            SetupReport(name=name, title="", machine="m", offset_register="G54", incoming_volume_mm3=volume,
+                        outgoing_volume_mm3=0 if name == begun else volume, time_s=0 if name == begun else volume)
+            for name in names
+        ]  # fmt: skip
+        makers = tuple(
+            Maker(number=256 * (i + 1), setup=name, operation=f"{volume:g}", tool="")
+            for i, name in enumerate(names)
+            if name != begun
+        )
+        return Report(version=1, plan="p", part_key="k", part_volume_mm3=1, part_mass_kg=1, billet=billet, setups=tuple(setups),
+                      makers=makers, begun=begun)  # fmt: skip
+
+    def test_the_first_time(self):
+        report, late, seated = laid_over(None, None, self.report(2, "A", "B", begun="B"), ["A", "B", "C"])
+        self.assertEqual(([one.name for one in report.setups], late, seated), (["A", "B"], 1, 1))
+
+    def test_what_was_there_stays_until_its_successor_comes(self):
+        done = self.report(1, "A", "B", "C", "gone")
+        names = ["A", "B", "C"]
+        report, late, seated = laid_over(done, 0, self.report(2), names)
+        self.assertEqual(
+            (report.billet.volume_mm3, [one.time_s for one in report.setups], late, seated), (2, [1, 1, 1], 0, None)
+        )
+        report, late, seated = laid_over(done, 0, self.report(2, "A", "B", begun="B"), names)
+        # B is seated anew, and as it was cut.
+        self.assertEqual([(one.incoming_volume_mm3, one.time_s) for one in report.setups], [(2, 2), (2, 1), (1, 1)])
+        self.assertEqual((late, seated), (1, 1))
+        self.assertEqual([one.operation for one in report.makers], ["2", "1", "1", "1"])
+
+    def test_what_the_edit_does_not_touch_is_current(self):
+        done = self.report(1, "A", "B", "C")
+        self.assertEqual(laid_over(done, 2, self.report(2), ["A", "B", "C"])[1], 2)
 
 
 class FullDisk(unittest.TestCase):

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useCallback, useEffect } from 'react'
-import { saving, useView } from '../state'
+import { type Card, saving, type Stage, useView } from '../state'
 import {
   answered,
   api,
@@ -151,6 +151,19 @@ export const usePiece = (
     enabled: !!key,
     staleTime: Infinity,
   })
+
+/** Whether what the report says of a setup (or the billet, the part) at a stage does not belong to the plan as it is now. */
+export function lateAt(project: ProjectState, card: Card, stage?: Stage): boolean {
+  const { stale_from, seated, plan } = project
+  if (stale_from == null) return false
+  const index = card === 'billet' ? 0 : card === 'part' ? plan.setups.length : card
+  if (card === seated && stage && stage !== 'cut' && stage !== 'outgoing') return false
+  return index >= stale_from
+}
+
+/** Which revision the report speaks of, for a setup at a stage. */
+export const revisionAt = (project: ProjectState, card: Card, stage?: Stage) =>
+  lateAt(project, card, stage) ? project.report_revision : project.revision
 
 export type Commit = (what: string, change: (draft: Plan) => void) => Promise<Problem | null>
 

@@ -3751,8 +3751,9 @@ export interface components {
          * ProjectState
          * @description A project as the screen needs it.
          *
-         *     report: the newest finished one, made for report_revision. stale_from: the first setup (from 0; 0 also
-         *     stands for the billet) whose part of the report no longer belongs to the plan; None when all of it is current.
+         *     report: the newest finished one, made for report_revision, with what is there already of one under way. stale_from: the
+         *     first setup (from 0; 0 also stands for the billet) whose part of the report does not belong to the plan, or is not computed
+         *     yet; None when all of it is current. seated: the setup whose seat, holding and reach are current while its cuts are not.
          */
         ProjectState: {
             /** Id */
@@ -3772,6 +3773,8 @@ export interface components {
             report_revision?: number | null;
             /** Stale From */
             stale_from?: number | null;
+            /** Seated */
+            seated?: number | null;
             /**
              * Stills
              * @default {}
@@ -3912,7 +3915,7 @@ export interface components {
          * @description Everything an evaluation found out. version: of the computation that found it.
          *
          *     makers: who the numbers on the surfaces are. computed and reused: the steps that ran and those that
-         *     did not need to.
+         *     did not need to. begun: the last setup, when it is seated and held and not cut yet.
          */
         Report: {
             /** Version */
@@ -3949,6 +3952,8 @@ export interface components {
              * @default []
              */
             reused: string[];
+            /** Begun */
+            begun?: string | null;
         };
         /**
          * Rest

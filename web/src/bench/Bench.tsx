@@ -12,7 +12,7 @@ import {
   type ProjectState,
   type Vec,
 } from '../api/client'
-import { usePart, useUpload } from '../api/hooks'
+import { lateAt, usePart, useUpload } from '../api/hooks'
 import { type Move, useChosen, useMoment } from '../dock/moment'
 import { clock, hueOf, LAYERS, type Look, round, useView } from '../state'
 import { FoundMark } from '../stages/reach/FoundMark'
@@ -52,7 +52,7 @@ function useStockShown(project: ProjectState) {
   const { card, stage, compare } = useView()
   const { setup, operation, moment } = useMoment(project)
   const report = project.report
-  if (card === 'billet' && !compare && (!report || project.stale_from === 0))
+  if (card === 'billet' && !compare && (!report || lateAt(project, 'billet')))
     return { key: null, name: 'billet, not computed yet', billet: project.plan.billet }
   if (!report) return { key: null, name: 'not computed yet' }
   if (compare && report.comparison)
@@ -126,8 +126,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const atWork =
     view.stage === 'hold' || view.stage === 'reach' || view.stage === 'cut' || view.stage === 'seat'
   const makes = typeof view.card === 'number' && !!project.plan.setups[view.card]?.makes
-  const stale =
-    !typed && project.stale_from != null && (typeof view.card !== 'number' || view.card >= project.stale_from)
+  const stale = !typed && lateAt(project, view.card, view.stage)
   const cutOpen = view.section ? (wholePart || asking ? partSolid : stock) : null
   const planes = useSection(cutOpen, zeroFromWork)
   const face = hover && part?.faces[hover.face]

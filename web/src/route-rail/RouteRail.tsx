@@ -1,7 +1,7 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { Fragment, type ReactNode, useState } from 'react'
 import { type Finding, pieceUrl, type ProjectState, type Setup } from '../api/client'
-import { type Commit, useLibrary } from '../api/hooks'
+import { type Commit, lateAt, useLibrary } from '../api/hooks'
 import { type Card, clock, hueOf, round, useView } from '../state'
 import { CarryArrow } from '../ui/icons'
 
@@ -21,7 +21,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
   const { data: library } = useLibrary()
   const axes = (id: string) =>
     `${[...plan.machines, ...(library?.machines ?? [])].find((one) => one.id === id)?.axes.length ?? 3}-axis`
-  const stale = (index: number) => project.stale_from != null && index >= project.stale_from
+  const stale = (index: number) => lateAt(project, index)
   const [dragged, setDragged] = useState<number | null>(null)
   const place = (from: number, to: number) =>
     void commit('setups reordered', (draft) => {

@@ -79,6 +79,8 @@ from pelvrak.core.stock.field import error_of, grid_around, loaded, memory_estim
 from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
 from pelvrak.core.stock.surface import surface
 
+Partly = Callable[[Report], None]
+
 
 def _raw(plan: Plan, model: PartModel, store: Store, files: Files) -> Raw | BadInput:
     """The billet, or why there is none."""
@@ -99,10 +101,12 @@ def evaluate(
     store: Store,
     progress: Progress | None = None,
     files: Files | None = None,
+    partly: Partly | None = None,
 ) -> Report:
     """Compute the whole route; every step that is already in the store is taken from it.
 
-    files gives the bytes of other files the plan names. Raises BadInput when the part cannot be read or
+    files gives the bytes of other files the plan names. partly is given the report as far as it has come: after the billet,
+    when a setup's seat, holding and reach are known, and when it is cut. Raises BadInput when the part cannot be read or
     the material is unknown, and Stopped when
     progress returns False. Anything wrong further on is a finding of the place it stands in.
     """
@@ -114,35 +118,51 @@ def evaluate(
     )  # fmt: skip
     density = run.material.density_g_cm3 * 1e-6
     billet = _billet(run, density)
-    part_findings = _callouts(run)
+    part_findings = tuple(_callouts(run))
     setups: list[SetupReport] = []
+
+    def told(begun: SetupReport | None = None, comparison: ComparisonReport | None = None) -> Report:
+        whole = (*setups, begun) if begun is not None else tuple(setups)
+        return Report(
+            version=VERSION, plan=plan.name, part_key=read_key, part_volume_mm3=model.part.volume_mm3,
+            part_mass_kg=model.part.volume_mm3 * density, billet=billet, setups=whole, comparison=comparison,
+            makers=_makers(whole), part_findings=part_findings, computed=tuple(run.computed), reused=tuple(run.reused),
+            begun=None if begun is None else begun.name,
+        )  # fmt: skip
+
+    if partly is not None:
+        run.begun = lambda begun: partly(told(begun))
+        partly(told())
     key, stock_volume = billet.key, billet.volume_mm3
     for index, setup in enumerate(plan.setups):
         if setup.makes is not None:
             # The part passes by while its jaws are cut.
             setups.append(_jaw_setup(run, index, setup, key, density))
-            continue
-        made = [one for one, of in zip(setups, plan.setups, strict=False) if of.makes and of.makes.setup == setup.name]
-        computed = _setup(run, index, setup, key, stock_volume, density, made[-1] if made else None)
-        parts = [one for one in setups if one.makes is None]
-        if computed.zero_from_work is not None:
-            machine = machine_of(setup.machine, plan.machines)
-            computed = zeros_checked(run.piece, model, index, setup, computed, parts, billet.key, machine)
-        report = computed
-        setups.append(report)
-        key, stock_volume = report.outgoing_key, report.outgoing_volume_mm3
+        else:
+            made = [
+                one for one, of in zip(setups, plan.setups, strict=False) if of.makes and of.makes.setup == setup.name
+            ]
+            computed = _setup(run, index, setup, key, stock_volume, density, made[-1] if made else None)
+            parts = [one for one in setups if one.makes is None]
+            if computed.zero_from_work is not None:
+                machine = machine_of(setup.machine, plan.machines)
+                computed = zeros_checked(run.piece, model, index, setup, computed, parts, billet.key, machine)
+            setups.append(computed)
+            key, stock_volume = computed.outgoing_key, computed.outgoing_volume_mm3
+        if partly is not None:
+            partly(told())
     comparison = _compare(run, key) if key is not None and setups else None
     run.tell("done", 1.0)
-    return Report(
-        version=VERSION, plan=plan.name, part_key=read_key, part_volume_mm3=model.part.volume_mm3,
-        part_mass_kg=model.part.volume_mm3 * density, billet=billet, setups=tuple(setups), comparison=comparison,
-        makers=tuple(
-            Maker(number=number, setup=setup.name, operation=operation.name, tool=operation.tool_name)
-            for i, setup in enumerate(setups)
-            for number, operation in {maker_number(i, one.number): one for one in setup.operations}.items()
-        ),
-        part_findings=tuple(part_findings), computed=tuple(run.computed), reused=tuple(run.reused),
-    )  # fmt: skip
+    return told(comparison=comparison)
+
+
+def _makers(setups: tuple[SetupReport, ...]) -> tuple[Maker, ...]:
+    """Who the numbers on the surfaces are."""
+    return tuple(
+        Maker(number=number, setup=setup.name, operation=operation.name, tool=operation.tool_name)
+        for i, setup in enumerate(setups)
+        for number, operation in {maker_number(i, one.number): one for one in setup.operations}.items()
+    )
 
 
 def _callouts(run: Run) -> list[Finding]:
@@ -326,6 +346,31 @@ def _setup(
     tools = {tool.id: tool for tool in run.plan.tools}
     shop = fixtures_of(run.plan.fixtures)
     foretold, beside, proposals = ahead(run, turning, tools, incoming_key, shop)
+    seated: dict[str, Any] = {
+        "zero_from_work": matrix(placed.zero_from_work),
+        "low": as_vector(placed.low),
+        "high": as_vector(placed.high),
+        "nest": placed.nest,
+        "register_value": values_of(turning, ""),
+        "positions": position_reports(run, turning, run.part),
+        "machine_key": machine_picture(run, placed.machine, turning.turned.get(""), turning.zero_on_table),
+        "slides": slides_picture(run, placed.machine, turning.turned.get(""), turning.zero_on_table),
+        "offsets": offsets_of(turning, shop),
+        "wrong_centre_mm": round(wrong_centre(turning), 5) if setup.positions else None,
+        "zeros": tuple(
+            ZeroReport(
+                name=one.name,
+                offset_register=one.offset_register,
+                at=as_vector(np.round(at, 6) + 0.0),
+                register_value=values_of(turning, "", at),
+            )
+            for one, at in zip(setup.seat.zeros, placed.zeros, strict=True)
+        ),
+        "seen": tuple(np.round(reached(run.part, [as_vector(placed.zero_from_work[2, :3])])[0][:, 0], 3).tolist()),
+    }
+    early = [_with_pointers(f, index) for f in (*placed.findings, *turning.findings, *foretold)]
+    hold = placed.hold.model_copy(update={"beside": beside, "proposals": (*placed.hold.proposals, *proposals)})
+    run.begun(base.model_copy(update={**seated, "hold": hold, "findings": tuple(early)}))
     size = placed.high - placed.low
     about = f"{size[0]:.1f} x {size[1]:.1f} x {size[2]:.1f} mm, {incoming_volume * density:.3f} kg"
     done = _operations(run, index, placed, turning, incoming_key, incoming_volume, about)
@@ -358,28 +403,9 @@ def _setup(
             "removed_volume_mm3": incoming_volume - stock_volume,
             "outgoing_mass_kg": stock_volume * density,
             "time_s": sum(r.time_s for r in reports),
-            "zero_from_work": matrix(placed.zero_from_work),
-            "low": as_vector(placed.low),
-            "high": as_vector(placed.high),
+            **seated,
             "hold": placed.hold,
-            "nest": placed.nest,
-            "register_value": values_of(turning, ""),
-            "positions": position_reports(run, turning, run.part),
-            "machine_key": machine_picture(run, placed.machine, turning.turned.get(""), turning.zero_on_table),
-            "slides": slides_picture(run, placed.machine, turning.turned.get(""), turning.zero_on_table),
-            "offsets": offsets_of(turning, shop),
-            "wrong_centre_mm": round(wrong_centre(turning), 5) if setup.positions else None,
-            "zeros": tuple(
-                ZeroReport(
-                    name=one.name,
-                    offset_register=one.offset_register,
-                    at=as_vector(np.round(at, 6) + 0.0),
-                    register_value=values_of(turning, "", at),
-                )
-                for one, at in zip(setup.seat.zeros, placed.zeros, strict=True)
-            ),
             **_depths(reports, placed),
-            "seen": tuple(np.round(reached(run.part, [as_vector(placed.zero_from_work[2, :3])])[0][:, 0], 3).tolist()),
             "operations": tuple(reports),
             "program_key": done.program_key,
             "findings": tuple(findings),

@@ -266,7 +266,7 @@ class Report(Frozen):
     """Everything an evaluation found out. version: of the computation that found it.
 
     makers: who the numbers on the surfaces are. computed and reused: the steps that ran and those that
-    did not need to.
+    did not need to. begun: the last setup, when it is seated and held and not cut yet.
     """
 
     version: int
@@ -281,6 +281,7 @@ class Report(Frozen):
     makers: tuple[Maker, ...] = ()
     computed: tuple[str, ...] = ()
     reused: tuple[str, ...] = ()
+    begun: str | None = None
 
     def told(self) -> dict[str, Any]:
         """The report as plain values, rounded for reading."""

@@ -20,6 +20,7 @@ from pelvrak.core.geometry.part import PartModel, as_vector, packed, unpacked
 from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.route.plan import Plan
+from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.store import Store, key_of
 
 VERSION = 12
@@ -29,7 +30,10 @@ Progress = Callable[[float, str], bool]
 
 @dataclass
 class Run:
-    """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key; loads: registers given out in it, by the load."""
+    """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key; loads: registers given out in it,
+
+    by the load; begun: told of a setup whose seat, holding and reach are known before it is cut.
+    """
 
     plan: Plan
     store: Store
@@ -45,6 +49,7 @@ class Run:
     reused: list[str] = field(default_factory=list)
     nests: dict[str, Any] = field(default_factory=dict)
     loads: dict[str, Any] = field(default_factory=dict)
+    begun: Callable[[SetupReport], None] = lambda report: None
 
     def tell(self, what: str, within: float = 0.0) -> None:
         if not self.progress(min(1.0, (self.done + within) / self.steps), what):

@@ -31,6 +31,12 @@ from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, 
 from pelvrak.server.db.session import DatabaseStore, tell, transaction
 from pelvrak.server.jobs.handing import hand_evaluation, hand_part
 
+# What cutting alone tells of a setup.
+OF_CUTTING = (
+    "outgoing_key", "outgoing_volume_mm3", "removed_volume_mm3", "outgoing_mass_kg", "time_s", "cut_z", "cut_z_of", "below_rest",
+    "operations", "program_key",
+)  # fmt: skip
+
 router = APIRouter(prefix="/api/projects", tags=["projects"])
 
 
@@ -88,6 +94,34 @@ def _newest_report(session: Session, project: Project) -> Evaluation | None:
     ).first()
 
 
+def laid_over(
+    done: Report | None, stale: int | None, so_far: Report, names: list[str]
+) -> tuple[Report, int | None, int | None]:
+    """What a plan being computed shows: (report, first setup out of date, setup of which all but the cutting is current).
+
+    done: of an earlier plan or None, out of date from setup `stale` on; so_far: of the newest plan, as far as it has come;
+    names: of its setups. What is not computed anew stays as it was until it is.
+    """
+    fresh = [one for one in so_far.setups if one.name != so_far.begun]
+    before = {one.name: one for one in done.setups if one.name in names} if done is not None else {}
+    setups = list(fresh)
+    begun = next((one for one in so_far.setups if one.name == so_far.begun), None)
+    if begun is not None:
+        old = before.get(begun.name)
+        cut = {} if old is None else {name: getattr(old, name) for name in OF_CUTTING}
+        setups.append(begun.model_copy(update=cut))
+    shown = {one.name for one in setups}
+    setups += [one for name, one in before.items() if name not in shown]
+    numbers = {one.number for one in so_far.makers}
+    makers = (*so_far.makers, *(one for one in (done.makers if done else ()) if one.number not in numbers))
+    report = so_far.model_copy(
+        update={"setups": tuple(setups), "makers": makers, "comparison": done.comparison if done else None}
+    )
+    # What the edit does not touch is current although it has not been looked at again.
+    late = len(fresh) if done is None or stale is None else max(len(fresh), stale)
+    return report, late, None if begun is None else len(fresh)
+
+
 def state_of(session: Session, project: Project) -> ProjectState:
     """The project as the screen needs it."""
     revision = _revision(session, project, project.head)
@@ -95,9 +129,15 @@ def state_of(session: Session, project: Project) -> ProjectState:
         select(Evaluation).where(Evaluation.project_id == project.id).order_by(Evaluation.id.desc()).limit(1)
     ).first()
     done = _newest_report(session, project)
-    stale = None
+    stale, report = None, Report.model_validate(done.report) if done and done.report else None
     if done and done.revision != project.head:
         stale = stale_from(_revision(session, project, done.revision).plan, revision.plan)
+    seated, stills = None, dict((done.stills or {}) if done else {})
+    if newest and newest.status == "running" and newest.revision == project.head and newest.report:
+        report, stale, seated = laid_over(
+            report, stale, Report.model_validate(newest.report), [one["name"] for one in revision.plan["setups"]]
+        )
+        stills |= newest.stills or {}
     return ProjectState(
         id=project.id, revision=project.head, what=revision.what, plan=Plan.model_validate(revision.plan),
         can_undo=revision.parent is not None, can_redo=revision.redo is not None,
@@ -105,9 +145,7 @@ def state_of(session: Session, project: Project) -> ProjectState:
             revision=newest.revision, status=newest.status, share=newest.share, what=newest.what,  # type: ignore[arg-type]
             problem=newest.problem,  # type: ignore[arg-type]
         ) if newest else None,
-        report=Report.model_validate(done.report) if done and done.report else None,
-        report_revision=done.revision if done else None, stale_from=stale,
-        stills=(done.stills or {}) if done else {},
+        report=report, report_revision=done.revision if done else None, stale_from=stale, seated=seated, stills=stills,
     )  # fmt: skip
 
 

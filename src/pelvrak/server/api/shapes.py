@@ -127,8 +127,9 @@ class EvaluationState(BaseModel):
 class ProjectState(BaseModel):
     """A project as the screen needs it.
 
-    report: the newest finished one, made for report_revision. stale_from: the first setup (from 0; 0 also
-    stands for the billet) whose part of the report no longer belongs to the plan; None when all of it is current.
+    report: the newest finished one, made for report_revision, with what is there already of one under way. stale_from: the
+    first setup (from 0; 0 also stands for the billet) whose part of the report does not belong to the plan, or is not computed
+    yet; None when all of it is current. seated: the setup whose seat, holding and reach are current while its cuts are not.
     """
 
     id: int
@@ -141,6 +142,7 @@ class ProjectState(BaseModel):
     report: Report | None = None
     report_revision: int | None = None
     stale_from: int | None = None
+    seated: int | None = None
     stills: dict[str, str] = {}
 
 

@@ -17,6 +17,7 @@ from pelvrak.core.errors import BadInput, SeveralSolids, Stopped
 from pelvrak.core.geometry.protected import protected
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from
+from pelvrak.core.route.report import Report
 from pelvrak.core.route.run import part_result
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
 from pelvrak.server.db.session import DatabaseStore, tell, transaction
@@ -117,9 +118,9 @@ def evaluate_project(evaluation_id: int) -> None:
     try:
         outcome = run(_evaluate, (evaluation_id,), wanted)
     except Stopped:
-        outcome = {"status": "stopped"}
+        outcome = {"status": "stopped", "report": None}
     except BrokeDown as broken:
-        outcome = {"status": "failed", "problem": _broke(str(broken))}
+        outcome = {"status": "failed", "report": None, "problem": _broke(str(broken))}
     with transaction() as session:
         session.execute(update(Evaluation).where(Evaluation.id == evaluation_id).values(**outcome))
         tell(session, kind="evaluation", project=project_id)
@@ -173,16 +174,27 @@ def _evaluate(evaluation_id: int) -> dict[str, Any]:
         return True
 
     store = DatabaseStore()
+
+    def partly(so_far: Report) -> None:
+        """Let the page show what there is: kept with the evaluation until the whole is there."""
+        stills = None if so_far.begun else render_stills(so_far, plan, store)
+        with transaction() as session:
+            row = session.get(Evaluation, evaluation_id)
+            if row is not None and _wanted(row, session.get(Project, project_id)):
+                row.report, row.beat = so_far.told(), now()
+                row.stills = stills or row.stills
+                tell(session, kind="evaluation", project=project_id)
+
     try:
         plan = plan_from(plan_document)
-        report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress, body_of)
+        report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress, body_of, partly)
         stills = render_stills(report, plan, store)
     except Stopped:
-        return {"status": "stopped"}
+        return {"status": "stopped", "report": None}
     except BadInput as bad:
-        return {"status": "failed", "problem": bad.told()}
+        return {"status": "failed", "report": None, "problem": bad.told()}
     except Exception as broken:
         log.exception("evaluation %s broke down", evaluation_id)
-        return {"status": "failed", "problem": _broke(str(broken) or "no reason given")}
+        return {"status": "failed", "report": None, "problem": _broke(str(broken) or "no reason given")}
     told = report.told()
     return {"status": "done", "share": 1.0, "report": told, "line": line_of(told), "stills": stills}

@@ -1,17 +1,18 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { answered, api, type MachineData, problemOf, type Refusal, type StandData } from '../../api/client'
+import { revisionAt } from '../../api/hooks'
 import { round, useView } from '../../state'
 import { NumberField, sentence } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
 
 /** The machine moved to any values of its axes, in the picture, and what meets what there. */
-export function Standing({ project, setup, machine }: SheetProps & { machine: MachineData }) {
+export function Standing({ project, setup, index, machine }: SheetProps & { machine: MachineData }) {
   const [open, setOpen] = useState(false)
   const [values, setValues] = useState<Record<string, number>>({})
   const [dragged, setDragged] = useState<Record<string, number>>({})
   const { data, error } = useQuery({
-    queryKey: ['stand', project.id, project.report_revision, setup.name, values],
+    queryKey: ['stand', project.id, revisionAt(project, index, 'reach'), setup.name, values],
     queryFn: () =>
       answered<StandData>(
         api.GET('/api/projects/{project_id}/stand/{setup}', {

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { answered, api, problemOf, type ReachedData, type Refusal } from '../../api/client'
+import { revisionAt } from '../../api/hooks'
 import { REACHED } from '../../bench/glb'
 import { useView } from '../../state'
 import { Choice } from '../../ui/Choice'
@@ -10,7 +11,7 @@ import type { SheetProps } from '../StageSheet'
 const STOPS = ['reached', 'part', 'holding', 'travel', 'angle'] as const
 
 /** What of the part a tool reaches from a position, in its holder, so far out; and what stops it elsewhere. */
-export function ToolReach({ project, plan, setup, report }: SheetProps) {
+export function ToolReach({ project, plan, setup, index, report }: SheetProps) {
   const view = useView()
   const [tool, setTool] = useState<string>('')
   const [holder, setHolder] = useState<string>('')
@@ -26,7 +27,7 @@ export function ToolReach({ project, plan, setup, report }: SheetProps) {
     ...(holder ? { holder_of: holder } : {}),
   }
   const { data, error, isFetching } = useQuery({
-    queryKey: ['reach', project.id, project.report_revision, setup.name, query],
+    queryKey: ['reach', project.id, revisionAt(project, index, 'reach'), setup.name, query],
     queryFn: () =>
       answered<ReachedData>(
         api.GET('/api/projects/{project_id}/reach/{setup}', {
