@@ -34,6 +34,8 @@ PRESSED_COS = 0.5
 # A factor above this is as good as any.
 MOST = 999.0
 MOST_POINTS, MOST_IN_ALL = 8, 240
+# How much more a balance counts than small forces, and how far off it may be, as shares of the largest force.
+HARD, BALANCED = 1e3, 1e-3
 STRAIGHT = 0.01
 
 
@@ -173,17 +175,33 @@ def _greatest(problem: Programme, wrench: Floats) -> float:
 def shares(problem: Programme) -> Floats:
     """Normal force at every contact point, N, as the clamps and the weight alone make it.
 
-    Of all sets of forces that balance, the one with the least sum of squares: what equally stiff contacts do.
+    Of all sets of forces that balance, the one with the least sum of squares: what equally stiff contacts do. What no clamp
+    presses against, as a pin in its hole, carries nothing where the others can; there is no friction where it balances without;
+    else no contact rubs by more than its friction times what it is pressed with.
     """
     scale = max(float(np.abs(problem.clamp_values).max(initial=0.0)), float(np.abs(problem.weight).max()), 1.0)
     size = np.array([1, 1, 1, 0.01, 0.01, 0.01])
-    hard = np.vstack([problem.columns * size[:, None], problem.clamp_rows]) * 1e3
-    right = np.concatenate([-problem.weight * size, problem.clamp_values]) / scale * 1e3
-    # Friction comes in only where normal forces alone cannot balance.
-    soft = np.eye(problem.columns.shape[1]) * np.where(np.arange(problem.columns.shape[1]) % 5 == 0, 1.0, 3.0)
-    found, _ = nnls(np.vstack([hard, soft]), np.concatenate([right, np.zeros(len(soft))]))
-    forces: Floats = found[::5] * scale
-    return forces
+    hard = np.vstack([problem.columns * size[:, None], problem.clamp_rows])
+    right = np.concatenate([-problem.weight * size, problem.clamp_values]) / scale
+    contacts = hard.shape[1] // 5
+    plain = hard[:, ::5]
+    friction = -problem.cone[np.arange(contacts), np.arange(contacts) * 5]
+    for carrying in (friction > 0, np.ones(contacts, bool)):
+        own = plain * carrying
+        found, _ = nnls(np.vstack([HARD * own, np.eye(contacts)]), np.concatenate([HARD * right, np.zeros(contacts)]))
+        if np.abs(own @ found - right).max() < BALANCED:
+            return np.asarray(found * scale)
+    # Each contact's force as a sum of the edges of its friction pyramid and of its axis: none leaves the pyramid.
+    edges = np.repeat(plain, 5, axis=1)
+    pressing, rubbing = np.kron(np.eye(contacts), np.ones(5)), np.zeros((2 * contacts, 5 * contacts))
+    for i, most in enumerate(friction):
+        for edge in range(1, 5):
+            edges[:, 5 * i + edge] += most * hard[:, 5 * i + edge]
+            rubbing[2 * i + (edge - 1) // 2, 5 * i + edge] = most * (1 if edge % 2 else -1)
+    found, _ = nnls(
+        np.vstack([HARD * edges, pressing, rubbing]), np.concatenate([HARD * right, np.zeros(3 * contacts)])
+    )
+    return np.asarray(found.reshape(contacts, 5).sum(axis=1) * scale)
 
 
 def wrench_at(force: Floats, point: Floats, middle: Floats, torque: float = 0.0) -> Floats:
