@@ -533,12 +533,14 @@ class Running(unittest.TestCase):
         """Before the cutting ends the billet and the seat belong to the new plan, and the programs wait."""
         now = client.post("/api/projects/1/run").json()
         now = edit(client, now, lambda plan: plan["billet"]["sizing"].update(z_plus=9.0)).json()
+        self.assertTrue(now["billet_late"])
         for _ in range(600):
             state = client.get("/api/projects/1").json()
             if state["seated"] == 0:
                 break
             time.sleep(0.05)
         self.assertEqual((state["seated"], state["evaluation"]["status"], state["stale_from"]), (0, "running", 0))
+        self.assertFalse(state["billet_late"])
         report = state["report"]
         self.assertAlmostEqual(report["billet"]["high"][2], 12 + 9.0, places=6)
         self.assertEqual(report["setups"][0]["incoming_volume_mm3"], report["billet"]["volume_mm3"])

@@ -154,9 +154,10 @@ export const usePiece = (
 
 /** Whether what the report says of a setup (or the billet, the part) at a stage does not belong to the plan as it is now. */
 export function lateAt(project: ProjectState, card: Card, stage?: Stage): boolean {
-  const { stale_from, seated, plan } = project
+  const { stale_from, seated, billet_late, plan } = project
+  if (card === 'billet') return billet_late
   if (stale_from == null) return false
-  const index = card === 'billet' ? 0 : card === 'part' ? plan.setups.length : card
+  const index = card === 'part' ? plan.setups.length : card
   if (card === seated && stage && stage !== 'cut' && stage !== 'outgoing') return false
   return index >= stale_from
 }

@@ -3752,8 +3752,9 @@ export interface components {
          * @description A project as the screen needs it.
          *
          *     report: the newest finished one, made for report_revision, with what is there already of one under way. stale_from: the
-         *     first setup (from 0; 0 also stands for the billet) whose part of the report does not belong to the plan, or is not computed
-         *     yet; None when all of it is current. seated: the setup whose seat, holding and reach are current while its cuts are not.
+         *     first setup (from 0) whose part of the report does not belong to the plan, or is not computed yet; None when all of it is
+         *     current. seated: the setup whose seat, holding and reach are current while its cuts are not. billet_late: the report's billet
+         *     is not the plan's.
          */
         ProjectState: {
             /** Id */
@@ -3773,6 +3774,11 @@ export interface components {
             report_revision?: number | null;
             /** Stale From */
             stale_from?: number | null;
+            /**
+             * Billet Late
+             * @default false
+             */
+            billet_late: boolean;
             /** Seated */
             seated?: number | null;
             /**

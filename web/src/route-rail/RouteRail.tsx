@@ -41,7 +41,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
           title="Billet"
           hue="#B9C2C6"
           still={stills['billet']}
-          stale={stale(0)}
+          stale={lateAt(project, 'billet')}
           tight={tight}
         >
           {billet && (
@@ -64,7 +64,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
             <Carry
               mass={own?.incoming_mass_kg}
               label={setup.makes ? 'blanks' : undefined}
-              stale={stale(index - 1) || (index === 0 && stale(0))}
+              stale={index === 0 ? lateAt(project, 'billet') : stale(index - 1)}
               tight={tight}
             />
             <div

@@ -83,6 +83,13 @@ def stale_from(reported: dict[str, Any], plan: dict[str, Any]) -> int | None:
     return None
 
 
+def billet_late(reported: dict[str, Any], plan: dict[str, Any]) -> bool:
+    """Whether the billet a report was made for is another than a plan's, or lies round another part."""
+    return any(reported.get(name) != plan.get(name) for name in ("billet", "resolution_mm")) or (
+        reported["part"].get("sha256") != plan["part"].get("sha256")
+    )
+
+
 def _newest_report(session: Session, project: Project) -> Evaluation | None:
     """The newest finished evaluation, one of the head before any other."""
     return session.scalars(
@@ -130,14 +137,17 @@ def state_of(session: Session, project: Project) -> ProjectState:
     ).first()
     done = _newest_report(session, project)
     stale, report = None, Report.model_validate(done.report) if done and done.report else None
+    late = False
     if done and done.revision != project.head:
-        stale = stale_from(_revision(session, project, done.revision).plan, revision.plan)
+        made_for = _revision(session, project, done.revision).plan
+        stale, late = stale_from(made_for, revision.plan), billet_late(made_for, revision.plan)
     seated, stills = None, dict((done.stills or {}) if done else {})
     if newest and newest.status == "running" and newest.revision == project.head and newest.report:
         report, stale, seated = laid_over(
             report, stale, Report.model_validate(newest.report), [one["name"] for one in revision.plan["setups"]]
         )
         stills |= newest.stills or {}
+        late = False
     return ProjectState(
         id=project.id, revision=project.head, what=revision.what, plan=Plan.model_validate(revision.plan),
         can_undo=revision.parent is not None, can_redo=revision.redo is not None,
@@ -145,7 +155,8 @@ def state_of(session: Session, project: Project) -> ProjectState:
             revision=newest.revision, status=newest.status, share=newest.share, what=newest.what,  # type: ignore[arg-type]
             problem=newest.problem,  # type: ignore[arg-type]
         ) if newest else None,
-        report=report, report_revision=done.revision if done else None, stale_from=stale, seated=seated, stills=stills,
+        report=report, report_revision=done.revision if done else None, stale_from=stale, billet_late=late,
+        seated=seated, stills=stills,
     )  # fmt: skip
 
 

@@ -128,8 +128,9 @@ class ProjectState(BaseModel):
     """A project as the screen needs it.
 
     report: the newest finished one, made for report_revision, with what is there already of one under way. stale_from: the
-    first setup (from 0; 0 also stands for the billet) whose part of the report does not belong to the plan, or is not computed
-    yet; None when all of it is current. seated: the setup whose seat, holding and reach are current while its cuts are not.
+    first setup (from 0) whose part of the report does not belong to the plan, or is not computed yet; None when all of it is
+    current. seated: the setup whose seat, holding and reach are current while its cuts are not. billet_late: the report's billet
+    is not the plan's.
     """
 
     id: int
@@ -142,6 +143,7 @@ class ProjectState(BaseModel):
     report: Report | None = None
     report_revision: int | None = None
     stale_from: int | None = None
+    billet_late: bool = False
     seated: int | None = None
     stills: dict[str, str] = {}
 

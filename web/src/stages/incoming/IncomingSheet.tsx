@@ -1,3 +1,4 @@
+import { lateAt } from '../../api/hooks'
 import { round, useView } from '../../state'
 import { Computed, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../StageSheet'
@@ -9,7 +10,7 @@ export function IncomingSheet({ project, plan, setup, index, report }: SheetProp
   // Setups that cut jaws let the part pass by.
   const from = plan.setups.findLastIndex((one, i) => i < index && !one.makes)
   const before = plan.setups[from]
-  const stale = project.stale_from != null && project.stale_from < Math.max(index, 1)
+  const stale = lateAt(project, before ? from : 'billet')
   return (
     <>
       <Head title="Incoming">What comes into {setup.name}</Head>
