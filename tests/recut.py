@@ -69,6 +69,16 @@ class Cutter:
     spindle: int | None = None
     swept: list[manifold3d.Manifold] = field(default_factory=list)
     moves: int = 0
+    # The work is cut as it lies under the tool, so that what is square to the tool stays exactly so.
+    frame: np.ndarray = field(default_factory=lambda: np.eye(3))
+
+    def lie(self, frame: np.ndarray) -> None:
+        """Turn the work under the tool: columns are the tool's axes as the work's zero has them."""
+        if np.array_equal(frame, self.frame):
+            return
+        self.cut()
+        self.work = self.work.transform(np.column_stack([frame.T @ self.frame, np.zeros(3)]))
+        self.frame = frame
 
     def turn(self, angles: dict[str, float]) -> tuple[np.ndarray, np.ndarray]:
         """What the rotary axes do to a place on the machine, as the work sees it: matrix and shift."""
@@ -101,8 +111,14 @@ class Cutter:
             self.pose(start + (end - start) * s, {c: first[c] + (last[c] - first[c]) * s for c, _, _ in self.axes})
             for s in shares
         ]
+        self.lie(poses[0][1] if turning == 0 else np.eye(3))
         for (a, ra), (b, rb) in zip(poses, poses[1:], strict=False):
-            self.swept.append(manifold3d.Manifold.hull_points(np.concatenate([body @ ra.T + a, body @ rb.T + b])))
+            ends = (
+                [body + self.frame.T @ a, body + self.frame.T @ b]
+                if turning == 0
+                else [body @ ra.T + a, body @ rb.T + b]
+            )
+            self.swept.append(manifold3d.Manifold.hull_points(np.concatenate(ends)))
         if len(self.swept) >= BATCH:
             self.cut()
 
@@ -123,6 +139,7 @@ class Cutter:
             if plain and not plain.startswith(("%", "O")):
                 self.block([(w.letter, float(w.value)) for w in Line(plain).block.words])
         self.cut()
+        self.lie(np.eye(3))
         return self.work
 
     def block(self, words: list[tuple[str, float]]) -> None:
