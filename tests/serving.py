@@ -22,16 +22,17 @@ DEMO_STEP = TOP / "demo" / "encoder-housing" / "encoder-housing.step"
 class Server:
     """bin/pelvrak serve with a data folder of its own."""
 
-    def __init__(self, demo: bool = True) -> None:
+    def __init__(self, demo: bool = True, workers: int = 2) -> None:
         self.data = Path(tempfile.mkdtemp(prefix="pelvrak-test-"))
         self.data.chmod(0o755)  # PostgreSQL's unprivileged user passes through here
-        self.demo = demo
+        self.demo, self.routes = demo, workers
         self.process: subprocess.Popen[bytes] | None = None
         self.url = ""
 
     def start(self) -> Server:
         (self.data / "address").unlink(missing_ok=True)
-        command = [sys.executable, "-m", "pelvrak.cli", "serve", "--data", str(self.data), "--port", "8700"]
+        command = [sys.executable, "-m", "pelvrak.cli", "serve", "--data", str(self.data), "--port", "8700",
+                   "--workers", str(self.routes)]  # fmt: skip
         self.log = (self.data / "log").open("ab")
         self.process = subprocess.Popen(
             command + (["--demo", "encoder-housing"] if self.demo else []), stdout=self.log, stderr=self.log

@@ -64,7 +64,7 @@ def main(arguments: list[str] | None = None) -> int:
         help="load the demo projects that are not there, all or those named",
     )
     one.add_argument("--port", type=int, default=8600)
-    one.add_argument("--workers", type=int, default=1)
+    one.add_argument("--workers", type=int, default=2, help="how many routes are computed at once")
     one.add_argument(
         "--host",
         default="127.0.0.1",

@@ -129,7 +129,7 @@ def load_demo(path: Path) -> None:
     from pelvrak.server.api.projects import add_project, start_evaluation
     from pelvrak.server.db.models import PartUpload, Project
     from pelvrak.server.db.session import transaction
-    from pelvrak.server.jobs.handing import hand_part
+    from pelvrak.server.jobs.handing import BESIDE, hand_part
 
     plan = plan_from_json(path.read_bytes(), str(path))
     body = path.with_name(plan.part.file).read_bytes()
@@ -142,4 +142,4 @@ def load_demo(path: Path) -> None:
             session.add(PartUpload(sha256=sha256, name=plan.part.file, body=body, status="reading"))
             session.flush()
             hand_part(session, sha256)
-        start_evaluation(session, add_project(session, plan, "demo loaded"))
+        start_evaluation(session, add_project(session, plan, "demo loaded"), BESIDE)

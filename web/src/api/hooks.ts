@@ -36,7 +36,10 @@ export function useServerEvents() {
             : old,
         )
       else if (event.kind === 'part') void queries.invalidateQueries({ queryKey: ['part', event.sha256] })
-      else void queries.invalidateQueries({ queryKey: event.project ? ['project', event.project] : [] })
+      else {
+        void queries.invalidateQueries({ queryKey: event.project ? ['project', event.project] : [] })
+        if (event.project) void queries.invalidateQueries({ queryKey: ['projects'] })
+      }
     }
     return () => source.close()
   }, [queries])

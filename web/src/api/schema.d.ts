@@ -37,7 +37,7 @@ export interface paths {
         };
         /**
          * Project
-         * @description One project.
+         * @description One project. Who looks at it waits for it: what is still to be computed of it goes before what nobody looks at.
          */
         get: operations["project_api_projects__project_id__get"];
         put?: never;
@@ -3713,6 +3713,8 @@ export interface components {
         /**
          * ProjectLine
          * @description A project in the list, so that routes of one part can be held side by side: time in s, left: mm³ on the part at the end.
+         *
+         *     status: how its newest computing stands.
          */
         ProjectLine: {
             /** Id */
@@ -3746,6 +3748,8 @@ export interface components {
             archived: boolean;
             /** Still */
             still?: string | null;
+            /** Status */
+            status?: ("queued" | "running" | "done" | "stopped" | "failed") | null;
         };
         /**
          * ProjectState

@@ -99,6 +99,8 @@ function ProjectRow({ project }: { project: ProjectLine }) {
             {project.left_mm3 != null && ` · ${round(project.left_mm3 / 1000, 2)} cm³ left`}
             <br />
             plan revision {project.revision}
+            {project.status === 'running' && ' · computing'}
+            {project.status === 'queued' && ' · waiting'}
           </span>
         </Link>
         <Menu>

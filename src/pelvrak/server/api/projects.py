@@ -29,7 +29,7 @@ from pelvrak.server.api.shapes import (
 )
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
 from pelvrak.server.db.session import DatabaseStore, tell, transaction
-from pelvrak.server.jobs.handing import hand_evaluation, hand_part
+from pelvrak.server.jobs.handing import BESIDE, URGENT, hand_evaluation, hand_part, make_urgent
 
 # What cutting alone tells of a setup.
 OF_CUTTING = (
@@ -131,6 +131,11 @@ def laid_over(
 
 def state_of(session: Session, project: Project) -> ProjectState:
     """The project as the screen needs it."""
+    return _state_and_waiting(session, project)[0]
+
+
+def _state_and_waiting(session: Session, project: Project) -> tuple[ProjectState, int | None]:
+    """The project as the screen needs it, and the evaluation that no worker has begun."""
     revision = _revision(session, project, project.head)
     newest = session.scalars(
         select(Evaluation).where(Evaluation.project_id == project.id).order_by(Evaluation.id.desc()).limit(1)
@@ -142,13 +147,13 @@ def state_of(session: Session, project: Project) -> ProjectState:
         made_for = _revision(session, project, done.revision).plan
         stale, late = stale_from(made_for, revision.plan), billet_late(made_for, revision.plan)
     seated, stills = None, dict((done.stills or {}) if done else {})
-    if newest and newest.status == "running" and newest.revision == project.head and newest.report:
+    if newest and newest.status in ("running", "queued") and newest.revision == project.head and newest.report:
         report, stale, seated = laid_over(
             report, stale, Report.model_validate(newest.report), [one["name"] for one in revision.plan["setups"]]
         )
         stills |= newest.stills or {}
         late = False
-    return ProjectState(
+    state = ProjectState(
         id=project.id, revision=project.head, what=revision.what, plan=Plan.model_validate(revision.plan),
         can_undo=revision.parent is not None, can_redo=revision.redo is not None,
         evaluation=EvaluationState(
@@ -158,6 +163,7 @@ def state_of(session: Session, project: Project) -> ProjectState:
         report=report, report_revision=done.revision if done else None, stale_from=stale, billet_late=late,
         seated=seated, stills=stills,
     )  # fmt: skip
+    return state, newest.id if newest and newest.status == "queued" else None
 
 
 def retire_old_reports() -> None:
@@ -180,15 +186,15 @@ def retire_old_reports() -> None:
                     select(Evaluation).where(Evaluation.project_id == project.id, Evaluation.status == "done")
                 ):
                     row.status = "stopped"
-                start_evaluation(session, project)
+                start_evaluation(session, project, BESIDE)
 
 
-def start_evaluation(session: Session, project: Project) -> int:
+def start_evaluation(session: Session, project: Project, priority: int = URGENT) -> int:
     """A new evaluation of the head, handed to the workers; its id."""
     row = Evaluation(project_id=project.id, revision=project.head)
     session.add(row)
     session.flush()
-    hand_evaluation(session, row.id)
+    hand_evaluation(session, row.id, priority)
     tell(session, kind="evaluation", project=project.id)
     return row.id
 
@@ -212,9 +218,15 @@ def projects(archived: bool = False) -> list[ProjectLine]:
         .order_by((Evaluation.revision == Project.head).desc(), Evaluation.id.desc())
         .limit(1).correlate(Project).scalar_subquery()
     )  # fmt: skip
+    status = (
+        select(Evaluation.status)
+        .where(Evaluation.project_id == Project.id)
+        .order_by(Evaluation.id.desc())
+        .limit(1).correlate(Project).scalar_subquery()
+    )  # fmt: skip
     rows = (
         select(
-            Project.id, Project.name, Project.head, Project.archived, Revision.plan["part"]["file"].astext.label("part"),
+            status.label("status"), Project.id, Project.name, Project.head, Project.archived, Revision.plan["part"]["file"].astext.label("part"),
             func.jsonb_array_length(Revision.plan["setups"]).label("setups"),
             Revision.plan["setups"][-1]["name"].astext.label("last"), Evaluation.line, Evaluation.stills,
         )
@@ -227,6 +239,7 @@ def projects(archived: bool = False) -> list[ProjectLine]:
         return [
             ProjectLine(
                 id=row.id, name=row.name, revision=row.head, part=row.part, setups=row.setups, archived=row.archived,
+                status=row.status,
                 still=(row.stills or {}).get(row.last or "billet"), **(row.line or {}),
             )
             for row in session.execute(rows)
@@ -251,9 +264,12 @@ def new_project(wanted: NewProject) -> ProjectState:
 
 @router.get("/{project_id}")
 def project(project_id: ProjectId) -> ProjectState:
-    """One project."""
+    """One project. Who looks at it waits for it: what is still to be computed of it goes before what nobody looks at."""
     with transaction() as session:
-        return state_of(session, _project(session, project_id))
+        state, waiting = _state_and_waiting(session, _project(session, project_id))
+        if waiting is not None:
+            make_urgent(session, waiting)
+        return state
 
 
 def _refuse_stale(session: Session, project: Project, based_on: int) -> None:

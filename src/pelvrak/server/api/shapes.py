@@ -98,8 +98,14 @@ class Revise(BaseModel):
     take: list[str] = []
 
 
+Status = Literal["queued", "running", "done", "stopped", "failed"]
+
+
 class ProjectLine(BaseModel):
-    """A project in the list, so that routes of one part can be held side by side: time in s, left: mm³ on the part at the end."""
+    """A project in the list, so that routes of one part can be held side by side: time in s, left: mm³ on the part at the end.
+
+    status: how its newest computing stands.
+    """
 
     id: int
     name: str
@@ -112,13 +118,14 @@ class ProjectLine(BaseModel):
     left_mm3: float | None = None
     archived: bool = False
     still: str | None = None
+    status: Status | None = None
 
 
 class EvaluationState(BaseModel):
     """How the newest computing stands."""
 
     revision: int
-    status: Literal["queued", "running", "done", "stopped", "failed"]
+    status: Status
     share: float
     what: str
     problem: Problem | None = None

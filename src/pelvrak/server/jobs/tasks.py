@@ -9,7 +9,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from procrastinate import JobContext
 from sqlalchemy import update
+from sqlalchemy.orm import Session
 
 from pelvrak.core.billet.forms import looks_like_stock
 from pelvrak.core.billet.outline import looks_like_dxf
@@ -24,11 +26,13 @@ from pelvrak.server.db.session import DatabaseStore, tell, transaction
 from pelvrak.server.db.uploads import body_of
 from pelvrak.server.jobs.apart import BrokeDown, run
 from pelvrak.server.jobs.app import queue
-from pelvrak.server.jobs.handing import PARTS, ROUTES
+from pelvrak.server.jobs.handing import BESIDE, PARTS, ROUTES, URGENT, hand_evaluation, urgent_waits
 from pelvrak.server.jobs.stills import render_stills
 
 BEAT_S = 2.0
 TELL_S = 0.25
+# An idle worker takes a job within this.
+IDLE_TAKES_S = 0.6
 BILLET_READER = "pelvrak.core.billet.billet_reader"
 log = logging.getLogger("pelvrak.jobs")
 
@@ -91,9 +95,26 @@ def _signs_of_life(sha256: str) -> Iterator[None]:
         thread.join()
 
 
-@queue.task(name="evaluate", queue=ROUTES)
-def evaluate_project(evaluation_id: int) -> None:
-    """Compute one revision; stops when asked to, or when the plan has moved on."""
+class Passing:
+    """Whether a computation nobody looks at should let another pass: one that somebody waits for, and no idle worker takes."""
+
+    def __init__(self, beside: bool) -> None:
+        self.beside = beside
+        self.since: float | None = None
+
+    def now(self, session: Session) -> bool:
+        """Ask once more; yes when somebody has waited for IDLE_TAKES_S."""
+        if not self.beside or not urgent_waits(session):
+            self.since = None
+            return False
+        self.since = self.since or time.monotonic()
+        return time.monotonic() - self.since > IDLE_TAKES_S
+
+
+@queue.task(name="evaluate", queue=ROUTES, pass_context=True)
+def evaluate_project(context: JobContext, evaluation_id: int) -> None:
+    """Compute one revision; stops when asked to, or when the plan has moved on; lets what somebody waits for pass."""
+    beside = context.job is not None and context.job.priority < URGENT
     with transaction() as session:
         row = session.get(Evaluation, evaluation_id, with_for_update=True)
         if row is None or row.status not in ("queued", "running"):
@@ -104,7 +125,7 @@ def evaluate_project(evaluation_id: int) -> None:
             tell(session, kind="evaluation", project=project_id)
             return
         row.status, row.beat, row.tries = "running", now(), row.tries + 1
-    beat = time.monotonic()
+    beat, passing = time.monotonic(), Passing(beside)
 
     def wanted() -> bool:
         """Whether anyone still waits for this; leaves a sign of life, so that a dead worker is noticed."""
@@ -113,15 +134,20 @@ def evaluate_project(evaluation_id: int) -> None:
             row = session.get(Evaluation, evaluation_id)
             if row is not None and time.monotonic() - beat > BEAT_S:
                 beat, row.beat = time.monotonic(), now()
-            return _wanted(row, session.get(Project, project_id))
+            return _wanted(row, session.get(Project, project_id)) and not passing.now(session)
 
     try:
-        outcome = run(_evaluate, (evaluation_id,), wanted)
+        outcome = run(_evaluate, (evaluation_id, beside), wanted)
     except Stopped:
         outcome = {"status": "stopped", "report": None}
     except BrokeDown as broken:
         outcome = {"status": "failed", "report": None, "problem": _broke(str(broken))}
     with transaction() as session:
+        row = session.get(Evaluation, evaluation_id)
+        if beside and outcome["status"] == "stopped" and _wanted(row, session.get(Project, project_id)):
+            # It only let another pass: what it computed is kept, and it goes on from there.
+            outcome = {"status": "queued", "beat": now()}
+            hand_evaluation(session, evaluation_id, BESIDE)
         session.execute(update(Evaluation).where(Evaluation.id == evaluation_id).values(**outcome))
         tell(session, kind="evaluation", project=project_id)
 
@@ -146,8 +172,8 @@ def _broke(how: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _evaluate(evaluation_id: int) -> dict[str, Any]:
-    """The columns that say how it went."""
+def _evaluate(evaluation_id: int, beside: bool) -> dict[str, Any]:
+    """The columns that say how it went. beside: it lets pass what somebody waits for."""
     with transaction() as session:
         row = session.get(Evaluation, evaluation_id)
         if row is None:
@@ -158,7 +184,7 @@ def _evaluate(evaluation_id: int) -> dict[str, Any]:
         plan_document = state.plan
         upload = session.get(PartUpload, plan_document["part"]["sha256"])
         body = upload.body if upload else b""
-    told = 0.0
+    told, passing = 0.0, Passing(beside)
 
     def progress(share: float, what: str) -> bool:
         nonlocal told
@@ -167,7 +193,7 @@ def _evaluate(evaluation_id: int) -> dict[str, Any]:
         told = time.monotonic()
         with transaction() as session:
             row = session.get(Evaluation, evaluation_id)
-            if row is None or not _wanted(row, session.get(Project, project_id)):
+            if row is None or not _wanted(row, session.get(Project, project_id)) or passing.now(session):
                 return False
             row.share, row.what, row.beat = share, what, now()
             tell(session, kind="progress", project=project_id, revision=revision, share=share, what=what)
