@@ -24,6 +24,7 @@ from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.store import Store
 from pelvrak.core.stock.compare import signed_distance
 
+SLIVER_MM = 2e-4
 FACETS, ARC_DEG, TURN_DEG, BATCH = 64, 4.0, 1.0, 150
 CYCLES = (81.0, 83.0, 84.0, 85.0)
 _RING = np.column_stack(
@@ -69,6 +70,7 @@ class Cutter:
     spindle: int | None = None
     swept: list[manifold3d.Manifold] = field(default_factory=list)
     moves: int = 0
+    plain: int = 0
     # The work is cut as it lies under the tool, so that what is square to the tool stays exactly so.
     frame: np.ndarray = field(default_factory=lambda: np.eye(3))
 
@@ -128,6 +130,10 @@ class Cutter:
                 1e-4
             )
             self.swept = []
+            # Cuts that almost lie in each other leave slivers, and slivers make more: they go, by no more than is known anyway.
+            if self.work.num_tri() > 1.2 * self.plain:
+                self.work = self.work.as_original().simplify(SLIVER_MM)
+                self.plain = self.work.num_tri()
 
     def run(self, text: str) -> manifold3d.Manifold:
         """What the program leaves."""
