@@ -10,15 +10,19 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import trimesh
 from pygcode import Line
 
 from pelvrak.cli import main
+from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.errors import BadInput, Stopped
+from pelvrak.core.holding.fixture import fixtures_shipped
 from pelvrak.core.holding.hold import fixtures_of, vise_hold
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import mesh_from_bytes, path_from_json
@@ -121,6 +125,44 @@ class Graph(unittest.TestCase):
     def test_a_name_computes_nothing(self):
         report = self.run_plan(changed(self.plan, 0, title="Upper side"))
         self.assertEqual(report.computed, ())
+
+    def renamed(self, change: Callable[[dict[str, Any]], None]) -> Report:
+        document = self.plan.model_dump(mode="json")
+        change(document)
+        return self.run_plan(plan_from(document))
+
+    def test_another_name_cuts_nothing(self):
+        """Names, ids and places of the changer stand in no key of a cut or a contact, and are told as they are now."""
+
+        def tool(document: dict[str, Any]) -> None:
+            own = document["tools"][0]
+            for operation in (o for s in document["setups"] for o in s["operations"] if o["tool"] == own["id"]):
+                operation["tool"] = "cutter"
+            own.update(id="cutter", name="Another {cutter}", place=19)
+
+        def ids(document: dict[str, Any]) -> None:
+            for number, operation in enumerate(document["setups"][0]["operations"]):
+                operation["id"] = f"o{number}"
+
+        for change in (
+            lambda d: d["setups"][0].update(name="OP70"),
+            lambda d: d["setups"][0]["operations"][0].update(name="First ⟦tool⟧ of all"),
+            tool,
+            ids,
+            lambda d: d["tools"].append({**tool_shelf()["dr5"].model_dump(mode="json"), "id": "spare", "place": 18}),
+        ):
+            self.assertEqual(self.renamed(change).computed, ())
+        report = self.renamed(lambda d: d["setups"][0].update(name="OP70"))
+        self.assertEqual({f.setup for f in report.setups[0].findings}, {"OP70"})
+        self.assertNotIn("OP10", " ".join(f.sentence for f in report.setups[0].findings))
+        self.assertNotIn("⟦", report.model_dump_json())
+
+    def test_a_library_is_never_stale(self):
+        """Proposals and rooms come from the whole library: another fixture in it is looked at."""
+        block = fixtures_shipped()["vee-90-60"].model_dump(mode="json") | {"id": "vee-own", "name": "Vee of our own"}
+        report = self.renamed(lambda d: d["fixtures"].append(block))
+        self.assertEqual([name for name in report.computed if "holding" not in name], [])
+        self.assertEqual(len(report.computed), 2)
 
     def test_progress_and_stop(self):
         seen = []

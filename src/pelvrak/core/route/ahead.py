@@ -93,7 +93,7 @@ def ahead(
     machine = next(iter(stations.values())).machine
     key = key_of(
         "ahead", VERSION, run.part_key, incoming_key, planes, hold.proposals, hold.zero_on_table, setup.hold, setup.operations, used,
-        machine, run.material, setup.name,
+        machine, run.material, setup.name, sorted(fixtures.items()),
     )  # fmt: skip
     kept = run.store.get(key, "facts.json")
     if kept is None:

@@ -48,6 +48,7 @@ from pelvrak.core.route.jaws import (
     zero_from_nest,
 )
 from pelvrak.core.route.loads import safety_findings
+from pelvrak.core.route.naming import named, named_refusal, names_of
 from pelvrak.core.route.needed import positions_needed, turned_for
 from pelvrak.core.route.offsets import known_in_time, offsets_of, wrong_centre
 from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_json, stock_pieces
@@ -65,7 +66,7 @@ from pelvrak.core.route.report import (
     ZeroReport,
 )
 from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix, mesh_in, part_result
-from pelvrak.core.route.simulate import simulate
+from pelvrak.core.route.simulate import nameless, simulate
 from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.route.swinging import swings
 from pelvrak.core.route.together import works_apart
@@ -640,16 +641,18 @@ def _operation(
         # Which register it counts from changes the program, and nothing of what is cut.
         cut = here.model_copy(update={"repeated_at": (), "left_out": (), "offset_register": None})
         data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
+        plain, bare, unnamed = nameless(cut, tool, station)
         key = key_of(
             "operation", VERSION, run.part_key, incoming_key, matrix(station.zero_from_work), station.hold.digest,
-            setup.name, station.machine, run.material, cut, tool, maker_number(index, position), station.zero_on_table,
+            station.machine, run.material, plain, bare, maker_number(index, position), station.zero_on_table,
             [(name, to_wkt(region, 4), round(floor, 6)) for name, (region, floor) in station.nest().items()],
         )  # fmt: skip
+        names = names_of(setup.name, operation, tool, station.hold)
         facts = run.step(
             name, key,
             lambda: {
                 **simulate(
-                    station, cut, tool, data, maker_number(index, position),
+                    unnamed, plain, bare, data, maker_number(index, position),
                     lambda piece: run.piece(incoming_key, piece), lambda share: run.tell(name, share),
                 ),
                 "incoming": incoming_key.encode(),
@@ -657,7 +660,8 @@ def _operation(
         )  # fmt: skip
     except BadInput as bad:
         run.done += 1
-        finding = of_bad_input(bad, setup.name, operation.id, "cut")
+        told = named_refusal(bad, names_of(setup.name, operation, tool))
+        finding = of_bad_input(told, setup.name, operation.id, "cut")
         if bad.code == "cut.not_square" and "" in turning.stations:
             cures = turned_for(turning, index, operation, run.part.part, turning.stations[""].zero_from_work)
             finding = finding.model_copy(update={"cures": cures})
@@ -683,7 +687,10 @@ def _operation(
             "wrapped": WrappedFact.model_validate(facts["wrapped"]) if "wrapped" in facts else None,
             "travel": tuple(tuple(end) for end in facts["travel"]) if facts.get("travel") else None,
             "zero_from_work": matrix(station.zero_from_work) if visit.position else None,
-            "findings": (*stray, *(Finding.model_validate(f) for f in facts["findings"])),
+            "findings": (
+                *stray,
+                *(Finding.model_validate({**named(f, names), "operation": operation.id}) for f in facts["findings"]),
+            ),
         }
     )
     return report, Planned(visit.run, cut, tool, path, holes, data.speed_rpm.value, data.feed_mm_min.value, there)

@@ -24,6 +24,7 @@ from pelvrak.core.holding.hold import fixtures_of
 from pelvrak.core.holding.holding import Held, hold_work, united
 from pelvrak.core.route.jaws import Solved
 from pelvrak.core.route.loads import load_of, safeties, told
+from pelvrak.core.route.naming import SETUP, named, names_of
 from pelvrak.core.route.pieces import SIMPLIFY_MM, digest_of, mesh_bytes, mesh_from_bytes
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import OperationReport
@@ -53,7 +54,6 @@ def held_in(
     were made from, as keys.
     """
     fixtures = fixtures_of(run.plan.fixtures)
-    used = [fixtures[item.fixture] for item in setup.hold.items if item.fixture in fixtures]
     own = {
         item.id: mesh_in(run.files(one.sha256, one.file), one.file, run.store)
         for item in setup.hold.items if isinstance(one := fixtures.get(item.fixture), Own)
@@ -66,16 +66,16 @@ def held_in(
         incoming_key,
         matrix(lying),
         setup.hold,
-        used,
+        # What is proposed comes from the whole library.
+        sorted(fixtures.items()),
         run.material,
-        setup.name,
         cut_from,
         sorted(sizes.items()),
     )
 
     def compute() -> dict[str, bytes]:
         held = hold_work(
-            setup.hold, fixtures, transformed(incoming, lying), setup.name, density, run.material.name,
+            setup.hold, fixtures, transformed(incoming, lying), SETUP, density, run.material.name,
             upright_holes(run.part.part, lying, sizes), own, cut,
             # Cut to the work, both surfaces are only known to what their pictures are simplified to.
             NEAR_MM + 2 * SIMPLIFY_MM if cut else NEAR_MM,
@@ -83,7 +83,8 @@ def held_in(
         return hold_pieces(held, key)
 
     facts = run.step(f"{setup.name} holding", key, compute)
-    return Kept(HoldFacts.model_validate(facts["facts"]), [Finding.model_validate(f) for f in facts["findings"]])
+    told = named(facts, names_of(setup.name))
+    return Kept(HoldFacts.model_validate(told["facts"]), [Finding.model_validate(f) for f in told["findings"]])
 
 
 def sizes_typed(run: Run) -> dict[int, tuple[float, float]]:

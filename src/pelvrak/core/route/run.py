@@ -23,7 +23,7 @@ from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.store import Store, key_of
 
-VERSION = 13
+VERSION = 14
 
 Progress = Callable[[float, str], bool]
 

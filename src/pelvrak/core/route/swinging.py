@@ -55,6 +55,8 @@ def swings(
         turns,
         turning.machine,
         gauge,
+        setup.name,
+        [piece.name for piece in turning.hold.pieces],
     )
     kept = run.store.get(key, "facts.json")
     if kept is None:

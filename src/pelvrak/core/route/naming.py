@@ -1,0 +1,52 @@
+"""How does what is computed stay the same under another name? It is computed without names, and told with them.
+
+Names, ids and changer places stand in no key of a cut or a contact: a step is given these tokens for them, and whoever reads
+its findings puts in what things are called now.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from pelvrak.core.cutting.operations import Operation
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.errors import BadInput
+from pelvrak.core.holding.facts import HoldFacts
+
+_TOKEN = re.compile(r"⟦[a-z]+(?: \d+)?⟧")
+SETUP, OPERATION, TOOL = "⟦setup⟧", "⟦operation⟧", "⟦tool⟧"
+
+
+def piece_token(number: int) -> str:
+    """What a piece of a holding is called while nothing has a name."""
+    return f"⟦piece {number}⟧"
+
+
+def names_of(setup: str, operation: Operation | None = None, tool: Tool | None = None, hold: HoldFacts | None = None) -> dict[str, str]:  # fmt: skip
+    """What each token is called now."""
+    out = {SETUP: setup}
+    if operation is not None:
+        out[OPERATION] = operation.name
+    if tool is not None:
+        out[TOOL] = tool.name
+    if hold is not None:
+        out |= {piece_token(i): piece.name for i, piece in enumerate(hold.pieces)}
+    return out
+
+
+def named(value: Any, names: dict[str, str]) -> Any:
+    """Plain values with every token in their texts as it is called now."""
+    if isinstance(value, str):
+        # In one go: a name that looks like a token is not looked at again.
+        return _TOKEN.sub(lambda found: names.get(found[0], found[0]), value)
+    if isinstance(value, dict):
+        return {key: named(item, names) for key, item in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [named(item, names) for item in value]
+    return value
+
+
+def named_refusal(bad: BadInput, names: dict[str, str]) -> BadInput:
+    """A refusal of a nameless step, told with names."""
+    return BadInput(bad.code, named(bad.where, names), named(bad.what, names), named(bad.mend, names))
