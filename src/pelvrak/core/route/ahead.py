@@ -35,6 +35,7 @@ from pelvrak.core.holding.facts import BesideFact, HoldFacts, Proposal
 from pelvrak.core.holding.fixture import Fixture
 from pelvrak.core.holding.hold import Item
 from pelvrak.core.holding.soft_jaws import extruded
+from pelvrak.core.route.naming import SETUP, named
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.run import VERSION, Run, in_work_frame, matrix
@@ -88,20 +89,21 @@ def ahead(
     hold = next((station.hold for station in stations.values()), None)
     if hold is None or hold.key is None or not setup.operations:
         return [], (), ()
-    used = [tools[o.tool] for o in setup.operations if o.tool in tools]
+    bare = _Nameless(setup, tools)
     planes = {name: (matrix(one.zero_from_work), one.hold.digest) for name, one in stations.items()}
     machine = next(iter(stations.values())).machine
     key = key_of(
-        "ahead", VERSION, run.part_key, incoming_key, planes, hold.proposals, hold.zero_on_table, setup.hold, setup.operations, used,
-        machine, run.material, setup.name, sorted(fixtures.items()),
+        "ahead", VERSION, run.part_key, incoming_key, planes, hold.proposals, hold.zero_on_table, setup.hold,
+        [bare.operation(one) for one in setup.operations], sorted(bare.tools.items()), machine, run.material,
+        sorted(fixtures.items()), [piece.name for piece in hold.pieces],
     )  # fmt: skip
     kept = run.store.get(key, "facts.json")
     if kept is None:
         run.tell(f"{setup.name} ways for the tools")
-        found = _looked(run, turning, tools, incoming_key, fixtures)
+        found = _looked(run, turning, bare, incoming_key, fixtures)
         kept = json.dumps([[one.model_dump(mode="json") for one in group] for group in found]).encode()
         run.store.put(key, {"facts.json": kept})
-    findings, beside, proposals = json.loads(kept)
+    findings, beside, proposals = named(json.loads(kept), bare.names)
     return (
         [Finding.model_validate(one) for one in findings],
         tuple(BesideFact.model_validate(one) for one in beside),
@@ -109,15 +111,38 @@ def ahead(
     )
 
 
+class _Nameless:
+    """A setup's operations and their tools without names, ids and changer places, and what each token is called."""
+
+    def __init__(self, setup: Setup, tools: dict[str, Tool]) -> None:
+        self.number = {one.id: i for i, one in enumerate(setup.operations)}
+        used = [name for name in dict.fromkeys(one.tool for one in setup.operations) if name in tools]
+        self.called = {name: f"tool {i}" for i, name in enumerate(used)}
+        self.tools = {
+            token: tools[name].model_copy(update={"id": token, "name": token, "place": 1})
+            for name, token in self.called.items()
+        }
+        self.names = {SETUP: setup.name}
+        for i, one in enumerate(setup.operations):
+            self.names |= {f"⟦id {i}⟧": one.id, f"⟦operation {i}⟧": one.name}
+
+    def operation(self, one: Operation) -> Operation:
+        """An operation, or what of it is cut at a position, without names."""
+        i = self.number[one.id]
+        update = {"id": f"⟦id {i}⟧", "name": f"⟦operation {i}⟧", "tool": self.called.get(one.tool, "")}
+        return one.model_copy(update=update)
+
+
 def _looked(
-    run: Run, turning: Turning, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
+    run: Run, turning: Turning, bare: _Nameless, incoming_key: str, fixtures: dict[str, Fixture]
 ) -> tuple[list[Finding], list[BesideFact], list[Proposal]]:  # fmt: skip
     work = mesh_from_bytes(run.piece(incoming_key, "surface.npz"))
     each: dict[str, _Ahead] = {}
     cut = cut_at(turning, run.part)
     for name, station in turning.stations.items():
-        own = turning.setup.model_copy(update={"operations": cut[name]})
-        each[name] = _Ahead(run, station, own, tools, fixtures, transformed(work, station.zero_from_work), each)
+        plain = tuple(bare.operation(one) for one in cut[name])
+        own = turning.setup.model_copy(update={"name": SETUP, "operations": plain})
+        each[name] = _Ahead(run, station, own, bare.tools, fixtures, transformed(work, station.zero_from_work), each)
     findings: list[Finding] = []
     beside: dict[str, BesideFact] = {}
     for one in each.values():
