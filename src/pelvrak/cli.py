@@ -51,8 +51,10 @@ def main(arguments: list[str] | None = None) -> int:
     one.add_argument("--direction", required=True, help="I,J,K: away from the work along the tool, table frame")
     one.add_argument("--json", action="store_true", help="print it as JSON")
     what.add_parser("schema", help="print the JSON Schema of machine files")
-    one = commands.add_parser("bench", help="measure the stock engine against its references")
-    one.add_argument("what", choices=["stock"])
+    one = commands.add_parser(
+        "bench", help="measure the stock engine against its references, or what an edit of a route computes"
+    )
+    one.add_argument("what", choices=["stock", "route"])
     one.add_argument("--json", action="store_true", help="print the numbers as JSON")
     one.add_argument("--moves", default="1000,5000,20000", help="numbers of moves against mesh booleans")
     one = commands.add_parser("serve", help="start database, workers and web server on loopback")
@@ -317,7 +319,7 @@ def _bench(chosen: argparse.Namespace) -> int:
     script = Path(__file__).resolve().parents[2] / "bench" / f"{chosen.what}.py"
     if not script.exists():
         raise BadInput("bench.missing", str(script), "the bench is not beside the program", "run it from a clone")
-    words = ["--moves", chosen.moves, *(["--json"] if chosen.json else [])]
+    words = [*(["--moves", chosen.moves] if chosen.what == "stock" else []), *(["--json"] if chosen.json else [])]
     return subprocess.run([sys.executable, str(script), *words], check=False).returncode
 
 
