@@ -103,7 +103,7 @@ function Open({ project }: { project: ProjectState }) {
         >
           {project.report ? (
             <>
-              {late && (project.report_revision == null ? 'so far ' : 'was ')}
+              {late && (project.evaluation?.status === 'running' && !project.billet_late ? 'so far ' : 'was ')}
               <b className={errors ? 'text-trouble' : ''}>{errors}</b> {errors === 1 ? 'error' : 'errors'} ·{' '}
               {warnings} {warnings === 1 ? 'warning' : 'warnings'}
             </>
