@@ -103,7 +103,8 @@ function Open({ project }: { project: ProjectState }) {
         >
           {project.report ? (
             <>
-              {late && (project.evaluation?.status === 'running' && !project.billet_late ? 'so far ' : 'was ')}
+              {late &&
+                (project.evaluation?.status === 'running' && !project.billet_late ? 'so far ' : 'was ')}
               <b className={errors ? 'text-trouble' : ''}>{errors}</b> {errors === 1 ? 'error' : 'errors'} ·{' '}
               {warnings} {warnings === 1 ? 'warning' : 'warnings'}
             </>
