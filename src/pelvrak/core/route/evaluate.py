@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 from shapely import to_wkt
 
-from pelvrak.core.billet.block import Block, check_fit, margins
 from pelvrak.core.billet.forms import Files, Raw, raw_of
 from pelvrak.core.cutting.feeds import cutting_data, material_of, removal_rate
 from pelvrak.core.cutting.operations import Operation
@@ -23,7 +22,7 @@ from pelvrak.core.geometry.mesh import Floats, box_corners, crease_lines, to_glb
 from pelvrak.core.geometry.part import FaceRef, PartModel, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
-from pelvrak.core.geometry.seen import places_on, reached
+from pelvrak.core.geometry.seen import reached
 from pelvrak.core.holding.assemble import CutJaws
 from pelvrak.core.holding.clamping import FRICTION
 from pelvrak.core.holding.facts import HoldFacts, in_frame
@@ -32,6 +31,7 @@ from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.machine.travel import check_table
 from pelvrak.core.program.post import Head, Planned, Program, post
 from pelvrak.core.route.ahead import ahead
+from pelvrak.core.route.billets import billet_report
 from pelvrak.core.route.holding import held_for_cutting, held_in, safety_of
 from pelvrak.core.route.jaws import (
     Solved,
@@ -55,7 +55,6 @@ from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_js
 from pelvrak.core.route.plan import Plan, Setup, program_numbers
 from pelvrak.core.route.registers import Load, give_registers, held_by, load_name, values_of, where
 from pelvrak.core.route.report import (
-    BilletReport,
     ComparisonReport,
     Maker,
     NestReport,
@@ -75,10 +74,9 @@ from pelvrak.core.route.turning import Turning, shared, turning_of
 from pelvrak.core.route.visits import Visit, order_findings, visits
 from pelvrak.core.route.zeros import maker_number, zeros_checked
 from pelvrak.core.seat.seating import Boxes, lay, seat_work, zero_place
-from pelvrak.core.stock.compare import compare, signed_distance
-from pelvrak.core.stock.field import error_of, grid_around, loaded, memory_estimate
-from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
-from pelvrak.core.stock.surface import surface
+from pelvrak.core.stock.compare import compare
+from pelvrak.core.stock.field import error_of, grid_around, loaded
+from pelvrak.core.stock.shapes import field_of_mesh
 
 Partly = Callable[[Report], None]
 
@@ -118,7 +116,7 @@ def evaluate(
         steps=3 + sum(3 + len(visits(s)) for s in plan.setups),
     )  # fmt: skip
     density = run.material.density_g_cm3 * 1e-6
-    billet = _billet(run, density)
+    billet = billet_report(run, density)
     part_findings = tuple(_callouts(run))
     setups: list[SetupReport] = []
 
@@ -175,60 +173,6 @@ def _callouts(run: Run) -> list[Finding]:
         except BadInput as bad:
             out.append(of_bad_input(bad, None, None, "part"))
     return out
-
-
-def _billet(run: Run, density: float) -> BilletReport:
-    part, spec = run.part.part, run.plan.billet
-    raw = run.raw
-    if isinstance(raw, BadInput):
-        return BilletReport(
-            low=part.low, high=part.high, volume_mm3=0.0, mass_kg=0.0, margins={}, stated_error_mm=0.0, field_bytes=0,
-            findings=(of_bad_input(raw, None, None, "incoming"),),
-        )  # fmt: skip
-    low, high = as_vector(raw.low), as_vector(raw.high)
-    findings = check_fit(spec, part) if isinstance(spec, Block) else []
-    key = None
-    amount = 0.0
-    cell = run.plan.resolution_mm
-    needed = memory_estimate(np.ceil((np.array(high) - low) / cell).astype(int) + 2)
-    try:
-        grid = grid_around(np.array(low), np.array(high), cell)
-        same = spec.model_copy(update={"material": ""})
-        key = key_of("billet", VERSION, low, high, cell, None if isinstance(spec, Block) else same)
-        facts = run.step("billet", key, lambda: stock_pieces(raw.field(grid), {}))
-        amount = facts["volume_mm3"]
-        if not isinstance(spec, Block):
-            findings += _cover(run, raw, key)
-    except BadInput as bad:
-        findings.append(of_bad_input(bad, None, None, "incoming"))
-    return BilletReport(
-        key=key, low=low, high=high, volume_mm3=amount, mass_kg=amount * density,
-        margins={k: round(v, 4) for k, v in margins(part, low, high).items()}, findings=tuple(findings),
-        stated_error_mm=error_of(cell) + SIMPLIFY_MM, field_bytes=needed,
-    )  # fmt: skip
-
-
-def _cover(run: Run, raw: Raw, billet_key: str) -> list[Finding]:
-    """Where a billet that is no block does not cover the part: by how much, and how much is missing in all."""
-    part = run.part
-    stock = mesh_from_bytes(run.piece(billet_key, "surface.npz"))
-    known = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
-    both = grid_around(np.minimum(part.part.low, raw.low), np.maximum(part.part.high, raw.high), run.plan.resolution_mm)
-    wanted, there = field_of_mesh(both, part.mesh), field_of_mesh(both, stock)
-    missing = volume_without(wanted, there, known)
-    lacking = surface(minus(wanted, there), SIMPLIFY_MM).vertices if missing > 0 else np.zeros((0, 3))
-    points = np.concatenate([places_on(part.mesh, len(part.part.faces))[0], part.mesh.vertices, lacking])
-    short = signed_distance(points, stock)
-    worst = int(np.argmax(short))
-    if short[worst] <= known:
-        return []
-    return [
-        Finding(
-            code="billet.too_small", severity="error", stage="incoming",
-            sentence=f"The billet does not cover the part: up to {short[worst]:.2f} mm is missing, {missing:.0f} mm³ in all.",
-            measured=round(-float(short[worst]), 4), limit=0.0, unit="mm", place=(as_vector(points[worst]),),
-        )
-    ]  # fmt: skip
 
 
 @dataclass
