@@ -126,9 +126,7 @@ class Cutter:
 
     def cut(self) -> None:
         if self.swept:
-            self.work = (self.work - manifold3d.Manifold.batch_boolean(self.swept, manifold3d.OpType.Add)).simplify(
-                1e-4
-            )
+            self.work -= manifold3d.Manifold.batch_boolean(self.swept, manifold3d.OpType.Add)
             self.swept = []
             # Cuts that almost lie in each other leave slivers, and slivers make more: they go, by no more than is known anyway.
             if self.work.num_tri() > 1.2 * self.plain:

@@ -58,27 +58,12 @@ export function usePicture(
   key: string | null | undefined,
   piece: 'surface.glb' | 'contacts.glb',
 ): Solid | null {
-  const [solid, setSolid] = useState<Solid | null>(null)
-  useEffect(() => {
-    if (!key) return setSolid(null)
-    let alive = true
-    fetched(pieceUrl(key, piece))
-      .then((one) => alive && setSolid(one))
-      .catch(() => alive && setSolid(null))
-    return () => {
-      alive = false
-    }
-  }, [key, piece])
-  return solid
+  return useFetched(key ? pieceUrl(key, piece) : null)
 }
 
-/** The billet as the plan says it, drawn at once by the server while its route is still to be computed. */
-export function useBillet(billet: Billet | null, sha256: string | null | undefined): Solid | null {
+/** The solid at an address; the last one stays while the next is fetched. */
+function useFetched(url: string | null): Solid | null {
   const [solid, setSolid] = useState<Solid | null>(null)
-  const url =
-    billet && billet.kind !== 'stock' && sha256
-      ? `/api/parts/${sha256}/billet.glb?billet=${encodeURIComponent(JSON.stringify(billet))}`
-      : null
   useEffect(() => {
     if (!url) return setSolid(null)
     let alive = true
@@ -90,6 +75,15 @@ export function useBillet(billet: Billet | null, sha256: string | null | undefin
     }
   }, [url])
   return solid
+}
+
+/** The billet as the plan says it, drawn at once by the server while its route is still to be computed. */
+export function useBillet(billet: Billet | null, sha256: string | null | undefined): Solid | null {
+  return useFetched(
+    billet && billet.kind !== 'stock' && sha256
+      ? `/api/parts/${sha256}/billet.glb?billet=${encodeURIComponent(JSON.stringify(billet))}`
+      : null,
+  )
 }
 
 /**

@@ -35,7 +35,7 @@ from pelvrak.core.holding.facts import BesideFact, HoldFacts, Proposal
 from pelvrak.core.holding.fixture import Fixture
 from pelvrak.core.holding.hold import Item
 from pelvrak.core.holding.soft_jaws import extruded
-from pelvrak.core.route.naming import SETUP, named
+from pelvrak.core.route.naming import SETUP, named, nameless_tool
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.run import VERSION, Run, in_work_frame, matrix
@@ -118,10 +118,7 @@ class _Nameless:
         self.number = {one.id: i for i, one in enumerate(setup.operations)}
         used = [name for name in dict.fromkeys(one.tool for one in setup.operations) if name in tools]
         self.called = {name: f"tool {i}" for i, name in enumerate(used)}
-        self.tools = {
-            token: tools[name].model_copy(update={"id": token, "name": token, "place": 1})
-            for name, token in self.called.items()
-        }
+        self.tools = {token: nameless_tool(tools[name], token) for name, token in self.called.items()}
         self.names = {SETUP: setup.name}
         for i, one in enumerate(setup.operations):
             self.names |= {f"⟦id {i}⟧": one.id, f"⟦operation {i}⟧": one.name}

@@ -314,8 +314,8 @@ def _setup(
         "seen": tuple(np.round(reached(run.part, [as_vector(placed.zero_from_work[2, :3])])[0][:, 0], 3).tolist()),
     }
     early = [_with_pointers(f, index) for f in (*placed.findings, *turning.findings, *foretold)]
-    hold = placed.hold.model_copy(update={"beside": beside, "proposals": (*placed.hold.proposals, *proposals)})
-    run.begun(base.model_copy(update={**seated, "hold": hold, "findings": tuple(early)}))
+    placed.hold = placed.hold.model_copy(update={"beside": beside, "proposals": (*placed.hold.proposals, *proposals)})
+    run.begun(base.model_copy(update={**seated, "hold": placed.hold, "findings": tuple(early)}))
     size = placed.high - placed.low
     about = f"{size[0]:.1f} x {size[1]:.1f} x {size[2]:.1f} mm, {incoming_volume * density:.3f} kg"
     done = _operations(run, index, placed, turning, incoming_key, incoming_volume, about)
@@ -323,8 +323,7 @@ def _setup(
     planes = {name: one.at.local_from_zero for name, one in turning.stations.items()}
     stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), reports, tools, planes)
     placed.hold = placed.hold.model_copy(update={
-        "safety": stands, "friction": FRICTION if stands else None, "beside": beside,
-        "proposals": (*placed.hold.proposals, *proposals),
+        "safety": stands, "friction": FRICTION if stands else None,
     })  # fmt: skip
     change_s = placed.machine.changer.seconds
     told = (

@@ -23,6 +23,11 @@ def piece_token(number: int) -> str:
     return f"⟦piece {number}⟧"
 
 
+def nameless_tool(tool: Tool, token: str) -> Tool:
+    """A tool called by a token, in no changer place of its own."""
+    return tool.model_copy(update={"id": token, "name": token, "place": 1})
+
+
 def names_of(setup: str, operation: Operation | None = None, tool: Tool | None = None, hold: HoldFacts | None = None) -> dict[str, str]:  # fmt: skip
     """What each token is called now."""
     out = {SETUP: setup}

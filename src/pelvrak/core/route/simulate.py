@@ -31,7 +31,7 @@ from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.slides import met_by_slides, slides
 from pelvrak.core.machine.travel import check_travel
 from pelvrak.core.route.holding import holding_field
-from pelvrak.core.route.naming import OPERATION, SETUP, TOOL, piece_token
+from pelvrak.core.route.naming import OPERATION, SETUP, TOOL, nameless_tool, piece_token
 from pelvrak.core.route.pieces import mesh_from_bytes, path_json, stock_pieces
 from pelvrak.core.route.removal import removal_findings
 from pelvrak.core.route.report import WrappedFact
@@ -79,8 +79,8 @@ def nameless(operation: Operation, tool: Tool, station: Station) -> tuple[Operat
         for i, piece in enumerate(station.hold.pieces)
     )
     return (
-        operation.model_copy(update={"id": "operation", "name": OPERATION, "tool": "tool", "position": None}),
-        tool.model_copy(update={"id": "tool", "name": TOOL, "place": 1}),
+        operation.model_copy(update={"id": "operation", "name": OPERATION, "tool": TOOL, "position": None}),
+        nameless_tool(tool, TOOL),
         replace(station, setup=SETUP, hold=station.hold.model_copy(update={"pieces": pieces})),
     )
 

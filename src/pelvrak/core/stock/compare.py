@@ -91,7 +91,9 @@ def along(segments: Floats, step: float) -> Floats:
 def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh, known: Known) -> tuple[float, Floats]:
     """Greatest sign × distance of a surface from another, mm, and where; away: the distances of its vertices.
 
-    known: gives depths at points as they are known there. A distance changes along the surface by no more than the way gone, so only triangles whose corners
+    known: gives depths at points as they are known there.
+
+    A distance changes along the surface by no more than the way gone, so only triangles whose corners
     come near the greatest can hold a greater one: those are looked at in between.
     """
     own = known(mesh.vertices, sign * away)

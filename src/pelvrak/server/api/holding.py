@@ -16,7 +16,6 @@ from sqlalchemy.orm import Session
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import joined, mesh_of
-from pelvrak.core.geometry.part import unpacked
 from pelvrak.core.holding.fixture import (
     Fixture,
     Own,
@@ -29,7 +28,8 @@ from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_rev
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import file_of
 from pelvrak.server.db.models import FixtureRow, PartUpload
-from pelvrak.server.db.session import DatabaseStore, transaction
+from pelvrak.server.db.session import transaction
+from pelvrak.server.db.uploads import model_of
 from pelvrak.server.jobs.stills import FIXTURE_SHADE, draw
 
 router = APIRouter(prefix="/api", tags=["holding"])
@@ -97,10 +97,10 @@ def _picture(text: str) -> bytes:
     if isinstance(one, Own):
         with transaction() as session:
             upload = session.get(PartUpload, one.sha256) if one.sha256 else None
-            data = DatabaseStore().get(upload.key, "part.npz") if upload and upload.key else None
-        if data is None:
+            model = model_of(upload.key if upload else None)
+        if model is None:
             raise Refused(404, "hold.no_file", one.id, f"{one.file} is not here", "bring the file again")
-        mesh = unpacked(data).mesh
+        mesh = model.mesh
     else:
         mesh = joined([mesh_of(solid.body) for solid in picture_solids(one)])
     with _drawing:

@@ -151,8 +151,7 @@ def features(sha256: str) -> Features:
 @router.get("/parts/{sha256}/billet.glb", **file_of("model/gltf-binary"))
 def billet_picture(sha256: str, billet: Annotated[str, Query(max_length=4000)]) -> Response:
     """A billet (JSON, as in the plan) as it lies round a part, drawn at once and without rays; a saved stock is not."""
-    key = part(sha256).key
-    model = model_of(key) if key else None
+    model = model_of(part(sha256).key)
     if model is None:
         raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again")
     wanted = billet_from(billet)

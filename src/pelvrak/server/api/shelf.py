@@ -14,13 +14,14 @@ from pelvrak.core.billet.casting import best_place
 from pelvrak.core.billet.forms import Model
 from pelvrak.core.billet.shelf import Bought, Picks, from_csv, picks, starting_shelf, to_csv
 from pelvrak.core.cutting.feeds import material_of
-from pelvrak.core.geometry.part import PartModel, unpacked
+from pelvrak.core.geometry.part import PartModel
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import CastingPlace, ProjectId, file_of
 from pelvrak.server.db.models import PartUpload, Project, Revision, ShelfRow
-from pelvrak.server.db.session import DatabaseStore, transaction
+from pelvrak.server.db.session import transaction
+from pelvrak.server.db.uploads import model_of
 
 router = APIRouter(prefix="/api", tags=["shelf"])
 MOST_ROWS = 5000
@@ -81,10 +82,10 @@ def _planned(session: Session, project_id: int) -> tuple[Plan, PartModel]:
     assert head is not None
     plan = plan_from(head.plan)
     upload = session.get(PartUpload, plan.part.sha256)
-    data = DatabaseStore().get(upload.key, "part.npz") if upload and upload.key else None
-    if data is None:
+    model = model_of(upload.key if upload else None)
+    if model is None:
         raise Refused(409, "part.not_ready", "part", "this part has not been read", "wait until it is")
-    return plan, unpacked(data)
+    return plan, model
 
 
 @router.get("/projects/{project_id}/picks")
@@ -106,10 +107,10 @@ def casting_place(project_id: ProjectId) -> CastingPlace:
         plan, part = _planned(session, project_id)
         billet = plan.billet
         upload = session.get(PartUpload, billet.sha256) if isinstance(billet, Model) and billet.sha256 else None
-        data = DatabaseStore().get(upload.key, "part.npz") if upload and upload.key else None
-    if data is None or not isinstance(billet, Model):
+        model = model_of(upload.key if upload else None)
+    if model is None or not isinstance(billet, Model):
         raise Refused(
             409, "billet.no_model", "billet", "the billet is no model that has been read", "choose a model file first"
         )
-    found = best_place(part, unpacked(data).mesh, billet.turn, billet.move)
+    found = best_place(part, model.mesh, billet.turn, billet.move)
     return CastingPlace(turn=found.turn, move=found.move, cover=found.cover, thinnest_at=found.thinnest_at)

@@ -19,8 +19,18 @@ def body_of(sha256: str | None, name: str) -> bytes:
         return upload.body
 
 
+def model_of(key: str | None) -> PartModel | None:
+    """The part kept under a result's key; None without a key, or where nothing is kept under it yet."""
+    try:
+        return None if key is None else _kept(key)
+    except LookupError:
+        return None
+
+
 @lru_cache(maxsize=4)
-def model_of(key: str) -> PartModel | None:
-    """The part kept under a result's key, or None."""
+def _kept(key: str) -> PartModel:
+    # What is not there is not remembered: it may come.
     data = DatabaseStore().get(key, "part.npz")
-    return unpacked(data) if data else None
+    if data is None:
+        raise LookupError(key)
+    return unpacked(data)
