@@ -14,15 +14,16 @@ from pathlib import Path
 
 import numpy as np
 
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.geometry.mesh import transformed
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding.hold import SoftCut, fixtures_of, vise_hold
 from pelvrak.core.holding.holding import hold_work
 from pelvrak.core.holding.soft_jaws import solve
 from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import plan_from_json
-from pelvrak.core.route.store import MemoryStore
 from pelvrak.core.seat.seating import lay
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "encoder-housing"
@@ -49,7 +50,7 @@ def measured() -> dict[str, float]:
     simulated = time.perf_counter() - started
     key = report.setups[0].outgoing_key
     assert key is not None
-    piece = store.get(key, "surface.npz")
+    piece = piece_of(store, key, "surface.npz")
     assert piece is not None
     from pelvrak.core.geometry.step_file import read_step
 

@@ -30,9 +30,11 @@ OURS = """
 import hashlib, sys
 from pathlib import Path
 from pelvrak.core.route.run import part_result
-from pelvrak.core.route.store import MemoryStore
+from pelvrak.core.engine.engine import Engine
+from pelvrak.core.engine.store import MemoryStore
+from pelvrak.core.route.pieces import PART
 data = Path(sys.argv[1]).read_bytes()
-_, model = part_result(data, "plate.step", hashlib.sha256(data).hexdigest(), MemoryStore())
+model = part_result(data, "plate.step", hashlib.sha256(data).hexdigest(), Engine(MemoryStore())).value(PART)
 print(len(model.part.faces), len(model.part.holes))
 """
 

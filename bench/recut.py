@@ -18,9 +18,9 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 from tests.core.test_recut import MEAN_MM, MOST_MM
 from tests.recut import recut
 
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from_json
-from pelvrak.core.route.store import MemoryStore
 
 DEMO = Path(__file__).resolve().parents[1] / "demo"
 

@@ -18,11 +18,11 @@ from pathlib import Path
 from typing import Any
 
 from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.route import simulate
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.report import Report
-from pelvrak.core.route.store import MemoryStore
 
 FOLDER = Path(__file__).resolve().parents[1] / "demo" / "encoder-housing"
 Document = dict[str, Any]

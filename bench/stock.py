@@ -24,11 +24,12 @@ import numba
 import numpy as np
 from skimage.measure import marching_cubes
 
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.moment import MomentReader
+from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.plan import plan_from_json
-from pelvrak.core.route.store import MemoryStore
 from pelvrak.core.stock.cut import CUT, Sweep, cut
 from pelvrak.core.stock.field import RayField, grid_around
 from pelvrak.core.stock.profile import Profile, ball_nose, flat
@@ -222,7 +223,7 @@ def moments() -> dict[str, float]:
     for at in rng.uniform(0, ends[-1], 50):
         n = int(np.searchsorted(ends, at))
         took.append(timed(lambda k=str(operations[n].key), s=at - (ends[n - 1] if n else 0.0): reader.stock(k, s))[0])  # type: ignore[misc]
-    bytes_out = {s.name: len(store.get(str(s.outgoing_key), "surface.glb") or b"") for s in report.setups}
+    bytes_out = {s.name: len(piece_of(store, str(s.outgoing_key), "surface.glb") or b"") for s in report.setups}
     return {
         "moment_time_share": round(float(np.median(took)) / whole, 4),
         "picture_bytes": bytes_out,  # type: ignore[dict-item]

@@ -16,12 +16,13 @@ from pygcode import Line
 from scipy.spatial.transform import Rotation
 
 from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.engine.store import Store
 from pelvrak.core.geometry.mesh import Mesh, mesh_of, to_solid, transformed
 from pelvrak.core.machine.machine import Machine, machine_of
+from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import SetupReport
-from pelvrak.core.route.store import Store
 from pelvrak.core.stock.compare import signed_distance
 
 SLIVER_MM = 2e-4
@@ -241,7 +242,7 @@ def recut(store: Store, plan: Plan, setup: SetupReport) -> Laid:
     """A setup's program cut into what comes in."""
     zero_from_work = np.array(setup.zero_from_work)
     incoming, planned = (
-        transformed(mesh_from_bytes(store.get(key, "surface.npz")), zero_from_work)
+        transformed(mesh_from_bytes(piece_of(store, key, "surface.npz")), zero_from_work)
         for key in (setup.incoming_key, setup.outgoing_key)
     )
     text = store.get(setup.program_key, "program.nc").decode()

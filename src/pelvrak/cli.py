@@ -13,9 +13,9 @@ from typing import TYPE_CHECKING
 from pelvrak.core.errors import BadInput
 
 if TYPE_CHECKING:
+    from pelvrak.core.engine.store import MemoryStore
     from pelvrak.core.route.plan import Plan
     from pelvrak.core.route.report import Report
-    from pelvrak.core.route.store import MemoryStore
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -98,9 +98,9 @@ def _computed(
     if until is not None:
         plan = _cut_off(plan, until, jaws)
     # What computes takes seconds to load: not before the plan is known to be one.
+    from pelvrak.core.engine.store import MemoryStore
     from pelvrak.core.route.evaluate import evaluate
     from pelvrak.core.route.pieces import cell_within
-    from pelvrak.core.route.store import MemoryStore
 
     if error is not None:
         plan = plan_from({**plan.model_dump(), "resolution_mm": round(cell_within(error), 4)}, "--error")
@@ -121,7 +121,9 @@ def _computed(
 
 
 def _piece(store: MemoryStore, key: str, name: str) -> bytes:
-    data = store.get(key, name)
+    from pelvrak.core.route.pictures import piece_of
+
+    data = piece_of(store, key, name)
     assert data is not None
     return data
 

@@ -9,11 +9,11 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.holding.hold import vise_hold
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.report import Report, SetupReport
-from pelvrak.core.route.store import MemoryStore
 from tests import solids
 
 STORE = MemoryStore()

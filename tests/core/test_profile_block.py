@@ -9,6 +9,7 @@ import numpy as np
 from shapely import Polygon
 
 from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, mesh_of, volume
 from pelvrak.core.holding.fixture import Block, prism
@@ -19,7 +20,6 @@ from pelvrak.core.holding.soft_jaws import Nest, opened
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.jaw_files import to_dxf, to_step
 from pelvrak.core.route.plan import plan_from
-from pelvrak.core.route.store import MemoryStore
 from tests import solids
 
 BLOCK = Block(id="blank", name="Blank", length=60, width=90, height=50)

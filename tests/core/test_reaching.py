@@ -13,9 +13,8 @@ from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.machine import machine_of
-from pelvrak.core.route.holding import holding_field
 from pelvrak.core.route.reaching import STOPS, stops_on
-from pelvrak.core.route.simulate import Station
+from pelvrak.core.route.station import Station, holding_field
 from pelvrak.core.stock.compare import refined
 from tests import solids
 

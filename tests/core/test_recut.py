@@ -8,10 +8,10 @@ from pathlib import Path
 
 import numpy as np
 
+from pelvrak.core.engine.store import MemoryStore, Store
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import SetupReport
-from pelvrak.core.route.store import MemoryStore, Store
 from tests.core import test_removal, test_turning, test_wrapped
 from tests.recut import recut
 

@@ -7,12 +7,13 @@ import unittest
 from typing import Any
 
 from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.engine.engine import Engine
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.geometry.part import PartModel, ref_to, unpacked
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import Plan, plan_from, program_numbers
 from pelvrak.core.route.removal import hole_before, reaming_limit
 from pelvrak.core.route.report import OperationReport, Report
-from pelvrak.core.route.store import MemoryStore
 from tests import solids
 
 STORE = MemoryStore()
@@ -29,7 +30,7 @@ DATA = solids.step_bytes(PLATE)
 def model() -> PartModel:
     from pelvrak.core.route.run import part_key, part_result
 
-    part_result(DATA, "plate.step", "0" * 64, STORE)
+    part_result(DATA, "plate.step", "0" * 64, Engine(STORE))
     return unpacked(STORE.get(part_key("0" * 64), "part.npz"))
 
 
@@ -183,7 +184,7 @@ class CornersAndSides(unittest.TestCase):
         from pelvrak.core.route.run import part_key, part_result
 
         data, store = solids.step_bytes(part), MemoryStore()
-        part_result(data, "a.step", "1" * 64, store)
+        part_result(data, "a.step", "1" * 64, Engine(store))
         floor = next(
             f
             for f in unpacked(store.get(part_key("1" * 64), "part.npz")).part.faces

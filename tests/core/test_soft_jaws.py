@@ -19,6 +19,7 @@ from OCP.GProp import GProp_GProps
 from shapely import Point, Polygon
 
 from pelvrak.cli import main
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, box, mesh_of, transformed, volume
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
@@ -35,9 +36,9 @@ from pelvrak.core.holding.soft_jaws import (
 )
 from pelvrak.core.route import jaw_files
 from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import JOIN_MM, SIMPLIFY_MM, mesh_from_bytes
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
-from pelvrak.core.route.store import MemoryStore
 from pelvrak.core.stock.field import grid_around
 from pelvrak.core.stock.shapes import field_of_mesh
 from pelvrak.core.stock.surface import simplified, surface
@@ -363,7 +364,7 @@ class RouteTest(unittest.TestCase):
     def test_jaws_as_cut_are_the_jaws_as_solved(self):
         """What the simulated cutter leaves against the nest as drawn, by mesh boolean of the two: within 0.05 mm over its surface."""
         jaws = self.report.setups[1]
-        made = mesh_from_bytes(self.store.get(jaws.outgoing_key, "surface.npz"))
+        made = mesh_from_bytes(piece_of(self.store, jaws.outgoing_key, "surface.npz"))
         stl = trimesh.load(
             io.BytesIO(self.store.get(self.report.setups[2].nest.files_key, "jaws.stl")), file_type="stl"
         )

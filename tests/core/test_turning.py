@@ -14,6 +14,7 @@ from pygcode import Line
 from scipy.spatial.transform import Rotation
 
 from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.machine.index import centre_register, index_time
@@ -23,7 +24,6 @@ from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import path_from_json
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import OperationReport, Report, SetupReport
-from pelvrak.core.route.store import MemoryStore
 from pelvrak.core.route.visits import least_turning, turning_words
 from tests import solids
 

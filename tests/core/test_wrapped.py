@@ -13,6 +13,7 @@ from pygcode import Line
 from pelvrak.core.cutting.toolpath import Chords, Round
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.cutting.wrapped import rolled
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.machine.kinematics import pose
@@ -22,7 +23,6 @@ from pelvrak.core.route.pieces import path_from_json
 from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.report import OperationReport, Report
 from pelvrak.core.route.simulate import wrapped_fact
-from pelvrak.core.route.store import MemoryStore
 from tests import solids
 
 BAR, FLOOR, LENGTH = 50.0, 44.0, 180.0

@@ -57,7 +57,9 @@ export function NumberField({
   const id = useId()
   const shown = value === null || value === undefined ? '' : round(value, digits)
   const [text, setText] = useState(shown)
-  const [reading, setReading] = useState<number | null>(null)
+  // What a text comes to, with the text: what was typed since is not yet read.
+  const [read, setRead] = useState<{ of: string; value: number } | null>(null)
+  const reading = read?.of === text ? read.value : null
   const [error, setError] = useState<Problem | null>(null)
   const was = useRef(shown)
   const kept = useRef<number | null>(null)
@@ -69,15 +71,14 @@ export function NumberField({
     if (kept.current !== null && round(kept.current, digits) === shown) return
     kept.current = null
     setText(shown)
-    setReading(null)
     setError(null)
   }, [shown, digits])
   useEffect(() => {
-    if (text.trim() === '' || text === shown || plain(text) !== null) return setReading(null)
+    if (text.trim() === '' || text === shown || plain(text) !== null) return
     let alive = true
     const timer = setTimeout(() => {
       void understood(text, measure).then(
-        (read) => alive && setReading(typeof read === 'number' ? read : null),
+        (value) => alive && setRead(typeof value === 'number' ? { of: text, value } : null),
       )
     }, 150)
     return () => {
@@ -99,7 +100,7 @@ export function NumberField({
     setError(problem && problem.code !== 'plan.stale' ? problem : null)
     if (problem) kept.current = null
     if (problem?.code === 'plan.stale') setText(shown)
-    else if (!problem) setReading(number)
+    else if (!problem) setRead({ of: text, value: number })
   }
   const apart = reading !== null && text.trim() !== round(reading, digits)
   return (
@@ -129,7 +130,6 @@ export function NumberField({
             if (event.key === 'Escape') {
               kept.current = null
               setText(shown)
-              setReading(null)
               setError(null)
             }
             event.stopPropagation()

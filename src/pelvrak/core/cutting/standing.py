@@ -10,11 +10,13 @@ from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.stock.cut import RAPID, Profile, Sweep, test
-from pelvrak.core.stock.field import RayField, grid_around
+from pelvrak.core.stock.field import RayField, extents, field_turned, grid_around
 from pelvrak.core.stock.shapes import field_of_mesh, material_top
 
 UP = np.array([0.0, 0.0, 1.0])
 TOUCH_MM = 0.02
+# Axes are along each other when the cosine between them is this near to 1.
+SQUARE = 1e-12
 
 
 @dataclass(frozen=True)
@@ -32,6 +34,18 @@ def standing(surface: Mesh, cell: float) -> Standing | None:
         return None
     low, high = surface.vertices.min(axis=0), surface.vertices.max(axis=0)
     return Standing(low, high, field_of_mesh(grid_around(low, high, cell), surface))
+
+
+def standing_square(field: RayField, zero_from_work: Floats) -> Standing | None:
+    """The same from a stock's own rays, where the frames' axes lie along each other: nothing is sampled again."""
+    here = field_turned(field, zero_from_work)
+    box = extents(here)
+    return None if box is None else Standing(box[0], box[1], here)
+
+
+def is_square(transform: Floats) -> bool:
+    """Whether every axis of one frame lies along one of the other."""
+    return bool((np.abs(np.abs(transform[:3, :3]).max(axis=1) - 1) < SQUARE).all())
 
 
 def top_within(stock: Standing, region: BaseGeometry) -> float | None:

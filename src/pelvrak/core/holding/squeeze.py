@@ -10,9 +10,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import ndimage
 
-from pelvrak.core.geometry.mesh import Floats, Mesh, line_hits
+from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.rigid import square_to
 from pelvrak.core.holding.contact import Patch
 
@@ -25,6 +26,8 @@ _FIXED = (0.00126, 0.00150, 0.00172, 0.00191, 0.00207, 0.00220, 0.00230, 0.00238
 SQUEEZE_MM = 0.02
 STEP_MM = 2.0
 SAME_HIT_MM = 1e-4
+# Rays start this far before the contact, mm; a crossing this little outside a triangle (share of it) still counts.
+BEFORE_MM, SEAM = 0.1, 1e-9
 # A wall counts as thin when there is a hollow behind it and it is thinner than this share of the hollow's shorter side.
 THIN_SHARE = 0.5
 
@@ -69,17 +72,23 @@ def thin_wall(work: Mesh, patch: Patch, force: float, modulus: float) -> ThinWal
     up = turn @ np.array([0.0, 0.0, 1.0])
     steps = [np.arange(a + STEP_MM / 2, max(b, a + STEP_MM), STEP_MM) for a, b in zip(low, high, strict=True)]
     wall = np.zeros((len(steps[0]), len(steps[1])))
-    local = _near(work, patch, turn, low, high)
-    for i, u in enumerate(steps[0]):
-        for j, v in enumerate(steps[1]):
-            origin = patch.centre + turn.T @ np.array([u, v, 0.0]) - 0.1 * patch.normal
-            hits = np.sort(line_hits(local, origin, patch.normal))
-            hits = hits[hits > 0.05]
-            # A ray through the edge of two triangles meets both in one place.
-            hits = hits[np.concatenate([[True], np.diff(hits) > SAME_HIT_MM])] if len(hits) else hits
-            # Material ends at the second crossing; another after it means a hollow, not the far side.
-            if len(hits) >= 3 and hits[0] < 0.3:
-                wall[i, j] = hits[1] - hits[0]
+    places = np.stack(np.meshgrid(*steps, indexing="ij"), axis=-1).reshape(-1, 2)
+    ray, depth = _crossings((work.vertices - patch.centre) @ turn.T, work.triangles, places)
+    # From a little before the contact on.
+    within = depth > -BEFORE_MM + 0.05
+    ray, depth = ray[within], depth[within] + BEFORE_MM
+    order = np.lexsort((depth, ray))
+    ray, depth = ray[order], depth[order]
+    # A ray through the edge of two triangles meets both in one place.
+    new = np.ones(len(ray), bool)
+    new[1:] = (np.diff(ray) > 0) | (np.diff(depth) > SAME_HIT_MM)
+    ray, depth = ray[new], depth[new]
+    count, first = np.bincount(ray, minlength=len(places)), np.searchsorted(ray, np.arange(len(places)))
+    # Material ends at the second crossing; another after it means a hollow, not the far side.
+    behind_hollow = np.flatnonzero(count >= 3)
+    behind_hollow = behind_hollow[depth[first[behind_hollow]] < 0.3]
+    at_first = first[behind_hollow]
+    wall.ravel()[behind_hollow] = depth[at_first + 1] - depth[at_first]
     behind, count = ndimage.label(wall > 0)
     best: ThinWall | None = None
     for number in range(1, count + 1):
@@ -103,8 +112,25 @@ def thin_wall(work: Mesh, patch: Patch, force: float, modulus: float) -> ThinWal
     return best
 
 
-def _near(work: Mesh, patch: Patch, turn: Floats, low: Floats, high: Floats) -> Mesh:
-    """The triangles that rays from the patch can meet."""
-    seen = ((work.vertices - patch.centre) @ turn.T)[:, :2][work.triangles]
-    near = (seen.min(axis=1) <= high + 1).all(axis=1) & (seen.max(axis=1) >= low - 1).all(axis=1)
-    return Mesh(work.vertices, work.triangles[near], work.label[near])
+def _crossings(vertices: Floats, triangles: NDArray[np.int64], places: Floats) -> tuple[NDArray[np.int64], Floats]:
+    """Where lines along z through places (k, 2) cross triangles: number of the line, and z, in no order.
+
+    By the share of each corner in the place (barycentric coordinates), in a frame of the vertices given.
+    """
+    low, high = places.min(axis=0), places.max(axis=0)
+    corners = vertices[triangles]
+    near = (corners[:, :, :2].min(axis=1) <= high).all(axis=1) & (corners[:, :, :2].max(axis=1) >= low).all(axis=1)
+    corners = corners[near]
+    a, one, two = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    twice = one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0]
+    upright = np.abs(twice) < 1e-12
+    a, one, two, twice = a[~upright], one[~upright], two[~upright], twice[~upright]
+    rays, heights = [np.zeros(0, np.int64)], [np.zeros(0)]
+    for number, place in enumerate(places):
+        t = place - a[:, :2]
+        u = (t[:, 0] * two[:, 1] - t[:, 1] * two[:, 0]) / twice
+        v = (one[:, 0] * t[:, 1] - one[:, 1] * t[:, 0]) / twice
+        met = np.flatnonzero((u >= -SEAM) & (v >= -SEAM) & (u + v <= 1 + SEAM))
+        rays.append(np.full(len(met), number))
+        heights.append(a[met, 2] + u[met] * one[met, 2] + v[met] * two[met, 2])
+    return np.concatenate(rays), np.concatenate(heights)

@@ -6,8 +6,8 @@ simulation then tests the moves themselves.
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import manifold3d
@@ -20,10 +20,11 @@ from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.feeds import cutting_data
 from pelvrak.core.cutting.operations import Operation
-from pelvrak.core.cutting.planning import Job, plan_operation
 from pelvrak.core.cutting.standing import Standing, standing
 from pelvrak.core.cutting.toolpath import Path, chords
 from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
+from pelvrak.core.engine.engine import Result
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed, with_label
@@ -33,14 +34,17 @@ from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.assemble import standing_at
 from pelvrak.core.holding.facts import BesideFact, HoldFacts, Proposal
 from pelvrak.core.holding.fixture import Fixture
-from pelvrak.core.holding.hold import Item
+from pelvrak.core.holding.hold import Hold, Item
 from pelvrak.core.holding.soft_jaws import extruded
-from pelvrak.core.route.naming import SETUP, named, nameless_tool
-from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.machine.index import Turned
+from pelvrak.core.machine.machine import Machine
+from pelvrak.core.route.naming import SETUP, named, nameless_fixtures, nameless_tool, unregistered
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import FACTS, PART, PATH, SURFACE
 from pelvrak.core.route.plan import Setup
-from pelvrak.core.route.run import VERSION, Run, in_work_frame, matrix
-from pelvrak.core.route.simulate import PLAN_CELL_MM, Station
-from pelvrak.core.route.store import key_of
+from pelvrak.core.route.run import Run, in_work_frame
+from pelvrak.core.route.simulate import PLAN_CELL_MM, PLAN_PATH, path_given
+from pelvrak.core.route.station import Station, station_at
 from pelvrak.core.route.turning import Turning, cut_at
 from pelvrak.core.stock.cut import CUT
 from pelvrak.core.stock.shapes import material_top
@@ -81,34 +85,86 @@ class _Swept:
     cut: tuple[Floats, Floats] | None
 
 
+@dataclass(frozen=True)
+class PlaceGiven:
+    """What is cut at one position, without names: its angles and plane, its operations, and the planned path of each."""
+
+    position: str
+    at: Turned
+    operations: tuple[Operation, ...]
+    paths: tuple[Content, ...]
+
+
+@dataclass(frozen=True)
+class AheadGiven:
+    """What clamps and tools are looked at with. stock: surface of what comes in; zero_from_work: of the setup's zero; solids, hold: what
+
+    holds it; spec: its holding in the plan; tools: by the tokens the operations use; fixtures: the whole library, out of which things
+    are proposed.
+    """
+
+    stock: Content
+    part: Content
+    zero_from_work: Floats
+    solids: Content
+    hold: HoldFacts
+    spec: Hold
+    machine: Machine
+    places: tuple[PlaceGiven, ...]
+    tools: dict[str, Tool]
+    fixtures: tuple[Fixture, ...]
+
+
 def ahead(
     run: Run, turning: Turning, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
 ) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:  # fmt: skip
     """Findings (work frame), room beside each clamp, and proposals for a setup. Paths of cures start at the setup."""
-    setup, stations = turning.setup, turning.stations
-    hold = next((station.hold for station in stations.values()), None)
-    if hold is None or hold.key is None or not setup.operations:
+    setup, stations, hold = turning.setup, turning.stations, turning.hold
+    if not stations or hold.key is None or not setup.operations:
         return [], (), ()
     bare = _Nameless(setup, tools)
-    planes = {name: (matrix(one.zero_from_work), one.hold.digest) for name, one in stations.items()}
-    machine = next(iter(stations.values())).machine
-    key = key_of(
-        "ahead", VERSION, run.part_key, incoming_key, planes, hold.proposals, hold.zero_on_table, setup.hold,
-        [bare.operation(one) for one in setup.operations], sorted(bare.tools.items()), machine, run.material,
-        sorted(fixtures.items()), [piece.name for piece in hold.pieces],
+    shelf, names = nameless_fixtures(fixtures)
+    cut = cut_at(turning, run.part)
+    places = tuple(
+        _place(run, name, station, bare, tools, incoming_key, cut[name]) for name, station in stations.items()
+    )
+    given = AheadGiven(
+        surface_of(run.engine, incoming_key).content(SURFACE), run.part_content,
+        turning.zero_from_work, Result(hold.key, run.engine).content(SURFACE),
+        HoldFacts(key="held", shift=hold.shift, zero_on_table=hold.zero_on_table, jaw=hold.jaw, pieces=hold.pieces),
+        setup.hold, turning.machine, places, bare.tools, shelf,
     )  # fmt: skip
-    kept = run.store.get(key, "facts.json")
-    if kept is None:
-        run.tell(f"{setup.name} ways for the tools")
-        found = _looked(run, turning, bare, incoming_key, fixtures)
-        kept = json.dumps([[one.model_dump(mode="json") for one in group] for group in found]).encode()
-        run.store.put(key, {"facts.json": kept})
-    findings, beside, proposals = named(json.loads(kept), bare.names)
+    found = run.engine.run(AHEAD, given, f"{setup.name} ways for the tools").value(FACTS)
+    findings, beside, proposals = named(found, {**bare.names, **names})
     return (
         [Finding.model_validate(one) for one in findings],
         tuple(BesideFact.model_validate(one) for one in beside),
         tuple(Proposal.model_validate(one) for one in proposals),
     )
+
+
+def _place(
+    run: Run, name: str, station: Station, bare: _Nameless, tools: dict[str, Tool], incoming_key: str, cut: tuple[Operation, ...]
+) -> PlaceGiven:  # fmt: skip
+    """What is cut at a position, each operation's path planned on the stock that comes in."""
+    operations, paths = [], []
+    for operation in cut:
+        tool = tools.get(operation.tool)
+        if tool is None or operation.kind == "wrapped":  # the work turns under it: told when it is simulated
+            continue
+        try:
+            data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
+            plain = unregistered(operation)
+            given = path_given(
+                run.engine, run.part_content, Result(incoming_key, run.engine), plain, tool, data, station
+            )
+            planned = run.engine.run(PLAN_PATH, given, f"{station.setup} {operation.name}: path")
+        except BadInput:
+            continue  # told where the operation itself is computed
+        operations.append(bare.operation(operation))
+        paths.append(planned.content(PATH))
+    at = Turned("", station.at.angles, station.at.local_from_zero, station.at.direction)
+    return PlaceGiven(name, at, tuple(operations), tuple(paths))
 
 
 class _Nameless:
@@ -130,16 +186,23 @@ class _Nameless:
         return one.model_copy(update=update)
 
 
-def _looked(
-    run: Run, turning: Turning, bare: _Nameless, incoming_key: str, fixtures: dict[str, Fixture]
-) -> tuple[list[Finding], list[BesideFact], list[Proposal]]:  # fmt: skip
-    work = mesh_from_bytes(run.piece(incoming_key, "surface.npz"))
+def _looked(given: AheadGiven, reads: Reads) -> Pieces:
+    work, fixtures = reads.read(given.stock, SURFACE), {one.id: one for one in given.fixtures}
     each: dict[str, _Ahead] = {}
-    cut = cut_at(turning, run.part)
-    for name, station in turning.stations.items():
-        plain = tuple(bare.operation(one) for one in cut[name])
-        own = turning.setup.model_copy(update={"name": SETUP, "operations": plain})
-        each[name] = _Ahead(run, station, own, bare.tools, fixtures, transformed(work, station.zero_from_work), each)
+    shift = rigid(np.eye(3), np.array(given.hold.shift))
+    part = reads.read(given.part, PART)
+    for place in given.places:
+        station = station_at(
+            part, SETUP, given.machine, given.zero_from_work, given.hold,
+            lambda: transformed(reads.read(given.solids, SURFACE), shift), {}, place.at,
+        )  # fmt: skip
+        moves = [
+            swept(path, operation, given.tools[operation.tool], station.machine.spindle.nose)
+            for operation, content in zip(place.operations, place.paths, strict=True)
+            if (path := reads.read(content, PATH).path).moves
+        ]
+        lying = transformed(work, station.zero_from_work)
+        each[place.position] = _Ahead(station, given.spec, moves, given.tools, fixtures, lying, each)
     findings: list[Finding] = []
     beside: dict[str, BesideFact] = {}
     for one in each.values():
@@ -148,7 +211,11 @@ def _looked(
         for room in rooms:
             if room.item not in beside or room.clearance < beside[room.item].clearance:
                 beside[room.item] = room
-    return findings, list(beside.values()), each[""].centred() if "" in each else []
+    groups = findings, list(beside.values()), each[""].centred() if "" in each else []
+    return {FACTS: [[one.model_dump(mode="json") for one in group] for group in groups]}
+
+
+AHEAD = Step("ways for the tools", 1, AheadGiven, _looked)
 
 
 def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float] | None) -> _Swept:
@@ -182,39 +249,24 @@ def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float
 
 @dataclass
 class _Ahead:
-    """One index position of a setup looked at. each: all of them by name, "" the work as it is seated."""
+    """One index position of a setup looked at. spec: its holding in the plan; swept: the moves of its operations; each: all of them by
+    name, "" the work as it is seated."""
 
-    run: Run
     station: Station
-    setup: Setup
+    spec: Hold
+    swept: list[_Swept]
     tools: dict[str, Tool]
     fixtures: dict[str, Fixture]
     lying: Mesh
     each: dict[str, _Ahead]
 
-    def __post_init__(self) -> None:
-        self.here = standing(self.lying, PLAN_CELL_MM)
-        self.hold: HoldFacts = self.station.hold
-        self.swept = [] if self.here is None else self._swept(self.here)
+    @property
+    def hold(self) -> HoldFacts:
+        return self.station.hold
 
-    def _swept(self, here: Standing) -> list[_Swept]:
-        out = []
-        for operation in self.setup.operations:
-            tool = self.tools.get(operation.tool)
-            if tool is None or operation.kind == "wrapped":  # the work turns under it: told when it is simulated
-                continue
-            path = Path((0.0, 0.0, float(here.high[2]) + operation.clearance + 50.0))
-            try:
-                data = cutting_data(
-                    tool, self.run.material, self.station.machine, operation.speed_rpm, operation.feed_mm_min
-                )
-                job = Job(self.station.part, self.station.zero_from_work, here, tool, data, self.setup.name, path, self.station.nest())  # fmt: skip
-                plan_operation(operation, job)
-            except BadInput:
-                continue  # told where the operation itself is computed
-            if path.moves:
-                out.append(swept(path, operation, tool, self.station.machine.spindle.nose))
-        return out
+    @cached_property
+    def here(self) -> Standing | None:
+        return standing(self.lying, PLAN_CELL_MM)
 
     def told(self) -> tuple[list[Finding], list[BesideFact]]:
         solids = self.station.solids()
@@ -222,7 +274,7 @@ class _Ahead:
         beside: dict[str, BesideFact] = {}
         if solids is not None:
             for number, piece in enumerate(self.hold.pieces):
-                item = next((i for i in self.setup.hold.items if i.id == piece.item), None)
+                item = next((i for i in self.spec.items if i.id == piece.item), None)
                 clamp = item is not None and isinstance(self.fixtures.get(item.fixture), (kinds.Clamp, kinds.Bolt))
                 body = to_solid(with_label(solids, number))
                 if clamp and not piece.name.endswith("from below"):
@@ -304,21 +356,21 @@ class _Ahead:
     def _meets(self, operation: Operation, name: str, depth: float, at: Vector, tip: Floats, holder: bool) -> Finding:
         if holder:
             return Finding(
-                code="hold.under_the_holder", severity="error", setup=self.setup.name, operation=operation.id, stage="hold",
+                code="hold.under_the_holder", severity="error", setup=SETUP, operation=operation.id, stage="hold",
                 sentence=f"What holds the cutter of {operation.name} comes {depth:.2f} mm into the {name}.",
                 measured=round(depth, 3), limit=0.0, unit="mm", place=(at,),
             )  # fmt: skip
         drilled = operation.kind == "drilling"
         said = "comes out of the work over" if drilled else "goes lower than the top of"
         return Finding(
-            code="hold.under_the_drill" if drilled else "hold.under_the_cut", severity="error", setup=self.setup.name,
+            code="hold.under_the_drill" if drilled else "hold.under_the_cut", severity="error", setup=SETUP,
             operation=operation.id, stage="hold", sentence=f"{operation.name} {said} the {name} and runs {depth:.2f} mm into it.",
             measured=round(depth, 3), limit=0.0, unit="mm", place=(at,),
-            cures=_thinner(self.setup, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures) if drilled else _raised(self.setup, self.fixtures, name, depth),
+            cures=_thinner(self.spec, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures) if drilled else _raised(self.spec, self.fixtures, name, depth),
         )  # fmt: skip
 
     def _in_the_way(self, one: BesideFact) -> Finding:
-        index, item = next((i, item) for i, item in enumerate(self.setup.hold.items) if item.id == one.item)
+        index, item = next((i, item) for i, item in enumerate(self.spec.items) if item.id == one.item)
         better = self._off_the_cut(item)
         cures = () if better is None else (Cure(label=f"Move {item.id} off the cut", path=f"hold/items/{index}", value=better.model_dump(mode="json")),)  # fmt: skip
         said = (
@@ -327,7 +379,7 @@ class _Ahead:
             else f"{one.operation_name} passes the {one.name} ({one.item}) with only {one.clearance:.1f} mm beside it"
         )
         return Finding(
-            code="hold.clamp_in_the_way", severity="error" if one.clearance < 0 else "warning", setup=self.setup.name,
+            code="hold.clamp_in_the_way", severity="error" if one.clearance < 0 else "warning", setup=SETUP,
             operation=one.operation, stage="hold", sentence=f"{said}: no way for the tool.", measured=one.clearance, limit=ROOM_MM,
             unit="mm", cures=cures,
         )  # fmt: skip
@@ -342,7 +394,7 @@ class _Ahead:
         if home.hold.zero_on_table is None:
             return None
         zero = np.array(home.hold.zero_on_table)
-        now = standing_at(self.setup.hold, self.fixtures, item.id)
+        now = standing_at(self.spec, self.fixtures, item.id)
         on = now @ inverse(rigid(rotation_about_z(item.turn_deg), np.array([item.x, item.y, item.z])))
         facing = float(np.degrees(np.arctan2(now[1, 0], now[0, 0])))
         *here, base = moved(rigid(np.eye(3), -zero), now[:3, 3])
@@ -407,10 +459,10 @@ class _Ahead:
     def centred(self) -> list[Proposal]:
         """The middle of what is cut onto the jaws' middle, where the screw pulls straight."""
         cuts = [one.cut for one in self.swept if one.cut is not None]
-        vise = next((i for i in self.setup.hold.items if isinstance(self.fixtures.get(i.fixture), kinds.Vise)), None)
-        if self.hold.jaw is None or not cuts or vise is None or self.here is None or self.setup.hold.work.pushed:
+        vise = next((i for i in self.spec.items if isinstance(self.fixtures.get(i.fixture), kinds.Vise)), None)
+        if self.hold.jaw is None or not cuts or vise is None or self.here is None or self.spec.work.pushed:
             return []
-        if any(item.cut is not None for item in self.setup.hold.items):
+        if any(item.cut is not None for item in self.spec.items):
             return []
         jaw_low, jaw_high = (np.array(end) for end in self.hold.jaw)
         along = 0 if jaw_high[0] - jaw_low[0] > jaw_high[1] - jaw_low[1] else 1
@@ -419,10 +471,10 @@ class _Ahead:
         off = (low + high) / 2 - float(jaw_low[along] + jaw_high[along]) / 2
         if abs(off) <= OFF_MIDDLE_MM:
             return []
-        way = float(standing_at(self.setup.hold, self.fixtures, vise.id)[along, 0])
+        way = float(standing_at(self.spec, self.fixtures, vise.id)[along, 0])
         return [Proposal(
             reason=f"the middle of what is cut lies {abs(off):.1f} mm from the jaws' middle, where the screw pulls straight",
-            cure=Cure(label="Centre the cut on the jaws", path="hold/work/x", value=round(self.setup.hold.work.x - off * way, 2)),
+            cure=Cure(label="Centre the cut on the jaws", path="hold/work/x", value=round(self.spec.work.x - off * way, 2)),
         )]  # fmt: skip
 
 
@@ -494,12 +546,12 @@ def _tops(top: Floats, nodes: tuple[Floats, Floats], region: Polygon) -> Floats:
     return found
 
 
-def _raised(setup: Setup, fixtures: dict[str, Fixture], name: str, depth: float) -> tuple[Cure, ...]:
+def _raised(spec: Hold, fixtures: dict[str, Fixture], name: str, depth: float) -> tuple[Cure, ...]:
     """What takes a jaw out of the cutter's way: the next higher pair of the set, or the vise turned a quarter."""
     if "jaw" not in name:
         return ()
     out: list[Cure] = []
-    for i, item in enumerate(setup.hold.items):
+    for i, item in enumerate(spec.items):
         one = fixtures.get(item.fixture)
         if isinstance(one, kinds.Parallels):
             now = item.height if item.height is not None else one.heights[0]
@@ -513,10 +565,10 @@ def _raised(setup: Setup, fixtures: dict[str, Fixture], name: str, depth: float)
 
 
 def _thinner(
-    setup: Setup, hold: HoldFacts, name: str, at: Floats, diameter: float, fixtures: dict[str, Fixture]
+    spec: Hold, hold: HoldFacts, name: str, at: Floats, diameter: float, fixtures: dict[str, Fixture]
 ) -> tuple[Cure, ...]:
     """A thinner set of parallels of the same height that lets the drill pass between jaw and parallel, or beside it."""
-    for i, item in enumerate(setup.hold.items):
+    for i, item in enumerate(spec.items):
         one = fixtures.get(item.fixture)
         if not isinstance(one, kinds.Parallels) or "parallel" not in name:
             continue

@@ -2,22 +2,86 @@
 
 from __future__ import annotations
 
+import hashlib
+from dataclasses import dataclass
+
 import numpy as np
 
 from pelvrak.core.billet.block import Block, check_fit, margins
-from pelvrak.core.billet.forms import Raw
+from pelvrak.core.billet.forms import Billet, Model, Raw, raw_of
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
-from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.mesh import Mesh
+from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.seen import places_on
-from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, stock_pieces
+from pelvrak.core.route.pictures import surface_of, volume_of
+from pelvrak.core.route.pieces import FACTS, FIELD, PART, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.report import BilletReport
-from pelvrak.core.route.run import VERSION, Run
-from pelvrak.core.route.store import key_of
+from pelvrak.core.route.run import Run, part_result
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.field import error_of, grid_around, memory_estimate
-from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
+from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, minus, volume_without
 from pelvrak.core.stock.surface import surface
+
+
+@dataclass(frozen=True)
+class BilletGiven:
+    """A billet as the plan says it, its rays' distance (mm), and the part where its size follows from it.
+
+    low, high: its box, mm; spec: None for a block, which is its box; mesh: of the part file that a model billet is.
+    """
+
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+    cell: float
+    spec: Billet | None
+    part: Content | None
+    mesh: Content | None
+
+
+@dataclass(frozen=True)
+class CoverGiven:
+    """A billet's stock and the part it has to cover; cell: distance of the rays, mm."""
+
+    stock: Content
+    part: Content
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+    cell: float
+
+
+def _billet(given: BilletGiven, reads: Reads) -> Pieces:
+    grid = grid_around(np.array(given.low), np.array(given.high), given.cell)
+    if given.spec is None:
+        return {FIELD: field_of_block(grid, np.array(given.low), np.array(given.high))}
+    assert given.part is not None
+    mesh = given.mesh
+
+    def read_mesh(data: bytes, name: str) -> Mesh:
+        assert mesh is not None
+        return reads.read(mesh, PART).mesh
+
+    return {FIELD: raw_of(given.spec, reads.read(given.part, PART), reads.file, read_mesh).field(grid)}
+
+
+def _covered(given: CoverGiven, reads: Reads) -> Pieces:
+    """Where a billet that is no block does not cover the part: by how much, and how much is missing in all."""
+    part, stock = reads.read(given.part, PART), reads.read(given.stock, SURFACE)
+    known = error_of(given.cell) + SIMPLIFY_MM
+    both = grid_around(np.minimum(part.part.low, given.low), np.maximum(part.part.high, given.high), given.cell)
+    wanted, there = field_of_mesh(both, part.mesh), field_of_mesh(both, stock)
+    missing = volume_without(wanted, there, known)
+    lacking = surface(minus(wanted, there), SIMPLIFY_MM).vertices if missing > 0 else np.zeros((0, 3))
+    points = np.concatenate([places_on(part.mesh, len(part.part.faces))[0], part.mesh.vertices, lacking])
+    short = signed_distance(points, stock)
+    worst = int(np.argmax(short))
+    facts = {"short": float(short[worst]), "missing": float(missing), "place": as_vector(points[worst]), "known": known}
+    return {FACTS: facts}
+
+
+BILLET = Step("billet", 1, BilletGiven, _billet)
+COVER = Step("billet cover", 1, CoverGiven, _covered)
 
 
 def billet_report(run: Run, density: float) -> BilletReport:
@@ -36,11 +100,9 @@ def billet_report(run: Run, density: float) -> BilletReport:
     cell = run.plan.resolution_mm
     needed = memory_estimate(np.ceil((np.array(high) - low) / cell).astype(int) + 2)
     try:
-        grid = grid_around(np.array(low), np.array(high), cell)
-        same = spec.model_copy(update={"material": ""})
-        key = key_of("billet", VERSION, low, high, cell, None if isinstance(spec, Block) else same)
-        facts = run.step("billet", key, lambda: stock_pieces(raw.field(grid), {}))
-        amount = facts["volume_mm3"]
+        grid_around(np.array(low), np.array(high), cell)
+        made = run.step(BILLET, _given(run, low, high), "billet")
+        key, amount = made.key, volume_of(run.engine, made.key)
         if not isinstance(spec, Block):
             findings += _cover(run, raw, key)
     except BadInput as bad:
@@ -52,24 +114,29 @@ def billet_report(run: Run, density: float) -> BilletReport:
     )  # fmt: skip
 
 
-def _cover(run: Run, raw: Raw, billet_key: str) -> list[Finding]:
-    """Where a billet that is no block does not cover the part: by how much, and how much is missing in all."""
-    part = run.part
-    stock = mesh_from_bytes(run.piece(billet_key, "surface.npz"))
-    known = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
-    both = grid_around(np.minimum(part.part.low, raw.low), np.maximum(part.part.high, raw.high), run.plan.resolution_mm)
-    wanted, there = field_of_mesh(both, part.mesh), field_of_mesh(both, stock)
-    missing = volume_without(wanted, there, known)
-    lacking = surface(minus(wanted, there), SIMPLIFY_MM).vertices if missing > 0 else np.zeros((0, 3))
-    points = np.concatenate([places_on(part.mesh, len(part.part.faces))[0], part.mesh.vertices, lacking])
-    short = signed_distance(points, stock)
-    worst = int(np.argmax(short))
-    if short[worst] <= known:
+def _given(run: Run, low: Vector, high: Vector) -> BilletGiven:
+    spec, cell = run.plan.billet, run.plan.resolution_mm
+    if isinstance(spec, Block):
+        return BilletGiven(low, high, cell, None, None, None)
+    mesh = None
+    if isinstance(spec, Model):
+        data = run.files(spec.sha256, spec.file)
+        sha256 = spec.sha256 or hashlib.sha256(data).hexdigest()
+        mesh = part_result(data, spec.file, sha256, run.engine).content(PART)
+    same = spec.model_copy(update={"material": ""})
+    return BilletGiven(low, high, cell, same, run.part_content, mesh)
+
+
+def _cover(run: Run, raw: Raw, key: str) -> list[Finding]:
+    stock = surface_of(run.engine, key).content(SURFACE)
+    given = CoverGiven(stock, run.part_content, as_vector(raw.low), as_vector(raw.high), run.plan.resolution_mm)
+    facts = run.engine.run(COVER, given, "billet round the part").value(FACTS)
+    if facts["short"] <= facts["known"]:
         return []
     return [
         Finding(
             code="billet.too_small", severity="error", stage="incoming",
-            sentence=f"The billet does not cover the part: up to {short[worst]:.2f} mm is missing, {missing:.0f} mm³ in all.",
-            measured=round(-float(short[worst]), 4), limit=0.0, unit="mm", place=(as_vector(points[worst]),),
+            sentence=f"The billet does not cover the part: up to {facts['short']:.2f} mm is missing, {facts['missing']:.0f} mm³ in all.",
+            measured=round(-facts["short"], 4), limit=0.0, unit="mm", place=(tuple(facts["place"]),),
         )
     ]  # fmt: skip

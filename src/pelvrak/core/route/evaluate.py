@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
+from concurrent.futures import Future
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from shapely import to_wkt
 
 from pelvrak.core.billet.forms import Files, Raw, raw_of
 from pelvrak.core.cutting.feeds import cutting_data, material_of, removal_rate
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.repeated import Shared
 from pelvrak.core.cutting.tools import Tool, shape_of
+from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.store import Store
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding, of_bad_input
 from pelvrak.core.geometry.callout import check_callout
-from pelvrak.core.geometry.mesh import Floats, box_corners, crease_lines, to_glb, transformed
+from pelvrak.core.geometry.mesh import Floats, box_corners, transformed
 from pelvrak.core.geometry.part import FaceRef, PartModel, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
@@ -29,11 +30,15 @@ from pelvrak.core.holding.facts import HoldFacts, in_frame
 from pelvrak.core.holding.hold import fixtures_of
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.machine.travel import check_table
-from pelvrak.core.program.post import Head, Planned, Program, post
+from pelvrak.core.program.post import Planned, Program
 from pelvrak.core.route.ahead import ahead
 from pelvrak.core.route.billets import billet_report
+from pelvrak.core.route.comparing import compared
+from pelvrak.core.route.graph import route_version
 from pelvrak.core.route.holding import held_for_cutting, held_in, safety_of
 from pelvrak.core.route.jaws import (
+    BLANKS,
+    BlanksGiven,
     Solved,
     blanks_mesh,
     cut_jaws,
@@ -48,12 +53,14 @@ from pelvrak.core.route.jaws import (
     zero_from_nest,
 )
 from pelvrak.core.route.loads import safety_findings
-from pelvrak.core.route.naming import named, named_refusal, names_of
+from pelvrak.core.route.naming import named, named_refusal, names_of, unregistered
 from pelvrak.core.route.needed import positions_needed, turned_for
 from pelvrak.core.route.offsets import known_in_time, offsets_of, wrong_centre
-from pelvrak.core.route.pieces import SIMPLIFY_MM, mesh_from_bytes, path_from_json, stock_pieces
-from pelvrak.core.route.plan import Plan, Setup, program_numbers
-from pelvrak.core.route.registers import Load, give_registers, held_by, load_name, values_of, where
+from pelvrak.core.route.pictures import STOCK_VOLUME, SurfaceGiven, volume_of
+from pelvrak.core.route.pieces import FACTS, FIELD, PART, PATH
+from pelvrak.core.route.plan import Plan, Setup
+from pelvrak.core.route.programs import program_of
+from pelvrak.core.route.registers import Load, give_registers, load_name, values_of, where
 from pelvrak.core.route.report import (
     ComparisonReport,
     Maker,
@@ -64,9 +71,8 @@ from pelvrak.core.route.report import (
     WrappedFact,
     ZeroReport,
 )
-from pelvrak.core.route.run import VERSION, Progress, Run, in_work_frame, matrix, mesh_in, part_result
-from pelvrak.core.route.simulate import nameless, simulate
-from pelvrak.core.route.store import Store, key_of
+from pelvrak.core.route.run import Progress, Run, in_work_frame, matrix, mesh_in, part_result
+from pelvrak.core.route.simulate import cut_given, cut_operation, path_given
 from pelvrak.core.route.swinging import swings
 from pelvrak.core.route.together import works_apart
 from pelvrak.core.route.told import machine_picture, position_reports, slides_picture
@@ -74,17 +80,14 @@ from pelvrak.core.route.turning import Turning, shared, turning_of
 from pelvrak.core.route.visits import Visit, order_findings, visits
 from pelvrak.core.route.zeros import maker_number, zeros_checked
 from pelvrak.core.seat.seating import Boxes, lay, seat_work, zero_place
-from pelvrak.core.stock.compare import compare
-from pelvrak.core.stock.field import error_of, grid_around, loaded
-from pelvrak.core.stock.shapes import field_of_mesh
 
 Partly = Callable[[Report], None]
 
 
-def _raw(plan: Plan, model: PartModel, store: Store, files: Files) -> Raw | BadInput:
+def _raw(plan: Plan, model: PartModel, engine: Engine, files: Files) -> Raw | BadInput:
     """The billet, or why there is none."""
     try:
-        return raw_of(plan.billet, model, files, lambda data, name: mesh_in(data, name, store))
+        return raw_of(plan.billet, model, files, lambda data, name: mesh_in(data, name, engine))
     except BadInput as bad:
         return bad
 
@@ -101,58 +104,78 @@ def evaluate(
     progress: Progress | None = None,
     files: Files | None = None,
     partly: Partly | None = None,
+    keys: dict[str, str] | None = None,
 ) -> Report:
     """Compute the whole route; every step that is already in the store is taken from it.
 
     files gives the bytes of other files the plan names. partly is given the report as far as it has come: after the billet,
-    when a setup's seat, holding and reach are known, and when it is cut. Raises BadInput when the part cannot be read or
+    when a setup's seat, holding and reach are known, and when it is cut. keys: filled with the key of every result that was used, and its
+    step. Raises BadInput when the part cannot be read or
     the material is unknown, and Stopped when
     progress returns False. Anything wrong further on is a finding of the place it stands in.
     """
-    read_key, model = part_result(part_bytes, plan.part.file, sha256, store)
-    run = Run(
-        plan, store, progress or (lambda share, what: True), model, read_key, material_of(plan.billet.material),
-        _raw(plan, model, store, files or _no_files), files or _no_files,
-        steps=3 + sum(3 + len(visits(s)) for s in plan.setups),
-    )  # fmt: skip
-    density = run.material.density_g_cm3 * 1e-6
-    billet = billet_report(run, density)
-    part_findings = tuple(_callouts(run))
-    setups: list[SetupReport] = []
+    found = files or _no_files
+    engine = Engine(store, files=found, keys={} if keys is None else keys)
+    try:
+        read = part_result(part_bytes, plan.part.file, sha256, engine)
+        model = read.value(PART)
+        run = Run(
+            plan, engine, progress or (lambda share, what: True), model, read, material_of(plan.billet.material),
+            _raw(plan, model, engine, found), found, steps=3 + sum(3 + len(visits(s)) for s in plan.setups),
+        )  # fmt: skip
+        return _Walk(run).whole(partly or (lambda report: None))
+    finally:
+        engine.close()
 
-    def told(begun: SetupReport | None = None, comparison: ComparisonReport | None = None) -> Report:
-        whole = (*setups, begun) if begun is not None else tuple(setups)
+
+class _Walk:
+    """The way along a route, setup after setup, and what has been told of it so far."""
+
+    def __init__(self, run: Run) -> None:
+        self.run = run
+        self.density = run.material.density_g_cm3 * 1e-6
+        self.billet = billet_report(run, self.density)
+        self.part_findings = tuple(_callouts(run))
+        self.setups: list[SetupReport] = []
+
+    def told(self, begun: SetupReport | None = None, comparison: ComparisonReport | None = None) -> Report:
+        """The report as far as it has come. begun: a setup that is known and not cut yet."""
+        run, volume = self.run, self.run.part.part.volume_mm3
+        whole = (*self.setups, begun) if begun is not None else tuple(self.setups)
         return Report(
-            version=VERSION, plan=plan.name, part_key=read_key, part_volume_mm3=model.part.volume_mm3,
-            part_mass_kg=model.part.volume_mm3 * density, billet=billet, setups=whole, comparison=comparison,
-            makers=_makers(whole), part_findings=part_findings, computed=tuple(run.computed), reused=tuple(run.reused),
-            begun=None if begun is None else begun.name,
+            version=route_version(), plan=run.plan.name, part_key=run.read.key, part_volume_mm3=volume, part_mass_kg=volume * self.density,
+            billet=self.billet, setups=whole, comparison=comparison, makers=_makers(whole), part_findings=self.part_findings,
+            computed=tuple(run.engine.computed), reused=tuple(run.engine.reused), begun=None if begun is None else begun.name,
         )  # fmt: skip
 
-    if partly is not None:
-        run.begun = lambda begun: partly(told(begun))
-        partly(told())
-    key, stock_volume = billet.key, billet.volume_mm3
-    for index, setup in enumerate(plan.setups):
-        if setup.makes is not None:
-            # The part passes by while its jaws are cut.
-            setups.append(_jaw_setup(run, index, setup, key, density))
-        else:
-            made = [
-                one for one, of in zip(setups, plan.setups, strict=False) if of.makes and of.makes.setup == setup.name
-            ]
-            computed = _setup(run, index, setup, key, stock_volume, density, made[-1] if made else None)
-            parts = [one for one in setups if one.makes is None]
-            if computed.zero_from_work is not None:
-                machine = machine_of(setup.machine, plan.machines)
-                computed = zeros_checked(run.piece, model, index, setup, computed, parts, billet.key, machine)
-            setups.append(computed)
-            key, stock_volume = computed.outgoing_key, computed.outgoing_volume_mm3
-        if partly is not None:
-            partly(told())
-    comparison = _compare(run, key) if key is not None and setups else None
-    run.tell("done", 1.0)
-    return told(comparison=comparison)
+    def whole(self, partly: Partly) -> Report:
+        """All setups and the comparison; partly hears of each as it comes."""
+        run = self.run
+        run.begun = lambda begun: partly(self.told(begun))
+        partly(self.told())
+        key, stock_volume = self.billet.key, self.billet.volume_mm3
+        for index, setup in enumerate(run.plan.setups):
+            if setup.makes is not None:
+                # The part passes by while its jaws are cut.
+                self.setups.append(_jaw_setup(run, index, setup, key, self.density))
+            else:
+                self.setups.append(self._of_the_part(index, setup, key, stock_volume))
+                key, stock_volume = self.setups[-1].outgoing_key, self.setups[-1].outgoing_volume_mm3
+            partly(self.told())
+        comparison = compared(run, key) if key is not None and self.setups else None
+        run.tell("done", 1.0)
+        return self.told(comparison=comparison)
+
+    def _of_the_part(self, index: int, setup: Setup, key: str | None, stock_volume: float) -> SetupReport:
+        run = self.run
+        plans = zip(self.setups, run.plan.setups, strict=False)
+        jaws = [one for one, of in plans if of.makes and of.makes.setup == setup.name]
+        computed = _setup(run, index, setup, key, stock_volume, self.density, jaws[-1] if jaws else None)
+        if computed.zero_from_work is None:
+            return computed
+        before = [one for one in self.setups if one.makes is None]
+        machine = machine_of(setup.machine, run.plan.machines)
+        return zeros_checked(run.surface, run.part, index, setup, computed, before, self.billet.key, machine)
 
 
 def _makers(setups: tuple[SetupReport, ...]) -> tuple[Maker, ...]:
@@ -197,15 +220,12 @@ def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float
     machine = machine_of(setup.machine, run.plan.machines)
     rotation = lay(setup.seat, part)
     assert isinstance(run.raw, Raw)  # without a billet there is no stock to lay
-    incoming = mesh_from_bytes(run.piece(incoming_key, "surface.npz"))
-    solved = solved_for(run, setup, incoming_key, incoming, rotation)
+    incoming = run.surface(incoming_key)
+    solved = solved_for(run, setup, incoming_key, rotation)
     cut: dict[str, CutJaws] = {}
-    cut_from: list[str] = []
     if solved is not None:
         rotation = rotation_about_z(solved.nest.turn_deg) @ rotation
-        jaws, source = cut_jaws(solved, made)
-        cut[solved.item.id] = jaws
-        cut_from.append(source)
+        cut[solved.item.id] = cut_jaws(run, solved, made)
     corners = box_corners(run.raw.low, run.raw.high)
 
     def boxed(turn: Floats) -> Boxes:
@@ -217,7 +237,7 @@ def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float
 
     boxes = boxed(rotation)
     lying = rigid(rotation, np.zeros(3))
-    held = held_in(run, setup, incoming_key, incoming, lying, density, cut, cut_from)
+    held = held_in(run, setup, incoming_key, lying, density, cut)
     if held.facts.jaw is not None:
         boxes["jaw"] = held.facts.jaw
     zero_from_work = seat_work(setup.seat.zero, part, boxes, rotation)
@@ -286,7 +306,7 @@ def _setup(
     give_registers(turning, run.plan, load)
     beside_it = []
     if setup.load:
-        incoming = mesh_from_bytes(run.piece(incoming_key, "surface.npz"))
+        incoming = run.surface(incoming_key)
         beside_it = works_apart(load, setup.name, incoming, placed.zero_from_work, placed.hold.zero_on_table)
     tools = {tool.id: tool for tool in run.plan.tools}
     shop = fixtures_of(run.plan.fixtures)
@@ -416,10 +436,11 @@ def _operations(
     tools = {tool.id: tool for tool in run.plan.tools}
     previous_place, stood = None, None
     divided: dict[str, Shared] = {}
+    volumes: dict[int, Future[Result]] = {}
     for visit in turning.visits:
         if visit.operation.id not in divided:
             divided[visit.operation.id] = shared(turning, visit.operation, run.part)
-        report, ready = _operation(run, index, turning, visit, divided[visit.operation.id], tools, key, stock_volume)
+        report, ready = _operation(run, index, turning, visit, divided[visit.operation.id], tools, key)
         if ready is not None:
             if ready.path.moves and ready.tool.place != previous_place:
                 previous_place = ready.tool.place
@@ -432,12 +453,18 @@ def _operations(
             planned.append(ready)
         reports.append(report)
         if report.key is not None:
-            key, stock_volume = report.key, report.outgoing_volume_mm3
+            key = report.key
+            stock = SurfaceGiven(Result(key, run.engine).content(FIELD))
+            volumes[len(reports) - 1] = run.engine.later(STOCK_VOLUME, stock, "volume")
     if reports and stood is not None and "" in turning.turned:
         # The work is turned back at the end, for the next one to be loaded.
         back = turning.time_between(stood, "")
         reports[-1] = reports[-1].model_copy(update={"time_s": reports[-1].time_s + back})
-    program_key, program = _program(run, turning, planned, about)
+    for number, report in enumerate(reports):
+        left = float(volumes[number].result().value(FACTS)["volume_mm3"]) if number in volumes else stock_volume
+        volume = {"outgoing_volume_mm3": left, "removed_volume_mm3": stock_volume - left}
+        reports[number], stock_volume = report.model_copy(update=volume), left
+    program_key, program = program_of(run, turning, planned, about)
     return Done([_with_lines(report, program) for report in reports], key, stock_volume, program_key)
 
 
@@ -480,10 +507,8 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
     blanks = blanks_mesh(solved)
     low, high = blanks.vertices.min(axis=0), blanks.vertices.max(axis=0)
     cell = run.plan.resolution_mm
-    key = key_of("blanks", VERSION, solved.nest.half, solved.nest.gap, solved.vise is None, cell)
-    facts = run.step(
-        f"{setup.name} blanks", key, lambda: stock_pieces(field_of_mesh(grid_around(low, high, cell), blanks), {})
-    )
+    made = run.step(BLANKS, BlanksGiven(blanks, as_vector(low), as_vector(high), cell), f"{setup.name} blanks")
+    key, amount = made.key, volume_of(run.engine, made.key)
     block = spacer(solved)
     hold = (
         HoldFacts()
@@ -508,13 +533,12 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
     about = f"{solved.blank.name}" + (
         f", on a spacer {solved.nest.gap:.2f} mm, clamped with {force:g} kN" if vise else ""
     )
-    done = _operations(run, index, placed, turning, key, facts["volume_mm3"], about)
+    done = _operations(run, index, placed, turning, key, amount, about)
     findings = []
     if not setup.operations:
         findings.append(Finding(code="jaws.no_operations", severity="error", setup=setup.name, stage="cut", sentence="Nothing cuts the jaws yet."))  # fmt: skip
     if solved.on_end:
         findings.append(Finding(code="jaws.on_end", severity="note", setup=setup.name, stage="hold", sentence=f"The block is cut standing on its end, {solved.nest.half[1]:g} mm high; zero is its top. Its clamping is not planned here."))  # fmt: skip
-    amount = facts["volume_mm3"]
     return base.model_copy(
         update={
             "incoming_key": key, "outgoing_key": done.key, "incoming_volume_mm3": amount, "outgoing_volume_mm3": done.volume,
@@ -553,14 +577,13 @@ def _with_pointers(finding: Finding, index: int) -> Finding:
 
 
 def _operation(
-    run: Run, index: int, turning: Turning, visit: Visit, divided: Shared, tools: dict[str, Tool], incoming_key: str,
-    incoming_volume: float,
+    run: Run, index: int, turning: Turning, visit: Visit, divided: Shared, tools: dict[str, Tool], incoming_key: str
 ) -> tuple[OperationReport, Planned | None]:  # fmt: skip
     setup, position, operation = turning.setup, visit.number, visit.operation
     tool = tools.get(operation.tool)
     base = OperationReport(
         id=operation.id, run=visit.run, number=visit.number, position=visit.position or None, name=operation.name, kind=operation.kind, tool=operation.tool,
-        tool_name=tool.name if tool else operation.tool, outgoing_volume_mm3=incoming_volume,
+        tool_name=tool.name if tool else operation.tool,
     )  # fmt: skip
     name = f"{setup.name} {operation.name}" + (f" at {visit.position}" if visit.run != operation.id else "")
     try:
@@ -581,26 +604,18 @@ def _operation(
                 cures=(Cure(label="Leave that position out", path=f"/setups/{index}/operations/{position}/left_out", value=[*operation.left_out, visit.position]),),
             )  # fmt: skip
             return base.model_copy(update={"findings": (*stray, nothing)}), None
-        # Which register it counts from changes the program, and nothing of what is cut.
-        cut = here.model_copy(update={"repeated_at": (), "left_out": (), "offset_register": None})
+        cut = unregistered(here)
         data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
-        plain, bare, unnamed = nameless(cut, tool, station)
-        key = key_of(
-            "operation", VERSION, run.part_key, incoming_key, matrix(station.zero_from_work), station.hold.digest,
-            station.machine, run.material, plain, bare, maker_number(index, position), station.zero_on_table,
-            [(name, to_wkt(region, 4), round(floor, 6)) for name, (region, floor) in station.nest().items()],
-        )  # fmt: skip
-        names = names_of(setup.name, operation, tool, station.hold)
-        facts = run.step(
-            name, key,
-            lambda: {
-                **simulate(
-                    unnamed, plain, bare, data, maker_number(index, position),
-                    lambda piece: run.piece(incoming_key, piece), lambda share: run.tell(name, share),
-                ),
-                "incoming": incoming_key.encode(),
-            },
-        )  # fmt: skip
+        incoming = Result(incoming_key, run.engine)
+        given = path_given(run.engine, run.part_content, incoming, cut, tool, data, station)
+        setup_zero = turning.zero_from_work
+        made, result = cut_operation(
+            run.engine,
+            cut_given(run.engine, given, station, setup_zero, turning.hold, maker_number(index, position)),
+            name,
+        )
+        run.done += 1
+        key, facts, names = result.key, result.value(FACTS), names_of(setup.name, operation, tool, station.hold)
     except BadInput as bad:
         run.done += 1
         told = named_refusal(bad, names_of(setup.name, operation, tool))
@@ -609,15 +624,13 @@ def _operation(
             cures = turned_for(turning, index, operation, run.part.part, turning.stations[""].zero_from_work)
             finding = finding.model_copy(update={"cures": cures})
         return base.model_copy(update={"findings": (finding,)}), None
-    path, holes = path_from_json(run.piece(key, "path.json"))
+    path, holes = result.value(PATH).path, result.value(PATH).holes
     report = base.model_copy(
         update={
             "key": key,
             "time_s": facts["time_s"],
             "moving_s": facts["time_s"],
             "most_removal_cm3_min": facts["most_removal_cm3_min"],
-            "outgoing_volume_mm3": facts["volume_mm3"],
-            "removed_volume_mm3": incoming_volume - facts["volume_mm3"],
             "speed": data.speed_rpm,
             "feed": data.feed_mm_min,
             "removal": _removal(operation, tool, data.feed_mm_min.value),
@@ -662,85 +675,8 @@ def _removal(operation: Operation, tool: Tool, feed: float) -> Reckoned | None:
     )  # fmt: skip
 
 
-def _program(run: Run, turning: Turning, planned: list[Planned], about: str) -> tuple[str, Program]:
-    setup, control = turning.setup, turning.machine.control
-    used = dict.fromkeys([one.where.register for one in planned] or [setup.offset_register])
-    turned_from = (
-        setup.offset_register if any(r != setup.offset_register for r in used) and turning.machine.rotary else ""
-    )
-    if turned_from:
-        used = dict.fromkeys([turned_from, *used])
-    home = turning.turned.get("")
-    values = {register: held_by(turning, register) for register in used}
-    program = post(
-        setup.name, setup.title, f"{run.plan.name} REV {run.plan.part.revision}",
-        {register: as_vector(np.array([one.value for one in told])) for register, told in values.items() if told is not None},
-        about, planned,
-        Head(
-            program_numbers(run.plan)[setup.name], control.program_digits, control.last_block, turned_from,
-            () if home is None else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in turning.machine.rotary),
-        ),
-    )  # fmt: skip
-    key = key_of("program", VERSION, program.text)
-    run.done += 1
-    if run.store.get(key, "program.nc") is None:
-        run.store.put(key, {"program.nc": program.text.encode(), "lines.json": json.dumps(program.lines).encode()})
-    return key, program
-
-
 def _with_lines(report: OperationReport, program: Program) -> OperationReport:
     lines = program.lines.get(report.run)
     if not lines:
         return report
     return report.model_copy(update={"first_line": min(lines), "last_line": max(lines)})
-
-
-def _compare(run: Run, key: str) -> ComparisonReport:
-    compared = key_of("compare", VERSION, run.part_key, key)
-
-    def compute() -> dict[str, bytes]:
-        result = compare(loaded(run.piece(key, "field")), mesh_from_bytes(run.piece(key, "surface.npz")), run.part.mesh)
-        facts = {
-            "left_volume_mm3": result.left_volume_mm3, "gouge_volume_mm3": result.gouge_volume_mm3,
-            "max_left_mm": result.max_left_mm, "max_gouge_mm": result.max_gouge_mm,
-            "left_at": result.left_at.tolist(), "gouge_at": result.gouge_at.tolist(),
-            "undrawn_mm": result.undrawn_mm, "undrawn_at": result.undrawn_at.tolist(),
-        }  # fmt: skip
-        lines = crease_lines(mesh_from_bytes(run.piece(key, "surface.npz")), by_label=False)
-        return {
-            "surface.glb": to_glb(result.surface, lines, result.away),
-            "facts.json": json.dumps(facts).encode(),
-        }
-
-    facts = run.step("compare", compared, compute)
-    stated = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
-    last = next(one.name for one in reversed(run.plan.setups) if one.makes is None)
-    findings = []
-    for code, severity, word, depth, amount, at in (
-        ("compare.left", "warning", "left on", "max_left_mm", "left_volume_mm3", "left_at"),
-        ("compare.gouge", "error", "cut into", "max_gouge_mm", "gouge_volume_mm3", "gouge_at"),
-    ):
-        if facts[depth] > stated:
-            findings.append(
-                Finding(
-                    code=code, severity=severity, setup=last, stage="outgoing",
-                    sentence=f"After {last}, up to {facts[depth]:.2f} mm is {word} the part ({facts[amount]:.0f} mm³ in all).",
-                    measured=round(facts[depth], 4), limit=round(stated, 4), unit="mm", place=(tuple(facts[at]),),
-                )
-            )  # fmt: skip
-    if facts["undrawn_mm"] > stated:
-        findings.append(
-            Finding(
-                code="compare.undrawn", severity="note", setup=last, stage="outgoing",
-                sentence=f"An edge thinner than the {run.plan.resolution_mm:g} mm between rays stands up to "
-                f"{facts['undrawn_mm']:.2f} mm out of its picture; depths and volumes count it, finer rays draw more of it.",
-                measured=round(facts["undrawn_mm"], 4), limit=round(stated, 4), unit="mm", place=(tuple(facts["undrawn_at"]),),
-            )
-        )  # fmt: skip
-    return ComparisonReport(
-        key=compared, stated_error_mm=stated, findings=tuple(findings),
-        **{
-            name: facts[name]
-            for name in ("left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm", "undrawn_mm")
-        },
-    )  # fmt: skip

@@ -2,38 +2,35 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.engine.engine import Result
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.callout import check_callout
 from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, joined, to_glb, transformed, with_label
-from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.holding.assemble import CutJaws, Piece
-from pelvrak.core.holding.clamping import holding_from
+from pelvrak.core.holding.clamping import Load, holding_from
 from pelvrak.core.holding.contact import NEAR_MM
 from pelvrak.core.holding.facts import HoldFacts, PieceFact, SafetyFact
-from pelvrak.core.holding.fixture import Own
-from pelvrak.core.holding.hold import fixtures_of
-from pelvrak.core.holding.holding import Held, hold_work, united
+from pelvrak.core.holding.fixture import Fixture, Own
+from pelvrak.core.holding.hold import Hold, fixtures_of
+from pelvrak.core.holding.holding import Held, hold_work
 from pelvrak.core.route.jaws import Solved
 from pelvrak.core.route.loads import load_of, safeties, told
-from pelvrak.core.route.naming import SETUP, named, names_of
-from pelvrak.core.route.pieces import SIMPLIFY_MM, digest_of, mesh_bytes, mesh_from_bytes
+from pelvrak.core.route.naming import SETUP, named, nameless_fixtures
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import CLAMPING, CONTACTS, FACTS, PART, PICTURE, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import OperationReport
-from pelvrak.core.route.run import VERSION, Run, matrix, mesh_in
-from pelvrak.core.route.store import key_of
-from pelvrak.core.stock.field import RayField, grid_around
-from pelvrak.core.stock.shapes import field_of_mesh
-
-HOLDING_CELL_MM = 1.0
+from pelvrak.core.route.run import Run, mesh_in
 
 
 @dataclass
@@ -44,47 +41,64 @@ class Kept:
     findings: list[Finding]
 
 
+@dataclass(frozen=True)
+class HoldGiven:
+    """What holds the work in a setup: nothing here has a name but its items.
+
+    part: its holes; stock: surface of what comes in; lying: 4×4, the setup's orientation from the work frame; fixtures: the whole
+    library, out of which things are proposed; sizes: limits typed on the part's faces, mm; density kg/mm³; own: solids of the shop
+    by item; cut: soft jaws and nests by item.
+    """
+
+    part: Content
+    stock: Content
+    lying: Floats
+    hold: Hold
+    fixtures: tuple[Fixture, ...]
+    sizes: dict[int, tuple[float, float]]
+    density: float
+    material: str
+    own: dict[str, Mesh]
+    cut: dict[str, CutJaws]
+
+
+def _hold(given: HoldGiven, reads: Reads) -> Pieces:
+    part = reads.read(given.part, PART).part
+    held = hold_work(
+        given.hold, {one.id: one for one in given.fixtures}, transformed(reads.read(given.stock, SURFACE), given.lying), SETUP,
+        given.density, given.material, upright_holes(part, given.lying, given.sizes), given.own, given.cut,
+        # Cut to the work, both surfaces are only known to what their pictures are simplified to.
+        NEAR_MM + 2 * SIMPLIFY_MM if given.cut else NEAR_MM,
+    )  # fmt: skip
+    return hold_pieces(held)
+
+
+HOLD = Step("hold", 1, HoldGiven, _hold)
+
+
 def held_in(
-    run: Run, setup: Setup, incoming_key: str, incoming: Mesh, lying: Floats, density: float, cut: dict[str, CutJaws],
-    cut_from: list[str],
+    run: Run, setup: Setup, incoming_key: str, lying: Floats, density: float, cut: dict[str, CutJaws]
 ) -> Kept:  # fmt: skip
     """What holds the work in a setup.
 
-    lying: 4×4, the setup's orientation from the work frame. cut: soft jaws and nests by item, cut_from: what they
-    were made from, as keys.
+    lying: 4×4, the setup's orientation from the work frame. cut: soft jaws and nests by item.
     """
     fixtures = fixtures_of(run.plan.fixtures)
     own = {
-        item.id: mesh_in(run.files(one.sha256, one.file), one.file, run.store)
+        item.id: mesh_in(run.files(one.sha256, one.file), one.file, run.engine)
         for item in setup.hold.items if isinstance(one := fixtures.get(item.fixture), Own)
     }  # fmt: skip
-    sizes = sizes_typed(run)
-    key = key_of(
-        "hold",
-        VERSION,
-        run.part_key,
-        incoming_key,
-        matrix(lying),
-        setup.hold,
-        # What is proposed comes from the whole library.
-        sorted(fixtures.items()),
-        run.material,
-        cut_from,
-        sorted(sizes.items()),
+    stock = surface_of(run.engine, incoming_key).content(SURFACE)
+    bare, names = nameless_fixtures(fixtures)
+    given = HoldGiven(
+        run.part_content, stock, lying, setup.hold, bare, sizes_typed(run), density, run.material.name, own, cut
     )
-
-    def compute() -> dict[str, bytes]:
-        held = hold_work(
-            setup.hold, fixtures, transformed(incoming, lying), SETUP, density, run.material.name,
-            upright_holes(run.part.part, lying, sizes), own, cut,
-            # Cut to the work, both surfaces are only known to what their pictures are simplified to.
-            NEAR_MM + 2 * SIMPLIFY_MM if cut else NEAR_MM,
-        )  # fmt: skip
-        return hold_pieces(held, key)
-
-    facts = run.step(f"{setup.name} holding", key, compute)
-    told = named(facts, names_of(setup.name))
-    return Kept(HoldFacts.model_validate(told["facts"]), [Finding.model_validate(f) for f in told["findings"]])
+    result = run.step(HOLD, given, f"{setup.name} holding")
+    told = named(result.value(FACTS), {SETUP: setup.name, **names})
+    facts = HoldFacts.model_validate(told["facts"])
+    if facts.pieces:
+        facts = facts.model_copy(update={"key": result.key})
+    return Kept(facts, [Finding.model_validate(f) for f in told["findings"]])
 
 
 def sizes_typed(run: Run) -> dict[int, tuple[float, float]]:
@@ -100,38 +114,49 @@ def sizes_typed(run: Run) -> dict[int, tuple[float, float]]:
     return out
 
 
-def hold_pieces(held: Held, key: str) -> dict[str, bytes]:
+def hold_pieces(held: Held) -> Pieces:
     """A holding as a result: its solids, its contacts as a picture, and what clamping is reckoned from."""
     solids = joined(
         [replace(p.mesh, label=np.full(len(p.mesh.triangles), i, np.int64)) for i, p in enumerate(held.pieces)]
     )
+    # To a nanometre: the noise of a float's last digits is no other shape.
+    solids = replace(solids, vertices=np.round(solids.vertices, 6) + 0.0)
     corners = [patch.triangles for patch in held.patches]
     flat = np.concatenate(corners).reshape(-1, 3) if corners else np.zeros((0, 3))
     owner = np.repeat(np.arange(len(corners)), [len(c) for c in corners]).astype(np.int64)
     touching = Mesh(flat, np.arange(len(flat)).reshape(-1, 3).astype(np.int64), owner)
-    facts = held.facts.model_copy(update={"key": key if held.pieces else None, "digest": digest_of(solids)})
-    told = {"facts": facts.model_dump(mode="json"), "findings": [f.model_dump(mode="json") for f in held.findings]}
+    told = {"facts": held.facts.model_dump(mode="json"), "findings": [f.model_dump(mode="json") for f in held.findings]}
     return {
-        "surface.npz": mesh_bytes(solids),
-        "surface.glb": to_glb(solids, crease_lines(solids)),
-        "contacts.glb": to_glb(touching, np.zeros((0, 2, 3))),
-        "clamping.json": json.dumps(held.problem.as_json() if held.problem else None).encode(),
-        "facts.json": json.dumps(told).encode(),
+        SURFACE: solids,
+        PICTURE: to_glb(solids, crease_lines(solids)),
+        CONTACTS: to_glb(touching, np.zeros((0, 2, 3))),
+        CLAMPING: held.problem.as_json() if held.problem else None,
+        FACTS: told,
     }
 
 
-def held_for_cutting(run: Run, setup: Setup, used: HoldFacts, solved: Solved, block: Mesh | None) -> HoldFacts:
-    """What holds soft jaws while they are cut: the vise of their use without them, and a spacer between (zero frame)."""
-    assert used.key is not None
-    whole = transformed(mesh_from_bytes(run.piece(used.key, "surface.npz")), rigid(np.eye(3), np.array(used.shift)))
+@dataclass(frozen=True)
+class JawHoldGiven:
+    """What holds soft jaws while they are cut. used: solids of the holding they grip in later, which lies at shift; facts: of it;
+    item: the jaws; block: what stands between them, zero frame."""
+
+    used: Content
+    shift: Vector
+    facts: HoldFacts
+    item: str
+    block: Mesh | None
+
+
+def _hold_jaws(given: JawHoldGiven, reads: Reads) -> Pieces:
+    used = given.facts
+    whole = transformed(reads.read(given.used, SURFACE), rigid(np.eye(3), np.array(given.shift)))
     kept = [
         (fact, with_label(whole, i))
-        for i, fact in enumerate(used.pieces) if fact.item != solved.item.id and fact.role != "clamps"
+        for i, fact in enumerate(used.pieces) if fact.item != given.item and fact.role != "clamps"
     ]  # fmt: skip
     named = [Piece(fact.item, fact.name, "body", mesh) for fact, mesh in kept]
-    if block is not None:
-        named.append(Piece("spacer", "spacer", "body", block))
-    key = key_of("jaws hold", VERSION, used.key, used.shift, solved.key, setup.name)
+    if given.block is not None:
+        named.append(Piece("spacer", "spacer", "body", given.block))
     facts = HoldFacts(
         opening=used.opening, opening_max=used.opening_max, zero_on_table=used.zero_on_table, jaw_top=used.jaw_top,
         pieces=tuple(
@@ -140,8 +165,23 @@ def held_for_cutting(run: Run, setup: Setup, used: HoldFacts, solved: Solved, bl
             for p in named
         ),
     )  # fmt: skip
-    told = run.step(f"{setup.name} holding", key, lambda: hold_pieces(Held(facts, [], named, [], None), key))
-    return HoldFacts.model_validate(told["facts"])
+    return hold_pieces(Held(facts, [], named, [], None))
+
+
+JAW_HOLD = Step("jaw holding", 1, JawHoldGiven, _hold_jaws)
+
+
+def held_for_cutting(run: Run, setup: Setup, used: HoldFacts, solved: Solved, block: Mesh | None) -> HoldFacts:
+    """What holds soft jaws while they are cut: the vise of their use without them, and a spacer between (zero frame)."""
+    assert used.key is not None
+    content = Result(used.key, run.engine).content(SURFACE)
+    bare = HoldFacts(
+        opening=used.opening, opening_max=used.opening_max, zero_on_table=used.zero_on_table, jaw_top=used.jaw_top, pieces=used.pieces
+    )  # fmt: skip
+    given = JawHoldGiven(content, used.shift, bare, solved.item.id, block)
+    result = run.step(JAW_HOLD, given, f"{setup.name} holding")
+    facts = HoldFacts.model_validate(result.value(FACTS)["facts"])
+    return facts.model_copy(update={"key": result.key if facts.pieces else None})
 
 
 def safety_of(
@@ -177,44 +217,44 @@ def _safety_at(
         load for report in reports
         if report.tool in tools and (load := load_of(report, tools[report.tool], run.material, *box))
     ]  # fmt: skip
-    shift = np.array(hold.shift)
-    asked = [
-        (load.operation, load.name, load.across, load.along, load.torque, (load.places - shift).round(6).tolist())
-        for load in loads
-    ]
-    key = key_of("safety", VERSION, hold.key, asked, matrix(plane))
+    # Told by its number: what an operation is called changes nothing of how it is held.
+    asked = tuple(replace(load, operation=str(i), name="") for i, load in enumerate(loads))
+    given = SafetyGiven(Result(hold.key, run.engine).content(CLAMPING), hold.shift, asked, plane)
+    facts = run.engine.run(SAFETY, given, f"{setup.name} clamping").value(FACTS)
+    return tuple(
+        SafetyFact.model_validate({**fact, "operation": load.operation, "name": load.name})
+        for fact in facts for load in [loads[int(fact["operation"])]]
+    )  # fmt: skip
 
-    def compute() -> dict[str, bytes]:
-        kept = json.loads(run.piece(hold.key or "", "clamping.json"))
-        holding = holding_from(kept)
-        # As the tool sees it: what hangs down hangs along the tool, as it does on machines that turn the work under it.
-        holding = replace(
-            holding, points=moved(plane, holding.points + shift), centre=moved(plane, holding.centre + shift),
-            normals=turned(plane, holding.normals), clamps=tuple((turned(plane, push), force) for push, force in holding.clamps),
-        )  # fmt: skip
-        return {"facts.json": json.dumps([fact.model_dump() for fact in told(safeties(holding, loads))]).encode()}
 
-    kept = run.store.get(key, "facts.json")
-    if kept is None:
-        run.tell(f"{setup.name} clamping")
-        pieces = compute()
-        run.store.put(key, pieces)
-        kept = pieces["facts.json"]
-    facts = [SafetyFact.model_validate(fact) for fact in json.loads(kept)]
-    return tuple(facts)
+@dataclass(frozen=True)
+class SafetyGiven:
+    """What clamping is reckoned from, the shift of its frame to the zero frame, what the operations load it with (in the plane of a
+
+    position, 4×4 from the zero frame)."""
+
+    clamping: Content
+    shift: Vector
+    loads: tuple[Load, ...]
+    plane: Floats
+
+
+def _safety(given: SafetyGiven, reads: Reads) -> Pieces:
+    holding = holding_from(reads.read(given.clamping, CLAMPING))
+    plane = given.plane
+    # As the tool sees it: what hangs down hangs along the tool, as it does on machines that turn the work under it.
+    holding = replace(
+        holding, points=moved(plane, holding.points + np.array(given.shift)), centre=moved(plane, holding.centre + np.array(given.shift)),
+        normals=turned(plane, holding.normals), clamps=tuple((turned(plane, push), force) for push, force in holding.clamps),
+    )  # fmt: skip
+    return {FACTS: [fact.model_dump(mode="json") for fact in told(safeties(holding, list(given.loads)))]}
+
+
+SAFETY = Step("safety", 1, SafetyGiven, _safety)
 
 
 def holding_mesh(run: Run, hold: HoldFacts) -> Mesh | None:
     """All solids of the holding in the zero frame, labelled by piece."""
     if hold.key is None:
         return None
-    mesh = mesh_from_bytes(run.piece(hold.key, "surface.npz"))
-    return transformed(mesh, rigid(np.eye(3), np.array(hold.shift)))
-
-
-def holding_field(mesh: Mesh | None) -> RayField | None:
-    """The same as a field for testing tools against."""
-    if mesh is None:
-        return None
-    solid = united(mesh)
-    return field_of_mesh(grid_around(solid.vertices.min(axis=0), solid.vertices.max(axis=0), HOLDING_CELL_MM), solid)
+    return transformed(Result(hold.key, run.engine).value(SURFACE), rigid(np.eye(3), np.array(hold.shift)))

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import manifold3d
 import numpy as np
@@ -12,22 +14,27 @@ from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.operations import NestRoom, Operation, Outline, Pocket
 from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.engine.digest import digest_of
+from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding, Severity
 from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_solid, transformed
+from pelvrak.core.geometry.part import Part, Vector
 from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
 from pelvrak.core.holding import fixture as kinds
 from pelvrak.core.holding.assemble import CutJaws, standing_at
 from pelvrak.core.holding.facts import Proposal
-from pelvrak.core.holding.hold import Item, fixtures_of
+from pelvrak.core.holding.hold import Hold, Item, fixtures_of
 from pelvrak.core.holding.profile_block import solve_profile
 from pelvrak.core.holding.soft_jaws import RIM_CUTTER_MM, Nest, as_jaws, blanks, solve
-from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import FIELD, JAW_FILES, PART, SURFACE
 from pelvrak.core.route.plan import Makes, Plan, Setup
 from pelvrak.core.route.report import NestReport, SetupReport
-from pelvrak.core.route.run import VERSION, Run, matrix
-from pelvrak.core.route.store import key_of
+from pelvrak.core.route.run import Run, matrix
+from pelvrak.core.stock.field import grid_around
+from pelvrak.core.stock.shapes import field_of_mesh
 
 # Under the floor's groove, so that no cutter meets the spacer, mm.
 SPACER_LOW_MM = 3.0
@@ -35,23 +42,45 @@ STEP_DOWN_MM = 2.0
 WALL_STEP_MM = 15.0
 
 
+@dataclass(frozen=True)
+class NestGiven:
+    """What a nest is solved from. stock: surface of what comes in; rotation: of the seat, before the nest turns the work; item: of the
+
+    holding that is cut to the work."""
+
+    part: Content
+    stock: Content
+    rotation: Floats
+    hold: Hold
+    fixtures: tuple[kinds.Fixture, ...]
+    item: str
+
+
 @dataclass
 class Solved:
     """The nest of one item of a setup's holding.
 
-    key: what it was solved from. work: as the seat lays it, by rotation. nest: made when first asked for.
+    given: what it is solved from. part: whose holes and walls it has; work: as the seat lays it, by rotation. nest: made when first
+    asked for.
     """
 
-    run: Run
     setup: Setup
+    given: NestGiven
     item: Item
-    key: str
+    part: Part
     work: Mesh
-    rotation: Floats
+
+    @property
+    def rotation(self) -> Floats:
+        return self.given.rotation
+
+    @cached_property
+    def shop(self) -> dict[str, kinds.Fixture]:
+        return {one.id: one for one in self.given.fixtures}
 
     @property
     def blank(self) -> kinds.Jaws | kinds.Block:
-        one = fixtures_of(self.run.plan.fixtures).get(self.item.fixture)
+        one = self.shop.get(self.item.fixture)
         if not isinstance(one, (kinds.Jaws, kinds.Block)):
             raise BadInput(
                 "jaws.no_blank",
@@ -65,17 +94,17 @@ class Solved:
     def vise(self) -> tuple[Item, kinds.Vise] | None:
         if self.item.on == "table" or isinstance(self.blank, kinds.Block):
             return None
-        base = next(item for item in self.setup.hold.items if item.id == self.item.on)
-        one = fixtures_of(self.run.plan.fixtures).get(base.fixture)
+        base = next(item for item in self.given.hold.items if item.id == self.item.on)
+        one = self.shop.get(base.fixture)
         return (base, one) if isinstance(one, kinds.Vise) else None
 
     @cached_property
     def nest(self) -> Nest:
         assert self.item.cut is not None
-        holes = upright_holes(self.run.part.part, np.eye(4))
+        holes = upright_holes(self.part, np.eye(4))
         bolts = []
-        for item in self.setup.hold.items:
-            one = fixtures_of(self.run.plan.fixtures).get(item.fixture)
+        for item in self.given.hold.items:
+            one = self.shop.get(item.fixture)
             if (
                 isinstance(one, kinds.Bolt)
                 and item.into is not None
@@ -97,7 +126,7 @@ class Solved:
 
     def _walls(self) -> Floats:
         """The angles at which the part's upright plane faces look in the setup, degrees from +x."""
-        planes = [face.normal for face in self.run.part.part.faces if face.normal is not None]
+        planes = [face.normal for face in self.part.faces if face.normal is not None]
         looks = np.array(planes).reshape(-1, 3) @ self.rotation.T
         upright = looks[np.abs(looks[:, 2]) < 1e-9]
         return np.degrees(np.arctan2(upright[:, 1], upright[:, 0]))
@@ -112,12 +141,12 @@ class Solved:
         return np.asarray(self._layout_from_blank() @ self.nest.frame)
 
     def _layout_from_blank(self) -> Floats:
-        shop = fixtures_of(self.run.plan.fixtures)
+        shop = self.shop
         if self.vise is None:
-            return standing_at(self.setup.hold, shop, self.item.id)
+            return standing_at(self.given.hold, shop, self.item.id)
         base, vise = self.vise
         bed = rigid(np.eye(3), np.array([0.0, 0.0, vise.bed_height]))
-        return np.asarray(standing_at(self.setup.hold, shop, base.id) @ bed)
+        return np.asarray(standing_at(self.given.hold, shop, base.id) @ bed)
 
     @property
     def turned_deg(self) -> float:
@@ -162,7 +191,7 @@ class Solved:
     def other_blanks(self, path: str) -> tuple[Cure, ...]:
         """For the item at a path of the plan: the smallest blank that leaves enough jaw everywhere."""
         assert self.item.cut is not None
-        shop = fixtures_of(self.run.plan.fixtures).values()
+        shop = self.shop.values()
         jaws = [f for f in shop if isinstance(f, kinds.Jaws) and f.style == "soft" and f.id != self.item.fixture]
         blocks = [f for f in shop if isinstance(f, kinds.Block) and f.id != self.item.fixture]
         sized: list[kinds.Jaws | kinds.Block] = [
@@ -181,57 +210,68 @@ def smaller_blank(solved: Solved, path: str) -> list[Proposal]:
     if solved.vise is None or nest.trouble or min(nest.walls) < 2 * nest.spec.least_wall:
         return []
     cures = solved.other_blanks(path)
-    shop = fixtures_of(solved.run.plan.fixtures)
+    shop = solved.shop
     better = [c for c in cures if isinstance(b := shop[c.value], kinds.Jaws) and b.thickness < nest.half[2]]
     return [Proposal(reason=f"{nest.half[2]:g} mm thick blanks leave {min(nest.walls):.0f} mm behind the nest: thinner ones do", cure=c) for c in better]  # fmt: skip
 
 
-def solved_for(run: Run, setup: Setup, incoming_key: str, incoming: Mesh, rotation: Floats) -> Solved | None:
+def solved_for(run: Run, setup: Setup, incoming_key: str, rotation: Floats) -> Solved | None:
     """The nest a setup grips in; None when it has none. rotation: of its seat, before the nest turns the work."""
     item = next((one for one in setup.hold.items if one.cut is not None), None)
     if item is None:
         return None
-    key = key_of("nest", VERSION, incoming_key, matrix(rotation), setup.hold, run.plan.fixtures)
+    stock = surface_of(run.engine, incoming_key).content(SURFACE)
+    shop = tuple(fixtures_of(run.plan.fixtures).values())
+    given = NestGiven(run.part_content, stock, rotation, setup.hold, shop, item.id)
+    key = digest_of(given)
     if key not in run.nests:
         run.tell(f"{setup.name} jaws")
-        run.nests[key] = Solved(run, setup, item, key, transformed(incoming, rigid(rotation, np.zeros(3))), rotation)
+        run.nests[key] = _solved(given, run.engine.read, setup)
     found: Solved = run.nests[key]
     return found
 
 
-def cut_jaws(solved: Solved, made: SetupReport | None) -> tuple[CutJaws, str]:
-    """The jaws to hold with: as cut on the route, or as solved when no setup cuts them; with what they are made from."""
+def _solved(given: NestGiven, read: Callable[[Content, Piece[Any]], Any], setup: Setup) -> Solved:
+    item = next(one for one in given.hold.items if one.id == given.item)
+    work = transformed(read(given.stock, SURFACE), rigid(given.rotation, np.zeros(3)))
+    return Solved(setup, given, item, read(given.part, PART).part, work)
+
+
+def cut_jaws(run: Run, solved: Solved, made: SetupReport | None) -> CutJaws:
+    """The jaws to hold with: as cut on the route, or as solved when no setup cuts them."""
     nest = solved.nest
     assert nest.jaws is not None
     if made is None or made.outgoing_key is None or made.outgoing_key == made.incoming_key:
-        return nest.jaws, f"drawn {solved.key}"
-    mesh = mesh_from_bytes(solved.run.piece(made.outgoing_key, "surface.npz"))
+        return nest.jaws
+    mesh = run.surface(made.outgoing_key)
     if solved.vise is None:
-        return replace(nest.jaws, fixed=transformed(mesh, nest.frame)), made.outgoing_key
+        return replace(nest.jaws, fixed=transformed(mesh, nest.frame))
     pieces = to_solid(Mesh(mesh.vertices, mesh.triangles, np.zeros(len(mesh.triangles), np.int64))).decompose()
     sides: dict[bool, list[manifold3d.Manifold]] = {True: [], False: []}
     for piece in pieces:
         low_high = piece.bounding_box()
         sides[(low_high[1] + low_high[4]) / 2 > nest.split].append(piece)
     if not sides[True] or not sides[False]:
-        return nest.jaws, f"drawn {solved.key}"
+        return nest.jaws
     fixed, moving = (mesh_of(max(sides[side], key=lambda p: p.volume())) for side in (True, False))
-    return as_jaws(nest, fixed, moving), made.outgoing_key
+    return as_jaws(nest, fixed, moving)
+
+
+def _files(given: NestGiven, reads: Reads) -> Pieces:
+    # Open CASCADE takes seconds to load, and only this needs it here.
+    from pelvrak.core.route.jaw_files import to_dxf, to_step, to_stl_of
+
+    nest = _solved(given, reads.read, Setup(name="jaws", hold=given.hold)).nest
+    made = zip(JAW_FILES, (to_step(nest), to_stl_of(nest), to_dxf(nest)), strict=True)
+    return dict(made)
+
+
+WRITE_JAWS = Step("jaw files", 1, NestGiven, _files)
 
 
 def jaw_files(run: Run, solved: Solved) -> str:
     """Key of the solved jaws as files (pieces jaws.step, jaws.stl, jaws.dxf)."""
-    key = key_of("jaw files", VERSION, solved.key)
-
-    def compute() -> dict[str, bytes]:
-        # Open CASCADE takes seconds to load, and only this needs it here.
-        from pelvrak.core.route.jaw_files import to_dxf, to_step, to_stl_of
-
-        nest = solved.nest
-        return {"jaws.step": to_step(nest), "jaws.stl": to_stl_of(nest), "jaws.dxf": to_dxf(nest), "facts.json": b"{}"}
-
-    run.step(f"{solved.setup.name} jaw files", key, compute)
-    return key
+    return run.engine.run(WRITE_JAWS, solved.given, f"{solved.setup.name} jaw files").key
 
 
 def blanks_mesh(solved: Solved) -> Mesh:
@@ -241,6 +281,24 @@ def blanks_mesh(solved: Solved) -> Mesh:
         length, height, width = nest.half  # of a block on its end: across, along, up
         return box(np.array([-length / 2, -width / 2, 0.0]), np.array([length / 2, width / 2, height]))
     return joined([mesh_of(blank) for blank in blanks(nest)])
+
+
+@dataclass(frozen=True)
+class BlanksGiven:
+    """What soft jaws or a nest are cut from, in its box, mm; cell: distance of the rays."""
+
+    blanks: Mesh
+    low: Vector
+    high: Vector
+    cell: float
+
+
+def _blanks(given: BlanksGiven, reads: Reads) -> Pieces:
+    grid = grid_around(np.array(given.low), np.array(given.high), given.cell)
+    return {FIELD: field_of_mesh(grid, given.blanks)}
+
+
+BLANKS = Step("blanks", 1, BlanksGiven, _blanks)
 
 
 def spacer(solved: Solved) -> Mesh | None:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from cachetools import LRUCache
 
+from pelvrak.core.engine.store import Store
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import crease_lines, to_glb
-from pelvrak.core.route.store import Store
 from pelvrak.core.stock.field import RayField, loaded
 from pelvrak.core.stock.moments import Moments, moments_loaded, move_at, stock_at
 from pelvrak.core.stock.surface import simplified, surface
@@ -45,7 +45,10 @@ class MomentReader:
         incoming, moments = found
         field = self.fields.get(incoming)
         if field is None:
-            field = loaded(self._piece(incoming, "field"))
+            data = self.store.content(incoming)
+            if data is None:
+                raise LookupError(key)
+            field = loaded(data)
             if _bytes_of(field) <= FIELDS_BYTES:
                 self.fields[incoming] = field
         return stock_at(field, moments, move_at(moments, seconds))

@@ -13,6 +13,7 @@ from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.holding.facts import HoldFacts
+from pelvrak.core.holding.fixture import Fixture
 
 _TOKEN = re.compile(r"⟦[a-z]+(?: \d+)?⟧")
 SETUP, OPERATION, TOOL = "⟦setup⟧", "⟦operation⟧", "⟦tool⟧"
@@ -26,6 +27,29 @@ def piece_token(number: int) -> str:
 def nameless_tool(tool: Tool, token: str) -> Tool:
     """A tool called by a token, in no changer place of its own."""
     return tool.model_copy(update={"id": token, "name": token, "place": 1})
+
+
+def bare_hold(hold: HoldFacts) -> HoldFacts:
+    """What of a holding a tool can meet, each piece called by a token."""
+    pieces = tuple(piece.model_copy(update={"name": piece_token(i)}) for i, piece in enumerate(hold.pieces))
+    return HoldFacts(key=hold.key and "held", shift=hold.shift, zero_on_table=hold.zero_on_table, pieces=pieces)
+
+
+def unregistered(operation: Operation) -> Operation:
+    """An operation as it is cut: which register it counts from, and where else it is repeated, changes nothing of that."""
+    return operation.model_copy(update={"repeated_at": (), "left_out": (), "offset_register": None})
+
+
+def nameless_operation(operation: Operation) -> Operation:
+    """An operation to be cut, without its name and its id."""
+    return operation.model_copy(update={"id": "operation", "name": OPERATION, "tool": TOOL, "position": None})
+
+
+def nameless_fixtures(fixtures: dict[str, Fixture]) -> tuple[tuple[Fixture, ...], dict[str, str]]:
+    """Fixtures each called by a token, and what the tokens are called."""
+    tokens = {one.id: f"⟦fixture {number}⟧" for number, one in enumerate(fixtures.values())}
+    bare = tuple(one.model_copy(update={"name": tokens[one.id]}) for one in fixtures.values())
+    return bare, {tokens[one.id]: one.name for one in fixtures.values()}
 
 
 def names_of(setup: str, operation: Operation | None = None, tool: Tool | None = None, hold: HoldFacts | None = None) -> dict[str, str]:  # fmt: skip

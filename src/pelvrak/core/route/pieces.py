@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-import hashlib
 import io
 import json
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 import numpy as np
 
 from pelvrak.core.cutting.planning import Hole
 from pelvrak.core.cutting.toolpath import Move, Path, Round
+from pelvrak.core.engine.step import Piece
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, to_glb, volume
-from pelvrak.core.stock.field import RayField, cell_for, saved
-from pelvrak.core.stock.surface import simplified, surface
+from pelvrak.core.geometry.mesh import Floats, Mesh
+from pelvrak.core.geometry.part import PartModel, packed, unpacked
+from pelvrak.core.stock.field import RayField, cell_for, loaded, saved
+from pelvrak.core.stock.moments import Moments, moments_loaded, moments_saved
 
 # What a surface may be off, mm: a little is spent on joining cells, which makes the rest cheap, the most on simplifying.
 SIMPLIFY_MM = 0.02
@@ -47,14 +48,6 @@ def mesh_bytes(mesh: Mesh) -> bytes:
     return out.getvalue()
 
 
-def digest_of(mesh: Mesh) -> str:
-    """A name for the shape of a mesh, to a nanometre."""
-    points = np.rint(mesh.vertices * 1e6).astype(np.int64)
-    return hashlib.blake2b(
-        points.tobytes() + mesh.triangles.tobytes() + mesh.label.tobytes(), digest_size=16
-    ).hexdigest()
-
-
 def mesh_from_bytes(data: bytes) -> Mesh:
     """The mesh of a result's surface.npz piece."""
     with np.load(io.BytesIO(data)) as arrays:
@@ -62,19 +55,6 @@ def mesh_from_bytes(data: bytes) -> Mesh:
             arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64),
             arrays.get("round"),
         )  # fmt: skip
-
-
-def stock_pieces(stock: RayField, facts: dict[str, Any]) -> dict[str, bytes]:
-    """A stock as a result: its field, its surface for computing and for the picture, its volume."""
-    joined = surface(stock, JOIN_MM)
-    facts["volume_mm3"] = volume(joined)
-    light = simplified(joined, SIMPLIFY_MM - JOIN_MM)
-    return {
-        "field": saved(stock),
-        "surface.npz": mesh_bytes(light),
-        "surface.glb": to_glb(light, crease_lines(light, by_label=False)),
-        "facts.json": json.dumps(facts).encode(),
-    }
 
 
 def path_json(path: Path, holes: list[Hole], ends_s: Floats) -> bytes:
@@ -98,3 +78,42 @@ def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
     if lie is not None:
         lie = Round(**{**lie, "along": tuple(lie["along"]), "centre": tuple(lie["centre"])})
     return Path(tuple(read["start"]), moves, lie), [Hole(*h) for h in read["holes"]]
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A tool path with the holes it drills and when each of its moves ends, s."""
+
+    path: Path
+    holes: list[Hole]
+    ends_s: Floats
+
+
+def _planned(data: bytes) -> Planned:
+    path, holes = path_from_json(data)
+    return Planned(path, holes, np.array(json.loads(data)["ends_s"]))
+
+
+def _to_json(value: Any) -> bytes:
+    return json.dumps(value, allow_nan=False).encode()
+
+
+def _as_is(data: bytes) -> bytes:
+    return data
+
+
+PART: Piece[PartModel] = Piece("part.npz", packed, unpacked)
+FIELD: Piece[RayField] = Piece("field", saved, loaded)
+SURFACE: Piece[Mesh] = Piece("surface.npz", mesh_bytes, mesh_from_bytes)
+PICTURE: Piece[bytes] = Piece("surface.glb", _as_is, _as_is)
+PATH: Piece[Planned] = Piece("path.json", lambda made: path_json(made.path, made.holes, made.ends_s), _planned)
+MOMENTS: Piece[Moments] = Piece("moments", moments_saved, moments_loaded)
+LOAD: Piece[dict[str, Any]] = Piece("load.json", _to_json, json.loads)
+CONTACTS: Piece[bytes] = Piece("contacts.glb", _as_is, _as_is)
+CLAMPING: Piece[Any] = Piece("clamping.json", _to_json, json.loads)
+JAW_FILES: tuple[Piece[bytes], ...] = tuple(Piece(f"jaws.{kind}", _as_is, _as_is) for kind in ("step", "stl", "dxf"))
+# The stock a cut came from, by its content: for its moments.
+INCOMING: Piece[str] = Piece("incoming", str.encode, bytes.decode)
+PROGRAM: Piece[str] = Piece("program.nc", str.encode, bytes.decode)
+LINES: Piece[Any] = Piece("lines.json", _to_json, json.loads)
+FACTS: Piece[Any] = Piece("facts.json", _to_json, json.loads)

@@ -6,25 +6,28 @@ what holds it, as the simulation tests it; what stands there before it is cut do
 
 from __future__ import annotations
 
-import json
 import math
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
-from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, to_glb, triangle_normals
+from pelvrak.core.engine.engine import Result
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
+from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, to_glb, transformed, triangle_normals
 from pelvrak.core.geometry.part import Frozen, PartModel
-from pelvrak.core.geometry.rigid import inverse, moved
+from pelvrak.core.geometry.rigid import inverse, moved, rigid
+from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.kinematics import home_angles, linear_for_all
-from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.machine.machine import Machine, machine_of
+from pelvrak.core.route.naming import TOOL, bare_hold, nameless_tool
+from pelvrak.core.route.pieces import FACTS, PART, PICTURE, SURFACE
 from pelvrak.core.route.report import SetupReport
-from pelvrak.core.route.run import VERSION, Run, matrix
-from pelvrak.core.route.simulate import Station
-from pelvrak.core.route.store import key_of
-from pelvrak.core.route.turning import station_at
+from pelvrak.core.route.run import Run
+from pelvrak.core.route.station import Station, station_at
 from pelvrak.core.stock.compare import refined
 from pelvrak.core.stock.cut import RAPID, Sweep, test
 from pelvrak.core.stock.field import RayField, error_of, grid_around
@@ -67,31 +70,55 @@ def reached_from(run: Run, setup: SetupReport, position: str, tool: Tool) -> Rea
         Turned("", home_angles(machine), np.eye(4), (0.0, 0.0, 1.0)) if there is None
         else Turned(there.name, there.angles, np.array(there.local_from_zero), there.direction)
     )  # fmt: skip
-    key = key_of("reach", VERSION, run.part_key, setup.zero_from_work, hold.digest, hold.shift, at.angles, matrix(at.local_from_zero), machine, tool)  # fmt: skip
-
-    def compute() -> dict[str, bytes]:
-        station = station_at(run, setup.name, machine, np.array(setup.zero_from_work), hold, {}, at)
-        whole = refined(run.part.mesh, PIECE_MM)
-        stops = stops_on(whole, run.part, station, tool)
-        a, b, c = (whole.vertices[whole.triangles[:, i]] for i in range(3))
-        size = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
-        count = len(run.part.part.faces)
-        faces = np.bincount(whole.label, weights=size, minlength=count)
-        free = np.bincount(whole.label, weights=size * (stops == 0), minlength=count)
-        told = {
-            "areas": {name: float(size[stops == i].sum()) for i, name in enumerate(STOPS)},
-            "faces": np.round(free / np.maximum(faces, 1e-12), 4).tolist(),
-        }
-        painted = Mesh(whole.vertices, whole.triangles, stops.astype(np.int64))
-        return {
-            "surface.glb": to_glb(painted, crease_lines(run.part.mesh, by_label=False)), "facts.json": json.dumps(told).encode(),
-        }  # fmt: skip
-
-    facts = run.step("reach", key, compute)
+    solids = None if hold.key is None else Result(hold.key, run.engine).content(SURFACE)
+    given = ReachGiven(
+        run.part_content, np.array(setup.zero_from_work), solids, bare_hold(hold), machine,
+        Turned("", at.angles, at.local_from_zero, at.direction), nameless_tool(tool, TOOL),
+    )  # fmt: skip
+    result = run.engine.run(REACH, given, "reach")
+    facts = result.value(FACTS)
     return Reached(
-        key=key, position=position, tool=tool.name, overhang=tool.overhang, holder=tool.holder.name, areas=facts["areas"],
+        key=result.key, position=position, tool=tool.name, overhang=tool.overhang, holder=tool.holder.name, areas=facts["areas"],
         faces=tuple(facts["faces"]),
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ReachGiven:
+    """A part, what holds it (solids and facts) on a machine at a position, and a tool."""
+
+    part: Content
+    zero_from_work: Floats
+    solids: Content | None
+    hold: HoldFacts
+    machine: Machine
+    at: Turned
+    tool: Tool
+
+
+def _reach(given: ReachGiven, reads: Reads) -> Pieces:
+    part, solids = reads.read(given.part, PART), given.solids
+    shift = rigid(np.eye(3), np.array(given.hold.shift))
+    station = station_at(
+        part, "", given.machine, given.zero_from_work, given.hold,
+        lambda: None if solids is None else transformed(reads.read(solids, SURFACE), shift), {}, given.at,
+    )  # fmt: skip
+    whole = refined(part.mesh, PIECE_MM)
+    stops = stops_on(whole, part, station, given.tool)
+    a, b, c = (whole.vertices[whole.triangles[:, i]] for i in range(3))
+    size = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
+    count = len(part.part.faces)
+    faces = np.bincount(whole.label, weights=size, minlength=count)
+    free = np.bincount(whole.label, weights=size * (stops == 0), minlength=count)
+    told = {
+        "areas": {name: float(size[stops == i].sum()) for i, name in enumerate(STOPS)},
+        "faces": np.round(free / np.maximum(faces, 1e-12), 4).tolist(),
+    }
+    painted = Mesh(whole.vertices, whole.triangles, stops.astype(np.int64))
+    return {PICTURE: to_glb(painted, crease_lines(part.mesh, by_label=False)), FACTS: told}
+
+
+REACH = Step("reach", 1, ReachGiven, _reach)
 
 
 def stops_on(surface: Mesh, part: PartModel, station: Station, tool: Tool) -> NDArray[np.int8]:

@@ -263,13 +263,13 @@ class Maker(Frozen):
 
 
 class Report(Frozen):
-    """Everything an evaluation found out. version: of the computation that found it.
+    """Everything an evaluation found out. version: of all steps that found it.
 
     makers: who the numbers on the surfaces are. computed and reused: the steps that ran and those that
     did not need to. begun: the last setup, when it is seated and held and not cut yet.
     """
 
-    version: int
+    version: str
     plan: str
     part_key: str
     part_volume_mm3: float

@@ -3,27 +3,32 @@
 from __future__ import annotations
 
 import hashlib
-import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
 from pelvrak.core.billet.forms import Files, Raw
 from pelvrak.core.cutting.feeds import Material
+from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput, Stopped
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.features import features_of
 from pelvrak.core.geometry.mesh import Floats, Mesh, to_glb
-from pelvrak.core.geometry.part import PartModel, as_vector, packed, unpacked
+from pelvrak.core.geometry.part import PartModel, as_vector, packed
 from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.rigid import inverse, moved
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import FACTS, PART, PICTURE, SURFACE
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import SetupReport
-from pelvrak.core.route.store import Store, key_of
 
-VERSION = 14
+G = TypeVar("G")
+
+# Told with every report: raised when what a report says, and no step, has changed.
+REPORT_VERSION = 15
 
 Progress = Callable[[float, str], bool]
 
@@ -36,75 +41,86 @@ class Run:
     """
 
     plan: Plan
-    store: Store
+    engine: Engine
     progress: Progress
     part: PartModel
-    part_key: str
+    read: Result
     material: Material
     raw: Raw | BadInput
     files: Files
     steps: int = 1
     done: int = 0
-    computed: list[str] = field(default_factory=list)
-    reused: list[str] = field(default_factory=list)
     nests: dict[str, Any] = field(default_factory=dict)
     loads: dict[str, Any] = field(default_factory=dict)
     begun: Callable[[SetupReport], None] = lambda report: None
+
+    def __post_init__(self) -> None:
+        self.engine.tell = self._heard
+
+    def _heard(self, called: str, share: float) -> None:
+        self.tell(called, share)
 
     def tell(self, what: str, within: float = 0.0) -> None:
         if not self.progress(min(1.0, (self.done + within) / self.steps), what):
             raise Stopped
 
-    def step(self, name: str, key: str, compute: Callable[[], dict[str, bytes]]) -> dict[str, Any]:
-        """Facts of a step: taken from the store, or computed and kept."""
-        kept = self.store.get(key, "facts.json")
-        self.tell(name)
-        if kept is None:
-            pieces = compute()
-            self.store.put(key, pieces)
-            kept = pieces["facts.json"]
-            self.computed.append(name)
-        else:
-            self.reused.append(name)
+    def step(self, step: Step[G], given: G, called: str) -> Result:
+        """One of the route's larger steps, which counts as progress."""
+        result = self.engine.run(step, given, called)
         self.done += 1
-        facts: dict[str, Any] = json.loads(kept)
-        return facts
+        return result
 
-    def piece(self, key: str, name: str) -> bytes:
-        data = self.store.get(key, name)
-        if data is None:
-            raise LookupError(f"result {key} has no {name}")
-        return data
+    def surface(self, key: str) -> Mesh:
+        """The surface of a stock by the key of its result."""
+        return surface_of(self.engine, key).value(SURFACE)
+
+    @property
+    def part_content(self) -> Content:
+        return self.read.content(PART)
+
+
+@dataclass(frozen=True)
+class FileGiven:
+    """A part file, by the SHA-256 of its bytes."""
+
+    sha256: str
+
+
+def _read(given: FileGiven, reads: Reads) -> Pieces:
+    raise NotImplementedError("a part file is read by part_result, which has its bytes")
+
+
+READ_PART = Step("part", 1, FileGiven, _read)
 
 
 def part_key(sha256: str) -> str:
     """The key of what was read from a part file."""
-    return key_of("part", VERSION, sha256)
+    return READ_PART.key(FileGiven(sha256))
 
 
-def part_result(data: bytes, name: str, sha256: str, store: Store) -> tuple[str, PartModel]:
-    """The part in a part file, read once: (key, model); pieces part.npz, surface.glb, facts.json, features.json."""
+def part_result(data: bytes, name: str, sha256: str, engine: Engine) -> Result:
+    """The part in a part file, read once: pieces part.npz, surface.glb, facts.json, features.json. Raises BadInput."""
     key = part_key(sha256)
-    kept = store.get(key, "part.npz")
-    if kept is not None:
-        return key, unpacked(kept)
-    model = read_part(data, name)
-    lines = np.array([[a, b] for e in model.part.edges for a, b in zip(e.points, e.points[1:], strict=False)])
-    store.put(
-        key,
-        {
-            "part.npz": packed(model),
-            "surface.glb": to_glb(model.mesh, lines.reshape(-1, 2, 3)),
-            "facts.json": model.part.model_dump_json().encode(),
-            "features.json": features_of(model).model_dump_json().encode(),
-        },
-    )
-    return key, model
+    engine.keys[key] = READ_PART.name
+    if not engine.store.kept(key):
+        model = read_part(data, name)
+        lines = np.array([[a, b] for e in model.part.edges for a, b in zip(e.points, e.points[1:], strict=False)])
+        engine.store.put(
+            key,
+            {
+                PART.name: packed(model),
+                PICTURE.name: to_glb(model.mesh, lines.reshape(-1, 2, 3)),
+                FACTS.name: model.part.model_dump_json().encode(),
+                "features.json": features_of(model).model_dump_json().encode(),
+            },
+            READ_PART.name,
+        )
+    return Result(key, engine)
 
 
-def mesh_in(data: bytes, name: str, store: Store) -> Mesh:
+def mesh_in(data: bytes, name: str, engine: Engine) -> Mesh:
     """The surface of what a model file holds."""
-    return part_result(data, name, hashlib.sha256(data).hexdigest(), store)[1].mesh
+    return part_result(data, name, hashlib.sha256(data).hexdigest(), engine).value(PART).mesh
 
 
 def matrix(a: Floats) -> tuple[tuple[float, ...], ...]:

@@ -2,43 +2,46 @@
 
 from __future__ import annotations
 
-import json
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely.geometry.base import BaseGeometry
+from shapely import from_wkb, to_wkb
 
 from pelvrak.core.cutting.feeds import CuttingData
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.planning import Job, plan_operation
-from pelvrak.core.cutting.standing import UP, standing
+from pelvrak.core.cutting.standing import UP, is_square, standing, standing_square
 from pelvrak.core.cutting.toolpath import CHORD_ERROR_MM, Chords, Path, Round, chord_ends_s, chords
 from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
 from pelvrak.core.cutting.wrapped import farthest, placed, rolled
+from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.mesh import Floats, Mesh, transformed, with_label
-from pelvrak.core.geometry.part import PartModel, Vector, as_vector
+from pelvrak.core.geometry.mesh import Floats, Mesh, box, transformed, with_label
+from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
-from pelvrak.core.geometry.rigid import inverse, moved, turned
+from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.holding.facts import HoldFacts, PieceFact
-from pelvrak.core.machine.index import Turned, reach_of, turning_lines
+from pelvrak.core.machine.index import Turned, TurningLine, reach_of, turning_lines
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.slides import met_by_slides, slides
 from pelvrak.core.machine.travel import check_travel
-from pelvrak.core.route.holding import holding_field
-from pelvrak.core.route.naming import OPERATION, SETUP, TOOL, nameless_tool, piece_token
-from pelvrak.core.route.pieces import mesh_from_bytes, path_json, stock_pieces
+from pelvrak.core.route.naming import SETUP, TOOL, bare_hold, nameless_operation, nameless_tool
+from pelvrak.core.route.pictures import drawn, surface_of
+from pelvrak.core.route.pieces import FACTS, FIELD, INCOMING, LOAD, MOMENTS, PART, PATH, SURFACE, Planned
 from pelvrak.core.route.removal import removal_findings
 from pelvrak.core.route.report import WrappedFact
+from pelvrak.core.route.station import Station, holding_field, round_the_work, station_at
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import RAPID, STOPPED, Hits, Sweep, cut, test
-from pelvrak.core.stock.field import RayField, loaded
-from pelvrak.core.stock.moments import Moments, Recorder, moments_saved
+from pelvrak.core.stock.field import RayField, extents
+from pelvrak.core.stock.moments import Moments, Recorder
 from pelvrak.core.stock.questions import pieces
 
 PLAN_CELL_MM = 0.5
@@ -52,83 +55,157 @@ TILTED_MM = 0.01
 
 
 @dataclass(frozen=True)
-class Station:
-    """Where an operation is run: the setup it stands in, with everything known of it.
+class PathGiven:
+    """What an operation's path is planned from. zero_from_work: of the plane it is cut in; stock: that comes in; surface: the same,
 
-    zero_from_work: of the plane it is cut in: the setup's zero, turned at an index position. zero_on_table: of the setup's zero.
-    holding: the holding as a field in that frame, made when first asked for; None for nothing. solids: the
-    same as a mesh labelled by piece. nest: rooms of the nest that this setup cuts. at: how the work is turned.
+    where the plane does not lie along its rays or the work turns under the tool; data: of cutting; nest: as `Station.nest`, regions
+    as WKB (ISO 13249-3); turning: the rotary axes that can turn the work.
     """
 
-    setup: str
-    part: PartModel
-    machine: Machine
+    part: Content
+    stock: Content
+    surface: Content | None
     zero_from_work: Floats
-    hold: HoldFacts
-    zero_on_table: Vector | None
-    at: Turned
-    holding: Callable[[], RayField | None]
-    solids: Callable[[], Mesh | None]
-    nest: Callable[[], dict[str, tuple[BaseGeometry, float]]] = dict
+    operation: Operation
+    tool: Tool
+    data: CuttingData
+    nest: tuple[tuple[str, bytes, float], ...]
+    turning: tuple[TurningLine, ...]
 
 
-def nameless(operation: Operation, tool: Tool, station: Station) -> tuple[Operation, Tool, Station]:
-    """The same to be cut, without a name, an id or a changer place; the machine's own solids keep theirs."""
-    pieces = tuple(
-        piece if piece.item == "machine" else piece.model_copy(update={"name": piece_token(i)})
-        for i, piece in enumerate(station.hold.pieces)
-    )
-    return (
-        operation.model_copy(update={"id": "operation", "name": OPERATION, "tool": TOOL, "position": None}),
-        nameless_tool(tool, TOOL),
-        replace(station, setup=SETUP, hold=station.hold.model_copy(update={"pieces": pieces})),
-    )
+@dataclass(frozen=True)
+class CutGiven:
+    """What an operation is cut from. zero_from_work: of the setup's zero; solids, hold: what holds the work; at: how the work is turned;
 
-
-def simulate(
-    station: Station, operation: Operation, tool: Tool, data: CuttingData, maker: int, incoming: Callable[[str], bytes],
-    tell: Callable[[float], None],
-) -> dict[str, bytes]:  # fmt: skip
-    """The pieces of one operation's result.
-
-    incoming: pieces of the stock's result that comes in, by name. tell is given the share done and may
-    raise Stopped. Raises BadInput when the operation cannot be planned.
+    maker: the number its surfaces get.
     """
-    stock = loaded(incoming("field"))
-    lying = transformed(mesh_from_bytes(incoming("surface.npz")), station.zero_from_work)
-    here = standing(lying, PLAN_CELL_MM)
+
+    path: PathGiven
+    zero_from_work: Floats
+    solids: Content | None
+    hold: HoldFacts
+    machine: Machine
+    at: Turned
+    maker: int
+
+
+def path_given(
+    engine: Engine, part: Content, incoming: Result, operation: Operation, tool: Tool, data: CuttingData, station: Station
+) -> PathGiven:  # fmt: skip
+    """The input of an operation's planning at a station, without names. incoming: the stock that comes in."""
+    wrapped = operation.kind == "wrapped"
+    square = is_square(station.zero_from_work)
+    lines = [] if station.zero_on_table is None else turning_lines(station.machine, station.zero_on_table, station.at)
+    return PathGiven(
+        part, incoming.content(FIELD), None if square and not wrapped else surface_of(engine, incoming.key).content(SURFACE),
+        station.zero_from_work, nameless_operation(operation), nameless_tool(tool, TOOL), data,
+        tuple((name, to_wkb(region), floor) for name, (region, floor) in station.nest().items()),
+        tuple(lines) if wrapped else (),
+    )  # fmt: skip
+
+
+def cut_given(
+    engine: Engine, path: PathGiven, station: Station, setup_zero: Floats, hold: HoldFacts, maker: int
+) -> CutGiven:
+    """The input of an operation's cutting. setup_zero: 4×4, of the setup's zero; hold: as it holds in the zero frame."""
+    at = Turned("", station.at.angles, station.at.local_from_zero, station.at.direction)
+    solids = None if hold.key is None else Result(hold.key, engine).content(SURFACE)
+    return CutGiven(path, setup_zero, solids, bare_hold(hold), station.machine, at, maker)
+
+
+def _plan(given: PathGiven, reads: Reads) -> Pieces:
+    """The path of one operation. Raises BadInput when it cannot be planned."""
+    lying = None if given.surface is None else transformed(reads.read(given.surface, SURFACE), given.zero_from_work)
+    if is_square(given.zero_from_work):
+        here = standing_square(reads.read(given.stock, FIELD), given.zero_from_work)
+    else:
+        assert lying is not None
+        here = standing(lying, PLAN_CELL_MM)
     if here is None:
-        raise BadInput("stock.none", operation.name, "no stock is left to cut", "check the operations before")
-    start = (0.0, 0.0, float(here.high[2]) + operation.clearance + 50.0)
-    turning = [] if station.zero_on_table is None else turning_lines(station.machine, station.zero_on_table, station.at)
+        raise BadInput("stock.none", given.operation.name, "no stock is left to cut", "check the operations before")
     job = Job(
-        station.part,
-        station.zero_from_work,
-        here,
-        tool,
-        data,
-        station.setup,
-        Path(start),
-        station.nest(),
-        turning,
-        lying,
+        reads.read(given.part, PART), given.zero_from_work, here, given.tool, given.data, SETUP,
+        Path((0.0, 0.0, float(here.high[2]) + given.operation.clearance + 50.0)),
+        {name: (from_wkb(region), floor) for name, region, floor in given.nest}, list(given.turning), lying,
+    )  # fmt: skip
+    plan_operation(given.operation, job)
+    return {
+        PATH: Planned(job.path, job.holes, np.zeros(0)),
+        FACTS: {"findings": [f.model_dump(mode="json") for f in job.findings]},
+    }
+
+
+PLAN_PATH = Step("path", 1, PathGiven, _plan)
+
+
+def _station(given: CutGiven, reads: Reads) -> Station:
+    solids = given.solids
+    shift = rigid(np.eye(3), np.array(given.hold.shift))
+    return station_at(
+        reads.read(given.path.part, PART), SETUP, given.machine, given.zero_from_work, given.hold,
+        lambda: None if solids is None else transformed(reads.read(solids, SURFACE), shift), {}, given.at,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ObstacleGiven:
+    """What stands round the work at a position of a machine. solids, hold: as in `CutGiven`."""
+
+    solids: Content
+    hold: HoldFacts
+    machine: Machine
+    at: Turned
+
+
+def _obstacle(given: ObstacleGiven, reads: Reads) -> Pieces:
+    shift = rigid(np.eye(3), np.array(given.hold.shift))
+    _, solids = round_the_work(
+        given.machine, given.hold, lambda: transformed(reads.read(given.solids, SURFACE), shift), given.at
     )
-    plan_operation(operation, job)
-    if not job.path.moves:
+    field = holding_field(solids())
+    assert field is not None
+    return {FIELD: field}
+
+
+OBSTACLE = Step("obstacle", 1, ObstacleGiven, _obstacle)
+
+
+@dataclass(frozen=True)
+class OperationGiven:
+    """An operation to be cut, with its planned path, what planning it found, and what stands round the work on its rays."""
+
+    cut: CutGiven
+    path: Content
+    findings: Content
+    obstacle: Content | None
+
+
+def _cut(given: OperationGiven, reads: Reads) -> Pieces:
+    """One operation cut and tested; all moments of it kept."""
+    wanted, operation, tool = given.cut, given.cut.path.operation, given.cut.path.tool
+    stock = reads.read(wanted.path.stock, FIELD)
+    planned = reads.read(given.path, PATH)
+    path, holes = planned.path, planned.holes
+    told = [Finding.model_validate(one) for one in reads.read(given.findings, FACTS)["findings"]]
+    if not path.moves:
         facts: dict[str, Any] = {"time_s": 0.0, "most_removal_cm3_min": 0.0, "low": None, "high": None}
-        facts["findings"] = [f.model_dump(mode="json") for f in job.findings]
-        facts["volume_mm3"] = json.loads(incoming("facts.json"))["volume_mm3"]
-        return {
-            **{name: incoming(name) for name in ("field", "surface.npz", "surface.glb")},
-            "path.json": path_json(job.path, [], np.zeros(0)),
-            "facts.json": json.dumps(facts).encode(),
-        }
-    lines = chords(job.path)
-    ends_at = chord_ends_s(job.path, lines, station.machine.rapid_mm_min, station.machine.acceleration_mm_s2)
-    moves_end = _ends_of_moves(lines, ends_at, len(job.path.moves))
-    flat, flat_ends, axes, lie = lines, ends_at, UP, job.path.round
+        facts["findings"] = [f.model_dump(mode="json") for f in told]
+        return {FIELD: stock, FACTS: facts, PATH: planned}
+    station = _station(wanted, reads)
+    surface = wanted.path.surface
+    lines = chords(path)
+    ends_at = chord_ends_s(path, lines, station.machine.rapid_mm_min, station.machine.acceleration_mm_s2)
+    moves_end = _ends_of_moves(lines, ends_at, len(path.moves))
+    flat, flat_ends, axes, lie = lines, ends_at, UP, path.round
+
+    @cache
+    def lying() -> Mesh:
+        """The stock that comes in as it lies, made where it is needed."""
+        mesh = drawn(stock) if surface is None else reads.read(surface, SURFACE)
+        return transformed(mesh, station.zero_from_work)
+
     if lie is not None:
-        lines, axes, ends_at = _laid(flat, lie, lying, tool.DC / 2, ends_at)
+        lines, axes, ends_at = _laid(flat, lie, lying(), tool.DC / 2, ends_at)
     work_from_zero = inverse(station.zero_from_work)
     bodies = body_profiles(tool, station.machine.spindle.nose)
     sweep = Sweep(
@@ -137,34 +214,34 @@ def simulate(
     )  # fmt: skip
 
     def going_on(share: float) -> bool:
-        tell(0.9 * share)
+        reads.tell(0.9 * share)
         return True
 
     recorder = Recorder()
-    after, hits = cut(stock, sweep, maker, going_on, recorder)
+    after, hits = cut(stock, sweep, wanted.maker, going_on, recorder)
     trouble = Trouble(operation, station.setup, lines, sweep, ends_at)
-    findings = [*job.findings, *stock_trouble(trouble, hits), *loose_pieces(trouble, stock, after)]
+    findings = [*told, *stock_trouble(trouble, hits), *loose_pieces(trouble, stock, after)]
     if lie is not None:
         # As the machine's slides go, the work not turned.
         lines = placed(flat, lie)
         standing_still = replace(
             trouble, lines=lines, sweep=replace(sweep, ends=moved(work_from_zero, lines.ends)), ends_at=flat_ends
         )
-        findings += _zero_off_top(operation, station.setup, lie, farthest(lying, lie))
+        findings += _zero_off_top(operation, station.setup, lie, farthest(lying(), lie))
         findings += rotary_limits(trouble, station, lie, flat)
         findings += wrapped_trouble(trouble, standing_still, station, lie.axis, axes)
-    elif (holding := station.holding()) is not None:
+    elif given.obstacle is not None:
         in_zero = Sweep(lines.starts, lines.ends, lines.what, UP, sweep.cutter, bodies)
-        findings += holding_trouble(trouble, station, test(holding, in_zero))
+        findings += holding_trouble(trouble, station, test(reads.read(given.obstacle, FIELD), in_zero))
     low, high = lines.ends.min(axis=0), lines.ends.max(axis=0)
     travel = None
     if station.zero_on_table is not None:
         least, most = reach_of(station.machine, station.zero_on_table, station.at, low, high, tool.gauge_length)
         findings += check_travel(station.machine, least, most, station.setup, operation.name)
-        findings += slides_trouble(trouble, station, lines, lying, tool.gauge_length)
+        findings += slides_trouble(trouble, station, lines, lying, stock, tool.gauge_length)
         travel = [least.tolist(), most.tolist()]
     findings += removal_findings(
-        operation, tool, station.setup, job.holes, trouble.lines, hits.removed, float(ends_at[-1]),
+        operation, tool, station.setup, holes, trouble.lines, hits.removed, float(ends_at[-1]),
         station.zero_from_work, stock.grid.cell,
     )  # fmt: skip
     # Laid round an axis, a chord of the flat becomes several.
@@ -179,11 +256,27 @@ def simulate(
         facts["wrapped"] = wrapped_fact(lie, flat).model_dump(mode="json")
     facts["findings"] = [f.model_copy(update={"operation": operation.id}).model_dump(mode="json") for f in findings]
     return {
-        **stock_pieces(after, facts),
-        "path.json": path_json(job.path, job.holes, moves_end),
-        "moments": moments_saved(Moments(sweep, ends_at, maker, tuple(recorder.kept))),
-        "load.json": json.dumps({"seconds": float(ends_at[-1]), **loads}).encode(),
+        FIELD: after,
+        FACTS: facts,
+        PATH: Planned(path, holes, moves_end),
+        MOMENTS: Moments(sweep, ends_at, wanted.maker, tuple(recorder.kept)),
+        INCOMING: wanted.path.stock.digest,
+        LOAD: {"seconds": float(ends_at[-1]), **loads},
     }
+
+
+CUT_OPERATION = Step("cut", 1, OperationGiven, _cut)
+
+
+def cut_operation(engine: Engine, given: CutGiven, called: str) -> tuple[Result, Result]:
+    """The path of an operation, and what comes of it. Raises BadInput when it cannot be planned."""
+    planned = engine.run(PLAN_PATH, given.path, f"{called}: path")
+    obstacle = None
+    if given.solids is not None and given.path.operation.kind != "wrapped":
+        stands = ObstacleGiven(given.solids, given.hold, given.machine, given.at)
+        obstacle = engine.run(OBSTACLE, stands, "what stands round the work").content(FIELD)
+    wanted = OperationGiven(given, planned.content(PATH), planned.content(FACTS), obstacle)
+    return planned, engine.run(CUT_OPERATION, wanted, called)
 
 
 def _zero_off_top(operation: Operation, setup: str, lie: Round, outside: float) -> list[Finding]:
@@ -356,20 +449,31 @@ def rotary_limits(trouble: Trouble, station: Station, lie: Round, flat: Chords) 
     return out
 
 
-def slides_trouble(trouble: Trouble, station: Station, lines: Chords, stock: Mesh, gauge: float) -> list[Finding]:
-    """What head, column and slides of the machine run into while the tool goes along its path. stock: as it comes in, zero frame."""
+def slides_trouble(
+    trouble: Trouble, station: Station, lines: Chords, lying: Callable[[], Mesh], stock: RayField, gauge: float
+) -> list[Finding]:  # fmt: skip
+    """What head, column and slides of the machine run into while the tool goes along its path.
+
+    stock: as it comes in; lying: its surface in the zero frame, made when they come near its box.
+    """
     assert station.zero_on_table is not None
     # The table that stands for the machine's own where it does not turn is its table.
-    still = [("work", stock), *((piece.name, solid) for piece, solid in solids_of(station) if piece.item != "table")]
+    still = [*((piece.name, solid) for piece, solid in solids_of(station) if piece.item != "table")]
     up = np.array([0.0, 0.0, gauge])
     moving = slides(station.machine, station.zero_on_table, station.at)
+    starts, ends = lines.starts + up, lines.ends + up
+    bounds = extents(stock)
+    if bounds is not None and met_by_slides(
+        moving, starts, ends, [("work", transformed(box(*bounds), station.zero_from_work))]
+    ):
+        still = [("work", lying()), *still]
     return [
         Finding(
             code="reach.slide_meets", severity="error", setup=station.setup, operation=trouble.operation.id, stage="reach",
             sentence=f"In {trouble.operation.name} the machine's {met.slide} runs {met.depth:.1f} mm into the {met.what}.",
             measured=round(met.depth, 3), limit=0.0, unit="mm", place=(as_vector(moved(inverse(station.zero_from_work), met.nose - up)),),
         )
-        for met in met_by_slides(moving, lines.starts + up, lines.ends + up, still)
+        for met in met_by_slides(moving, starts, ends, still)
     ]  # fmt: skip
 
 

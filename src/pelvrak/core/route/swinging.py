@@ -2,24 +2,27 @@
 
 from __future__ import annotations
 
-import json
+from dataclasses import dataclass
 
 import numpy as np
 
 from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.engine.engine import Result
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.mesh import Mesh, transformed, with_label
-from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.mesh import Floats, Mesh, transformed, with_label
+from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import away_from_line, inverse, moved, rigid, turned
+from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.machine.kinematics import moved_by, pose
-from pelvrak.core.machine.machine import Axis
+from pelvrak.core.machine.machine import Axis, Machine
 from pelvrak.core.machine.slides import solid_mesh, table_side
 from pelvrak.core.machine.swing import FAR_MM, Swing, hull_of, swing
-from pelvrak.core.route.holding import holding_mesh
-from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.naming import SETUP, bare_hold, named, piece_token
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import FACTS, SURFACE
 from pelvrak.core.route.report import OperationReport
-from pelvrak.core.route.run import VERSION, Run, matrix
-from pelvrak.core.route.store import key_of
+from pelvrak.core.route.run import Run
 from pelvrak.core.route.turning import Turning
 
 # Room wanted round what is turned, mm: common practice, no source.
@@ -45,26 +48,35 @@ def swings(
         return []
     used = sorted({o.tool for o in setup.operations})
     gauge = max((tools[name].gauge_length for name in used if name in tools), default=0.0)
-    key = key_of(
-        "swing",
-        VERSION,
-        incoming_key,
-        home.hold.digest,
-        matrix(home.zero_from_work),
-        zero,
-        turns,
-        turning.machine,
-        gauge,
-        setup.name,
-        [piece.name for piece in turning.hold.pieces],
-    )
-    kept = run.store.get(key, "facts.json")
-    if kept is None:
-        run.tell(f"{setup.name} turning")
-        found = _found(run, turning, incoming_key, turns, gauge)
-        kept = json.dumps([one.model_dump(mode="json") for one in found]).encode()
-        run.store.put(key, {"facts.json": kept})
-    return [Finding.model_validate(one) for one in json.loads(kept)]
+    hold = turning.hold
+    names = {SETUP: setup.name} | {piece_token(i): piece.name for i, piece in enumerate(hold.pieces)}
+    bare: list[Turn] = []
+    for number, (called, start, goal) in enumerate(turns):
+        names[f"⟦turn {number}⟧"] = called
+        bare.append((f"⟦turn {number}⟧", start, goal))
+    given = SwingGiven(
+        surface_of(run.engine, incoming_key).content(SURFACE), Result(hold.key or "", run.engine).content(SURFACE), bare_hold(hold),
+        home.zero_from_work, zero, tuple(bare), turning.machine, gauge,
+    )  # fmt: skip
+    found = run.engine.run(SWING, given, f"{setup.name} turning").value(FACTS)
+    return [Finding.model_validate(named(one, names)) for one in found]
+
+
+@dataclass(frozen=True)
+class SwingGiven:
+    """What is turned, and how far. stock: surface of the work; solids, hold: what holds it, as the zero frame has it; zero: on the table;
+
+    gauge: of the longest tool, mm.
+    """
+
+    stock: Content
+    solids: Content
+    hold: HoldFacts
+    zero_from_work: Floats
+    zero: Vector
+    turns: tuple[Turn, ...]
+    machine: Machine
+    gauge: float
 
 
 def _turns(turning: Turning) -> list[Turn]:
@@ -93,21 +105,16 @@ def _wrapped(turning: Turning, reports: list[OperationReport]) -> list[Turn]:
     return out
 
 
-def _found(run: Run, turning: Turning, incoming_key: str, turns: list[Turn], gauge: float) -> list[Finding]:
-    machine, zero = turning.machine, turning.zero_on_table
-    assert zero is not None
-    home = turning.stations[""]
-    stock = hull_of(transformed(mesh_from_bytes(run.piece(incoming_key, "surface.npz")), home.zero_from_work))
+def _swung(given: SwingGiven, reads: Reads) -> Pieces:
+    machine, zero, gauge = given.machine, given.zero, given.gauge
+    stock = hull_of(transformed(reads.read(given.stock, SURFACE), given.zero_from_work))
     # The holding as it was judged, before the machine's own solids were put to it.
-    holding = holding_mesh(run, turning.hold)
+    holding = transformed(reads.read(given.solids, SURFACE), rigid(np.eye(3), np.array(given.hold.shift)))
     carried: list[tuple[str, Mesh]] = [("work", stock)]
-    if holding is not None:
-        carried += [
-            (p.name, hull_of(with_label(holding, i))) for i, p in enumerate(turning.hold.pieces) if p.item != "table"
-        ]
+    carried += [(p.name, hull_of(with_label(holding, i))) for i, p in enumerate(given.hold.pieces) if p.item != "table"]
     near, tool_tip = table_side(machine), -gauge
     out: list[Finding] = []
-    for called, start, goal in turns:
+    for called, start, goal in given.turns:
         values = dict(start)
         for axis in machine.rotary:
             if abs(goal[axis.name] - values[axis.name]) < 1e-9 or axis.name not in near:
@@ -127,17 +134,20 @@ def _found(run: Run, turning: Turning, incoming_key: str, turns: list[Turn], gau
                 "direction": as_vector(turned(here, np.array(axis.direction))), "point": as_vector(moved(here, np.array(axis.point))),
             })  # fmt: skip
             met = swing(lying, values[axis.name], goal[axis.name], turns_with, still)
-            at = moved(inverse(home.zero_from_work), np.zeros(3))
-            out += _told(turning, called, lying, met, as_vector(at))
+            at = moved(inverse(given.zero_from_work), np.zeros(3))
+            out += _told(called, lying, met, as_vector(at))
             top = max(_height(lying, mesh) for _, mesh in turns_with)
             if top > tool_tip and not any(f.code == "reach.swing_tool" for f in out):
                 out.append(Finding(
-                    code="reach.swing_tool", severity="warning", setup=turning.setup.name, stage="reach",
+                    code="reach.swing_tool", severity="warning", setup=SETUP, stage="reach",
                     sentence=f"Turning about {axis.name}, the work swings up to {top:.0f} mm; the longest tool, gone up, ends at {tool_tip:.0f}: move aside first.",
                     measured=round(top, 2), limit=round(tool_tip, 2), unit="mm",
                 ))  # fmt: skip
             values[axis.name] = goal[axis.name]
-    return out
+    return {FACTS: [one.model_dump(mode="json") for one in out]}
+
+
+SWING = Step("swing", 1, SwingGiven, _swung)
 
 
 def _height(axis: Axis, mesh: Mesh) -> float:
@@ -148,7 +158,7 @@ def _height(axis: Axis, mesh: Mesh) -> float:
     return float((point[2] + along * way[2] + radius * np.sqrt(max(0.0, 1 - way[2] ** 2))).max())
 
 
-def _told(turning: Turning, names: str, axis: Axis, met: Swing, at: tuple[float, float, float]) -> list[Finding]:
+def _told(names: str, axis: Axis, met: Swing, at: tuple[float, float, float]) -> list[Finding]:
     if met.gap >= min(ROOM_MM, FAR_MM):
         return []
     one, two = met.between
@@ -158,6 +168,6 @@ def _told(turning: Turning, names: str, axis: Axis, met: Swing, at: tuple[float,
         else f"Turning {names}, the {one} passes the {two} with {met.gap:.1f} mm between them at {axis.name}{met.angle:.1f}."
     )
     return [Finding(
-        code="reach.swing", severity="error" if met.met else "warning", setup=turning.setup.name, stage="reach", sentence=said,
+        code="reach.swing", severity="error" if met.met else "warning", setup=SETUP, stage="reach", sentence=said,
         measured=round(met.gap, 3), limit=ROOM_MM, unit="mm", place=(at,),
     )]  # fmt: skip

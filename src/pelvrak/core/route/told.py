@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 
-from pelvrak.core.geometry.mesh import Mesh, crease_lines, joined, to_glb, transformed
+from pelvrak.core.engine.step import Pieces, Reads, Step
+from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, joined, to_glb, transformed
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse
 from pelvrak.core.geometry.seen import reached
@@ -14,13 +15,45 @@ from pelvrak.core.machine.index import Turned, index_time
 from pelvrak.core.machine.kinematics import home_angles
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.slides import nose_slide, slides
+from pelvrak.core.route.pieces import PICTURE
 from pelvrak.core.route.registers import values_of
 from pelvrak.core.route.report import PositionReport, SlidesFact
-from pelvrak.core.route.run import VERSION, Run, matrix
-from pelvrak.core.route.store import key_of
-from pelvrak.core.route.turning import Turning, bodies, compact
+from pelvrak.core.route.run import Run, matrix
+from pelvrak.core.route.station import bodies, compact
+from pelvrak.core.route.turning import Turning
 
 TOLD_SOLUTIONS = 4
+
+
+@dataclass(frozen=True)
+class MachineGiven:
+    """A machine's solids that stand by the work at a position. zero: the setup's, on the table; at, local: its angles and its plane."""
+
+    machine: Machine
+    angles: dict[str, float]
+    local_from_zero: Floats
+    zero: Vector
+
+
+def _by_the_work(given: MachineGiven, reads: Reads) -> Pieces:
+    back = inverse(given.local_from_zero)
+    at = Turned("", given.angles, given.local_from_zero, (0.0, 0.0, 1.0))
+    return _drawn([transformed(mesh, back) for _, mesh in bodies(given.machine, at, given.zero)])
+
+
+def _moving(given: MachineGiven, reads: Reads) -> Pieces:
+    at = Turned("", given.angles, given.local_from_zero, (0.0, 0.0, 1.0))
+    return _drawn([one.mesh for one in (*slides(given.machine, given.zero, at), nose_slide(given.machine))])
+
+
+def _drawn(solids: list[Mesh]) -> Pieces:
+    """Solids drawn, labelled by number."""
+    mesh = joined([compact(one, number) for number, one in enumerate(solids)])
+    return {PICTURE: to_glb(mesh, crease_lines(mesh))}
+
+
+MACHINE_PICTURE = Step("machine picture", 1, MachineGiven, _by_the_work)
+SLIDES_PICTURE = Step("slides picture", 1, MachineGiven, _moving)
 
 
 def machine_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector | None) -> str | None:
@@ -30,19 +63,7 @@ def machine_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector 
     """
     if at is None or zero is None or not machine.rotary:
         return None
-    back = inverse(at.local_from_zero)
-    return _drawn(
-        run, key_of("machine", VERSION, machine, at.angles, zero),
-        lambda: [transformed(mesh, back) for _, mesh in bodies(machine, at, zero)],
-    )  # fmt: skip
-
-
-def _drawn(run: Run, key: str, solids: Callable[[], list[Mesh]]) -> str:
-    """The key of a picture (surface.glb) of solids, labelled by number; drawn when it is not there."""
-    if run.store.get(key, "surface.glb") is None:
-        mesh = joined([compact(one, number) for number, one in enumerate(solids())])
-        run.store.put(key, {"surface.glb": to_glb(mesh, crease_lines(mesh)), "facts.json": b"{}"})
-    return key
+    return run.engine.run(MACHINE_PICTURE, MachineGiven(machine, at.angles, at.local_from_zero, zero), "machine").key
 
 
 def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector | None) -> SlidesFact | None:
@@ -53,11 +74,10 @@ def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector |
     if at is None or zero is None:
         return None
     moving = [*slides(machine, zero, at), nose_slide(machine)]
-    key = key_of("slides", VERSION, machine, at.angles, zero, matrix(at.local_from_zero))
+    drawn = run.engine.run(SLIDES_PICTURE, MachineGiven(machine, at.angles, at.local_from_zero, zero), "machine")
     return SlidesFact(
-        key=_drawn(run, key, lambda: [one.mesh for one in moving]), names=tuple(one.name for one in moving),
-        follows=tuple(matrix(one.follows) for one in moving),
-    )  # fmt: skip
+        key=drawn.key, names=tuple(one.name for one in moving), follows=tuple(matrix(one.follows) for one in moving)
+    )
 
 
 def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[PositionReport, ...]:

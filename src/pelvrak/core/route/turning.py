@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cache
 
-import numpy as np
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.operations import Operation, places_of
@@ -15,31 +14,24 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.mesh import (
     Floats,
-    Mesh,
-    box_corners,
-    joined,
-    transformed,
-    with_label,
 )
-from pelvrak.core.geometry.part import PartModel, Vector, as_vector
-from pelvrak.core.geometry.rigid import inverse, moved, rigid
-from pelvrak.core.holding.facts import HoldFacts, PieceFact
+from pelvrak.core.geometry.part import PartModel, Vector
+from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.machine.index import Turned, index_time, upright
-from pelvrak.core.machine.kinematics import home_angles, moved_by, pose
+from pelvrak.core.machine.kinematics import home_angles
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.machine.slides import solid_mesh, stands_by_the_work
-from pelvrak.core.route.holding import holding_field, holding_mesh
+from pelvrak.core.route.holding import holding_mesh
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.positions import turned_to
 from pelvrak.core.route.run import Run
-from pelvrak.core.route.simulate import Station
+from pelvrak.core.route.station import Station, station_at
 from pelvrak.core.route.visits import Visit, visits
 from pelvrak.core.seat.seating import Boxes
 
 
 @dataclass
 class Turning:
-    """The index positions of a setup. stations: by position, "" for the work as it is seated; registers: the same; zeros: places of its
+    """The index positions of a setup. zero_from_work: of its own zero; stations: by position, "" for the work as it is seated; registers: the same; zeros: places of its
 
     further zeros, zero frame; visits: its operations at their positions in the order of the program; findings of all that is wrong with them.
     """
@@ -47,6 +39,7 @@ class Turning:
     setup: Setup
     machine: Machine
     hold: HoldFacts
+    zero_from_work: Floats
     zeros: list[Floats] = field(default_factory=list)
     turned: dict[str, Turned] = field(default_factory=dict)
     stations: dict[str, Station] = field(default_factory=dict)
@@ -94,7 +87,7 @@ def turning_of(
     nest: dict[str, tuple[BaseGeometry, float]], zeros: list[Floats], boxes: Callable[[Floats], Boxes],
 ) -> Turning:  # fmt: skip
     """All positions of a setup, in the order its operations come to them. boxes: as in `turned_to`."""
-    out = Turning(setup, machine, hold, zeros)
+    out = Turning(setup, machine, hold, zero_from_work, zeros)
     part = run.part.part
     used = [visit.position for visit in visits(setup)]
     try:
@@ -125,68 +118,11 @@ def turning_of(
     found, wrong = solved(used)
     out.turned = home | found
     out.findings += wrong
+    whole = cache(lambda: holding_mesh(run, hold))
     for name, at in out.turned.items():
-        out.stations[name] = station_at(run, setup.name, machine, zero_from_work, hold, nest, at)
+        out.stations[name] = station_at(run.part, setup.name, machine, zero_from_work, hold, whole, nest, at)
     out.visits = visits(setup, out.time_between)
     return out
-
-
-def station_at(
-    run: Run, setup: str, machine: Machine, zero_from_work: Floats, hold: HoldFacts,
-    nest: dict[str, tuple[BaseGeometry, float]], at: Turned,
-) -> Station:  # fmt: skip
-    """What stands round the work at a position."""
-    here = hold
-    local = at.local_from_zero
-    solids: Callable[[], Mesh | None]
-    if machine.rotary and hold.key is not None and hold.zero_on_table is not None:
-        # The table itself and what turns it are known solids; the flat that stood for them goes.
-        kept = [i for i, piece in enumerate(hold.pieces) if piece.item != "table"]
-        around = bodies(machine, at, hold.zero_on_table)
-        here = hold.model_copy(update={"pieces": (
-            *(_boxed(hold.pieces[i], local) for i in kept),
-            *(PieceFact(name=name, item="machine", role="body", low=as_vector(m.vertices.min(axis=0)), high=as_vector(m.vertices.max(axis=0)))
-              for name, m in around),
-        )})  # fmt: skip
-
-        def turned_solids() -> Mesh | None:
-            whole = holding_mesh(run, hold)
-            if whole is None:
-                return None
-            lying = transformed(whole, local)
-            found = [compact(with_label(lying, i), k) for k, i in enumerate(kept)]
-            return joined([*found, *(compact(m, len(kept) + k) for k, (_, m) in enumerate(around))])
-
-        solids = cache(turned_solids)
-    else:
-        solids = cache(lambda: holding_mesh(run, hold))
-    return Station(
-        setup, run.part, machine, np.asarray(local @ zero_from_work), here, hold.zero_on_table, at,
-        cache(lambda: holding_field(solids())), solids, lambda: nest,
-    )  # fmt: skip
-
-
-def compact(mesh: Mesh, label: int) -> Mesh:
-    """Only the corners its triangles have, under one label."""
-    used, corners = np.unique(mesh.triangles, return_inverse=True)
-    return Mesh(
-        mesh.vertices[used], corners.reshape(-1, 3).astype(np.int64), np.full(len(mesh.triangles), label, np.int64)
-    )
-
-
-def _boxed(piece: PieceFact, local: Floats) -> PieceFact:
-    ends = moved(local, box_corners(piece.low, piece.high))
-    return piece.model_copy(update={"low": as_vector(ends.min(axis=0)), "high": as_vector(ends.max(axis=0))})
-
-
-def bodies(machine: Machine, at: Turned, zero_on_table: Vector) -> list[tuple[str, Mesh]]:
-    """Solids of the machine that stand by the work whatever X, Y and Z do; local plane of a position."""
-    base_from_table = pose(machine, at.angles).base_from_table
-    local_from_base = at.local_from_zero @ rigid(np.eye(3), -np.array(zero_on_table)) @ inverse(base_from_table)
-    return [
-        (one.name, transformed(solid_mesh(one), local_from_base @ moved_by(machine, one.rides, at.angles)))
-        for one in machine.solids if stands_by_the_work(machine, one)
-    ]  # fmt: skip
 
 
 def cut_at(turning: Turning, part: PartModel) -> dict[str, tuple[Operation, ...]]:

@@ -7,10 +7,9 @@ from collections.abc import Callable
 import numpy as np
 
 from pelvrak.core.findings import Cure, Finding
-from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.part import PartModel, as_vector
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import SetupReport, ZeroReport
 from pelvrak.core.seat.resting import Rest, Stocks, resting, resting_findings
@@ -23,24 +22,24 @@ def maker_number(setup: int, operation: int) -> int:
 
 
 def zeros_checked(
-    piece: Callable[[str, str], bytes], part: PartModel, index: int, setup: Setup,
+    surface: Callable[[str], Mesh], part: PartModel, index: int, setup: Setup,
     report: SetupReport, before: list[SetupReport], billet_key: str | None, machine: Machine,
 ) -> SetupReport:  # fmt: skip
     """The setup with what its zeros rest on, before it and after it, and what is wrong with that.
 
-    piece: of a result by its key; before: the setups before it.
+    surface: of a stock by the key of its result; before: the setups before it.
     """
     if report.zero_from_work is None or not (report.incoming_key and report.outgoing_key and billet_key):
         return report
     rotation = np.array(report.zero_from_work)[:3, :3]
-    billet = mesh_from_bytes(piece(billet_key, "surface.npz"))
+    billet = surface(billet_key)
     names = {
         maker_number(i, operation.number): f"{one.name} {operation.name}"
         for i, one in enumerate([*before, report]) for operation in one.operations
     }  # fmt: skip
     stocks = Stocks(
-        incoming=mesh_from_bytes(piece(report.incoming_key, "surface.npz")),
-        outgoing=mesh_from_bytes(piece(report.outgoing_key, "surface.npz")), makers=names,
+        incoming=surface(report.incoming_key),
+        outgoing=surface(report.outgoing_key), makers=names,
     )  # fmt: skip
     earlier = [(one.name, rest) for one in before for rest in one.rests]
 

@@ -220,6 +220,49 @@ def extents(field: RayField) -> tuple[Floats, Floats] | None:
     return low, high
 
 
+def field_turned(field: RayField, there_from_here: Floats) -> RayField:
+    """The same rays in a frame whose axes lie along this one's, to be asked where material stands: nothing is sampled again.
+
+    there_from_here: 4×4. What made each end is kept; the normals are left out (zero).
+    """
+    source = np.abs(there_from_here[:3, :3]).argmax(axis=1)
+    sign = np.sign(there_from_here[np.arange(3), source]).astype(int)
+    grid, shift = field.grid, there_from_here[:3, 3]
+    first = [
+        sign[d] * (grid.origin[s] + (0.0 if sign[d] > 0 else grid.cell * (grid.shape[s] - 1))) + shift[d]
+        for d, s in enumerate(source)
+    ]
+    turned = Grid(
+        (float(first[0]), float(first[1]), float(first[2])), grid.cell, (grid.shape[source[0]], grid.shape[source[1]], grid.shape[source[2]])
+    )  # fmt: skip
+    bundles = [_turned(field.bundles[source[axis]], axis, source, sign, float(shift[axis])) for axis in range(3)]
+    return RayField(turned, (bundles[0], bundles[1], bundles[2]))
+
+
+def _turned(bundle: Bundle, axis: int, source: NDArray[np.int64], sign: NDArray[np.int64], shift: float) -> Bundle:
+    """One bundle of `field_turned`, along its new axis."""
+    u, v = (axis + 1) % 3, (axis + 2) % 3
+    arrays: list[NDArray[Any]] = [bundle.count, bundle.position, bundle.maker]
+    if source[u] != (bundle.axis + 1) % 3:
+        arrays = [np.swapaxes(array, 0, 1) for array in arrays]
+    arrays = [np.flip(array, tuple(k for k, d in enumerate((v, u)) if sign[d] < 0)) for array in arrays]
+    count, position, maker = arrays
+    if sign[axis] < 0:
+        # The last end comes first; what lies behind the ends that are held stays where it is.
+        place = np.arange(position.shape[2])
+        last = 2 * count[..., None] - 1 - place
+        order = np.where(last >= 0, last, place)
+        position, maker = -np.take_along_axis(position, order, 2), np.take_along_axis(maker, order, 2)
+    position = np.ascontiguousarray(position + np.float32(shift), np.float32)
+    return Bundle(
+        axis,
+        np.ascontiguousarray(count),
+        position,
+        np.zeros((*position.shape, 2), np.int16),
+        np.ascontiguousarray(maker),
+    )
+
+
 def saved(field: RayField) -> bytes:
     """The field as one compressed block of bytes; `loaded` gives it back unchanged."""
     out = io.BytesIO()

@@ -10,12 +10,13 @@ from pydantic import ValidationError
 
 from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.features import Features
-from pelvrak.core.geometry.part import unpacked
 from pelvrak.core.holding.on_table import middle_of_table
 from pelvrak.core.machine.machine import Machine, machine_from_json, machine_of
 from pelvrak.core.route.fewest import Fewest, fewest
+from pelvrak.core.route.pieces import PART
 from pelvrak.core.route.plan import Plan, Setup, plan_from, refusal
 from pelvrak.core.route.reaching import Reached, reached_from
 from pelvrak.core.route.report import SetupReport
@@ -26,7 +27,8 @@ from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
 from pelvrak.server.api.shapes import Length, ProjectId
 from pelvrak.server.db.models import PartUpload
-from pelvrak.server.db.session import DatabaseStore, transaction
+from pelvrak.server.db.session import transaction
+from pelvrak.server.db.store import DatabaseStore
 
 router = APIRouter(prefix="/api", tags=["machines"])
 
@@ -134,8 +136,10 @@ def place_on_table(
 
 def _run(plan: Plan, key: str) -> Run:
     """What questions about a computed setup are asked of; nothing is evaluated."""
+    engine = Engine(DatabaseStore())
+    read = Result(key, engine)
     return Run(
-        plan, DatabaseStore(), lambda share, what: True, unpacked(_kept(key, "part.npz")), key, material_of(plan.billet.material),
+        plan, engine, lambda share, what: True, read.value(PART), read, material_of(plan.billet.material),
         BadInput("billet.unasked", "billet", "not needed here", "none"), _no_files,
     )  # fmt: skip
 

@@ -12,7 +12,7 @@ from fastapi.responses import Response
 from pelvrak.core.route.moment import MomentReader
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import file_of
-from pelvrak.server.db.session import DatabaseStore
+from pelvrak.server.db.store import DatabaseStore
 
 router = APIRouter(prefix="/api/results", tags=["results"])
 # The kernels share one pool of threads.

@@ -10,12 +10,14 @@ from fastapi import APIRouter, Query, UploadFile
 from fastapi.responses import Response
 
 from pelvrak.core.billet.forms import KeptStock, raw_of
+from pelvrak.core.engine.engine import Engine
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.measure import Value, measured
 from pelvrak.core.geometry.mesh import crease_lines, to_glb
 from pelvrak.core.geometry.part import Part, as_vector
 from pelvrak.core.geometry.part_file import taken_out
 from pelvrak.core.geometry.step_file import SIZE_LIMIT_BYTES
+from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.plan import billet_from
 from pelvrak.core.route.run import mesh_in
@@ -23,7 +25,8 @@ from pelvrak.core.stock.questions import first_hit
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import Choose, Length, Measure, PartState, file_of
 from pelvrak.server.db.models import PartUpload, now
-from pelvrak.server.db.session import DatabaseStore, transaction
+from pelvrak.server.db.session import transaction
+from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.db.uploads import body_of, model_of
 from pelvrak.server.jobs.handing import hand_part
 
@@ -123,7 +126,7 @@ def measure(sha256: str, wanted: Measure) -> list[Value]:
 @router.get("/results/{key}/thickness")
 def thickness(key: str, at: Triple, way: Triple) -> Value:
     """How thick the stock is from a place on it along a direction into it, mm."""
-    data = DatabaseStore().get(key, "surface.npz")
+    data = piece_of(DatabaseStore(), key, "surface.npz")
     if data is None:
         raise Refused(404, "result.unknown", "key", "this result is not kept", "run the plan again")
     start, along = np.array(at), np.array(way)
@@ -159,8 +162,8 @@ def billet_picture(sha256: str, billet: Annotated[str, Query(max_length=4000)]) 
         raise Refused(
             409, "billet.not_quick", "billet", "a saved stock is not drawn before it is computed", "wait until it is"
         )
-    store = DatabaseStore()
-    shape = raw_of(wanted, model, body_of, lambda data, name: mesh_in(data, name, store)).surface()
+    engine = Engine(DatabaseStore())
+    shape = raw_of(wanted, model, body_of, lambda data, name: mesh_in(data, name, engine)).surface()
     return Response(to_glb(shape, crease_lines(shape, by_label=False)), media_type="model/gltf-binary")
 
 
@@ -171,7 +174,7 @@ def result(key: str, piece: str) -> Response:
         raise Refused(
             404, "result.no_piece", "piece", f"there is no piece {piece!r}", f"one of {', '.join(SCREEN_PIECES)}"
         )
-    data = DatabaseStore().get(key, piece)
+    data = piece_of(DatabaseStore(), key, piece)
     if data is None:
         raise Refused(404, "result.unknown", "key", "this result is not kept", "run the plan again")
     return Response(

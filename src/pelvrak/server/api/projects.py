@@ -5,16 +5,16 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, UploadFile
-from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer
 
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Part
+from pelvrak.core.route.graph import route_version
 from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from, plan_from_json
 from pelvrak.core.route.report import Report
 from pelvrak.core.route.revising import Revising, revised, revising
-from pelvrak.core.route.run import VERSION, part_key
+from pelvrak.core.route.run import part_key
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import (
     ChangeProject,
@@ -28,7 +28,8 @@ from pelvrak.server.api.shapes import (
     Step,
 )
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
-from pelvrak.server.db.session import DatabaseStore, tell, transaction
+from pelvrak.server.db.session import tell, transaction
+from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.jobs.handing import BESIDE, URGENT, hand_evaluation, hand_part, make_urgent
 
 # What cutting alone tells of a setup.
@@ -177,11 +178,7 @@ def retire_old_reports() -> None:
             done = _newest_report(session, project)
             if done is None:
                 continue
-            try:
-                old = Report.model_validate(done.report).version != VERSION
-            except ValidationError:
-                old = True
-            if old:
+            if (done.report or {}).get("version") != route_version():
                 for row in session.scalars(
                     select(Evaluation).where(Evaluation.project_id == project.id, Evaluation.status == "done")
                 ):

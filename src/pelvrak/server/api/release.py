@@ -8,12 +8,13 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from pelvrak.core.geometry.mesh import to_stl
+from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.report import SetupReport
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project
 from pelvrak.server.api.shapes import ProjectId, file_of
-from pelvrak.server.db.session import DatabaseStore
+from pelvrak.server.db.store import DatabaseStore
 
 router = APIRouter(prefix="/api/projects/{project_id}/files", tags=["release"])
 
@@ -51,7 +52,7 @@ def program(project_id: ProjectId, setup: str) -> Response:
 def stock(project_id: ProjectId, setup: str) -> Response:
     """The outgoing stock of a setup."""
     key = _current(project_id, setup).outgoing_key
-    data = DatabaseStore().get(key, "surface.npz") if key else None
+    data = piece_of(DatabaseStore(), key, "surface.npz") if key else None
     return _file(to_stl(mesh_from_bytes(data), f"pelvrak {setup}") if data else None, f"{setup}.stl", "model/stl")
 
 

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import BigInteger, Boolean, DateTime, Float, ForeignKey, Integer, LargeBinary, String, Text
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -74,7 +74,7 @@ class Revision(Base):
 
 
 class Evaluation(Base):
-    """One computing of one revision: queued, running, done, stopped or failed. line: what the list of projects shows of the report."""
+    """One computing of one revision: queued, running, done, stopped or failed. keys: of all results it names; line: what the list of projects shows of the report."""
 
     __tablename__ = "evaluation"
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
@@ -90,6 +90,7 @@ class Evaluation(Base):
     line: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     stills: Mapped[dict[str, str] | None] = mapped_column(JSONB)
     problem: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    keys: Mapped[list[str] | None] = mapped_column(ARRAY(String(40)))
 
 
 class Library(Base):
@@ -108,10 +109,29 @@ class FixtureRow(Base):
     fixture: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
+class KeptResult(Base):
+    """One result of a step, under the key of what it was computed from. used: when it was last made or asked for by a computation."""
+
+    __tablename__ = "result"
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    step: Mapped[str] = mapped_column(String(40))
+    made: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    used: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now, index=True)
+
+
 class ResultPiece(Base):
-    """One piece of a content-addressed result, zstd-compressed."""
+    """One piece of a result, by the name of its content."""
 
     __tablename__ = "result_piece"
-    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    key: Mapped[str] = mapped_column(ForeignKey("result.key", ondelete="CASCADE"), primary_key=True)
     piece: Mapped[str] = mapped_column(String(40), primary_key=True)
+    digest: Mapped[str] = mapped_column(ForeignKey("content.digest"), index=True)
+
+
+class KeptContent(Base):
+    """Bytes under the name of their content, zstd-compressed. size: of the bytes themselves."""
+
+    __tablename__ = "content"
+    digest: Mapped[str] = mapped_column(String(40), primary_key=True)
+    size: Mapped[int] = mapped_column(BigInteger)
     body: Mapped[bytes] = mapped_column(LargeBinary)

@@ -10,14 +10,10 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-import zstandard
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, create_engine, text
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
-
-from pelvrak.server.db.models import ResultPiece
 
 CHANNEL = "pelvrak"
 STATEMENT_LIMIT_MS = 60_000
@@ -57,20 +53,3 @@ def migrate() -> None:
 def tell(session: Session, **event: Any) -> None:
     """Send an event to every listening browser when the transaction commits."""
     session.execute(text("select pg_notify(:channel, :event)"), {"channel": CHANNEL, "event": json.dumps(event)})
-
-
-class DatabaseStore:
-    """The results store in PostgreSQL."""
-
-    def get(self, key: str, piece: str) -> bytes | None:
-        """One piece, or None."""
-        with transaction() as session:
-            row = session.get(ResultPiece, (key, piece))
-            return zstandard.ZstdDecompressor().decompress(row.body) if row else None
-
-    def put(self, key: str, pieces: dict[str, bytes]) -> None:
-        """All pieces in one transaction; pieces that are there already stay."""
-        packer = zstandard.ZstdCompressor(level=3)
-        rows = [{"key": key, "piece": name, "body": packer.compress(data)} for name, data in pieces.items()]
-        with transaction() as session:
-            session.execute(insert(ResultPiece).values(rows).on_conflict_do_nothing())

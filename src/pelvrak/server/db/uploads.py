@@ -7,7 +7,8 @@ from functools import lru_cache
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import PartModel, unpacked
 from pelvrak.server.db.models import PartUpload
-from pelvrak.server.db.session import DatabaseStore, transaction
+from pelvrak.server.db.session import transaction
+from pelvrak.server.db.store import DatabaseStore
 
 
 def body_of(sha256: str | None, name: str) -> bytes:

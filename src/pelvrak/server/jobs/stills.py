@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  registers the renderer
 from vtkmodules.util.numpy_support import numpy_to_vtk
@@ -18,12 +20,12 @@ from vtkmodules.vtkRenderingCore import (
     vtkWindowToImageFilter,
 )
 
+from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
 from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, transformed
-from pelvrak.core.geometry.part import unpacked
-from pelvrak.core.route.pieces import mesh_from_bytes
-from pelvrak.core.route.plan import Plan
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import PART, SURFACE
 from pelvrak.core.route.report import Report
-from pelvrak.core.route.store import Store, key_of
 from pelvrak.core.stock.compare import poly_data
 
 WIDTH, HEIGHT = 184, 208
@@ -115,32 +117,44 @@ def draw(mesh: Mesh, shades: np.ndarray) -> bytes:
     return png
 
 
-def render_stills(report: Report, plan: Plan, store: Store) -> dict[str, str]:
+@dataclass(frozen=True)
+class StillGiven:
+    """A stock's surface, or a finished part, as it lies on its machine."""
+
+    surface: Content | None
+    part: Content | None
+    zero_from_work: tuple[tuple[float, ...], ...] | None
+
+
+def _still(given: StillGiven, reads: Reads) -> Pieces:
+    if given.surface is not None:
+        mesh = reads.read(given.surface, SURFACE)
+        shades = colours(mesh.label)
+    else:
+        assert given.part is not None
+        mesh = reads.read(given.part, PART).mesh
+        shades = np.tile(_rgb("#ECEAE2"), (len(mesh.triangles), 1)).astype(np.uint8)
+    if given.zero_from_work is not None:
+        mesh = transformed(mesh, np.array(given.zero_from_work))
+    return {STILL_PNG: draw(mesh, shades)}
+
+
+STILL_PNG: Piece[bytes] = Piece("still.png", bytes, bytes)
+STILL = Step("still", 1, StillGiven, _still)
+
+
+def render_stills(report: Report, engine: Engine) -> dict[str, str]:
     """Keys of the rail's pictures (piece still.png): "billet", each setup by name, "part"."""
     out = {}
 
-    def still(name: str, key: str | None, zero_from_work: object, finished: bool = False) -> None:
-        if key is None:
-            return
-        own = key_of("still", 2, key, zero_from_work)
-        if store.get(own, "still.png") is None:
-            if finished:
-                data = store.get(key, "part.npz")
-                assert data is not None
-                mesh = unpacked(data).mesh
-                shades = np.tile(_rgb("#ECEAE2"), (len(mesh.triangles), 1)).astype(np.uint8)
-            else:
-                data = store.get(key, "surface.npz")
-                assert data is not None
-                mesh = mesh_from_bytes(data)
-                shades = colours(mesh.label)
-            if zero_from_work is not None:
-                mesh = transformed(mesh, np.array(zero_from_work))
-            store.put(own, {"still.png": draw(mesh, shades)})
-        out[name] = own
+    def still(name: str, key: str | None, zero_from_work: tuple[tuple[float, ...], ...] | None) -> None:
+        if key is not None:
+            surface = surface_of(engine, key).content(SURFACE)
+            out[name] = engine.run(STILL, StillGiven(surface, None, zero_from_work), f"{name} still").key
 
     still("billet", report.billet.key, None)
     for setup in report.setups:
         still(setup.name, setup.outgoing_key, setup.zero_from_work)
-    still("part", report.part_key, None, finished=True)
+    part = Result(report.part_key, engine).content(PART)
+    out["part"] = engine.run(STILL, StillGiven(None, part, None), "part still").key
     return out

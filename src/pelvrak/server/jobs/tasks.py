@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from pelvrak.core.billet.forms import looks_like_stock
 from pelvrak.core.billet.outline import looks_like_dxf
+from pelvrak.core.engine.engine import Engine
 from pelvrak.core.errors import BadInput, SeveralSolids, Stopped
 from pelvrak.core.geometry.protected import protected
 from pelvrak.core.route.evaluate import evaluate
@@ -22,7 +23,8 @@ from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.report import Report
 from pelvrak.core.route.run import part_result
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
-from pelvrak.server.db.session import DatabaseStore, tell, transaction
+from pelvrak.server.db.session import tell, transaction
+from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.db.uploads import body_of
 from pelvrak.server.jobs.apart import BrokeDown, run
 from pelvrak.server.jobs.app import queue
@@ -72,7 +74,7 @@ def _read(body: bytes, name: str, sha256: str) -> dict[str, Any]:
         protected(BILLET_READER, ["stock"], body, name)
         outcome["kind"] = "stock"
     else:
-        outcome["key"], _ = part_result(body, name, sha256, DatabaseStore())
+        outcome["key"] = part_result(body, name, sha256, Engine(DatabaseStore())).key
     return outcome
 
 
@@ -200,10 +202,11 @@ def _evaluate(evaluation_id: int, beside: bool) -> dict[str, Any]:
         return True
 
     store = DatabaseStore()
+    keys: dict[str, str] = {}
 
     def partly(so_far: Report) -> None:
         """Let the page show what there is: kept with the evaluation until the whole is there."""
-        stills = None if so_far.begun else render_stills(so_far, plan, store)
+        stills = None if so_far.begun else render_stills(so_far, Engine(store, keys=keys))
         with transaction() as session:
             row = session.get(Evaluation, evaluation_id)
             if row is not None and _wanted(row, session.get(Project, project_id)):
@@ -213,8 +216,8 @@ def _evaluate(evaluation_id: int, beside: bool) -> dict[str, Any]:
 
     try:
         plan = plan_from(plan_document)
-        report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress, body_of, partly)
-        stills = render_stills(report, plan, store)
+        report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress, body_of, partly, keys)
+        stills = render_stills(report, Engine(store, keys=keys))
     except Stopped:
         return {"status": "stopped", "report": None}
     except BadInput as bad:
@@ -223,4 +226,11 @@ def _evaluate(evaluation_id: int, beside: bool) -> dict[str, Any]:
         log.exception("evaluation %s broke down", evaluation_id)
         return {"status": "failed", "report": None, "problem": _broke(str(broken) or "no reason given")}
     told = report.told()
-    return {"status": "done", "share": 1.0, "report": told, "line": line_of(told), "stills": stills}
+    return {
+        "status": "done",
+        "share": 1.0,
+        "report": told,
+        "line": line_of(told),
+        "stills": stills,
+        "keys": sorted(keys),
+    }

@@ -1,0 +1,1 @@
+"""The engine that runs steps: it knows nothing of milling."""

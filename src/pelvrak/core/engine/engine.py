@@ -1,0 +1,152 @@
+"""How does a step get its result? Out of the store, or computed once and kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
+from functools import cached_property
+from threading import Lock
+from typing import Any, TypeVar
+
+from cachetools import LRUCache
+
+from pelvrak.core.engine.digest import digest_of_bytes
+from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
+from pelvrak.core.engine.store import Store
+
+T = TypeVar("T")
+G = TypeVar("G")
+# Values that were made or read lately stay at hand, bounded by the bytes they are kept as.
+AT_HAND_BYTES = 48 * 1024**2
+
+
+def _at_hand() -> LRUCache[tuple[str, str], tuple[Any, int]]:
+    return LRUCache(AT_HAND_BYTES, getsizeof=lambda kept: kept[1])
+
+
+@dataclass(frozen=True)
+class Result:
+    """What a step gave for an input."""
+
+    key: str
+    engine: Engine
+
+    def content(self, piece: Piece[Any]) -> Content:
+        """A piece as the input of another step names it. Raises LookupError when the result has no such piece."""
+        digest = self.engine.store.digest(self.key, piece.name)
+        if digest is None:
+            raise LookupError(f"result {self.key} has no {piece.name}")
+        return Content(digest)
+
+    def value(self, piece: Piece[T]) -> T:
+        """The value of a piece."""
+        return self.engine.read(self.content(piece), piece)
+
+
+def no_files(sha256: str | None, name: str) -> bytes:
+    """For steps that need no file. Raises LookupError."""
+    raise LookupError(name)
+
+
+@dataclass
+class Engine:
+    """Runs steps on a store.
+
+    files: bytes from outside by their SHA-256, with the name they came under. computed and reused: the names of the steps that ran and those whose result was there; keys: of all results that were used.
+    """
+
+    store: Store
+    tell: Callable[[str, float], None] = lambda called, share: None
+    computed: list[str] = field(default_factory=list)
+    reused: list[str] = field(default_factory=list)
+    keys: dict[str, str] = field(default_factory=dict)
+    files: Callable[[str | None, str], bytes] = no_files
+    at_hand: LRUCache[tuple[str, str], tuple[Any, int]] = field(default_factory=_at_hand)
+    lock: Lock = field(default_factory=Lock)
+
+    @cached_property
+    def beside(self) -> ThreadPoolExecutor:
+        """Where steps run that nobody waits for yet; `close` ends it."""
+        return ThreadPoolExecutor(1, "beside")
+
+    def close(self) -> None:
+        """Let go of what was to run beside and has not begun; wait for what has."""
+        if "beside" in self.__dict__:
+            self.beside.shutdown(cancel_futures=True)
+            del self.__dict__["beside"]
+
+    def read(self, content: Content, piece: Piece[T]) -> T:
+        """The value of a content. Raises LookupError when it is kept nowhere."""
+        with self.lock:
+            found = self.at_hand.get((content.digest, piece.name))
+        if found is not None:
+            at_hand: T = found[0]
+            return at_hand
+        data = self.store.content(content.digest)
+        if data is None:
+            raise LookupError(f"there is no content {content.digest} ({piece.name})")
+        value = piece.decode(data)
+        self._keep(content.digest, piece, value, len(data))
+        return value
+
+    def _keep(self, digest: str, piece: Piece[T], value: T, size: int) -> None:
+        if size <= AT_HAND_BYTES:
+            with self.lock:
+                self.at_hand[(digest, piece.name)] = (value, size)
+
+    def run(self, step: Step[G], given: G, called: str) -> Result:
+        """The result of a step for an input. called: the step's name in this plan, for who watches. Raises what the step raises."""
+        key = step.key(given)
+        result = Result(key, self)
+        if key in self.keys:
+            return result
+        self.tell(called, 0.0)
+        self.keys[key] = step.name
+        if self.store.kept(key):
+            self.reused.append(called)
+            return result
+        try:
+            made = step.compute(given, _Within(self, called))
+        except BaseException:
+            del self.keys[key]
+            raise
+        self._put(key, step.name, made)
+        self.computed.append(called)
+        return result
+
+    def later(self, step: Step[G], given: G, called: str) -> Future[Result]:
+        """The same beside what goes on: who needs the result asks the future, and is told there what went wrong."""
+        return self.beside.submit(self.run, step, given, called)
+
+    def keep(self, step: Step[G], given: G, made: Pieces) -> Result:
+        """A result that is at hand anyhow, kept so that others find it by its key."""
+        key = step.key(given)
+        self.keys[key] = step.name
+        if not self.store.kept(key):
+            self._put(key, step.name, made)
+        return Result(key, self)
+
+    def _put(self, key: str, step: str, made: Pieces) -> None:
+        pieces = {piece.name: piece.encode(value) for piece, value in made.items()}
+        self.store.put(key, pieces, step)
+        for piece, value in made.items():
+            data = pieces[piece.name]
+            self._keep(digest_of_bytes(data), piece, value, len(data))
+
+
+@dataclass(frozen=True)
+class _Within(Reads):
+    """What a step that computes may ask for."""
+
+    engine: Engine
+    called: str
+
+    def read(self, content: Content, piece: Piece[T]) -> T:
+        return self.engine.read(content, piece)
+
+    def file(self, sha256: str | None, name: str) -> bytes:
+        return self.engine.files(sha256, name)
+
+    def tell(self, share: float) -> None:
+        self.engine.tell(self.called, share)

@@ -1,0 +1,65 @@
+"""Where are results kept? Under the key of what they were computed from; their contents once, under the contents' own name."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from pelvrak.core.engine.digest import digest_of_bytes
+
+
+class Store(Protocol):
+    """Results by key; each has named pieces. A piece, once put, never changes."""
+
+    def kept(self, key: str) -> bool:
+        """Whether there is a result."""
+        ...
+
+    def digest(self, key: str, piece: str) -> str | None:
+        """What a piece of a result is called by its content; None where there is none."""
+        ...
+
+    def content(self, digest: str) -> bytes | None:
+        """Bytes by the name of their content."""
+        ...
+
+    def get(self, key: str, piece: str) -> bytes | None:
+        """A piece of a result."""
+        ...
+
+    def put(self, key: str, pieces: dict[str, bytes], step: str = "") -> None:
+        """Keep all pieces of one result of a step, or none."""
+        ...
+
+
+class MemoryStore:
+    """Results of one process."""
+
+    def __init__(self) -> None:
+        self.named: dict[tuple[str, str], str] = {}
+        self.contents: dict[str, bytes] = {}
+        self.keys: set[str] = set()
+
+    def kept(self, key: str) -> bool:
+        """Whether there is a result."""
+        return key in self.keys
+
+    def digest(self, key: str, piece: str) -> str | None:
+        """What a piece is called by its content."""
+        return self.named.get((key, piece))
+
+    def content(self, digest: str) -> bytes | None:
+        """Bytes by the name of their content."""
+        return self.contents.get(digest)
+
+    def get(self, key: str, piece: str) -> bytes | None:
+        """A piece of a result."""
+        digest = self.named.get((key, piece))
+        return None if digest is None else self.contents[digest]
+
+    def put(self, key: str, pieces: dict[str, bytes], step: str = "") -> None:
+        """Keep all pieces; those that are there stay."""
+        for piece, data in pieces.items():
+            digest = digest_of_bytes(data)
+            self.contents.setdefault(digest, data)
+            self.named.setdefault((key, piece), digest)
+        self.keys.add(key)

@@ -1,0 +1,79 @@
+"""What comes of holding the last outgoing stock against the part?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from pelvrak.core.engine.engine import Result
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.mesh import crease_lines, to_glb
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import FACTS, FIELD, PART, PICTURE, SIMPLIFY_MM, SURFACE
+from pelvrak.core.route.report import ComparisonReport
+from pelvrak.core.route.run import Run
+from pelvrak.core.stock.compare import compare
+from pelvrak.core.stock.field import error_of
+
+
+@dataclass(frozen=True)
+class CompareGiven:
+    """A stock, its surface, and the part it is held against."""
+
+    part: Content
+    stock: Content
+    surface: Content
+
+
+def _compared(given: CompareGiven, reads: Reads) -> Pieces:
+    mesh = reads.read(given.surface, SURFACE)
+    result = compare(reads.read(given.stock, FIELD), mesh, reads.read(given.part, PART).mesh)
+    facts = {
+        "left_volume_mm3": result.left_volume_mm3, "gouge_volume_mm3": result.gouge_volume_mm3,
+        "max_left_mm": result.max_left_mm, "max_gouge_mm": result.max_gouge_mm,
+        "left_at": result.left_at.tolist(), "gouge_at": result.gouge_at.tolist(),
+        "undrawn_mm": result.undrawn_mm, "undrawn_at": result.undrawn_at.tolist(),
+    }  # fmt: skip
+    return {PICTURE: to_glb(result.surface, crease_lines(mesh, by_label=False), result.away), FACTS: facts}
+
+
+COMPARE = Step("compare", 1, CompareGiven, _compared)
+
+
+def compared(run: Run, key: str) -> ComparisonReport:
+    """The comparison of the last outgoing stock, and what is left on or cut into."""
+    stock = Result(key, run.engine).content(FIELD)
+    surface = surface_of(run.engine, key).content(SURFACE)
+    made = run.step(COMPARE, CompareGiven(run.part_content, stock, surface), "compare")
+    facts = made.value(FACTS)
+    stated = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
+    last = next(one.name for one in reversed(run.plan.setups) if one.makes is None)
+    findings = []
+    for code, severity, word, depth, amount, at in (
+        ("compare.left", "warning", "left on", "max_left_mm", "left_volume_mm3", "left_at"),
+        ("compare.gouge", "error", "cut into", "max_gouge_mm", "gouge_volume_mm3", "gouge_at"),
+    ):
+        if facts[depth] > stated:
+            findings.append(
+                Finding(
+                    code=code, severity=severity, setup=last, stage="outgoing",
+                    sentence=f"After {last}, up to {facts[depth]:.2f} mm is {word} the part ({facts[amount]:.0f} mm³ in all).",
+                    measured=round(facts[depth], 4), limit=round(stated, 4), unit="mm", place=(tuple(facts[at]),),
+                )
+            )  # fmt: skip
+    if facts["undrawn_mm"] > stated:
+        findings.append(
+            Finding(
+                code="compare.undrawn", severity="note", setup=last, stage="outgoing",
+                sentence=f"An edge thinner than the {run.plan.resolution_mm:g} mm between rays stands up to "
+                f"{facts['undrawn_mm']:.2f} mm out of its picture; depths and volumes count it, finer rays draw more of it.",
+                measured=round(facts["undrawn_mm"], 4), limit=round(stated, 4), unit="mm", place=(tuple(facts["undrawn_at"]),),
+            )
+        )  # fmt: skip
+    return ComparisonReport(
+        key=made.key, stated_error_mm=stated, findings=tuple(findings),
+        **{
+            name: facts[name]
+            for name in ("left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm", "undrawn_mm")
+        },
+    )  # fmt: skip

@@ -1,0 +1,32 @@
+"""Which steps does a route consist of? All of them, each with its version."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pelvrak.core.engine.digest import digest_of
+from pelvrak.core.engine.step import Step
+from pelvrak.core.route import (
+    ahead,
+    billets,
+    comparing,
+    holding,
+    jaws,
+    pictures,
+    programs,
+    reaching,
+    run,
+    simulate,
+    swinging,
+    told,
+)
+
+_MODULES = (run, billets, pictures, holding, jaws, ahead, simulate, swinging, told, programs, reaching, comparing)
+STEPS: dict[str, Step[Any]] = {
+    one.name: one for module in _MODULES for one in vars(module).values() if isinstance(one, Step)
+}
+
+
+def route_version() -> str:
+    """One name for all versions: a report that was made by others is told anew."""
+    return digest_of((run.REPORT_VERSION, sorted((one.name, one.version) for one in STEPS.values())))[:12]

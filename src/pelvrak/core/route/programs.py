@@ -1,0 +1,56 @@
+"""What is a setup's program, and where is it kept?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pelvrak.core.engine.step import Pieces, Reads, Step
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.program.post import Head, Planned, Program, post
+from pelvrak.core.route.pieces import LINES, PROGRAM
+from pelvrak.core.route.plan import program_numbers
+from pelvrak.core.route.registers import held_by
+from pelvrak.core.route.run import Run
+from pelvrak.core.route.turning import Turning
+
+
+@dataclass(frozen=True)
+class ProgramGiven:
+    """A program, and the lines of each operation."""
+
+    text: str
+    lines: dict[str, list[int]]
+
+
+def _written(given: ProgramGiven, reads: Reads | None = None) -> Pieces:
+    return {PROGRAM: given.text, LINES: given.lines}
+
+
+PROGRAM_TEXT = Step("program", 1, ProgramGiven, _written)
+
+
+def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -> tuple[str, Program]:
+    """The program of a setup and the key it is kept under. about: what is clamped, for its head."""
+    setup, control = turning.setup, turning.machine.control
+    used = dict.fromkeys([one.where.register for one in planned] or [setup.offset_register])
+    turned_from = (
+        setup.offset_register if any(r != setup.offset_register for r in used) and turning.machine.rotary else ""
+    )
+    if turned_from:
+        used = dict.fromkeys([turned_from, *used])
+    home = turning.turned.get("")
+    values = {register: held_by(turning, register) for register in used}
+    program = post(
+        setup.name, setup.title, f"{run.plan.name} REV {run.plan.part.revision}",
+        {register: as_vector(np.array([one.value for one in told])) for register, told in values.items() if told is not None},
+        about, planned,
+        Head(
+            program_numbers(run.plan)[setup.name], control.program_digits, control.last_block, turned_from,
+            () if home is None else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in turning.machine.rotary),
+        ),
+    )  # fmt: skip
+    run.done += 1
+    given = ProgramGiven(program.text, program.lines)
+    return run.engine.keep(PROGRAM_TEXT, given, _written(given)).key, program
