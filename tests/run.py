@@ -101,6 +101,14 @@ def run_thirds() -> tuple[int, int]:
     return passed, failed
 
 
+def codes() -> set[str]:
+    """The codes of all registered checks."""
+    sys.path.insert(0, str(TOP / "src"))
+    from pelvrak.core.checks import CHECKS
+
+    return set(CHECKS)
+
+
 def main(words: list[str]) -> int:
     if words:
         passed, failed, skipped = run_here(words)
@@ -111,8 +119,13 @@ def main(words: list[str]) -> int:
         kernels = subprocess.Popen([sys.executable, "-m", "pelvrak.core.route.warm"], cwd=TOP)
         passed, failed = run_checks()
         kernels.wait()
-        good, bad = run_thirds()
-        passed, failed = passed + good, failed + bad
+        with tempfile.TemporaryDirectory() as raised:
+            os.environ["PELVRAK_RAISED"] = raised
+            good, bad = run_thirds()
+            passed, failed = passed + good, failed + bad
+            never = sorted(codes() - {path.name for path in Path(raised).iterdir()})
+        print(f"check every code is raised by a test: {'ok' if not never else 'FAILED, never: ' + ', '.join(never)}")
+        passed, failed = passed + (not never), failed + bool(never)
     print(f"{passed} passed, {failed} failed", flush=True)
     return 1 if failed or not passed else 0
 

@@ -46,7 +46,7 @@ class LaidOver(unittest.TestCase):
             for i, name in enumerate(names)
             if name != begun
         )
-        return Report(version=1, plan="p", part_key="k", part_volume_mm3=1, part_mass_kg=1, billet=billet, setups=tuple(setups),
+        return Report(version="1", plan="p", part_key="k", part_volume_mm3=1, part_mass_kg=1, billet=billet, setups=tuple(setups),
                       makers=makers, begun=begun)  # fmt: skip
 
     def test_the_first_time(self):

@@ -31,7 +31,8 @@ WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
 @asynccontextmanager
 async def lifespan(app: FastAPI) -> AsyncIterator[None]:
     """Listen to the database while the process lives."""
-    tasks = [asyncio.create_task(events.listen()), asyncio.create_task(events.watch())]
+    loops = (events.listen, events.watch, events.say_number, events.tidy)
+    tasks = [asyncio.create_task(loop()) for loop in loops]
     try:
         yield
     finally:

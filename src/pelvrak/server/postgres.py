@@ -91,10 +91,10 @@ class Cluster:
         shutil.rmtree(self.home, ignore_errors=True)
         fresh.parent.mkdir(parents=True, exist_ok=True)
         fresh.mkdir(mode=0o700)
-        _write_closed(self.secret, secrets.token_hex(16))
+        write_closed(self.secret, secrets.token_hex(16))
         handed = fresh.with_name("first-password")
         handed.unlink(missing_ok=True)
-        _write_closed(handed, self.secret.read_text())
+        write_closed(handed, self.secret.read_text())
         if os.geteuid() == 0:
             user = pwd.getpwnam(USER)
             for path in (fresh, handed):
@@ -121,7 +121,7 @@ class Cluster:
             "postgres",
             said=f"alter user pelvrak password '{word}'\n",
         )
-        _write_closed(self.secret, word)
+        write_closed(self.secret, word)
 
     def start(self) -> None:
         """Start it on a free loopback port, however long it takes to recover."""
@@ -155,7 +155,7 @@ class Cluster:
         _run(self.programs / "pg_ctl", "-D", self.home, "-t", START_WITHIN_S, "stop", "-m", "fast", check=False)
 
 
-def _write_closed(path: Path, text: str) -> None:
+def write_closed(path: Path, text: str) -> None:
     """Write a file that only its user can read, from its first moment on."""
     path.unlink(missing_ok=True)
     with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
@@ -180,6 +180,7 @@ def taken(data: Path) -> Iterator[None]:
         lock.write(str(os.getpid()))
         lock.flush()
         (data / "address").unlink(missing_ok=True)
+        (data / "database").unlink(missing_ok=True)
         yield
 
 

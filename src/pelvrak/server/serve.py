@@ -14,7 +14,7 @@ import urllib.request
 from pathlib import Path
 
 from pelvrak.core.route.plan import plan_from_json
-from pelvrak.server.postgres import free_port, running
+from pelvrak.server.postgres import free_port, running, write_closed
 
 DEMO = Path(__file__).resolve().parents[3] / "demo"
 DEMOS = {
@@ -72,6 +72,7 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None, host: str
                 for name, command in commands.items():
                     if name not in processes:
                         processes[name] = subprocess.Popen(command)
+                write_closed(data / "database", cluster.url + "\n")
                 (data / "address").write_text(f"http://127.0.0.1:{port}\n")
                 (data / "workers").write_text("\n".join(str(p.pid) for n, p in processes.items() if n != "web"))
                 print(f"Pelvrak is at http://127.0.0.1:{port}   (Ctrl-C stops it)", flush=True)

@@ -24,6 +24,7 @@ api.use({
 
 type Schemas = components['schemas']
 export type ProjectState = Schemas['ProjectState']
+export type Event = Schemas['Event']
 export type Plan = Schemas['Plan']
 export type Setup = Schemas['Setup']
 export type Operation = Setup['operations'][number]

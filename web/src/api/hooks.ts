@@ -4,6 +4,7 @@ import { type Card, saving, type Stage, useView } from '../state'
 import {
   answered,
   api,
+  type Event,
   type Features,
   type Fixture,
   type Library,
@@ -24,8 +25,18 @@ export function useServerEvents() {
   const queries = useQueryClient()
   useEffect(() => {
     const source = new EventSource('/api/events')
+    // Events are numbered: where one is missing, what there is is asked for anew.
+    let heard: number | null = null
     source.onmessage = (message) => {
-      const event = JSON.parse(message.data as string)
+      const event = JSON.parse(message.data as string) as Event
+      if (event.number != null) {
+        const missed =
+          heard !== null &&
+          (event.kind === 'hello' || event.kind === 'here' ? event.number > heard : event.number > heard + 1)
+        heard = Math.max(heard ?? 0, event.number)
+        if (missed) void queries.invalidateQueries()
+      }
+      if (event.kind === 'hello' || event.kind === 'here') return
       if (event.kind === 'progress')
         queries.setQueryData(['project', event.project], (old: ProjectState | undefined) =>
           old?.evaluation && old.evaluation.revision === event.revision
@@ -50,12 +61,7 @@ export const useProject = (id: number) =>
     queryKey: ['project', id],
     queryFn: () =>
       answered<ProjectState>(api.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } })),
-    // Events tell what happens; should one be lost on its way, the page still finds out.
-    refetchInterval: (query) =>
-      UNDER_WAY.includes(query.state.data?.evaluation?.status ?? '') ? 10_000 : false,
   })
-
-const UNDER_WAY = ['queued', 'running']
 
 export const useProjects = (archived = false) =>
   useQuery({
@@ -136,7 +142,6 @@ export const useUpload = (sha256: string | null) =>
     queryFn: () =>
       answered<PartState>(api.GET('/api/parts/{sha256}', { params: { path: { sha256: sha256 ?? '' } } })),
     enabled: !!sha256,
-    refetchInterval: (query) => (query.state.data?.status === 'reading' ? 1500 : false),
   })
 
 /** A JSON or text piece of a result. */

@@ -767,7 +767,7 @@ export interface paths {
         };
         /**
          * Events
-         * @description Events as they happen: {kind, project, …}.
+         * @description Events as they happen, each a JSON document.
          */
         get: operations["events_api_events_get"];
         put?: never;
@@ -1863,6 +1863,33 @@ export interface components {
             /** What */
             what: string;
             problem?: components["schemas"]["Problem"] | null;
+        };
+        /**
+         * Event
+         * @description One thing that happened.
+         *
+         *     kind: "hello" to who begins to listen and "here" from time to time, with the number of the newest event; "evaluation" and
+         *     "part": that something of them is new; "progress": how far a computation is, 0…1, and at what. number: of all events but
+         *     progress, one after the other: where one is missing something was not heard.
+         */
+        Event: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "hello" | "here" | "evaluation" | "part" | "progress";
+            /** Number */
+            number?: number | null;
+            /** Project */
+            project?: number | null;
+            /** Revision */
+            revision?: number | null;
+            /** Share */
+            share?: number | null;
+            /** What */
+            what?: string | null;
+            /** Sha256 */
+            sha256?: string | null;
         };
         /**
          * Extrusion
@@ -3922,14 +3949,14 @@ export interface components {
         };
         /**
          * Report
-         * @description Everything an evaluation found out. version: of the computation that found it.
+         * @description Everything an evaluation found out. version: of all steps that found it.
          *
          *     makers: who the numbers on the surfaces are. computed and reused: the steps that ran and those that
          *     did not need to. begun: the last setup, when it is seated and held and not cut yet.
          */
         Report: {
             /** Version */
-            version: number;
+            version: string;
             /** Plan */
             plan: string;
             /** Part Key */
@@ -10412,13 +10439,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The file. */
+            /** @description Successful Response */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "text/event-stream": unknown;
+                    "application/json": components["schemas"]["Event"];
                 };
             };
             /** @description The request cannot be read. */

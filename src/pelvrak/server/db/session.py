@@ -16,6 +16,8 @@ from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session
 
 CHANNEL = "pelvrak"
+_NEXT = text("select nextval('event_number')")
+_LAST = text("select case when is_called then last_value else 0 end from event_number")
 STATEMENT_LIMIT_MS = 60_000
 
 
@@ -51,5 +53,16 @@ def migrate() -> None:
 
 
 def tell(session: Session, **event: Any) -> None:
-    """Send an event to every listening browser when the transaction commits."""
+    """Send an event to every listening browser when the transaction commits.
+
+    All but progress are numbered: who sees a number missing knows that something was not heard, and asks for what there is.
+    """
+    if event["kind"] != "progress":
+        event["number"] = session.execute(_NEXT).scalar_one()
     session.execute(text("select pg_notify(:channel, :event)"), {"channel": CHANNEL, "event": json.dumps(event)})
+
+
+def last_event() -> int:
+    """The number of the newest event."""
+    with transaction() as session:
+        return int(session.execute(_LAST).scalar_one())

@@ -28,8 +28,13 @@ async def work(queues: list[str]) -> None:
         )
 
 
+def start() -> None:
+    """Have what computes routes loaded by the time the first one comes."""
+    prepare(_load)
+
+
 if __name__ == "__main__":
     logging.basicConfig(level=logging.WARNING)
     if ROUTES in sys.argv[1:]:
-        prepare(_load)
+        start()
     asyncio.run(work(sys.argv[1:]))

@@ -34,6 +34,7 @@ def upgrade() -> None:
         sa.Column("piece", sa.String(40), primary_key=True),
         sa.Column("digest", sa.String(40), sa.ForeignKey("content.digest"), nullable=False, index=True),
     )
+    op.execute("create sequence event_number")
     op.add_column("evaluation", sa.Column("keys", postgresql.ARRAY(sa.String(40))))
     # Parts are read again: what was read of them went with the results.
     op.execute(
