@@ -738,13 +738,37 @@ class ClampingTest(unittest.TestCase):
         held_ = holding_of([*flanks, top], [-1, -1, 0], [(np.array([0, 0, -1.0]), 1000.0)], 0.0, np.zeros(3))
         load = Load("pull", "pull", 1.0, 0.0, 0.0, np.array([[0.0, 0, 5.0]]))
         problem = programme(held_, 0.1)
-        from pelvrak.core.holding.clamping import _greatest, wrench_at
+        from pelvrak.core.holding.clamping import _Slipping, wrench_at
 
-        along = _greatest(problem, wrench_at(np.array([1.0, 0, 0]), np.array([0.0, 0, 0]), problem.middle))
+        along = _Slipping(problem).greatest(wrench_at(np.array([1.0, 0, 0]), np.array([0.0, 0, 0]), problem.middle))
         self.assertGreater(along, 0.9 * 100 * (1 + np.sqrt(2)))
         # Rubbing round the bar carries a little of the press: never more than the flanks can take.
         self.assertLess(along, 1.1 * 100 * (1 + np.sqrt(2)))
         self.assertGreater(safety(problem, [load])[0].factor, 1)
+
+    def test_one_wrench_after_the_other_is_as_each_by_itself(self):
+        """Against scipy's linprog, set up anew for each: max λ with contacts and λ·wrench in balance, friction within its pyramid."""
+        from scipy.optimize import linprog
+
+        from pelvrak.core.holding.clamping import MOST, _Slipping, wrench_at
+
+        problem = programme(hold_work(vise_hold(), SHOP, BLOCK, "OP10").problem)
+        going_on, rng = _Slipping(problem), np.random.default_rng(3)
+        forces = problem.columns.shape[1]
+        for _ in range(40):
+            wrench = wrench_at(rng.normal(size=3) * 400, rng.uniform(-40, 40, 3), problem.middle, rng.normal() * 3000)
+            equal = np.vstack(
+                [
+                    np.column_stack([problem.columns, wrench]),
+                    np.column_stack([problem.clamp_rows, np.zeros(len(problem.clamp_rows))]),
+                ]
+            )
+            solved = linprog(
+                np.append(np.zeros(forces), -1.0), A_ub=np.column_stack([problem.cone, np.zeros(len(problem.cone))]),
+                b_ub=np.zeros(len(problem.cone)), A_eq=equal, b_eq=np.append(-problem.weight, problem.clamp_values),
+                bounds=[(0, None)] * forces + [(0, MOST)],
+            )  # fmt: skip
+            self.assertAlmostEqual(going_on.greatest(wrench) / solved.x[-1], 1.0, places=6)
 
     def test_what_each_contact_is_pressed_with(self):
         """1000 N between two jaws: 1000 N on each; into a 90° vee: 707 N on each flank (see wedge_normal)."""
@@ -816,11 +840,13 @@ class ClampingTest(unittest.TestCase):
         rest = pad((0, 0, 0), (0, 0, 1), 100.0)
         weight = 98.0665
         held_ = holding_of([rest], [-1], [], weight, np.array([0, 0, 50.0]))
-        from pelvrak.core.holding.clamping import _greatest, wrench_at
+        from pelvrak.core.holding.clamping import _Slipping, wrench_at
 
         for friction, height, wanted in ((0.2, 0.0, 0.2 * weight), (5.0, 100.0, weight * 50 / 100)):
             problem = programme(held_, friction)
-            found = _greatest(problem, wrench_at(np.array([1.0, 0, 0]), np.array([0, 0, height]), problem.middle))
+            found = _Slipping(problem).greatest(
+                wrench_at(np.array([1.0, 0, 0]), np.array([0, 0, height]), problem.middle)
+            )
             self.assertAlmostEqual(found, wanted, places=3)
 
 

@@ -12,8 +12,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import highspy
 import numpy as np
-from scipy.optimize import linprog, nnls
+from scipy.optimize import nnls
+from scipy.sparse import csc_matrix
 
 from pelvrak.core.geometry.mesh import Floats, Ints
 from pelvrak.core.geometry.rigid import square_to
@@ -53,6 +55,10 @@ class Load:
     along: float
     torque: float
     places: Floats
+
+
+# Factors that differ by less than this share are alike.
+ALIKE = 1e-9
 
 
 @dataclass(frozen=True)
@@ -152,24 +158,55 @@ def programme(holding: Holding, friction: float = FRICTION) -> Programme | None:
 
 def stands(problem: Programme) -> bool:
     """Whether the work stays where it is under its clamps and its weight alone."""
-    return _greatest(problem, np.zeros(6)) > 0
+    return _Slipping(problem).greatest(np.zeros(6)) > 0
 
 
-def _greatest(problem: Programme, wrench: Floats) -> float:
-    """By how much a wrench (6,) can be multiplied before the work slips, lifts or tips; 0 when it does so without it."""
-    scale = max(float(np.abs(problem.clamp_values).max(initial=0.0)), float(np.abs(problem.weight).max()), 1.0)
-    size = np.array([1, 1, 1, 0.01, 0.01, 0.01])
-    equal = np.vstack([
-        np.hstack([problem.columns * size[:, None], (wrench * size)[:, None]]),
-        np.hstack([problem.clamp_rows, np.zeros((len(problem.clamp_rows), 1))]),
-    ])  # fmt: skip
-    right = np.concatenate([-problem.weight * size, problem.clamp_values]) / scale
-    below = np.hstack([problem.cone, np.zeros((len(problem.cone), 1))])
-    goal = np.zeros(equal.shape[1])
-    goal[-1] = -1.0
-    solved = linprog(goal, A_ub=below, b_ub=np.zeros(len(below)), A_eq=equal, b_eq=right,
-                     bounds=[(0, None)] * (equal.shape[1] - 1) + [(0, MOST / scale)], method="highs")  # fmt: skip
-    return min(float(solved.x[-1]) * scale, MOST) if solved.status == 0 else 0.0
+class _Slipping:
+    """The programme of a holding, asked for one wrench after the other: only its last column is another each time, so the solver goes on from
+
+    where it stood.
+    """
+
+    def __init__(self, problem: Programme) -> None:
+        forces, hard = problem.columns.shape[1], 6 + len(problem.clamp_rows)
+        self.scale = max(float(np.abs(problem.clamp_values).max(initial=0.0)), float(np.abs(problem.weight).max()), 1.0)
+        self.size = np.array([1, 1, 1, 0.01, 0.01, 0.01])
+        rows = np.zeros((hard + len(problem.cone), forces + 1))
+        rows[:6, :forces], rows[6:hard, :forces] = problem.columns * self.size[:, None], problem.clamp_rows
+        rows[hard:, :forces] = problem.cone
+        # Places for the wrench, whatever stands there.
+        rows[:6, forces] = 1.0
+        right = np.concatenate([-problem.weight * self.size, problem.clamp_values]) / self.scale
+        sparse, free = csc_matrix(rows), np.full(len(problem.cone), -highspy.kHighsInf)
+        model = highspy.HighsLp()
+        model.num_col_, model.num_row_ = forces + 1, len(rows)
+        model.col_cost_ = np.append(np.zeros(forces), -1.0)
+        model.col_lower_ = np.zeros(forces + 1)
+        model.col_upper_ = np.append(np.full(forces, highspy.kHighsInf), MOST / self.scale)
+        model.row_lower_, model.row_upper_ = np.append(right, free), np.append(right, np.zeros(len(free)))
+        model.a_matrix_.format_ = highspy.MatrixFormat.kColwise
+        model.a_matrix_.start_, model.a_matrix_.index_, model.a_matrix_.value_ = (
+            sparse.indptr,
+            sparse.indices,
+            sparse.data,
+        )
+        self.last = forces
+        self.solver = highspy.Highs()
+        self.solver.setOptionValue("output_flag", False)
+        self.solver.passModel(model)
+
+    def greatest(self, wrench: Floats) -> float:
+        """By how much a wrench (6,) can be multiplied before the work slips, lifts or tips; 0 when it does so without it."""
+        for row, value in enumerate(wrench * self.size):
+            self.solver.changeCoeff(row, self.last, float(value))
+        self.solver.run()
+        if self.solver.getModelStatus() != highspy.HighsModelStatus.kOptimal:
+            # Not because of where it went on from.
+            self.solver.clearSolver()
+            self.solver.run()
+        if self.solver.getModelStatus() != highspy.HighsModelStatus.kOptimal:
+            return 0.0
+        return min(float(self.solver.getSolution().col_value[self.last]) * self.scale, MOST)
 
 
 def shares(problem: Programme) -> Floats:
@@ -223,13 +260,15 @@ class Safety:
 def safety(problem: Programme, loads: list[Load]) -> list[Safety]:
     """The worst moment of every operation, in their order."""
     out = []
+    slipping = _Slipping(problem)
     for load in loads:
         worst: Safety | None = None
         for place in load.places:
             for force, torque in _cases(load):
                 wrench = wrench_at(force, place, problem.middle, torque)
-                factor = _greatest(problem, wrench)
-                if worst is None or factor < worst.factor:
+                factor = slipping.greatest(wrench)
+                # Of places alike the first: the last digits are noise.
+                if worst is None or factor < worst.factor * (1 - ALIKE):
                     worst = Safety(factor, load.operation, load.name, force, place)
         if worst is not None:
             out.append(worst)
