@@ -98,6 +98,10 @@ def main(arguments: list[str] | None = None) -> int:
     except BadInput as bad:
         print(f"pelvrak: {bad}", file=sys.stderr)
         return 2
+    except BrokenPipeError:
+        # Whoever read it has read enough.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
 
 
 def _read(path: Path) -> bytes:

@@ -111,6 +111,54 @@ class StoreTest(unittest.TestCase):
         self.assertIn("its tables are of version 0001", done.stderr)
 
 
+OLD = """
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import text
+from pelvrak.server.db.session import engine, migrate
+config = Config()
+config.set_main_option("script_location", "src/pelvrak/server/db/migrations")
+with engine().begin() as connection:
+    config.attributes["connection"] = connection
+    command.upgrade(config, "0004")
+    for line in (
+        "insert into part_upload (sha256, name, body, kind, status, key, created) values (repeat('a', 64), 'a.step', 'x', 'part', 'ready', 'old', now())",
+        "insert into project (id, name, head, last, created) values (1, 'old', 1, 1, now())",
+        "insert into revision (project_id, number, what, plan, created) values (1, 1, 'made', '{}', now())",
+        "insert into evaluation (project_id, revision, status, share, what, tries, stop, beat, report) "
+        "values (1, 1, 'done', 1, '', 1, false, now(), '{\"version\": 14}')",
+        "insert into result_piece values ('old', 'field', 'x')",
+    ):
+        connection.execute(text(line))
+migrate()
+from pelvrak.server.api.projects import retire_old_reports
+retire_old_reports()
+retire_old_reports()
+with engine().begin() as connection:
+    print(connection.execute(text("select string_agg(status, ' ' order by id) from evaluation")).scalar_one())
+    print(connection.execute(text("select status from part_upload")).scalar_one())
+    print(connection.execute(text("select count(*) from procrastinate_jobs where status = 'todo'")).scalar_one())
+"""
+
+
+class UpgradeTest(unittest.TestCase):
+    def test_projects_of_the_version_before_are_computed_again(self):
+        url = address(shared())
+        with psycopg.connect(url, autocommit=True) as database:
+            database.execute("create database before")
+        try:
+            old = {**os.environ, "PELVRAK_DATABASE": url.rsplit("/", 1)[0] + "/before"}
+            done = subprocess.run(
+                [sys.executable, "-c", OLD], cwd=TOP, env=old, capture_output=True, text=True, check=False
+            )
+            self.assertEqual(done.returncode, 0, done.stderr)
+            # Once, and not at every start.
+            self.assertEqual(done.stdout.split("\n")[:3], ["stopped queued", "reading", "2"])
+        finally:
+            with psycopg.connect(url, autocommit=True) as database:
+                database.execute("drop database before with (force)")
+
+
 class ElsewhereTest(unittest.TestCase):
     """A server that computes nothing itself."""
 

@@ -36,8 +36,4 @@ def upgrade() -> None:
     )
     op.execute("create sequence event_number")
     op.add_column("evaluation", sa.Column("keys", postgresql.ARRAY(sa.String(40))))
-    # Parts are read again: what was read of them went with the results.
-    op.execute(
-        "update part_upload set key = null, status = 'reading', tries = 0 where kind = 'part' and status = 'ready'"
-    )
-    op.execute("update evaluation set status = 'stopped' where status = 'done'")
+    # Parts and reports are of earlier versions of their steps: the server makes them again when it starts.
