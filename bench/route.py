@@ -3,7 +3,8 @@
 steps_after_rename: steps computed after another name, by what was renamed; undo_steps: after an edit taken back;
 first_picture_share: a millimetre on the billet, time to its new billet over time of the whole route; seated_share: to the
 first setup seated and held; edit_share: an edit of OP30's last operation over the whole route; route_to_cutting: the whole
-route, cold, over the processor's time in its cutting kernels. Run: .venv/bin/python bench/route.py [--json].
+route, cold, over the processor's time in its cutting kernels; busy_ratio: an edit of a small project while another's whole route
+is computed, over the same alone. Run: .venv/bin/python bench/route.py [--json].
 """
 
 from __future__ import annotations
@@ -17,8 +18,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from busy import busy_ratio
+
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
+from pelvrak.core.holding.fixture import fixtures_shipped
 from pelvrak.core.route import simulate
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from
@@ -68,6 +72,9 @@ def renames() -> dict[str, Callable[[Document], None]]:
         "operation id": lambda d: d["setups"][0]["operations"][0].update(id="another"),
         "tool": lambda d: d["tools"][0].update(name="Another cutter"),
         "tool id": tool_id,
+        "fixture": lambda d: d["fixtures"].append(
+            {**fixtures_shipped()["par-150x8"].model_dump(mode="json"), "name": "Another name of theirs"}
+        ),
         "changer place": lambda d: d["tools"][0].update(place=22),
         "title": lambda d: d["setups"][0].update(title="Another title"),
         "plan": lambda d: d.update(name="Another plan"),
@@ -117,7 +124,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--json", action="store_true")
     chosen = parser.parse_args()
-    found = measured()
+    found = measured() | busy_ratio()
     if chosen.json:
         print(json.dumps(found, indent=2))
     else:
