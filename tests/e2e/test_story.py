@@ -980,6 +980,37 @@ class WrongInputs(Browser):
         expect(field).to_have_value("2 in")
         expect(sheet.get_by_text("= 50.8 mm")).to_be_visible()
 
+    def test_a_name_is_there_at_once_and_nothing_is_computed(self):
+        number = self.new_project("names", solids.box((0, 0, 0), (40, 30, 12)))
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "OP10")
+        self.stage(page, "Cut")
+        name = sheet.get_by_label("Setup name")
+        for wrong, said in (("A B", "1 to 20 letters"), ("", "1 to 20 letters")):
+            name.fill(wrong)
+            name.press("Enter")
+            expect(sheet.get_by_role("alert")).to_contain_text(said)
+            expect(name).to_have_value(wrong)  # what was typed stays
+        workers = self.server.workers()
+        for one in workers:
+            os.kill(one, signal.SIGSTOP)
+        try:
+            name.fill("OP70")
+            name.press("Enter")
+            card = page.get_by_role("navigation", name="Route").get_by_role("button", name="OP70", exact=True)
+            expect(card).to_be_visible()
+            # Its picture stays, and is not said to be out of date.
+            expect(card.locator("img")).to_be_visible()
+            expect(page.get_by_text("out of date")).to_have_count(0)
+        finally:
+            for one in workers:
+                os.kill(one, signal.SIGCONT)
+        self.current(page)
+        with self.server.client() as client:
+            report = client.get(f"/api/projects/{number}").json()["report"]
+        self.assertEqual((report["setups"][0]["name"], report["computed"]), ("OP70", []))
+
     def test_a_billet_is_drawn_before_a_worker_answers(self):
         self.new_project("quick", solids.box((0, 0, 0), (40, 30, 12)))
         page = self.page

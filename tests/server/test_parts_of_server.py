@@ -16,11 +16,13 @@ from PIL import Image
 from psycopg.errors import DiskFull
 from sqlalchemy.exc import OperationalError
 
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import box
 from pelvrak.core.holding.hold import Hold
 from pelvrak.core.route.report import BilletReport, Maker, Report, SetupReport
 from pelvrak.server.api import problems
-from pelvrak.server.api.projects import differences, laid_over, stale_from
+from pelvrak.server.api.freshness import called_now, laid_over, new_names, stale_from
+from pelvrak.server.api.projects import differences
 from pelvrak.server.api.shapes import Edit
 from pelvrak.server.app import app
 from pelvrak.server.jobs.stills import HEIGHT, HUES, WIDTH, colours, draw
@@ -104,13 +106,46 @@ class Differences(unittest.TestCase):
             return stale_from(plan, other)
 
         self.assertIsNone(after(lambda p: p.update(name="another name")))
-        self.assertEqual(after(lambda p: p["setups"][1].update(title="x")), 1)
-        self.assertEqual(after(lambda p: p["setups"][0].update(title="x")), 0)
+        self.assertEqual(after(lambda p: p["setups"][1].update(offset_register="G58")), 1)
+        self.assertEqual(after(lambda p: p["setups"][0].update(offset_register="G58")), 0)
         self.assertEqual(after(lambda p: p["billet"].update(material="C45")), 0)
         # OP20's jaws are cut in the setup before it, and are solved from what OP20 says.
-        self.assertEqual(after(lambda p: p["setups"][2].update(title="x")), 1)
+        self.assertEqual(after(lambda p: p["setups"][2].update(offset_register="G58")), 1)
         self.assertEqual(after(lambda p: p["setups"].pop()), 3)
         self.assertEqual(after(lambda p: p.update(resolution_mm=1.0)), 0)
+        # What something is called makes nothing out of date, nor does a tool nobody uses.
+        spare = {**plan["tools"][0], "id": "spare", "place": 19}
+        for change in (
+            lambda p: p["setups"][0].update(title="x"),
+            lambda p: p["setups"][0].update(name="OP70"),
+            lambda p: p["setups"][0]["operations"][0].update(name="x", id="x"),
+            lambda p: p["tools"][0].update(name="x", place=18),
+            lambda p: p["tools"].append(spare),
+        ):
+            self.assertIsNone(after(change))
+        self.assertIsNotNone(after(lambda p: p["tools"][0].update(DC=9.0)))
+        self.assertIsNotNone(after(lambda p: p["setups"][0]["operations"][0].update(tool=plan["tools"][1]["id"])))
+
+    def test_what_a_renamed_setup_was_is_shown_under_its_new_name(self):
+        plan = json.loads((TOP / "demo" / "encoder-housing" / "plan.json").read_text())
+        other = json.loads(json.dumps(plan))
+        other["setups"][2]["name"] = "OP70"
+        other["setups"][1]["makes"]["setup"] = "OP70"
+        self.assertEqual(new_names(plan, other), {"OP20": "OP70"})
+        other["setups"][2]["offset_register"] = "G58"
+        self.assertEqual(new_names(plan, other), {})
+        found = Finding(code="cut.no_operations", severity="note", stage="cut", setup="A", sentence="…")
+        setup = SetupReport(name="A", title="", machine="m", offset_register="G54", findings=(found,))
+        jaws = SetupReport(name="J", title="", machine="m", offset_register="G54", makes="A")
+        billet = BilletReport(
+            low=(0, 0, 0), high=(1, 1, 1), volume_mm3=1, mass_kg=1, margins={}, stated_error_mm=0.1, field_bytes=1
+        )
+        report = Report(version="1", plan="p", part_key="k", part_volume_mm3=1, part_mass_kg=1, billet=billet, setups=(jaws, setup),
+                        makers=(Maker(number=256, setup="A", operation="o", tool=""),))  # fmt: skip
+        told = called_now(report, {"A": "OP70"})
+        self.assertEqual([(one.name, one.makes) for one in told.setups], [("J", "OP70"), ("OP70", None)])
+        self.assertEqual((told.setups[1].findings[0].setup, told.makers[0].setup), ("OP70", "OP70"))
+        self.assertIs(called_now(report, {}), report)
 
 
 class Stills(unittest.TestCase):

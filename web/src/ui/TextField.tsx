@@ -1,24 +1,52 @@
-import { useState } from 'react'
+import { useId, useState } from 'react'
+import { type Problem } from '../api/client'
+import { sentence } from './Field'
 
-/** A line of text; leaving the field commits what was changed. */
+/** A text that is kept when the field is left or Enter is pressed. What is refused stays as typed, with the reason. */
 export function TextField(props: {
   label: string
   value: string
   placeholder?: string
-  commit: (value: string) => void
+  commit: (value: string) => Promise<Problem | null>
 }) {
+  const id = useId()
   const [typed, setTyped] = useState<string | null>(null)
+  const [problem, setProblem] = useState<Problem | null>(null)
+  const done = async () => {
+    if (typed === null) return
+    if (typed.trim() === props.value) {
+      setTyped(null)
+      return setProblem(null)
+    }
+    const refused = await props.commit(typed.trim())
+    setProblem(refused)
+    if (!refused) setTyped(null)
+  }
   return (
-    <input
-      aria-label={props.label}
-      className="figures w-full border border-rule bg-white px-1.5 py-0.5"
-      placeholder={props.placeholder}
-      value={typed ?? props.value}
-      onChange={(event) => setTyped(event.target.value)}
-      onBlur={() => {
-        if (typed !== null && typed.trim() !== props.value) props.commit(typed.trim())
-        setTyped(null)
-      }}
-    />
+    <div>
+      <input
+        aria-label={props.label}
+        aria-invalid={!!problem}
+        aria-describedby={problem ? id : undefined}
+        className={`figures w-full border bg-white px-1.5 py-0.5 ${problem ? 'border-trouble' : 'border-rule'}`}
+        placeholder={props.placeholder}
+        value={typed ?? props.value}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={() => void done()}
+        onKeyDown={(event) => {
+          if (event.key === 'Enter') void done()
+          if (event.key === 'Escape') {
+            setTyped(null)
+            setProblem(null)
+          }
+          event.stopPropagation()
+        }}
+      />
+      {problem && (
+        <p id={id} role="alert" className="mt-1 text-[12.5px] text-trouble">
+          {sentence(problem)}
+        </p>
+      )}
+    </div>
   )
 }

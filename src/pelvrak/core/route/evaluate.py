@@ -530,7 +530,7 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
     give_registers(turning, run.plan, Load())
     vise = solved.vise
     force = 0.0 if vise is None else (vise[0].force_kn or vise[1].force_kn)
-    about = f"{solved.blank.name}" + (
+    about = f"{solved.called(solved.blank)}" + (
         f", on a spacer {solved.nest.gap:.2f} mm, clamped with {force:g} kN" if vise else ""
     )
     done = _operations(run, index, placed, turning, key, amount, about)

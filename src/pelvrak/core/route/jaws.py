@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -28,6 +28,7 @@ from pelvrak.core.holding.facts import Proposal
 from pelvrak.core.holding.hold import Hold, Item, fixtures_of
 from pelvrak.core.holding.profile_block import solve_profile
 from pelvrak.core.holding.soft_jaws import RIM_CUTTER_MM, Nest, as_jaws, blanks, solve
+from pelvrak.core.route.naming import nameless_fixtures
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FIELD, JAW_FILES, PART, SURFACE
 from pelvrak.core.route.plan import Makes, Plan, Setup
@@ -69,6 +70,11 @@ class Solved:
     item: Item
     part: Part
     work: Mesh
+    names: dict[str, str] = field(default_factory=dict)
+
+    def called(self, one: kinds.Fixture) -> str:
+        """A fixture by its name: what the nest is solved from has none."""
+        return self.names.get(one.name, one.name)
 
     @property
     def rotation(self) -> Floats:
@@ -200,7 +206,7 @@ class Solved:
         ]
         for other in sized:
             if not self.solved_in(other).trouble:
-                return (Cure(label=f"Use {other.name}", path=f"{path}/fixture", value=other.id),)
+                return (Cure(label=f"Use {self.called(other)}", path=f"{path}/fixture", value=other.id),)
         return ()
 
 
@@ -221,12 +227,12 @@ def solved_for(run: Run, setup: Setup, incoming_key: str, rotation: Floats) -> S
     if item is None:
         return None
     stock = surface_of(run.engine, incoming_key).content(SURFACE)
-    shop = tuple(fixtures_of(run.plan.fixtures).values())
+    shop, names = nameless_fixtures(fixtures_of(run.plan.fixtures))
     given = NestGiven(run.part_content, stock, rotation, setup.hold, shop, item.id)
     key = digest_of(given)
     if key not in run.nests:
         run.tell(f"{setup.name} jaws")
-        run.nests[key] = _solved(given, run.engine.read, setup)
+        run.nests[key] = replace(_solved(given, run.engine.read, setup), names=names)
     found: Solved = run.nests[key]
     return found
 

@@ -15,6 +15,7 @@ from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from, plan_from_
 from pelvrak.core.route.report import Report
 from pelvrak.core.route.revising import Revising, revised, revising
 from pelvrak.core.route.run import part_key
+from pelvrak.server.api.freshness import billet_late, called_now, laid_over, new_names, stale_from
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import (
     ChangeProject,
@@ -31,12 +32,6 @@ from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, 
 from pelvrak.server.db.session import tell, transaction
 from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.jobs.handing import BESIDE, URGENT, hand_evaluation, hand_part, make_urgent
-
-# What cutting alone tells of a setup.
-OF_CUTTING = (
-    "outgoing_key", "outgoing_volume_mm3", "removed_volume_mm3", "outgoing_mass_kg", "time_s", "cut_z", "cut_z_of", "below_rest",
-    "operations", "program_key",
-)  # fmt: skip
 
 router = APIRouter(prefix="/api/projects", tags=["projects"])
 
@@ -69,28 +64,6 @@ def _revision(session: Session, project: Project, number: int) -> Revision:
     return revision
 
 
-def stale_from(reported: dict[str, Any], plan: dict[str, Any]) -> int | None:
-    """First setup a report made for one plan is out of date for in another; None when it holds for all."""
-    shared = ("part", "billet", "tools", "fixtures", "machines", "resolution_mm")
-    if any(reported.get(name) != plan.get(name) for name in shared):
-        return 0
-    before, after = reported["setups"], plan["setups"]
-    for index in range(max(len(before), len(after))):
-        if index >= len(before) or index >= len(after) or before[index] != after[index]:
-            # Jaws are cut before the setup they are solved for.
-            name = after[index]["name"] if index < len(after) else None
-            made = [i for i, one in enumerate(after[:index]) if (one.get("makes") or {}).get("setup") == name]
-            return made[0] if made and name is not None else index
-    return None
-
-
-def billet_late(reported: dict[str, Any], plan: dict[str, Any]) -> bool:
-    """Whether the billet a report was made for is another than a plan's, or lies round another part."""
-    return any(reported.get(name) != plan.get(name) for name in ("billet", "resolution_mm")) or (
-        reported["part"].get("sha256") != plan["part"].get("sha256")
-    )
-
-
 def _newest_report(session: Session, project: Project) -> Evaluation | None:
     """The newest finished evaluation, one of the head before any other."""
     return session.scalars(
@@ -100,34 +73,6 @@ def _newest_report(session: Session, project: Project) -> Evaluation | None:
         .limit(1)
         .options(defer(Evaluation.report))
     ).first()
-
-
-def laid_over(
-    done: Report | None, stale: int | None, so_far: Report, names: list[str]
-) -> tuple[Report, int | None, int | None]:
-    """What a plan being computed shows: (report, first setup out of date, setup of which all but the cutting is current).
-
-    done: of an earlier plan or None, out of date from setup `stale` on; so_far: of the newest plan, as far as it has come;
-    names: of its setups. What is not computed anew stays as it was until it is.
-    """
-    fresh = [one for one in so_far.setups if one.name != so_far.begun]
-    before = {one.name: one for one in done.setups if one.name in names} if done is not None else {}
-    setups = list(fresh)
-    begun = next((one for one in so_far.setups if one.name == so_far.begun), None)
-    if begun is not None:
-        old = before.get(begun.name)
-        cut = {} if old is None else {name: getattr(old, name) for name in OF_CUTTING}
-        setups.append(begun.model_copy(update=cut))
-    shown = {one.name for one in setups}
-    setups += [one for name, one in before.items() if name not in shown]
-    numbers = {one.number for one in so_far.makers}
-    makers = (*so_far.makers, *(one for one in (done.makers if done else ()) if one.number not in numbers))
-    report = so_far.model_copy(
-        update={"setups": tuple(setups), "makers": makers, "comparison": done.comparison if done else None}
-    )
-    # What the edit does not touch is current although it has not been looked at again.
-    late = len(fresh) if done is None or stale is None else max(len(fresh), stale)
-    return report, late, None if begun is None else len(fresh)
 
 
 def state_of(session: Session, project: Project) -> ProjectState:
@@ -143,11 +88,13 @@ def _state_and_waiting(session: Session, project: Project) -> tuple[ProjectState
     ).first()
     done = _newest_report(session, project)
     stale, report = None, Report.model_validate(done.report) if done and done.report else None
-    late = False
+    late, names = False, {}
     if done and done.revision != project.head:
         made_for = _revision(session, project, done.revision).plan
         stale, late = stale_from(made_for, revision.plan), billet_late(made_for, revision.plan)
-    seated, stills = None, dict((done.stills or {}) if done else {})
+        names = new_names(made_for, revision.plan)
+        report = None if report is None else called_now(report, names)
+    seated, stills = None, {names.get(name, name): key for name, key in ((done.stills or {}) if done else {}).items()}
     if newest and newest.status in ("running", "queued") and newest.revision == project.head and newest.report:
         report, stale, seated = laid_over(
             report, stale, Report.model_validate(newest.report), [one["name"] for one in revision.plan["setups"]]

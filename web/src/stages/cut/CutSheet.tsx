@@ -94,7 +94,7 @@ const PROMPTS: Partial<Record<Operation['kind'], string>> = {
 
 /** The operations of a setup in their order. */
 export function CutSheet(props: SheetProps) {
-  const { setup, report, index, edit } = props
+  const { setup, report, index, edit, commit } = props
   const view = useView()
   const { data: library } = useLibrary()
   const add = (kind: Operation['kind']) => {
@@ -169,7 +169,20 @@ export function CutSheet(props: SheetProps) {
           ))}
         </MenuItems>
       </Menu>
-      <h3 className="mb-1 mt-5 font-head text-[15px] font-semibold">Program</h3>
+      <h3 className="mb-1 mt-5 font-head text-[15px] font-semibold">Setup and program</h3>
+      <Row label="Name">
+        <TextField
+          label="Setup name"
+          value={setup.name}
+          commit={(text) =>
+            commit(`${setup.name} is ${text} now`, (draft) => {
+              for (const one of draft.setups) if (one.makes?.setup === setup.name) one.makes.setup = text
+              const own = draft.setups[index]
+              if (own) own.name = text
+            })
+          }
+        />
+      </Row>
       <Row
         label="Number"
         below={
@@ -181,9 +194,14 @@ export function CutSheet(props: SheetProps) {
           placeholder="by its name"
           value={setup.program_number == null ? '' : String(setup.program_number)}
           commit={(text) =>
-            void edit('program number', (own) => {
-              own.program_number = text === '' ? null : Number(text)
-            })
+            /^\d*$/.test(text)
+              ? edit('program number', (own) => void (own.program_number = text === '' ? null : Number(text)))
+              : Promise.resolve({
+                  code: 'program.number',
+                  where: 'program number',
+                  what: `${text} is no number`,
+                  mend: 'give digits, or leave it empty',
+                })
           }
         />
       </Row>
@@ -191,7 +209,7 @@ export function CutSheet(props: SheetProps) {
         <TextField
           label="Program comment"
           value={setup.title}
-          commit={(text) => void edit('program comment', (own) => (own.title = text))}
+          commit={(text) => edit('program comment', (own) => void (own.title = text))}
         />
       </Row>
     </>

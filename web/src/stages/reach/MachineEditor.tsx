@@ -37,7 +37,7 @@ export function MachineEditor(props: SheetProps & { machine: MachineData }) {
         <TextField
           label="Machine name"
           value={machine.name}
-          commit={(name) => void change('name', (mine) => (mine.name = name))}
+          commit={(name) => change('name', (mine) => void (mine.name = name))}
         />
       </Row>
       <h4 className="mt-2 font-head font-semibold">Axes, from what each rides on</h4>
@@ -99,7 +99,7 @@ export function MachineEditor(props: SheetProps & { machine: MachineData }) {
           label="Machine reserved"
           value={control.reserved.join(', ')}
           commit={(text) =>
-            void change('reserved registers', (mine) => (mine.control.reserved = listed(text)))
+            change('reserved registers', (mine) => void (mine.control.reserved = listed(text)))
           }
         />
       </Row>

@@ -190,7 +190,7 @@ function Load({ setup, plan, edit }: SheetProps) {
         label="Load"
         placeholder="alone"
         value={setup.load}
-        commit={(name) => void edit(`load ${name || 'alone'}`, (own) => (own.load = name))}
+        commit={(name) => edit(`load ${name || 'alone'}`, (own) => void (own.load = name))}
       />
     </Row>
   )
