@@ -5,17 +5,20 @@ from __future__ import annotations
 import ast
 import unittest
 from typing import Any
+from unittest.mock import patch
 
 import manifold3d
 import numpy as np
 
 from pelvrak.core.billet.block import Block, check_fit
 from pelvrak.core.checks import CHECKS, catalogue, refusals
+from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.cutting.operations import Facing
-from pelvrak.core.cutting.toolpath import Chords
-from pelvrak.core.engine.engine import Engine
+from pelvrak.core.cutting.toolpath import Chords, Round
+from pelvrak.core.engine.engine import Engine, no_files
 from pelvrak.core.engine.step import Content
 from pelvrak.core.engine.store import MemoryStore
+from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import SEVERITIES, Finding
 from pelvrak.core.geometry.holes import UprightHole
 from pelvrak.core.geometry.mesh import Mesh, box, mesh_of
@@ -27,21 +30,29 @@ from pelvrak.core.holding.hold import Hold, Item, Pinned, SoftCut, WorkPlace, fi
 from pelvrak.core.holding.holding import _Checked, hold_work
 from pelvrak.core.holding.soft_jaws import solve
 from pelvrak.core.machine.index import Turned
+from pelvrak.core.machine.kinematics import home_angles
 from pelvrak.core.machine.machine import machines
 from pelvrak.core.machine.travel import check_table
 from pelvrak.core.route import swinging
+from pelvrak.core.route.ahead import _Ahead
+from pelvrak.core.route.comparing import compared
 from pelvrak.core.route.loads import safety_findings
 from pelvrak.core.route.naming import SETUP
-from pelvrak.core.route.pieces import FACTS, SURFACE
-from pelvrak.core.route.plan import Setup
+from pelvrak.core.route.pieces import FACTS, FIELD, PART, SURFACE
+from pelvrak.core.route.plan import Setup, plan_from
+from pelvrak.core.route.registers import Load, give_registers
 from pelvrak.core.route.report import SetupReport
-from pelvrak.core.route.simulate import Trouble, holding_trouble, slides_trouble, stock_trouble
+from pelvrak.core.route.run import Run, part_result
+from pelvrak.core.route.simulate import Trouble, _zero_off_top, holding_trouble, slides_trouble, stock_trouble
 from pelvrak.core.route.station import Station
+from pelvrak.core.route.turning import Turning
 from pelvrak.core.route.zeros import _above_zero, _registers
 from pelvrak.core.seat.seating import NamedZero, Seat, Zero
+from pelvrak.core.stock.compare import Comparison
 from pelvrak.core.stock.cut import CUT, RAPID, STOPPED, Hits, Profile, Sweep
 from pelvrak.core.stock.field import grid_around
-from pelvrak.core.stock.shapes import field_of_block
+from pelvrak.core.stock.shapes import field_of_block, union
+from tests import solids
 from tests.serving import TOP
 
 SHOP = fixtures_of(())
@@ -234,6 +245,24 @@ class JawChecks(unittest.TestCase):
         assert isinstance(jaws, Jaws) and isinstance(vise, Vise)
         return [code for code, *_ in solve(work, SoftCut(**spec), jaws, vise).trouble]
 
+    def test_no_wall_towards_the_jaws(self):
+        """A square that stands on its corner between the jaws; turned by 45° it has walls."""
+        diamond = manifold3d.Manifold.cube([40, 40, 30]).translate([-20, -20, 0]).rotate([0, 0, 45])
+        self.assertEqual(self.trouble(mesh_of(diamond)), ["jaws.no_wall", "jaws.no_wall"])
+        self.assertNotIn("jaws.no_wall", self.trouble(mesh_of(diamond), turn_deg=45.0))
+
+    def test_both_jaws_round_one_wall(self):
+        """A wedge whose walls meet in a point at the left: between jaws 30 mm apart its tip falls into the gap."""
+        wedge = mesh_of(manifold3d.CrossSection([[(-50.0, 0.0), (50.0, -30.0), (50.0, 30.0)]]).extrude(30))
+        self.assertIn("jaws.wrap", self.trouble(wedge, gap=30.0))
+        self.assertNotIn("jaws.wrap", self.trouble(wedge, gap=5.0))
+
+    def test_work_narrower_than_the_cutter(self):
+        for width in (3.0, 6.0, 8.0):
+            with self.assertRaises(BadInput) as caught:
+                self.trouble(box(np.array([-50, -width / 2, 0.0]), np.array([50, width / 2, 30.0])))
+            self.assertEqual(caught.exception.code, "hold.nest_not_cuttable")
+
     def test_teeth_narrower_than_the_cutter_are_a_poor_seat(self):
         """A comb of teeth 4 mm wide, 4 apart: a Ø10 cutter leaves nothing between them."""
         body = manifold3d.Manifold.cube([100, 40, 20]).translate([-50, -20, 0])
@@ -242,6 +271,79 @@ class JawChecks(unittest.TestCase):
         codes = self.trouble(mesh_of(body), fill=0.0)
         self.assertIn("jaws.poor_seat", codes)
         self.assertNotIn("jaws.poor_seat", self.trouble(BLOCK))
+
+
+class RouteChecks(unittest.TestCase):
+    def test_a_machine_that_tilts_its_tool_without_a_tilted_plane(self):
+        machine = next(
+            m for m in machines().values() if {a.name for a in m.rotary} & {a.name for a in m.chain(m.spindle.rides)}
+        )
+
+        def told(run: str) -> list[str]:
+            turning = Turning(Setup(name="OP10", rotary_run=run), machine, HoldFacts(), np.eye(4))
+            at = Turned("", home_angles(machine), np.eye(4), (0.0, 0.0, 1.0))
+            turning.turned = {"": at, "side": at}
+            give_registers(turning, plan_from({"name": "p", "part": {"file": "p.step"}}), Load())
+            return [f.code for f in turning.findings]
+
+        self.assertIn("offsets.tool_tilts", told("register_each"))
+        self.assertNotIn("offsets.tool_tilts", told("tilted_plane"))
+
+    def test_a_wrapped_zero_that_is_on_top_of_nothing(self):
+        """The axis 25 mm below zero on a cylinder of Ø40: not its top, and not that of the stock of Ø44."""
+        lie = Round((1.0, 0.0, 0.0), (0.0, 0.0, -25.0), 20.0, "A", 0.0, 1)
+        (found,) = _zero_off_top(Facing(id="f", name="F", tool="t"), "OP10", lie, 22.0)
+        self.assertEqual((found.code, found.measured, found.limit), ("wrap.zero_height", 25.0, 20.0))
+        self.assertEqual(_zero_off_top(Facing(id="f", name="F", tool="t"), "OP10", lie, 25.0), [])
+
+    def test_what_holds_the_cutter_over_a_fixture(self):
+        looked = _Ahead(None, Hold(), [], {}, {}, None, {})  # type: ignore[arg-type]
+        found = looked._meets(
+            Facing(id="f", name="Face", tool="t"), "fixed jaw", 1.2, (0.0, 0.0, 0.0), np.zeros(2), True
+        )
+        self.assertEqual((found.code, found.measured, found.stage), ("hold.under_the_holder", 1.2, "hold"))
+
+    def compared(self, *solids_: tuple[tuple[float, ...], tuple[float, ...]]) -> dict[str, Finding]:
+        """A stock of blocks against a part of 40 × 30 × 12."""
+        engine = Engine(MemoryStore())
+        read = part_result(solids.step_bytes(solids.box((0, 0, 0), (40, 30, 12))), "a.step", "0" * 64, engine)
+        low, high = np.min([a for a, _ in solids_], axis=0), np.max([b for _, b in solids_], axis=0)
+        grid = grid_around(low, high, 0.5)
+        field = field_of_block(grid, *(np.array(end) for end in solids_[0]))
+        for more in solids_[1:]:
+            field = union(field, field_of_block(grid, *(np.array(end) for end in more)))
+        engine.store.put("stock", {FIELD.name: FIELD.encode(field)})
+        plan = plan_from({"name": "p", "part": {"file": "a.step"}, "setups": [{"name": "OP10"}]})
+        run = Run(
+            plan,
+            engine,
+            lambda share, what: True,
+            read.value(PART),
+            read,
+            material_of("EN AW-6082"),
+            BadInput("a.b", "", "", ""),
+            no_files,
+        )
+        return {f.code: f for f in compared(run, "stock").findings}
+
+    def test_cut_into_left_on_and_not_drawn(self):
+        self.assertEqual(self.compared(((0, 0, 0), (40, 30, 12))), {})
+        gouged = self.compared(((0, 0, 0), (40, 30, 11)))["compare.gouge"]
+        self.assertEqual((gouged.severity, round(gouged.measured, 2)), ("error", 1.0))
+        left = self.compared(((0, 0, 0), (40, 30, 13.5)))["compare.left"]
+        self.assertEqual((left.severity, round(left.measured, 2)), ("warning", 1.5))
+
+    def test_a_sliver_that_is_not_drawn(self):
+        """As the comparison tells it: more than is known (0.114 mm at 0.5 mm rays) is said, less is not."""
+        for undrawn, codes in ((0.58, ["compare.undrawn"]), (0.1, [])):
+            with patch("pelvrak.core.route.comparing.compare", lambda *_, undrawn=undrawn: Comparison(
+                surface=box(np.zeros(3), np.ones(3)), away=np.zeros(8), left_volume_mm3=0.0, gouge_volume_mm3=0.0, max_left_mm=0.0,
+                max_gouge_mm=0.0, left_at=np.zeros(3), gouge_at=np.zeros(3), undrawn_mm=undrawn, undrawn_at=np.array([1.0, 2.0, 3.0]),
+            )):  # fmt: skip
+                found = self.compared(((0, 0, 0), (40, 30, 12)))
+            self.assertEqual(list(found), codes)
+            if codes:
+                self.assertEqual((found[codes[0]].place, found[codes[0]].measured), (((1.0, 2.0, 3.0),), 0.58))
 
 
 class BilletChecks(unittest.TestCase):

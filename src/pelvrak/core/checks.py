@@ -57,6 +57,10 @@ SEAT = _checks(
     _found("seat.zero_gone", "error", "what a zero rests on was cut away in an earlier setup", source=GEOMETRY, cure="offered: the same place, from the incoming stock"),
     _found("seat.zero_not_there", "error warning", "what a zero rests on is not cut yet", source=GEOMETRY, cure="offered: the same place, from the incoming stock"),
     _found("seat.zero_raw_twice", "warning", "a second setup locates from raw in the same direction", source=PRACTICE, cure="locate from what the first has cut"),
+    _found("offsets.no_register", "error", "the control has not got a register", "the control's registers", "the machine's data", "another register"),
+    _found("offsets.no_tilted_plane", "error", "the control has no tilted plane", source="the machine's data", cure="offered: registers or the rotary centre"),
+    _found("offsets.none_left", "error", "the machine has no register left", "the control's registers", "the machine's data", "fewer zeros in one load"),
+    _found("offsets.tool_tilts", "error", "a machine that tilts its tool is run without the control's tilted plane", source="ISO 841; kinematics", cure="offered: the tilted plane"),
     _found("offsets.reserved", "error", "a zero is kept in a register that the machine reserves", "the machine's list", "the machine's data", "offered: a free register"),
 )  # fmt: skip
 HOLD = _checks(
@@ -125,12 +129,8 @@ REACH = _checks(
     _found("index.order", "note", "operations in another order would turn less", "time", COUNTED, "offered: by position, or by operation"),
     _found("offsets.clash", "error", "two setups of one load keep different places in one register", cure="offered: a free register"),
     _found("offsets.no_operation", "error", "a zero is to be found before an operation that is not there", cure="offered: before the program starts"),
-    _found("offsets.no_register", "error", "the control has not got a register", "the control's registers", "the machine's data", "another register"),
-    _found("offsets.no_tilted_plane", "error", "the control has no tilted plane", source="the machine's data", cure="offered: registers or the rotary centre"),
-    _found("offsets.none_left", "error", "the machine has no register left", "the control's registers", "the machine's data", "fewer zeros in one load"),
     _found("offsets.ring", "error", "zeros are found in one another, round in a ring", cure="offered: find one by itself"),
     _found("offsets.set_off", "warning", "a register was set elsewhere than the layout has it", "0.5 mm", PRACTICE, "look which is right"),
-    _found("offsets.tool_tilts", "error", "a machine that tilts its tool is run without the control's tilted plane", source="ISO 841; kinematics", cure="offered: the tilted plane"),
     _found("offsets.unknown_base", "error", "a zero is found in a register that nothing keeps", cure="offered: find it by itself"),
     _found("offsets.used_before_found", "error", "a zero is found in one that is found later", cure="offered: find it by itself"),
     _found("reach.off_table", "warning", "something hangs over the table's edge", "0 mm", GEOMETRY, "offered: moved onto the table"),

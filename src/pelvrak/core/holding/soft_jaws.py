@@ -251,6 +251,8 @@ def opened(region: BaseGeometry, radius: float) -> BaseGeometry:
 def reliefs(wanted: Polygon, work: Polygon, radius: float, kind: str) -> list[Polygon]:
     """Room for the corners of the work that the cutter would leave metal in, each joined to what is cut anyway."""
     reach = opened(wanted, radius)
+    if reach.is_empty:
+        return []  # narrower than the cutter: told where it is cut
     tight = work.difference(reach.buffer(0.005))
     out = []
     for corner in tight.geoms if hasattr(tight, "geoms") else [tight]:
