@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import unittest
+from types import SimpleNamespace
 from typing import Any
 from unittest.mock import patch
 
@@ -36,6 +37,8 @@ from pelvrak.core.machine.travel import check_table
 from pelvrak.core.route import swinging
 from pelvrak.core.route.ahead import _Ahead
 from pelvrak.core.route.comparing import compared
+from pelvrak.core.route.evaluate import said_of_jaws
+from pelvrak.core.route.jaws import NestGiven, Solved
 from pelvrak.core.route.loads import safety_findings
 from pelvrak.core.route.naming import SETUP
 from pelvrak.core.route.pieces import FACTS, FIELD, PART, SURFACE
@@ -144,6 +147,15 @@ class HoldChecks(unittest.TestCase):
         codes = held(Hold(items=chucked.items[:1], work=WorkPlace(x=400)), low)
         self.assertIn("hold.chuck_misses", codes)
 
+    def test_a_strap_on_work_higher_than_it_rises(self):
+        """Work 200 mm high on the plate; the strap takes 10 to 120."""
+        tall = box(np.array([-50, -30, -200.0]), np.array([50, 30, 0.0]))
+        hold = Hold(items=(Item(id="plate", fixture="grid-400", x=400, y=300), Item(id="strap", fixture="strap-125", on="plate", x=0, y=-10)),
+                    work=WorkPlace(on="plate"))  # fmt: skip
+        found = self.found("hold.clamp_rise", hold, tall)
+        self.assertEqual(found.limit, 120.0)
+        self.assertGreater(found.measured, 120.0)
+
     def test_a_vise_without_jaws(self):
         self.found("hold.no_jaws", Hold(items=(Item(id="vise", fixture="bench-125", x=300, y=300),)))
 
@@ -244,6 +256,36 @@ class JawChecks(unittest.TestCase):
         jaws, vise = SHOP["soft-160x70"], SHOP["bench-160"]
         assert isinstance(jaws, Jaws) and isinstance(vise, Vise)
         return [code for code, *_ in solve(work, SoftCut(**spec), jaws, vise).trouble]
+
+    def test_every_trouble_of_a_nest_is_a_finding_with_its_cures(self):
+        """What solving writes down is told as it is, with other blanks where those would do."""
+        spec = SoftCut()
+        hold = Hold(
+            items=(
+                Item(id="vise", fixture="bench-160", x=300, y=300),
+                Item(id="jaws", fixture="soft-160x30", on="vise", cut=spec),
+            )
+        )
+        given = NestGiven(Content("0"), Content("0"), np.eye(3), hold, tuple(SHOP.values()), "jaws")
+        jaws, vise = SHOP["soft-160x30"], SHOP["bench-160"]
+        assert isinstance(jaws, Jaws) and isinstance(vise, Vise)
+        blank = ("jaws.thin", "jaws.too_short", "jaws.too_low", "jaws.longer_than_work")
+        for code in (*blank, "jaws.corners_ride", "jaws.no_wall", "jaws.poor_seat", "jaws.slips_out", "jaws.wrap"):
+            nest = solve(BLOCK, spec, jaws, vise)
+            severity = CHECKS[code].severities[0]
+            nest.trouble[:] = [(code, severity, "The nest has a trouble.", 1.23456, 6.0)]
+            part = SimpleNamespace(faces=())
+            solved = Solved(Setup(name="OP20", hold=hold), given, hold.items[1], part, BLOCK)  # type: ignore[arg-type]
+            solved.__dict__["nest"] = nest
+            (found,) = solved.findings("hold/items/1")
+            self.assertEqual((found.code, found.severity, found.measured, found.limit), (code, severity, 1.2346, 6.0))
+            self.assertEqual(bool(found.cures), code in blank, code)
+
+    def test_a_setup_for_jaws_that_cuts_nothing_yet(self):
+        self.assertEqual([f.code for f in said_of_jaws(Setup(name="J"), False, 50.0)], ["jaws.no_operations"])
+        on_end = said_of_jaws(Setup(name="J", operations=(Facing(id="f", name="F", tool="t"),)), True, 50.0)
+        self.assertEqual([f.code for f in on_end], ["jaws.on_end"])
+        self.assertIn("50 mm high", on_end[0].sentence)
 
     def test_no_wall_towards_the_jaws(self):
         """A square that stands on its corner between the jaws; turned by 45° it has walls."""

@@ -534,11 +534,7 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
         f", on a spacer {solved.nest.gap:.2f} mm, clamped with {force:g} kN" if vise else ""
     )
     done = _operations(run, index, placed, turning, key, amount, about)
-    findings = []
-    if not setup.operations:
-        findings.append(Finding(code="jaws.no_operations", severity="error", setup=setup.name, stage="cut", sentence="Nothing cuts the jaws yet."))  # fmt: skip
-    if solved.on_end:
-        findings.append(Finding(code="jaws.on_end", severity="note", setup=setup.name, stage="hold", sentence=f"The block is cut standing on its end, {solved.nest.half[1]:g} mm high; zero is its top. Its clamping is not planned here."))  # fmt: skip
+    findings = said_of_jaws(setup, solved.on_end, solved.nest.half[1])
     return base.model_copy(
         update={
             "incoming_key": key, "outgoing_key": done.key, "incoming_volume_mm3": amount, "outgoing_volume_mm3": done.volume,
@@ -550,6 +546,16 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
             "findings": tuple(findings),
         }
     )  # fmt: skip
+
+
+def said_of_jaws(setup: Setup, on_end: bool, high: float) -> list[Finding]:
+    """What is said of a setup that cuts jaws. on_end: whether its block is cut standing on its end, and how high it is then, mm."""
+    found = []
+    if not setup.operations:
+        found.append(Finding(code="jaws.no_operations", severity="error", setup=setup.name, stage="cut", sentence="Nothing cuts the jaws yet."))  # fmt: skip
+    if on_end:
+        found.append(Finding(code="jaws.on_end", severity="note", setup=setup.name, stage="hold", sentence=f"The block is cut standing on its end, {high:g} mm high; zero is its top. Its clamping is not planned here."))  # fmt: skip
+    return found
 
 
 def _depths(reports: list[OperationReport], placed: Placed) -> dict[str, Any]:
