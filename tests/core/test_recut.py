@@ -75,9 +75,12 @@ class Recut(unittest.TestCase):
         """The demo's jaws, cut for a part of which only the outline was cut before."""
         document = json.loads((DEMO / "plan.json").read_text())
         document["setups"] = document["setups"][:3]
-        top, _, under = document["setups"]
+        top, jaws, under = document["setups"]
         top["operations"] = [one for one in top["operations"] if one["id"] in ("outline-rough", "outline")]
         under["operations"] = []
+        # In one level: a quarter of the moves, and every wall and corner all the same.
+        for one in jaws["operations"]:
+            one["step_down"] = 10.0
         plan, store = plan_from(document), MemoryStore()
         report = evaluate(plan, (DEMO / "encoder-housing.step").read_bytes(), "f" * 64, store)
         self.assertEqual(report.setups[1].makes, "OP20")

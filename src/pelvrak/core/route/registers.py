@@ -80,7 +80,7 @@ def give_registers(out: Turning, plan: Plan, load: Load) -> None:
         fixed = {p.name: p.offset_register for p in setup.positions if p.offset_register is not None}
         for name, register in fixed.items():
             if register in taken:
-                out.findings.append(_wrong(setup, "offsets.clash", f"{setup.name} keeps {name} and {taken[register]} in {register}: one would write over the other."))  # fmt: skip
+                out.findings.append(wrong(setup, "offsets.clash", f"{setup.name} keeps {name} and {taken[register]} in {register}: one would write over the other."))  # fmt: skip
             taken.setdefault(register, name)
             out.registers[name] = register
         for name in (name for name in out.turned if name and name not in fixed):
