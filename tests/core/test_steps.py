@@ -8,12 +8,13 @@ import unittest
 from dataclasses import dataclass
 
 import numpy as np
+from cachetools import LRUCache
 from hypothesis import given as over
 from hypothesis import strategies as st
 from pydantic import BaseModel
 
 from pelvrak.core.engine.digest import digest_of
-from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.engine import Engine, Result, weight
 from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.route.graph import STEPS
@@ -218,14 +219,39 @@ class EngineTest(unittest.TestCase):
         with self.assertRaises(LookupError):
             Result("0" * 32, engine).content(TEXT)
 
-    def test_values_at_hand_are_bounded(self):
-        from pelvrak.core.engine import engine as module
+    def test_values_at_hand_are_bounded_by_what_they_take_in_memory(self):
+        """Zeros are kept in a few bytes and take all the same what they take."""
+        zeros: Piece[np.ndarray] = Piece("zeros", lambda a: str(len(a)).encode(), lambda data: np.zeros(int(data)))
 
+        def make(given: WordGiven, reads: Reads) -> Pieces:
+            return {zeros: np.zeros(10_000 + len(given.word))}
+
+        engine = Engine(self.store, at_hand=LRUCache(200_000, getsizeof=lambda kept: kept[1]))
+        for word in ("a", "bb", "ccc", "dddd", "eeeee"):
+            engine.run(Step("zeros", 1, WordGiven, make), WordGiven(word), word)
+        self.assertEqual(len(engine.at_hand), 2)
+        self.assertLessEqual(engine.at_hand.currsize, 200_000)
+        self.assertEqual(weight((np.zeros(10), "abc", Box(1.0, "xy"))), 3 * 8 + 80 + 3 + (8 + 2))
+
+    def test_what_fails_is_not_taken_for_done(self):
+        def broken(given: WordGiven, reads: Reads) -> Pieces:
+            raise ValueError("no")
+
+        engine, step = Engine(self.store), Step("broken", 1, WordGiven, broken)
+        for _ in range(2):
+            with self.assertRaises(ValueError):
+                engine.run(step, WordGiven("x"), "x")
+        self.assertEqual(engine.keys, {})
+
+    def test_beside(self):
         engine = Engine(self.store)
-        long = "a" * (module.AT_HAND_BYTES // 3)
-        for letter in "abcdef":
-            engine.run(LOWER, WordGiven(long + letter), letter)
-        self.assertLessEqual(engine.at_hand.currsize, module.AT_HAND_BYTES)
+        made = engine.later(LOWER, WordGiven("ABC"), "ABC")
+        self.assertEqual(made.result().value(TEXT), "abc")
+        failed = engine.later(COUNT, CountGiven(Content("0")), "lost")
+        with self.assertRaises(LookupError):
+            failed.result()
+        engine.close()
+        engine.close()
 
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -9,6 +10,7 @@ from functools import cached_property
 from threading import Lock
 from typing import Any, TypeVar
 
+import numpy as np
 from cachetools import LRUCache
 
 from pelvrak.core.engine.digest import digest_of_bytes
@@ -17,8 +19,8 @@ from pelvrak.core.engine.store import Store
 
 T = TypeVar("T")
 G = TypeVar("G")
-# Values that were made or read lately stay at hand, bounded by the bytes they are kept as.
-AT_HAND_BYTES = 48 * 1024**2
+# Values that were made or read lately stay at hand, bounded by what they take in memory: a stock takes many times its bytes in the store.
+AT_HAND_BYTES = 512 * 1024**2
 
 
 def _at_hand() -> LRUCache[tuple[str, str], tuple[Any, int]]:
@@ -42,6 +44,19 @@ class Result:
     def value(self, piece: Piece[T]) -> T:
         """The value of a piece."""
         return self.engine.read(self.content(piece), piece)
+
+
+def weight(value: Any) -> int:
+    """About how many bytes a value takes: its arrays, texts and bytes, however deep in dataclasses and tuples they are."""
+    if isinstance(value, np.ndarray):
+        return int(value.nbytes)
+    if isinstance(value, (bytes, str)):
+        return len(value)
+    if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        return sum(weight(getattr(value, one.name)) for one in dataclasses.fields(value))
+    if isinstance(value, (tuple, list)):
+        return 8 * len(value) + sum(weight(one) for one in value)
+    return 8
 
 
 def no_files(sha256: str | None, name: str) -> bytes:
@@ -91,6 +106,7 @@ class Engine:
         return value
 
     def _keep(self, digest: str, piece: Piece[T], value: T, size: int) -> None:
+        size = max(size, weight(value))
         if size <= AT_HAND_BYTES:
             with self.lock:
                 self.at_hand[(digest, piece.name)] = (value, size)
@@ -102,17 +118,13 @@ class Engine:
         if key in self.keys:
             return result
         self.tell(called, 0.0)
-        self.keys[key] = step.name
         if self.store.kept(key):
             self.reused.append(called)
-            return result
-        try:
-            made = step.compute(given, _Within(self, called))
-        except BaseException:
-            del self.keys[key]
-            raise
-        self._put(key, step.name, made)
-        self.computed.append(called)
+        else:
+            self._put(key, step.name, step.compute(given, _Within(self, called)))
+            self.computed.append(called)
+        # Not before it is there: who runs beside would take it for done.
+        self.keys[key] = step.name
         return result
 
     def later(self, step: Step[G], given: G, called: str) -> Future[Result]:
