@@ -16,31 +16,10 @@ from typing import Any
 TOP = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(TOP))
 
-from tests.edits import edited  # noqa: E402
+from tests.edits import computed, edited  # noqa: E402
 
 from pelvrak.core.engine.store import MemoryStore  # noqa: E402
-from pelvrak.core.errors import BadInput  # noqa: E402
-from pelvrak.core.route.evaluate import evaluate  # noqa: E402
 from pelvrak.core.route.plan import Plan, plan_from  # noqa: E402
-
-
-def computed(plan: Plan, folder: Path, store: MemoryStore) -> tuple[Any, dict[str, str], int]:
-    """The report without what was computed, every content it used, and how many steps ran."""
-    keys: dict[str, str] = {}
-    data = (folder / plan.part.file).read_bytes()
-    try:
-        report = evaluate(
-            plan,
-            data,
-            plan.part.sha256 or "0" * 64,
-            store,
-            files=lambda _, name: (folder / name).read_bytes(),
-            keys=keys,
-        )
-    except BadInput as bad:
-        return str(bad), {}, 0
-    told = report.model_copy(update={"computed": (), "reused": ()}).model_dump(mode="json")
-    return told, {f"{k} {p}": d for (k, p), d in store.named.items() if k in keys}, len(report.computed)
 
 
 def main() -> int:
@@ -53,13 +32,17 @@ def main() -> int:
     folder, chance = TOP / "demo" / chosen.demo, random.Random(chosen.seed)
     document = plan_from(json.loads((folder / "plan.json").read_text())).model_dump(mode="json")
     store, wrong = MemoryStore(), 0
-    computed(plan_from(document), folder, store)
+
+    def run(plan: Plan, on: MemoryStore) -> tuple[Any, dict[str, dict[str, str]], int]:
+        return computed(plan, (folder / plan.part.file).read_bytes(), on, lambda _, name: (folder / name).read_bytes())
+
+    run(plan_from(document), store)
     for number in range(1, chosen.edits + 1):
         said, now, plan = edited(document, chance)
         began = time.perf_counter()
-        warm = computed(plan, folder, store)
+        warm = run(plan, store)
         took = time.perf_counter() - began
-        cold = computed(plan, folder, MemoryStore())
+        cold = run(plan, MemoryStore())
         same = warm[:2] == cold[:2]
         wrong += not same
         print(f"{number}: {'same' if same else 'DIFFERS'}, {warm[2]} steps, {took:.1f} s: {said}", flush=True)

@@ -7,7 +7,10 @@ import random
 from collections.abc import Iterator
 from typing import Any
 
+from pelvrak.core.billet.forms import Files
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
+from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import Plan, plan_from
 
 Place = tuple[str | int, ...]
@@ -64,3 +67,20 @@ def edited(document: dict[str, Any], chance: random.Random) -> tuple[str, dict[s
             new = f"{len(new)} of {len(value)}"
             value = "all"
         return f"/{'/'.join(str(key) for key in place)}: {value!r} -> {new!r}", out, plan
+
+
+def computed(
+    plan: Plan, part: bytes, store: MemoryStore, files: Files | None = None
+) -> tuple[Any, dict[str, dict[str, str]], int]:
+    """The report but for what was computed and what was not, or the refusal; the contents of all results it used; how many steps ran."""
+    keys: dict[str, str] = {}
+    try:
+        report = evaluate(plan, part, plan.part.sha256 or "0" * 64, store, files=files, keys=keys)
+    except BadInput as bad:
+        return str(bad), {}, 0
+    contents: dict[str, dict[str, str]] = {key: {} for key in keys}
+    for (key, piece), digest in store.named.items():
+        if key in contents:
+            contents[key][piece] = digest
+    told = report.model_copy(update={"computed": (), "reused": ()}).model_dump(mode="json")
+    return told, contents, len(report.computed)

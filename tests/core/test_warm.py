@@ -8,13 +8,11 @@ from typing import Any
 
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
-from pelvrak.core.errors import BadInput
 from pelvrak.core.holding.fixture import fixtures_shipped
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import Plan, plan_from
-from pelvrak.core.route.report import Report
 from tests.core.test_removal import DATA, HOLD, face
-from tests.edits import edited
+from tests.edits import computed, edited
 
 FEW = 5
 
@@ -43,22 +41,10 @@ def document() -> dict[str, Any]:
     return plan.model_dump(mode="json")
 
 
-def computed(plan: Plan, store: MemoryStore) -> tuple[dict[str, Any] | str, dict[str, dict[str, str]]]:
-    """The report but for what was computed and what was not, or the refusal; and the contents of all results it used."""
-    keys: dict[str, str] = {}
-    try:
-        report: Report = evaluate(plan, DATA, "0" * 64, store, keys=keys)
-    except BadInput as bad:
-        return str(bad), {}
-    told = report.model_copy(update={"computed": (), "reused": ()}).model_dump(mode="json")
-    contents = {key: {p: d for (k, p), d in store.named.items() if k == key} for key in keys}
-    return told, contents
-
-
 class WarmTest(unittest.TestCase):
     def compared(self, plan: Plan, warm: MemoryStore, said: str) -> None:
-        told, contents = computed(plan, warm)
-        fresh, empty = computed(plan, MemoryStore())
+        told, contents, _ = computed(plan, DATA, warm)
+        fresh, empty, _ = computed(plan, DATA, MemoryStore())
         self.assertEqual(told, fresh, said)
         self.assertEqual(contents, empty, said)
 

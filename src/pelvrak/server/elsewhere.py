@@ -10,10 +10,10 @@ import signal
 from pathlib import Path
 
 import psycopg
-from alembic.config import Config
 from alembic.script import ScriptDirectory
 
 from pelvrak.core.errors import BadInput
+from pelvrak.server.db.session import migrations
 
 CONNECT_S = 10
 
@@ -43,9 +43,7 @@ def reach(url: str) -> None:
         why = str(gone).strip().splitlines()[0]
         raise BadInput("database.unreachable", "--database", f"the database does not answer: {why}",
                        "check its address, and that this machine may reach it") from gone  # fmt: skip
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "db" / "migrations"))
-    newest = ScriptDirectory.from_config(config).get_current_head()
+    newest = ScriptDirectory.from_config(migrations()).get_current_head()
     version = row[0] if row else None
     if version != newest:
         raise BadInput("database.version", "--database", f"its tables are of version {version or 'none'}, this program's of {newest}",

@@ -2259,15 +2259,12 @@ export interface components {
          * HoldFacts
          * @description What the holding does to the work, all from the incoming stock; lengths mm, areas mm², zero frame.
          *
-         *     key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. digest: of its
-         *     solids' shape. jaw_top, rest: heights. zero_on_table: work zero from
+         *     key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. jaw_top, rest: heights. zero_on_table: work zero from
          *     the table's front left corner. jaw: (low, high) of the fixed jaw's face above what the work rests on.
          */
         HoldFacts: {
             /** Key */
             key?: string | null;
-            /** Digest */
-            digest?: string | null;
             /**
              * Shift
              * @default [

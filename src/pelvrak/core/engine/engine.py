@@ -14,7 +14,7 @@ import numpy as np
 from cachetools import LRUCache
 
 from pelvrak.core.engine.digest import digest_of_bytes
-from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
+from pelvrak.core.engine.step import Content, Kind, Piece, Pieces, Reads, Step
 from pelvrak.core.engine.store import Store
 
 T = TypeVar("T")
@@ -131,12 +131,12 @@ class Engine:
         """The same beside what goes on: who needs the result asks the future, and is told there what went wrong."""
         return self.beside.submit(self.run, step, given, called)
 
-    def keep(self, step: Step[G], given: G, made: Pieces) -> Result:
-        """A result that is at hand anyhow, kept so that others find it by its key."""
-        key = step.key(given)
-        self.keys[key] = step.name
+    def keep(self, kind: Kind[G], given: G, make: Callable[[], Pieces]) -> Result:
+        """A result of what is at hand and stands in no store, kept so that others find it by its key. make: where it is not kept yet."""
+        key = kind.key(given)
         if not self.store.kept(key):
-            self._put(key, step.name, made)
+            self._put(key, kind.name, make())
+        self.keys[key] = kind.name
         return Result(key, self)
 
     def _put(self, key: str, step: str, made: Pieces) -> None:

@@ -31,12 +31,16 @@ class Content:
     digest: str
 
 
-class Reads(Protocol):
-    """What a step may ask for while it computes: the contents its input names, and to be heard of."""
+class Reader(Protocol):
+    """Who gives the value of a content."""
 
     def read(self, content: Content, piece: Piece[T]) -> T:
         """The value of a content. Raises LookupError when it is kept nowhere."""
         ...
+
+
+class Reads(Reader, Protocol):
+    """What a step may ask for while it computes: the contents its input names, and to be heard of."""
 
     def file(self, sha256: str | None, name: str) -> bytes:
         """A file from outside that the input names by its SHA-256. Raises BadInput when it is not there."""
@@ -51,14 +55,20 @@ Pieces = dict[Piece[Any], Any]
 
 
 @dataclass(frozen=True)
-class Step(Generic[G]):
-    """A kind of computing. version: raised when it gives another result for the same input; given: the type of its input."""
+class Kind(Generic[G]):
+    """A kind of result. version: raised when there is another for the same input; given: the type of its input."""
 
     name: str
     version: int
     given: type[G]
-    compute: Callable[[G, Reads], Pieces] = field(repr=False)
 
     def key(self, given: G) -> str:
         """What a result is kept under: nothing of the input is left out."""
         return digest_of((self.name, self.version, given))
+
+
+@dataclass(frozen=True)
+class Step(Kind[G]):
+    """A kind of computing: a pure function of the input."""
+
+    compute: Callable[[G, Reads], Pieces] = field(repr=False)

@@ -96,13 +96,11 @@ class BesideFact(Frozen):
 class HoldFacts(Frozen):
     """What the holding does to the work, all from the incoming stock; lengths mm, areas mm², zero frame.
 
-    key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. digest: of its
-    solids' shape. jaw_top, rest: heights. zero_on_table: work zero from
+    key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. jaw_top, rest: heights. zero_on_table: work zero from
     the table's front left corner. jaw: (low, high) of the fixed jaw's face above what the work rests on.
     """
 
     key: str | None = None
-    digest: str | None = None
     shift: Vector = (0.0, 0.0, 0.0)
     opening: float | None = None
     opening_max: float | None = None

@@ -38,13 +38,13 @@ from pelvrak.core.holding.hold import Hold, Item
 from pelvrak.core.holding.soft_jaws import extruded
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.route.naming import SETUP, named, nameless_fixtures, nameless_tool, unregistered
+from pelvrak.core.route.naming import SETUP, named, nameless_fixtures, nameless_position, nameless_tool, unregistered
 from pelvrak.core.route.pictures import surface_of
-from pelvrak.core.route.pieces import FACTS, PART, PATH, SURFACE
+from pelvrak.core.route.pieces import FACTS, PATH, SURFACE
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.run import Run, in_work_frame
 from pelvrak.core.route.simulate import PLAN_CELL_MM, PLAN_PATH, path_given
-from pelvrak.core.route.station import Station, station_at
+from pelvrak.core.route.station import Station, station_from
 from pelvrak.core.route.turning import Turning, cut_at
 from pelvrak.core.stock.cut import CUT
 from pelvrak.core.stock.shapes import material_top
@@ -163,8 +163,7 @@ def _place(
             continue  # told where the operation itself is computed
         operations.append(bare.operation(operation))
         paths.append(planned.content(PATH))
-    at = Turned("", station.at.angles, station.at.local_from_zero, station.at.direction)
-    return PlaceGiven(name, at, tuple(operations), tuple(paths))
+    return PlaceGiven(name, nameless_position(station.at), tuple(operations), tuple(paths))
 
 
 class _Nameless:
@@ -189,13 +188,10 @@ class _Nameless:
 def _looked(given: AheadGiven, reads: Reads) -> Pieces:
     work, fixtures = reads.read(given.stock, SURFACE), {one.id: one for one in given.fixtures}
     each: dict[str, _Ahead] = {}
-    shift = rigid(np.eye(3), np.array(given.hold.shift))
-    part = reads.read(given.part, PART)
     for place in given.places:
-        station = station_at(
-            part, SETUP, given.machine, given.zero_from_work, given.hold,
-            lambda: transformed(reads.read(given.solids, SURFACE), shift), {}, place.at,
-        )  # fmt: skip
+        station = station_from(
+            reads, given.part, given.machine, given.zero_from_work, given.hold, given.solids, place.at
+        )
         moves = [
             swept(path, operation, given.tools[operation.tool], station.machine.spindle.nose)
             for operation, content in zip(place.operations, place.paths, strict=True)

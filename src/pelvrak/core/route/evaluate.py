@@ -56,8 +56,8 @@ from pelvrak.core.route.loads import safety_findings
 from pelvrak.core.route.naming import named, named_refusal, names_of, unregistered
 from pelvrak.core.route.needed import positions_needed, turned_for
 from pelvrak.core.route.offsets import known_in_time, offsets_of, wrong_centre
-from pelvrak.core.route.pictures import STOCK_VOLUME, SurfaceGiven, volume_of
-from pelvrak.core.route.pieces import FACTS, FIELD, PART, PATH
+from pelvrak.core.route.pictures import volume_in, volume_later, volume_of
+from pelvrak.core.route.pieces import FACTS, PART, PATH
 from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.programs import program_of
 from pelvrak.core.route.registers import Load, give_registers, load_name, values_of, where
@@ -454,14 +454,13 @@ def _operations(
         reports.append(report)
         if report.key is not None:
             key = report.key
-            stock = SurfaceGiven(Result(key, run.engine).content(FIELD))
-            volumes[len(reports) - 1] = run.engine.later(STOCK_VOLUME, stock, "volume")
+            volumes[len(reports) - 1] = volume_later(run.engine, key)
     if reports and stood is not None and "" in turning.turned:
         # The work is turned back at the end, for the next one to be loaded.
         back = turning.time_between(stood, "")
         reports[-1] = reports[-1].model_copy(update={"time_s": reports[-1].time_s + back})
     for number, report in enumerate(reports):
-        left = float(volumes[number].result().value(FACTS)["volume_mm3"]) if number in volumes else stock_volume
+        left = volume_in(volumes[number].result()) if number in volumes else stock_volume
         volume = {"outgoing_volume_mm3": left, "removed_volume_mm3": stock_volume - left}
         reports[number], stock_volume = report.model_copy(update=volume), left
     program_key, program = program_of(run, turning, planned, about)
@@ -615,13 +614,14 @@ def _operation(
         incoming = Result(incoming_key, run.engine)
         given = path_given(run.engine, run.part_content, incoming, cut, tool, data, station)
         setup_zero = turning.zero_from_work
-        made, result = cut_operation(
+        result = cut_operation(
             run.engine,
             cut_given(run.engine, given, station, setup_zero, turning.hold, maker_number(index, position)),
             name,
         )
         run.done += 1
-        key, facts, names = result.key, result.value(FACTS), names_of(setup.name, operation, tool, station.hold)
+        key, facts, planned = result.key, result.value(FACTS), result.value(PATH)
+        names = names_of(setup.name, operation, tool, station.hold)
     except BadInput as bad:
         run.done += 1
         told = named_refusal(bad, names_of(setup.name, operation, tool))
@@ -630,7 +630,7 @@ def _operation(
             cures = turned_for(turning, index, operation, run.part.part, turning.stations[""].zero_from_work)
             finding = finding.model_copy(update={"cures": cures})
         return base.model_copy(update={"findings": (finding,)}), None
-    path, holes = result.value(PATH).path, result.value(PATH).holes
+    path, holes = planned.path, planned.holes
     report = base.model_copy(
         update={
             "key": key,

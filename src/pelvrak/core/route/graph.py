@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from pelvrak.core.engine.digest import digest_of
-from pelvrak.core.engine.step import Step
+from pelvrak.core.engine.step import Kind
 from pelvrak.core.route import (
     ahead,
     billets,
@@ -22,8 +22,8 @@ from pelvrak.core.route import (
 )
 
 _MODULES = (run, billets, pictures, holding, jaws, ahead, simulate, swinging, told, programs, reaching, comparing)
-STEPS: dict[str, Step[Any]] = {
-    one.name: one for module in _MODULES for one in vars(module).values() if isinstance(one, Step)
+STEPS: dict[str, Kind[Any]] = {
+    one.name: one for module in _MODULES for one in vars(module).values() if isinstance(one, Kind)
 }
 
 

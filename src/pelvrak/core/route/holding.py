@@ -15,7 +15,7 @@ from pelvrak.core.geometry.callout import check_callout
 from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, joined, to_glb, transformed, with_label
 from pelvrak.core.geometry.part import Vector, as_vector
-from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
+from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.holding.assemble import CutJaws, Piece
 from pelvrak.core.holding.clamping import Load, holding_from
 from pelvrak.core.holding.contact import NEAR_MM
@@ -31,6 +31,7 @@ from pelvrak.core.route.pieces import CLAMPING, CONTACTS, FACTS, PART, PICTURE, 
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import OperationReport
 from pelvrak.core.route.run import Run, mesh_in
+from pelvrak.core.route.station import held_solids
 
 
 @dataclass
@@ -149,7 +150,7 @@ class JawHoldGiven:
 
 def _hold_jaws(given: JawHoldGiven, reads: Reads) -> Pieces:
     used = given.facts
-    whole = transformed(reads.read(given.used, SURFACE), rigid(np.eye(3), np.array(given.shift)))
+    whole = held_solids(reads, given.used, given.shift)
     kept = [
         (fact, with_label(whole, i))
         for i, fact in enumerate(used.pieces) if fact.item != given.item and fact.role != "clamps"
@@ -257,4 +258,4 @@ def holding_mesh(run: Run, hold: HoldFacts) -> Mesh | None:
     """All solids of the holding in the zero frame, labelled by piece."""
     if hold.key is None:
         return None
-    return transformed(Result(hold.key, run.engine).value(SURFACE), rigid(np.eye(3), np.array(hold.shift)))
+    return held_solids(run.engine, Result(hold.key, run.engine).content(SURFACE), hold.shift)

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
 
 import manifold3d
 import numpy as np
@@ -15,7 +13,7 @@ from shapely.geometry.base import BaseGeometry
 from pelvrak.core.cutting.operations import NestRoom, Operation, Outline, Pocket
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.digest import digest_of
-from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
+from pelvrak.core.engine.step import Content, Pieces, Reader, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding, Severity
 from pelvrak.core.geometry.holes import upright_holes
@@ -232,15 +230,15 @@ def solved_for(run: Run, setup: Setup, incoming_key: str, rotation: Floats) -> S
     key = digest_of(given)
     if key not in run.nests:
         run.tell(f"{setup.name} jaws")
-        run.nests[key] = replace(_solved(given, run.engine.read, setup), names=names)
+        run.nests[key] = replace(_solved(given, run.engine, setup), names=names)
     found: Solved = run.nests[key]
     return found
 
 
-def _solved(given: NestGiven, read: Callable[[Content, Piece[Any]], Any], setup: Setup) -> Solved:
+def _solved(given: NestGiven, reader: Reader, setup: Setup) -> Solved:
     item = next(one for one in given.hold.items if one.id == given.item)
-    work = transformed(read(given.stock, SURFACE), rigid(given.rotation, np.zeros(3)))
-    return Solved(setup, given, item, read(given.part, PART).part, work)
+    work = transformed(reader.read(given.stock, SURFACE), rigid(given.rotation, np.zeros(3)))
+    return Solved(setup, given, item, reader.read(given.part, PART).part, work)
 
 
 def cut_jaws(run: Run, solved: Solved, made: SetupReport | None) -> CutJaws:
@@ -267,7 +265,7 @@ def _files(given: NestGiven, reads: Reads) -> Pieces:
     # Open CASCADE takes seconds to load, and only this needs it here.
     from pelvrak.core.route.jaw_files import to_dxf, to_step, to_stl_of
 
-    nest = _solved(given, reads.read, Setup(name="jaws", hold=given.hold)).nest
+    nest = _solved(given, reads, Setup(name="jaws", hold=given.hold)).nest
     made = zip(JAW_FILES, (to_step(nest), to_stl_of(nest), to_dxf(nest)), strict=True)
     return dict(made)
 

@@ -14,6 +14,7 @@ from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.holding.fixture import Fixture
+from pelvrak.core.machine.index import Turned
 
 _TOKEN = re.compile(r"⟦[a-z]+(?: \d+)?⟧")
 SETUP, OPERATION, TOOL = "⟦setup⟧", "⟦operation⟧", "⟦tool⟧"
@@ -33,6 +34,11 @@ def bare_hold(hold: HoldFacts) -> HoldFacts:
     """What of a holding a tool can meet, each piece called by a token."""
     pieces = tuple(piece.model_copy(update={"name": piece_token(i)}) for i, piece in enumerate(hold.pieces))
     return HoldFacts(key=hold.key and "held", shift=hold.shift, zero_on_table=hold.zero_on_table, pieces=pieces)
+
+
+def nameless_position(at: Turned) -> Turned:
+    """How the work is turned, without the position's name and how it was solved."""
+    return Turned("", at.angles, at.local_from_zero, at.direction)
 
 
 def unregistered(operation: Operation) -> Operation:

@@ -81,7 +81,7 @@ def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
 
 
 @dataclass(frozen=True)
-class Planned:
+class PlannedPath:
     """A tool path with the holes it drills and when each of its moves ends, s."""
 
     path: Path
@@ -89,9 +89,9 @@ class Planned:
     ends_s: Floats
 
 
-def _planned(data: bytes) -> Planned:
+def _planned(data: bytes) -> PlannedPath:
     path, holes = path_from_json(data)
-    return Planned(path, holes, np.array(json.loads(data)["ends_s"]))
+    return PlannedPath(path, holes, np.array(json.loads(data)["ends_s"]))
 
 
 def _to_json(value: Any) -> bytes:
@@ -106,7 +106,7 @@ PART: Piece[PartModel] = Piece("part.npz", packed, unpacked)
 FIELD: Piece[RayField] = Piece("field", saved, loaded)
 SURFACE: Piece[Mesh] = Piece("surface.npz", mesh_bytes, mesh_from_bytes)
 PICTURE: Piece[bytes] = Piece("surface.glb", _as_is, _as_is)
-PATH: Piece[Planned] = Piece("path.json", lambda made: path_json(made.path, made.holes, made.ends_s), _planned)
+PATH: Piece[PlannedPath] = Piece("path.json", lambda made: path_json(made.path, made.holes, made.ends_s), _planned)
 MOMENTS: Piece[Moments] = Piece("moments", moments_saved, moments_loaded)
 LOAD: Piece[dict[str, Any]] = Piece("load.json", _to_json, json.loads)
 CONTACTS: Piece[bytes] = Piece("contacts.glb", _as_is, _as_is)
@@ -114,6 +114,7 @@ CLAMPING: Piece[Any] = Piece("clamping.json", _to_json, json.loads)
 JAW_FILES: tuple[Piece[bytes], ...] = tuple(Piece(f"jaws.{kind}", _as_is, _as_is) for kind in ("step", "stl", "dxf"))
 # The stock a cut came from, by its content: for its moments.
 INCOMING: Piece[str] = Piece("incoming", str.encode, bytes.decode)
+FEATURES: Piece[Any] = Piece("features.json", _to_json, json.loads)
 PROGRAM: Piece[str] = Piece("program.nc", str.encode, bytes.decode)
 LINES: Piece[Any] = Piece("lines.json", _to_json, json.loads)
 FACTS: Piece[Any] = Piece("facts.json", _to_json, json.loads)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pelvrak.core.engine.step import Pieces, Reads, Step
+from pelvrak.core.engine.step import Kind
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.program.post import Head, Planned, Program, post
 from pelvrak.core.route.pieces import LINES, PROGRAM
@@ -24,11 +24,7 @@ class ProgramGiven:
     lines: dict[str, list[int]]
 
 
-def _written(given: ProgramGiven, reads: Reads | None = None) -> Pieces:
-    return {PROGRAM: given.text, LINES: given.lines}
-
-
-PROGRAM_TEXT = Step("program", 1, ProgramGiven, _written)
+PROGRAM_TEXT = Kind("program", 1, ProgramGiven)
 
 
 def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -> tuple[str, Program]:
@@ -53,4 +49,5 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
     )  # fmt: skip
     run.done += 1
     given = ProgramGiven(program.text, program.lines)
-    return run.engine.keep(PROGRAM_TEXT, given, _written(given)).key, program
+    kept = run.engine.keep(PROGRAM_TEXT, given, lambda: {PROGRAM: program.text, LINES: program.lines})
+    return kept.key, program

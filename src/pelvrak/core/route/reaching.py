@@ -16,18 +16,18 @@ from numpy.typing import NDArray
 from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
-from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, to_glb, transformed, triangle_normals
+from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, to_glb, triangle_normals
 from pelvrak.core.geometry.part import Frozen, PartModel
-from pelvrak.core.geometry.rigid import inverse, moved, rigid
+from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.kinematics import home_angles, linear_for_all
 from pelvrak.core.machine.machine import Machine, machine_of
-from pelvrak.core.route.naming import TOOL, bare_hold, nameless_tool
+from pelvrak.core.route.naming import TOOL, bare_hold, nameless_position, nameless_tool
 from pelvrak.core.route.pieces import FACTS, PART, PICTURE, SURFACE
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import Run
-from pelvrak.core.route.station import Station, station_at
+from pelvrak.core.route.station import Station, station_from
 from pelvrak.core.stock.compare import refined
 from pelvrak.core.stock.cut import RAPID, Sweep, test
 from pelvrak.core.stock.field import RayField, error_of, grid_around
@@ -73,7 +73,7 @@ def reached_from(run: Run, setup: SetupReport, position: str, tool: Tool) -> Rea
     solids = None if hold.key is None else Result(hold.key, run.engine).content(SURFACE)
     given = ReachGiven(
         run.part_content, np.array(setup.zero_from_work), solids, bare_hold(hold), machine,
-        Turned("", at.angles, at.local_from_zero, at.direction), nameless_tool(tool, TOOL),
+        nameless_position(at), nameless_tool(tool, TOOL),
     )  # fmt: skip
     result = run.engine.run(REACH, given, "reach")
     facts = result.value(FACTS)
@@ -97,12 +97,8 @@ class ReachGiven:
 
 
 def _reach(given: ReachGiven, reads: Reads) -> Pieces:
-    part, solids = reads.read(given.part, PART), given.solids
-    shift = rigid(np.eye(3), np.array(given.hold.shift))
-    station = station_at(
-        part, "", given.machine, given.zero_from_work, given.hold,
-        lambda: None if solids is None else transformed(reads.read(solids, SURFACE), shift), {}, given.at,
-    )  # fmt: skip
+    part = reads.read(given.part, PART)
+    station = station_from(reads, given.part, given.machine, given.zero_from_work, given.hold, given.solids, given.at)
     whole = refined(part.mesh, PIECE_MM)
     stops = stops_on(whole, part, station, given.tool)
     a, b, c = (whole.vertices[whole.triangles[:, i]] for i in range(3))

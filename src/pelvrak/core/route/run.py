@@ -12,16 +12,16 @@ import numpy as np
 from pelvrak.core.billet.forms import Files, Raw
 from pelvrak.core.cutting.feeds import Material
 from pelvrak.core.engine.engine import Engine, Result
-from pelvrak.core.engine.step import Content, Pieces, Reads, Step
+from pelvrak.core.engine.step import Content, Kind, Pieces, Step
 from pelvrak.core.errors import BadInput, Stopped
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.features import features_of
 from pelvrak.core.geometry.mesh import Floats, Mesh, to_glb
-from pelvrak.core.geometry.part import PartModel, as_vector, packed
+from pelvrak.core.geometry.part import PartModel, as_vector
 from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.route.pictures import surface_of
-from pelvrak.core.route.pieces import FACTS, PART, PICTURE, SURFACE
+from pelvrak.core.route.pieces import FACTS, FEATURES, PART, PICTURE, SURFACE
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import SetupReport
 
@@ -86,11 +86,7 @@ class FileGiven:
     sha256: str
 
 
-def _read(given: FileGiven, reads: Reads) -> Pieces:
-    raise NotImplementedError("a part file is read by part_result, which has its bytes")
-
-
-READ_PART = Step("part", 1, FileGiven, _read)
+READ_PART = Kind("part", 1, FileGiven)
 
 
 def part_key(sha256: str) -> str:
@@ -100,22 +96,16 @@ def part_key(sha256: str) -> str:
 
 def part_result(data: bytes, name: str, sha256: str, engine: Engine) -> Result:
     """The part in a part file, read once: pieces part.npz, surface.glb, facts.json, features.json. Raises BadInput."""
-    key = part_key(sha256)
-    engine.keys[key] = READ_PART.name
-    if not engine.store.kept(key):
+
+    def read() -> Pieces:
         model = read_part(data, name)
         lines = np.array([[a, b] for e in model.part.edges for a, b in zip(e.points, e.points[1:], strict=False)])
-        engine.store.put(
-            key,
-            {
-                PART.name: packed(model),
-                PICTURE.name: to_glb(model.mesh, lines.reshape(-1, 2, 3)),
-                FACTS.name: model.part.model_dump_json().encode(),
-                "features.json": features_of(model).model_dump_json().encode(),
-            },
-            READ_PART.name,
-        )
-    return Result(key, engine)
+        return {
+            PART: model, PICTURE: to_glb(model.mesh, lines.reshape(-1, 2, 3)), FACTS: model.part.model_dump(mode="json"),
+            FEATURES: features_of(model).model_dump(mode="json"),
+        }  # fmt: skip
+
+    return engine.keep(READ_PART, FileGiven(sha256), read)
 
 
 def mesh_in(data: bytes, name: str, engine: Engine) -> Mesh:

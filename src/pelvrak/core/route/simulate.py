@@ -26,18 +26,18 @@ from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, transformed, with_label
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
-from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
+from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.holding.facts import HoldFacts, PieceFact
 from pelvrak.core.machine.index import Turned, TurningLine, reach_of, turning_lines
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.slides import met_by_slides, slides
 from pelvrak.core.machine.travel import check_travel
-from pelvrak.core.route.naming import SETUP, TOOL, bare_hold, nameless_operation, nameless_tool
+from pelvrak.core.route.naming import SETUP, TOOL, bare_hold, nameless_operation, nameless_position, nameless_tool
 from pelvrak.core.route.pictures import drawn, surface_of
-from pelvrak.core.route.pieces import FACTS, FIELD, INCOMING, LOAD, MOMENTS, PART, PATH, SURFACE, Planned
+from pelvrak.core.route.pieces import FACTS, FIELD, INCOMING, LOAD, MOMENTS, PART, PATH, SURFACE, PlannedPath
 from pelvrak.core.route.removal import removal_findings
 from pelvrak.core.route.report import WrappedFact
-from pelvrak.core.route.station import Station, holding_field, round_the_work, station_at
+from pelvrak.core.route.station import Station, held_solids, holding_field, round_the_work, station_from
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import RAPID, STOPPED, Hits, Sweep, cut, test
 from pelvrak.core.stock.field import RayField, extents
@@ -108,9 +108,8 @@ def cut_given(
     engine: Engine, path: PathGiven, station: Station, setup_zero: Floats, hold: HoldFacts, maker: int
 ) -> CutGiven:
     """The input of an operation's cutting. setup_zero: 4×4, of the setup's zero; hold: as it holds in the zero frame."""
-    at = Turned("", station.at.angles, station.at.local_from_zero, station.at.direction)
     solids = None if hold.key is None else Result(hold.key, engine).content(SURFACE)
-    return CutGiven(path, setup_zero, solids, bare_hold(hold), station.machine, at, maker)
+    return CutGiven(path, setup_zero, solids, bare_hold(hold), station.machine, nameless_position(station.at), maker)
 
 
 def _plan(given: PathGiven, reads: Reads) -> Pieces:
@@ -130,21 +129,12 @@ def _plan(given: PathGiven, reads: Reads) -> Pieces:
     )  # fmt: skip
     plan_operation(given.operation, job)
     return {
-        PATH: Planned(job.path, job.holes, np.zeros(0)),
+        PATH: PlannedPath(job.path, job.holes, np.zeros(0)),
         FACTS: {"findings": [f.model_dump(mode="json") for f in job.findings]},
     }
 
 
 PLAN_PATH = Step("path", 1, PathGiven, _plan)
-
-
-def _station(given: CutGiven, reads: Reads) -> Station:
-    solids = given.solids
-    shift = rigid(np.eye(3), np.array(given.hold.shift))
-    return station_at(
-        reads.read(given.path.part, PART), SETUP, given.machine, given.zero_from_work, given.hold,
-        lambda: None if solids is None else transformed(reads.read(solids, SURFACE), shift), {}, given.at,
-    )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -158,9 +148,8 @@ class ObstacleGiven:
 
 
 def _obstacle(given: ObstacleGiven, reads: Reads) -> Pieces:
-    shift = rigid(np.eye(3), np.array(given.hold.shift))
     _, solids = round_the_work(
-        given.machine, given.hold, lambda: transformed(reads.read(given.solids, SURFACE), shift), given.at
+        given.machine, given.hold, lambda: held_solids(reads, given.solids, given.hold.shift), given.at
     )
     field = holding_field(solids())
     assert field is not None
@@ -191,7 +180,9 @@ def _cut(given: OperationGiven, reads: Reads) -> Pieces:
         facts: dict[str, Any] = {"time_s": 0.0, "most_removal_cm3_min": 0.0, "low": None, "high": None}
         facts["findings"] = [f.model_dump(mode="json") for f in told]
         return {FIELD: stock, FACTS: facts, PATH: planned}
-    station = _station(wanted, reads)
+    station = station_from(
+        reads, wanted.path.part, wanted.machine, wanted.zero_from_work, wanted.hold, wanted.solids, wanted.at
+    )
     surface = wanted.path.surface
     lines = chords(path)
     ends_at = chord_ends_s(path, lines, station.machine.rapid_mm_min, station.machine.acceleration_mm_s2)
@@ -258,7 +249,7 @@ def _cut(given: OperationGiven, reads: Reads) -> Pieces:
     return {
         FIELD: after,
         FACTS: facts,
-        PATH: Planned(path, holes, moves_end),
+        PATH: PlannedPath(path, holes, moves_end),
         MOMENTS: Moments(sweep, ends_at, wanted.maker, tuple(recorder.kept)),
         INCOMING: wanted.path.stock.digest,
         LOAD: {"seconds": float(ends_at[-1]), **loads},
@@ -268,15 +259,15 @@ def _cut(given: OperationGiven, reads: Reads) -> Pieces:
 CUT_OPERATION = Step("cut", 1, OperationGiven, _cut)
 
 
-def cut_operation(engine: Engine, given: CutGiven, called: str) -> tuple[Result, Result]:
-    """The path of an operation, and what comes of it. Raises BadInput when it cannot be planned."""
+def cut_operation(engine: Engine, given: CutGiven, called: str) -> Result:
+    """What comes of an operation, its path with it. Raises BadInput when it cannot be planned."""
     planned = engine.run(PLAN_PATH, given.path, f"{called}: path")
     obstacle = None
     if given.solids is not None and given.path.operation.kind != "wrapped":
         stands = ObstacleGiven(given.solids, given.hold, given.machine, given.at)
         obstacle = engine.run(OBSTACLE, stands, "what stands round the work").content(FIELD)
     wanted = OperationGiven(given, planned.content(PATH), planned.content(FACTS), obstacle)
-    return planned, engine.run(CUT_OPERATION, wanted, called)
+    return engine.run(CUT_OPERATION, wanted, called)
 
 
 def _zero_off_top(operation: Operation, setup: str, lie: Round, outside: float) -> list[Finding]:

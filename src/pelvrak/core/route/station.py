@@ -9,6 +9,7 @@ from functools import cache
 import numpy as np
 from shapely.geometry.base import BaseGeometry
 
+from pelvrak.core.engine.step import Content, Reader
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, joined, transformed, with_label
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid
@@ -18,6 +19,8 @@ from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.kinematics import moved_by, pose
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.slides import solid_mesh, stands_by_the_work
+from pelvrak.core.route.naming import SETUP
+from pelvrak.core.route.pieces import PART, SURFACE
 from pelvrak.core.stock.field import RayField, grid_around
 from pelvrak.core.stock.shapes import field_of_mesh
 
@@ -54,6 +57,21 @@ def station_at(
     return Station(
         setup, part, machine, np.asarray(at.local_from_zero @ zero_from_work), here, hold.zero_on_table, at,
         cache(lambda: holding_field(solids())), solids, lambda: nest,
+    )  # fmt: skip
+
+
+def held_solids(reader: Reader, solids: Content, shift: Vector) -> Mesh:
+    """All solids of a holding in the zero frame, labelled by piece. shift: of the frame they are kept in."""
+    return transformed(reader.read(solids, SURFACE), rigid(np.eye(3), np.array(shift)))
+
+
+def station_from(
+    reader: Reader, part: Content, machine: Machine, zero_from_work: Floats, hold: HoldFacts, solids: Content | None, at: Turned
+) -> Station:  # fmt: skip
+    """The same from what a step's input names, without names. solids: of the holding; None for nothing."""
+    return station_at(
+        reader.read(part, PART), SETUP, machine, zero_from_work, hold,
+        lambda: None if solids is None else held_solids(reader, solids, hold.shift), {}, at,
     )  # fmt: skip
 
 

@@ -23,6 +23,7 @@ from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, SURFACE
 from pelvrak.core.route.report import OperationReport
 from pelvrak.core.route.run import Run
+from pelvrak.core.route.station import held_solids
 from pelvrak.core.route.turning import Turning
 
 # Room wanted round what is turned, mm: common practice, no source.
@@ -109,7 +110,7 @@ def _swung(given: SwingGiven, reads: Reads) -> Pieces:
     machine, zero, gauge = given.machine, given.zero, given.gauge
     stock = hull_of(transformed(reads.read(given.stock, SURFACE), given.zero_from_work))
     # The holding as it was judged, before the machine's own solids were put to it.
-    holding = transformed(reads.read(given.solids, SURFACE), rigid(np.eye(3), np.array(given.hold.shift)))
+    holding = held_solids(reads, given.solids, given.hold.shift)
     carried: list[tuple[str, Mesh]] = [("work", stock)]
     carried += [(p.name, hull_of(with_label(holding, i))) for i, p in enumerate(given.hold.pieces) if p.item != "table"]
     near, tool_tip = table_side(machine), -gauge

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pelvrak.core.engine.step import Pieces, Reads, Step
-from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, joined, to_glb, transformed
+from pelvrak.core.geometry.mesh import Mesh, crease_lines, joined, to_glb, transformed
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse
 from pelvrak.core.geometry.seen import reached
@@ -15,6 +15,7 @@ from pelvrak.core.machine.index import Turned, index_time
 from pelvrak.core.machine.kinematics import home_angles
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.slides import nose_slide, slides
+from pelvrak.core.route.naming import nameless_position
 from pelvrak.core.route.pieces import PICTURE
 from pelvrak.core.route.registers import values_of
 from pelvrak.core.route.report import PositionReport, SlidesFact
@@ -27,23 +28,20 @@ TOLD_SOLUTIONS = 4
 
 @dataclass(frozen=True)
 class MachineGiven:
-    """A machine's solids that stand by the work at a position. zero: the setup's, on the table; at, local: its angles and its plane."""
+    """A machine's solids that stand by the work, or move against it, at a position. zero: the setup's, on the table."""
 
     machine: Machine
-    angles: dict[str, float]
-    local_from_zero: Floats
+    at: Turned
     zero: Vector
 
 
 def _by_the_work(given: MachineGiven, reads: Reads) -> Pieces:
-    back = inverse(given.local_from_zero)
-    at = Turned("", given.angles, given.local_from_zero, (0.0, 0.0, 1.0))
-    return _drawn([transformed(mesh, back) for _, mesh in bodies(given.machine, at, given.zero)])
+    back = inverse(given.at.local_from_zero)
+    return _drawn([transformed(mesh, back) for _, mesh in bodies(given.machine, given.at, given.zero)])
 
 
 def _moving(given: MachineGiven, reads: Reads) -> Pieces:
-    at = Turned("", given.angles, given.local_from_zero, (0.0, 0.0, 1.0))
-    return _drawn([one.mesh for one in (*slides(given.machine, given.zero, at), nose_slide(given.machine))])
+    return _drawn([one.mesh for one in (*slides(given.machine, given.zero, given.at), nose_slide(given.machine))])
 
 
 def _drawn(solids: list[Mesh]) -> Pieces:
@@ -63,7 +61,7 @@ def machine_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector 
     """
     if at is None or zero is None or not machine.rotary:
         return None
-    return run.engine.run(MACHINE_PICTURE, MachineGiven(machine, at.angles, at.local_from_zero, zero), "machine").key
+    return run.engine.run(MACHINE_PICTURE, MachineGiven(machine, nameless_position(at), zero), "machine").key
 
 
 def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector | None) -> SlidesFact | None:
@@ -74,7 +72,7 @@ def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector |
     if at is None or zero is None:
         return None
     moving = [*slides(machine, zero, at), nose_slide(machine)]
-    drawn = run.engine.run(SLIDES_PICTURE, MachineGiven(machine, at.angles, at.local_from_zero, zero), "machine")
+    drawn = run.engine.run(SLIDES_PICTURE, MachineGiven(machine, nameless_position(at), zero), "machine")
     return SlidesFact(
         key=drawn.key, names=tuple(one.name for one in moving), follows=tuple(matrix(one.follows) for one in moving)
     )

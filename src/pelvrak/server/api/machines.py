@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.cutting.tools import Tool
-from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.engine import Engine, Result, no_files
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.holding.on_table import middle_of_table
@@ -140,9 +140,5 @@ def _run(plan: Plan, key: str) -> Run:
     read = Result(key, engine)
     return Run(
         plan, engine, lambda share, what: True, read.value(PART), read, material_of(plan.billet.material),
-        BadInput("billet.unasked", "billet", "not needed here", "none"), _no_files,
+        BadInput("billet.unasked", "billet", "not needed here", "none"), no_files,
     )  # fmt: skip
-
-
-def _no_files(sha256: str | None, name: str) -> bytes:
-    raise LookupError(name)

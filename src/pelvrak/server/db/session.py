@@ -43,10 +43,16 @@ def transaction() -> Iterator[Session]:
         yield session
 
 
-def migrate() -> None:
-    """Bring the tables to the newest version."""
+def migrations() -> Config:
+    """The steps that bring the tables from one version to the next."""
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).with_name("migrations")))
+    return config
+
+
+def migrate() -> None:
+    """Bring the tables to the newest version."""
+    config = migrations()
     with engine().begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
