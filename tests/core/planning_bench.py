@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cutting.feeds import cutting_data, material_of
-from pelvrak.core.cutting.planning import Job, plan_operation
+from pelvrak.core.cutting.job import Job, plan_operation
 from pelvrak.core.cutting.standing import UP, standing
 from pelvrak.core.cutting.toolpath import Path, chords
 from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile, tool_shelf
@@ -49,8 +49,8 @@ def run(part: PartModel, field: RayField, operation: Any, tool: Tool | None = No
     data = cutting_data(
         tool, material_of("EN AW-6082"), machine_of("vertical-760"), operation.speed_rpm, operation.feed_mm_min
     )
-    job = Job(part, SAME, here, tool, data, "OP10", Path((0.0, 0.0, float(here.high[2]) + 60)))
-    plan_operation(operation, job)
+    job = Job(part, SAME, here, tool, data, "OP10", operation, Path((0.0, 0.0, float(here.high[2]) + 60)))
+    plan_operation(job)
     if not job.path.moves:
         none = np.zeros(0)
         return Cut(job, field, Hits(none, np.zeros((0, 3)), none, none, none, none))

@@ -94,6 +94,13 @@ class Volumes(unittest.TestCase):
         smaller = rounded((10.5, 8.5, 8.3), (49.5, 31.5, 30), 5.5)
         self.near(done.volume, solids.volume(solids.minus(solids.box((0, 0, 0), (60, 40, 20)), smaller)))
 
+    def test_a_spot_that_is_not_told_its_size_is_a_millimetre_wider_than_the_hole(self):
+        part = model(solids.minus(solids.box((0, 0, 0), (60, 40, 20)), solids.cylinder((30, 20, 8), 4, 20)))
+        spot = Drilling(id="s", name="spot", tool="sd10", cycle="spot", faces=bore_of(part.part, 8))
+        done = run(part, block((0, 0, 0), (60, 40, 20), 0.2), spot)
+        # A 90° point goes as deep as it is wide at the top, halved.
+        self.assertAlmostEqual(done.job.holes[0].bottom, 20 - 9.0 / 2, places=6)
+
     def test_drill_and_spot(self):
         # Blind Ø8 with a 118° point and a 90° chamfer Ø10.4: a cylinder, a cone and a ring of a cone.
         hole = solids.cylinder((30, 20, 8), 4, 20)
@@ -259,8 +266,6 @@ class Refused(unittest.TestCase):
         ):
             with self.assertRaises(ValueError, msg=str(wrong)):
                 Facing(id="f", name="face", tool="em20", **wrong)
-        with self.assertRaises(ValueError):
-            Drilling(id="d", name="spot", tool="sd10", cycle="spot", faces=(self.floor,))
 
 
 class Entries(unittest.TestCase):

@@ -8,8 +8,8 @@ from dataclasses import replace
 
 from scipy.spatial.transform import Rotation
 
+from pelvrak.core.cutting.job import Hole
 from pelvrak.core.cutting.operations import Drilling, Facing
-from pelvrak.core.cutting.planning import Hole
 from pelvrak.core.cutting.toolpath import Path
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import FaceRef

@@ -9,7 +9,7 @@ import numpy as np
 from shapely import Point, Polygon
 from shapely import box as rectangle
 
-from pelvrak.core.cutting.planning import _levels, _rings, _started_near
+from pelvrak.core.cutting.passes import levels, rings_of, started_near
 from pelvrak.core.cutting.regions import bore_region, floor_region, offset, pieces, silhouette, smallest_inner_radius
 from pelvrak.core.cutting.standing import standing, top_within, touches
 from pelvrak.core.errors import BadInput
@@ -87,7 +87,7 @@ class PlaneWork(unittest.TestCase):
 
     def test_rings_go_from_the_inside_out_and_climb(self):
         annulus = Point(0, 0).buffer(20, quad_segs=64) - Point(0, 0).buffer(8, quad_segs=64)
-        rings = _rings(annulus, 3.0)
+        rings = rings_of(annulus, 3.0)
         reach = [float(np.hypot(*ring.T).max()) for ring in rings]
         self.assertEqual(max(reach[-2:]), max(reach))
         for ring in rings:
@@ -98,16 +98,16 @@ class PlaneWork(unittest.TestCase):
 
     def test_a_ring_started_elsewhere_is_the_same_ring(self):
         ring = np.array([(0, 0), (10, 0), (10, 5), (0, 5), (0, 0)], float)
-        started = _started_near(ring, (7.0, -3.0))
+        started = started_near(ring, (7.0, -3.0))
         np.testing.assert_allclose(started[0], (7, 0))
         np.testing.assert_allclose(started[-1], started[0])
         self.assertAlmostEqual(Polygon(started).area, 50)
         self.assertAlmostEqual(float(np.hypot(*np.diff(started, axis=0).T).sum()), 30)
 
-    def test_levels(self):
-        self.assertEqual(_levels(10, 0, 4), [10 - 10 / 3, 10 - 20 / 3, 0.0])
-        self.assertEqual(_levels(10, 9.5, 4), [9.5])
-        self.assertEqual(_levels(5, 5, 1), [])
+    def testlevels(self):
+        self.assertEqual(levels(10, 0, 4), [10 - 10 / 3, 10 - 20 / 3, 0.0])
+        self.assertEqual(levels(10, 9.5, 4), [9.5])
+        self.assertEqual(levels(5, 5, 1), [])
 
 
 class UnderTheSpindle(unittest.TestCase):

@@ -175,7 +175,7 @@ class OnTheRoute(unittest.TestCase):
         self.assertIn("1.500 mm from it", codes(computed({"faces": [floor()]}, hold=beside))["wrap.off_axis"])
         for wrong, told in (
             ({"faces": [floor()], "line": [[0, 0], [1, 1]]}, "and not both"),
-            ({"line": [[0, 0], [1, 1]], "diameter": 50}, "its depth"),
+            ({"line": [[0, 0]], "diameter": 50}, "two points or more"),
         ):
             with self.assertRaises(BadInput) as caught:
                 plan_from(document(wrong))

@@ -1,5 +1,16 @@
 import { create } from 'zustand'
-import type { Edge, EdgeRef, Face, FaceRef, Measured, Problem, StandData, Target, Vec } from './api/client'
+import type {
+  Billet,
+  Edge,
+  EdgeRef,
+  Face,
+  FaceRef,
+  Measured,
+  Problem,
+  StandData,
+  Target,
+  Vec,
+} from './api/client'
 
 export const STAGES = ['incoming', 'seat', 'hold', 'reach', 'cut', 'outgoing'] as const
 export type Stage = (typeof STAGES)[number]
@@ -63,6 +74,8 @@ type View = {
   /** The index position that the picture looks at, at the stage Reach. */
   turnedTo: string | null
   compare: boolean
+  /** The billet with a number that is being typed, drawn and not yet kept. */
+  typedBillet: Billet | null
   /** Edits on their way to the server. */
   saving: number
   notice: Problem | null
@@ -115,6 +128,7 @@ export const useView = create<View>((set) => ({
   litItem: null,
   turnedTo: null,
   compare: false,
+  typedBillet: null,
   saving: 0,
   notice: null,
   keys: false,

@@ -14,15 +14,15 @@ from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from pelvrak.core.cutting.feeds import materials
-from pelvrak.core.cutting.operations import TOOL_KINDS
+from pelvrak.core.cutting.operations import KINDS, OperationKind
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.callout import understood as read_callout
 from pelvrak.core.machine.machine import machines as shipped_machines
 from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
-from pelvrak.server.api import events, holding, machines, moments, parts, problems, projects, release, shelf
-from pelvrak.server.api.shapes import Library
+from pelvrak.server.api import drafting, events, holding, machines, moments, parts, problems, projects, release, shelf
+from pelvrak.server.api.shapes import Library, OperationForm
 from pelvrak.server.guard import Guard
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
@@ -53,9 +53,22 @@ for router in (
     shelf.router,
     holding.router,
     machines.router,
+    drafting.router,
     events.router,
 ):
     app.include_router(router)
+
+
+def form_of(kind: type[OperationKind]) -> OperationForm:
+    """How the page asks for a kind of operation."""
+    return OperationForm(
+        kind=kind.model_fields["kind"].default,
+        called=kind.called,
+        pick_first=kind.pick_first,
+        tools_by=kind.tools_by,
+        tools={value: list(tools) for value, tools in kind.tools.items()},
+        fields=kind.model_json_schema(),
+    )
 
 
 @app.get("/api/library")
@@ -63,7 +76,7 @@ def library() -> Library:
     """Machines, tools and materials that ship with the program."""
     return Library(
         machines=list(shipped_machines().values()), tools=list(tool_shelf().values()),
-        materials=list(materials().values()), tool_kinds={name: list(kinds) for name, kinds in TOOL_KINDS.items()},
+        materials=list(materials().values()), operations=[form_of(kind) for kind in KINDS.values()],
     )  # fmt: skip
 
 

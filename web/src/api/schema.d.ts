@@ -758,6 +758,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft
+         * @description The operation as a whole. Nothing is changed: it is put into the plan by an edit.
+         */
+        post: operations["draft_api_projects__project_id__draft_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -1710,75 +1730,133 @@ export interface components {
             value: unknown;
         };
         /**
+         * Draft
+         * @description An operation ready to be put into a setup. tool: to be added to the plan with it; None: the plan has it.
+         */
+        Draft: {
+            /** Operation */
+            operation: components["schemas"]["Facing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Drilling"] | components["schemas"]["Wrapped"];
+            tool?: components["schemas"]["Tool"] | null;
+        };
+        /**
+         * DraftWanted
+         * @description What is known of an operation that is to be made, or of one that is to be cut otherwise.
+         */
+        DraftWanted: {
+            /**
+             * Setup
+             * @description the setup it is for
+             */
+            setup: string;
+            /**
+             * Operation
+             * @description its kind, and any of its fields
+             */
+            operation: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Drilling
          * @description Holes, one after the other by the shortest way.
-         *
-         *     cycle: spot (to a chamfer diameter), drill (in one go), peck, ream, tap.
-         *     chamfer: diameter a spot leaves at the top, mm. below: past through holes, besides the point, mm.
-         *     short: stop this much above the bottom of blind holes (ream, tap), mm.
          */
         Drilling: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Tool */
-            tool: string;
-            /** Position */
-            position?: string | null;
-            /**
-             * Repeated At
-             * @default []
-             */
-            repeated_at: string[];
-            /**
-             * Left Out
-             * @default []
-             */
-            left_out: string[];
-            /** Offset Register */
-            offset_register?: string | null;
-            /**
-             * Clearance
-             * @default 10
-             */
-            clearance: number;
-            /**
-             * Retract
-             * @default 2
-             */
-            retract: number;
-            /** Speed Rpm */
-            speed_rpm?: number | null;
-            /** Feed Mm Min */
-            feed_mm_min?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "drilling";
             /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
              * Cycle
+             * @description what is made: a spot to a chamfer, a hole in one go or by pecks, a fit, a thread
              * @default drill
              * @enum {string}
              */
             cycle: "spot" | "drill" | "peck" | "ream" | "tap";
-            /** Faces */
+            /**
+             * Holes
+             * @description the walls of the holes
+             */
             faces: components["schemas"]["FaceRef"][];
-            /** Chamfer */
+            /**
+             * Chamfer Ø
+             * @description diameter a spot leaves at the top
+             */
             chamfer?: number | null;
             /**
              * Peck
+             * @description depth between two retreats
              * @default 3
              */
             peck: number;
             /**
-             * Below
+             * Below through
+             * @description how far past through holes it goes, besides its point
              * @default 1
              */
             below: number;
             /**
-             * Short
+             * Short of bottom
+             * @description how far above the bottom of blind holes it stops
              * @default 0
              */
             short: number;
@@ -2045,58 +2123,90 @@ export interface components {
          * @description Flat over the whole incoming stock, down to a face of the part or to its top.
          */
         Facing: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Tool */
-            tool: string;
-            /** Position */
-            position?: string | null;
-            /**
-             * Repeated At
-             * @default []
-             */
-            repeated_at: string[];
-            /**
-             * Left Out
-             * @default []
-             */
-            left_out: string[];
-            /** Offset Register */
-            offset_register?: string | null;
-            /**
-             * Clearance
-             * @default 10
-             */
-            clearance: number;
-            /**
-             * Retract
-             * @default 2
-             */
-            retract: number;
-            /** Speed Rpm */
-            speed_rpm?: number | null;
-            /** Feed Mm Min */
-            feed_mm_min?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "facing";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Face
+             * @description the topmost face of this setup, down to which it cuts
+             */
             face?: components["schemas"]["FaceRef"] | null;
             /**
-             * Step Down
+             * Step down
+             * @description depth of one pass
              * @default 2
              */
             step_down: number;
             /**
-             * Step Over
+             * Step over
+             * @description width of one pass, as a share of DC
              * @default 0.7
              */
             step_over: number;
             /**
              * Leave
+             * @description what stays on the face
              * @default 0
              */
             leave: number;
@@ -2630,7 +2740,7 @@ export interface components {
         };
         /**
          * Library
-         * @description What ships with the program. tool_kinds: what can do an operation, by its kind or its cycle.
+         * @description What ships with the program, and the kinds of operation there are.
          */
         Library: {
             /** Machines */
@@ -2639,10 +2749,8 @@ export interface components {
             tools: components["schemas"]["Tool"][];
             /** Materials */
             materials: components["schemas"]["Material"][];
-            /** Tool Kinds */
-            tool_kinds: {
-                [key: string]: ("end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap")[];
-            };
+            /** Operations */
+            operations: components["schemas"]["OperationForm"][];
         };
         /**
          * LocatingFact
@@ -3012,6 +3120,31 @@ export interface components {
             state: "known" | "to be found" | "set by hand" | "derived" | "no layout";
         };
         /**
+         * OperationForm
+         * @description A kind of operation as the page asks for it.
+         *
+         *     fields: JSON Schema of its document, with labels, units, help and defaults; pick_first: what must be picked before there can be one;
+         *     tools: what can do it, by the value of its field tools_by.
+         */
+        OperationForm: {
+            /** Kind */
+            kind: string;
+            /** Called */
+            called: string;
+            /** Pick First */
+            pick_first: string;
+            /** Tools By */
+            tools_by: string;
+            /** Tools */
+            tools: {
+                [key: string]: ("end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap")[];
+            };
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * OperationReport
          * @description One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
          *
@@ -3128,93 +3261,128 @@ export interface components {
         /**
          * Outline
          * @description Along a contour: round the part, or round or inside picked faces.
-         *
-         *     faces: plane faces whose outer boundary is followed, or bores; none means the part's silhouette.
-         *     bottom: a face to stop at; none means the part's bottom. below: past it, mm. chamfer: width of a
-         *     chamfer on the edge, cut with a chamfer cutter, mm; bottom and below then do not count. nest: along the inside
-         *     of the nest, where a setup cuts one.
          */
         Outline: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Tool */
-            tool: string;
-            /** Position */
-            position?: string | null;
-            /**
-             * Repeated At
-             * @default []
-             */
-            repeated_at: string[];
-            /**
-             * Left Out
-             * @default []
-             */
-            left_out: string[];
-            /** Offset Register */
-            offset_register?: string | null;
-            /**
-             * Clearance
-             * @default 10
-             */
-            clearance: number;
-            /**
-             * Retract
-             * @default 2
-             */
-            retract: number;
-            /** Speed Rpm */
-            speed_rpm?: number | null;
-            /** Feed Mm Min */
-            feed_mm_min?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "outline";
             /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
              * Side
+             * @description on which side of the contour the cutter goes
              * @default outside
              * @enum {string}
              */
             side: "outside" | "inside";
             /**
              * Faces
+             * @description plane faces whose outer boundary is followed, or bores
              * @default []
              */
             faces: components["schemas"]["FaceRef"][];
+            /**
+             * Down to
+             * @description a face at whose height it stops
+             */
             bottom?: components["schemas"]["FaceRef"] | null;
             /**
-             * Below
+             * Chamfer
+             * @description width of a chamfer on the edge, cut with a chamfer cutter; how deep it goes follows
+             */
+            chamfer?: number | null;
+            /**
+             * Below bottom
+             * @description how far past its bottom it goes
              * @default 0
              */
             below: number;
             /**
-             * Step Down
+             * Step down
+             * @description depth of one pass
              * @default 10
              */
             step_down: number;
             /**
-             * Step Over
+             * Step over
+             * @description width of one pass, as a share of DC
              * @default 0.5
              */
             step_over: number;
             /**
              * Leave
+             * @description what stays on the wall
              * @default 0
              */
             leave: number;
-            /** Chamfer */
-            chamfer?: number | null;
             /**
              * Nest
+             * @description along the inside of the nest, where a setup cuts one
              * @default false
              */
             nest: boolean;
             /**
-             * Ramp Deg
+             * Ramp
+             * @description angle at which it goes down in the material
              * @default 3
              */
             ramp_deg: number;
@@ -3569,84 +3737,116 @@ export interface components {
         /**
          * Pocket
          * @description Everything out down to picked floors, or within picked bores, or of a nest where a setup cuts one.
-         *
-         *     below: past the bottom of through bores, mm. nest: its floor, the deeper room within its step, or the room for
-         *     what stands out below.
          */
         Pocket: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Tool */
-            tool: string;
-            /** Position */
-            position?: string | null;
-            /**
-             * Repeated At
-             * @default []
-             */
-            repeated_at: string[];
-            /**
-             * Left Out
-             * @default []
-             */
-            left_out: string[];
-            /** Offset Register */
-            offset_register?: string | null;
-            /**
-             * Clearance
-             * @default 10
-             */
-            clearance: number;
-            /**
-             * Retract
-             * @default 2
-             */
-            retract: number;
-            /** Speed Rpm */
-            speed_rpm?: number | null;
-            /** Feed Mm Min */
-            feed_mm_min?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "pocket";
             /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
              * Faces
+             * @description floors it goes down to, or bores it clears
              * @default []
              */
             faces: components["schemas"]["FaceRef"][];
-            /** Nest */
+            /**
+             * Nest
+             * @description room of a nest: its floor, the deeper room within its step, or the room for what stands out below
+             */
             nest?: ("floor" | "step" | "boss") | null;
             /**
-             * Below
+             * Below bottom
+             * @description how far past the bottom of through bores it goes
              * @default 0
              */
             below: number;
             /**
-             * Step Down
+             * Step down
+             * @description depth of one pass
              * @default 5
              */
             step_down: number;
             /**
-             * Step Over
+             * Step over
+             * @description width of one pass, as a share of DC
              * @default 0.45
              */
             step_over: number;
             /**
-             * Leave Side
+             * Leave side
+             * @description what stays on the walls
              * @default 0
              */
             leave_side: number;
             /**
-             * Leave Floor
+             * Leave floor
+             * @description what stays on the floor
              * @default 0
              */
             leave_floor: number;
             /**
-             * Ramp Deg
+             * Ramp
+             * @description angle at which it goes down in the material
              * @default 3
              */
             ramp_deg: number;
@@ -5099,81 +5299,119 @@ export interface components {
         /**
          * Wrapped
          * @description Laid round a rotary axis: its floors are cylinders about the axis, or it follows a line given on the flat.
-         *
-         *     faces: those floors. line: points on the flat, (along the axis, round it) from zero, mm, where π × diameter is once round;
-         *     depth: under that diameter, mm; gap: width of the groove the line is the middle of, mm; None: as wide as the cutter.
          */
         Wrapped: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Tool */
-            tool: string;
-            /** Position */
-            position?: string | null;
-            /**
-             * Repeated At
-             * @default []
-             */
-            repeated_at: string[];
-            /**
-             * Left Out
-             * @default []
-             */
-            left_out: string[];
-            /** Offset Register */
-            offset_register?: string | null;
-            /**
-             * Clearance
-             * @default 10
-             */
-            clearance: number;
-            /**
-             * Retract
-             * @default 2
-             */
-            retract: number;
-            /** Speed Rpm */
-            speed_rpm?: number | null;
-            /** Feed Mm Min */
-            feed_mm_min?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "wrapped";
             /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
              * Faces
+             * @description floors that are cylinders about the rotary axis
              * @default []
              */
             faces: components["schemas"]["FaceRef"][];
             /**
              * Line
+             * @description points on the flat, along the axis and round it; π × diameter is once round
              * @default []
              */
             line: [
                 number,
                 number
             ][];
-            /** Diameter */
-            diameter?: number | null;
-            /** Depth */
-            depth?: number | null;
-            /** Gap */
+            /**
+             * Diameter
+             * @description that the line lies on
+             * @default 50
+             */
+            diameter: number;
+            /**
+             * Depth
+             * @description under that diameter
+             * @default 1
+             */
+            depth: number;
+            /**
+             * Gap
+             * @description width of the groove the line is the middle of
+             */
             gap?: number | null;
             /**
-             * Step Down
+             * Step down
+             * @description depth of one pass
              * @default 2
              */
             step_down: number;
             /**
-             * Step Over
+             * Step over
+             * @description width of one pass, as a share of DC
              * @default 0.45
              */
             step_over: number;
             /**
-             * Ramp Deg
+             * Ramp
+             * @description angle at which it goes down in the material
              * @default 3
              */
             ramp_deg: number;
@@ -10333,6 +10571,122 @@ export interface operations {
                         number,
                         number
                     ];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    draft_api_projects__project_id__draft_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftWanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
                 };
             };
             /** @description The request cannot be read. */

@@ -49,9 +49,11 @@ const LOOKS: { look: Look; name: string }[] = [
 
 /** Which stock is in the picture: its result key, and what it is called. */
 function useStockShown(project: ProjectState) {
-  const { card, stage, compare } = useView()
+  const { card, stage, compare, typedBillet } = useView()
   const { setup, operation, moment } = useMoment(project)
   const report = project.report
+  if (card === 'billet' && typedBillet)
+    return { key: null, name: 'billet as typed, not kept yet', billet: typedBillet }
   if (card === 'billet' && !compare && (!report || lateAt(project, 'billet')))
     return { key: null, name: 'billet, not computed yet', billet: project.plan.billet }
   if (!report) return { key: null, name: 'not computed yet' }

@@ -3,10 +3,18 @@ import { answered, api, type Problem, type Reckoned, Refusal } from '../api/clie
 import { round, useView } from '../state'
 
 /** A row of a sheet: label on the left, control on the right, what follows from it below. */
-export function Row({ label, children, below }: { label: string; children: ReactNode; below?: ReactNode }) {
+export function Row(props: {
+  label: string
+  children: ReactNode
+  below?: ReactNode
+  help?: string | undefined
+}) {
+  const { label, children, below, help } = props
   return (
     <div className="grid grid-cols-[6.2rem_minmax(0,1fr)] items-baseline gap-x-3 border-t border-rule py-1.5">
-      <div className="text-soft">{label}</div>
+      <div className="text-soft" title={help}>
+        {label}
+      </div>
       <div>{children}</div>
       {below && <div className="col-start-2 mt-1">{below}</div>}
     </div>
@@ -37,9 +45,11 @@ type NumberFieldProps = {
   /** The unit that is typed, where the field shows something else in its place. */
   measure?: string
   commit: (value: number) => Promise<Problem | null>
+  /** Told what the text comes to while it is typed and not yet kept; null: as it is kept. */
+  typing?: ((value: number | null) => void) | undefined
   /** What an emptied field means; without it an empty field is refused. */
-  clear?: () => Promise<Problem | null>
-  placeholder?: string
+  clear?: (() => Promise<Problem | null>) | undefined
+  placeholder?: string | undefined
   digits?: number
 }
 
@@ -50,6 +60,7 @@ export function NumberField({
   unit,
   measure = unit,
   commit,
+  typing,
   clear,
   placeholder,
   digits = 4,
@@ -86,6 +97,14 @@ export function NumberField({
       clearTimeout(timer)
     }
   }, [text, measure, shown])
+  const comes = text === shown ? null : (plain(text) ?? reading)
+  const told = useRef(typing)
+  told.current = typing
+  useEffect(() => {
+    if (comes === null || round(comes, digits) === shown) return
+    told.current?.(comes)
+    return () => told.current?.(null)
+  }, [comes, shown, digits])
   const done = async () => {
     const mine = ++tried.current
     if (text.trim() === shown || (kept.current !== null && reading === kept.current)) return setError(null)
@@ -164,10 +183,11 @@ function Pointed({ text, at }: { text: string; at: number }) {
 export function NumberRow({
   below,
   name,
+  help,
   ...field
-}: NumberFieldProps & { below?: ReactNode; name?: string }) {
+}: NumberFieldProps & { below?: ReactNode; name?: string; help?: string | undefined }) {
   return (
-    <Row label={field.label} below={below}>
+    <Row label={field.label} below={below} help={help}>
       <NumberField {...field} label={name ?? field.label} />
     </Row>
   )

@@ -2,23 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from pelvrak.core.cutting.operations import Facing, Operation
+from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.regions import SQUARE_COS, heights_of
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Face, FaceRef, Part, PartModel, face_of
 from pelvrak.core.geometry.rigid import moved, turned
 from pelvrak.core.geometry.seen import Caster
-
-
-def faces_of(operation: Operation) -> tuple[FaceRef, ...]:
-    """The faces an operation is told to cut."""
-    if isinstance(operation, Facing):
-        return () if operation.face is None else (operation.face,)
-    return operation.faces
 
 
 def looks_up(part: Part, face: Face, zero_from_work: Floats, caster: Caster) -> bool:
@@ -46,7 +37,7 @@ def shared_out(operation: Operation, planes: dict[str, Floats], part: PartModel)
     planes: 4×4 from the work, by position, in the order a face is taken: at the first where it looks up. An operation without faces is
     cut alike everywhere.
     """
-    faces = faces_of(operation)
+    faces = operation.faces_told()
     if not faces:
         return dict.fromkeys(planes, operation), ()
     caster = Caster(part.mesh)
@@ -56,11 +47,4 @@ def shared_out(operation: Operation, planes: dict[str, Floats], part: PartModel)
         face = face_of(part.part, ref, operation.name)
         there = next((name for name, plane in planes.items() if looks_up(part.part, face, plane, caster)), None)
         (nowhere if there is None else mine[there]).append(ref)
-    return {name: _with(operation, tuple(own)) for name, own in mine.items()}, tuple(nowhere)
-
-
-def _with(operation: Operation, faces: tuple[FaceRef, ...]) -> Operation | None:
-    if not faces:
-        return None
-    changed: dict[str, Any] = {"face": faces[0]} if isinstance(operation, Facing) else {"faces": faces}
-    return operation.model_copy(update=changed)
+    return {name: operation.of_faces(tuple(own)) if own else None for name, own in mine.items()}, tuple(nowhere)

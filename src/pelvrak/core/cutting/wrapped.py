@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 from shapely import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from pelvrak.core.cutting.operations import Wrapped
 from pelvrak.core.cutting.regions import loop_points
 from pelvrak.core.cutting.standing import Standing, standing
 from pelvrak.core.cutting.toolpath import Chords, Round
@@ -27,11 +27,11 @@ UNROLLED_CELL_MM = 0.5
 UP = np.array([0.0, 0.0, 1.0])
 
 
-def laid_round(lines: list[TurningLine], radius: float, operation: Wrapped) -> Round:
+def laid_round(lines: list[TurningLine], radius: float, name: str) -> Round:
     """How the flat lies: round the rotary axis that is square to the tool. Raises BadInput when the machine has none that stands so."""
     line = next((one for one in lines if abs(float(one.direction[2])) < 1e-6), None)
     if line is None:
-        raise BadInput("wrap.no_axis", operation.name, "no rotary axis that turns the work lies square to the tool here",
+        raise BadInput("wrap.no_axis", name, "no rotary axis that turns the work lies square to the tool here",
                        "choose a machine with one, or another index position")  # fmt: skip
     way = line.direction
     sign = 1.0 if way[int(np.argmax(np.abs(way)))] > 0 else -1.0
@@ -42,12 +42,12 @@ def laid_round(lines: list[TurningLine], radius: float, operation: Wrapped) -> R
 
 
 def floor_on(
-    part: Part, face: Face, zero_from_work: Floats, lines: list[TurningLine], operation: Wrapped
+    part: Part, face: Face, zero_from_work: Floats, lines: list[TurningLine], name: str
 ) -> tuple[Round, Polygon]:
     """A floor as a region of the flat laid on its own cylinder. Raises BadInput when it is no cylinder about the rotary axis."""
     if face.kind != "cylinder" or face.hollow or face.axis is None or face.axis_point is None or face.radius is None:
-        raise BadInput("wrap.not_a_floor", operation.name, f"face {face.number} is not the outside of a cylinder", "pick a floor that lies round the axis")  # fmt: skip
-    lie = laid_round(lines, face.radius, operation)
+        raise BadInput("wrap.not_a_floor", name, f"face {face.number} is not the outside of a cylinder", "pick a floor that lies round the axis")  # fmt: skip
+    lie = laid_round(lines, face.radius, name)
     along = np.array(lie.along)
     away = float(away_from_line(moved(zero_from_work, np.array([face.axis_point])), np.array(lie.centre), along)[0])
     lean = float(np.linalg.norm(np.cross(turned(zero_from_work, np.array(face.axis)), along)))
@@ -57,7 +57,7 @@ def floor_on(
             if lean > COAXIAL_SIN
             else f"lies {away:.3f} mm from it"
         )
-        raise BadInput("wrap.off_axis", operation.name, f"face {face.number} turns about an axis that {told}: the rotary axis {lie.axis}",
+        raise BadInput("wrap.off_axis", name, f"face {face.number} turns about an axis that {told}: the rotary axis {lie.axis}",
                        "clamp the work so that its axis is the rotary axis")  # fmt: skip
     rings = [_unrolled_points(loop_points(part, loop, zero_from_work), lie) for loop in face.loops]
     round_about = [ring for ring in rings if abs(ring[-1, 1] - ring[0, 1]) > math.pi * lie.radius]
@@ -129,9 +129,9 @@ def _relief(x: Floats, y: Floats, height: Floats, base: float) -> Mesh:
     return Mesh(np.concatenate([top, foot]), triangles, np.zeros(len(triangles), np.int64))
 
 
-def around_line(operation: Wrapped, cutter: float) -> BaseGeometry:
-    """The groove about a line on the flat, as wide as asked or as the cutter."""
-    return LineString(operation.line).buffer((operation.gap or cutter) / 2)
+def around_line(line: Sequence[tuple[float, float]], width: float) -> BaseGeometry:
+    """The groove of a width, mm, about a line on the flat."""
+    return LineString(line).buffer(width / 2)
 
 
 def rolled(lines: Chords, lie: Round, reach: float, error: float) -> tuple[Chords, Floats]:

@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from pelvrak.core.cutting.operations import Drilling, Operation
-from pelvrak.core.cutting.planning import Hole
+from pelvrak.core.cutting.job import Hole
+from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.toolpath import Path, Round, chords
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.geometry.part import Vector, as_vector
@@ -193,8 +193,8 @@ def post(
             lines[planned.run] = _wrapped(w, planned, planned.path.round, stands)
             continue
         approach = _come(w, tool, planned.path.moves[0].end)
-        if isinstance(operation, Drilling):
-            lines[planned.run] = _cycle(w, planned, operation, approach)
+        if operation.canned_cycle():
+            lines[planned.run] = _cycle(w, planned, approach)
         else:
             lines[planned.run] = [approach, *_moves(w, planned.path)]
     w.block("M9")
@@ -333,17 +333,18 @@ def _moves(w: _Writer, path: Path) -> list[int]:
     return out
 
 
-def _cycle(w: _Writer, planned: Planned, operation: Drilling, approach: int) -> list[int]:
+def _cycle(w: _Writer, planned: Planned, approach: int) -> list[int]:
     """Canned cycle over the holes, returning to the initial plane (G98) between them."""
-    code = CYCLE_CODES[operation.cycle]
+    operation = planned.operation
+    code, peck = CYCLE_CODES[operation.canned_cycle()], operation.peck_mm()
     at_hole: dict[tuple[float, float], int] = {}
     previous: Hole | None = None
     for hole in planned.holes:
         place = [f"X{_number(hole.x)}", f"Y{_number(hole.y)}"]
         if previous is None or (hole.bottom, hole.start) != (previous.bottom, previous.start):
             words = ["G98", code, *place, f"Z{_number(hole.bottom)}", f"R{_number(hole.start)}"]
-            if operation.cycle == "peck":
-                words.append(f"Q{_number(operation.peck)}")
+            if peck is not None:
+                words.append(f"Q{_number(peck)}")
             words.append(f"F{planned.feed_mm_min:.0f}")
         else:
             words = place

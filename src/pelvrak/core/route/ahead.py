@@ -150,7 +150,7 @@ def _place(
     operations, paths = [], []
     for operation in cut:
         tool = tools.get(operation.tool)
-        if tool is None or operation.kind == "wrapped":  # the work turns under it: told when it is simulated
+        if tool is None or operation.turns_work:  # the work turns under it: told when it is simulated
             continue
         try:
             data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
@@ -356,7 +356,7 @@ class _Ahead:
                 sentence=f"What holds the cutter of {operation.name} comes {depth:.2f} mm into the {name}.",
                 measured=round(depth, 3), limit=0.0, unit="mm", place=(at,),
             )  # fmt: skip
-        drilled = operation.kind == "drilling"
+        drilled = bool(operation.canned_cycle())
         said = "comes out of the work over" if drilled else "goes lower than the top of"
         return Finding(
             code="hold.under_the_drill" if drilled else "hold.under_the_cut", severity="error", setup=SETUP,

@@ -672,9 +672,10 @@ def _stray(setup: Setup, operation: Operation, nowhere: tuple[FaceRef, ...]) -> 
 
 
 def _removal(operation: Operation, tool: Tool, feed: float) -> Reckoned | None:
-    if operation.kind == "drilling":
+    engaged = operation.engagement(tool.DC)
+    if engaged is None:
         return None
-    ap, ae = operation.step_down, operation.step_over * tool.DC
+    ap, ae = engaged
     return Reckoned(
         value=round(removal_rate(ap, ae, feed), 2), unit="cm³/min", formula="Q = ap·ae·vf / 1000",
         with_values=f"{ap:g}·{ae:g}·{feed:.0f} / 1000", source="ISO 3002-3 material removal rate, at full step",

@@ -57,7 +57,7 @@ def load_of(report: OperationReport, tool: Tool, material: Material, low: Floats
         return Load(report.id, report.name, 0.0, 0.0, tap_torque(tool.DC, feed, kc), corners)
     if tool.kind == "reamer":
         return Load(report.id, report.name, 0.0, 0.0, reamer_torque(tool.DC, REAMED_MM, feed, kc), corners)
-    if report.kind == "drilling":
+    if tool.kind in ("drill", "spot_drill"):
         thrust = drill_thrust(tool.DC, feed, kc, tool.SIG or 118.0)
         return Load(report.id, report.name, 0.0, thrust, drill_torque(tool.DC, feed, kc), corners)
     speed = math.pi * tool.DC * n / 1000

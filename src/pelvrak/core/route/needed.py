@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pelvrak.core.cutting.operations import Operation
-from pelvrak.core.cutting.repeated import faces_of
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats
@@ -30,7 +29,7 @@ def with_positions(
     used: dict[str, Turned] = {}
     places: dict[str, list[str]] = {}
     for operation in operations:
-        faces = faces_of(operation)
+        faces = operation.faces_told()
         if not faces:
             return None
         for face in faces:

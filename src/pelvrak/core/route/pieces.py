@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from pelvrak.core.cutting.planning import Hole
+from pelvrak.core.cutting.job import Hole
 from pelvrak.core.cutting.toolpath import Move, Path, Round
 from pelvrak.core.engine.step import Piece
 from pelvrak.core.errors import BadInput

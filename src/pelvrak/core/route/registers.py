@@ -214,7 +214,7 @@ def where(turning: Turning, visit: Visit) -> Where:
     at = turning.turned.get(visit.position)
     register, shift = counted_from(turning, visit)
     tilted = at is not None and setup.rotary_run == "tilted_plane" and Rotation.from_matrix(at.local_from_zero[:3, :3]).magnitude() > 1e-9  # fmt: skip
-    if tilted and visit.operation.kind == "wrapped":
+    if tilted and visit.operation.turns_work:
         raise BadInput("wrap.tilted_plane", visit.operation.name, "a plane that the control has turned does not turn on with the work",
                        "run the positions by registers or from the rotary centre")  # fmt: skip
     own = register == turning.registers.get(visit.position, setup.offset_register)

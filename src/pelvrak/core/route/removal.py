@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from pelvrak.core.cutting.operations import Drilling, Operation
-from pelvrak.core.cutting.planning import Hole
+from pelvrak.core.cutting.job import Hole
+from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.toolpath import Chords
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.findings import Finding
@@ -50,7 +50,7 @@ def removal_findings(
         return Finding(code=code, severity=severity, setup=setup, operation=operation.id, stage="cut", sentence=sentence, place=place, **more)  # fmt: skip
 
     out: list[Finding] = []
-    cycle = operation.cycle if isinstance(operation, Drilling) else ""
+    cycle = operation.canned_cycle()
     if cycle in ("ream", "tap"):
         for hole in holes:
             near = np.hypot(lines.ends[:, 0] - hole.x, lines.ends[:, 1] - hole.y) < 1e-3

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from shapely import from_wkb, to_wkb
 
 from pelvrak.core.cutting.feeds import CuttingData
+from pelvrak.core.cutting.job import Job, plan_operation
 from pelvrak.core.cutting.operations import Operation
-from pelvrak.core.cutting.planning import Job, plan_operation
 from pelvrak.core.cutting.standing import UP, is_square, standing, standing_square
 from pelvrak.core.cutting.toolpath import CHORD_ERROR_MM, Chords, Path, Round, chord_ends_s, chords
 from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
@@ -93,7 +93,7 @@ def path_given(
     engine: Engine, part: Content, incoming: Result, operation: Operation, tool: Tool, data: CuttingData, station: Station
 ) -> PathGiven:  # fmt: skip
     """The input of an operation's planning at a station, without names. incoming: the stock that comes in."""
-    wrapped = operation.kind == "wrapped"
+    wrapped = operation.turns_work
     square = is_square(station.zero_from_work)
     lines = [] if station.zero_on_table is None else turning_lines(station.machine, station.zero_on_table, station.at)
     return PathGiven(
@@ -123,11 +123,11 @@ def _plan(given: PathGiven, reads: Reads) -> Pieces:
     if here is None:
         raise BadInput("stock.none", given.operation.name, "no stock is left to cut", "check the operations before")
     job = Job(
-        reads.read(given.part, PART), given.zero_from_work, here, given.tool, given.data, SETUP,
+        reads.read(given.part, PART), given.zero_from_work, here, given.tool, given.data, SETUP, given.operation,
         Path((0.0, 0.0, float(here.high[2]) + given.operation.clearance + 50.0)),
         {name: (from_wkb(region), floor) for name, region, floor in given.nest}, list(given.turning), lying,
     )  # fmt: skip
-    plan_operation(given.operation, job)
+    plan_operation(job)
     return {
         PATH: PlannedPath(job.path, job.holes, np.zeros(0)),
         FACTS: {"findings": [f.model_dump(mode="json") for f in job.findings]},
@@ -263,7 +263,7 @@ def cut_operation(engine: Engine, given: CutGiven, called: str) -> Result:
     """What comes of an operation, its path with it. Raises BadInput when it cannot be planned."""
     planned = engine.run(PLAN_PATH, given.path, f"{called}: path")
     obstacle = None
-    if given.solids is not None and given.path.operation.kind != "wrapped":
+    if given.solids is not None and not given.path.operation.turns_work:
         stands = ObstacleGiven(given.solids, given.hold, given.machine, given.at)
         obstacle = engine.run(OBSTACLE, stands, "what stands round the work").content(FIELD)
     wanted = OperationGiven(given, planned.content(PATH), planned.content(FACTS), obstacle)

@@ -8,7 +8,7 @@ from functools import cache
 
 from shapely.geometry.base import BaseGeometry
 
-from pelvrak.core.cutting.operations import Operation, places_of
+from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.repeated import Shared, shared_out
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
@@ -137,7 +137,7 @@ def cut_at(turning: Turning, part: PartModel) -> dict[str, tuple[Operation, ...]
 
 def shared(turning: Turning, operation: Operation, part: PartModel) -> Shared:
     """What of an operation is cut at each of its positions, and the faces that are cut at none."""
-    places = places_of(operation)
+    places = operation.places()
     if not operation.repeated_at:
         return dict.fromkeys(places, operation), ()
     planes = {name: turning.stations[name].zero_from_work for name in places if name in turning.stations}

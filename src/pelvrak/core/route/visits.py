@@ -6,7 +6,7 @@ import itertools
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from pelvrak.core.cutting.operations import Operation, places_of
+from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.route.plan import Setup
 
@@ -42,11 +42,11 @@ def visits(setup: Setup, between: Between | None = None) -> list[Visit]:
         names = ["", *(position.name for position in setup.positions)]
         return [
             Visit(number, operation, name)
-            for name in names for number, operation in enumerate(setup.operations) if name in places_of(operation)
+            for name in names for number, operation in enumerate(setup.operations) if name in operation.places()
         ]  # fmt: skip
     out: list[Visit] = []
     for number, operation in enumerate(setup.operations):
-        places = list(places_of(operation))
+        places = list(operation.places())
         if between is not None and len(places) > 1:
             places = least_turning(out[-1].position if out else "", places, between)
         out += [Visit(number, operation, name) for name in places]
@@ -101,7 +101,7 @@ def idle_time(made: list[Visit], between: Between, change_s: float) -> float:
 
 def grouped(setup: Setup, between: Between) -> Setup:
     """The setup with everything at one position cut together, its positions in the order that turns least."""
-    used = list(dict.fromkeys(name for operation in setup.operations for name in places_of(operation) if name))
+    used = list(dict.fromkeys(name for operation in setup.operations for name in operation.places() if name))
     order = least_turning("", used, between)
     rank = {name: i for i, name in enumerate(order)}
     positions = sorted(setup.positions, key=lambda position: rank.get(position.name, len(rank)))

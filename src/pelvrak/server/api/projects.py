@@ -254,7 +254,7 @@ def revision_preview(project_id: ProjectId, sha256: str) -> Revising:
     with transaction() as session:
         project = _project(session, project_id)
         plan = plan_from(_revision(session, project, project.head).plan)
-        old, new = _part_of(session, plan.part.sha256), _part_of(session, sha256)
+        old, new = part_facts(session, plan.part.sha256), part_facts(session, sha256)
     return revising(plan, old, new)
 
 
@@ -266,7 +266,7 @@ def revise(project_id: ProjectId, wanted: Revise) -> ProjectState:
         _refuse_stale(session, project, wanted.based_on)
         head = _revision(session, project, project.head)
         plan = plan_from(head.plan)
-        old, new = _part_of(session, plan.part.sha256), _part_of(session, wanted.sha256)
+        old, new = part_facts(session, plan.part.sha256), part_facts(session, wanted.sha256)
         upload = session.get(PartUpload, wanted.sha256)
         assert upload is not None
         changed = revised(plan, old, new, upload.name, wanted.revision, frozenset(wanted.take))
@@ -274,7 +274,8 @@ def revise(project_id: ProjectId, wanted: Revise) -> ProjectState:
         return state_of(session, project)
 
 
-def _part_of(session: Session, sha256: str | None) -> Part:
+def part_facts(session: Session, sha256: str | None) -> Part:
+    """What is known of a part file that was read. Raises Refused when it was not."""
     upload = session.get(PartUpload, sha256) if sha256 else None
     data = DatabaseStore().get(upload.key, "facts.json") if upload and upload.key else None
     if data is None:

@@ -183,10 +183,25 @@ class Step(BaseModel):
     based_on: RevisionNumber
 
 
+class OperationForm(BaseModel):
+    """A kind of operation as the page asks for it.
+
+    fields: JSON Schema of its document, with labels, units, help and defaults; pick_first: what must be picked before there can be one;
+    tools: what can do it, by the value of its field tools_by.
+    """
+
+    kind: str
+    called: str
+    pick_first: str
+    tools_by: str
+    tools: dict[str, list[ToolKind]]
+    fields: dict[str, Any]
+
+
 class Library(BaseModel):
-    """What ships with the program. tool_kinds: what can do an operation, by its kind or its cycle."""
+    """What ships with the program, and the kinds of operation there are."""
 
     machines: list[Machine]
     tools: list[Tool]
     materials: list[Material]
-    tool_kinds: dict[str, list[ToolKind]]
+    operations: list[OperationForm]

@@ -1,112 +1,38 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
-import type { Library, Operation } from '../../api/client'
+import { useState } from 'react'
+import { type FaceRef, type OperationForm, type Problem, Refusal } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
 import { clock, hueOf, useView } from '../../state'
-import { Row } from '../../ui/Field'
+import { Row, sentence } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
 import { Head, type SheetProps } from '../StageSheet'
-import { OperationEditor, toolKinds } from './OperationEditor'
-
-const common = {
-  position: null,
-  repeated_at: [],
-  left_out: [],
-  offset_register: null,
-  clearance: 10,
-  retract: 2,
-  speed_rpm: null,
-  feed_mm_min: null,
-}
-
-/** A fresh operation of a kind, with a tool from the plan that can do it. */
-function fresh(
-  kind: Operation['kind'],
-  props: SheetProps,
-  library: Library | undefined,
-  faces: { face: number; at: [number, number, number] }[],
-): Operation {
-  const can = toolKinds(library, kind === 'drilling' ? { kind, cycle: 'drill' } : { kind })[0]
-  const tools = props.plan.tools.filter((tool) => tool.kind === can)
-  // Facing takes the widest; the others start near Ø10, which fits most pockets.
-  const fit = kind === 'facing' ? -Infinity : 10
-  const tool =
-    [...tools].sort((a, b) => (fit < 0 ? b.DC - a.DC : Math.abs(a.DC - fit) - Math.abs(b.DC - fit)))[0]?.id ??
-    ''
-  const names = new Set(props.setup.operations.map((one) => one.id))
-  let number = 1
-  while (names.has(`${kind}-${number}`)) number += 1
-  const base = {
-    ...common,
-    id: `${kind}-${number}`,
-    name: `${kind.charAt(0).toUpperCase()}${kind.slice(1)} ${number}`,
-    tool,
-  }
-  if (kind === 'facing') return { ...base, kind, face: null, step_down: 2, step_over: 0.7, leave: 0 }
-  if (kind === 'outline')
-    return {
-      ...base,
-      kind,
-      side: 'outside',
-      faces: [],
-      bottom: null,
-      below: 0.5,
-      step_down: 10,
-      step_over: 0.5,
-      leave: 0,
-      chamfer: null,
-      nest: false,
-      ramp_deg: 3,
-    }
-  if (kind === 'pocket')
-    return {
-      ...base,
-      kind,
-      faces,
-      below: 0,
-      step_down: 5,
-      step_over: 0.45,
-      leave_side: 0,
-      leave_floor: 0,
-      ramp_deg: 3,
-    }
-  if (kind === 'wrapped')
-    return {
-      ...base,
-      kind,
-      faces,
-      line: [],
-      diameter: null,
-      depth: null,
-      gap: null,
-      step_down: 2,
-      step_over: 0.45,
-      ramp_deg: 3,
-    }
-  return { ...base, kind, cycle: 'drill', faces, chamfer: null, peck: 3, below: 1, short: 0 }
-}
-
-/** What has to be picked before there can be such an operation. */
-const PROMPTS: Partial<Record<Operation['kind'], string>> = {
-  pocket: 'Pick the pocket’s floor, or a bore’s wall',
-  drilling: 'Pick the wall of a hole',
-  wrapped: 'Pick a floor that lies round the rotary axis',
-}
+import { drafted, OperationEditor } from './OperationEditor'
 
 /** The operations of a setup in their order. */
 export function CutSheet(props: SheetProps) {
-  const { setup, report, index, edit, commit } = props
+  const { project, setup, report, index, edit, commit } = props
   const view = useView()
   const { data: library } = useLibrary()
-  const add = (kind: Operation['kind']) => {
-    const push = (faces: { face: number; at: [number, number, number] }[]) => {
-      const made = fresh(kind, props, library, faces)
-      void edit(`${made.name} added`, (own) => void own.operations.push(made)).then(() =>
-        view.set({ operation: made.id }),
-      )
+  const [problem, setProblem] = useState<Problem | null>(null)
+  const add = (form: OperationForm) => {
+    const push = async (faces: FaceRef[]) => {
+      const told = { kind: form.kind, ...(faces.length && { faces }) }
+      try {
+        const made = await drafted(project.id, setup.name, told)
+        const refused = await commit(`${setup.name}: ${made.operation.name} added`, (draft) => {
+          if (made.tool) draft.tools.push(made.tool)
+          draft.setups[index]?.operations.push(made.operation)
+        })
+        setProblem(refused)
+        if (!refused) view.set({ operation: made.operation.id })
+      } catch (refused) {
+        if (!(refused instanceof Refusal)) throw refused
+        setProblem(refused.problem)
+      }
     }
-    const prompt = PROMPTS[kind]
-    if (prompt) view.set({ asked: { kind: 'face', prompt, take: (ref) => push([ref]) } })
-    else push([])
+    if (form.pick_first)
+      view.set({ asked: { kind: 'face', prompt: form.pick_first, take: (ref) => void push([ref]) } })
+    else void push([])
   }
   return (
     <>
@@ -157,18 +83,23 @@ export function CutSheet(props: SheetProps) {
           anchor="bottom start"
           className="z-30 rounded-[3px] border border-ink bg-white py-1 shadow-lg focus:outline-none"
         >
-          {(['facing', 'outline', 'pocket', 'drilling', 'wrapped'] as const).map((kind) => (
-            <MenuItem key={kind}>
+          {library?.operations.map((form) => (
+            <MenuItem key={form.kind}>
               <button
-                className="block w-full px-3 py-1 text-left capitalize data-focus:bg-rail"
-                onClick={() => add(kind)}
+                className="block w-full px-3 py-1 text-left data-focus:bg-rail"
+                onClick={() => add(form)}
               >
-                {kind}
+                {form.called}
               </button>
             </MenuItem>
           ))}
         </MenuItems>
       </Menu>
+      {problem && (
+        <p role="alert" className="mt-1 text-[12.5px] text-trouble">
+          {sentence(problem)}
+        </p>
+      )}
       <h3 className="mb-1 mt-5 font-head text-[15px] font-semibold">Setup and program</h3>
       <Row label="Name">
         <TextField

@@ -1,0 +1,141 @@
+"""What planning an operation works on, and what it has found so far."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from shapely.geometry.base import BaseGeometry
+
+from pelvrak.core.cutting.feeds import CuttingData
+from pelvrak.core.cutting.operation import OperationKind
+from pelvrak.core.cutting.standing import Standing
+from pelvrak.core.cutting.toolpath import Path
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.mesh import Floats, Mesh
+from pelvrak.core.geometry.part import PartModel, Vector, as_vector
+from pelvrak.core.geometry.rigid import inverse, moved
+from pelvrak.core.machine.index import TurningLine
+
+
+@dataclass(frozen=True)
+class Hole:
+    """One hole of a drilling operation for the program: x, y, top of approach, bottom, mm."""
+
+    x: float
+    y: float
+    start: float
+    bottom: float
+
+
+@dataclass
+class Job:
+    """One operation being planned. Zero frame, mm.
+
+    nest: rooms of the nest to be cut, with their floors; turning: the rotary axes that can turn the work; surface: of the
+    stock; top: of the stock, over which the tool is clear.
+    """
+
+    part: PartModel
+    zero_from_work: Floats
+    stock: Standing
+    tool: Tool
+    data: CuttingData
+    setup: str
+    operation: OperationKind
+    path: Path
+    nest: dict[str, tuple[BaseGeometry, float]] = field(default_factory=dict)
+    turning: list[TurningLine] = field(default_factory=list)
+    surface: Mesh | None = None
+    findings: list[Finding] = field(default_factory=list)
+    holes: list[Hole] = field(default_factory=list)
+    top: float = 0.0
+
+    @cached_property
+    def part_heights(self) -> tuple[float, float]:
+        """Lowest and highest point of the part as it lies, mm."""
+        heights = moved(self.zero_from_work, self.part.mesh.vertices)[:, 2]
+        return float(heights.min()), float(heights.max())
+
+    @property
+    def radius(self) -> float:
+        """Of the cutter, mm."""
+        return self.tool.DC / 2
+
+    @property
+    def feed(self) -> float:
+        """mm/min, across."""
+        return self.data.feed_mm_min.value
+
+    @property
+    def plunge(self) -> float:
+        """mm/min, down."""
+        return self.data.plunge_mm_min
+
+    def note(self, code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any) -> None:
+        """Tell a finding. at: (3,) in the zero frame; more: what else a finding holds."""
+        place: tuple[Vector, ...] = ()
+        if at is not None:
+            place = (as_vector(moved(inverse(self.zero_from_work), np.array(at))),)
+        self.findings.append(
+            Finding(
+                code=code,
+                severity=severity,
+                setup=self.setup,
+                operation=self.operation.id,
+                stage="cut",
+                sentence=sentence,
+                place=place,
+                **more,
+            )
+        )
+
+    def check_reach(self, top: float, bottom: float) -> None:
+        """Tell where the cut goes deeper than the flutes are long."""
+        if top - bottom > self.tool.LCF + 1e-6:
+            self.note(
+                "cut.deeper_than_flutes",
+                "warning",
+                f"{self.operation.name} goes {top - bottom:.1f} mm deep;"
+                f" the flutes of {self.tool.name} are {self.tool.LCF:g} mm long.",
+                measured=round(top - bottom, 3),
+                limit=self.tool.LCF,
+                unit="mm",
+            )
+
+    def room(self, name: str) -> tuple[BaseGeometry, float]:
+        """A room of the nest, with its floor. Raises BadInput where this setup cuts no such."""
+        if name not in self.nest:
+            raise BadInput(
+                "cut.no_nest",
+                self.operation.name,
+                "there is no such room to be cut in this setup",
+                "pick faces of the part",
+            )
+        return self.nest[name]
+
+
+def plan_operation(job: Job) -> None:
+    """Fill job.path, job.holes and job.findings. Raises BadInput when the operation cannot be planned."""
+    operation = job.operation
+    allowed = operation.tool_kinds()
+    if job.tool.kind not in allowed:
+        raise BadInput(
+            "cut.wrong_tool",
+            operation.name,
+            f"a {job.tool.kind.replace('_', ' ')} cannot do {operation.kind}",
+            f"choose a {' or '.join(kind.replace('_', ' ') for kind in allowed)}",
+        )
+    job.top = float(job.stock.high[2])
+    operation.plan(job)
+    if job.path.moves:
+        # The program comes from above: over the first place at full height, and then straight down.
+        job.path.start = (*job.path.moves[0].end[:2], job.path.start[2])
+        x, y, _ = job.path.at
+        job.path.rapid(x, y, job.top + operation.clearance)
+    elif not any(found.operation == operation.id for found in job.findings):
+        job.note("cut.nothing", "note", f"{operation.name}: nothing stands here to be cut.")

@@ -1,0 +1,144 @@
+"""What has every kind of operation in common, and what does each kind answer for itself?"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+
+from pydantic import Field, model_validator
+
+from pelvrak.core.cutting.tools import Tool, ToolKind
+from pelvrak.core.forms import asked
+from pelvrak.core.geometry.part import FaceRef, Frozen, Part
+from pelvrak.core.machine.machine import Register
+
+if TYPE_CHECKING:
+    from pelvrak.core.cutting.job import Job
+
+NestRoom = Literal["floor", "step", "boss"]
+Depth = Annotated[float, Field(gt=0, le=200)]
+Leave = Annotated[float, Field(ge=0, le=20)]
+Clearance = Annotated[float, Field(gt=0, le=200)]
+StepOver = Annotated[float, Field(gt=0.02, le=0.95)]
+Ramp = Annotated[float, Field(gt=0.1, le=30)]
+PositionName = Annotated[str, Field(min_length=1, max_length=20)]
+# A fresh operation takes the cutter nearest to this where nothing says better: common practice, no source.
+USUAL_CUTTER_MM = 10.0
+
+
+class OperationKind(Frozen, ABC):
+    """What every operation is told. A kind adds its own fields and answers the questions below.
+
+    called: the kind's name on the page; pick_first: what has to be picked before there can be one, "" for nothing;
+    turns_work: the work turns under the tool while it cuts. tools: the kinds of tool that can do it, the usual one first,
+    by the value of the field tools_by; under "" where that is no matter.
+    """
+
+    called: ClassVar[str]
+    pick_first: ClassVar[str] = ""
+    turns_work: ClassVar[bool] = False
+    tools_by: ClassVar[str] = ""
+    tools: ClassVar[dict[str, tuple[ToolKind, ...]]]
+
+    # Each kind has its own, by which it is told from the others.
+    kind: str
+    id: Annotated[str, Field(min_length=1, max_length=40)] = asked(
+        title="Id", help="tells the operation from the others of its setup; never changes, never shown"
+    )
+    name: Annotated[str, Field(min_length=1, max_length=60)] = asked(
+        title="Name", help="what the operation is called wherever people read of it"
+    )
+    tool: str = asked(title="Tool", help="the tool it is cut with, of the plan's list", widget="tool", place="where")
+    position: PositionName | None = asked(
+        None,
+        title="Cut at",
+        help="the index position it is cut at; none: as the work is seated",
+        widget="positions",
+        place="where",
+    )
+    repeated_at: Annotated[tuple[PositionName, ...], Field(max_length=60)] = asked(
+        (),
+        title="Also cut at",
+        help="further index positions: at each the faces that look to the spindle there",
+    )
+    left_out: Annotated[tuple[Annotated[str, Field(max_length=20)], ...], Field(max_length=60)] = asked(
+        (), title="Left out at", help='positions of these where it is not cut; "": as the work is seated'
+    )
+    offset_register: Register | None = asked(
+        None,
+        title="Counts from",
+        help="the register it counts from; none: its position's",
+        widget="register",
+        place="where",
+    )
+    clearance: Clearance = asked(
+        10.0, title="Clearance", help="height over the stock for moves between places", unit="mm", place="feeds"
+    )
+    retract: Clearance = asked(
+        2.0, title="Retract", help="height over the work for moves within the operation", unit="mm", place="feeds"
+    )
+    speed_rpm: Annotated[float, Field(gt=0, le=100_000)] | None = asked(
+        None,
+        title="Speed",
+        help="spindle speed in place of the computed one",
+        unit="rpm",
+        empty="computed",
+        below="speed",
+        place="feeds",
+    )
+    feed_mm_min: Annotated[float, Field(gt=0, le=100_000)] | None = asked(
+        None,
+        title="Feed",
+        help="feed in place of the computed one",
+        unit="mm/min",
+        empty="computed",
+        below="feed",
+        place="feeds",
+    )
+
+    @model_validator(mode="after")
+    def _positions_are_its_own(self) -> OperationKind:
+        everywhere = [self.position or "", *self.repeated_at]
+        if len(set(everywhere)) != len(everywhere):
+            raise ValueError(f"{self.name} is repeated at a position twice: name each once")
+        stray = next((name for name in self.left_out if name not in everywhere), None)
+        if stray is not None:
+            where = stray or "the work as it is seated"
+            raise ValueError(f"{self.name} leaves {where} out, where it is not cut anyway")
+        return self
+
+    def places(self) -> tuple[str, ...]:
+        """The positions it is cut at, in its order, without those left out; "" is the work as it is seated."""
+        return tuple(n for n in (self.position or "", *self.repeated_at) if n not in self.left_out)
+
+    def tool_kinds(self) -> tuple[ToolKind, ...]:
+        """The kinds of tool that can do it, the usual one first."""
+        return self.tools[getattr(self, self.tools_by) if self.tools_by else ""]
+
+    @abstractmethod
+    def plan(self, job: Job) -> None:
+        """Fill job.path, job.holes and job.findings. Raises BadInput when it cannot be planned."""
+
+    def faces_told(self) -> tuple[FaceRef, ...]:
+        """The faces it is told to cut."""
+        return tuple(getattr(self, "faces", ()))
+
+    def of_faces(self, faces: tuple[FaceRef, ...]) -> OperationKind:
+        """The same for other faces."""
+        return self.model_copy(update={"faces": faces})
+
+    def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
+        """Depth and width of cut at a full step, mm; None where the tool cuts with its point."""
+        return None
+
+    def canned_cycle(self) -> str:
+        """The cycle its holes are made in, "" where it makes none: spot, drill, peck, ream or tap."""
+        return ""
+
+    def peck_mm(self) -> float | None:
+        """The depth the tool goes between two retreats in a hole, mm; None: in one go."""
+        return None
+
+    def unsuitable(self, tool: Tool, part: Part | None) -> float:
+        """How ill a tool that can do it suits it, mm: the least is taken for a fresh operation, endless is of a wrong size."""
+        return abs(tool.DC - USUAL_CUTTER_MM)

@@ -1,0 +1,192 @@
+"""Wrapped: laid round a rotary axis that turns while it cuts."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field, model_validator
+from shapely import box, unary_union
+from shapely.affinity import translate
+from shapely.geometry.base import BaseGeometry
+
+from pelvrak.core.cutting.job import Job
+from pelvrak.core.cutting.operation import Depth, OperationKind, Ramp, StepOver
+from pelvrak.core.cutting.operations.pocket import Pocket, clear_pocket
+from pelvrak.core.cutting.passes import at_height, levels
+from pelvrak.core.cutting.standing import top_within, touches
+from pelvrak.core.cutting.toolpath import Move, Round, move_length
+from pelvrak.core.cutting.tools import ToolKind, cutter_profile
+from pelvrak.core.cutting.wrapped import around_line, farthest, floor_on, laid_round, unrolled
+from pelvrak.core.errors import BadInput
+from pelvrak.core.forms import asked
+from pelvrak.core.geometry.part import FaceRef, face_of
+
+# Along the axis, and round it, from zero, mm.
+Flat = tuple[Annotated[float, Field(ge=-2000, le=2000)], Annotated[float, Field(ge=-20_000, le=20_000)]]
+ON_A_LINE = {"line": ["given"]}
+
+
+class Wrapped(OperationKind):
+    """Laid round a rotary axis: its floors are cylinders about the axis, or it follows a line given on the flat."""
+
+    called: ClassVar[str] = "Wrapped"
+    pick_first: ClassVar[str] = "Pick a floor that lies round the rotary axis"
+    turns_work: ClassVar[bool] = True
+    tools: ClassVar[dict[str, tuple[ToolKind, ...]]] = {"": ("end_mill", "corner_mill", "ball_mill")}
+
+    kind: Literal["wrapped"] = "wrapped"
+    faces: tuple[FaceRef, ...] = asked(
+        (),
+        title="Faces",
+        help="floors that are cylinders about the rotary axis",
+        widget="faces",
+        pick="Pick a floor that lies round the rotary axis",
+        empty="along the line",
+        when={"line": ["none"]},
+        place="what",
+    )
+    line: Annotated[tuple[Flat, ...], Field(max_length=5000)] = asked(
+        (),
+        title="Line",
+        help="points on the flat, along the axis and round it; π × diameter is once round",
+        unit="mm",
+        empty="the picked floors",
+        widget="points",
+        place="what",
+    )
+    diameter: Annotated[float, Field(gt=0, le=2000)] = asked(
+        50.0, title="Diameter", help="that the line lies on", unit="mm", when=ON_A_LINE, place="what"
+    )
+    depth: Depth = asked(1.0, title="Depth", help="under that diameter", unit="mm", when=ON_A_LINE, place="what")
+    gap: Annotated[float, Field(gt=0, le=500)] | None = asked(
+        None,
+        title="Gap",
+        help="width of the groove the line is the middle of",
+        unit="mm",
+        empty="as the cutter",
+        when=ON_A_LINE,
+        place="what",
+    )
+    step_down: Depth = asked(2.0, title="Step down", help="depth of one pass", unit="mm", place="what")
+    step_over: StepOver = asked(
+        0.45, title="Step over", help="width of one pass, as a share of DC", unit="× DC", place="what"
+    )
+    ramp_deg: Ramp = asked(
+        3.0, title="Ramp", help="angle at which it goes down in the material", unit="°", place="what"
+    )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _never_without(cls, given: Any) -> Any:
+        """Documents of before left the diameter and the depth open where there is no line."""
+        if not isinstance(given, dict):
+            return given
+        return {n: v for n, v in given.items() if not (n in ("diameter", "depth") and v is None)}
+
+    @model_validator(mode="after")
+    def _has_faces_or_a_line(self) -> Wrapped:
+        if bool(self.faces) == bool(self.line):
+            raise ValueError("a wrapped operation needs its floors picked, or a line on the flat, and not both")
+        if len(self.line) == 1:
+            raise ValueError("a wrapped line needs two points or more")
+        return self
+
+    def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
+        return self.step_down, self.step_over * cutter_mm
+
+    def plan(self, job: Job) -> None:
+        """On the flat, over the stock as it stands unrolled."""
+        _plan(self, job)
+
+
+def _plan(operation: Wrapped, job: Job) -> None:
+    if operation.line:
+        lie = laid_round(job.turning, operation.diameter / 2, operation.name)
+        work = [(lie, around_line(operation.line, operation.gap or job.tool.DC), operation.depth)]
+    else:
+        faces = [face_of(job.part.part, ref, operation.name) for ref in operation.faces]
+        work = [
+            (*floor_on(job.part.part, face, job.zero_from_work, job.turning, operation.name), 0.0) for face in faces
+        ]
+    lie = work[0][0]
+    if any(abs(one.radius - lie.radius) > 1e-6 for one, _, _ in work):
+        raise BadInput("wrap.two_radii", operation.name, "its floors lie on cylinders of different diameters", "give each diameter an operation of its own")  # fmt: skip
+    job.path.round = lie
+    for _, region, depth in work:
+        _wrap(operation, job, lie, region, lie.centre[2] + lie.radius - depth)
+    job.path.moves = [_within_rotary(move, before, job) for move, before in zip(job.path.moves, [job.path.start, *(m.end for m in job.path.moves)], strict=False)]  # fmt: skip
+
+
+def _wrap(operation: Wrapped, job: Job, lie: Round, region: BaseGeometry, bottom: float) -> None:
+    """One groove or floor, cleared on the flat."""
+    gap = operation.gap if operation.line and operation.gap else None
+    if gap is not None and gap < job.tool.DC - 1e-9:
+        job.note(
+            "cut.tool_too_big", "error",
+            f"{job.tool.name} is wider than the gap of {gap:g} mm.", measured=job.tool.DC, limit=gap, unit="mm",
+        )  # fmt: skip
+        return
+    assert job.surface is not None
+    stood = unrolled(job.surface, lie, region, job.tool.DC)
+    if stood is None:
+        return
+    # Between its places the tool stays clear of whatever comes round.
+    flat = replace(job, stock=stood, path=job.path, findings=[], top=lie.centre[2] + farthest(job.surface, lie))
+    if operation.line and (gap is None or gap < job.tool.DC + 1e-3):
+        _follow(operation, flat, bottom)
+    else:
+        whole = 2 * math.pi * lie.radius
+        x0, y0, x1, y1 = region.bounds
+        if y1 - y0 > whole - 1e-6:
+            # Once round and on: where it is cut open there is no wall.
+            region = unary_union([region, *(translate(region, 0.0, way * whole) for way in (1, -1))]).buffer(1e-6)
+            region = region.intersection(box(x0 - 1, y0 - 2 * job.tool.DC, x1 + 1, y1 + 2 * job.tool.DC))
+        pocket = Pocket(
+            id=operation.id, name=operation.name, tool=operation.tool, clearance=operation.clearance, retract=operation.retract,
+            nest="floor", step_down=operation.step_down, step_over=operation.step_over, ramp_deg=operation.ramp_deg,
+        )  # fmt: skip
+        flat.nest = {"floor": (region, bottom)}
+        clear_pocket(pocket, flat)
+    # Places on the flat mean nothing in the work.
+    job.findings += [one.model_copy(update={"place": ()}) for one in flat.findings]
+    job.top = max(job.top, flat.top)
+
+
+def _follow(operation: Wrapped, job: Job, bottom: float) -> None:
+    """Along a line, to and fro, a little deeper each time."""
+    line = np.array(operation.line, float)
+    top = top_within(job.stock, around_line(operation.line, operation.gap or job.tool.DC))
+    if top is None or top <= bottom + 1e-6:
+        return
+    job.check_reach(top, bottom)
+    cutter = cutter_profile(job.tool)
+    down = False
+    for z in levels(top, bottom, operation.step_down):
+        if not touches(job.stock, at_height(line, z), cutter):
+            continue
+        x, y = (float(c) for c in line[0])
+        if not down:
+            job.path.rapid(x, y, job.top + operation.clearance)
+            job.path.rapid(x, y, top + operation.retract)
+            down = True
+        job.path.feed(x, y, z, job.plunge)
+        for x, y in line[1:]:
+            job.path.feed(float(x), float(y), z, job.feed)
+        line = line[::-1]
+    if down:
+        x, y, _ = job.path.at
+        job.path.rapid(x, y, job.top + operation.clearance)
+
+
+def _within_rotary(move: Move, before: tuple[float, float, float], job: Job) -> Move:
+    """A feed move no faster than the rotary axis can turn."""
+    lie = job.path.round
+    turns = abs(move.end[1] - before[1])
+    if lie is None or move.kind == "rapid" or turns < 1e-9:
+        return move
+    most = next(one.axis.feed for one in job.turning if one.axis.name == lie.axis)
+    allowed = most * math.radians(1) * lie.radius * move_length(before, move) / turns
+    return replace(move, feed=min(move.feed, allowed))

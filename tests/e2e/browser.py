@@ -1,0 +1,102 @@
+"""A page on the shared server, for tests that use it as people do."""
+
+from __future__ import annotations
+
+import itertools
+import re
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import Page, expect, sync_playwright
+
+from tests import solids
+from tests.serving import shared
+
+CHROMIUM = [
+    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking",
+    "--disable-sync", "--no-first-run", "--disable-component-update",
+]  # fmt: skip
+
+# What is computed takes its time on two cores that also run the other half of the tests.
+expect.set_options(timeout=30_000)
+
+
+class Browser(unittest.TestCase):
+    """A page on the shared server; page errors fail the test."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.server = shared()
+        cls.playwright = sync_playwright().start()
+        # Scrollbars as users see them.
+        cls.browser = cls.playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=CHROMIUM, ignore_default_args=["--hide-scrollbars"]
+        )
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.browser.close()
+        cls.playwright.stop()
+
+    def setUp(self):
+        self.errors: list[str] = []
+        self.page = self.open()
+
+    def tearDown(self):
+        self.page.context.close()
+        self.assertEqual(self.errors, [])
+
+    def open(self) -> Page:
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        page = context.new_page()
+        page.set_default_timeout(20_000)
+        page.on("pageerror", lambda error: self.errors.append(f"{error} {(error.stack or '')[:600]}"))
+        return page
+
+    def go(self, page: Page, path: str) -> None:
+        page.goto(self.server.url + path)
+
+    def stage(self, page: Page, name: str) -> None:
+        page.get_by_role("list", name="Stages").get_by_role("button", name=name).click()
+
+    def card(self, page: Page, name: str) -> None:
+        page.get_by_role("navigation", name="Route").get_by_role("button", name=name, exact=True).click()
+
+    def current(self, page: Page) -> None:
+        expect(page.get_by_role("status", name="Computing")).to_have_text("current", timeout=180_000)
+
+    def new_project(self, name: str, shape: object) -> int:
+        """Bring in a part through the page; gives the project's number."""
+        page = self.page
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / f"{name}.step"
+            path.write_bytes(solids.step_bytes(shape))
+            self.go(page, "/")
+            page.get_by_label("Part file").set_input_files(path)
+            page.get_by_role("button", name="Start planning").click(timeout=60_000)
+        page.wait_for_url(re.compile(r"/project/\d+"))
+        self.current(page)
+        return int(page.url.rsplit("/", 1)[1])
+
+
+# The demo's route, as the rail names it.
+CARDS = (
+    "Billet", "OP10 Top", "OP20-JAWS Jaws for OP20", "OP20 Underneath", "OP30 Sensor and end face", "Part rev C",
+)  # fmt: skip
+
+
+def on_screen(page: Page, point: tuple[float, float, float], low: tuple, high: tuple) -> tuple[float, float]:
+    """Where a point of the zero frame stands in the window, looked at as the operator, the box low…high fitted."""
+    direction = np.array([0.62, -1, 0.78]) / np.linalg.norm([0.62, -1, 0.78])
+    right = np.cross([0, 0, 1], direction)
+    right /= np.linalg.norm(right)
+    axes = np.array([right, np.cross(direction, right)])
+    middle = (np.array(low) + np.array(high)) / 2
+    corners = np.array(list(itertools.product(*zip(low, high, strict=True)))) - middle
+    wide, tall = 2 * np.abs(corners @ axes.T).max(axis=0)
+    box = page.get_by_label("Bench").locator("canvas").bounding_box()
+    zoom = min(box["width"] / wide, (box["height"] - 50) / tall) * 0.86
+    x, y = axes @ (np.array(point) - middle) * zoom
+    return box["x"] + box["width"] / 2 + x, box["y"] + box["height"] / 2 - y

@@ -1,0 +1,126 @@
+"""What is shown at once: names, the billet while it is typed, an operation as its kind asks for it."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import unittest
+from urllib.parse import parse_qs, urlsplit
+
+from playwright.sync_api import expect
+
+from tests import solids
+from tests.e2e.browser import Browser
+
+
+class AtOnce(Browser):
+    def test_a_name_is_there_at_once_and_nothing_is_computed(self):
+        number = self.new_project("names", solids.box((0, 0, 0), (40, 30, 12)))
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "OP10")
+        self.stage(page, "Cut")
+        name = sheet.get_by_label("Setup name")
+        for wrong, said in (("A B", "1 to 20 letters"), ("", "1 to 20 letters")):
+            name.fill(wrong)
+            name.press("Enter")
+            expect(sheet.get_by_role("alert")).to_contain_text(said)
+            expect(name).to_have_value(wrong)  # what was typed stays
+        workers = self.server.workers()
+        for one in workers:
+            os.kill(one, signal.SIGSTOP)
+        try:
+            name.fill("OP70")
+            name.press("Enter")
+            card = page.get_by_role("navigation", name="Route").get_by_role("button", name="OP70", exact=True)
+            expect(card).to_be_visible()
+            # Its picture stays, and is not said to be out of date.
+            expect(card.locator("img")).to_be_visible()
+            expect(page.get_by_text("out of date")).to_have_count(0)
+        finally:
+            for one in workers:
+                os.kill(one, signal.SIGCONT)
+        self.current(page)
+        with self.server.client() as client:
+            report = client.get(f"/api/projects/{number}").json()["report"]
+        self.assertEqual((report["setups"][0]["name"], report["computed"]), ("OP70", []))
+
+    def test_a_billet_is_drawn_before_a_worker_answers(self):
+        self.new_project("quick", solids.box((0, 0, 0), (40, 30, 12)))
+        page = self.page
+        self.card(page, "Billet")
+        workers = self.server.workers()
+        for one in workers:
+            os.kill(one, signal.SIGSTOP)
+        try:
+            with page.expect_response(lambda answer: "/billet.glb" in answer.url and answer.ok):
+                page.get_by_role("main", name="Sheet").get_by_label("Allowance Right  x+").fill("25")
+                page.keyboard.press("Enter")
+            expect(page.get_by_label("Bench").get_by_text("billet, not computed yet")).to_be_visible()
+        finally:
+            for one in workers:
+                os.kill(one, signal.SIGCONT)
+        self.current(page)
+        expect(page.get_by_label("Bench").get_by_text("billet", exact=True)).to_be_visible()
+
+    def test_a_billet_grows_while_it_is_typed(self):
+        number = self.new_project("grows", solids.box((0, 0, 0), (40, 30, 12)))
+        page = self.page
+        self.card(page, "Billet")
+        bench = page.get_by_label("Bench")
+        field = page.get_by_role("main", name="Sheet").get_by_label("Allowance Right  x+")
+        before = field.input_value()
+        for typed, comes_to in (("25", 25), ("20+12", 32)):
+            with page.expect_response(lambda answer: "/billet.glb" in answer.url and answer.ok) as drawn:
+                field.fill(typed)
+            asked = json.loads(parse_qs(urlsplit(drawn.value.url).query)["billet"][0])
+            self.assertEqual(asked["sizing"]["x_plus"], comes_to)
+            expect(bench.get_by_text("billet as typed, not kept yet")).to_be_visible()
+        with self.server.client() as client:
+            self.assertEqual(client.get(f"/api/projects/{number}").json()["revision"], 1)
+        page.keyboard.press("Escape")
+        expect(field).to_have_value(before)
+        expect(bench.get_by_text("billet", exact=True)).to_be_visible()
+
+    def test_an_operation_is_asked_for_as_its_kind_says(self):
+        block = solids.box((0, 0, 0), (40, 30, 14))
+        number = self.new_project("asked", solids.minus(block, solids.cylinder((20, 15, -1), 5, 20)))
+        page = self.page
+        with self.server.client() as client:
+            wall = client.get(f"/api/projects/{number}").json()["plan"]["part"]["sha256"]
+            faces = client.get(f"/api/parts/{wall}/facts").json()["faces"]
+            hole = next(face for face in faces if face["kind"] == "cylinder")
+            ref = {"face": hole["number"], "at": hole["centre"]}
+            told = {"kind": "drilling", "cycle": "peck", "faces": [ref]}
+            made = client.post(f"/api/projects/{number}/draft", json={"setup": "OP10", "operation": told}).json()
+            state = client.get(f"/api/projects/{number}").json()
+            plan = state["plan"]
+            plan["tools"] += [made["tool"]] if made["tool"] else []
+            plan["setups"][0]["operations"].append(made["operation"])
+            edit = {"based_on": state["revision"], "what": "hole", "plan": plan}
+            client.put(f"/api/projects/{number}/plan", json=edit).raise_for_status()
+        self.go(page, f"/project/{number}")
+        self.current(page)
+        self.card(page, "OP10 ")
+        self.stage(page, "Cut")
+        sheet = page.get_by_role("main", name="Sheet")
+        sheet.get_by_role("button", name="Drilling 1", exact=True).click()
+        # What has no say is not asked for: a peck's depth for pecking, a chamfer for a spot.
+        expect(sheet.get_by_label("Peck", exact=True)).to_have_value("3")
+        expect(sheet.get_by_label("Chamfer Ø")).to_have_count(0)
+        sheet.get_by_role("radio", name="spot").click()
+        chamfer = sheet.get_by_label("Chamfer Ø")
+        expect(chamfer).to_have_attribute("placeholder", "hole + 1")
+        expect(sheet.get_by_label("Peck", exact=True)).to_have_count(0)
+        # Another cycle brought a tool that can do it; too wide a chamfer stands by its field and is not kept.
+        expect(sheet.get_by_role("button", name="Tool")).to_contain_text("spot drill")
+        chamfer.fill("-1")
+        chamfer.press("Enter")
+        expect(sheet.get_by_role("alert")).to_contain_text("has to be above 0")
+        expect(chamfer).to_have_value("-1")
+        expect(sheet.get_by_label("Retract", exact=True)).to_have_value("2")
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,28 @@
+"""Kinds from outside the tree, as another package brings them: tests put this module's entry points on the path."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from pelvrak.core.cutting.job import Job
+from pelvrak.core.cutting.operation import Depth, OperationKind
+from pelvrak.core.cutting.tools import ToolKind
+from pelvrak.core.forms import asked
+
+
+class Kerf(OperationKind):
+    """One straight cut along x through the middle of what stands."""
+
+    called: ClassVar[str] = "Kerf"
+    tools: ClassVar[dict[str, tuple[ToolKind, ...]]] = {"": ("end_mill",)}
+
+    kind: Literal["kerf"] = "kerf"
+    depth: Depth = asked(3.0, title="Depth", help="under the top", unit="mm", place="what")
+
+    def plan(self, job: Job) -> None:
+        low, high = job.stock.low, job.stock.high
+        y, z = float(low[1] + high[1]) / 2, float(high[2]) - self.depth
+        ends = float(low[0]) - job.tool.DC, float(high[0]) + job.tool.DC
+        job.path.rapid(ends[0], y, job.top + self.clearance)
+        job.path.feed(ends[0], y, z, job.plunge)
+        job.path.feed(ends[1], y, z, job.feed)

@@ -1,0 +1,102 @@
+import type { ReactNode } from 'react'
+import type { Problem, Reckoned } from '../api/client'
+import { round } from '../state'
+import { Segments } from './Choice'
+import { Computed, NumberRow, Row } from './Field'
+import { TextField } from './TextField'
+
+/** A field of a document as its JSON Schema tells it; what begins with x- is ours (core/forms.py says what it means). */
+export type FormField = {
+  title?: string
+  description?: string
+  type?: string
+  enum?: string[]
+  anyOf?: { type?: string }[]
+  'x-unit'?: string
+  'x-empty'?: string
+  'x-below'?: string
+  'x-place'?: string
+  'x-widget'?: string
+  'x-pick'?: string
+  'x-when'?: Record<string, string[]>
+}
+export type FormSchema = { properties: Record<string, FormField> }
+type Values = Record<string, unknown>
+export type Write = (field: string, value: unknown) => Promise<Problem | null>
+export type Widget = (name: string, field: FormField) => ReactNode
+
+const typeOf = (field: FormField) => field.type ?? field.anyOf?.find((one) => one.type !== 'null')?.type
+
+const said = (value: unknown) =>
+  typeof value === 'string' ? value : value == null || (value as []).length === 0 ? 'none' : 'given'
+
+/** Whether a field has a say as the others stand. */
+const wanted = (field: FormField, values: Values) =>
+  !field['x-when'] ||
+  Object.entries(field['x-when']).some(([name, those]) => those.includes(said(values[name])))
+
+/**
+ * The fields of one place of a form. values: of the document; others: what conditions ask, beside the values;
+ * computed: by the name a field gives for what is shown below it; widgets: what a field of their name is edited by.
+ */
+export function Form(props: {
+  schema: FormSchema
+  place: string
+  values: Values
+  others?: Values
+  computed?: Record<string, Reckoned | null | undefined>
+  write: Write
+  widgets: Record<string, Widget>
+}) {
+  const { schema, place, values, write } = props
+  const others = { ...values, ...props.others }
+  return Object.entries(schema.properties)
+    .filter(([, field]) => field['x-place'] === place && wanted(field, others))
+    .map(([name, field]) => {
+      const label = field.title ?? name
+      const unit = field['x-unit'] ?? ''
+      const widget = props.widgets[field['x-widget'] ?? '']
+      if (widget) return <div key={name}>{widget(name, field)}</div>
+      if (field.enum)
+        return (
+          <Row key={name} label={label} help={field.description}>
+            <Segments
+              label={label}
+              value={String(values[name])}
+              options={field.enum.map((value) => ({ value, label: value.replaceAll('_', ' ') }))}
+              choose={(value) => void write(name, value)}
+            />
+          </Row>
+        )
+      if (typeOf(field) === 'string')
+        return (
+          <Row key={name} label={label} help={field.description}>
+            <TextField
+              label={label}
+              value={String(values[name] ?? '')}
+              commit={(text) => write(name, text)}
+            />
+          </Row>
+        )
+      const why = props.computed?.[field['x-below'] ?? '']
+      return (
+        <NumberRow
+          key={name}
+          label={label}
+          help={field.description}
+          value={values[name] as number | null}
+          unit={unit}
+          placeholder={field['x-empty']}
+          commit={(value) => write(name, value)}
+          clear={field['x-empty'] === undefined ? undefined : () => write(name, null)}
+          below={
+            why && (
+              <Computed why={why}>
+                {round(why.value, 0)} {why.unit}
+              </Computed>
+            )
+          }
+        />
+      )
+    })
+}
