@@ -885,14 +885,23 @@ export interface components {
         /**
          * AnglePlate
          * @description An angle plate; its upright face looks along -y and stands in y 0.
+         *
+         *     width, height: of the upright face, mm; depth: of the foot, mm; thickness: of both walls, mm.
          */
         AnglePlate: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -901,13 +910,25 @@ export interface components {
              * @enum {string}
              */
             kind: "angle_plate";
-            /** Width */
+            /**
+             * Width
+             * @description of the upright face, mm
+             */
             width: number;
-            /** Height */
+            /**
+             * Height
+             * @description of the upright face, mm
+             */
             height: number;
-            /** Depth */
+            /**
+             * Depth
+             * @description of the foot, mm
+             */
             depth: number;
-            /** Thickness */
+            /**
+             * Thickness
+             * @description of both walls, mm
+             */
             thickness: number;
         };
         /**
@@ -941,19 +962,26 @@ export interface components {
          *     low, high: mm or degrees, endless for a rotary without stops; rapid, feed: mm/min or degrees/min; acceleration: mm/s² or
          *     degrees/s²; clamp_s: to clamp and unclamp; clamp, unclamp: codes. prefers: the side a tilting axis is stiffer or
          *     better seen on.
+         *     name: its letter by ISO 841; direction: along it, or about it by the right hand, base frame; home: where
+         *     it stands for loading; endless: without stops.
          */
         Axis: {
             /**
              * Name
+             * @description its letter by ISO 841
              * @enum {string}
              */
             name: "X" | "Y" | "Z" | "A" | "B" | "C";
             /**
              * Rides
+             * @description "base", or the axis it is built on
              * @default base
              */
             rides: string;
-            /** Direction */
+            /**
+             * Direction
+             * @description along it, or about it by the right hand, base frame
+             */
             direction: [
                 number,
                 number,
@@ -961,6 +989,7 @@ export interface components {
             ];
             /**
              * Point
+             * @description of a rotary axis, base frame, every axis at 0
              * @default [
              *       0,
              *       0,
@@ -972,43 +1001,64 @@ export interface components {
                 number,
                 number
             ];
-            /** Low */
+            /**
+             * Low
+             * @description mm or degrees, endless for a rotary without stops
+             */
             low: number;
-            /** High */
+            /**
+             * High
+             * @description mm or degrees, endless for a rotary without stops
+             */
             high: number;
             /**
              * Home
+             * @description where it stands for loading
              * @default 0
              */
             home: number;
             /**
              * Endless
+             * @description without stops
              * @default false
              */
             endless: boolean;
-            /** Rapid */
+            /**
+             * Rapid
+             * @description mm/min or degrees/min
+             */
             rapid: number;
-            /** Feed */
+            /**
+             * Feed
+             * @description mm/min or degrees/min
+             */
             feed: number;
-            /** Acceleration */
+            /**
+             * Acceleration
+             * @description mm/s² or degrees/s²
+             */
             acceleration: number;
             /**
              * Clamp S
+             * @description to clamp and unclamp
              * @default 0
              */
             clamp_s: number;
             /**
              * Clamp
+             * @description codes
              * @default
              */
             clamp: string;
             /**
              * Unclamp
+             * @description codes
              * @default
              */
             unclamp: string;
             /**
              * Prefers
+             * @description the side a tilting axis is stiffer or better seen on
              * @default 0
              * @enum {integer}
              */
@@ -1021,6 +1071,8 @@ export interface components {
          *     diameter: as bought, or None for the smallest that covers the part with `allowance` all round; bore: of a
          *     tube, 0 for a bar; minus, plus: length beyond the part at both ends; shift: of the bar's middle from that of
          *     the smallest circle round the part, in the order of the other two axes after `axis`; mm.
+         *     material: by its name in the list of materials; axis: of the part, along which it lies; allowance: all
+         *     round the part, where no diameter is given, mm.
          */
         Bar: {
             /**
@@ -1031,39 +1083,49 @@ export interface components {
             kind: "bar";
             /**
              * Material
+             * @description by its name in the list of materials
              * @default EN AW-6082
              */
             material: string;
             /**
              * Axis
+             * @description of the part, along which it lies
              * @default z
              * @enum {string}
              */
             axis: "x" | "y" | "z";
-            /** Diameter */
+            /**
+             * Diameter
+             * @description as bought, or None for the smallest that covers the part with `allowance` all round
+             */
             diameter?: number | null;
             /**
              * Allowance
+             * @description all round the part, where no diameter is given, mm
              * @default 2
              */
             allowance: number;
             /**
              * Bore
+             * @description of a tube, 0 for a bar
              * @default 0
              */
             bore: number;
             /**
              * Minus
+             * @description length beyond the part at both ends
              * @default 5
              */
             minus: number;
             /**
              * Plus
+             * @description length beyond the part at both ends
              * @default 2
              */
             plus: number;
             /**
              * Shift
+             * @description of the bar's middle from that of the smallest circle round the part, in the order of the other two axes after `axis`; mm
              * @default [
              *       0,
              *       0
@@ -1119,9 +1181,15 @@ export interface components {
             margins: {
                 [key: string]: number;
             };
-            /** Stated Error Mm */
+            /**
+             * Stated Error Mm
+             * @description what its rays know of round walls of 1 mm radius
+             */
             stated_error_mm: number;
-            /** Field Bytes */
+            /**
+             * Field Bytes
+             * @description what they take in memory
+             */
             field_bytes: number;
             /**
              * Findings
@@ -1132,14 +1200,23 @@ export interface components {
         /**
          * Block
          * @description A plain block: a custom nest or vee is cut into it.
+         *
+         *     length, width, height: of the block, mm; material: what it is made of.
          */
         "Block-Input": {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -1148,14 +1225,24 @@ export interface components {
              * @enum {string}
              */
             kind: "block";
-            /** Length */
+            /**
+             * Length
+             * @description of the block, mm
+             */
             length: number;
-            /** Width */
+            /**
+             * Width
+             * @description of the block, mm
+             */
             width: number;
-            /** Height */
+            /**
+             * Height
+             * @description of the block, mm
+             */
             height: number;
             /**
              * Material
+             * @description what it is made of
              * @default
              */
             material: string;
@@ -1188,14 +1275,23 @@ export interface components {
         /**
          * Bolt
          * @description A cap screw by ISO 4762: thread and length under the head.
+         *
+         *     thread: metric coarse, such as M8; length: under the head, mm.
          */
         Bolt: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -1206,10 +1302,14 @@ export interface components {
             kind: "bolt";
             /**
              * Thread
+             * @description metric coarse, such as M8
              * @enum {string}
              */
             thread: "M4" | "M5" | "M6" | "M8" | "M10" | "M12" | "M16";
-            /** Length */
+            /**
+             * Length
+             * @description under the head, mm
+             */
             length: number;
         };
         /**
@@ -1223,7 +1323,10 @@ export interface components {
             stands_on: number;
             /** Height */
             height: number;
-            /** Diameter */
+            /**
+             * Diameter
+             * @description of a round one, mm
+             */
             diameter: number | null;
             /** Sides */
             sides: [
@@ -1266,6 +1369,9 @@ export interface components {
         /**
          * ByAllowance
          * @description Sized from the part: so much is added on each side, mm.
+         *
+         *     x_minus, x_plus: on the left and the right; y_minus, y_plus: in front and behind; z_minus, z_plus: under
+         *     and on top, mm.
          */
         ByAllowance: {
             /**
@@ -1275,31 +1381,37 @@ export interface components {
             rule: "allowance";
             /**
              * X Minus
+             * @description on the left and the right
              * @default 5
              */
             x_minus: number;
             /**
              * X Plus
+             * @description on the left and the right
              * @default 5
              */
             x_plus: number;
             /**
              * Y Minus
+             * @description in front and behind
              * @default 5
              */
             y_minus: number;
             /**
              * Y Plus
+             * @description in front and behind
              * @default 5
              */
             y_plus: number;
             /**
              * Z Minus
+             * @description under and on top, mm
              * @default 5
              */
             z_minus: number;
             /**
              * Z Plus
+             * @description under and on top, mm
              * @default 2
              */
             z_plus: number;
@@ -1307,6 +1419,8 @@ export interface components {
         /**
          * ByCorners
          * @description Sized by two opposite corners in the part's frame, mm.
+         *
+         *     low, high: the two corners, mm.
          */
         ByCorners: {
             /**
@@ -1314,13 +1428,19 @@ export interface components {
              * @enum {string}
              */
             rule: "corners";
-            /** Low */
+            /**
+             * Low
+             * @description the two corners, mm
+             */
             low: [
                 number,
                 number,
                 number
             ];
-            /** High */
+            /**
+             * High
+             * @description the two corners, mm
+             */
             high: [
                 number,
                 number,
@@ -1332,6 +1452,7 @@ export interface components {
          * @description Sized as bought: finished size along x, y, z (mm), the part placed in it.
          *
          *     place: for each axis the share of the spare material that lies on the minus side; 0.5 is centred.
+         *     size: of the finished block along x, y, z, mm.
          */
         BySize: {
             /**
@@ -1339,7 +1460,10 @@ export interface components {
              * @enum {string}
              */
             rule: "size";
-            /** Size */
+            /**
+             * Size
+             * @description of the finished block along x, y, z, mm
+             */
             size: [
                 number,
                 number,
@@ -1347,6 +1471,7 @@ export interface components {
             ];
             /**
              * Place
+             * @description for each axis the share of the spare material that lies on the minus side; 0.5 is centred
              * @default [
              *       0.5,
              *       0.5,
@@ -1362,10 +1487,16 @@ export interface components {
         /**
          * Callout
          * @description A tolerance or thread typed on a face of the part.
+         *
+         *     face: what it belongs to; text: as it is written on a drawing, such as 35 H7, 12 ±0.05 or M6.
          */
         Callout: {
+            /** @description what it belongs to */
             face: components["schemas"]["FaceRef"];
-            /** Text */
+            /**
+             * Text
+             * @description as it is written on a drawing, such as 35 H7, 12 ±0.05 or M6
+             */
             text: string;
         };
         /**
@@ -1425,11 +1556,19 @@ export interface components {
         /**
          * Changer
          * @description The tool changer.
+         *
+         *     places: how many tools it holds; seconds: from cut to cut.
          */
         Changer: {
-            /** Places */
+            /**
+             * Places
+             * @description how many tools it holds
+             */
             places: number;
-            /** Seconds */
+            /**
+             * Seconds
+             * @description from cut to cut
+             */
             seconds: number;
         };
         /**
@@ -1445,14 +1584,24 @@ export interface components {
         /**
          * Chuck
          * @description A chuck standing on the table with its axis upright: jaws close on round or square work; force per jaw kN.
+         *
+         *     jaws: how many; diameter, height: of the body, mm; bore: through it, mm; jaw_width, jaw_height,
+         *     jaw_length: of one jaw, mm; force_kn: of each jaw.
          */
         Chuck: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -1463,38 +1612,70 @@ export interface components {
             kind: "chuck";
             /**
              * Jaws
+             * @description how many
              * @enum {integer}
              */
             jaws: 3 | 4;
-            /** Diameter */
+            /**
+             * Diameter
+             * @description of the body, mm
+             */
             diameter: number;
-            /** Height */
+            /**
+             * Height
+             * @description of the body, mm
+             */
             height: number;
-            /** Bore */
+            /**
+             * Bore
+             * @description through it, mm
+             */
             bore: number;
-            /** Jaw Width */
+            /**
+             * Jaw Width
+             * @description of one jaw, mm
+             */
             jaw_width: number;
-            /** Jaw Height */
+            /**
+             * Jaw Height
+             * @description of one jaw, mm
+             */
             jaw_height: number;
-            /** Jaw Length */
+            /**
+             * Jaw Length
+             * @description of one jaw, mm
+             */
             jaw_length: number;
-            /** Force Kn */
+            /**
+             * Force Kn
+             * @description of each jaw
+             */
             force_kn: number;
         };
         /**
          * Clamp
          * @description A strap (on top of the work) or toe (against its side) clamp; force on its bolt, kN.
          *
-         *     Frame: the arm lies along y and its nose looks to +y, with the tip in y 0, z 0 under the nose. bolt_from_nose
-         *     and heel_from_nose share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel.
+         *     Frame: the arm lies along y and its nose looks to +y, with the tip in y 0, z 0 under the nose.
+         *     bolt_from_nose, heel_from_nose: from the tip, mm; they share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel.
+         *     style: strap or toe; length, width, thickness: of the arm, mm; nose: length of the tip that presses, mm;
+         *     thread: of its bolt; force_kn: on the bolt; rise_min, rise_max: heights the nose can stand at over what
+         *     carries the clamp, mm.
          */
         Clamp: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -1505,37 +1686,62 @@ export interface components {
             kind: "clamp";
             /**
              * Style
+             * @description strap or toe
              * @default strap
              * @enum {string}
              */
             style: "strap" | "toe";
-            /** Length */
+            /**
+             * Length
+             * @description of the arm, mm
+             */
             length: number;
-            /** Width */
+            /**
+             * Width
+             * @description of the arm, mm
+             */
             width: number;
-            /** Thickness */
+            /**
+             * Thickness
+             * @description of the arm, mm
+             */
             thickness: number;
-            /** Nose */
+            /**
+             * Nose
+             * @description length of the tip that presses, mm
+             */
             nose: number;
-            /** Bolt From Nose */
+            /**
+             * Bolt From Nose
+             * @description from the tip, mm; they share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel
+             */
             bolt_from_nose: number;
-            /** Heel From Nose */
+            /**
+             * Heel From Nose
+             * @description from the tip, mm; they share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel
+             */
             heel_from_nose: number;
             /**
              * Thread
+             * @description of its bolt
              * @default M12
              * @enum {string}
              */
             thread: "M4" | "M5" | "M6" | "M8" | "M10" | "M12" | "M16";
-            /** Force Kn */
+            /**
+             * Force Kn
+             * @description on the bolt
+             */
             force_kn: number;
             /**
              * Rise Min
+             * @description heights the nose can stand at over what carries the clamp, mm
              * @default 0
              */
             rise_min: number;
             /**
              * Rise Max
+             * @description heights the nose can stand at over what carries the clamp, mm
              * @default 120
              */
             rise_max: number;
@@ -1561,14 +1767,23 @@ export interface components {
          * @description A square or six-sided block with a collet along x for round work, its axis half of `across` up.
          *
          *     A collet of the work's own size closes on it from all sides; force kN, towards the axis, of all of it together.
+         *     sides: four or six; across: flats of the block, mm; length: along its axis, mm; bore_max: the largest
+         *     work, mm; force_kn: of the whole collet towards the axis.
          */
         ColletBlock: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -1579,16 +1794,29 @@ export interface components {
             kind: "collet_block";
             /**
              * Sides
+             * @description four or six
              * @enum {integer}
              */
             sides: 4 | 6;
-            /** Across */
+            /**
+             * Across
+             * @description flats of the block, mm
+             */
             across: number;
-            /** Length */
+            /**
+             * Length
+             * @description along its axis, mm
+             */
             length: number;
-            /** Bore Max */
+            /**
+             * Bore Max
+             * @description the largest work, mm
+             */
             bore_max: number;
-            /** Force Kn */
+            /**
+             * Force Kn
+             * @description of the whole collet towards the axis
+             */
             force_kn: number;
         };
         /**
@@ -1611,10 +1839,14 @@ export interface components {
             max_gouge_mm: number;
             /**
              * Undrawn Mm
+             * @description how far edges thinner than the rays' distance stand out of their picture
              * @default 0
              */
             undrawn_mm: number;
-            /** Stated Error Mm */
+            /**
+             * Stated Error Mm
+             * @description differences up to this can be the resolution's
+             */
             stated_error_mm: number;
             /**
              * Findings
@@ -1654,9 +1886,15 @@ export interface components {
                 number,
                 number
             ];
-            /** Angle Deg */
+            /**
+             * Angle Deg
+             * @description between the face and square to the clamp's push; None where no clamp pushes
+             */
             angle_deg: number | null;
-            /** Force */
+            /**
+             * Force
+             * @description what the clamps and the weight alone press it with, N
+             */
             force?: number | null;
         };
         /**
@@ -1666,10 +1904,12 @@ export interface components {
          *     tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by itself;
          *     shortest_way: a rotary axis goes the short way round; program_digits: in which program numbers are written; last_block: the
          *     largest block number.
+         *     registers: the standard work offsets it has.
          */
         Control: {
             /**
              * Registers
+             * @description the standard work offsets it has
              * @default [
              *       "G54",
              *       "G55",
@@ -1682,37 +1922,44 @@ export interface components {
             registers: string[];
             /**
              * Extended
+             * @description how many registers beyond the standard six
              * @default 0
              */
             extended: number;
             /**
              * Reserved
+             * @description not to be given out
              * @default []
              */
             reserved: string[];
             /**
              * Tilted Plane
+             * @description programs in a plane that is turned
              * @default false
              */
             tilted_plane: boolean;
             /**
              * Follows Rotation
+             * @description turns the offset with the table by itself
              * @default false
              */
             follows_rotation: boolean;
             /**
              * Shortest Way
+             * @description a rotary axis goes the short way round
              * @default false
              */
             shortest_way: boolean;
             /**
              * Program Digits
+             * @description in which program numbers are written
              * @default 4
              * @enum {integer}
              */
             program_digits: 4 | 5;
             /**
              * Last Block
+             * @description the largest block number
              * @default 9999
              */
             last_block: number;
@@ -1736,6 +1983,7 @@ export interface components {
         Draft: {
             /** Operation */
             operation: components["schemas"]["Facing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Drilling"] | components["schemas"]["Wrapped"];
+            /** @description to be added to the plan with it; None: the plan has it */
             tool?: components["schemas"]["Tool"] | null;
         };
         /**
@@ -1899,11 +2147,19 @@ export interface components {
         /**
          * EdgeRef
          * @description An edge the plan points at: its number and where its middle was when picked (mm).
+         *
+         *     edge: its number in the part; at: its middle when it was picked, mm, by which it is found again.
          */
         EdgeRef: {
-            /** Edge */
+            /**
+             * Edge
+             * @description its number in the part
+             */
             edge: number;
-            /** At */
+            /**
+             * At
+             * @description its middle when it was picked, mm, by which it is found again
+             */
             at: [
                 number,
                 number,
@@ -1975,6 +2231,8 @@ export interface components {
          *
          *     place: "middle" puts the middle of the outline's box on that of the part's, "drawn" takes the drawing's
          *     coordinates as the part's. shift: further, in the order of the other two axes after `axis`, mm.
+         *     material: by its name in the list of materials; file: of the outline, a DXF; sha256: of its bytes, once
+         *     known; axis: of the part, along which it lies; minus, plus: length beyond the part at both ends, mm.
          */
         Extrusion: {
             /**
@@ -1985,37 +2243,49 @@ export interface components {
             kind: "extrusion";
             /**
              * Material
+             * @description by its name in the list of materials
              * @default EN AW-6082
              */
             material: string;
-            /** File */
+            /**
+             * File
+             * @description of the outline, a DXF
+             */
             file: string;
-            /** Sha256 */
+            /**
+             * Sha256
+             * @description of its bytes, once known
+             */
             sha256?: string | null;
             /**
              * Axis
+             * @description of the part, along which it lies
              * @default z
              * @enum {string}
              */
             axis: "x" | "y" | "z";
             /**
              * Minus
+             * @description length beyond the part at both ends, mm
              * @default 5
              */
             minus: number;
             /**
              * Plus
+             * @description length beyond the part at both ends, mm
              * @default 2
              */
             plus: number;
             /**
              * Place
+             * @description "middle" puts the middle of the outline's box on that of the part's, "drawn" takes the drawing's coordinates as the part's
              * @default middle
              * @enum {string}
              */
             place: "middle" | "drawn";
             /**
              * Shift
+             * @description further, in the order of the other two axes after `axis`, mm
              * @default [
              *       0,
              *       0
@@ -2065,41 +2335,64 @@ export interface components {
                 number,
                 number
             ];
-            /** Normal */
+            /**
+             * Normal
+             * @description outward, planes only
+             */
             normal?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Axis */
+            /**
+             * Axis
+             * @description cylinders, cones (radius at the axis point), tori (of the ring; minor_radius of the tube) and spheres (axis_point is the centre)
+             */
             axis?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Axis Point */
+            /**
+             * Axis Point
+             * @description cylinders, cones (radius at the axis point), tori (of the ring; minor_radius of the tube) and spheres (axis_point is the centre)
+             */
             axis_point?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Radius */
+            /**
+             * Radius
+             * @description cylinders, cones (radius at the axis point), tori (of the ring; minor_radius of the tube) and spheres (axis_point is the centre)
+             */
             radius?: number | null;
             /** Minor Radius */
             minor_radius?: number | null;
-            /** Half Angle Deg */
+            /**
+             * Half Angle Deg
+             * @description of a cone, above 0 where it widens along its axis
+             */
             half_angle_deg?: number | null;
             /**
              * Hollow
+             * @description the material lies outside the curve, as in a hole
              * @default false
              */
             hollow: boolean;
-            /** Turn Deg */
+            /**
+             * Turn Deg
+             * @description how far round its axis the face goes
+             */
             turn_deg?: number | null;
-            /** Fit Error Mm */
+            /**
+             * Fit Error Mm
+             * @description greatest distance of the file's surface from the stated form, for faces found in a mesh
+             */
             fit_error_mm?: number | null;
             /**
              * Loops
+             * @description edge numbers of each boundary, outer first, -(number + 1) where walked backwards
              * @default []
              */
             loops: number[][];
@@ -2107,11 +2400,19 @@ export interface components {
         /**
          * FaceRef
          * @description A face the plan points at: its number and where it was when picked (mm).
+         *
+         *     face: its number in the part; at: its middle when it was picked, mm, by which it is found again.
          */
         FaceRef: {
-            /** Face */
+            /**
+             * Face
+             * @description its number in the part
+             */
             face: number;
-            /** At */
+            /**
+             * At
+             * @description its middle when it was picked, mm, by which it is found again
+             */
             at: [
                 number,
                 number,
@@ -2228,15 +2529,24 @@ export interface components {
             fillets: components["schemas"]["Fillet"][];
             /** Chamfers */
             chamfers: components["schemas"]["Chamfer"][];
-            /** Directions */
+            /**
+             * Directions
+             * @description those that were asked
+             */
             directions: [
                 number,
                 number,
                 number
             ][];
-            /** Reach */
+            /**
+             * Reach
+             * @description for each face, which of them (by number) reach all of it
+             */
             reach: number[][];
-            /** Hidden */
+            /**
+             * Hidden
+             * @description faces with a place that no direction reaches, and the share of each that some direction does
+             */
             hidden: [
                 number,
                 number
@@ -2248,13 +2558,25 @@ export interface components {
          *     of the part; never: faces that no direction reaches.
          */
         Fewest: {
-            /** Here */
+            /**
+             * Here
+             * @description positions for the work as this setup seats it
+             */
             here: components["schemas"]["Way"][];
-            /** Here Left */
+            /**
+             * Here Left
+             * @description faces it cannot reach so
+             */
             here_left: number[];
-            /** Setups */
+            /**
+             * Setups
+             * @description the fewest clampings for all of the part
+             */
             setups: components["schemas"]["Clamping"][];
-            /** Never */
+            /**
+             * Never
+             * @description faces that no direction reaches
+             */
             never: number[];
         };
         /**
@@ -2264,7 +2586,10 @@ export interface components {
         Fillet: {
             /** Radius */
             radius: number;
-            /** Hollow */
+            /**
+             * Hollow
+             * @description an inner corner, which the tool must get into
+             */
             hollow: boolean;
             /** Faces */
             faces: number[];
@@ -2306,6 +2631,7 @@ export interface components {
             unit?: string | null;
             /**
              * Place
+             * @description points in the work frame, mm. measured against limit, both in `unit`
              * @default []
              */
             place: [
@@ -2313,9 +2639,15 @@ export interface components {
                 number,
                 number
             ][];
-            /** Move */
+            /**
+             * Move
+             * @description of the operation's path, from 0, and seconds from its start, where a move met trouble
+             */
             move?: number | null;
-            /** Time S */
+            /**
+             * Time S
+             * @description of the operation's path, from 0, and seconds from its start, where a move met trouble
+             */
             time_s?: number | null;
             /**
              * Cures
@@ -2332,13 +2664,25 @@ export interface components {
          *     machine coordinates, mm.
          */
         Found: {
-            /** By */
+            /**
+             * By
+             * @description None: as what it stands on says
+             */
             by?: ("fixed point" | "edge" | "probe" | "by hand") | null;
-            /** In Register */
+            /**
+             * In Register
+             * @description a known one, in which edge finder or probe is driven
+             */
             in_register?: string | null;
-            /** Before */
+            /**
+             * Before
+             * @description the id of the operation before which the program finds it, None: before the program starts
+             */
             before?: string | null;
-            /** Value */
+            /**
+             * Value
+             * @description X, Y and Z as they were set by hand, machine coordinates, mm
+             */
             value?: [
                 number,
                 number,
@@ -2348,14 +2692,18 @@ export interface components {
         /**
          * Hold
          * @description The holding of a setup; no items: nothing holds the work yet.
+         *
+         *     items: what stands on the table and on each other; work: where the work lies in them.
          */
         Hold: {
             /**
              * Items
+             * @description what stands on the table and on each other
              * @default []
              */
             items: components["schemas"]["Item"][];
             /**
+             * @description where the work lies in them
              * @default {
              *       "x": 0,
              *       "y": 0,
@@ -2373,7 +2721,10 @@ export interface components {
          *     the table's front left corner. jaw: (low, high) of the fixed jaw's face above what the work rests on.
          */
         HoldFacts: {
-            /** Key */
+            /**
+             * Key
+             * @description of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`
+             */
             key?: string | null;
             /**
              * Shift
@@ -2427,17 +2778,29 @@ export interface components {
              * @default 0
              */
             contact_moving: number;
-            /** Jaw Top */
+            /**
+             * Jaw Top
+             * @description heights
+             */
             jaw_top?: number | null;
-            /** Rest */
+            /**
+             * Rest
+             * @description heights
+             */
             rest?: number | null;
-            /** Zero On Table */
+            /**
+             * Zero On Table
+             * @description work zero from the table's front left corner
+             */
             zero_on_table?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Jaw */
+            /**
+             * Jaw
+             * @description (low, high) of the fixed jaw's face above what the work rests on
+             */
             jaw?: [
                 [
                     number,
@@ -2488,11 +2851,19 @@ export interface components {
         /**
          * Holder
          * @description What carries the tool in the spindle: a stack of (length, diameter) from its nose up, mm.
+         *
+         *     name: what it is called; stack: (length, diameter) of each step from the nose up, mm.
          */
         Holder: {
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
-            /** Stack */
+            /**
+             * Stack
+             * @description (length, diameter) of each step from the nose up, mm
+             */
             stack: [
                 number,
                 number
@@ -2509,19 +2880,28 @@ export interface components {
             faces: number[];
             /** Diameter */
             diameter: number;
-            /** Axis */
+            /**
+             * Axis
+             * @description unit vector
+             */
             axis: [
                 number,
                 number,
                 number
             ];
-            /** Start */
+            /**
+             * Start
+             * @description the two ends of the cylinder on its axis, mm
+             */
             start: [
                 number,
                 number,
                 number
             ];
-            /** End */
+            /**
+             * End
+             * @description the two ends of the cylinder on its axis, mm
+             */
             end: [
                 number,
                 number,
@@ -2540,13 +2920,25 @@ export interface components {
          *     form: what the trade calls it. interrupted: another hollow crosses it.
          */
         HoleFeature: {
-            /** Diameter */
+            /**
+             * Diameter
+             * @description of its narrowest cylinder
+             */
             diameter: number;
-            /** Depth */
+            /**
+             * Depth
+             * @description of all its stages, mm
+             */
             depth: number;
-            /** Through */
+            /**
+             * Through
+             * @description both ends open
+             */
             through: boolean;
-            /** Axis */
+            /**
+             * Axis
+             * @description from the hole's mouth into the part (either way for a through hole)
+             */
             axis: [
                 number,
                 number,
@@ -2558,18 +2950,28 @@ export interface components {
                 number,
                 number
             ];
-            /** Stages */
+            /**
+             * Stages
+             * @description in that order
+             */
             stages: components["schemas"]["Stage"][];
-            /** Sides */
+            /**
+             * Sides
+             * @description directions the tool can come from (from the tip towards the spindle), each with a straight way free and no stage wider than the one outside it
+             */
             sides: [
                 number,
                 number,
                 number
             ][];
-            /** Form */
+            /**
+             * Form
+             * @description what the trade calls it
+             */
             form: string;
             /**
              * Interrupted
+             * @description another hollow crosses it
              * @default false
              */
             interrupted: boolean;
@@ -2582,34 +2984,51 @@ export interface components {
          *     axis then stands upright; angles: of the rotary axes, degrees. offset_register: None: given out. change: how the program
          *     comes here: it turns and goes on, or stops with a message so that the work is clamped anew. zero: of its own, as it then
          *     lies to the spindle; None: the setup's.
+         *     name: what it is called; message: what the program stops with.
          */
         IndexPosition: {
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
-            /** Direction */
+            /**
+             * Direction
+             * @description out of the work, towards the spindle, zero frame
+             */
             direction?: [
                 number,
                 number,
                 number
             ] | null;
+            /** @description a plane face that then looks up, or a round one whose axis then stands upright */
             face?: components["schemas"]["FaceRef"] | null;
-            /** Angles */
+            /**
+             * Angles
+             * @description of the rotary axes, degrees
+             */
             angles?: {
                 [key: string]: number;
             } | null;
-            /** Offset Register */
+            /**
+             * Offset Register
+             * @description None: given out
+             */
             offset_register?: string | null;
             /**
              * Change
+             * @description how the program comes here: it turns and goes on, or stops with a message so that the work is clamped anew
              * @default turn
              * @enum {string}
              */
             change: "turn" | "stop";
             /**
              * Message
+             * @description what the program stops with
              * @default
              */
             message: string;
+            /** @description of its own, as it then lies to the spindle; None: the setup's */
             zero?: components["schemas"]["Zero"] | null;
         };
         /**
@@ -2621,66 +3040,101 @@ export interface components {
          *     row of a plate's hole, from 0 at the front left. height: of parallels and step blocks. side: the end of the
          *     jaws a stop stands at. into: the hole of the part a bolt goes into from below. cut: how soft jaws or a nest
          *     block are cut to the work.
+         *     id: never changes; fixture: by its id in the plan or the library; force_kn: it is closed or tightened
+         *     with, in place of the fixture's.
          */
         Item: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Fixture */
+            /**
+             * Fixture
+             * @description by its id in the plan or the library
+             */
             fixture: string;
             /**
              * On
+             * @description "table", or the item it stands on
              * @default table
              */
             on: string;
             /**
              * X
+             * @description from the place it would have there, mm and degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole)
              * @default 0
              */
             x: number;
             /**
              * Y
+             * @description from the place it would have there, mm and degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole)
              * @default 0
              */
             y: number;
             /**
              * Z
+             * @description from the place it would have there, mm and degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole)
              * @default 0
              */
             z: number;
             /**
              * Turn Deg
+             * @description from the place it would have there, mm and degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole)
              * @default 0
              */
             turn_deg: number;
-            /** Hole */
+            /**
+             * Hole
+             * @description column and row of a plate's hole, from 0 at the front left
+             */
             hole?: [
                 number,
                 number
             ] | null;
-            /** Height */
+            /**
+             * Height
+             * @description of parallels and step blocks
+             */
             height?: number | null;
             /**
              * Side
+             * @description the end of the jaws a stop stands at
              * @default left
              * @enum {string}
              */
             side: "left" | "right";
+            /** @description the hole of the part a bolt goes into from below */
             into?: components["schemas"]["FaceRef"] | null;
-            /** Force Kn */
+            /**
+             * Force Kn
+             * @description it is closed or tightened with, in place of the fixture's
+             */
             force_kn?: number | null;
+            /** @description how soft jaws or a nest block are cut to the work */
             cut?: components["schemas"]["SoftCut"] | null;
         };
         /**
          * Jaws
          * @description A pair of jaws for a vise: hard, stepped (work rests on the step), or soft blanks to be cut.
+         *
+         *     style: hard, stepped or soft; width, height, thickness: of one jaw, mm; step_depth, step_below_top: of the
+         *     step the work rests on, mm; material: of soft ones.
          */
         Jaws: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -2691,28 +3145,41 @@ export interface components {
             kind: "jaws";
             /**
              * Style
+             * @description hard, stepped or soft
              * @default hard
              * @enum {string}
              */
             style: "hard" | "stepped" | "soft";
-            /** Width */
+            /**
+             * Width
+             * @description of one jaw, mm
+             */
             width: number;
-            /** Height */
+            /**
+             * Height
+             * @description of one jaw, mm
+             */
             height: number;
-            /** Thickness */
+            /**
+             * Thickness
+             * @description of one jaw, mm
+             */
             thickness: number;
             /**
              * Step Depth
+             * @description of the step the work rests on, mm
              * @default 0
              */
             step_depth: number;
             /**
              * Step Below Top
+             * @description of the step the work rests on, mm
              * @default 0
              */
             step_below_top: number;
             /**
              * Material
+             * @description of soft ones
              * @default
              */
             material: string;
@@ -2720,6 +3187,9 @@ export interface components {
         /**
          * KeptStock
          * @description An in-process stock that was saved, where it was saved.
+         *
+         *     material: by its name in the list of materials; file: of the saved stock; sha256: of its bytes, once
+         *     known.
          */
         KeptStock: {
             /**
@@ -2730,12 +3200,19 @@ export interface components {
             kind: "stock";
             /**
              * Material
+             * @description by its name in the list of materials
              * @default EN AW-6082
              */
             material: string;
-            /** File */
+            /**
+             * File
+             * @description of the saved stock
+             */
             file: string;
-            /** Sha256 */
+            /**
+             * Sha256
+             * @description of its bytes, once known
+             */
             sha256?: string | null;
         };
         /**
@@ -2769,29 +3246,48 @@ export interface components {
         /**
          * Machine
          * @description One machine; see the module's frame.
+         *
+         *     schema_version: of this document; id: never changes; name: what it is called; axes: from the base
+         *     outwards; spindle: what turns the tool; table: what holdings stand on; solids: what else is in the way;
+         *     changer: of tools; control: what it can do.
          */
         Machine: {
             /**
              * Schema Version
+             * @description of this document
              * @default 1
              * @constant
              */
             schema_version: 1;
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
-            /** Axes */
+            /**
+             * Axes
+             * @description from the base outwards
+             */
             axes: components["schemas"]["Axis"][];
+            /** @description what turns the tool */
             spindle: components["schemas"]["Spindle"];
+            /** @description what holdings stand on */
             table: components["schemas"]["Table"];
             /**
              * Solids
+             * @description what else is in the way
              * @default []
              */
             solids: components["schemas"]["Solid"][];
+            /** @description of tools */
             changer: components["schemas"]["Changer"];
             /**
+             * @description what it can do
              * @default {
              *       "registers": [
              *         "G54",
@@ -2829,11 +3325,19 @@ export interface components {
         /**
          * Makes
          * @description The soft jaws (or nest) a setup cuts: for a later setup, and which item of its holding.
+         *
+         *     setup: the later one, by its name; item: of its holding.
          */
         Makes: {
-            /** Setup */
+            /**
+             * Setup
+             * @description the later one, by its name
+             */
             setup: string;
-            /** Item */
+            /**
+             * Item
+             * @description of its holding
+             */
             item: string;
         };
         /**
@@ -2846,20 +3350,29 @@ export interface components {
         Match: {
             /** Old */
             old: number;
-            /** New */
+            /**
+             * New
+             * @description its number in the new part, None when lost
+             */
             new: number | null;
             /**
              * State
              * @enum {string}
              */
             state: "kept" | "moved" | "resized" | "unsure" | "lost";
-            /** Moved */
+            /**
+             * Moved
+             * @description how far, mm (planes along their normal, cylinders across their axis)
+             */
             moved?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Size */
+            /**
+             * Size
+             * @description diameter, area (mm²) or length (mm) before and after, where changed
+             */
             size?: [
                 number,
                 number
@@ -2900,6 +3413,7 @@ export interface components {
          * @description A casting, forging or printed shape from a STEP, STL or 3MF file.
          *
          *     turn: about the part's x, then y, then z through the file's origin, degrees; move: afterwards, mm.
+         *     material: by its name in the list of materials; file: of the shape; sha256: of its bytes, once known.
          */
         Model: {
             /**
@@ -2910,15 +3424,23 @@ export interface components {
             kind: "model";
             /**
              * Material
+             * @description by its name in the list of materials
              * @default EN AW-6082
              */
             material: string;
-            /** File */
+            /**
+             * File
+             * @description of the shape
+             */
             file: string;
-            /** Sha256 */
+            /**
+             * Sha256
+             * @description of its bytes, once known
+             */
             sha256?: string | null;
             /**
              * Turn
+             * @description about the part's x, then y, then z through the file's origin, degrees
              * @default [
              *       0,
              *       0,
@@ -2932,6 +3454,7 @@ export interface components {
             ];
             /**
              * Move
+             * @description afterwards, mm
              * @default [
              *       0,
              *       0,
@@ -2947,16 +3470,24 @@ export interface components {
         /**
          * NamedZero
          * @description A further zero of a setup, kept in its own register.
+         *
+         *     name: what it is called; offset_register: it is kept in; zero: where it is; found: how the operator finds
+         *     it.
          */
         NamedZero: {
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Offset Register
+             * @description it is kept in
              * @default G55
              */
             offset_register: string;
             /**
+             * @description where it is
              * @default {
              *       "of": "incoming",
              *       "x": 0,
@@ -2972,7 +3503,10 @@ export interface components {
              *     }
              */
             zero: components["schemas"]["Zero"];
-            /** @default {} */
+            /**
+             * @description how the operator finds it
+             * @default {}
+             */
             found: components["schemas"]["Found"];
         };
         /**
@@ -2984,11 +3518,20 @@ export interface components {
          *     zero_from_nest: 4×4 rows. files_key: of its files (pieces jaws.step, jaws.stl, jaws.dxf).
          */
         NestReport: {
-            /** Item */
+            /**
+             * Item
+             * @description of the holding
+             */
             item: string;
-            /** Setup */
+            /**
+             * Setup
+             * @description it is for
+             */
             setup: string;
-            /** Cut In */
+            /**
+             * Cut In
+             * @description the setup that cuts it, None when none does
+             */
             cut_in?: string | null;
             /** Turn Deg */
             turn_deg: number;
@@ -3011,7 +3554,10 @@ export interface components {
                 number,
                 number
             ];
-            /** Blank */
+            /**
+             * Blank
+             * @description (length, height, thickness or width)
+             */
             blank: [
                 number,
                 number,
@@ -3019,7 +3565,10 @@ export interface components {
             ];
             /** Blank Id */
             blank_id: string;
-            /** Outline */
+            /**
+             * Outline
+             * @description of what goes in, opening: of what the cutter leaves, both (x, y) rings
+             */
             outline: [
                 number,
                 number
@@ -3036,9 +3585,15 @@ export interface components {
             ];
             /** Reasons */
             reasons: components["schemas"]["Reason"][];
-            /** Zero From Nest */
+            /**
+             * Zero From Nest
+             * @description 4×4 rows
+             */
             zero_from_nest?: number[][] | null;
-            /** Files Key */
+            /**
+             * Files Key
+             * @description of its files (pieces jaws.step, jaws.stl, jaws.dxf)
+             */
             files_key?: string | null;
         };
         /**
@@ -3075,9 +3630,15 @@ export interface components {
              * @enum {string}
              */
             found: "fixed point" | "edge" | "probe" | "by hand" | "derived";
-            /** Comes From */
+            /**
+             * Comes From
+             * @description the register it is found in or turned from
+             */
             comes_from?: string | null;
-            /** Before */
+            /**
+             * Before
+             * @description the operation before which the program finds it
+             */
             before?: string | null;
             /** Value */
             value: [
@@ -3085,7 +3646,10 @@ export interface components {
                 components["schemas"]["Reckoned"],
                 components["schemas"]["Reckoned"]
             ] | null;
-            /** Set Value */
+            /**
+             * Set Value
+             * @description as set by hand, and off_mm: how far that lies from the value
+             */
             set_value?: [
                 number,
                 number,
@@ -3093,7 +3657,10 @@ export interface components {
             ] | null;
             /** Off Mm */
             off_mm?: number | null;
-            /** At */
+            /**
+             * At
+             * @description its zero, zero frame of its setup, mm
+             */
             at: [
                 number,
                 number,
@@ -3156,9 +3723,15 @@ export interface components {
         OperationReport: {
             /** Id */
             id: string;
-            /** Run */
+            /**
+             * Run
+             * @description tells the visits of one operation at several positions apart
+             */
             run: string;
-            /** Number */
+            /**
+             * Number
+             * @description of the operation in its setup
+             */
             number: number;
             /** Name */
             name: string;
@@ -3168,7 +3741,10 @@ export interface components {
             tool: string;
             /** Tool Name */
             tool_name: string;
-            /** Key */
+            /**
+             * Key
+             * @description of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s. time_s counts a tool change before it, moving_s does not
+             */
             key?: string | null;
             /**
              * Time S
@@ -3182,6 +3758,7 @@ export interface components {
             moving_s: number;
             /**
              * Most Removal Cm3 Min
+             * @description the greatest at any moment
              * @default 0
              */
             most_removal_cm3_min: number;
@@ -3215,21 +3792,34 @@ export interface components {
              * @default 0
              */
             moves: number;
-            /** Cut Z */
+            /**
+             * Cut Z
+             * @description lowest and highest Z of its feed moves in the stock, from zero
+             */
             cut_z?: [
                 number,
                 number
             ] | null;
             /**
              * Tool Shape
+             * @description what cuts and what only turns, as drawn
              * @default []
              */
             tool_shape: components["schemas"]["ToolPart"][];
-            /** Position */
+            /**
+             * Position
+             * @description where it is cut
+             */
             position?: string | null;
-            /** Zero From Work */
+            /**
+             * Zero From Work
+             * @description 4×4, the plane its moves, low, high and cut_z are in
+             */
             zero_from_work?: number[][] | null;
-            /** Travel */
+            /**
+             * Travel
+             * @description least and most X, Y and Z of the machine
+             */
             travel?: [
                 [
                     number,
@@ -3244,6 +3834,7 @@ export interface components {
             ] | null;
             /**
              * Offset Register
+             * @description it counts from
              * @default
              */
             offset_register: string;
@@ -3390,14 +3981,23 @@ export interface components {
         /**
          * Own
          * @description The shop's own solid from a STEP or STL file, in the file's own frame.
+         *
+         *     file: of the solid; sha256: of its bytes, once known.
          */
         Own: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -3406,22 +4006,37 @@ export interface components {
              * @enum {string}
              */
             kind: "own";
-            /** File */
+            /**
+             * File
+             * @description of the solid
+             */
             file: string;
-            /** Sha256 */
+            /**
+             * Sha256
+             * @description of its bytes, once known
+             */
             sha256?: string | null;
         };
         /**
          * Parallels
          * @description A set of pairs of parallels: one length and thickness, several heights.
+         *
+         *     length, thickness: of each, mm; heights: those in the set, mm.
          */
         Parallels: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -3430,11 +4045,20 @@ export interface components {
              * @enum {string}
              */
             kind: "parallels";
-            /** Length */
+            /**
+             * Length
+             * @description of each, mm
+             */
             length: number;
-            /** Thickness */
+            /**
+             * Thickness
+             * @description of each, mm
+             */
             thickness: number;
-            /** Heights */
+            /**
+             * Heights
+             * @description those in the set, mm
+             */
             heights: number[];
         };
         /**
@@ -3472,19 +4096,29 @@ export interface components {
         /**
          * PartFile
          * @description The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts: tolerances and threads typed on its faces.
+         *
+         *     revision: letter or number of the drawing's state.
          */
         PartFile: {
-            /** File */
+            /**
+             * File
+             * @description beside the plan document
+             */
             file: string;
-            /** Sha256 */
+            /**
+             * Sha256
+             * @description of its bytes, once known
+             */
             sha256?: string | null;
             /**
              * Revision
+             * @description letter or number of the drawing's state
              * @default A
              */
             revision: string;
             /**
              * Callouts
+             * @description tolerances and threads typed on its faces
              * @default []
              */
             callouts: components["schemas"]["Callout"][];
@@ -3530,10 +4164,14 @@ export interface components {
             bought: components["schemas"]["Bought"];
             /**
              * Along
+             * @description the part's axis the bar lies along
              * @enum {string}
              */
             along: "x" | "y" | "z";
-            /** Size */
+            /**
+             * Size
+             * @description what is sawn off (mm)
+             */
             size: [
                 number,
                 number,
@@ -3541,13 +4179,19 @@ export interface components {
             ];
             /** Volume Mm3 */
             volume_mm3: number;
-            /** Waste Mm3 */
+            /**
+             * Waste Mm3
+             * @description beyond what the part and its allowances need
+             */
             waste_mm3: number;
             /** Mass Kg */
             mass_kg: number;
             /** Cost */
             cost: number;
-            /** In Stock */
+            /**
+             * In Stock
+             * @description whether the shelf has it
+             */
             in_stock: boolean;
             /** Billet */
             billet: components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"];
@@ -3596,14 +4240,22 @@ export interface components {
          * @description A locating pin: round, or relieved so that it locates across x only (diamond).
          *
          *     fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a few hundredths.
+         *     diameter: nominal, mm; height: over what it stands on, mm; relieved: it locates across x only.
          */
         Pin: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -3612,17 +4264,25 @@ export interface components {
              * @enum {string}
              */
             kind: "pin";
-            /** Diameter */
+            /**
+             * Diameter
+             * @description nominal, mm
+             */
             diameter: number;
-            /** Height */
+            /**
+             * Height
+             * @description over what it stands on, mm
+             */
             height: number;
             /**
              * Relieved
+             * @description it locates across x only
              * @default false
              */
             relieved: boolean;
             /**
              * Fit
+             * @description tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a few hundredths
              * @default g6
              */
             fit: string;
@@ -3630,28 +4290,43 @@ export interface components {
         /**
          * Pinned
          * @description A hole of the part on a pin of the holding.
+         *
+         *     hole: a round wall of the part; pin: an item of the holding.
          */
         Pinned: {
+            /** @description a round wall of the part */
             hole: components["schemas"]["FaceRef"];
-            /** Pin */
+            /**
+             * Pin
+             * @description an item of the holding
+             */
             pin: string;
         };
         /**
          * Plan
          * @description The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of the library; resolution_mm: distance of the stock's rays.
+         *
+         *     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
+         *     made from; tools: used in any setup; setups: in the order they are run.
          */
         Plan: {
             /**
              * Schema Version
+             * @description of this document
              * @default 1
              * @constant
              */
             schema_version: 1;
-            /** Name */
+            /**
+             * Name
+             * @description what the project is called
+             */
             name: string;
+            /** @description what is made */
             part: components["schemas"]["PartFile"];
             /**
              * Billet
+             * @description what it is made from
              * @default {
              *       "kind": "block",
              *       "material": "EN AW-6082",
@@ -3669,26 +4344,31 @@ export interface components {
             billet: components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"] | components["schemas"]["Extrusion"] | components["schemas"]["Model"] | components["schemas"]["KeptStock"];
             /**
              * Tools
+             * @description used in any setup
              * @default []
              */
             tools: components["schemas"]["Tool"][];
             /**
              * Fixtures
+             * @description the plan's own, before those of the library
              * @default []
              */
             fixtures: (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__fixture__Block"] | components["schemas"]["Own"])[];
             /**
              * Machines
+             * @description the plan's own, before those of the library
              * @default []
              */
             machines: components["schemas"]["Machine"][];
             /**
              * Setups
+             * @description in the order they are run
              * @default []
              */
             setups: components["schemas"]["Setup"][];
             /**
              * Resolution Mm
+             * @description distance of the stock's rays
              * @default 0.5
              */
             resolution_mm: number;
@@ -3696,14 +4376,24 @@ export interface components {
         /**
          * Plate
          * @description A base plate with holes in a grid: tapped and dowel holes take turns, the first tapped, at the front left.
+         *
+         *     length, width, thickness: of the plate, mm; pitch: from hole to hole, mm; edge: from the edge to the first
+         *     row, mm; thread: of the tapped holes; dowel: diameter of the dowel holes, mm.
          */
         Plate: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -3712,24 +4402,41 @@ export interface components {
              * @enum {string}
              */
             kind: "plate";
-            /** Length */
+            /**
+             * Length
+             * @description of the plate, mm
+             */
             length: number;
-            /** Width */
+            /**
+             * Width
+             * @description of the plate, mm
+             */
             width: number;
-            /** Thickness */
+            /**
+             * Thickness
+             * @description of the plate, mm
+             */
             thickness: number;
-            /** Pitch */
+            /**
+             * Pitch
+             * @description from hole to hole, mm
+             */
             pitch: number;
-            /** Edge */
+            /**
+             * Edge
+             * @description from the edge to the first row, mm
+             */
             edge: number;
             /**
              * Thread
+             * @description of the tapped holes
              * @default M12
              * @enum {string}
              */
             thread: "M4" | "M5" | "M6" | "M8" | "M10" | "M12" | "M16";
             /**
              * Dowel
+             * @description diameter of the dowel holes, mm
              * @default 12
              */
             dowel: number;
@@ -3916,7 +4623,10 @@ export interface components {
              * @default 0
              */
             turning_s: number;
-            /** Machine Key */
+            /**
+             * Machine Key
+             * @description picture of the machine's solids
+             */
             machine_key?: string | null;
             slides?: components["schemas"]["SlidesFact"] | null;
         };
@@ -4032,7 +4742,10 @@ export interface components {
          *     faces: the share of each face that is reached.
          */
         Reached: {
-            /** Key */
+            /**
+             * Key
+             * @description of the picture (surface.glb of the part, labelled by STOPS); areas mm², by what stops it
+             */
             key: string;
             /** Position */
             position: string;
@@ -4046,7 +4759,10 @@ export interface components {
             areas: {
                 [key: string]: number;
             };
-            /** Faces */
+            /**
+             * Faces
+             * @description the share of each face that is reached
+             */
             faces: number[];
         };
         /**
@@ -4084,29 +4800,56 @@ export interface components {
              * @enum {string}
              */
             kind: "pocket" | "slot" | "open pocket" | "open slot" | "step" | "opening" | "through slot";
-            /** Floor */
+            /**
+             * Floor
+             * @description its plane face, None where it goes through
+             */
             floor: number | null;
-            /** Walls */
+            /**
+             * Walls
+             * @description the faces round it
+             */
             walls: number[];
             /** Fillets */
             fillets: number[];
-            /** Opens */
+            /**
+             * Opens
+             * @description from the floor out (towards the spindle)
+             */
             opens: [
                 number,
                 number,
                 number
             ];
-            /** Depth */
+            /**
+             * Depth
+             * @description floor to the top of its highest wall, mm
+             */
             depth: number;
-            /** Width */
+            /**
+             * Width
+             * @description between its facing walls, or its slot's, mm
+             */
             width: number | null;
-            /** Corner Radius */
+            /**
+             * Corner Radius
+             * @description tightest upright hollow corner, mm; 0 where two walls meet sharp, so that no turning tool gets in
+             */
             corner_radius: number | null;
-            /** Floor Radius */
+            /**
+             * Floor Radius
+             * @description tightest fillet between floor and walls, mm, None without one
+             */
             floor_radius: number | null;
-            /** Islands */
+            /**
+             * Islands
+             * @description bosses on its floor
+             */
             islands: number;
-            /** Sides */
+            /**
+             * Sides
+             * @description directions that reach all of it
+             */
             sides: [
                 number,
                 number,
@@ -4134,9 +4877,15 @@ export interface components {
          * @description One place of the plan that points at the part. path: JSON pointer; what: as people say it.
          */
         Reference: {
-            /** Path */
+            /**
+             * Path
+             * @description JSON pointer
+             */
             path: string;
-            /** What */
+            /**
+             * What
+             * @description as people say it
+             */
             what: string;
             /** Kind */
             kind: string;
@@ -4152,7 +4901,10 @@ export interface components {
          *     did not need to. begun: the last setup, when it is seated and held and not cut yet.
          */
         Report: {
-            /** Version */
+            /**
+             * Version
+             * @description of all steps that found it
+             */
             version: string;
             /** Plan */
             plan: string;
@@ -4173,20 +4925,26 @@ export interface components {
             part_findings: components["schemas"]["Finding"][];
             /**
              * Makers
+             * @description who the numbers on the surfaces are
              * @default []
              */
             makers: components["schemas"]["Maker"][];
             /**
              * Computed
+             * @description the steps that ran and those that did not need to
              * @default []
              */
             computed: string[];
             /**
              * Reused
+             * @description the steps that ran and those that did not need to
              * @default []
              */
             reused: string[];
-            /** Begun */
+            /**
+             * Begun
+             * @description the last setup, when it is seated and held and not cut yet
+             */
             begun?: string | null;
         };
         /**
@@ -4197,32 +4955,47 @@ export interface components {
          *     that made it; cut_away: this setup takes it off; work_axis: the axis in the work frame; place: a point of it there.
          */
         Rest: {
-            /** Axis */
+            /**
+             * Axis
+             * @description of the setup
+             */
             axis: string;
-            /** On */
+            /**
+             * On
+             * @description what it is, in words
+             */
             on: string;
             /**
              * State
+             * @description in the incoming stock
              * @enum {string}
              */
             state: "raw" | "cut" | "raw and cut" | "not yet there" | "gone" | "holding";
             /**
              * By
+             * @description the setups and operations that made it
              * @default []
              */
             by: string[];
             /**
              * Cut Away
+             * @description this setup takes it off
              * @default false
              */
             cut_away: boolean;
-            /** Work Axis */
+            /**
+             * Work Axis
+             * @description the axis in the work frame
+             */
             work_axis: [
                 number,
                 number,
                 number
             ];
-            /** Place */
+            /**
+             * Place
+             * @description a point of it there
+             */
             place: [
                 number,
                 number,
@@ -4253,7 +5026,10 @@ export interface components {
         Revising: {
             /** References */
             references: components["schemas"]["Reference"][];
-            /** Faces */
+            /**
+             * Faces
+             * @description how many of the part's are in which state; grown: size before and after, mm
+             */
             faces: {
                 [key: string]: number;
             };
@@ -4277,14 +5053,23 @@ export interface components {
         /**
          * Riser
          * @description Something to stand work on: a step block or rest pad with heights it can take.
+         *
+         *     length, width: of its top, mm; heights: those it can take, mm.
          */
         Riser: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -4293,11 +5078,20 @@ export interface components {
              * @enum {string}
              */
             kind: "riser";
-            /** Length */
+            /**
+             * Length
+             * @description of its top, mm
+             */
             length: number;
-            /** Width */
+            /**
+             * Width
+             * @description of its top, mm
+             */
             width: number;
-            /** Heights */
+            /**
+             * Heights
+             * @description those it can take, mm
+             */
             heights: number[];
         };
         /**
@@ -4330,10 +5124,13 @@ export interface components {
          *
          *     flip: turned over about the machine's X, after the quarter turns of `x`; turn_deg: the work turned further, seen from
          *     above, after all that.
+         *     up: what looks up; x: what lies along X; zero: where the setup counts from; found: how the operator finds
+         *     it; zeros: further ones, each in a register of its own.
          */
         Seat: {
             /**
              * Up
+             * @description what looks up
              * @default {
              *       "rule": "direction",
              *       "direction": [
@@ -4346,11 +5143,13 @@ export interface components {
             up: components["schemas"]["UpByDirection"] | components["schemas"]["UpByFace"] | components["schemas"]["UpByEdge"];
             /**
              * Flip
+             * @description turned over about the machine's X, after the quarter turns of `x`
              * @default false
              */
             flip: boolean;
             /**
              * X
+             * @description what lies along X
              * @default {
              *       "rule": "turn",
              *       "quarter_turns": 0
@@ -4359,10 +5158,12 @@ export interface components {
             x: components["schemas"]["XByTurn"] | components["schemas"]["XByEdge"] | components["schemas"]["XByFace"] | components["schemas"]["XByHoles"];
             /**
              * Turn Deg
+             * @description the work turned further, seen from above, after all that
              * @default 0
              */
             turn_deg: number;
             /**
+             * @description where the setup counts from
              * @default {
              *       "of": "incoming",
              *       "x": 0,
@@ -4378,10 +5179,14 @@ export interface components {
              *     }
              */
             zero: components["schemas"]["Zero"];
-            /** @default {} */
+            /**
+             * @description how the operator finds it
+             * @default {}
+             */
             found: components["schemas"]["Found"];
             /**
              * Zeros
+             * @description further ones, each in a register of its own
              * @default []
              */
             zeros: components["schemas"]["NamedZero"][];
@@ -4393,28 +5198,41 @@ export interface components {
          *     positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its register, all from
          *     the rotary centre, or in a plane the control turns; order: each operation through all its positions, or all that is cut at one
          *     position before the work turns. program_number: of its program; None: by its name, next to those taken. load: setups of one name stand on the machine together and share its registers; "": alone.
+         *     name: on the card and in the program; title: said in the program's head; machine: by its id in the plan or
+         *     the library; offset_register: its zero is kept in; seat: how the work lies; hold: what holds it;
+         *     operations: what is cut, in order.
          */
         Setup: {
-            /** Name */
+            /**
+             * Name
+             * @description on the card and in the program
+             */
             name: string;
             /**
              * Title
+             * @description said in the program's head
              * @default
              */
             title: string;
-            /** Program Number */
+            /**
+             * Program Number
+             * @description of its program; None: by its name, next to those taken
+             */
             program_number?: number | null;
             /**
              * Machine
+             * @description by its id in the plan or the library
              * @default vertical-760
              */
             machine: string;
             /**
              * Offset Register
+             * @description its zero is kept in
              * @default G54
              */
             offset_register: string;
             /**
+             * @description how the work lies
              * @default {
              *       "up": {
              *         "direction": [
@@ -4449,6 +5267,7 @@ export interface components {
              */
             seat: components["schemas"]["Seat"];
             /**
+             * @description what holds it
              * @default {
              *       "items": [],
              *       "work": {
@@ -4460,31 +5279,37 @@ export interface components {
              *     }
              */
             hold: components["schemas"]["Hold"];
+            /** @description it cuts soft jaws for a later setup; the part only passes by */
             makes?: components["schemas"]["Makes"] | null;
             /**
              * Positions
+             * @description how the work can be turned to the spindle
              * @default []
              */
             positions: components["schemas"]["IndexPosition"][];
             /**
              * Rotary Run
+             * @description how the program runs them: each with its register, all from the rotary centre, or in a plane the control turns
              * @default register_each
              * @enum {string}
              */
             rotary_run: "register_each" | "centre" | "tilted_plane";
             /**
              * Order
+             * @description each operation through all its positions, or all that is cut at one position before the work turns
              * @default operations
              * @enum {string}
              */
             order: "operations" | "positions";
             /**
              * Load
+             * @description setups of one name stand on the machine together and share its registers; "": alone
              * @default
              */
             load: string;
             /**
              * Operations
+             * @description what is cut, in order
              * @default []
              */
             operations: (components["schemas"]["Facing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Drilling"] | components["schemas"]["Wrapped"])[];
@@ -4556,11 +5381,16 @@ export interface components {
                 number
             ] | null;
             hold?: components["schemas"]["HoldFacts"] | null;
-            /** Makes */
+            /**
+             * Makes
+             * @description the setup it cuts jaws for, whose stocks are those jaws then
+             */
             makes?: string | null;
+            /** @description the solved jaws or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame */
             nest?: components["schemas"]["NestReport"] | null;
             /**
              * Rests
+             * @description what its zero rests on
              * @default []
              */
             rests: components["schemas"]["Rest"][];
@@ -4569,7 +5399,10 @@ export interface components {
              * @default []
              */
             zeros: components["schemas"]["ZeroReport"][];
-            /** Cut Z */
+            /**
+             * Cut Z
+             * @description lowest and highest Z of its cutting moves, and the operations they are of
+             */
             cut_z?: [
                 number,
                 number
@@ -4579,10 +5412,14 @@ export interface components {
                 string,
                 string
             ] | null;
-            /** Below Rest */
+            /**
+             * Below Rest
+             * @description how far the lowest lies under what the work rests on, mm
+             */
             below_rest?: number | null;
             /**
              * Seen
+             * @description the share of each face of the part that the spindle sees from above
              * @default []
              */
             seen: number[];
@@ -4593,10 +5430,14 @@ export interface components {
             positions: components["schemas"]["PositionReport"][];
             /**
              * Offsets
+             * @description the registers of this load
              * @default []
              */
             offsets: components["schemas"]["OffsetRow"][];
-            /** Wrong Centre Mm */
+            /**
+             * Wrong Centre Mm
+             * @description how far the work is off at a position when the rotary centre is 0.02 wrong
+             */
             wrong_centre_mm?: number | null;
             /** Machine Key */
             machine_key?: string | null;
@@ -4626,25 +5467,46 @@ export interface components {
          *     number; follows: how far each goes for each mm the nose goes, 3×3.
          */
         SlidesFact: {
-            /** Key */
+            /**
+             * Key
+             * @description of their picture, with the bare nose at zero of the position's plane, labelled by number
+             */
             key: string;
             /** Names */
             names: string[];
-            /** Follows */
+            /**
+             * Follows
+             * @description how far each goes for each mm the nose goes, 3×3
+             */
             follows: number[][][];
         };
         /**
          * Slots
          * @description Tee slots along x: width of the slot, pitch, how many; the first `first` from the front edge.
+         *
+         *     width, pitch: of the slots, mm; count: how many; first: from the front edge to the middle of the first,
+         *     mm.
          */
         Slots: {
-            /** Width */
+            /**
+             * Width
+             * @description of the slots, mm
+             */
             width: number;
-            /** Pitch */
+            /**
+             * Pitch
+             * @description of the slots, mm
+             */
             pitch: number;
-            /** Count */
+            /**
+             * Count
+             * @description how many
+             */
             count: number;
-            /** First */
+            /**
+             * First
+             * @description from the front edge to the middle of the first, mm
+             */
             first: number;
         };
         /**
@@ -4657,65 +5519,94 @@ export interface components {
          *     stands on the whole floor, or on a step of `step` mm along the wall; edge_break: width of the groove under the
          *     floor's rim, mm, 0 for none; fill: dents of the work narrower than this are not printed into the jaws. shape: of a
          *     block: a nest the work is let into, or a vee (of an angle, or the work's own) or the work's profile all along it.
+         *     angle_deg: of a vee; split: where the gap's middle lies across the jaws, mm; step: width
+         *     of the ledge the work stands on, mm; least_wall: that may stay beside the nest, mm.
          */
         SoftCut: {
             /**
              * Shape
+             * @description of a block: a nest the work is let into, or a vee (of an angle, or the work's own) or the work's profile all along it
              * @default nest
              * @enum {string}
              */
             shape: "nest" | "vee" | "profile";
-            /** Angle Deg */
+            /**
+             * Angle Deg
+             * @description of a vee
+             */
             angle_deg?: number | null;
-            /** Turn Deg */
+            /**
+             * Turn Deg
+             * @description of the work, seen from above, beyond its seat
+             */
             turn_deg?: number | null;
-            /** Grip */
+            /**
+             * Grip
+             * @description straight wall held, mm, above the edge at the bottom
+             */
             grip?: number | null;
-            /** Gap */
+            /**
+             * Gap
+             * @description between the jaws as they grip
+             */
             gap?: number | null;
-            /** Split */
+            /**
+             * Split
+             * @description where the gap's middle lies across the jaws, mm
+             */
             split?: number | null;
             /**
              * Shift
+             * @description of the work along the jaws, mm
              * @default 0
              */
             shift: number;
             /**
              * Cutter
+             * @description diameter that cuts the nest
              * @default 10
              */
             cutter: number;
             /**
              * Clearance
+             * @description where the nest should not touch
              * @default 0.5
              */
             clearance: number;
             /**
              * Relief
+             * @description of corners tighter than the cutter
              * @default round
              * @enum {string}
              */
             relief: "round" | "slot" | "none";
             /**
              * Floor
+             * @description the work stands on the whole floor, or on a step of `step` mm along the wall
              * @default floor
              * @enum {string}
              */
             floor: "floor" | "step";
             /**
              * Step
+             * @description width of the ledge the work stands on, mm
              * @default 6
              */
             step: number;
             /**
              * Edge Break
+             * @description width of the groove under the floor's rim, mm, 0 for none
              * @default 1
              */
             edge_break: number;
-            /** Fill */
+            /**
+             * Fill
+             * @description dents of the work narrower than this are not printed into the jaws
+             */
             fill?: number | null;
             /**
              * Least Wall
+             * @description that may stay beside the nest, mm
              * @default 6
              */
             least_wall: number;
@@ -4723,42 +5614,67 @@ export interface components {
         /**
          * Solid
          * @description A simple solid of a machine, base frame with every axis at 0: a box low … high, or a cylinder about `axis` through `at`.
+         *
+         *     name: what it is; rides: "base", or the axis it is built on; low, high: corners of a box, mm; at: a point
+         *     on the axis of a cylinder; axis: its direction; diameter, length: of the cylinder, mm.
          */
         Solid: {
-            /** Name */
+            /**
+             * Name
+             * @description what it is
+             */
             name: string;
             /**
              * Rides
+             * @description "base", or the axis it is built on
              * @default base
              */
             rides: string;
-            /** Low */
+            /**
+             * Low
+             * @description corners of a box, mm
+             */
             low?: [
                 number,
                 number,
                 number
             ] | null;
-            /** High */
+            /**
+             * High
+             * @description corners of a box, mm
+             */
             high?: [
                 number,
                 number,
                 number
             ] | null;
-            /** At */
+            /**
+             * At
+             * @description a point on the axis of a cylinder
+             */
             at?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Axis */
+            /**
+             * Axis
+             * @description its direction
+             */
             axis?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Diameter */
+            /**
+             * Diameter
+             * @description of the cylinder, mm
+             */
             diameter?: number | null;
-            /** Length */
+            /**
+             * Length
+             * @description of the cylinder, mm
+             */
             length?: number | null;
         };
         /**
@@ -4782,20 +5698,38 @@ export interface components {
         /**
          * Spindle
          * @description The spindle: its nose (diameter, length over the holder), rpm, power kW.
+         *
+         *     rides: "base", or the axis it is built on; nose: diameter and length over the holder, mm; min_rpm,
+         *     max_rpm: its speeds; power_kw: of its motor.
          */
         Spindle: {
-            /** Rides */
+            /**
+             * Rides
+             * @description "base", or the axis it is built on
+             */
             rides: string;
-            /** Nose */
+            /**
+             * Nose
+             * @description diameter and length over the holder, mm
+             */
             nose: [
                 number,
                 number
             ];
-            /** Min Rpm */
+            /**
+             * Min Rpm
+             * @description its speeds
+             */
             min_rpm: number;
-            /** Max Rpm */
+            /**
+             * Max Rpm
+             * @description its speeds
+             */
             max_rpm: number;
-            /** Power Kw */
+            /**
+             * Power Kw
+             * @description of its motor
+             */
             power_kw: number;
         };
         /**
@@ -4826,7 +5760,10 @@ export interface components {
             start_diameter: number;
             /** End Diameter */
             end_diameter: number;
-            /** Faces */
+            /**
+             * Faces
+             * @description the part's face numbers
+             */
             faces: number[];
         };
         /**
@@ -4836,28 +5773,43 @@ export interface components {
          *     is in it, mm; machine_key, slides: pictures; beyond: axes past their limits; meets: what runs into what, in words.
          */
         Stand: {
-            /** Values */
+            /**
+             * Values
+             * @description of every axis
+             */
             values: {
                 [key: string]: number;
             };
-            /** Local From Zero */
+            /**
+             * Local From Zero
+             * @description 4×4, the plane square to the tool
+             */
             local_from_zero: number[][];
-            /** Nose */
+            /**
+             * Nose
+             * @description where the bare spindle's nose is in it, mm
+             */
             nose: [
                 number,
                 number,
                 number
             ];
-            /** Machine Key */
+            /**
+             * Machine Key
+             * @description pictures
+             */
             machine_key: string | null;
+            /** @description pictures */
             slides: components["schemas"]["SlidesFact"] | null;
             /**
              * Beyond
+             * @description axes past their limits
              * @default []
              */
             beyond: string[];
             /**
              * Meets
+             * @description what runs into what, in words
              * @default []
              */
             meets: string[];
@@ -4873,14 +5825,23 @@ export interface components {
         /**
          * Stop
          * @description A work stop on the end of a vise's fixed jaw: a rod whose tip, of a diameter, faces along the jaws.
+         *
+         *     reach: from the jaw's end to the tip, mm; tip_diameter: of the rod, mm.
          */
         Stop: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -4889,23 +5850,44 @@ export interface components {
              * @enum {string}
              */
             kind: "stop";
-            /** Reach */
+            /**
+             * Reach
+             * @description from the jaw's end to the tip, mm
+             */
             reach: number;
-            /** Tip Diameter */
+            /**
+             * Tip Diameter
+             * @description of the rod, mm
+             */
             tip_diameter: number;
         };
         /**
          * Table
          * @description What holdings stand on. at: its front left corner, base frame, every axis at 0; x, up: its directions there.
+         *
+         *     rides: "base", or the axis it is built on; length, depth: along x and across, mm; slots: tee slots;
+         *     grid_mm: distance of its tapped holes, where it has them.
          */
         Table: {
-            /** Rides */
+            /**
+             * Rides
+             * @description "base", or the axis it is built on
+             */
             rides: string;
-            /** Length */
+            /**
+             * Length
+             * @description along x and across, mm
+             */
             length: number;
-            /** Depth */
+            /**
+             * Depth
+             * @description along x and across, mm
+             */
             depth: number;
-            /** At */
+            /**
+             * At
+             * @description its front left corner, base frame, every axis at 0
+             */
             at: [
                 number,
                 number,
@@ -4913,6 +5895,7 @@ export interface components {
             ];
             /**
              * X
+             * @description its directions there
              * @default [
              *       1,
              *       0,
@@ -4926,6 +5909,7 @@ export interface components {
             ];
             /**
              * Up
+             * @description its directions there
              * @default [
              *       0,
              *       0,
@@ -4937,8 +5921,12 @@ export interface components {
                 number,
                 number
             ];
+            /** @description tee slots */
             slots?: components["schemas"]["Slots"] | null;
-            /** Grid Mm */
+            /**
+             * Grid Mm
+             * @description distance of its tapped holes, where it has them
+             */
             grid_mm?: number | null;
         };
         /**
@@ -4988,63 +5976,123 @@ export interface components {
          *     mills); RE: corner radius, on a taper mill of DC/2 a ball tip; KAPR: lead angle of a face mill; CW:
          *     width of a slot cutter. taper_deg: lean of a taper mill's flank; outline: (height, radius) points of
          *     a form tool from the tip up. overhang: tip to the holder's nose. place: pocket in the changer.
+         *     id: never changes; name: what it is called; kind: what sort of cutter it is; material: of its edge;
+         *     cuts_at_centre: it can go straight down; holder: what carries it.
          */
         Tool: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Kind
+             * @description what sort of cutter it is
              * @enum {string}
              */
             kind: "end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap";
-            /** Place */
+            /**
+             * Place
+             * @description pocket in the changer
+             */
             place: number;
-            /** Dc */
+            /**
+             * Dc
+             * @description cutting diameter (of a tapered or face mill at its tip)
+             */
             DC: number;
-            /** Lcf */
+            /**
+             * Lcf
+             * @description length of chip flute
+             */
             LCF: number;
-            /** Oal */
+            /**
+             * Oal
+             * @description overall length
+             */
             OAL: number;
-            /** Dcon */
+            /**
+             * Dcon
+             * @description shank diameter
+             */
             DCON: number;
-            /** Nof */
+            /**
+             * Nof
+             * @description flutes
+             */
             NOF: number;
-            /** Sig */
+            /**
+             * Sig
+             * @description point angle (drills, spot drills, chamfer cutters)
+             */
             SIG?: number | null;
-            /** Tp */
+            /**
+             * Tp
+             * @description thread pitch (taps, thread mills)
+             */
             TP?: number | null;
-            /** Re */
+            /**
+             * Re
+             * @description corner radius, on a taper mill of DC/2 a ball tip
+             */
             RE?: number | null;
-            /** Kapr */
+            /**
+             * Kapr
+             * @description lead angle of a face mill
+             */
             KAPR?: number | null;
-            /** Cw */
+            /**
+             * Cw
+             * @description width of a slot cutter
+             */
             CW?: number | null;
-            /** Dn */
+            /**
+             * Dn
+             * @description diameter of a neck and the length from the tip to its end
+             */
             DN?: number | null;
-            /** Lu */
+            /**
+             * Lu
+             * @description diameter of a neck and the length from the tip to its end
+             */
             LU?: number | null;
-            /** Taper Deg */
+            /**
+             * Taper Deg
+             * @description lean of a taper mill's flank
+             */
             taper_deg?: number | null;
-            /** Outline */
+            /**
+             * Outline
+             * @description (height, radius) points of a form tool from the tip up
+             */
             outline?: [
                 number,
                 number
             ][] | null;
             /**
              * Material
+             * @description of its edge
              * @default carbide
              * @enum {string}
              */
             material: "carbide" | "hss";
             /**
              * Cuts At Centre
+             * @description it can go straight down
              * @default true
              */
             cuts_at_centre: boolean;
-            /** Overhang */
+            /**
+             * Overhang
+             * @description tip to the holder's nose
+             */
             overhang: number;
+            /** @description what carries it */
             holder: components["schemas"]["Holder"];
         };
         /**
@@ -5070,11 +6118,20 @@ export interface components {
              * @enum {string}
              */
             kind: "limits" | "thread";
-            /** Low */
+            /**
+             * Low
+             * @description limits of size, mm (for a thread, of its tapping drill)
+             */
             low: number;
-            /** High */
+            /**
+             * High
+             * @description limits of size, mm (for a thread, of its tapping drill)
+             */
             high: number;
-            /** Said */
+            /**
+             * Said
+             * @description in words; source
+             */
             said: string;
             /** Source */
             source: string;
@@ -5082,6 +6139,8 @@ export interface components {
         /**
          * UpByDirection
          * @description Up is a direction of the part's own frame; (0, 0, 1) is as modelled.
+         *
+         *     direction: that then looks up.
          */
         UpByDirection: {
             /**
@@ -5091,6 +6150,7 @@ export interface components {
             rule: "direction";
             /**
              * Direction
+             * @description that then looks up
              * @default [
              *       0,
              *       0,
@@ -5106,6 +6166,8 @@ export interface components {
         /**
          * UpByEdge
          * @description Up is along a straight edge, or square to a round one.
+         *
+         *     edge: that then stands upright.
          */
         UpByEdge: {
             /**
@@ -5113,11 +6175,14 @@ export interface components {
              * @enum {string}
              */
             rule: "edge";
+            /** @description that then stands upright */
             edge: components["schemas"]["EdgeRef"];
         };
         /**
          * UpByFace
          * @description Up is the way a plane face looks, or the axis of a round one.
+         *
+         *     face: that then looks up.
          */
         UpByFace: {
             /**
@@ -5125,19 +6190,30 @@ export interface components {
              * @enum {string}
              */
             rule: "face";
+            /** @description that then looks up */
             face: components["schemas"]["FaceRef"];
         };
         /**
          * VBlock
          * @description A block with a vee along x; angle of the vee, width of its mouth and of the relief at its root.
+         *
+         *     angle_deg: of the vee; length, width, height: of the block, mm; mouth: width of the vee at the top, mm;
+         *     relief: width of the slot at its root, mm.
          */
         VBlock: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -5146,18 +6222,34 @@ export interface components {
              * @enum {string}
              */
             kind: "v_block";
-            /** Angle Deg */
+            /**
+             * Angle Deg
+             * @description of the vee
+             */
             angle_deg: number;
-            /** Length */
+            /**
+             * Length
+             * @description of the block, mm
+             */
             length: number;
-            /** Width */
+            /**
+             * Width
+             * @description of the block, mm
+             */
             width: number;
-            /** Height */
+            /**
+             * Height
+             * @description of the block, mm
+             */
             height: number;
-            /** Mouth */
+            /**
+             * Mouth
+             * @description width of the vee at the top, mm
+             */
             mouth: number;
             /**
              * Relief
+             * @description width of the slot at its root, mm
              * @default 2
              */
             relief: number;
@@ -5176,7 +6268,10 @@ export interface components {
              * @enum {string}
              */
             unit: "mm" | "°" | "mm²";
-            /** Ends */
+            /**
+             * Ends
+             * @description the two places it lies between, mm
+             */
             ends?: [
                 [
                     number,
@@ -5196,14 +6291,23 @@ export interface components {
          *
          *     Frame: x along the jaws, y 0 in the fixed jaw's mounting face (the jaws close towards +y). bed_height: bottom
          *     to bed; jaw_height: of the mounting faces above the bed; opening_max: between mounting faces.
+         *     jaw_width: of the mounting faces, mm; body_length, body_width: of what stands on the table, mm; force_kn:
+         *     it closes with.
          */
         Vise: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -5212,19 +6316,40 @@ export interface components {
              * @enum {string}
              */
             kind: "vise";
-            /** Jaw Width */
+            /**
+             * Jaw Width
+             * @description of the mounting faces, mm
+             */
             jaw_width: number;
-            /** Jaw Height */
+            /**
+             * Jaw Height
+             * @description of the mounting faces above the bed
+             */
             jaw_height: number;
-            /** Opening Max */
+            /**
+             * Opening Max
+             * @description between mounting faces
+             */
             opening_max: number;
-            /** Bed Height */
+            /**
+             * Bed Height
+             * @description bottom to bed
+             */
             bed_height: number;
-            /** Body Length */
+            /**
+             * Body Length
+             * @description of what stands on the table, mm
+             */
             body_length: number;
-            /** Body Width */
+            /**
+             * Body Width
+             * @description of what stands on the table, mm
+             */
             body_width: number;
-            /** Force Kn */
+            /**
+             * Force Kn
+             * @description it closes with
+             */
             force_kn: number;
         };
         /**
@@ -5262,7 +6387,10 @@ export interface components {
             free: boolean;
             /** Blocked By */
             blocked_by?: string | null;
-            /** Opening */
+            /**
+             * Opening
+             * @description how far the jaws must open for it, mm
+             */
             opening?: number | null;
         };
         /**
@@ -5273,25 +6401,32 @@ export interface components {
          *     holes on pins, which then decide. pushed: towards what it is pushed, in order, until it touches.
          */
         WorkPlace: {
-            /** On */
+            /**
+             * On
+             * @description the item whose middle it is laid on (None: the one that suits)
+             */
             on?: string | null;
             /**
              * X
+             * @description its middle from there, mm
              * @default 0
              */
             x: number;
             /**
              * Y
+             * @description its middle from there, mm
              * @default 0
              */
             y: number;
             /**
              * Pinned
+             * @description holes on pins, which then decide
              * @default []
              */
             pinned: components["schemas"]["Pinned"][];
             /**
              * Pushed
+             * @description towards what it is pushed, in order, until it touches
              * @default []
              */
             pushed: ("left" | "right" | "front" | "back")[];
@@ -5434,6 +6569,8 @@ export interface components {
         /**
          * XByEdge
          * @description X lies along a straight edge.
+         *
+         *     edge: that lies along X.
          */
         XByEdge: {
             /**
@@ -5441,11 +6578,14 @@ export interface components {
              * @enum {string}
              */
             rule: "edge";
+            /** @description that lies along X */
             edge: components["schemas"]["EdgeRef"];
         };
         /**
          * XByFace
          * @description X is the way a plane face looks, seen from above.
+         *
+         *     face: that looks along X.
          */
         XByFace: {
             /**
@@ -5453,11 +6593,14 @@ export interface components {
              * @enum {string}
              */
             rule: "face";
+            /** @description that looks along X */
             face: components["schemas"]["FaceRef"];
         };
         /**
          * XByHoles
          * @description X goes from the axis of one round face to that of another.
+         *
+         *     first, second: round faces, from and to.
          */
         XByHoles: {
             /**
@@ -5465,12 +6608,16 @@ export interface components {
              * @enum {string}
              */
             rule: "holes";
+            /** @description round faces, from and to */
             first: components["schemas"]["FaceRef"];
+            /** @description round faces, from and to */
             second: components["schemas"]["FaceRef"];
         };
         /**
          * XByTurn
          * @description The part's x (or y, when x stands upright), turned by quarter turns seen from above.
+         *
+         *     quarter_turns: anticlockwise, seen from above.
          */
         XByTurn: {
             /**
@@ -5480,6 +6627,7 @@ export interface components {
             rule: "turn";
             /**
              * Quarter Turns
+             * @description anticlockwise, seen from above
              * @default 0
              */
             quarter_turns: number;
@@ -5493,47 +6641,58 @@ export interface components {
          *     leave open is taken from the incoming stock's box (of the jaw, for "holding").
          *     x, y, z: -1 low side, 0 middle, 1 high side, seen in the setup. For "holding": x along the jaw, z -1 what
          *     the work rests on, 1 the jaw's top. offset: from there, along the setup's axes, mm.
+         *     hole: the round face, for "hole"; faces: the planes that meet, for "faces"; edge, end: the edge and which
+         *     of its ends, for "vertex".
          */
         Zero: {
             /**
              * Of
+             * @description whose box; "hole", a hole's or boss's axis; "faces", where one to three plane faces meet; "vertex", an end of an edge; "holding", the fixed jaw, which stays when the work changes. What those leave open is taken from the incoming stock's box (of the jaw, for "holding")
              * @default incoming
              * @enum {string}
              */
             of: "billet" | "part" | "incoming" | "hole" | "faces" | "vertex" | "holding";
             /**
              * X
+             * @description -1 low side, 0 middle, 1 high side, seen in the setup. For "holding": x along the jaw, z -1 what the work rests on, 1 the jaw's top
              * @default 0
              * @enum {integer}
              */
             x: -1 | 0 | 1;
             /**
              * Y
+             * @description -1 low side, 0 middle, 1 high side, seen in the setup. For "holding": x along the jaw, z -1 what the work rests on, 1 the jaw's top
              * @default 0
              * @enum {integer}
              */
             y: -1 | 0 | 1;
             /**
              * Z
+             * @description -1 low side, 0 middle, 1 high side, seen in the setup. For "holding": x along the jaw, z -1 what the work rests on, 1 the jaw's top
              * @default 1
              * @enum {integer}
              */
             z: -1 | 0 | 1;
+            /** @description the round face, for "hole" */
             hole?: components["schemas"]["FaceRef"] | null;
             /**
              * Faces
+             * @description the planes that meet, for "faces"
              * @default []
              */
             faces: components["schemas"]["FaceRef"][];
+            /** @description the edge and which of its ends, for "vertex" */
             edge?: components["schemas"]["EdgeRef"] | null;
             /**
              * End
+             * @description the edge and which of its ends, for "vertex"
              * @default 0
              * @enum {integer}
              */
             end: 0 | 1;
             /**
              * Offset
+             * @description from there, along the setup's axes, mm
              * @default [
              *       0,
              *       0,
@@ -5576,6 +6735,8 @@ export interface components {
         /**
          * Block
          * @description A rectangular block.
+         *
+         *     material: by its name in the list of materials; sizing: by allowances, by size or by corners.
          */
         pelvrak__core__billet__block__Block: {
             /**
@@ -5586,11 +6747,13 @@ export interface components {
             kind: "block";
             /**
              * Material
+             * @description by its name in the list of materials
              * @default EN AW-6082
              */
             material: string;
             /**
              * Sizing
+             * @description by allowances, by size or by corners
              * @default {
              *       "rule": "allowance",
              *       "x_minus": 5,
@@ -5606,14 +6769,23 @@ export interface components {
         /**
          * Block
          * @description A plain block: a custom nest or vee is cut into it.
+         *
+         *     length, width, height: of the block, mm; material: what it is made of.
          */
         pelvrak__core__holding__fixture__Block: {
-            /** Id */
+            /**
+             * Id
+             * @description never changes
+             */
             id: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Maker
+             * @description who makes it, where it is bought
              * @default
              */
             maker: string;
@@ -5622,14 +6794,24 @@ export interface components {
              * @enum {string}
              */
             kind: "block";
-            /** Length */
+            /**
+             * Length
+             * @description of the block, mm
+             */
             length: number;
-            /** Width */
+            /**
+             * Width
+             * @description of the block, mm
+             */
             width: number;
-            /** Height */
+            /**
+             * Height
+             * @description of the block, mm
+             */
             height: number;
             /**
              * Material
+             * @description what it is made of
              * @default
              */
             material: string;

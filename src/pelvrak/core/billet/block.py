@@ -20,7 +20,11 @@ CLEAN_UP_MM = 2.0
 
 
 class ByAllowance(Frozen):
-    """Sized from the part: so much is added on each side, mm."""
+    """Sized from the part: so much is added on each side, mm.
+
+    x_minus, x_plus: on the left and the right; y_minus, y_plus: in front and behind; z_minus, z_plus: under
+    and on top, mm.
+    """
 
     rule: Literal["allowance"] = "allowance"
     x_minus: Allowance = 5.0
@@ -35,6 +39,7 @@ class BySize(Frozen):
     """Sized as bought: finished size along x, y, z (mm), the part placed in it.
 
     place: for each axis the share of the spare material that lies on the minus side; 0.5 is centred.
+    size: of the finished block along x, y, z, mm.
     """
 
     rule: Literal["size"] = "size"
@@ -45,7 +50,10 @@ class BySize(Frozen):
 
 
 class ByCorners(Frozen):
-    """Sized by two opposite corners in the part's frame, mm."""
+    """Sized by two opposite corners in the part's frame, mm.
+
+    low, high: the two corners, mm.
+    """
 
     rule: Literal["corners"] = "corners"
     low: tuple[Place, Place, Place]
@@ -59,7 +67,10 @@ class ByCorners(Frozen):
 
 
 class Block(Frozen):
-    """A rectangular block."""
+    """A rectangular block.
+
+    material: by its name in the list of materials; sizing: by allowances, by size or by corners.
+    """
 
     kind: Literal["block"] = "block"
     material: str = "EN AW-6082"

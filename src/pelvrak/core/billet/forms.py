@@ -39,6 +39,8 @@ class Bar(Frozen):
     diameter: as bought, or None for the smallest that covers the part with `allowance` all round; bore: of a
     tube, 0 for a bar; minus, plus: length beyond the part at both ends; shift: of the bar's middle from that of
     the smallest circle round the part, in the order of the other two axes after `axis`; mm.
+    material: by its name in the list of materials; axis: of the part, along which it lies; allowance: all
+    round the part, where no diameter is given, mm.
     """
 
     kind: Literal["bar"] = "bar"
@@ -57,6 +59,8 @@ class Extrusion(Frozen):
 
     place: "middle" puts the middle of the outline's box on that of the part's, "drawn" takes the drawing's
     coordinates as the part's. shift: further, in the order of the other two axes after `axis`, mm.
+    material: by its name in the list of materials; file: of the outline, a DXF; sha256: of its bytes, once
+    known; axis: of the part, along which it lies; minus, plus: length beyond the part at both ends, mm.
     """
 
     kind: Literal["extrusion"] = "extrusion"
@@ -74,6 +78,7 @@ class Model(Frozen):
     """A casting, forging or printed shape from a STEP, STL or 3MF file.
 
     turn: about the part's x, then y, then z through the file's origin, degrees; move: afterwards, mm.
+    material: by its name in the list of materials; file: of the shape; sha256: of its bytes, once known.
     """
 
     kind: Literal["model"] = "model"
@@ -85,7 +90,11 @@ class Model(Frozen):
 
 
 class KeptStock(Frozen):
-    """An in-process stock that was saved, where it was saved."""
+    """An in-process stock that was saved, where it was saved.
+
+    material: by its name in the list of materials; file: of the saved stock; sha256: of its bytes, once
+    known.
+    """
 
     kind: Literal["stock"] = "stock"
     material: str = "EN AW-6082"

@@ -31,7 +31,10 @@ BODIES = ("flutes", "shank", "holder", "spindle nose")
 
 
 class Holder(Frozen):
-    """What carries the tool in the spindle: a stack of (length, diameter) from its nose up, mm."""
+    """What carries the tool in the spindle: a stack of (length, diameter) from its nose up, mm.
+
+    name: what it is called; stack: (length, diameter) of each step from the nose up, mm.
+    """
 
     name: str
     stack: tuple[tuple[Millimetres, Millimetres], ...]
@@ -46,6 +49,8 @@ class Tool(Frozen):
     mills); RE: corner radius, on a taper mill of DC/2 a ball tip; KAPR: lead angle of a face mill; CW:
     width of a slot cutter. taper_deg: lean of a taper mill's flank; outline: (height, radius) points of
     a form tool from the tip up. overhang: tip to the holder's nose. place: pocket in the changer.
+    id: never changes; name: what it is called; kind: what sort of cutter it is; material: of its edge;
+    cuts_at_centre: it can go straight down; holder: what carries it.
     """
 
     id: str

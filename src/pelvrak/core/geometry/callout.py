@@ -27,7 +27,10 @@ SIZE_SLACK, WIDEST_SHARE = 0.02, 0.25
 
 
 class Callout(Frozen):
-    """A tolerance or thread typed on a face of the part."""
+    """A tolerance or thread typed on a face of the part.
+
+    face: what it belongs to; text: as it is written on a drawing, such as 35 H7, 12 ±0.05 or M6.
+    """
 
     face: FaceRef
     text: Annotated[str, Field(min_length=1, max_length=40)]

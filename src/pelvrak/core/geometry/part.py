@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+from itertools import zip_longest
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, GetJsonSchemaHandler
+from pydantic.json_schema import JsonSchemaValue
+from pydantic_core import CoreSchema
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh
@@ -27,9 +31,38 @@ def as_vector(numbers: Iterable[float]) -> Vector:
 
 
 class Frozen(BaseModel):
-    """A value that is not changed after it was made."""
+    """A value that is not changed after it was made.
+
+    What a class's docstring says of a field ("axis, radius: of cylinders, mm") is the field's description in the JSON Schema.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    @classmethod
+    def __get_pydantic_json_schema__(cls, core: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+        schema = handler(core)
+        own = handler.resolve_ref_schema(schema)
+        said = said_of_fields(cls)
+        for name, field in own.get("properties", {}).items():
+            if "description" not in field and name in said:
+                # Beside a reference a description would be lost where readers do not merge them: that is theirs to mend.
+                field["description"] = said[name]
+        return schema
+
+
+def said_of_fields(model: type[BaseModel]) -> dict[str, str]:
+    """What the docstrings of a class and of those it comes from say of each field."""
+    out: dict[str, str] = {}
+    for one in reversed(model.__mro__):
+        if not (isinstance(one, type) and issubclass(one, BaseModel)) or not one.__doc__ or not one.model_fields:
+            continue
+        text = " ".join(one.__doc__.split())
+        field = "|".join(sorted(one.model_fields, key=len, reverse=True))
+        heads = list(re.finditer(rf"(?:^|(?<=[.;] ))((?:{field})(?:(?:, | and )(?:{field}))*): ", text))
+        for head, following in zip_longest(heads, heads[1:]):
+            meaning = text[head.end() : following.start() if following else None].strip(" .;")
+            out |= dict.fromkeys(re.split(", | and ", head[1]), meaning)
+    return out
 
 
 class Face(Frozen):
@@ -106,14 +139,20 @@ class Part(Frozen):
 
 
 class FaceRef(Frozen):
-    """A face the plan points at: its number and where it was when picked (mm)."""
+    """A face the plan points at: its number and where it was when picked (mm).
+
+    face: its number in the part; at: its middle when it was picked, mm, by which it is found again.
+    """
 
     face: int
     at: Vector
 
 
 class EdgeRef(Frozen):
-    """An edge the plan points at: its number and where its middle was when picked (mm)."""
+    """An edge the plan points at: its number and where its middle was when picked (mm).
+
+    edge: its number in the part; at: its middle when it was picked, mm, by which it is found again.
+    """
 
     edge: int
     at: Vector

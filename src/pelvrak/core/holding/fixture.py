@@ -43,6 +43,11 @@ def core_diameter(thread: str) -> float:
 
 
 class _Fixture(Frozen):
+    """What every fixture has.
+
+    id: never changes; name: what it is called; maker: who makes it, where it is bought.
+    """
+
     id: Ident
     name: Name
     maker: Annotated[str, Field(max_length=60)] = ""
@@ -53,6 +58,8 @@ class Vise(_Fixture):
 
     Frame: x along the jaws, y 0 in the fixed jaw's mounting face (the jaws close towards +y). bed_height: bottom
     to bed; jaw_height: of the mounting faces above the bed; opening_max: between mounting faces.
+    jaw_width: of the mounting faces, mm; body_length, body_width: of what stands on the table, mm; force_kn:
+    it closes with.
     """
 
     kind: Literal["vise"] = "vise"
@@ -66,7 +73,11 @@ class Vise(_Fixture):
 
 
 class Jaws(_Fixture):
-    """A pair of jaws for a vise: hard, stepped (work rests on the step), or soft blanks to be cut."""
+    """A pair of jaws for a vise: hard, stepped (work rests on the step), or soft blanks to be cut.
+
+    style: hard, stepped or soft; width, height, thickness: of one jaw, mm; step_depth, step_below_top: of the
+    step the work rests on, mm; material: of soft ones.
+    """
 
     kind: Literal["jaws"] = "jaws"
     style: Literal["hard", "stepped", "soft"] = "hard"
@@ -87,7 +98,10 @@ class Jaws(_Fixture):
 
 
 class Parallels(_Fixture):
-    """A set of pairs of parallels: one length and thickness, several heights."""
+    """A set of pairs of parallels: one length and thickness, several heights.
+
+    length, thickness: of each, mm; heights: those in the set, mm.
+    """
 
     kind: Literal["parallels"] = "parallels"
     length: Size
@@ -96,7 +110,10 @@ class Parallels(_Fixture):
 
 
 class Stop(_Fixture):
-    """A work stop on the end of a vise's fixed jaw: a rod whose tip, of a diameter, faces along the jaws."""
+    """A work stop on the end of a vise's fixed jaw: a rod whose tip, of a diameter, faces along the jaws.
+
+    reach: from the jaw's end to the tip, mm; tip_diameter: of the rod, mm.
+    """
 
     kind: Literal["stop"] = "stop"
     reach: Size
@@ -104,7 +121,11 @@ class Stop(_Fixture):
 
 
 class VBlock(_Fixture):
-    """A block with a vee along x; angle of the vee, width of its mouth and of the relief at its root."""
+    """A block with a vee along x; angle of the vee, width of its mouth and of the relief at its root.
+
+    angle_deg: of the vee; length, width, height: of the block, mm; mouth: width of the vee at the top, mm;
+    relief: width of the slot at its root, mm.
+    """
 
     kind: Literal["v_block"] = "v_block"
     angle_deg: Annotated[float, Field(ge=60, le=150)]
@@ -123,7 +144,10 @@ class VBlock(_Fixture):
 
 
 class AnglePlate(_Fixture):
-    """An angle plate; its upright face looks along -y and stands in y 0."""
+    """An angle plate; its upright face looks along -y and stands in y 0.
+
+    width, height: of the upright face, mm; depth: of the foot, mm; thickness: of both walls, mm.
+    """
 
     kind: Literal["angle_plate"] = "angle_plate"
     width: Size
@@ -133,7 +157,11 @@ class AnglePlate(_Fixture):
 
 
 class Plate(_Fixture):
-    """A base plate with holes in a grid: tapped and dowel holes take turns, the first tapped, at the front left."""
+    """A base plate with holes in a grid: tapped and dowel holes take turns, the first tapped, at the front left.
+
+    length, width, thickness: of the plate, mm; pitch: from hole to hole, mm; edge: from the edge to the first
+    row, mm; thread: of the tapped holes; dowel: diameter of the dowel holes, mm.
+    """
 
     kind: Literal["plate"] = "plate"
     length: Size
@@ -154,8 +182,11 @@ class Plate(_Fixture):
 class Clamp(_Fixture):
     """A strap (on top of the work) or toe (against its side) clamp; force on its bolt, kN.
 
-    Frame: the arm lies along y and its nose looks to +y, with the tip in y 0, z 0 under the nose. bolt_from_nose
-    and heel_from_nose share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel.
+    Frame: the arm lies along y and its nose looks to +y, with the tip in y 0, z 0 under the nose.
+    bolt_from_nose, heel_from_nose: from the tip, mm; they share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel.
+    style: strap or toe; length, width, thickness: of the arm, mm; nose: length of the tip that presses, mm;
+    thread: of its bolt; force_kn: on the bolt; rise_min, rise_max: heights the nose can stand at over what
+    carries the clamp, mm.
     """
 
     kind: Literal["clamp"] = "clamp"
@@ -179,7 +210,10 @@ class Clamp(_Fixture):
 
 
 class Riser(_Fixture):
-    """Something to stand work on: a step block or rest pad with heights it can take."""
+    """Something to stand work on: a step block or rest pad with heights it can take.
+
+    length, width: of its top, mm; heights: those it can take, mm.
+    """
 
     kind: Literal["riser"] = "riser"
     length: Size
@@ -188,7 +222,10 @@ class Riser(_Fixture):
 
 
 class Bolt(_Fixture):
-    """A cap screw by ISO 4762: thread and length under the head."""
+    """A cap screw by ISO 4762: thread and length under the head.
+
+    thread: metric coarse, such as M8; length: under the head, mm.
+    """
 
     kind: Literal["bolt"] = "bolt"
     thread: Thread
@@ -199,6 +236,7 @@ class Pin(_Fixture):
     """A locating pin: round, or relieved so that it locates across x only (diamond).
 
     fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a few hundredths.
+    diameter: nominal, mm; height: over what it stands on, mm; relieved: it locates across x only.
     """
 
     kind: Literal["pin"] = "pin"
@@ -217,7 +255,11 @@ class Pin(_Fixture):
 
 
 class Chuck(_Fixture):
-    """A chuck standing on the table with its axis upright: jaws close on round or square work; force per jaw kN."""
+    """A chuck standing on the table with its axis upright: jaws close on round or square work; force per jaw kN.
+
+    jaws: how many; diameter, height: of the body, mm; bore: through it, mm; jaw_width, jaw_height,
+    jaw_length: of one jaw, mm; force_kn: of each jaw.
+    """
 
     kind: Literal["chuck"] = "chuck"
     jaws: Literal[3, 4]
@@ -234,6 +276,8 @@ class ColletBlock(_Fixture):
     """A square or six-sided block with a collet along x for round work, its axis half of `across` up.
 
     A collet of the work's own size closes on it from all sides; force kN, towards the axis, of all of it together.
+    sides: four or six; across: flats of the block, mm; length: along its axis, mm; bore_max: the largest
+    work, mm; force_kn: of the whole collet towards the axis.
     """
 
     kind: Literal["collet_block"] = "collet_block"
@@ -256,7 +300,10 @@ def collet_bore(one: ColletBlock) -> float:
 
 
 class Block(_Fixture):
-    """A plain block: a custom nest or vee is cut into it."""
+    """A plain block: a custom nest or vee is cut into it.
+
+    length, width, height: of the block, mm; material: what it is made of.
+    """
 
     kind: Literal["block"] = "block"
     length: Size
@@ -266,7 +313,10 @@ class Block(_Fixture):
 
 
 class Own(_Fixture):
-    """The shop's own solid from a STEP or STL file, in the file's own frame."""
+    """The shop's own solid from a STEP or STL file, in the file's own frame.
+
+    file: of the solid; sha256: of its bytes, once known.
+    """
 
     kind: Literal["own"] = "own"
     file: Annotated[str, Field(min_length=1, max_length=200)]

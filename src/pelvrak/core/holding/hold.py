@@ -27,6 +27,8 @@ class SoftCut(Frozen):
     stands on the whole floor, or on a step of `step` mm along the wall; edge_break: width of the groove under the
     floor's rim, mm, 0 for none; fill: dents of the work narrower than this are not printed into the jaws. shape: of a
     block: a nest the work is let into, or a vee (of an angle, or the work's own) or the work's profile all along it.
+    angle_deg: of a vee; split: where the gap's middle lies across the jaws, mm; step: width
+    of the ledge the work stands on, mm; least_wall: that may stay beside the nest, mm.
     """
 
     shape: Literal["nest", "vee", "profile"] = "nest"
@@ -54,6 +56,8 @@ class Item(Frozen):
     row of a plate's hole, from 0 at the front left. height: of parallels and step blocks. side: the end of the
     jaws a stop stands at. into: the hole of the part a bolt goes into from below. cut: how soft jaws or a nest
     block are cut to the work.
+    id: never changes; fixture: by its id in the plan or the library; force_kn: it is closed or tightened
+    with, in place of the fixture's.
     """
 
     id: Ident
@@ -72,7 +76,10 @@ class Item(Frozen):
 
 
 class Pinned(Frozen):
-    """A hole of the part on a pin of the holding."""
+    """A hole of the part on a pin of the holding.
+
+    hole: a round wall of the part; pin: an item of the holding.
+    """
 
     hole: FaceRef
     pin: Ident
@@ -93,7 +100,10 @@ class WorkPlace(Frozen):
 
 
 class Hold(Frozen):
-    """The holding of a setup; no items: nothing holds the work yet."""
+    """The holding of a setup; no items: nothing holds the work yet.
+
+    items: what stands on the table and on each other; work: where the work lies in them.
+    """
 
     items: Annotated[tuple[Item, ...], Field(max_length=60)] = ()
     work: WorkPlace = WorkPlace()

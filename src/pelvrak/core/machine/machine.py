@@ -32,6 +32,8 @@ class Axis(Frozen):
     low, high: mm or degrees, endless for a rotary without stops; rapid, feed: mm/min or degrees/min; acceleration: mm/s² or
     degrees/s²; clamp_s: to clamp and unclamp; clamp, unclamp: codes. prefers: the side a tilting axis is stiffer or
     better seen on.
+    name: its letter by ISO 841; direction: along it, or about it by the right hand, base frame; home: where
+    it stands for loading; endless: without stops.
     """
 
     name: AxisName
@@ -71,7 +73,11 @@ class Axis(Frozen):
 
 
 class Solid(Frozen):
-    """A simple solid of a machine, base frame with every axis at 0: a box low … high, or a cylinder about `axis` through `at`."""
+    """A simple solid of a machine, base frame with every axis at 0: a box low … high, or a cylinder about `axis` through `at`.
+
+    name: what it is; rides: "base", or the axis it is built on; low, high: corners of a box, mm; at: a point
+    on the axis of a cylinder; axis: its direction; diameter, length: of the cylinder, mm.
+    """
 
     name: Annotated[str, Field(min_length=1, max_length=40)]
     rides: str = "base"
@@ -93,7 +99,11 @@ class Solid(Frozen):
 
 
 class Slots(Frozen):
-    """Tee slots along x: width of the slot, pitch, how many; the first `first` from the front edge."""
+    """Tee slots along x: width of the slot, pitch, how many; the first `first` from the front edge.
+
+    width, pitch: of the slots, mm; count: how many; first: from the front edge to the middle of the first,
+    mm.
+    """
 
     width: Length
     pitch: Length
@@ -102,7 +112,11 @@ class Slots(Frozen):
 
 
 class Table(Frozen):
-    """What holdings stand on. at: its front left corner, base frame, every axis at 0; x, up: its directions there."""
+    """What holdings stand on. at: its front left corner, base frame, every axis at 0; x, up: its directions there.
+
+    rides: "base", or the axis it is built on; length, depth: along x and across, mm; slots: tee slots;
+    grid_mm: distance of its tapped holes, where it has them.
+    """
 
     rides: str
     length: Length
@@ -115,7 +129,11 @@ class Table(Frozen):
 
 
 class Spindle(Frozen):
-    """The spindle: its nose (diameter, length over the holder), rpm, power kW."""
+    """The spindle: its nose (diameter, length over the holder), rpm, power kW.
+
+    rides: "base", or the axis it is built on; nose: diameter and length over the holder, mm; min_rpm,
+    max_rpm: its speeds; power_kw: of its motor.
+    """
 
     rides: str
     nose: tuple[Length, Length]
@@ -125,7 +143,10 @@ class Spindle(Frozen):
 
 
 class Changer(Frozen):
-    """The tool changer."""
+    """The tool changer.
+
+    places: how many tools it holds; seconds: from cut to cut.
+    """
 
     places: Annotated[int, Field(ge=1, le=400)]
     seconds: Annotated[float, Field(ge=0, le=120)]
@@ -137,6 +158,7 @@ class Control(Frozen):
     tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by itself;
     shortest_way: a rotary axis goes the short way round; program_digits: in which program numbers are written; last_block: the
     largest block number.
+    registers: the standard work offsets it has.
     """
 
     registers: tuple[Register, ...] = STANDARD
@@ -158,7 +180,12 @@ class Control(Frozen):
 
 
 class Machine(Frozen):
-    """One machine; see the module's frame."""
+    """One machine; see the module's frame.
+
+    schema_version: of this document; id: never changes; name: what it is called; axes: from the base
+    outwards; spindle: what turns the tool; table: what holdings stand on; solids: what else is in the way;
+    changer: of tools; control: what it can do.
+    """
 
     schema_version: Literal[1] = 1
     id: Annotated[str, Field(pattern="^[a-z0-9-]{1,40}$")]

@@ -31,7 +31,10 @@ def drafted(plan: Plan, setup: Setup, told: dict[str, Any], part: Part | None, s
     kind = KINDS.get(str(told.get("kind")))
     if kind is None:
         raise BadInput(
-            "plan.invalid", "kind", f"there is no kind of operation {told.get('kind')}", f"choose {', '.join(KINDS)}"
+            "plan.unknown_kind",
+            "kind",
+            f"there is no kind of operation {told.get('kind')}",
+            f"choose {', '.join(KINDS)}",
         )
     number = _number(setup, str(told["kind"]))
     base = {"id": f"{told['kind']}-{number}", "name": f"{kind.called} {number}", "tool": ""}

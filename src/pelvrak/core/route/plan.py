@@ -23,7 +23,10 @@ Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
 class PartFile(Frozen):
-    """The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts: tolerances and threads typed on its faces."""
+    """The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts: tolerances and threads typed on its faces.
+
+    revision: letter or number of the drawing's state.
+    """
 
     file: Annotated[str, Field(min_length=1, max_length=200)]
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")] | None = None
@@ -32,7 +35,10 @@ class PartFile(Frozen):
 
 
 class Makes(Frozen):
-    """The soft jaws (or nest) a setup cuts: for a later setup, and which item of its holding."""
+    """The soft jaws (or nest) a setup cuts: for a later setup, and which item of its holding.
+
+    setup: the later one, by its name; item: of its holding.
+    """
 
     setup: Annotated[str, Field(min_length=1, max_length=20)]
     item: Ident
@@ -47,6 +53,9 @@ class Setup(Frozen):
     positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its register, all from
     the rotary centre, or in a plane the control turns; order: each operation through all its positions, or all that is cut at one
     position before the work turns. program_number: of its program; None: by its name, next to those taken. load: setups of one name stand on the machine together and share its registers; "": alone.
+    name: on the card and in the program; title: said in the program's head; machine: by its id in the plan or
+    the library; offset_register: its zero is kept in; seat: how the work lies; hold: what holds it;
+    operations: what is cut, in order.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
@@ -80,7 +89,11 @@ class Setup(Frozen):
 
 
 class Plan(Frozen):
-    """The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of the library; resolution_mm: distance of the stock's rays."""
+    """The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of the library; resolution_mm: distance of the stock's rays.
+
+    schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
+    made from; tools: used in any setup; setups: in the order they are run.
+    """
 
     schema_version: Literal[1] = 1
     name: Name

@@ -26,6 +26,7 @@ class IndexPosition(Frozen):
     axis then stands upright; angles: of the rotary axes, degrees. offset_register: None: given out. change: how the program
     comes here: it turns and goes on, or stops with a message so that the work is clamped anew. zero: of its own, as it then
     lies to the spindle; None: the setup's.
+    name: what it is called; message: what the program stops with.
     """
 
     name: Ident

@@ -19,7 +19,10 @@ Boxes = dict[str, tuple[Vector, Vector]]
 
 
 class UpByDirection(Frozen):
-    """Up is a direction of the part's own frame; (0, 0, 1) is as modelled."""
+    """Up is a direction of the part's own frame; (0, 0, 1) is as modelled.
+
+    direction: that then looks up.
+    """
 
     rule: Literal["direction"] = "direction"
     direction: tuple[Component, Component, Component] = (0.0, 0.0, 1.0)
@@ -32,42 +35,60 @@ class UpByDirection(Frozen):
 
 
 class UpByFace(Frozen):
-    """Up is the way a plane face looks, or the axis of a round one."""
+    """Up is the way a plane face looks, or the axis of a round one.
+
+    face: that then looks up.
+    """
 
     rule: Literal["face"] = "face"
     face: FaceRef
 
 
 class UpByEdge(Frozen):
-    """Up is along a straight edge, or square to a round one."""
+    """Up is along a straight edge, or square to a round one.
+
+    edge: that then stands upright.
+    """
 
     rule: Literal["edge"] = "edge"
     edge: EdgeRef
 
 
 class XByTurn(Frozen):
-    """The part's x (or y, when x stands upright), turned by quarter turns seen from above."""
+    """The part's x (or y, when x stands upright), turned by quarter turns seen from above.
+
+    quarter_turns: anticlockwise, seen from above.
+    """
 
     rule: Literal["turn"] = "turn"
     quarter_turns: Annotated[int, Field(ge=0, le=3)] = 0
 
 
 class XByEdge(Frozen):
-    """X lies along a straight edge."""
+    """X lies along a straight edge.
+
+    edge: that lies along X.
+    """
 
     rule: Literal["edge"] = "edge"
     edge: EdgeRef
 
 
 class XByFace(Frozen):
-    """X is the way a plane face looks, seen from above."""
+    """X is the way a plane face looks, seen from above.
+
+    face: that looks along X.
+    """
 
     rule: Literal["face"] = "face"
     face: FaceRef
 
 
 class XByHoles(Frozen):
-    """X goes from the axis of one round face to that of another."""
+    """X goes from the axis of one round face to that of another.
+
+    first, second: round faces, from and to.
+    """
 
     rule: Literal["holes"] = "holes"
     first: FaceRef
@@ -85,6 +106,8 @@ class Zero(Frozen):
     leave open is taken from the incoming stock's box (of the jaw, for "holding").
     x, y, z: -1 low side, 0 middle, 1 high side, seen in the setup. For "holding": x along the jaw, z -1 what
     the work rests on, 1 the jaw's top. offset: from there, along the setup's axes, mm.
+    hole: the round face, for "hole"; faces: the planes that meet, for "faces"; edge, end: the edge and which
+    of its ends, for "vertex".
     """
 
     of: ZeroOf = "incoming"
@@ -126,7 +149,11 @@ class Found(Frozen):
 
 
 class NamedZero(Frozen):
-    """A further zero of a setup, kept in its own register."""
+    """A further zero of a setup, kept in its own register.
+
+    name: what it is called; offset_register: it is kept in; zero: where it is; found: how the operator finds
+    it.
+    """
 
     name: Annotated[str, Field(pattern="^[^\\n]{1,40}$")]
     offset_register: Register = "G55"
@@ -139,6 +166,8 @@ class Seat(Frozen):
 
     flip: turned over about the machine's X, after the quarter turns of `x`; turn_deg: the work turned further, seen from
     above, after all that.
+    up: what looks up; x: what lies along X; zero: where the setup counts from; found: how the operator finds
+    it; zeros: further ones, each in a register of its own.
     """
 
     up: Annotated[UpByDirection | UpByFace | UpByEdge, Field(discriminator="rule")] = UpByDirection()

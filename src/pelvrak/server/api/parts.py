@@ -51,8 +51,8 @@ def state_of(upload: PartUpload) -> PartState:
         kind=upload.kind,
         status=upload.status,
         key=upload.key,
-        problem=upload.problem,  # type: ignore[arg-type]
-        choices=upload.choices or [],  # type: ignore[arg-type]
+        problem=upload.problem,
+        choices=upload.choices or [],
         origin=(upload.origin or {}).get("name"),
     )
 

@@ -105,8 +105,8 @@ def _state_and_waiting(session: Session, project: Project) -> tuple[ProjectState
         id=project.id, revision=project.head, what=revision.what, plan=Plan.model_validate(revision.plan),
         can_undo=revision.parent is not None, can_redo=revision.redo is not None,
         evaluation=EvaluationState(
-            revision=newest.revision, status=newest.status, share=newest.share, what=newest.what,  # type: ignore[arg-type]
-            problem=newest.problem,  # type: ignore[arg-type]
+            revision=newest.revision, status=newest.status, share=newest.share, what=newest.what,
+            problem=newest.problem,
         ) if newest else None,
         report=report, report_revision=done.revision if done else None, stale_from=stale, billet_late=late,
         seated=seated, stills=stills,

@@ -225,12 +225,12 @@ def _evaluate(evaluation_id: int, beside: bool) -> dict[str, Any]:
     except Exception as broken:
         log.exception("evaluation %s broke down", evaluation_id)
         return {"status": "failed", "report": None, "problem": _broke(str(broken) or "no reason given")}
-    told = report.told()
+    document = report.told()
     return {
         "status": "done",
         "share": 1.0,
-        "report": told,
-        "line": line_of(told),
+        "report": document,
+        "line": line_of(document),
         "stills": stills,
         "keys": sorted(keys),
     }
