@@ -22,6 +22,7 @@ from pelvrak.server import serve
 from pelvrak.server.jobs import apart
 from pelvrak.server.postgres import Cluster
 from tests import solids
+from tests.server.killing import edits_under_fire
 from tests.serving import TOP, Server, shared, upload, wait
 
 
@@ -293,6 +294,16 @@ class Lost(unittest.TestCase):
                 " values (%s, 1, 'queued', 0, '', 0, false, now() - interval '1 minute')", (state["id"],),
             )  # fmt: skip
             self.assertEqual(wait(client, state["id"], 40)["evaluation"]["status"], "done")
+
+    def test_workers_killed_while_a_plan_is_edited(self):
+        """Six edits here, fifty in bench/killing.py."""
+        with self.server.client() as client:
+            part = upload(client, solids.step_bytes(solids.box((0, 0, 0), (32, 20, 12))), "fire.step")
+            project = client.post("/api/projects", json={"name": "fire", "sha256": part["sha256"]}).json()["id"]
+            wait(client, project)
+        killed, wrong = edits_under_fire(self.server, project, 6, 4)
+        self.assertGreater(killed, 2)
+        self.assertEqual(wrong, [])
 
     def test_a_part_whose_reader_was_killed(self):
         data = solids.step_bytes(solids.box((0, 0, 0), (31, 20, 12)))
