@@ -30,7 +30,13 @@ def edited(client: httpx.Client, project: int, clearance: float) -> float:
     state = client.get(f"/api/projects/{project}").json()
     plan = state["plan"]
     plan["setups"][0]["operations"] = [
-        {"id": "face", "name": "Face", "kind": "facing", "tool": plan["tools"][0]["id"], "clearance": clearance}
+        {
+            "id": "face",
+            "name": "Face",
+            "kind": "facing",
+            "tool": plan["tools"][0]["id"],
+            "clearance": clearance,
+        }
     ]
     began = time.perf_counter()
     body = {"based_on": state["revision"], "what": "edit", "plan": plan}
@@ -67,7 +73,11 @@ def busy_ratio() -> dict[str, float]:
                 time.sleep(5.0)
                 beside.append(edited(client, small, 15.0 + number))
                 wait(client, made)
-            return {"alone_s": median(alone), "beside_s": median(beside), "busy_ratio": median(beside) / median(alone)}
+            return {
+                "alone_s": median(alone),
+                "beside_s": median(beside),
+                "busy_ratio": median(beside) / median(alone),
+            }
     finally:
         server.remove()
 

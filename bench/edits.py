@@ -34,7 +34,9 @@ def main() -> int:
     store, wrong = MemoryStore(), 0
 
     def run(plan: Plan, on: MemoryStore) -> tuple[Any, dict[str, dict[str, str]], int]:
-        return computed(plan, (folder / plan.part.file).read_bytes(), on, lambda _, name: (folder / name).read_bytes())
+        return computed(
+            plan, (folder / plan.part.file).read_bytes(), on, lambda _, name: (folder / name).read_bytes()
+        )
 
     run(plan_from(document), store)
     for number in range(1, chosen.edits + 1):

@@ -21,9 +21,14 @@ SIZE = np.array([30.0, 24.0, 18.0])
 CELL = 0.75
 EACH = 1000
 TOOLS = (
-    flat(3, 12), ball_nose(4, 12), pointed(3, 118, 12), corner_radius(4, 1, 12, 0.02), tapered(2, 9, 9, ball=True),
-    slot_cutter(5, 1.2), lollipop(3),
-)  # fmt: skip
+    flat(3, 12),
+    ball_nose(4, 12),
+    pointed(3, 118, 12),
+    corner_radius(4, 1, 12, 0.02),
+    tapered(2, 9, 9, ball=True),
+    slot_cutter(5, 1.2),
+    lollipop(3),
+)
 
 
 def check(before: RayField, after: RayField, axis: np.ndarray, removed: np.ndarray) -> None:

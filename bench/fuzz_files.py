@@ -50,14 +50,21 @@ def seeds() -> dict[str, bytes]:
     """A good file of every kind."""
     low, high = np.zeros(3), np.array([12.0, 10.0, 8.0])
     plan = (TOP / "demo" / "float-carrier" / "plan.json").read_bytes()
-    fixtures = json.dumps({"fixtures": [one.model_dump(mode="json") for one in fixtures_shipped().values()]}).encode()
+    fixtures = json.dumps(
+        {"fixtures": [one.model_dump(mode="json") for one in fixtures_shipped().values()]}
+    ).encode()
     machine = next(iter(machines().values())).model_dump_json().encode()
     return {
         "part.step": (TOP / "demo" / "float-carrier" / "float-carrier.step").read_bytes(),
-        "part.stl": to_stl(box(low, high), "x"), "part.3mf": package(), "outline.dxf": drawing("25.0"),
-        "stock.rays": saved(field_of_block(grid_around(low, high, 1.0), low, high)), "plan.json": plan,
-        "fixtures.json": fixtures, "machine.json": machine, "shelf.csv": to_csv(starting_shelf()).encode(),
-    }  # fmt: skip
+        "part.stl": to_stl(box(low, high), "x"),
+        "part.3mf": package(),
+        "outline.dxf": drawing("25.0"),
+        "stock.rays": saved(field_of_block(grid_around(low, high, 1.0), low, high)),
+        "plan.json": plan,
+        "fixtures.json": fixtures,
+        "machine.json": machine,
+        "shelf.csv": to_csv(starting_shelf()).encode(),
+    }
 
 
 def changed(data: bytes, dice: random.Random) -> bytes:
@@ -72,13 +79,17 @@ def changed(data: bytes, dice: random.Random) -> bytes:
         elif what == 2:
             out[at:at] = out[at : at + dice.choice((1, 8, 200))]
         elif what == 3:
-            out[at:at] = dice.choice((b"nan", b"-1e308", b"99999999999999999999", b"\0", b"\xff\xfe", b"{[", b"1e-320"))
+            out[at:at] = dice.choice(
+                (b"nan", b"-1e308", b"99999999999999999999", b"\0", b"\xff\xfe", b"{[", b"1e-320")
+            )
         elif what == 4:
             digits = [i for i, c in enumerate(out[at : at + 400], at) if 48 <= c <= 57]
             if digits:
                 out[digits[0]] = 48 + dice.randrange(10)
         elif what == 5:
-            out[at : at + 4] = dice.choice((b"\xff\xff\xff\xff", b"\0\0\0\0", b"\0\0\xc0\x7f", b"\xff\xff\x7f\x7f"))
+            out[at : at + 4] = dice.choice(
+                (b"\xff\xff\xff\xff", b"\0\0\0\0", b"\0\0\xc0\x7f", b"\xff\xff\x7f\x7f")
+            )
         else:
             out = out[: dice.randrange(max(len(out), 1))]
     return bytes(out)
@@ -162,8 +173,12 @@ def by_command(tally: Tally, name: str, data: bytes, folder: Path) -> None:
 
 def by_server(tally: Tally, name: str, data: bytes, client: httpx.Client) -> None:
     """A file as the page sends it: answered with 200 to 202, or a refusal as problem details; what a worker reads comes to an end."""
-    paths = {"plan.json": "/api/projects/plan.json", "fixtures.json": "/api/fixtures.json",
-             "machine.json": "/api/machines.json", "shelf.csv": "/api/shelf.csv"}  # fmt: skip
+    paths = {
+        "plan.json": "/api/projects/plan.json",
+        "fixtures.json": "/api/fixtures.json",
+        "machine.json": "/api/machines.json",
+        "shelf.csv": "/api/shelf.csv",
+    }
     began = time.monotonic()
     answer = client.post(paths.get(name, "/api/parts"), files={"file": (name, data)})
     problem = None
@@ -195,7 +210,9 @@ def main() -> int:
     """Print what came of the files; 1 when an answer was late, unclear or broke down."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--files", type=int, default=10_000)
-    parser.add_argument("--api", type=int, default=1000, help="how many of them go through a running server too")
+    parser.add_argument(
+        "--api", type=int, default=1000, help="how many of them go through a running server too"
+    )
     parser.add_argument("--command", type=int, default=200, help="how many go through the command too")
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--json", action="store_true")
@@ -209,13 +226,17 @@ def main() -> int:
         files.append((name, changed(good[name], dice)))
     for name, data in files:
         by_reader(tally, name, data)
-    print(f"{len(files)} read: {len(tally.wrong)} wrong, slowest {tally.slowest}", file=sys.stderr, flush=True)
+    print(
+        f"{len(files)} read: {len(tally.wrong)} wrong, slowest {tally.slowest}", file=sys.stderr, flush=True
+    )
     with tempfile.TemporaryDirectory() as folder:
         for name, data in [one for one in files if one[0].startswith(("part", "plan"))][: chosen.command]:
             by_command(tally, name, data, Path(folder))
     if chosen.api:
         # Every kind as often as the others: here reading is what is tried.
-        sent = [(name, changed(good[name], dice)) for name in list(good) * -(-chosen.api // len(good))][: chosen.api]
+        sent = [(name, changed(good[name], dice)) for name in list(good) * -(-chosen.api // len(good))][
+            : chosen.api
+        ]
         server = Server(demo=False).start()
         try:
             with server.client() as client:
@@ -225,8 +246,13 @@ def main() -> int:
                     tally.wrong.append("the server does not answer any more")
         finally:
             server.remove()
-    result = {"files": chosen.files, "through_server": chosen.api, "slowest_s": tally.slowest,
-              "wrong": tally.wrong[:20], "answers": dict(sorted(tally.answers.items()))}  # fmt: skip
+    result = {
+        "files": chosen.files,
+        "through_server": chosen.api,
+        "slowest_s": tally.slowest,
+        "wrong": tally.wrong[:20],
+        "answers": dict(sorted(tally.answers.items())),
+    }
     print(
         json.dumps(result, indent=2)
         if chosen.json

@@ -69,8 +69,11 @@ def measured() -> dict[str, float]:
     return {
         "contact_share_of_route": float(np.median(contact)) / whole,
         "soft_jaws_share_of_setup": float(np.median(solving)) / simulated,
-        "contact_s": float(np.median(contact)), "soft_jaws_s": float(np.median(solving)), "route_s": whole, "setup_s": simulated,
-    }  # fmt: skip
+        "contact_s": float(np.median(contact)),
+        "soft_jaws_s": float(np.median(solving)),
+        "route_s": whole,
+        "setup_s": simulated,
+    }
 
 
 if __name__ == "__main__":

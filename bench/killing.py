@@ -26,12 +26,16 @@ def main() -> int:
     try:
         with server.client() as client:
             part = upload(client, solids.step_bytes(solids.box((0, 0, 0), (40, 30, 12))), "plate.step")
-            project = client.post("/api/projects", json={"name": "fire", "sha256": part["sha256"]}).json()["id"]
+            project = client.post("/api/projects", json={"name": "fire", "sha256": part["sha256"]}).json()[
+                "id"
+            ]
             state = wait(client, project)
             plan = state["plan"]
             # Fine enough that most kills meet a computation.
             plan["resolution_mm"] = 0.12
-            plan["setups"][0]["operations"] = [{"id": "face", "name": "Face", "kind": "facing", "tool": "em10"}]
+            plan["setups"][0]["operations"] = [
+                {"id": "face", "name": "Face", "kind": "facing", "tool": "em10"}
+            ]
             edit = {"based_on": state["revision"], "what": "finer", "plan": plan}
             client.put(f"/api/projects/{project}/plan", json=edit).raise_for_status()
         killed, wrong = edits_under_fire(

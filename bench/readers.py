@@ -74,9 +74,14 @@ def main() -> int:
     finally:
         server.remove()
     result = {
-        "projects": chosen.projects + 1, "readers": READERS, "evaluation": told, "quiet": quiet, "busy": busy,
-        "median_ratio": busy["median_s"] / quiet["median_s"], "p95_ratio": busy["p95_s"] / quiet["p95_s"],
-    }  # fmt: skip
+        "projects": chosen.projects + 1,
+        "readers": READERS,
+        "evaluation": told,
+        "quiet": quiet,
+        "busy": busy,
+        "median_ratio": busy["median_s"] / quiet["median_s"],
+        "p95_ratio": busy["p95_s"] / quiet["p95_s"],
+    }
     print(
         json.dumps(result, indent=2)
         if chosen.json

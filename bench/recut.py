@@ -48,7 +48,10 @@ def main() -> int:
             bad |= laid.mean_mm > MEAN_MM or laid.most_mm > MOST_MM
             told[name] = asdict(laid)
             if not chosen.json:
-                print(f"{name}: mean {laid.mean_mm:.4f} mm, most {laid.most_mm:.3f} mm, {laid.moves} moves", flush=True)
+                print(
+                    f"{name}: mean {laid.mean_mm:.4f} mm, most {laid.most_mm:.3f} mm, {laid.moves} moves",
+                    flush=True,
+                )
     if chosen.json:
         print(json.dumps(told, indent=2))
     return int(bad)

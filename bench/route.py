@@ -112,11 +112,17 @@ def measured() -> dict[str, Any]:
     _, billet_s, billet_seen = route.run(lambda d: d["billet"]["sizing"]["size"].__setitem__(0, 131.0))
     undone, _, _ = route.run()
     return {
-        "steps": len(report.computed), "whole_s": whole, "cutting_s": cutting, "route_to_cutting": whole / cutting,
-        "steps_after_rename": steps, "undo_steps": len(undone.computed), "edit_share": edit_s / whole,
-        "first_picture_share": billet_seen["billet"] / billet_s, "seated_share": billet_seen[report.setups[0].name] / billet_s,
+        "steps": len(report.computed),
+        "whole_s": whole,
+        "cutting_s": cutting,
+        "route_to_cutting": whole / cutting,
+        "steps_after_rename": steps,
+        "undo_steps": len(undone.computed),
+        "edit_share": edit_s / whole,
+        "first_picture_share": billet_seen["billet"] / billet_s,
+        "seated_share": billet_seen[report.setups[0].name] / billet_s,
         "seen_s": seen,
-    }  # fmt: skip
+    }
 
 
 def main() -> int:

@@ -222,8 +222,12 @@ def moments() -> dict[str, float]:
     took = []
     for at in rng.uniform(0, ends[-1], 50):
         n = int(np.searchsorted(ends, at))
-        took.append(timed(lambda k=str(operations[n].key), s=at - (ends[n - 1] if n else 0.0): reader.stock(k, s))[0])  # type: ignore[misc]
-    bytes_out = {s.name: len(piece_of(store, str(s.outgoing_key), "surface.glb") or b"") for s in report.setups}
+        took.append(
+            timed(lambda k=str(operations[n].key), s=at - (ends[n - 1] if n else 0.0): reader.stock(k, s))[0]
+        )  # type: ignore[misc]
+    bytes_out = {
+        s.name: len(piece_of(store, str(s.outgoing_key), "surface.glb") or b"") for s in report.setups
+    }
     return {
         "moment_time_share": round(float(np.median(took)) / whole, 4),
         "picture_bytes": bytes_out,  # type: ignore[dict-item]

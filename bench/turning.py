@@ -66,8 +66,16 @@ def main() -> None:
     plane = np.eye(4)
     plane[:3, :3] = square_to(way)
     nothing = Station(
-        "", model, machine, plane, HoldFacts(), None, Turned("", {}, np.eye(4), (0.0, 0.0, 1.0)), lambda: None, lambda: None
-    )  # fmt: skip
+        "",
+        model,
+        machine,
+        plane,
+        HoldFacts(),
+        None,
+        Turned("", {}, np.eye(4), (0.0, 0.0, 1.0)),
+        lambda: None,
+        lambda: None,
+    )
     pieces, tool = refined(model.mesh, PIECE_MM), tool_shelf()["dr5"]
     standing = timed(lambda: stops_on(pieces, model, nothing, tool))
     corners = pieces.vertices[pieces.triangles].mean(axis=1)
@@ -78,13 +86,17 @@ def main() -> None:
         "rays, over Embree's": timed(lambda: Caster(model.mesh).distance(points, way)) / reference,
         "reach picture, over Embree's rays": picture / reference,
         "index solving, over the reach picture": timed(lambda: solve_direction(machine, sensor)) / picture,
-        "fewest positions and setups, over the reach picture": timed(lambda: fewest(features, machine, np.eye(4)))
+        "fewest positions and setups, over the reach picture": timed(
+            lambda: fewest(features, machine, np.eye(4))
+        )
         / picture,
         "places of a tool": len(corners),
         "what a tool reaches, over as many of Embree's rays": standing / as_many,
     }
     print(
-        json.dumps(told, indent=2) if chosen.json else "\n".join(f"{name}: {value:.4g}" for name, value in told.items())
+        json.dumps(told, indent=2)
+        if chosen.json
+        else "\n".join(f"{name}: {value:.4g}" for name, value in told.items())
     )
 
 

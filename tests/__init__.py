@@ -25,7 +25,9 @@ def _noted(self: Finding, **given: Any) -> None:
     assert self.severity in check.severities, (
         f"{self.code} is registered as {check.severities} and found as {self.severity}"
     )
-    assert self.stage == check.stage, f"{self.code} is registered for {check.stage} and found for {self.stage}"
+    assert self.stage == check.stage, (
+        f"{self.code} is registered for {check.stage} and found for {self.stage}"
+    )
     if _FOLDER and self.code not in _raised:
         _raised.add(self.code)
         (Path(_FOLDER) / self.code).touch()

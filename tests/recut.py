@@ -104,14 +104,18 @@ class Cutter:
 
     def sweep(self, start: np.ndarray, end: np.ndarray, before: dict[str, float] | None = None) -> None:
         """A straight move; before: where the rotary axes stood at its start, when they turn on the way."""
-        assert self.spindle is not None and self.length == self.spindle, "a cut without its tool or its length"
+        assert self.spindle is not None and self.length == self.spindle, (
+            "a cut without its tool or its length"
+        )
         self.moves += 1
         first, last = before or self.at, self.at
         body = outline_of(self.tools[self.spindle])
         turning = max((abs(last[letter] - first[letter]) for letter, _, _ in self.axes), default=0.0)
         shares = np.linspace(0, 1, max(1, math.ceil(turning / TURN_DEG)) + 1)
         poses = [
-            self.pose(start + (end - start) * s, {c: first[c] + (last[c] - first[c]) * s for c, _, _ in self.axes})
+            self.pose(
+                start + (end - start) * s, {c: first[c] + (last[c] - first[c]) * s for c, _, _ in self.axes}
+            )
             for s in shares
         ]
         self.lie(poses[0][1] if turning == 0 else np.eye(3))
@@ -172,7 +176,10 @@ class Cutter:
             self.plane = None
         if 68.2 in codes:
             at = np.array([given.get(letter, 0.0) for letter in "XYZ"])
-            self.plane = (at, Rotation.from_euler("ZXZ", [given.get(letter, 0.0) for letter in "IJK"], degrees=True))
+            self.plane = (
+                at,
+                Rotation.from_euler("ZXZ", [given.get(letter, 0.0) for letter in "IJK"], degrees=True),
+            )
             return
         before = dict(self.at)
         self.at |= {letter: value for letter, value in given.items() if letter not in "IJK"}
@@ -253,6 +260,9 @@ def recut(store: Store, plan: Plan, setup: SetupReport) -> Laid:
     away = [np.abs(signed_distance(samples(one), other)) for one, other in ((left, planned), (planned, left))]
     volume = to_solid(planned).volume()
     return Laid(
-        max(float(one.mean()) for one in away), max(float(one.max()) for one in away),
-        to_solid(left).volume() / volume, to_solid(incoming).volume() - volume, cutter.moves,
-    )  # fmt: skip
+        max(float(one.mean()) for one in away),
+        max(float(one.max()) for one in away),
+        to_solid(left).volume() / volume,
+        to_solid(incoming).volume() - volume,
+        cutter.moves,
+    )

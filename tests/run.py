@@ -17,7 +17,11 @@ from pathlib import Path
 TOP = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
 # About equally long on two cores: what starts servers waits a lot.
-THIRDS = (["tests.core.test_[a-q]", "tests.core.test_[t-z]"], ["tests.core.test_[rs]"], ["tests.server.", "tests.e2e."])
+THIRDS = (
+    ["tests.core.test_[a-q]", "tests.core.test_[t-z]"],
+    ["tests.core.test_[rs]"],
+    ["tests.server.", "tests.e2e."],
+)
 
 
 def checks() -> list[tuple[str, list[str], Path]]:
@@ -38,9 +42,14 @@ def run_checks() -> tuple[int, int]:
     env = {**os.environ, "PATH": f"{BIN}:{os.environ['PATH']}"}
     passed = failed = 0
     running = [
-        (name, subprocess.Popen(command, cwd=folder, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True))
+        (
+            name,
+            subprocess.Popen(
+                command, cwd=folder, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+            ),
+        )
         for name, command, folder in checks()
-    ]  # fmt: skip
+    ]
     for name, process in running:
         output, _ = process.communicate()
         good = process.returncode == 0
@@ -124,7 +133,9 @@ def main(words: list[str]) -> int:
             good, bad = run_thirds()
             passed, failed = passed + good, failed + bad
             never = sorted(codes() - {path.name for path in Path(raised).iterdir()})
-        print(f"check every code is raised by a test: {'ok' if not never else 'FAILED, never: ' + ', '.join(never)}")
+        print(
+            f"check every code is raised by a test: {'ok' if not never else 'FAILED, never: ' + ', '.join(never)}"
+        )
         passed, failed = passed + (not never), failed + bool(never)
     print(f"{passed} passed, {failed} failed", flush=True)
     return 1 if failed or not passed else 0

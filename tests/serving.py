@@ -31,8 +31,18 @@ class Server:
 
     def start(self) -> Server:
         (self.data / "address").unlink(missing_ok=True)
-        command = [sys.executable, "-m", "pelvrak.cli", "serve", "--data", str(self.data), "--port", "8700",
-                   "--workers", str(self.routes)]  # fmt: skip
+        command = [
+            sys.executable,
+            "-m",
+            "pelvrak.cli",
+            "serve",
+            "--data",
+            str(self.data),
+            "--port",
+            "8700",
+            "--workers",
+            str(self.routes),
+        ]
         self.log = (self.data / "log").open("ab")
         self.process = subprocess.Popen(
             command + (["--demo", "encoder-housing"] if self.demo else []), stdout=self.log, stderr=self.log

@@ -63,7 +63,10 @@ def box(low: tuple[float, float, float], high: tuple[float, float, float]) -> An
 
 
 def cylinder(
-    base: tuple[float, float, float], radius: float, height: float, axis: tuple[float, float, float] = (0, 0, 1)
+    base: tuple[float, float, float],
+    radius: float,
+    height: float,
+    axis: tuple[float, float, float] = (0, 0, 1),
 ) -> Any:
     return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(*base), gp_Dir(*axis)), radius, height).Shape()
 
@@ -163,9 +166,13 @@ def stadium(a: tuple[float, float], b: tuple[float, float], radius: float, botto
             gp_Dir(0, 0, 1),
             gp_Dir(along[0], along[1], 0),
         ),
-        length, 2 * radius, top - bottom,
-    ).Shape()  # fmt: skip
-    return plus(body, cylinder((*a, bottom), radius, top - bottom), cylinder((*b, bottom), radius, top - bottom))
+        length,
+        2 * radius,
+        top - bottom,
+    ).Shape()
+    return plus(
+        body, cylinder((*a, bottom), radius, top - bottom), cylinder((*b, bottom), radius, top - bottom)
+    )
 
 
 def step_bytes(shape: Any, unit: str = "MM") -> bytes:

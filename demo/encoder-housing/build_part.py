@@ -80,7 +80,12 @@ def outline():
 def sensor_wedge():
     """What the sensor face takes off: 30° down from the top along the +y edge, 12 mm wide in plan."""
     wedge = BRepBuilderAPI_MakeWire()
-    corners = [(28, HEIGHT), (41, HEIGHT - 13 * math.tan(math.radians(30))), (41, HEIGHT + 1), (28, HEIGHT + 1)]
+    corners = [
+        (28, HEIGHT),
+        (41, HEIGHT - 13 * math.tan(math.radians(30))),
+        (41, HEIGHT + 1),
+        (28, HEIGHT + 1),
+    ]
     for (y0, z0), (y1, z1) in zip(corners, corners[1:] + corners[:1], strict=True):
         wedge.Add(BRepBuilderAPI_MakeEdge(gp_Pnt(-61, y0, z0), gp_Pnt(-61, y1, z1)).Edge())
     return BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wedge.Wire()).Face(), gp_Vec(122, 0, 0)).Shape()

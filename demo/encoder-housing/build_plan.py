@@ -173,7 +173,9 @@ def _build() -> tuple[Plan, Plan]:
         Item(id="jaws", fixture="soft-160x45", on="vise", cut=SoftCut(edge_break=0.0)),
     ))})  # fmt: skip
     plain = jaws.model_copy(update={"operations": jaws.operations[:2]})
-    return plan, plan.model_copy(update={"name": "Encoder housing on the trunnion", "setups": (merged, plain, deeper)})
+    return plan, plan.model_copy(
+        update={"name": "Encoder housing on the trunnion", "setups": (merged, plain, deeper)}
+    )
 
 
 if __name__ == "__main__":

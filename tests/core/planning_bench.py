@@ -47,7 +47,11 @@ def run(part: PartModel, field: RayField, operation: Any, tool: Tool | None = No
     here = standing(stock, 0.5)
     assert here is not None
     data = cutting_data(
-        tool, material_of("EN AW-6082"), machine_of("vertical-760"), operation.speed_rpm, operation.feed_mm_min
+        tool,
+        material_of("EN AW-6082"),
+        machine_of("vertical-760"),
+        operation.speed_rpm,
+        operation.feed_mm_min,
     )
     job = Job(part, SAME, here, tool, data, "OP10", operation, Path((0.0, 0.0, float(here.high[2]) + 60)))
     plan_operation(job)
@@ -62,7 +66,9 @@ def run(part: PartModel, field: RayField, operation: Any, tool: Tool | None = No
 
 def plane_at(part: Part, height: float) -> Any:
     """A reference to the upward plane face at a height."""
-    return ref_to(next(f for f in part.faces if f.normal and f.normal[2] > 0.999 and abs(f.centre[2] - height) < 1e-6))
+    return ref_to(
+        next(f for f in part.faces if f.normal and f.normal[2] > 0.999 and abs(f.centre[2] - height) < 1e-6)
+    )
 
 
 def bore_of(part: Part, diameter: float) -> tuple[Any, ...]:

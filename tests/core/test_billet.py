@@ -138,9 +138,16 @@ class Kinds(unittest.TestCase):
 
     def test_a_billet_that_cannot_be_is_a_finding_of_the_billet(self):
         data = solids.step_bytes(solids.box((0, 0, 0), (60, 40, 20)))
-        for billet, code in ((Bar(diameter=80, bore=80), "billet.no_wall"), (Model(file="gone.stl"), "billet.no_file")):
+        for billet, code in (
+            (Bar(diameter=80, bore=80), "billet.no_wall"),
+            (Model(file="gone.stl"), "billet.no_file"),
+        ):
             plan = Plan(
-                name="x", part=PartFile(file="a.step"), billet=billet, setups=(Setup(name="OP10"),), resolution_mm=2
+                name="x",
+                part=PartFile(file="a.step"),
+                billet=billet,
+                setups=(Setup(name="OP10"),),
+                resolution_mm=2,
             )
             report = evaluate(plan, data, "c" * 64, MemoryStore())
             self.assertEqual([f.code for f in report.billet.findings], [code])
@@ -171,7 +178,9 @@ class Outlines(unittest.TestCase):
         self.assertAlmostEqual(read_outline(data, "a.dxf").region.area, 40 * 20 + math.pi * 100, delta=0.1)
 
     def test_inch_drawing(self):
-        data = drawing(lambda space: space.add_lwpolyline([(0, 0), (2, 0), (2, 1), (0, 1)], close=True), units=1)
+        data = drawing(
+            lambda space: space.add_lwpolyline([(0, 0), (2, 0), (2, 1), (0, 1)], close=True), units=1
+        )
         outline = read_outline(data, "a.dxf")
         self.assertAlmostEqual(outline.region.area, 2 * 25.4**2, places=6)
         self.assertIn("n", outline.unit)
@@ -181,7 +190,9 @@ class Outlines(unittest.TestCase):
             for radius in (30, 20, 10):
                 space.add_circle((0, 0), radius)
 
-        self.assertAlmostEqual(read_outline(drawing(draw), "a.dxf").region.area, math.pi * (900 - 400 + 100), delta=1.0)
+        self.assertAlmostEqual(
+            read_outline(drawing(draw), "a.dxf").region.area, math.pi * (900 - 400 + 100), delta=1.0
+        )
 
     def test_ellipse_and_spline(self):
         data = drawing(lambda space: space.add_ellipse((0, 0), (30, 0), 0.5))
@@ -198,7 +209,13 @@ class Outlines(unittest.TestCase):
 class Shelf(unittest.TestCase):
     def flat(self, width, height, **more) -> Bought:
         return Bought(
-            form="flat", material="C45", width_mm=width, height_mm=height, length_mm=3000, price_per_kg=2, **more
+            form="flat",
+            material="C45",
+            width_mm=width,
+            height_mm=height,
+            length_mm=3000,
+            price_per_kg=2,
+            **more,
         )
 
     def test_least_volume_first_in_all_orientations(self):
@@ -207,8 +224,10 @@ class Shelf(unittest.TestCase):
         rows = [self.flat(50, 25), self.flat(65, 30), self.flat(65, 45)]
         found = picks(PART, "C45", 7.85, (2.0,) * 6, rows)
         self.assertEqual(found.needed, (64.0, 44.0, 24.0))
-        self.assertEqual([(p.bought.size, p.along, round(p.volume_mm3)) for p in found.from_shelf][:3],
-                         [("65 × 45", "z", 70200), ("50 × 25", "x", 80000), ("65 × 30", "y", 85800)])  # fmt: skip
+        self.assertEqual(
+            [(p.bought.size, p.along, round(p.volume_mm3)) for p in found.from_shelf][:3],
+            [("65 × 45", "z", 70200), ("50 × 25", "x", 80000), ("65 × 30", "y", 85800)],
+        )
         best = found.from_shelf[0]
         self.assertAlmostEqual(best.waste_mm3, 70200 - 64 * 44 * 24, places=3)
         self.assertAlmostEqual(best.mass_kg, 70200e-6 * 7.85, places=4)
@@ -216,7 +235,9 @@ class Shelf(unittest.TestCase):
         self.assertIsNone(found.order)
         # What it proposes does cover the part, by as much as was asked on every side.
         low, high = block_of(best.billet, PART.part)
-        self.assertTrue((np.array(low) <= -2 + 1e-9).all() and (np.array(high) >= np.array([62, 42, 22]) - 1e-9).all())
+        self.assertTrue(
+            (np.array(low) <= -2 + 1e-9).all() and (np.array(high) >= np.array([62, 42, 22]) - 1e-9).all()
+        )
 
     def test_round_bar(self):
         bar = Bought(form="round", material="C45", diameter_mm=80, length_mm=1000)
@@ -225,7 +246,8 @@ class Shelf(unittest.TestCase):
         raw = raw_of(one.billet, PART, nothing, nothing)
         self.assertTrue((raw.low <= -1e-9).sum() >= 1)
         self.assertEqual(
-            picks(PART, "C45", 7.85, (2.0,) * 6, [bar.model_copy(update={"diameter_mm": 30.0})]).from_shelf, ()
+            picks(PART, "C45", 7.85, (2.0,) * 6, [bar.model_copy(update={"diameter_mm": 30.0})]).from_shelf,
+            (),
         )
 
     def test_none_fits_says_what_to_order(self):

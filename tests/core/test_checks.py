@@ -71,11 +71,13 @@ class RegisterTest(unittest.TestCase):
                 if isinstance(node, ast.Call) and ast.unparse(node.func) == "Finding":
                     words = {k.arg: k.value for k in node.keywords}
                     codes = [
-                        n.value for n in ast.walk(words["code"]) if isinstance(n, ast.Constant) and "." in str(n.value)
+                        n.value
+                        for n in ast.walk(words["code"])
+                        if isinstance(n, ast.Constant) and "." in str(n.value)
                     ]
-                    severities = {n.value for n in ast.walk(words["severity"]) if isinstance(n, ast.Constant)} & {
-                        *SEVERITIES
-                    }
+                    severities = {
+                        n.value for n in ast.walk(words["severity"]) if isinstance(n, ast.Constant)
+                    } & {*SEVERITIES}
                     for code in codes:
                         out.setdefault(str(code), set()).update(severities)
         return out
@@ -106,7 +108,9 @@ class RegisterTest(unittest.TestCase):
         self.assertIn("part.unreadable", found)
         for one in found.values():
             self.assertTrue(one.what.strip() and one.mend.strip(), one.code)
-            self.assertNotIn(one.code, CHECKS.keys() - {"stock.none", "hold.height", "hold.gap_closed"}, one.code)
+            self.assertNotIn(
+                one.code, CHECKS.keys() - {"stock.none", "hold.height", "hold.gap_closed"}, one.code
+            )
 
 
 def held(hold: Hold, stock: Mesh = BLOCK, **more: Any) -> dict[str, Finding]:
@@ -124,16 +128,26 @@ class HoldChecks(unittest.TestCase):
 
     def test_bolts(self):
         # Column and row together odd: a dowel hole.
-        bolted = Hold(items=(Item(id="plate", fixture="grid-400", x=400, y=300), Item(id="b", fixture="m12x60", on="plate", hole=(3, 4))),
-                      work=WorkPlace(on="plate"))  # fmt: skip
+        bolted = Hold(
+            items=(
+                Item(id="plate", fixture="grid-400", x=400, y=300),
+                Item(id="b", fixture="m12x60", on="plate", hole=(3, 4)),
+            ),
+            work=WorkPlace(on="plate"),
+        )
         self.assertIn("dowel hole", self.found("hold.bolt_in_dowel", bolted).sentence)
         # M6 × 40 from below through a plate 30 thick: 10 mm of thread, 6 wanted; from 38 mm lower only 2.
         holes = {1: UprightHole(np.array([0.0, 0, 0]), 5.0, -40.0, 0.0)}
         into = FaceRef(face=1, at=(0.0, 0.0, 0.0))
 
         def below(z: float) -> Hold:
-            return Hold(items=(Item(id="plate", fixture="grid-400", x=400, y=300),
-                               Item(id="b", fixture="m6x40", on="plate", into=into, z=z)), work=WorkPlace(on="plate"))  # fmt: skip
+            return Hold(
+                items=(
+                    Item(id="plate", fixture="grid-400", x=400, y=300),
+                    Item(id="b", fixture="m6x40", on="plate", into=into, z=z),
+                ),
+                work=WorkPlace(on="plate"),
+            )
 
         short = self.found("hold.bolt_short", below(-8.0), holes=holes)
         self.assertEqual((short.measured, short.limit), (2.0, 6.0))
@@ -142,7 +156,10 @@ class HoldChecks(unittest.TestCase):
     def test_chuck_jaws_that_close_past_low_work(self):
         low = mesh_of(manifold3d.Manifold.cylinder(3, 20, 20, 60))
         chucked = Hold(
-            items=(Item(id="chuck", fixture="chuck-3-160", x=300, y=200), Item(id="pad", fixture="pad-20", on="chuck"))
+            items=(
+                Item(id="chuck", fixture="chuck-3-160", x=300, y=200),
+                Item(id="pad", fixture="pad-20", on="chuck"),
+            )
         )
         codes = held(Hold(items=chucked.items[:1], work=WorkPlace(x=400)), low)
         self.assertIn("hold.chuck_misses", codes)
@@ -150,8 +167,13 @@ class HoldChecks(unittest.TestCase):
     def test_a_strap_on_work_higher_than_it_rises(self):
         """Work 200 mm high on the plate; the strap takes 10 to 120."""
         tall = box(np.array([-50, -30, -200.0]), np.array([50, 30, 0.0]))
-        hold = Hold(items=(Item(id="plate", fixture="grid-400", x=400, y=300), Item(id="strap", fixture="strap-125", on="plate", x=0, y=-10)),
-                    work=WorkPlace(on="plate"))  # fmt: skip
+        hold = Hold(
+            items=(
+                Item(id="plate", fixture="grid-400", x=400, y=300),
+                Item(id="strap", fixture="strap-125", on="plate", x=0, y=-10),
+            ),
+            work=WorkPlace(on="plate"),
+        )
         found = self.found("hold.clamp_rise", hold, tall)
         self.assertEqual(found.limit, 120.0)
         self.assertGreater(found.measured, 120.0)
@@ -170,16 +192,22 @@ class HoldChecks(unittest.TestCase):
 
     def test_two_thick_parallels_in_a_narrow_vise(self):
         thin = box(np.array([-50, -6.0, -40.0]), np.array([50, 6.0, 0.0]))
-        items = (Item(id="vise", fixture="bench-125", x=300, y=300), Item(id="jaws", fixture="hard-125", on="vise"),
-                 Item(id="p", fixture="par-150x8", on="vise", height=30))  # fmt: skip
+        items = (
+            Item(id="vise", fixture="bench-125", x=300, y=300),
+            Item(id="jaws", fixture="hard-125", on="vise"),
+            Item(id="p", fixture="par-150x8", on="vise", height=30),
+        )
         found = self.found("hold.parallels_too_thick", Hold(items=items), thin)
         self.assertEqual((found.measured, found.limit), (16.0, 12.0))
 
     def test_tall_work_in_a_shallow_grip(self):
         """6 mm of grip and 64 over the jaws: more than eight grips."""
         tall = box(np.array([-50, -30, -70.0]), np.array([50, 30, 0.0]))
-        items = (Item(id="vise", fixture="bench-125", x=300, y=300), Item(id="jaws", fixture="hard-125", on="vise"),
-                 Item(id="p", fixture="par-125x5", on="vise", height=34))  # fmt: skip
+        items = (
+            Item(id="vise", fixture="bench-125", x=300, y=300),
+            Item(id="jaws", fixture="hard-125", on="vise"),
+            Item(id="p", fixture="par-125x5", on="vise", height=34),
+        )
         found = self.found("hold.stands_out", Hold(items=items), tall)
         self.assertAlmostEqual(found.measured, 64 / 6, places=2)
         self.assertTrue(found.cures)
@@ -201,7 +229,9 @@ class HoldChecks(unittest.TestCase):
         """Work that was pushed under a lip and is walled in on all sides."""
         hold = vise_hold()
         checked = _Checked(hold, SHOP, BLOCK, "OP10", assemble(hold, SHOP, BLOCK), [], [], np.zeros(3), "C45")
-        ways = tuple(WayFact(way=way, free=False, blocked_by="lip") for way in ("up", "left", "right", "front", "back"))
+        ways = tuple(
+            WayFact(way=way, free=False, blocked_by="lip") for way in ("up", "left", "right", "front", "back")
+        )
         (found,) = checked._loading(HoldFacts(ways=ways))
         self.assertEqual((found.code, found.severity), ("hold.no_way_in", "error"))
         self.assertIn("upwards the lip", found.sentence)
@@ -216,12 +246,17 @@ class HoldChecks(unittest.TestCase):
         body -= manifold3d.Manifold.cylinder(19.5, 10, 10, 64).translate([20, 40, -0.5])
         ref = FaceRef(face=1, at=(0.0, 0.0, 0.0))
         hold = Hold(
-            items=(Item(id="plate", fixture="grid-400", x=400, y=300), Item(id="a", fixture="pin-12", on="plate", hole=(3, 4)),
-                   Item(id="strap", fixture="strap-125", on="plate", x=-20, y=-20)),
+            items=(
+                Item(id="plate", fixture="grid-400", x=400, y=300),
+                Item(id="a", fixture="pin-12", on="plate", hole=(3, 4)),
+                Item(id="strap", fixture="strap-125", on="plate", x=-20, y=-20),
+            ),
             work=WorkPlace(on="plate", pinned=(Pinned(hole=ref, pin="a"),)),
-        )  # fmt: skip
+        )
         holes = {1: UprightHole(np.array([20.0, 40, 0]), 12.0, 19.0, 40.0)}
-        self.assertIn("does not reach", self.found("hold.pin_short", hold, mesh_of(body), holes=holes).sentence)
+        self.assertIn(
+            "does not reach", self.found("hold.pin_short", hold, mesh_of(body), holes=holes).sentence
+        )
 
     def test_two_stops_on_one_side_of_a_long_work_fight_pins(self):
         """Two full pins in one work fix the line between them twice."""
@@ -229,21 +264,33 @@ class HoldChecks(unittest.TestCase):
         for x in (20, 70):
             body -= manifold3d.Manifold.cylinder(30, 6, 6, 64).translate([x, 40, -5])
         holes = {n: UprightHole(np.array([x, 40.0, 0]), 12.0, 0.0, 20.0) for n, x in ((1, 20.0), (2, 70.0))}
-        pinned = tuple(Pinned(hole=FaceRef(face=n, at=(0.0, 0.0, 0.0)), pin=pin) for n, pin in ((1, "a"), (2, "b")))
+        pinned = tuple(
+            Pinned(hole=FaceRef(face=n, at=(0.0, 0.0, 0.0)), pin=pin) for n, pin in ((1, "a"), (2, "b"))
+        )
         hold = Hold(
-            items=(Item(id="plate", fixture="grid-400", x=400, y=300), Item(id="a", fixture="pin-12", on="plate", hole=(3, 4)),
-                   Item(id="b", fixture="pin-12", on="plate", hole=(5, 4)), Item(id="strap", fixture="strap-125", on="plate", x=-20, y=-20)),
+            items=(
+                Item(id="plate", fixture="grid-400", x=400, y=300),
+                Item(id="a", fixture="pin-12", on="plate", hole=(3, 4)),
+                Item(id="b", fixture="pin-12", on="plate", hole=(5, 4)),
+                Item(id="strap", fixture="strap-125", on="plate", x=-20, y=-20),
+            ),
             work=WorkPlace(on="plate", pinned=pinned),
-        )  # fmt: skip
-        self.assertIn("Over-located", self.found("hold.over_located", hold, mesh_of(body), holes=holes).sentence)
+        )
+        self.assertIn(
+            "Over-located", self.found("hold.over_located", hold, mesh_of(body), holes=holes).sentence
+        )
 
     def test_cutting_harder_than_the_holding_stands(self):
-        stood = SafetyFact(operation="o", name="Rough", factor=0.8, force=(300.0, 400.0, 120.0), place=(0.0, 0.0, 0.0))
+        stood = SafetyFact(
+            operation="o", name="Rough", factor=0.8, force=(300.0, 400.0, 120.0), place=(0.0, 0.0, 0.0)
+        )
         found = {
             factor: safety_findings((stood.model_copy(update={"factor": factor}),), "OP10")
             for factor in (0.8, 1.5, 4.0)
         }
-        self.assertEqual([(f.code, f.severity, f.measured) for f in found[0.8]], [("hold.slips", "error", 0.8)])
+        self.assertEqual(
+            [(f.code, f.severity, f.measured) for f in found[0.8]], [("hold.slips", "error", 0.8)]
+        )
         self.assertEqual([f.severity for f in found[1.5]], ["warning"])
         self.assertEqual(found[4.0], [])
         self.assertIn("500 N across", found[0.8][0].sentence)
@@ -270,7 +317,14 @@ class JawChecks(unittest.TestCase):
         jaws, vise = SHOP["soft-160x30"], SHOP["bench-160"]
         assert isinstance(jaws, Jaws) and isinstance(vise, Vise)
         blank = ("jaws.thin", "jaws.too_short", "jaws.too_low", "jaws.longer_than_work")
-        for code in (*blank, "jaws.corners_ride", "jaws.no_wall", "jaws.poor_seat", "jaws.slips_out", "jaws.wrap"):
+        for code in (
+            *blank,
+            "jaws.corners_ride",
+            "jaws.no_wall",
+            "jaws.poor_seat",
+            "jaws.slips_out",
+            "jaws.wrap",
+        ):
             nest = solve(BLOCK, spec, jaws, vise)
             severity = CHECKS[code].severities[0]
             nest.trouble[:] = [(code, severity, "The nest has a trouble.", 1.23456, 6.0)]
@@ -278,7 +332,9 @@ class JawChecks(unittest.TestCase):
             solved = Solved(Setup(name="OP20", hold=hold), given, hold.items[1], part, BLOCK)  # type: ignore[arg-type]
             solved.__dict__["nest"] = nest
             (found,) = solved.findings("hold/items/1")
-            self.assertEqual((found.code, found.severity, found.measured, found.limit), (code, severity, 1.2346, 6.0))
+            self.assertEqual(
+                (found.code, found.severity, found.measured, found.limit), (code, severity, 1.2346, 6.0)
+            )
             self.assertEqual(bool(found.cures), code in blank, code)
 
     def test_a_setup_for_jaws_that_cuts_nothing_yet(self):
@@ -318,7 +374,9 @@ class JawChecks(unittest.TestCase):
 class RouteChecks(unittest.TestCase):
     def test_a_machine_that_tilts_its_tool_without_a_tilted_plane(self):
         machine = next(
-            m for m in machines().values() if {a.name for a in m.rotary} & {a.name for a in m.chain(m.spindle.rides)}
+            m
+            for m in machines().values()
+            if {a.name for a in m.rotary} & {a.name for a in m.chain(m.spindle.rides)}
         )
 
         def told(run: str) -> list[str]:
@@ -378,14 +436,27 @@ class RouteChecks(unittest.TestCase):
     def test_a_sliver_that_is_not_drawn(self):
         """As the comparison tells it: more than is known (0.114 mm at 0.5 mm rays) is said, less is not."""
         for undrawn, codes in ((0.58, ["compare.undrawn"]), (0.1, [])):
-            with patch("pelvrak.core.route.comparing.compare", lambda *_, undrawn=undrawn: Comparison(
-                surface=box(np.zeros(3), np.ones(3)), away=np.zeros(8), left_volume_mm3=0.0, gouge_volume_mm3=0.0, max_left_mm=0.0,
-                max_gouge_mm=0.0, left_at=np.zeros(3), gouge_at=np.zeros(3), undrawn_mm=undrawn, undrawn_at=np.array([1.0, 2.0, 3.0]),
-            )):  # fmt: skip
+            with patch(
+                "pelvrak.core.route.comparing.compare",
+                lambda *_, undrawn=undrawn: Comparison(
+                    surface=box(np.zeros(3), np.ones(3)),
+                    away=np.zeros(8),
+                    left_volume_mm3=0.0,
+                    gouge_volume_mm3=0.0,
+                    max_left_mm=0.0,
+                    max_gouge_mm=0.0,
+                    left_at=np.zeros(3),
+                    gouge_at=np.zeros(3),
+                    undrawn_mm=undrawn,
+                    undrawn_at=np.array([1.0, 2.0, 3.0]),
+                ),
+            ):
                 found = self.compared(((0, 0, 0), (40, 30, 12)))
             self.assertEqual(list(found), codes)
             if codes:
-                self.assertEqual((found[codes[0]].place, found[codes[0]].measured), (((1.0, 2.0, 3.0),), 0.58))
+                self.assertEqual(
+                    (found[codes[0]].place, found[codes[0]].measured), (((1.0, 2.0, 3.0),), 0.58)
+                )
 
 
 class BilletChecks(unittest.TestCase):
@@ -454,14 +525,17 @@ def hits(**more: Any) -> Hits:
 class StockChecks(unittest.TestCase):
     def test_each_part_of_the_tool_is_told_by_its_name(self):
         for column, code, word in (
-            (0, "cut.stock_above_flutes", "above the flutes"), (1, "cut.shank_in_stock", "shank"), (2, "cut.holder_in_stock", "holder"),
+            (0, "cut.stock_above_flutes", "above the flutes"),
+            (1, "cut.shank_in_stock", "shank"),
+            (2, "cut.holder_in_stock", "holder"),
             (3, "cut.spindle_in_stock", "spindle nose"),
-        ):  # fmt: skip
+        ):
             bodies = np.zeros((2, 4))
             bodies[1, column] = 1.25
             (found,) = stock_trouble(trouble(CUT), hits(bodies=bodies))
             self.assertEqual(
-                (found.code, found.severity, found.measured, found.move, found.time_s), (code, "error", 1.25, 1, 2.0)
+                (found.code, found.severity, found.measured, found.move, found.time_s),
+                (code, "error", 1.25, 1, 2.0),
             )
             self.assertIn(word, found.sentence)
             self.assertIn("1.25 mm", found.sentence)
@@ -471,9 +545,10 @@ class StockChecks(unittest.TestCase):
     def test_rapid_stopped_and_straight_down(self):
         deep = np.array([0.0, 0.8])
         for what, more, code in (
-            (RAPID, {"rapid": deep}, "cut.rapid_in_stock"), (STOPPED, {"rapid": deep}, "cut.spindle_stopped"),
+            (RAPID, {"rapid": deep}, "cut.rapid_in_stock"),
+            (STOPPED, {"rapid": deep}, "cut.spindle_stopped"),
             (CUT, {"core": deep}, "cut.plunge_off_centre"),
-        ):  # fmt: skip
+        ):
             (found,) = stock_trouble(trouble(what), hits(**more))
             self.assertEqual((found.code, found.measured), (code, 0.8))
 
@@ -481,9 +556,16 @@ class StockChecks(unittest.TestCase):
         solids = box(np.array([15.0, -5, -5]), np.array([25.0, 5, 5]))
         pieces = (PieceFact(name="clamp", item="c", role="clamps", low=(15.0, -5, -5), high=(25.0, 5, 5)),)
         station = Station(
-            "OP10", None, machines()["vertical-760"], np.eye(4), HoldFacts(pieces=pieces), None,  # type: ignore[arg-type]
-            Turned("", {}, np.eye(4), (0.0, 0.0, 1.0)), lambda: None, lambda: solids,
-        )  # fmt: skip
+            "OP10",
+            None,
+            machines()["vertical-760"],
+            np.eye(4),
+            HoldFacts(pieces=pieces),
+            None,  # type: ignore[arg-type]
+            Turned("", {}, np.eye(4), (0.0, 0.0, 1.0)),
+            lambda: None,
+            lambda: solids,
+        )
         for column, word in ((1, "shank"), (2, "holder"), (3, "spindle")):
             bodies = np.zeros((2, 4))
             bodies[1, column] = 2.0
@@ -544,13 +626,22 @@ class MachineChecks(unittest.TestCase):
         plate = kept("plate", box(np.array([-30.0, -30, -20]), np.array([30.0, 30, 0])))
         hold = HoldFacts(
             key="held",
-            pieces=(PieceFact(name="plate", item="p", role="body", low=(-30.0, -30, -20), high=(30.0, 30, 0)),),
+            pieces=(
+                PieceFact(name="plate", item="p", role="body", low=(-30.0, -30, -20), high=(30.0, 30, 0)),
+            ),
         )
         zero = tuple(np.array(machine.axis(name).point))
 
         def told(gauge: float) -> list[Finding]:
             given = swinging.SwingGiven(
-                stock, plate, hold, np.eye(4), zero, (("⟦turn 0⟧", angles, angles | {name: 90.0}),), machine, gauge
+                stock,
+                plate,
+                hold,
+                np.eye(4),
+                zero,
+                (("⟦turn 0⟧", angles, angles | {name: 90.0}),),
+                machine,
+                gauge,
             )
             pieces = swinging._swung(given, engine)  # type: ignore[arg-type]
             return [Finding.model_validate(one) for one in pieces[FACTS]]

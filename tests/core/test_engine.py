@@ -16,7 +16,15 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.stock.cut import CUT, RAPID, STOPPED, Profile, Sweep, cut, test
 from pelvrak.core.stock.field import bundle_volumes, cell_for, error_of, grid_around, same_field
-from pelvrak.core.stock.moments import Moments, Recorder, moments_loaded, moments_saved, move_at, stock_at, tip_at
+from pelvrak.core.stock.moments import (
+    Moments,
+    Recorder,
+    moments_loaded,
+    moments_saved,
+    move_at,
+    stock_at,
+    tip_at,
+)
 from pelvrak.core.stock.moves import arc_points, turned_moves
 from pelvrak.core.stock.profile import (
     ball_nose,
@@ -59,7 +67,8 @@ class ToolShapes(unittest.TestCase):
     def test_ball_plunge_is_a_spherical_cap(self):
         r, depth = 6.0, 4.3
         self.near(
-            taken([(20, 15, 30), (20, 15, 20 - depth)], ball_nose(2 * r, 30)), math.pi * depth**2 * (r - depth / 3)
+            taken([(20, 15, 30), (20, 15, 20 - depth)], ball_nose(2 * r, 30)),
+            math.pi * depth**2 * (r - depth / 3),
         )
 
     def test_ball_slot_is_half_a_cylinder_between_half_balls(self):
@@ -78,7 +87,11 @@ class ToolShapes(unittest.TestCase):
         inner = radius - corner
         rounding = math.pi * corner**2 / 4
         away = inner + 4 * corner / (3 * math.pi)  # centroid of the quarter circle from the axis
-        exact = math.pi * radius**2 * (depth - corner) + math.pi * inner**2 * corner + 2 * math.pi * away * rounding
+        exact = (
+            math.pi * radius**2 * (depth - corner)
+            + math.pi * inner**2 * corner
+            + 2 * math.pi * away * rounding
+        )
         self.near(taken([(20, 15, 30), (20, 15, 20 - depth)], corner_radius(2 * radius, corner, 30)), exact)
 
     def test_taper_plunge_is_a_frustum(self):
@@ -91,8 +104,12 @@ class ToolShapes(unittest.TestCase):
         depth, tip, lean = 12.0, 2.0, math.radians(7)
         cap, touch = tip * (1 - math.sin(lean)), tip * math.cos(lean)
         top = touch + (depth - cap) * math.tan(lean)
-        exact = math.pi * cap**2 * (tip - cap / 3) + math.pi * (depth - cap) / 3 * (touch**2 + touch * top + top**2)
-        self.near(taken([(20, 15, 30), (20, 15, 20 - depth)], tapered(2 * tip, 7, 30, ball=True)), exact, 2e-3)
+        exact = math.pi * cap**2 * (tip - cap / 3) + math.pi * (depth - cap) / 3 * (
+            touch**2 + touch * top + top**2
+        )
+        self.near(
+            taken([(20, 15, 30), (20, 15, 20 - depth)], tapered(2 * tip, 7, 30, ball=True)), exact, 2e-3
+        )
 
     def test_face_mill_at_45_degrees_leaves_a_trapezoid(self):
         depth, radius = 2.0, 8.0
@@ -103,7 +120,9 @@ class ToolShapes(unittest.TestCase):
         # A disc of 3 mm through the block below its top: what stands above stays.
         exact = (12 + 0.0) * 3 * 40
         self.near(taken([(-30, 15, 8), (70, 15, 8)], slot_cutter(12, 3)), exact)
-        after, _ = cut(block((0, 0, 0), (40, 30, 20), 0.5), along([(-30, 15, 8), (70, 15, 8)], slot_cutter(12, 3)), 1)
+        after, _ = cut(
+            block((0, 0, 0), (40, 30, 20), 0.5), along([(-30, 15, 8), (70, 15, 8)], slot_cutter(12, 3)), 1
+        )
         bundle = after.bundles[2]
         row, column = (int(np.argmin(np.abs(after.grid.nodes(a) - v))) for a, v in ((1, 15), (0, 20)))
         self.assertEqual(bundle.count[row, column], 2)
@@ -123,22 +142,34 @@ class ToolShapes(unittest.TestCase):
         mill = thread_mill(10, 1.5, 3)
         depth = 5 / 8 * math.sqrt(3) / 2 * 1.5
         self.assertAlmostEqual(max(mill.radii) - min(mill.radii), depth, places=12)
-        flats = [b - a for a, b, r, q in zip(mill.heights, mill.heights[1:], mill.radii, mill.radii[1:], strict=False)
-                 if r == q == max(mill.radii)]  # fmt: skip
+        flats = [
+            b - a
+            for a, b, r, q in zip(mill.heights, mill.heights[1:], mill.radii, mill.radii[1:], strict=False)
+            if r == q == max(mill.radii)
+        ]
         self.assertEqual(len(flats), 3)
         for length in flats:
             self.assertAlmostEqual(length, 1.5 / 8, places=12)
         # Standing still inside the block it takes off the body its outline turns.
         exact = quad(lambda h: math.pi * outline(mill, h) ** 2, 0, 4.5, limit=400)[0]
-        self.near(taken([(20, 15, 5), (20, 15, 5)], mill, cell=0.1, low=(12, 8, 0), high=(28, 22, 15)), exact, 2e-3)
+        self.near(
+            taken([(20, 15, 5), (20, 15, 5)], mill, cell=0.1, low=(12, 8, 0), high=(28, 22, 15)), exact, 2e-3
+        )
 
     def test_shapes_without_meaning_are_refused(self):
         for make in (
-            lambda: flat(-1, 10), lambda: ball_nose(10, 6), lambda: corner_radius(10, 6, 20),
-            lambda: pointed(10, 200, 20), lambda: pointed(10, 90, 20, 12), lambda: tapered(4, 75, 10),
-            lambda: face_mill(50, 5, 5), lambda: ground((0, 1), (1,)), lambda: ground((0, -1), (1, 1)),
-            lambda: ground((0, 1), (float("nan"), 1)), lambda: lollipop(float("inf")),
-        ):  # fmt: skip
+            lambda: flat(-1, 10),
+            lambda: ball_nose(10, 6),
+            lambda: corner_radius(10, 6, 20),
+            lambda: pointed(10, 200, 20),
+            lambda: pointed(10, 90, 20, 12),
+            lambda: tapered(4, 75, 10),
+            lambda: face_mill(50, 5, 5),
+            lambda: ground((0, 1), (1,)),
+            lambda: ground((0, -1), (1, 1)),
+            lambda: ground((0, 1), (float("nan"), 1)),
+            lambda: lollipop(float("inf")),
+        ):
             with self.assertRaises(BadInput) as caught:
                 make()
             self.assertEqual(caught.exception.code, "tool.shape")
@@ -157,7 +188,9 @@ class Moves(unittest.TestCase):
 
     def test_helical_bore_is_a_cylinder(self):
         ring, tool, bottom = 4.0, 3.0, 6.0
-        helix = arc_points(np.array([24.0, 15, 21]), np.array([24.0, 15, bottom]), np.array([20.0, 15]), 2, 1, 5, 0.001)
+        helix = arc_points(
+            np.array([24.0, 15, 21]), np.array([24.0, 15, bottom]), np.array([20.0, 15]), 2, 1, 5, 0.001
+        )
         level = arc_points(
             np.array([24.0, 15, bottom]), np.array([24.0, 15, bottom]), np.array([20.0, 15]), 2, 1, 1, 0.001
         )
@@ -184,16 +217,25 @@ class Moves(unittest.TestCase):
         before = field_of_profile(grid, flat(2 * bar, 20), np.array([-10.0, 0, 0]), np.array([1.0, 0, 0]))
         self.assertAlmostEqual(volume(surface(before)) / (math.pi * bar**2 * 20), 1.0, delta=1e-3)
         starts, ends, axes, owner = turned_moves(
-            np.array([[0.0, 0, reach - radius], [0.0, 0, reach - radius]]), np.array([0.0, 360.0]), np.array([0.0, 0, 1]),
-            np.zeros(3), np.array([1.0, 0, 0]), reach, 0.002,
-        )  # fmt: skip
+            np.array([[0.0, 0, reach - radius], [0.0, 0, reach - radius]]),
+            np.array([0.0, 360.0]),
+            np.array([0.0, 0, 1]),
+            np.zeros(3),
+            np.array([1.0, 0, 0]),
+            reach,
+            0.002,
+        )
         self.assertEqual(set(owner), {0})
         sweep = Sweep(starts, ends, np.zeros(len(starts), np.uint8), axes, ball_nose(2 * radius, 30))
         after, _ = cut(before, sweep, 5)
         # Pappus-like: ring of the circle's part below the bar's surface, by quadrature over the depth.
         # Above its centre the tool is a cylinder, as wide as the ball.
-        exact = quad(lambda r: 4 * math.pi * r * math.sqrt(radius**2 - min(0.0, r - reach) ** 2), reach - radius, bar,
-                     points=[reach])[0]  # fmt: skip
+        exact = quad(
+            lambda r: 4 * math.pi * r * math.sqrt(radius**2 - min(0.0, r - reach) ** 2),
+            reach - radius,
+            bar,
+            points=[reach],
+        )[0]
         removed = volume(surface(before)) - volume(surface(after))
         self.assertAlmostEqual(removed / exact, 1.0, delta=4e-3)
 
@@ -221,13 +263,23 @@ class TestPiece(unittest.TestCase):
         half = diamond / math.sqrt(2)
         shapes = [
             (
-                Polygon([(-side / 2, -side / 2), (side / 2, -side / 2), (side / 2, side / 2), (-side / 2, side / 2)]),
+                Polygon(
+                    [
+                        (-side / 2, -side / 2),
+                        (side / 2, -side / 2),
+                        (side / 2, side / 2),
+                        (-side / 2, side / 2),
+                    ]
+                ),
                 20.0,
             ),
             (Polygon([(half, 0), (0, half), (-half, 0), (0, -half)]), 30.0),
             (
                 Polygon(
-                    [(circle / 2 * math.cos(a), circle / 2 * math.sin(a)) for a in np.linspace(0, 2 * math.pi, 721)]
+                    [
+                        (circle / 2 * math.cos(a), circle / 2 * math.sin(a))
+                        for a in np.linspace(0, 2 * math.pi, 721)
+                    ]
                 ),
                 40.0,
             ),
@@ -257,11 +309,21 @@ class TestPiece(unittest.TestCase):
 
 LEANS = st.tuples(st.floats(-1, 1), st.floats(-1, 1), st.floats(-1, 1)).filter(lambda a: math.hypot(*a) > 0.2)
 SPOTS = st.tuples(st.floats(2, 18), st.floats(2, 14), st.floats(2, 10))
-TOOLS = st.sampled_from([
-    flat(4, 12), ball_nose(5, 12), corner_radius(5, 1.2, 12, 0.01), pointed(4, 118, 12), pointed(6, 90, 9, 1.5),
-    tapered(2, 12, 9), tapered(2, 9, 9, ball=True), face_mill(6, 2, 45), slot_cutter(7, 1.5), lollipop(4),
-    ground((0, 2, 2, 5, 7), (1, 2.5, 1.2, 1.2, 3)),
-])  # fmt: skip
+TOOLS = st.sampled_from(
+    [
+        flat(4, 12),
+        ball_nose(5, 12),
+        corner_radius(5, 1.2, 12, 0.01),
+        pointed(4, 118, 12),
+        pointed(6, 90, 9, 1.5),
+        tapered(2, 12, 9),
+        tapered(2, 9, 9, ball=True),
+        face_mill(6, 2, 45),
+        slot_cutter(7, 1.5),
+        lollipop(4),
+        ground((0, 2, 2, 5, 7), (1, 2.5, 1.2, 1.2, 3)),
+    ]
+)
 
 
 def clearance(profile: Profile, points: np.ndarray) -> np.ndarray:
@@ -270,7 +332,9 @@ def clearance(profile: Profile, points: np.ndarray) -> np.ndarray:
     best = np.full(r.shape, -np.inf)
     if profile.ball:
         best = profile.ball[1] - np.hypot(r, h - profile.ball[0])
-    for h0, r0, h1, r1 in zip(profile.heights, profile.radii, profile.heights[1:], profile.radii[1:], strict=False):
+    for h0, r0, h1, r1 in zip(
+        profile.heights, profile.radii, profile.heights[1:], profile.radii[1:], strict=False
+    ):
         if h1 > h0:
             lean = math.hypot(h1 - h0, r1 - r0)
             flank = (r0 + (r1 - r0) * (h - h0) / (h1 - h0) - r) * (h1 - h0) / lean
@@ -305,9 +369,17 @@ class BruteForce(unittest.TestCase):
                     where[:, d] = np.linspace(0.05, (20, 16, 12)[d] - 0.05, 40)
                     depth = clearance(tool, (where[:, None] - tips) @ frame.T).max(axis=1)
                     stands = ((where[:, d, None] > ends[::2]) & (where[:, d, None] < ends[1::2])).any(axis=1)
-                    near = (np.abs(where[:, d, None] - ends) < 1e-3).any(axis=1) if len(ends) else np.zeros(40, bool)
-                    self.assertFalse((stands & ~near & (depth > slack)).any(), "material left inside the sweep")
-                    self.assertFalse((~stands & ~near & (depth < -slack)).any(), "material lost outside the sweep")
+                    near = (
+                        (np.abs(where[:, d, None] - ends) < 1e-3).any(axis=1)
+                        if len(ends)
+                        else np.zeros(40, bool)
+                    )
+                    self.assertFalse(
+                        (stands & ~near & (depth > slack)).any(), "material left inside the sweep"
+                    )
+                    self.assertFalse(
+                        (~stands & ~near & (depth < -slack)).any(), "material lost outside the sweep"
+                    )
 
     @settings(max_examples=30, deadline=None)
     @given(TOOLS, LEANS, st.lists(SPOTS, min_size=3, max_size=8))
@@ -327,9 +399,14 @@ class BruteForce(unittest.TestCase):
     def test_what_bundles_differ_by_goes_with_the_cell(self):
         """The case with the widest gap a search of 1,500 found (a flat end lying in a grid plane): the rays' distance, not the engine."""
         spots = [
-            (5.5405, 8.5218, 5.0), (11.0, 13.8782, 6.5619), (11.4327, 13.5646, 2.4088), (11.7158, 3.7701, 7.3214), (11.0, 13.249, 7.3654),
-            (8.0, 14.0, 4.5290), (10.4159, 13.2377, 3.8560),
-        ]  # fmt: skip
+            (5.5405, 8.5218, 5.0),
+            (11.0, 13.8782, 6.5619),
+            (11.4327, 13.5646, 2.4088),
+            (11.7158, 3.7701, 7.3214),
+            (11.0, 13.249, 7.3654),
+            (8.0, 14.0, 4.5290),
+            (10.4159, 13.2377, 3.8560),
+        ]
         gaps = []
         for cell in (0.5, 0.25, 0.125):
             after, _ = cut(
@@ -390,7 +467,9 @@ class AnyMoment(unittest.TestCase):
         self.assertEqual(move_at(self.moments, 1e9), 299)
         self.assertTrue(np.allclose(tip_at(self.moments, 10.5), (self.points[10] + self.points[11]) / 2))
         seen = bundle_volumes(stock_at(self.start, self.moments, 10.5))[2]
-        before, after = (bundle_volumes(cut(self.start, self.sweep.part(slice(0, n)), 9)[0])[2] for n in (10, 11))
+        before, after = (
+            bundle_volumes(cut(self.start, self.sweep.part(slice(0, n)), 9)[0])[2] for n in (10, 11)
+        )
         self.assertLess(after, seen)
         self.assertLess(seen, before)
 
@@ -413,7 +492,11 @@ class WhatMovesDid(unittest.TestCase):
 
     def test_spindle_stopped(self):
         sweep = Sweep(
-            np.array([[-9.0, 15, 17]]), np.array([[30.0, 15, 17]]), np.array([STOPPED], np.uint8), UP, flat(6, 30)
+            np.array([[-9.0, 15, 17]]),
+            np.array([[30.0, 15, 17]]),
+            np.array([STOPPED], np.uint8),
+            UP,
+            flat(6, 30),
         )
         after, hits = cut(self.field, sweep, 1)
         self.assertAlmostEqual(hits.rapid[0], 3.0, places=4)

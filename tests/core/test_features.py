@@ -35,7 +35,9 @@ def pocket(low, high, radius):
     box = solids.box(low, high)
     middle = (np.array(low) + high) / 2
     return solids.filleted(
-        box, radius, lambda m: bool(abs(m[2] - middle[2]) < 1e-6 and (np.abs(m[:2] - middle[:2]) > 1e-6).all())
+        box,
+        radius,
+        lambda m: bool(abs(m[2] - middle[2]) < 1e-6 and (np.abs(m[:2] - middle[:2]) > 1e-6).all()),
     )
 
 
@@ -92,12 +94,16 @@ class Recesses(unittest.TestCase):
         self.assertEqual((step.kind, step.depth), ("step", 8.0))
         (slot,) = found_in(solids.minus(solids.box(*BLOCK), solids.box((-1, 14, 12), (70, 26, 30)))).recesses
         self.assertEqual((slot.kind, slot.width, slot.depth), ("open slot", 12.0, 8.0))
-        (closed,) = found_in(solids.minus(solids.box(*BLOCK), solids.stadium((20, 20), (40, 20), 5, 13, 30))).recesses
+        (closed,) = found_in(
+            solids.minus(solids.box(*BLOCK), solids.stadium((20, 20), (40, 20), 5, 13, 30))
+        ).recesses
         self.assertEqual((closed.kind, closed.width, closed.corner_radius), ("slot", 10.0, 5.0))
         self.assertAlmostEqual(closed.depth, 7.0)
 
     def test_openings_go_through(self):
-        (slot,) = found_in(solids.minus(solids.box(*BLOCK), solids.stadium((20, 20), (40, 20), 5, -1, 30))).recesses
+        (slot,) = found_in(
+            solids.minus(solids.box(*BLOCK), solids.stadium((20, 20), (40, 20), 5, -1, 30))
+        ).recesses
         self.assertEqual((slot.kind, slot.floor, slot.depth), ("through slot", None, 20.0))
         self.assertEqual({tuple(side) for side in slot.sides}, {UP, DOWN})
         (window,) = found_in(solids.minus(solids.box(*BLOCK), pocket((10, 10, -1), (40, 30, 30), 3))).recesses
@@ -112,7 +118,9 @@ class Recesses(unittest.TestCase):
         self.assertEqual([one.islands for one in found.recesses], [1])
 
     def test_a_slanted_pocket_opens_along_its_own_way(self):
-        shape = solids.turned(solids.minus(solids.box(*BLOCK), pocket((10, 10, 12), (40, 30, 30), 4)), 30, (1, 0, 0))
+        shape = solids.turned(
+            solids.minus(solids.box(*BLOCK), pocket((10, 10, 12), (40, 30, 30), 4)), 30, (1, 0, 0)
+        )
         (one,) = found_in(shape).recesses
         self.assertTrue(close(one.opens, (0, -0.5, np.sqrt(0.75))))
         self.assertTrue(any(close(side, one.opens) for side in one.sides))

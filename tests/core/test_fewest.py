@@ -29,9 +29,13 @@ class Cover(unittest.TestCase):
             found = smallest_cover(sets, wanted)
             self.assertTrue(sets[found].any(axis=0)[wanted].all())
             least = next(
-                n for n in range(10)
-                if any(sets[list(c)].any(axis=0)[wanted].all() if c else not wanted.any() for c in itertools.combinations(range(9), n))
-            )  # fmt: skip
+                n
+                for n in range(10)
+                if any(
+                    sets[list(c)].any(axis=0)[wanted].all() if c else not wanted.any()
+                    for c in itertools.combinations(range(9), n)
+                )
+            )
             self.assertEqual(len(found), least)
 
     def test_what_cannot_be_covered(self):
@@ -43,7 +47,9 @@ class Parts(unittest.TestCase):
     def block(self):
         """A block with blind holes in its top and its front."""
         side = solids.placed(solids.turned(solids.cylinder((0, 0, -8), 2.5, 20), 90, (1, 0, 0)), (20, 0, 15))
-        return features(solids.minus(solids.box((0, 0, 0), (60, 40, 30)), solids.cylinder((40, 20, 20), 4, 20), side))
+        return features(
+            solids.minus(solids.box((0, 0, 0), (60, 40, 30)), solids.cylinder((40, 20, 20), 4, 20), side)
+        )
 
     def test_a_block_on_each_machine(self):
         found = self.block()
@@ -57,12 +63,16 @@ class Parts(unittest.TestCase):
         self.assertEqual(about_x.here_left, ())
         self.assertEqual(len(about_x.setups), 1)
         for way in about_x.here:
-            np.testing.assert_allclose(direction_of(machine_of("vertical-760-a"), way.angles), way.in_setup, atol=1e-9)
+            np.testing.assert_allclose(
+                direction_of(machine_of("vertical-760-a"), way.angles), way.in_setup, atol=1e-9
+            )
         covered = {f for one in about_x.setups for w in one.ways for f in w.faces}
         self.assertEqual(covered, set(range(len(found.reach))) - set(about_x.never))
 
     def test_what_no_tool_reaches_is_never_promised(self):
-        hollow = features(solids.minus(solids.box((0, 0, 0), (60, 40, 30)), solids.box((10, 10, 10), (50, 30, 20))))
+        hollow = features(
+            solids.minus(solids.box((0, 0, 0), (60, 40, 30)), solids.box((10, 10, 10), (50, 30, 20)))
+        )
         found = fewest(hollow, machine_of("trunnion-ac"), np.eye(4))
         self.assertEqual(len(found.never), 6)
         self.assertFalse({f for one in found.setups for f in one.faces} & set(found.never))

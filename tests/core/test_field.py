@@ -42,8 +42,11 @@ class ClosedForms(unittest.TestCase):
         self.check([(30, 20, 30), (30, 20, 8.3)], flat(12), math.pi * 36 * 11.7)
 
     def test_slot_is_a_stadium(self):
-        self.check([(15.1, 12.2, 9.7), (44.3, 27.9, 9.7)], flat(10),
-                   (10 * math.dist((15.1, 12.2), (44.3, 27.9)) + math.pi * 25) * 10.3)  # fmt: skip
+        self.check(
+            [(15.1, 12.2, 9.7), (44.3, 27.9, 9.7)],
+            flat(10),
+            (10 * math.dist((15.1, 12.2), (44.3, 27.9)) + math.pi * 25) * 10.3,
+        )
 
     def test_drill_point_is_a_cone(self):
         depth, radius = 15.0, 5.0
@@ -73,8 +76,13 @@ class ClosedForms(unittest.TestCase):
         # A cylinder right through a plate, leaning 30°: pi r² t / cos 30.
         axis = np.array([math.sin(math.radians(30)), 0, math.cos(math.radians(30))])
         down = np.array([30.0, 20, 10]) - 40 * axis
-        self.check([np.array([30.0, 20, 10]) + 30 * axis, down], flat(8), math.pi * 16 * 20 / math.cos(math.radians(30)),
-                   axis=axis, share=3e-3)  # fmt: skip
+        self.check(
+            [np.array([30.0, 20, 10]) + 30 * axis, down],
+            flat(8),
+            math.pi * 16 * 20 / math.cos(math.radians(30)),
+            axis=axis,
+            share=3e-3,
+        )
 
 
 class OpenCascade(unittest.TestCase):
@@ -92,7 +100,9 @@ class OpenCascade(unittest.TestCase):
 
     def test_from_the_side(self):
         axis = np.array([1.0, 0, 0])  # spindle points to -x
-        field, _ = cut(block((0, 0, 0), (60, 40, 20), 0.25), along([(45, 10, 10), (45, 30, 10)], flat(6), axis), 1)
+        field, _ = cut(
+            block((0, 0, 0), (60, 40, 20), 0.25), along([(45, 10, 10), (45, 30, 10)], flat(6), axis), 1
+        )
         reference = solids.minus(
             solids.box((0, 0, 0), (60, 40, 20)),
             solids.box((45, 10, 7), (90, 30, 13)),
@@ -102,7 +112,9 @@ class OpenCascade(unittest.TestCase):
         self.assertAlmostEqual(volume(surface(field)) / solids.volume(reference), 1.0, delta=5e-4)
 
 
-places = st.tuples(st.floats(2, 38), st.floats(2, 28), st.floats(2, 18)).map(lambda p: tuple(round(v, 2) for v in p))
+places = st.tuples(st.floats(2, 38), st.floats(2, 28), st.floats(2, 18)).map(
+    lambda p: tuple(round(v, 2) for v in p)
+)
 paths = st.lists(places, min_size=2, max_size=4)
 cutters = st.sampled_from([flat(6), flat(3.3), pointed(8, 118), pointed(10, 90)])
 
@@ -131,7 +143,9 @@ class Properties(unittest.TestCase):
     def test_volume_never_grows_and_ends_stay_sorted(self, points, cutter):
         start = block((0, 0, 0), (40, 30, 20), 1.0)
         after, _ = cut(start, along(points, cutter), 1)
-        for bundle, seen, was in zip(after.bundles, bundle_volumes(after), bundle_volumes(start), strict=True):
+        for bundle, seen, was in zip(
+            after.bundles, bundle_volumes(after), bundle_volumes(start), strict=True
+        ):
             self.assertLessEqual(seen, was + 1e-6)
             used = np.arange(2 * bundle.capacity) < 2 * bundle.count[:, :, None]
             steps = np.diff(bundle.position, axis=2)
@@ -207,10 +221,15 @@ class Carrying(unittest.TestCase):
             "print(hashlib.sha256(saved(f)).hexdigest())\n"
         )
         seen = {
-            subprocess.run([sys.executable, "-c", code], env={**os.environ, "NUMBA_NUM_THREADS": n}, text=True,
-                           capture_output=True, check=True).stdout
+            subprocess.run(
+                [sys.executable, "-c", code],
+                env={**os.environ, "NUMBA_NUM_THREADS": n},
+                text=True,
+                capture_output=True,
+                check=True,
+            ).stdout
             for n in ("1", "2")
-        }  # fmt: skip
+        }
         self.assertEqual(len(seen), 1)
 
 
@@ -257,7 +276,12 @@ class Keeping(unittest.TestCase):
 
     def test_stops_when_asked(self):
         with self.assertRaises(Stopped):
-            cut(block((0, 0, 0), (40, 30, 20), 1.0), along([(0, 0, 5), (9, 9, 5)], flat(3)), 1, lambda share: False)
+            cut(
+                block((0, 0, 0), (40, 30, 20), 1.0),
+                along([(0, 0, 5), (9, 9, 5)], flat(3)),
+                1,
+                lambda share: False,
+            )
 
 
 class Trouble(unittest.TestCase):
@@ -274,7 +298,9 @@ class Trouble(unittest.TestCase):
         self.assertTrue(same_field(after, self.field))  # a rapid cuts nothing
 
     def test_rapid_above_is_free(self):
-        sweep = Sweep(np.array([(-10, 15, 20.5)]), np.array([(50, 15, 20.5)]), np.array([RAPID], np.uint8), UP, flat(6))
+        sweep = Sweep(
+            np.array([(-10, 15, 20.5)]), np.array([(50, 15, 20.5)]), np.array([RAPID], np.uint8), UP, flat(6)
+        )
         self.assertEqual(float(cut(self.field, sweep, 1)[1].rapid[0]), 0.0)
 
     def test_holder_meets_the_wall_beside_a_deep_slot(self):

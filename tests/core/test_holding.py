@@ -127,7 +127,9 @@ class ContactTest(unittest.TestCase):
         low = [(0.0, 0.0), (60.0, 5.0), (55.0, 40.0), (20.0, 50.0)]
         for shift, turn in ((0.0, 0.0), (17.3, 25.0), (-22.0, 140.0)):
             c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
-            high = [(c * x - s * y + shift, s * x + c * y + 9.0) for x, y in [(0, 0), (45, 0), (45, 30), (0, 30)]]
+            high = [
+                (c * x - s * y + shift, s * x + c * y + 9.0) for x, y in [(0, 0), (45, 0), (45, 30), (0, 30)]
+            ]
             under = solid(manifold3d.CrossSection([low]).extrude(10).translate([0.0, 0.0, -10.0]))
             over = solid(manifold3d.CrossSection([high]).extrude(12))
             found = patches(over, [under])
@@ -230,7 +232,10 @@ class ViseTest(unittest.TestCase):
         self.assertEqual([(f.code, f.severity) for f in found], [("hold.nothing", "error")])
 
     def test_resting_above_the_jaws(self):
-        shop = {**SHOP, "tall": SHOP["par-150x8"].model_copy(update={"id": "tall", "heights": (20.0, 40.0, 60.0)})}
+        shop = {
+            **SHOP,
+            "tall": SHOP["par-150x8"].model_copy(update={"id": "tall", "heights": (20.0, 40.0, 60.0)}),
+        }
         result = hold_work(vise_hold(parallels="tall", height=60.0), shop, BLOCK, "OP10")
         found = next(f for f in result.findings if f.code == "hold.no_touch" and f.cures)
         self.assertEqual(found.cures[0].value, 40.0)
@@ -255,7 +260,9 @@ class ViseTest(unittest.TestCase):
 
     def test_a_leaning_wall_is_touched_along_a_line(self):
         leaning = (
-            manifold3d.CrossSection([[(-50, -30), (50, -20), (50, 30), (-50, 30)]]).extrude(40).translate([0, 0, -40])
+            manifold3d.CrossSection([[(-50, -30), (50, -20), (50, 30), (-50, 30)]])
+            .extrude(40)
+            .translate([0, 0, -40])
         )
         result = held(vise_hold(height=42.0), solid(leaning))
         self.assertIn("hold.line_contact", [f.code for f in result.findings])
@@ -325,7 +332,9 @@ class VBlockTest(unittest.TestCase):
     """The seed of many scrapped parts: a shape of one angle on a block of another, and a block longer than the part."""
 
     def on_block(self, block: str, shape: Mesh):
-        return held(Hold(items=(Item(id="vee", fixture=block, x=300, y=300),), work=WorkPlace(on="vee")), shape)
+        return held(
+            Hold(items=(Item(id="vee", fixture=block, x=300, y=300),), work=WorkPlace(on="vee")), shape
+        )
 
     def test_a_120_shape_rocks_on_a_90_block(self):
         result = self.on_block("vee-90-60", vee_shape(120, 80))
@@ -463,7 +472,8 @@ class PlateTest(unittest.TestCase):
         for x in (20, 70):
             drilled -= manifold3d.Manifold.cylinder(30, 5.9, 5.9, 64).translate([x, 40, -5])
         self.assertIn(
-            "hold.hole_not_there", [f.code for f in self.pinned((5, 4), True, made=(solid(drilled), holes)).findings]
+            "hold.hole_not_there",
+            [f.code for f in self.pinned((5, 4), True, made=(solid(drilled), holes)).findings],
         )
 
     def test_a_dowel_in_a_tapped_hole(self):
@@ -487,7 +497,9 @@ class PlateTest(unittest.TestCase):
         middle = np.array([60, 40, 10.0])
         for found, fights in ((full, True), (easy, False)):
             told = locating(found, lambda p: "left" if p.centre[0] < 60 else "right", middle, 60.0)
-            self.assertEqual(any("left and right" in one and "X" in one for one in told.fought), fights, told.fought)
+            self.assertEqual(
+                any("left and right" in one and "X" in one for one in told.fought), fights, told.fought
+            )
 
     def test_a_strap_comes_down_on_the_work_and_its_lever_counts(self):
         facts = self.pinned((5, 4))
@@ -576,9 +588,21 @@ def pad(centre, normal, size=10.0) -> Patch:
     centre, normal = np.array(centre, float), np.array(normal, float)
     side = np.array([0, 0, 1.0]) if abs(normal[2]) < 0.5 else np.array([1.0, 0, 0])
     other = np.cross(normal, side)
-    hull = np.array([centre + size / 2 * (a * side + b * other) for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))])
+    hull = np.array(
+        [centre + size / 2 * (a * side + b * other) for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+    )
     return Patch(
-        0, size * size, centre, normal, "face", size, size, side, hull, np.tile(normal, (len(hull), 1)), hull[None, :3]
+        0,
+        size * size,
+        centre,
+        normal,
+        "face",
+        size,
+        size,
+        side,
+        hull,
+        np.tile(normal, (len(hull), 1)),
+        hull[None, :3],
     )
 
 
@@ -591,7 +615,9 @@ class VBlockInAViseTest(unittest.TestCase):
                 Item(id="vee", fixture=block, on="vise"),
             ), work=WorkPlace(on="vee"))  # fmt: skip
             result = held(hold, vee_shape(90, 80))
-            self.assertEqual([f.code for f in result.findings if f.severity == "error"], ["hold.closes_on_other"])
+            self.assertEqual(
+                [f.code for f in result.findings if f.severity == "error"], ["hold.closes_on_other"]
+            )
             # Against the fixed jaw, 22 thick, stands the block, 60 wide: the edge lies 30 before it.
             self.assertAlmostEqual(result.facts.zero_on_table[1], 402 - 22 - 30, places=3)
 
@@ -696,13 +722,17 @@ class SeatsAtAnyRayDistance(unittest.TestCase):
             fine = None
             for cell in (0.25, 0.5, 1.0):
                 with self.subTest(seat=name, cell=cell):
-                    field = field_of_mesh(grid_around(mesh.vertices.min(axis=0), mesh.vertices.max(axis=0), cell), mesh)
+                    field = field_of_mesh(
+                        grid_around(mesh.vertices.min(axis=0), mesh.vertices.max(axis=0), cell), mesh
+                    )
                     stock = simplified(surface(field, JOIN_MM), SIMPLIFY_MM - JOIN_MM)
                     told, zero, areas, grip = self.told(hold, stock)
                     fine = fine or (told, zero, areas, grip)
                     self.assertEqual(told, fine[0])
                     # A round wall is known to a few hundredths from coarse rays, plane ones exactly.
-                    np.testing.assert_allclose(zero, fine[1], atol=0.03 if "bar" in name or "round" in name else 2e-3)
+                    np.testing.assert_allclose(
+                        zero, fine[1], atol=0.03 if "bar" in name or "round" in name else 2e-3
+                    )
                     np.testing.assert_allclose(areas, fine[2], rtol=0.01)
                     self.assertAlmostEqual(grip, fine[3], places=3)
 
@@ -740,7 +770,9 @@ class ClampingTest(unittest.TestCase):
         problem = programme(held_, 0.1)
         from pelvrak.core.holding.clamping import _Slipping, wrench_at
 
-        along = _Slipping(problem).greatest(wrench_at(np.array([1.0, 0, 0]), np.array([0.0, 0, 0]), problem.middle))
+        along = _Slipping(problem).greatest(
+            wrench_at(np.array([1.0, 0, 0]), np.array([0.0, 0, 0]), problem.middle)
+        )
         self.assertGreater(along, 0.9 * 100 * (1 + np.sqrt(2)))
         # Rubbing round the bar carries a little of the press: never more than the flanks can take.
         self.assertLess(along, 1.1 * 100 * (1 + np.sqrt(2)))
@@ -756,7 +788,9 @@ class ClampingTest(unittest.TestCase):
         going_on, rng = _Slipping(problem), np.random.default_rng(3)
         forces = problem.columns.shape[1]
         for _ in range(40):
-            wrench = wrench_at(rng.normal(size=3) * 400, rng.uniform(-40, 40, 3), problem.middle, rng.normal() * 3000)
+            wrench = wrench_at(
+                rng.normal(size=3) * 400, rng.uniform(-40, 40, 3), problem.middle, rng.normal() * 3000
+            )
             equal = np.vstack(
                 [
                     np.column_stack([problem.columns, wrench]),
@@ -777,7 +811,11 @@ class ClampingTest(unittest.TestCase):
         r = np.sqrt(0.5)
         flanks = [pad((0, y, 0), (0, -np.sign(y) * r, r)) for y in (-10, 10)]
         bar = holding_of(
-            [*flanks, pad((0, 0, 20), (0, 0, -1))], [-1, -1, 0], [(np.array([0, 0, -1.0]), 1000.0)], 0.0, np.zeros(3)
+            [*flanks, pad((0, 0, 20), (0, 0, -1))],
+            [-1, -1, 0],
+            [(np.array([0, 0, -1.0]), 1000.0)],
+            0.0,
+            np.zeros(3),
         )
         pressed = np.bincount(bar.patch, shares(programme(bar)))
         self.assertAlmostEqual(pressed[2], 1000.0, delta=1)
@@ -790,7 +828,11 @@ class ClampingTest(unittest.TestCase):
         jaws = [pad((0, 45, 10), (0, -1, 0)), pad((0, -45, 10), (0, 1, 0))]
         rests = [pad((0, y, 0), (0, 0, 1)) for y in (41, -41)]
         held_ = holding_of(
-            [*jaws, *rests], [-1, 0, -1, -1], [(np.array([0, 1.0, 0]), 35_000.0)], 16.0, np.array([0, 0, 26.0])
+            [*jaws, *rests],
+            [-1, 0, -1, -1],
+            [(np.array([0, 1.0, 0]), 35_000.0)],
+            16.0,
+            np.array([0, 0, 26.0]),
         )
         pressed = np.bincount(held_.patch, shares(programme(held_)))
         np.testing.assert_allclose(pressed, [35_000, 35_000, 8, 8], atol=5)
@@ -811,7 +853,9 @@ class ClampingTest(unittest.TestCase):
         push = pad((-30, 0, 10), (1, 0, 0), 4.0)
         down, along = np.array([0, 0, -1.0]), np.array([1.0, 0, 0])
         for force, holds in ((1500.0, True), (2500.0, False)):
-            held_ = holding_of([rest, strap, push], [-1, 0, 1], [(down, 5000.0), (along, force)], 0.0, np.zeros(3))
+            held_ = holding_of(
+                [rest, strap, push], [-1, 0, 1], [(down, 5000.0), (along, force)], 0.0, np.zeros(3)
+            )
             problem = programme(held_, 0.2)
             self.assertEqual(stands(problem), holds)
             pressed = np.bincount(held_.patch, shares(problem))
@@ -829,10 +873,14 @@ class ClampingTest(unittest.TestCase):
 
     def test_a_clamp_beside_its_support_tips_the_work(self):
         rest, clamp = pad((0, 0, 0), (0, 0, 1)), pad((60, 0, 20), (0, 0, -1), 4.0)
-        held_ = holding_of([rest, clamp], [-1, 0], [(np.array([0, 0, -1.0]), 500.0)], 5.0, np.array([0, 0, 10.0]))
+        held_ = holding_of(
+            [rest, clamp], [-1, 0], [(np.array([0, 0, -1.0]), 500.0)], 5.0, np.array([0, 0, 10.0])
+        )
         self.assertFalse(stands(programme(held_)))
         above = pad((2, 0, 20), (0, 0, -1), 4.0)
-        good = holding_of([rest, above], [-1, 0], [(np.array([0, 0, -1.0]), 500.0)], 5.0, np.array([0, 0, 10.0]))
+        good = holding_of(
+            [rest, above], [-1, 0], [(np.array([0, 0, -1.0]), 500.0)], 5.0, np.array([0, 0, 10.0])
+        )
         self.assertTrue(stands(programme(good)))
 
     def test_weight_alone(self):
@@ -856,11 +904,15 @@ class SqueezeTest(unittest.TestCase):
     def test_beams(self):
         # 0.5 N/mm² on a strip 40 long and 3 thick, aluminium: 0.5·40⁴/(384·70000·2.25).
         self.assertAlmostEqual(beam_fixed(0.5, 40, 3, 70e3), 0.0211640, places=6)
-        self.assertAlmostEqual(beam_cantilever(0.5, 40, 3, 70e3) / beam_fixed(0.5, 40, 3, 70e3), 48.0, places=9)
+        self.assertAlmostEqual(
+            beam_cantilever(0.5, 40, 3, 70e3) / beam_fixed(0.5, 40, 3, 70e3), 48.0, places=9
+        )
 
     def test_plates(self):
         # Square plate with fixed edges: 0.00126·q·a⁴/D (Timoshenko); D = 70000·27/(12·0.91).
-        self.assertAlmostEqual(plate_fixed(0.5, 40, 40, 3, 70e3), 0.00126 * 0.5 * 40**4 / (70e3 * 27 / 10.92), places=9)
+        self.assertAlmostEqual(
+            plate_fixed(0.5, 40, 40, 3, 70e3), 0.00126 * 0.5 * 40**4 / (70e3 * 27 / 10.92), places=9
+        )
         # Far longer than wide it is a strip with fixed ends, but for ν: 1/384 = 0.0026.
         strip = plate_fixed(0.5, 40, 4000, 3, 70e3)
         self.assertAlmostEqual(
@@ -889,7 +941,9 @@ class LibraryTest(unittest.TestCase):
         for one in fixtures_shipped().values():
             for piece in picture_solids(one):
                 mesh = mesh_of(piece.body)
-                self.assertTrue(trimesh.Trimesh(mesh.vertices, mesh.triangles, process=False).is_watertight, one.id)
+                self.assertTrue(
+                    trimesh.Trimesh(mesh.vertices, mesh.triangles, process=False).is_watertight, one.id
+                )
                 self.assertGreater(piece.body.volume(), 10, one.id)
 
     def test_there_is_one_of_every_kind_of_the_trade(self):
@@ -939,12 +993,15 @@ class LibraryTest(unittest.TestCase):
         left = kinds.cuboid((-40, -0.5, 0), (-39.5, 0, 20))
         shop = SHOP | {"mine": Own(id="mine", name="Corner nest", file="nest.step")}
         hold = Hold(
-            items=(Item(id="mine", fixture="mine", x=100, y=100, z=10),), work=WorkPlace(y=-30, pushed=("back", "left"))
+            items=(Item(id="mine", fixture="mine", x=100, y=100, z=10),),
+            work=WorkPlace(y=-30, pushed=("back", "left")),
         )
         work = box(np.array([-20.0, -15, 0]), np.array([20.0, 15, 10]))
 
         def said(nest: manifold3d.Manifold) -> dict[str, Any]:
-            return {f.code: f for f in hold_work(hold, shop, work, "OP10", own={"mine": mesh_of(nest)}).findings}
+            return {
+                f.code: f for f in hold_work(hold, shop, work, "OP10", own={"mine": mesh_of(nest)}).findings
+            }
 
         self.assertNotIn("hold.corner_first", said(walls + floor))
         found = said(walls + floor + left)["hold.corner_first"]

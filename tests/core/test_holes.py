@@ -127,7 +127,10 @@ class Headless(unittest.TestCase):
 
     def test_said_plainly(self):
         done = subprocess.run(
-            [sys.executable, "-m", "pelvrak.cli", "part", str(DEMO)], capture_output=True, text=True, check=True
+            [sys.executable, "-m", "pelvrak.cli", "part", str(DEMO)],
+            capture_output=True,
+            text=True,
+            check=True,
         )
         self.assertIn("120.000 × 80.000 × 42.000 mm", done.stdout)
         wrong = subprocess.run(

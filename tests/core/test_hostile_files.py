@@ -89,7 +89,9 @@ class MeshFiles(unittest.TestCase):
         one = np.frombuffer(to_stl(CUBE, "x")[84:], np.uint8).reshape(12, 50)
         facets = np.tile(one, (4900, 1))
         floats = facets[:, :48].copy().view("<f4").reshape(-1, 4, 3)
-        at = np.repeat(np.stack(np.meshgrid(np.arange(70), np.arange(70)), -1).reshape(-1, 2) * 40.0, 12, axis=0)
+        at = np.repeat(
+            np.stack(np.meshgrid(np.arange(70), np.arange(70)), -1).reshape(-1, 2) * 40.0, 12, axis=0
+        )
         floats[:, 1:, :2] += at[:, None]
         facets[:, :48] = floats.reshape(-1, 12).view(np.uint8)
         data = bytes(80) + struct.pack("<I", len(facets)) + facets.tobytes()
@@ -99,9 +101,11 @@ class MeshFiles(unittest.TestCase):
 
     def test_a_text_stl_named_in_another_alphabet(self):
         rows = [
-            "facet normal 0 0 0\nouter loop\n" + "".join("vertex {} {} {}\n".format(*p) for p in CUBE.vertices[t]) + "endloop\nendfacet\n"
+            "facet normal 0 0 0\nouter loop\n"
+            + "".join("vertex {} {} {}\n".format(*p) for p in CUBE.vertices[t])
+            + "endloop\nendfacet\n"
             for t in CUBE.triangles
-        ]  # fmt: skip
+        ]
         text = "solid Geh\xe4use \xd8 20\n" + "".join(rows) + "endsolid\n"
         self.assertAlmostEqual(read_part(text.encode("latin-1"), "x.stl").part.volume_mm3, 8000, places=3)
 
@@ -136,7 +140,9 @@ class SavedStock(unittest.TestCase):
     def parts(self) -> dict[str, np.ndarray]:
         """What a saved stock is made of."""
         low, high = np.zeros(3), np.array([12.0, 10.0, 8.0])
-        data = zstandard.ZstdDecompressor().decompress(saved(field_of_block(grid_around(low, high, 1.0), low, high)))
+        data = zstandard.ZstdDecompressor().decompress(
+            saved(field_of_block(grid_around(low, high, 1.0), low, high))
+        )
         with np.load(io.BytesIO(data)) as arrays:
             return {name: arrays[name].copy() for name in arrays.files}
 
@@ -171,10 +177,15 @@ class SavedStock(unittest.TestCase):
             return a
 
         cases = {
-            "outside": change(position0=with_nan), "order": change(position1=swapped), "hold as many": change(count2=many),
-            "grid": change(grid=lambda g: np.array([*g[:3], 1e-9, *g[4:]])), "laid out": change(maker0=lambda m: m.astype(np.int64)),
-            "one body": change(count2=hollow, position2=lambda a: a[:0], normal2=lambda a: a[:0], maker2=lambda a: a[:0]),
-        }  # fmt: skip
+            "outside": change(position0=with_nan),
+            "order": change(position1=swapped),
+            "hold as many": change(count2=many),
+            "grid": change(grid=lambda g: np.array([*g[:3], 1e-9, *g[4:]])),
+            "laid out": change(maker0=lambda m: m.astype(np.int64)),
+            "one body": change(
+                count2=hollow, position2=lambda a: a[:0], normal2=lambda a: a[:0], maker2=lambda a: a[:0]
+            ),
+        }
         for word, data in cases.items():
             with self.subTest(word), self.assertRaises(BadInput) as caught:
                 protected(billet_reader.__name__, ["stock"], data, "x.rays", memory=3 * 1024**3)
@@ -187,9 +198,11 @@ class SavedStock(unittest.TestCase):
         parts = {"grid": grid}
         for axis in range(3):
             parts |= {
-                f"count{axis}": np.full((3, 3), 10_000_000, np.int32), f"position{axis}": np.zeros(0, np.float32),
-                f"normal{axis}": np.zeros((0, 2), np.int16), f"maker{axis}": np.zeros(0, np.uint16),
-            }  # fmt: skip
+                f"count{axis}": np.full((3, 3), 10_000_000, np.int32),
+                f"position{axis}": np.zeros(0, np.float32),
+                f"normal{axis}": np.zeros((0, 2), np.int16),
+                f"maker{axis}": np.zeros(0, np.uint16),
+            }
         data = self.packed(parts)
         self.assertLess(len(data), 2000)
         with self.assertRaises(BadInput):

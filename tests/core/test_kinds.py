@@ -23,10 +23,14 @@ TOP = Path(__file__).resolve().parents[2]
 
 def plan_with(*tools: str, operations: tuple = ()) -> Plan:
     shelf = tool_shelf()
-    return plan_from({
-        "name": "toy", "part": {"file": "toy.step"}, "tools": [shelf[tool].model_dump() for tool in tools],
-        "setups": [{"name": "OP10", "operations": list(operations)}],
-    })  # fmt: skip
+    return plan_from(
+        {
+            "name": "toy",
+            "part": {"file": "toy.step"},
+            "tools": [shelf[tool].model_dump() for tool in tools],
+            "setups": [{"name": "OP10", "operations": list(operations)}],
+        }
+    )
 
 
 class FormsOfKinds(unittest.TestCase):
@@ -92,7 +96,9 @@ class FreshOperations(unittest.TestCase):
         found = self.draft(plan_with("dr5"), **{**drill, "cycle": "spot"})
         self.assertEqual(tool_shelf()[found.operation.tool].kind, "spot_drill")
         self.assertGreaterEqual(tool_shelf()[found.operation.tool].DC, 6.0)
-        self.assertEqual((found.operation.id, found.operation.name, found.operation.retract), ("a", "Holes", 3.5))
+        self.assertEqual(
+            (found.operation.id, found.operation.name, found.operation.retract), ("a", "Holes", 3.5)
+        )
 
     def test_a_tool_that_can_do_it_stays(self):
         drill = Drilling(id="a", name="Holes", tool="dr7_8", faces=[self.hole]).model_dump()
@@ -115,7 +121,14 @@ class FreshOperations(unittest.TestCase):
             self.assertIn(where, refused.exception.where)
 
     def test_a_wrapped_line_of_before_without_its_diameter_is_still_read(self):
-        old = {"id": "w", "name": "Wrapped", "tool": "em10", "faces": [self.hole], "diameter": None, "depth": None}
+        old = {
+            "id": "w",
+            "name": "Wrapped",
+            "tool": "em10",
+            "faces": [self.hole],
+            "diameter": None,
+            "depth": None,
+        }
         plan = plan_with("em10", operations=({"kind": "wrapped", **old},))
         self.assertEqual(plan.setups[0].operations[0].diameter, 50.0)
 
@@ -150,7 +163,10 @@ class KindsFromOutside(unittest.TestCase):
             (about / "entry_points.txt").write_text("[pelvrak.operations]\nkerf = tests.toy_kinds:Kerf\n")
             path = os.pathsep.join([folder, str(TOP)])
             done = subprocess.run(
-                [sys.executable, "-c", PLANNED], env={**os.environ, "PYTHONPATH": path}, capture_output=True, text=True
+                [sys.executable, "-c", PLANNED],
+                env={**os.environ, "PYTHONPATH": path},
+                capture_output=True,
+                text=True,
             )
         self.assertEqual(done.returncode, 0, done.stderr)
         left, depth, unit = json.loads(done.stdout)

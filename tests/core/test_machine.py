@@ -48,7 +48,9 @@ class Turning(unittest.TestCase):
 
     def test_the_axis_convention(self):
         # A +90 brings a tool along +Z to -Y, as a right-hand screw advances along +X: ISO 841.
-        np.testing.assert_allclose(direction_of(machine_of("vertical-760-a"), {"A": 90.0}), [0, -1, 0], atol=1e-12)
+        np.testing.assert_allclose(
+            direction_of(machine_of("vertical-760-a"), {"A": 90.0}), [0, -1, 0], atol=1e-12
+        )
         # B +90 brings it to +X.
         np.testing.assert_allclose(direction_of(machine_of("table-bc"), {"B": 90.0}), [1, 0, 0], atol=1e-12)
 
@@ -102,7 +104,8 @@ class RoundTrip(unittest.TestCase):
                 self.assertTrue(axis.low - 1e-9 <= one.angles[axis.name] <= axis.high + 1e-9)
         if not solved.singular and machine.rotary and abs(there[2, 2]) < 1 - 1e-6:
             found = [
-                all(abs(one.angles[a.name] - values[a.name]) < 1e-4 for a in machine.rotary) for one in solved.solutions
+                all(abs(one.angles[a.name] - values[a.name]) < 1e-4 for a in machine.rotary)
+                for one in solved.solutions
             ]
             self.assertTrue(any(found), (values, solved.solutions))
         back = linear_for(machine, there[:3, 3], values)
@@ -111,7 +114,9 @@ class RoundTrip(unittest.TestCase):
 
     def test_one_is_preferred_and_says_why(self):
         for name in ALL:
-            solved = solve_direction(machine_of(name), (0.0, 0.0, 1.0) if name != "horizontal-b" else (0.0, -1.0, 0.0))
+            solved = solve_direction(
+                machine_of(name), (0.0, 0.0, 1.0) if name != "horizontal-b" else (0.0, -1.0, 0.0)
+            )
             self.assertEqual(
                 [one.preferred for one in solved.solutions], [True] + [False] * (len(solved.solutions) - 1)
             )
@@ -201,9 +206,13 @@ class Swinging(unittest.TestCase):
             solid, fixed = to_solid(body), to_solid(wall)
             gaps = []
             for angle in np.arange(start, end, 0.25):
-                turn = Rotation.from_rotvec(np.radians(-(angle - start)) * np.array(axis.direction)).as_matrix()
+                turn = Rotation.from_rotvec(
+                    np.radians(-(angle - start)) * np.array(axis.direction)
+                ).as_matrix()
                 point = np.array(axis.point)
-                gaps.append(solid.transform(np.column_stack([turn, point - turn @ point])).min_gap(fixed, 60.0))
+                gaps.append(
+                    solid.transform(np.column_stack([turn, point - turn @ point])).min_gap(fixed, 60.0)
+                )
             self.assertEqual(found.met, min(gaps) < 0.05)
             if not found.met and min(gaps) < 59:
                 self.assertAlmostEqual(found.gap, min(gaps), delta=0.6)
@@ -252,7 +261,9 @@ class Slides(unittest.TestCase):
                 on_table = (np.linalg.inv(at.local_from_zero) @ [*nose, 1.0])[:3] + zero
                 values = at.angles | linear_for(machine, on_table, at.angles)
                 base = transformed(solid_mesh(solid), moved_by(machine, solid.rides, values))
-                local = at.local_from_zero @ np.linalg.inv(pose(machine, values).base_from_table @ _shift(zero))
+                local = at.local_from_zero @ np.linalg.inv(
+                    pose(machine, values).base_from_table @ _shift(zero)
+                )
                 np.testing.assert_allclose(
                     one.mesh.vertices + one.follows @ nose, transformed(base, local).vertices, atol=1e-6
                 )
@@ -301,8 +312,11 @@ class WrongMachines(unittest.TestCase):
             (lambda d: axis(d, "Y").update(direction=[1, 0, 0]), "two of them run alike"),
             (lambda d: d["table"].update(rides="base"), "moves neither the spindle nor the table"),
             (lambda d: d["table"].update(up=[0, 1, 1]), "square to each other"),
-            (lambda d: d["solids"].append({"name": "lump", "rides": "base", "low": [0, 0, 0]}), "a box (low, high) or a cylinder"),
-        ):  # fmt: skip
+            (
+                lambda d: d["solids"].append({"name": "lump", "rides": "base", "low": [0, 0, 0]}),
+                "a box (low, high) or a cylinder",
+            ),
+        ):
             self.assertIn(told, self.refused(change).what)
 
     def test_another_version_and_no_json(self):
@@ -336,10 +350,16 @@ class CommandTest(unittest.TestCase):
             self.assertAlmostEqual(told["solutions"][0]["angles"]["A"], -30.0, places=6)
             self.assertEqual(sum(one["preferred"] for one in told["solutions"]), 1)
             self.assertEqual(
-                json.loads(self.run_it("machine", "solve", str(path), "--direction=0,0,-1", "--json")[1])["could"],
+                json.loads(self.run_it("machine", "solve", str(path), "--direction=0,0,-1", "--json")[1])[
+                    "could"
+                ],
                 ["vertical-760-a"],
             )
-            for words, told in ((("0,0",), "three numbers"), (("0,0,0",), "no length"), (("a,b,c",), "three numbers")):
+            for words, told in (
+                (("0,0",), "three numbers"),
+                (("0,0,0",), "no length"),
+                (("a,b,c",), "three numbers"),
+            ):
                 code, _, wrong = self.run_it("machine", "solve", str(path), "--direction", *words)
                 self.assertEqual(code, 2)
                 self.assertIn(told, wrong)

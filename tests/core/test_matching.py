@@ -30,9 +30,11 @@ def part(width=60.0, hole=4.0, at=(20.0, 20.0), second=True, sha="a" * 64):
 
 def face(of, kind, **near):
     return next(
-        f for f in of.faces
-        if f.kind == kind and all(abs(f.centre["xyz".index(axis)] - value) < 1e-6 for axis, value in near.items())
-    )  # fmt: skip
+        f
+        for f in of.faces
+        if f.kind == kind
+        and all(abs(f.centre["xyz".index(axis)] - value) < 1e-6 for axis, value in near.items())
+    )
 
 
 class Faces(unittest.TestCase):
@@ -76,8 +78,10 @@ class Faces(unittest.TestCase):
     def test_two_as_near_are_unsure(self):
         old = part(at=(20.0, 20.0), second=False)
         shape = solids.minus(
-            solids.box((0, 0, 0), (60, 40, 20)), solids.cylinder((14, 20, -1), 4, 30), solids.cylinder((26, 20, -1), 4, 30)
-        )  # fmt: skip
+            solids.box((0, 0, 0), (60, 40, 20)),
+            solids.cylinder((14, 20, -1), 4, 30),
+            solids.cylinder((26, 20, -1), 4, 30),
+        )
         new = model_of_solid(shape, "b" * 64, "MM").part
         self.assertEqual(self.state(old, new, face(old, "cylinder", x=20.0).number)[0], "unsure")
 
@@ -88,9 +92,10 @@ class Plans(unittest.TestCase):
         top = max((f for f in self.old.faces if f.normal and f.normal[2] > 0.9), key=lambda f: f.centre[2])
         edge = next(e for e in self.old.edges if e.direction and abs(e.direction[0]) > 0.99)
         seat = Seat(
-            up=UpByFace(face=ref_to(top)), x=XByEdge(edge=EdgeRef(edge=edge.number, at=middle_of(edge))),
+            up=UpByFace(face=ref_to(top)),
+            x=XByEdge(edge=EdgeRef(edge=edge.number, at=middle_of(edge))),
             zero=Zero(of="hole", hole=ref_to(face(self.old, "cylinder", x=45.0))),
-        )  # fmt: skip
+        )
         self.plan = Plan(
             name="x",
             part=PartFile(file="a.step", sha256="a" * 64),
@@ -113,7 +118,12 @@ class Plans(unittest.TestCase):
         untouched = revised(self.plan, self.old, new, "b.step", "B", frozenset())
         self.assertEqual(untouched.setups[0].seat.up, self.plan.setups[0].seat.up)
         taken = revised(
-            self.plan, self.old, new, "b.step", "B", frozenset(["/setups/0/seat/up/face", "/setups/0/seat/zero/hole"])
+            self.plan,
+            self.old,
+            new,
+            "b.step",
+            "B",
+            frozenset(["/setups/0/seat/up/face", "/setups/0/seat/zero/hole"]),
         )
         at = new.faces[taken.setups[0].seat.up.face.face]
         self.assertEqual(taken.setups[0].seat.up.face.at, at.centre)
@@ -138,8 +148,11 @@ class Headless(unittest.TestCase):
                 )
             )
             done = subprocess.run(
-                [sys.executable, "-m", "pelvrak.cli", "part", str(old), str(new), "--json"], capture_output=True, text=True, check=True
-            )  # fmt: skip
+                [sys.executable, "-m", "pelvrak.cli", "part", str(old), str(new), "--json"],
+                capture_output=True,
+                text=True,
+                check=True,
+            )
         told = json.loads(done.stdout)
         self.assertEqual(told["faces"]["lost"], 0)
         (hole,) = [one for one in told["changed"] if one["kind"] == "cylinder"]

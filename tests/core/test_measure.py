@@ -22,12 +22,15 @@ PART = model_of_solid(SHAPE, "", "MM").part
 
 
 def plane(*way):
-    return Target(kind="face", number=next(f.number for f in PART.faces if f.normal and np.dot(f.normal, way) > 0.99))
+    return Target(
+        kind="face", number=next(f.number for f in PART.faces if f.normal and np.dot(f.normal, way) > 0.99)
+    )
 
 
 def hole(diameter):
     return Target(
-        kind="face", number=next(f.number for f in PART.faces if f.radius and abs(2 * f.radius - diameter) < 1e-6)
+        kind="face",
+        number=next(f.number for f in PART.faces if f.radius and abs(2 * f.radius - diameter) < 1e-6),
     )
 
 

@@ -16,7 +16,9 @@ from pelvrak.core.geometry.mesh import Mesh, box, joined, mesh_of, to_solid, vol
 def soup(mesh: Mesh) -> Mesh:
     """Every triangle with corners of its own, as an STL file has them."""
     return Mesh(
-        mesh.vertices[mesh.triangles].reshape(-1, 3), np.arange(3 * len(mesh.triangles)).reshape(-1, 3), mesh.label
+        mesh.vertices[mesh.triangles].reshape(-1, 3),
+        np.arange(3 * len(mesh.triangles)).reshape(-1, 3),
+        mesh.label,
     )
 
 
@@ -63,7 +65,9 @@ class Mending(unittest.TestCase):
         self.assertEqual(done.filled, 1)
 
     def test_a_void_faces_inward(self):
-        void = Mesh(BALL.vertices * 0.5 + [20, 15, 10], BALL.triangles, BALL.label)  # both outward: the void is wrong
+        void = Mesh(
+            BALL.vertices * 0.5 + [20, 15, 10], BALL.triangles, BALL.label
+        )  # both outward: the void is wrong
         done = mended(joined([BLOCK, void]))
         self.closed(done.mesh, 24000 - volume(BALL) / 8)
 
@@ -83,14 +87,18 @@ class Mending(unittest.TestCase):
         self.assertEqual(caught.exception.code, "mesh.tangled")
 
     def test_a_single_triangle_encloses_nothing(self):
-        flat = Mesh(np.array([[0.0, 0, 0], [10, 0, 0], [0, 10, 0]]), np.array([[0, 1, 2]]), np.zeros(1, np.int64))
+        flat = Mesh(
+            np.array([[0.0, 0, 0], [10, 0, 0], [0, 10, 0]]), np.array([[0, 1, 2]]), np.zeros(1, np.int64)
+        )
         with self.assertRaises(BadInput) as caught:
             mended(flat)
         self.assertEqual(caught.exception.code, "mesh.flat")
 
     def test_nothing_is_refused(self):
-        for bad in (Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int64), np.zeros(0, np.int64)),
-                    Mesh(BLOCK.vertices * np.nan, BLOCK.triangles, BLOCK.label)):  # fmt: skip
+        for bad in (
+            Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int64), np.zeros(0, np.int64)),
+            Mesh(BLOCK.vertices * np.nan, BLOCK.triangles, BLOCK.label),
+        ):
             with self.assertRaises(BadInput):
                 mended(bad)
 

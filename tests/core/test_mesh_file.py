@@ -49,10 +49,18 @@ class Fitted(unittest.TestCase):
             [(round(h.diameter, 2), round(h.depth, 2), h.form, len(h.sides)) for h in theirs.holes],
         )
         self.assertEqual(
-            sorted((r.kind, round(r.depth, 2), None if r.corner_radius is None else round(r.corner_radius, 2)) for r in mine.recesses),
-            sorted((r.kind, round(r.depth, 2), None if r.corner_radius is None else round(r.corner_radius, 2)) for r in theirs.recesses),
-        )  # fmt: skip
-        self.assertTrue(all(face.fit_error_mm is not None and face.fit_error_mm < 0.005 for face in mesh.part.faces))
+            sorted(
+                (r.kind, round(r.depth, 2), None if r.corner_radius is None else round(r.corner_radius, 2))
+                for r in mine.recesses
+            ),
+            sorted(
+                (r.kind, round(r.depth, 2), None if r.corner_radius is None else round(r.corner_radius, 2))
+                for r in theirs.recesses
+            ),
+        )
+        self.assertTrue(
+            all(face.fit_error_mm is not None and face.fit_error_mm < 0.005 for face in mesh.part.faces)
+        )
 
     def test_cylinder_cone_and_ball(self):
         shape = solids.plus(solids.cylinder((0, 0, 0), 8, 20), solids.cone((0, 0, 20), 8, 3, 10))
@@ -87,12 +95,16 @@ class Fitted(unittest.TestCase):
         self.assertEqual([round(f.turn_deg) for f in mesh.part.faces if f.kind == "cylinder"], [90] * 4)
 
     def test_edges_close_round_every_face(self):
-        _, mesh = self.both(solids.minus(solids.box((0, 0, 0), (40, 30, 20)), solids.cylinder((12, 15, -1), 4, 30)))
+        _, mesh = self.both(
+            solids.minus(solids.box((0, 0, 0), (40, 30, 20)), solids.cylinder((12, 15, -1), 4, 30))
+        )
         uses: dict[int, list[int]] = {}
         for face in mesh.part.faces:
             for loop in face.loops:
                 for number in loop:
-                    uses.setdefault(number if number >= 0 else -number - 1, []).append(1 if number >= 0 else -1)
+                    uses.setdefault(number if number >= 0 else -number - 1, []).append(
+                        1 if number >= 0 else -1
+                    )
         self.assertTrue(all(sorted(ways) == [-1, 1] for ways in uses.values()))
         self.assertEqual(sorted(e.kind for e in mesh.part.edges), ["circle"] * 2 + ["line"] * 12)
 
@@ -179,7 +191,9 @@ class Outside(unittest.TestCase):
     def test_tunnel_with_triangles_without_area(self):
         model = read_part(outside("cyl_w_rect_hole.stl"), "tunnel.stl")
         self.assertEqual(kinds(model.part), {"plane": 6, "cylinder": 1})
-        self.assertAlmostEqual(next(f.radius for f in model.part.faces if f.kind == "cylinder"), 20.0, places=2)
+        self.assertAlmostEqual(
+            next(f.radius for f in model.part.faces if f.kind == "cylinder"), 20.0, places=2
+        )
         self.assertEqual([r.kind for r in features_of(model).recesses], ["opening"])
 
     def test_boat_has_volume_and_area_as_trimesh_says(self):
@@ -209,7 +223,8 @@ class Refused(unittest.TestCase):
         # Half an ellipsoid: its rim is flat and closed; a bowl with a torn rim is not.
         bowl = trimesh.creation.icosphere(subdivisions=2, radius=5)
         torn = bowl.submesh(
-            [np.flatnonzero(bowl.triangles_center[:, 2] < 1.0 + bowl.triangles_center[:, 0] % 1.3)], append=True
+            [np.flatnonzero(bowl.triangles_center[:, 2] < 1.0 + bowl.triangles_center[:, 0] % 1.3)],
+            append=True,
         )
         self.refused(torn.export(file_type="stl"), "torn.stl", "mesh.open")
 

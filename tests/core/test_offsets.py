@@ -22,21 +22,32 @@ TOOLS = [tool_shelf()[name].model_dump(mode="json") for name in ("em10", "fm50")
 
 @cache
 def part() -> bytes:
-    return solids.step_bytes(solids.minus(solids.box((0, 0, 0), (60, 40, 30)), solids.box((20, 10, 20), (40, 30, 40))))
+    return solids.step_bytes(
+        solids.minus(solids.box((0, 0, 0), (60, 40, 30)), solids.box((20, 10, 20), (40, 30, 40)))
+    )
 
 
 def setup(name: str = "OP10", **more: Any) -> dict[str, Any]:
     """A block in a vise: faced from its own zero, its outline from a further zero at its corner, which lies at (-30, -20) from the first."""
     corner = {"name": "corner", "offset_register": "G55", "zero": {"of": "part", "x": -1, "y": -1, "z": 1}}
     return {
-        "name": name, "machine": "vertical-760", "hold": vise_hold(height=20.0, x=450, y=402).model_dump(mode="json"),
+        "name": name,
+        "machine": "vertical-760",
+        "hold": vise_hold(height=20.0, x=450, y=402).model_dump(mode="json"),
         "seat": {"zero": {"of": "part", "x": 0, "y": 0, "z": 1}, "zeros": [corner]},
         "operations": [
             {"id": "face", "name": "Face", "kind": "facing", "tool": "fm50"},
-            {"id": "outline", "name": "Outline", "kind": "outline", "tool": "em10", "below": -20, "offset_register": "G55"},
+            {
+                "id": "outline",
+                "name": "Outline",
+                "kind": "outline",
+                "tool": "em10",
+                "below": -20,
+                "offset_register": "G55",
+            },
         ],
         **more,
-    }  # fmt: skip
+    }
 
 
 def computed(*setups: dict[str, Any]) -> Report:
@@ -83,7 +94,9 @@ class CountedFrom(unittest.TestCase):
         for text, register in zip(texts, ("G54", "G55"), strict=True):
             lines = text.split("(OUTLINE)")[1].splitlines()
             self.assertTrue(any(line.endswith(register) for line in lines))
-            words.append([word for line in lines if "G53" not in line for word in line.split() if word[0] in "XYZIJ"])
+            words.append(
+                [word for line in lines if "G53" not in line for word in line.split() if word[0] in "XYZIJ"]
+            )
         self.assertGreater(len(words[0]), 20)
         more = {"X": 30.0, "Y": 20.0, "Z": 0.0, "I": 0.0, "J": 0.0}
         for one, two in zip(*words, strict=True):
@@ -98,8 +111,13 @@ class CountedFrom(unittest.TestCase):
 
     def test_the_table(self):
         rows = only(seat=seat({"by": "fixed point"}, {"in_register": "G54"})).offsets
-        self.assertEqual([(r.register_name, r.found, r.comes_from, r.state, r.operations) for r in rows],
-                         [("G54", "fixed point", None, "known", ("Face",)), ("G55", "edge", "G54", "to be found", ("Outline",))])  # fmt: skip
+        self.assertEqual(
+            [(r.register_name, r.found, r.comes_from, r.state, r.operations) for r in rows],
+            [
+                ("G54", "fixed point", None, "known", ("Face",)),
+                ("G55", "edge", "G54", "to be found", ("Outline",)),
+            ],
+        )
         np.testing.assert_allclose(rows[1].at, (-30, -20, 0), atol=1e-6)
         values = [[one.value for one in r.value] for r in rows]
         np.testing.assert_allclose(np.subtract(values[1], values[0]), (-30, -20, 0), atol=1e-3)
@@ -112,7 +130,11 @@ class InTime(unittest.TestCase):
         for own, corner, told in (
             ({"before": "outline"}, {}, "Face counts from G54 before it is found"),
             ({}, {"in_register": "G54", "before": "outline"}, None),
-            ({"before": "outline"}, {"in_register": "G54", "before": "face"}, "“corner” in G55 is found in G54"),
+            (
+                {"before": "outline"},
+                {"in_register": "G54", "before": "face"},
+                "“corner” in G55 is found in G54",
+            ),
         ):
             codes = found(only(seat=seat(own, corner)))
             if told is None:
@@ -120,7 +142,9 @@ class InTime(unittest.TestCase):
             else:
                 self.assertIn("offsets.used_before_found", codes)
                 report = only(seat=seat(own, corner))
-                self.assertTrue(any(told in f.sentence for f in report.findings), [f.sentence for f in report.findings])
+                self.assertTrue(
+                    any(told in f.sentence for f in report.findings), [f.sentence for f in report.findings]
+                )
 
     def test_the_cure_finds_it_in_time(self):
         document = setup(seat=seat({"before": "outline"}))
@@ -155,7 +179,9 @@ class InTime(unittest.TestCase):
 
     def test_two_places_on_one_register_of_a_load(self):
         first = setup(load="plate")
-        second = setup("OP20", load="plate", seat={"zero": {"of": "part", "x": 1, "y": 0, "z": 1}}, operations=[])
+        second = setup(
+            "OP20", load="plate", seat={"zero": {"of": "part", "x": 1, "y": 0, "z": 1}}, operations=[]
+        )
         clash = found(computed(first, second).setups[1])["offsets.clash"]
         self.assertIn("OP20 and OP10 stand in one load", clash.sentence)
         self.assertEqual((clash.cures[0].path, clash.cures[0].value), ("/setups/1/offset_register", "G56"))

@@ -65,7 +65,9 @@ class Volumes(unittest.TestCase):
     def test_bore(self):
         shape = solids.minus(solids.box((0, 0, 0), (60, 40, 20)), solids.cylinder((30, 20, -1), 12, 30))
         part = model(shape)
-        operation = Pocket(id="p", name="bore", tool="em10", faces=bore_of(part.part, 24), below=0.5, step_down=5)
+        operation = Pocket(
+            id="p", name="bore", tool="em10", faces=bore_of(part.part, 24), below=0.5, step_down=5
+        )
         done = run(part, block((0, 0, 0), (60, 40, 20), 0.25), operation)
         self.near(done.volume, solids.volume(shape))
 
@@ -88,8 +90,15 @@ class Volumes(unittest.TestCase):
     def test_leave(self):
         cavity = rounded((10, 8, 8), (50, 32, 30), 6)
         part = model(clean(solids.minus(solids.box((0, 0, 0), (60, 40, 20)), cavity)))
-        operation = Pocket(id="p", name="pocket", tool="em10", faces=(plane_at(part.part, 8),), step_down=4,
-                           leave_side=0.5, leave_floor=0.3)  # fmt: skip
+        operation = Pocket(
+            id="p",
+            name="pocket",
+            tool="em10",
+            faces=(plane_at(part.part, 8),),
+            step_down=4,
+            leave_side=0.5,
+            leave_floor=0.3,
+        )
         done = run(part, block((0, 0, 0), (60, 40, 20), 0.25), operation)
         smaller = rounded((10.5, 8.5, 8.3), (49.5, 31.5, 30), 5.5)
         self.near(done.volume, solids.volume(solids.minus(solids.box((0, 0, 0), (60, 40, 20)), smaller)))
@@ -110,7 +119,9 @@ class Volumes(unittest.TestCase):
         tools = tool_shelf()
         eight = tools["dr7_8"].model_copy(update={"DC": 8.0})
         field = block((0, 0, 0), (60, 40, 20), 0.2)
-        spotted = run(part, field, Drilling(id="s", name="spot", tool="sd10", cycle="spot", faces=wall, chamfer=9.4))
+        spotted = run(
+            part, field, Drilling(id="s", name="spot", tool="sd10", cycle="spot", faces=wall, chamfer=9.4)
+        )
         drilled = run(
             part, spotted.field, Drilling(id="d", name="drill", tool="dr7_8", cycle="peck", faces=wall), eight
         )
@@ -130,7 +141,9 @@ class Chamfers(unittest.TestCase):
     def test_outside(self):
         part = model(clean(rounded((5, 5, 0), (55, 35, 20), 8)))
         field = run(
-            part, block((0, 0, 0), (60, 40, 20), 0.2), Outline(id="o", name="outline", tool="em12", step_down=20)
+            part,
+            block((0, 0, 0), (60, 40, 20), 0.2),
+            Outline(id="o", name="outline", tool="em12", step_down=20),
         ).field
         before = volume(surface(field))
         operation = Outline(id="c", name="chamfer", tool="ch10", chamfer=1.0)
@@ -145,8 +158,11 @@ class Chamfers(unittest.TestCase):
     def test_inside_a_bore(self):
         shape = solids.minus(solids.box((0, 0, 0), (60, 40, 20)), solids.cylinder((30, 20, -1), 12, 30))
         part = model(shape)
-        bored = run(part, block((0, 0, 0), (60, 40, 20), 0.2),
-                    Pocket(id="p", name="bore", tool="em10", faces=bore_of(part.part, 24), below=0.5, step_down=10))  # fmt: skip
+        bored = run(
+            part,
+            block((0, 0, 0), (60, 40, 20), 0.2),
+            Pocket(id="p", name="bore", tool="em10", faces=bore_of(part.part, 24), below=0.5, step_down=10),
+        )
         operation = Outline(
             id="c", name="chamfer", tool="ch10", side="inside", faces=bore_of(part.part, 24), chamfer=1.5
         )
@@ -169,9 +185,13 @@ class FromTheStock(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls):
-        cls.shape = clean(solids.minus(solids.box((0, 0, 0), (60, 40, 20)), rounded((10, 8, 8), (50, 32, 30), 6)))
+        cls.shape = clean(
+            solids.minus(solids.box((0, 0, 0), (60, 40, 20)), rounded((10, 8, 8), (50, 32, 30), 6))
+        )
         cls.part = model(cls.shape)
-        cls.pocket = Pocket(id="p", name="pocket", tool="em10", faces=(plane_at(cls.part.part, 8),), step_down=4)
+        cls.pocket = Pocket(
+            id="p", name="pocket", tool="em10", faces=(plane_at(cls.part.part, 8),), step_down=4
+        )
 
     def test_nothing_is_cut_twice(self):
         once = run(self.part, block((0, 0, 0), (60, 40, 20), 0.5), self.pocket)
@@ -183,7 +203,9 @@ class FromTheStock(unittest.TestCase):
     def test_more_stock_on_top_makes_more_passes(self):
         low = run(self.part, block((0, 0, 0), (60, 40, 20), 0.5), self.pocket)
         high = run(self.part, block((0, 0, 0), (60, 40, 28), 0.5), self.pocket)
-        levels = [sorted({round(m.end[2], 3) for m in d.job.path.moves if m.kind == "line"}) for d in (low, high)]
+        levels = [
+            sorted({round(m.end[2], 3) for m in d.job.path.moves if m.kind == "line"}) for d in (low, high)
+        ]
         self.assertGreater(len(levels[1]), len(levels[0]))
 
     def test_facing_air_is_left_out(self):
@@ -198,7 +220,9 @@ class FromTheStock(unittest.TestCase):
         once = run(part, block((0, 0, 0), (60, 40, 20), 0.5), operation, eight)
         self.assertGreater(len(once.job.path.moves), 0)
         twice = run(part, once.field, operation, eight)
-        self.assertEqual(([f.code for f in twice.job.findings], len(twice.job.path.moves)), (["cut.already_there"], 0))
+        self.assertEqual(
+            ([f.code for f in twice.job.findings], len(twice.job.path.moves)), (["cut.already_there"], 0)
+        )
 
 
 class Refused(unittest.TestCase):
@@ -221,21 +245,28 @@ class Refused(unittest.TestCase):
 
     def test_a_cutter_too_big_for_the_pocket(self):
         big = tool_shelf()["em20"].model_copy(update={"DC": 26.0})
-        self.assertIn("cut.tool_too_big", self.codes(Pocket(id="p", name="p", tool="em20", faces=(self.floor,)), big))
+        self.assertIn(
+            "cut.tool_too_big", self.codes(Pocket(id="p", name="p", tool="em20", faces=(self.floor,)), big)
+        )
 
     def test_deeper_than_the_flutes(self):
         short = tool_shelf()["em8"].model_copy(update={"LCF": 10.0})
         self.assertIn(
-            "cut.deeper_than_flutes", self.codes(Pocket(id="p", name="p", tool="em8", faces=(self.floor,)), short)
+            "cut.deeper_than_flutes",
+            self.codes(Pocket(id="p", name="p", tool="em8", faces=(self.floor,)), short),
         )
 
     def test_a_tool_longer_than_the_clearance_hits_with_its_holder(self):
         stub = tool_shelf()["em8"].model_copy(update={"LCF": 12.0, "overhang": 14.0})
         done = run(self.part, self.field, Pocket(id="p", name="p", tool="em8", faces=(self.floor,)), stub)
-        self.assertGreater(done.hits.bodies[:, 2].max(), 5.0)  # the holder's nose is 14 mm above a floor 22 mm deep
+        self.assertGreater(
+            done.hits.bodies[:, 2].max(), 5.0
+        )  # the holder's nose is 14 mm above a floor 22 mm deep
 
     def test_a_drill_too_big_for_its_hole(self):
-        operation = Drilling(id="d", name="drill", tool="dr7_8", cycle="drill", faces=bore_of(self.part.part, 6))
+        operation = Drilling(
+            id="d", name="drill", tool="dr7_8", cycle="drill", faces=bore_of(self.part.part, 6)
+        )
         self.assertEqual(self.codes(operation), ["cut.drill_too_big"])
 
     def test_wrong_kind_of_tool(self):
@@ -274,8 +305,13 @@ class Entries(unittest.TestCase):
     def test_pocket_never_plunges_into_material(self):
         shape = clean(solids.minus(solids.box((0, 0, 0), (60, 40, 20)), rounded((10, 8, 8), (50, 32, 30), 6)))
         part = model(shape)
-        done = run(part, block((0, 0, 0), (60, 40, 20), 0.5),
-                   Pocket(id="p", name="pocket", tool="em10", faces=(plane_at(part.part, 8),), step_down=4, ramp_deg=3))  # fmt: skip
+        done = run(
+            part,
+            block((0, 0, 0), (60, 40, 20), 0.5),
+            Pocket(
+                id="p", name="pocket", tool="em10", faces=(plane_at(part.part, 8),), step_down=4, ramp_deg=3
+            ),
+        )
         lines = chords(done.job.path)
         down = (lines.starts[:, 2] - lines.ends[:, 2]) * (lines.what == 0)
         flat = np.hypot(*(lines.ends - lines.starts)[:, :2].T)
@@ -288,10 +324,14 @@ class Entries(unittest.TestCase):
     def test_outline_leads_in_on_an_arc(self):
         part = model(clean(rounded((5, 5, 0), (55, 35, 20), 8)))
         done = run(
-            part, block((0, 0, 0), (60, 40, 20), 0.5), Outline(id="o", name="outline", tool="em12", step_down=20)
+            part,
+            block((0, 0, 0), (60, 40, 20), 0.5),
+            Outline(id="o", name="outline", tool="em12", step_down=20),
         )
         kinds = [m.kind for m in done.job.path.moves]
-        self.assertIn("ccw", kinds)  # the lead arcs; the contour itself is walked clockwise, so cutting climbs
+        self.assertIn(
+            "ccw", kinds
+        )  # the lead arcs; the contour itself is walked clockwise, so cutting climbs
         self.assertIn("cw", kinds)
 
 

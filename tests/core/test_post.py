@@ -20,7 +20,9 @@ WALL = (FaceRef(face=1, at=(0.0, 0.0, 0.0)),)
 
 
 def facing(path: Path, tool: str = "em10", name: str = "Face Ø50 (top) 30°") -> Planned:
-    return Planned("f", Facing(id="f", name=name, tool=tool), tool_shelf()[tool], path, [], 5000, 800, Where("G57"))
+    return Planned(
+        "f", Facing(id="f", name=name, tool=tool), tool_shelf()[tool], path, [], 5000, 800, Where("G57")
+    )
 
 
 def drilling(cycle: str, holes: list[Hole], tool: str) -> Planned:
@@ -35,7 +37,9 @@ def drilling(cycle: str, holes: list[Hole], tool: str) -> Planned:
 
 
 def text_of(*planned: Planned) -> str:
-    return post("OP10", "Top", "Part REV A", {"G57": (-380.0, -105.5, -467.25)}, "130 x 90 x 52 mm", list(planned)).text
+    return post(
+        "OP10", "Top", "Part REV A", {"G57": (-380.0, -105.5, -467.25)}, "130 x 90 x 52 mm", list(planned)
+    ).text
 
 
 class Words(unittest.TestCase):
@@ -114,7 +118,13 @@ class Words(unittest.TestCase):
         """Wherever the last jog left Z: up before the first tool change and the first rotary word, and before every later one."""
         here = Where("G55", (("A", -30.0, "M10", "M11"),))
         program = post(
-            "OP10", "", "p", {}, "b", [replace(self.planned, where=here)], Head(home=(("A", 0.0, "M10", "M11"),))
+            "OP10",
+            "",
+            "p",
+            {},
+            "b",
+            [replace(self.planned, where=here)],
+            Head(home=(("A", 0.0, "M10", "M11"),)),
         )
         lines = [re.sub(r"^N\d+ ", "", line) for line in program.text.splitlines()]
         first = next(i for i, line in enumerate(lines) if "M6" in line or line.startswith("G0 A"))
@@ -153,12 +163,16 @@ class Words(unittest.TestCase):
             )
         self.assertEqual(_euler(Rotation.from_rotvec([-30, 0, 0], degrees=True)), (0.0, -30.0, 0.0))
         self.assertEqual(turn_in_words((0.0, -30.0, 0.0)), "turned -30. ° about X")
-        self.assertEqual(turn_in_words(_euler(Rotation.from_rotvec([0, 45, 0], degrees=True))), "turned 45. ° about Y")
+        self.assertEqual(
+            turn_in_words(_euler(Rotation.from_rotvec([0, 45, 0], degrees=True))), "turned 45. ° about Y"
+        )
 
     def test_coordinates_from_another_place(self):
         """Counted from the rotary centre every coordinate is shifted alike, arcs' centres stay where they are from their start."""
         plain = post("OP10", "", "p", {}, "b", [self.planned]).text
-        moved = post("OP10", "", "p", {}, "b", [replace(self.planned, where=Where("G57", shift=(1.0, 2.0, 3.0)))]).text
+        moved = post(
+            "OP10", "", "p", {}, "b", [replace(self.planned, where=Where("G57", shift=(1.0, 2.0, 3.0)))]
+        ).text
         self.assertIn("X-12.5 Y3.", plain)
         self.assertIn("X-11.5 Y5.", moved)
         arc = lambda text: next(line for line in text.splitlines() if " G3 " in line).split(" I")[1]  # noqa: E731
@@ -175,7 +189,13 @@ class Words(unittest.TestCase):
 
 class Cycles(unittest.TestCase):
     def test_codes_of_iso_6983(self):
-        for cycle, tool in (("spot", "sd10"), ("drill", "dr5"), ("peck", "dr5"), ("ream", "rm8"), ("tap", "tpM6")):
+        for cycle, tool in (
+            ("spot", "sd10"),
+            ("drill", "dr5"),
+            ("peck", "dr5"),
+            ("ream", "rm8"),
+            ("tap", "tpM6"),
+        ):
             text = text_of(drilling(cycle, [Hole(1, 2, 2.0, -12.0)], tool))
             block = next(line for line in text.splitlines() if CYCLE_CODES[cycle] in line)
             self.assertIn(f"G98 {CYCLE_CODES[cycle]} X1. Y2. Z-12. R2.", block)

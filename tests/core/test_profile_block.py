@@ -75,7 +75,9 @@ class VeeTest(unittest.TestCase):
         result = laid(solve_profile(bar(30.0), SoftCut(shape="vee"), BLOCK), bar(30.0))
         lines = [c for c in result.facts.contacts if c.name == "nest"]
         self.assertEqual({c.kind for c in lines}, {"line"})
-        np.testing.assert_allclose(sorted(c.normal[1] for c in lines), [-np.sqrt(0.5), np.sqrt(0.5)], atol=0.03)
+        np.testing.assert_allclose(
+            sorted(c.normal[1] for c in lines), [-np.sqrt(0.5), np.sqrt(0.5)], atol=0.03
+        )
 
     def test_without_relief_a_sharp_edge_rides(self):
         """What a round cutter leaves is the opening of the vee with its radius (shapely), and the wedge's edge is in it."""
@@ -107,7 +109,10 @@ class ProfileTest(unittest.TestCase):
         """A dovetail of a foot is not printed: the profile goes straight up from its widest."""
         work = mesh_of(prism([(-20.0, 0.0), (20, 0), (10, 10), (10, 40), (-10, 40), (-10, 10)], -60, 60))
         nest = solve_profile(work, SoftCut(shape="profile", cutter=4, grip=12.0, relief="none"), BLOCK)
-        at = [nest.wanted.intersection(Polygon([(-99, y), (99, y), (99, y + 0.01), (-99, y + 0.01)])).bounds for y in (15.0, 24.0)]  # fmt: skip
+        at = [
+            nest.wanted.intersection(Polygon([(-99, y), (99, y), (99, y + 0.01), (-99, y + 0.01)])).bounds
+            for y in (15.0, 24.0)
+        ]
         for left, _, right, _ in at:
             self.assertAlmostEqual(right - left, 40.0, delta=0.05)
 
@@ -135,11 +140,29 @@ class RouteTest(unittest.TestCase):
         shape = solids.turned(solids.cylinder((0, 0, 0), 15, 100), 90, (0, 1, 0))
         tools = [tool_shelf()[name].model_dump(mode="json") for name in ("em10l", "em10")]
         document = {
-            "name": "bar", "part": {"file": "bar.step"}, "resolution_mm": 1.0, "tools": tools,
+            "name": "bar",
+            "part": {"file": "bar.step"},
+            "resolution_mm": 1.0,
+            "tools": tools,
             "billet": {"kind": "bar", "axis": "x", "diameter": 30, "minus": 0, "plus": 0},
             "fixtures": [BLOCK.model_copy(update={"length": 40.0}).model_dump(mode="json")],
-            "setups": [{"name": "OP10", "hold": {"items": [{"id": "vee", "fixture": "blank", "x": 400, "y": 200, "cut": {"shape": "vee", "cutter": 10}}]}}],
-        }  # fmt: skip
+            "setups": [
+                {
+                    "name": "OP10",
+                    "hold": {
+                        "items": [
+                            {
+                                "id": "vee",
+                                "fixture": "blank",
+                                "x": 400,
+                                "y": 200,
+                                "cut": {"shape": "vee", "cutter": 10},
+                            }
+                        ]
+                    },
+                }
+            ],
+        }
         store, data = MemoryStore(), solids.step_bytes(shape)
         first = evaluate(plan_from(document), data, "e" * 64, store)
         found = next(f for f in first.setups[0].findings if f.code == "jaws.not_cut")
@@ -148,9 +171,13 @@ class RouteTest(unittest.TestCase):
         made, used = report.setups
         self.assertEqual((made.makes, used.name), ("OP10", "OP10"))
         self.assertIn("jaws.on_end", [f.code for f in made.findings])
-        self.assertEqual([f.sentence for o in made.operations for f in o.findings if f.severity == "error"], [])
+        self.assertEqual(
+            [f.sentence for o in made.operations for f in o.findings if f.severity == "error"], []
+        )
         # What is cut out of the block: the vee's section (to the block's top, its root rounded by the cutter) by its length.
-        within = Polygon(made.nest.opening).intersection(Polygon([(-45, -25), (45, -25), (45, 25), (-45, 25)]))
+        within = Polygon(made.nest.opening).intersection(
+            Polygon([(-45, -25), (45, -25), (45, 25), (-45, 25)])
+        )
         self.assertAlmostEqual(made.removed_volume_mm3 / (within.area * 40), 1.0, delta=0.02)
         lines = [c for c in used.hold.contacts if c.name == "nest"]
         self.assertGreaterEqual(len(lines), 2)

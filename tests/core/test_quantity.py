@@ -51,7 +51,13 @@ class Typed(unittest.TestCase):
             self.assertEqual(caught.exception.at, at, text)
 
     def test_units_that_do_not_fit(self):
-        for text, unit in (("3 mm * 2 mm", "mm"), ("5 °", "mm"), ("5 mm", "°"), ("5 mm + 3 °", "mm"), ("4 mm", "rpm")):
+        for text, unit in (
+            ("3 mm * 2 mm", "mm"),
+            ("5 °", "mm"),
+            ("5 mm", "°"),
+            ("5 mm + 3 °", "mm"),
+            ("4 mm", "rpm"),
+        ):
             with self.subTest(text), self.assertRaises(NotUnderstood):
                 understood(text, unit)
         for text in ("1/0", "1 in / 0", "1/(2 - 2)"):

@@ -23,7 +23,14 @@ from pelvrak.core.stock.questions import (
     slice_at,
     thinnest,
 )
-from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, field_of_profile, intersection, minus, union
+from pelvrak.core.stock.shapes import (
+    field_of_block,
+    field_of_mesh,
+    field_of_profile,
+    intersection,
+    minus,
+    union,
+)
 from pelvrak.core.stock.surface import simplified, surface
 from tests.solids import along, block
 
@@ -65,7 +72,11 @@ class Together(unittest.TestCase):
         rod = manifold3d.Manifold.cylinder(60, 5, 5, 96).rotate((0, 70, 0)).translate((-10, 15, 5))
         ball, rod = (solid ^ manifold3d.Manifold.cube((40, 30, 20)) for solid in (ball, rod))
         a, b = field_of_mesh(GRID, mesh_of(ball), 1), field_of_mesh(GRID, mesh_of(rod), 2)
-        for field, exact in ((union(a, b), ball + rod), (minus(a, b), ball - rod), (intersection(a, b), ball ^ rod)):
+        for field, exact in (
+            (union(a, b), ball + rod),
+            (minus(a, b), ball - rod),
+            (intersection(a, b), ball ^ rod),
+        ):
             self.assertAlmostEqual(np.mean(bundle_volumes(field)) / exact.volume(), 1.0, delta=4e-3)
 
     def test_laws(self):
@@ -84,14 +95,18 @@ class Together(unittest.TestCase):
         lean = np.array([3.0, 2, 1]) / math.sqrt(14)
         bar = field_of_profile(GRID, flat(8, 14), np.array([10.0, 9, 5]), lean)
         self.assertAlmostEqual(volume(surface(bar)) / (math.pi * 16 * 14), 1.0, delta=3e-3)
-        ends = surface(field_of_profile(GRID, ball_nose(10, 12), np.array([20.0, 15, 3]), np.array([0.0, 0, 1])))
+        ends = surface(
+            field_of_profile(GRID, ball_nose(10, 12), np.array([20.0, 15, 3]), np.array([0.0, 0, 1]))
+        )
         exact = 2 / 3 * math.pi * 125 + math.pi * 25 * 7
         self.assertAlmostEqual(volume(ends) / exact, 1.0, delta=2e-3)
 
 
 class Questions(unittest.TestCase):
     def test_centre_of_mass(self):
-        field, _ = cut(block((0, 0, 0), (40, 30, 20), 0.5), along([(10, 60, 0), (10, -60, 0)], flat(20, 40)), 1)
+        field, _ = cut(
+            block((0, 0, 0), (40, 30, 20), 0.5), along([(10, 60, 0), (10, -60, 0)], flat(20, 40)), 1
+        )
         self.assertTrue(np.allclose(centre_of_mass(surface(field)), [30, 15, 10], atol=0.02))
         # A half ball: its centroid lies 3/8 of the radius from the flat (Pappus).
         ball = field_of_profile(GRID, ball_nose(16, 16), np.array([20.0, 15, 2]), np.array([0.0, 0, 1]))
@@ -110,7 +125,9 @@ class Questions(unittest.TestCase):
 
     def test_thinnest_floor_and_wall(self):
         # Pocket with a floor of 1.3, and a wall of 2.2 to the side at y = 0.
-        field, _ = cut(block((0, 0, 0), (40, 30, 20), 0.5), along([(12, 7.2, 1.3), (28, 7.2, 1.3)], flat(10, 40)), 1)
+        field, _ = cut(
+            block((0, 0, 0), (40, 30, 20), 0.5), along([(12, 7.2, 1.3), (28, 7.2, 1.3)], flat(10, 40)), 1
+        )
         floor, wall = thinnest(field, np.array([0.0, 0, 1])), thinnest(field, np.array([0.0, 1, 0]))
         self.assertAlmostEqual(floor.length, 1.3, places=5)
         self.assertAlmostEqual(wall.length, 2.2, places=5)
@@ -144,14 +161,18 @@ class Questions(unittest.TestCase):
         self.assertIsNone(first_hit(mesh, np.array([10.0, 12, 50]), np.array([0, 0, 1.0])))
 
     def test_first_hit_on_the_stock(self):
-        field, _ = cut(block((0, 0, 0), (40, 30, 20), 0.5), along([(-9, 15, 12.3), (50, 15, 12.3)], flat(8, 40)), 1)
+        field, _ = cut(
+            block((0, 0, 0), (40, 30, 20), 0.5), along([(-9, 15, 12.3), (50, 15, 12.3)], flat(8, 40)), 1
+        )
         mesh = simplified(surface(field), 0.01)
         self.assertAlmostEqual(
             first_hit(mesh, np.array([20.0, 15, 99]), np.array([0, 0, -1.0])).place[2], 12.3, places=3
         )
 
     def test_slices_are_regions(self):
-        field, _ = cut(block((0, 0, 0), (40, 30, 20), 0.25), along([(-9, 15, 8), (50, 15, 8)], slot_cutter(12, 4)), 1)
+        field, _ = cut(
+            block((0, 0, 0), (40, 30, 20), 0.25), along([(-9, 15, 8), (50, 15, 8)], slot_cutter(12, 4)), 1
+        )
         mesh = simplified(surface(field), 0.01)
         across, _ = slice_at(mesh, np.array([20.0, 0, 0]), np.array([1.0, 0, 0]))
         self.assertAlmostEqual(across.area, 30 * 20 - 12 * 4, delta=0.5)
@@ -188,9 +209,13 @@ class Surfaces(unittest.TestCase):
         self.assertEqual(set(np.unique(joined.label)) - {0}, set(np.unique(fine.label)) - {0})
 
     def test_planes_stay_plane_and_edges_sharp(self):
-        field, _ = cut(block((0, 0, 0), (40, 30, 20), 0.5), along([(-9, 15, 8.3), (50, 15, 8.3)], flat(10, 40)), 3)
+        field, _ = cut(
+            block((0, 0, 0), (40, 30, 20), 0.5), along([(-9, 15, 8.3), (50, 15, 8.3)], flat(10, 40)), 3
+        )
         mesh = surface(field, 0.02)
-        floor = mesh.vertices[(np.abs(mesh.vertices[:, 2] - 8.3) < 0.2) & (np.abs(mesh.vertices[:, 1] - 15) < 5.2)]
+        floor = mesh.vertices[
+            (np.abs(mesh.vertices[:, 2] - 8.3) < 0.2) & (np.abs(mesh.vertices[:, 1] - 15) < 5.2)
+        ]
         self.assertGreater(len(floor), 8)
         self.assertLess(np.abs(floor[:, 2] - 8.3).max(), 1e-3)
         # The slot's edge in the floor: every vertex near it lies on it within a quarter cell.

@@ -20,7 +20,9 @@ from tests import solids
 
 DEEP, WIDE = 45.0, 24.0
 PART = model_of_solid(
-    solids.minus(solids.box((0, 0, 0), (60, 60, 60)), solids.box((18, 18, 60 - DEEP), (18 + WIDE, 18 + WIDE, 70))),
+    solids.minus(
+        solids.box((0, 0, 0), (60, 60, 60)), solids.box((18, 18, 60 - DEEP), (18 + WIDE, 18 + WIDE, 70))
+    ),
     "",
     "MM",
 )
@@ -31,9 +33,16 @@ def station(up: np.ndarray, holding: Mesh | None = None) -> Station:
     plane = np.eye(4)
     plane[:3, :3] = up
     return Station(
-        "OP10", PART, machine_of("vertical-760"), plane, HoldFacts(), None, Turned("", {}, np.eye(4), (0.0, 0.0, 1.0)),
-        lambda: holding_field(holding), lambda: holding,
-    )  # fmt: skip
+        "OP10",
+        PART,
+        machine_of("vertical-760"),
+        plane,
+        HoldFacts(),
+        None,
+        Turned("", {}, np.eye(4), (0.0, 0.0, 1.0)),
+        lambda: holding_field(holding),
+        lambda: holding,
+    )
 
 
 def areas(where: Station, tool: Tool) -> tuple[dict[str, float], np.ndarray, Mesh]:
@@ -62,13 +71,18 @@ class Pocket(unittest.TestCase):
         """Held 10 mm shorter than before, the same tool reaches 10 mm less; held out past the depth, all but the corners."""
         short = self.tool.model_copy(update={"overhang": 30.0, "LCF": 20.0})
         long = self.tool.model_copy(update={"overhang": 50.0, "OAL": 90.0})
-        less, more = areas(station(np.eye(3)), short)[0]["reached"], areas(station(np.eye(3)), long)[0]["reached"]
+        less, more = (
+            areas(station(np.eye(3)), short)[0]["reached"],
+            areas(station(np.eye(3)), long)[0]["reached"],
+        )
         self.assertAlmostEqual(less / (4 * (WIDE - 10) * 30), 1.0, delta=0.1)
         self.assertAlmostEqual(more / (4 * (WIDE - 10) * DEEP), 1.0, delta=0.08)
 
     def test_another_holder(self):
         """A holder slimmer than the pocket follows the tool in."""
-        slim = self.tool.model_copy(update={"holder": self.tool.holder.model_copy(update={"stack": ((60.0, 12.0),)})})
+        slim = self.tool.model_copy(
+            update={"holder": self.tool.holder.model_copy(update={"stack": ((60.0, 12.0),)})}
+        )
         self.assertGreater(areas(station(np.eye(3)), slim)[0]["reached"], 4 * (WIDE - 12.5) * DEEP * 0.9)
 
     def test_what_looks_away(self):
@@ -84,7 +98,9 @@ class Pocket(unittest.TestCase):
     def test_what_holds_it_is_in_the_way(self):
         """A wall as high as the block 3 mm beside it: no Ø10 comes between. Lower than its overhang the holder meets the block first."""
         beside = box(np.array([-20.0, 0, 0]), np.array([-3.0, 60, 60]))
-        _, stops, surface = areas(replace(station(np.eye(3)), holding=lambda: holding_field(beside)), self.tool)
+        _, stops, surface = areas(
+            replace(station(np.eye(3)), holding=lambda: holding_field(beside)), self.tool
+        )
         corners = surface.vertices[surface.triangles]
         left = np.abs(corners[:, :, 0]).max(axis=1) < 1e-6
         deep = left & (corners[:, :, 2].max(axis=1) < 58) & (corners[:, :, 2].min(axis=1) > 25)

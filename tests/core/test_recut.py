@@ -34,13 +34,22 @@ class Recut(unittest.TestCase):
         t = test_removal
         wall, small = t.face("cylinder", radius=4.0), t.face("cylinder", radius=2.5)
         drill = min(
-            (x for x in t.tool_shelf().values() if x.kind == "drill" and 7.4 < x.DC < 8), key=lambda x: 8 - x.DC
+            (x for x in t.tool_shelf().values() if x.kind == "drill" and 7.4 < x.DC < 8),
+            key=lambda x: 8 - x.DC,
         )
         report = t.computed(
-            {"id": "p", "name": "Step", "kind": "pocket", "tool": t.tool("end_mill", DC=16.0), "faces": [t.face("plane", z=10.0)]},
-            {**t.drilling("drill", drill.id, wall), "id": "d8"}, {**t.drilling("ream", t.tool("reamer", DC=8.0), wall), "id": "r8"},
-            {**t.drilling("peck", t.tool("drill", DC=5.0), small), "id": "d5"}, {**t.drilling("tap", t.tool("tap", DC=6.0), small), "id": "t6"},
-        )  # fmt: skip
+            {
+                "id": "p",
+                "name": "Step",
+                "kind": "pocket",
+                "tool": t.tool("end_mill", DC=16.0),
+                "faces": [t.face("plane", z=10.0)],
+            },
+            {**t.drilling("drill", drill.id, wall), "id": "d8"},
+            {**t.drilling("ream", t.tool("reamer", DC=8.0), wall), "id": "r8"},
+            {**t.drilling("peck", t.tool("drill", DC=5.0), small), "id": "d5"},
+            {**t.drilling("tap", t.tool("tap", DC=6.0), small), "id": "t6"},
+        )
         self.compared(t.STORE, t.last_plan(), report.setups[0])
 
     def test_indexed(self):
@@ -52,7 +61,10 @@ class Recut(unittest.TestCase):
         """The slanting face and the front hole on two rotary axes, the block turned a quarter on its cradle, so that both turn."""
         t = test_turning
         strap = {"fixture": "strap-80", "on": "table", "x": 140}
-        straps = [{"id": "front", **strap, "y": 62, "turn_deg": 0}, {"id": "back", **strap, "y": 218, "turn_deg": 180}]
+        straps = [
+            {"id": "front", **strap, "y": 62, "turn_deg": 0},
+            {"id": "back", **strap, "y": 218, "turn_deg": 180},
+        ]
         hold = {"items": straps, "work": {"x": 0, "y": 0}}
         seat = {"x": {"rule": "turn", "quarter_turns": 1}}
         plan = t.turned_plan(run, machine="trunnion-ac", hold=hold, seat=seat)
@@ -92,8 +104,11 @@ class Recut(unittest.TestCase):
         operation = {"tool": "em8", "line": [[0, -arc], [0, arc]], "diameter": test_wrapped.BAR, "depth": 2.0}
         report = test_wrapped.computed(operation)
         self.compared(
-            test_wrapped.STORE, test_wrapped.plan_from(test_wrapped.document(operation)), report.setups[0], moves=1
-        )  # fmt: skip
+            test_wrapped.STORE,
+            test_wrapped.plan_from(test_wrapped.document(operation)),
+            report.setups[0],
+            moves=1,
+        )
 
 
 if __name__ == "__main__":

@@ -10,7 +10,14 @@ from shapely import Point, Polygon
 from shapely import box as rectangle
 
 from pelvrak.core.cutting.passes import levels, rings_of, started_near
-from pelvrak.core.cutting.regions import bore_region, floor_region, offset, pieces, silhouette, smallest_inner_radius
+from pelvrak.core.cutting.regions import (
+    bore_region,
+    floor_region,
+    offset,
+    pieces,
+    silhouette,
+    smallest_inner_radius,
+)
 from pelvrak.core.cutting.standing import standing, top_within, touches
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import box, joined
@@ -21,7 +28,11 @@ from tests.solids import flat
 
 
 def face_at(part, height, normal=1.0):
-    return next(f for f in part.faces if f.normal and f.normal[2] * normal > 0.999 and abs(f.centre[2] - height) < 1e-6)
+    return next(
+        f
+        for f in part.faces
+        if f.normal and f.normal[2] * normal > 0.999 and abs(f.centre[2] - height) < 1e-6
+    )
 
 
 class Regions(unittest.TestCase):

@@ -20,10 +20,12 @@ STORE = MemoryStore()
 PLANS: list[Plan] = []
 # 60 × 44 × 15: holes Ø8 and Ø5 (for M6), an opening 20 × 12 with corners R5 through it, a step 10 wide and 5 deep along the front.
 PLATE = solids.minus(
-    solids.box((0, 0, 0), (60, 44, 15)), solids.cylinder((12, 26, -1), 4, 20), solids.cylinder((26, 26, -1), 2.5, 20),
+    solids.box((0, 0, 0), (60, 44, 15)),
+    solids.cylinder((12, 26, -1), 4, 20),
+    solids.cylinder((26, 26, -1), 2.5, 20),
     solids.filleted(solids.box((36, 20, -1), (56, 32, 16)), 5.0, lambda at: abs(at[2] - 7.5) < 1),
     solids.box((-1, -1, 10), (61, 10, 16)),
-)  # fmt: skip
+)
 DATA = solids.step_bytes(PLATE)
 
 
@@ -41,9 +43,13 @@ def face(kind: str, **about: Any) -> dict:
             continue
         if "radius" in about and abs((one.radius or 0) - about["radius"]) > 1e-6:
             continue
-        if "z" in about and not (one.normal and one.normal[2] > 0.9 and abs(one.centre[2] - about["z"]) < 1e-6):
+        if "z" in about and not (
+            one.normal and one.normal[2] > 0.9 and abs(one.centre[2] - about["z"]) < 1e-6
+        ):
             continue
-        if "x" in about and not (one.normal and abs(one.normal[0]) > 0.9 and abs(one.centre[0] - about["x"]) < 1e-6):
+        if "x" in about and not (
+            one.normal and abs(one.normal[0]) > 0.9 and abs(one.centre[0] - about["x"]) < 1e-6
+        ):
             continue
         return ref_to(one).model_dump(mode="json")
     raise LookupError((kind, about))
@@ -51,22 +57,30 @@ def face(kind: str, **about: Any) -> dict:
 
 HOLD = {
     "items": [
-        {"id": "vise", "fixture": "bench-125", "x": 300, "y": 300}, {"id": "jaws", "fixture": "hard-125", "on": "vise"},
+        {"id": "vise", "fixture": "bench-125", "x": 300, "y": 300},
+        {"id": "jaws", "fixture": "hard-125", "on": "vise"},
         {"id": "p", "fixture": "par-125x5", "on": "vise", "height": 34},
     ]
-}  # fmt: skip
+}
 
 
 SIDES = ("x_minus", "x_plus", "y_minus", "y_plus")
 
 
 def computed(*operations: dict, around: float = 0.0, **setup: Any) -> Report:
-    plan = plan_from({
-        "name": "plate", "part": {"file": "plate.step", "sha256": "0" * 64}, "resolution_mm": 0.5,
-        "tools": setup.pop("tools", [tool.model_dump() for tool in tool_shelf().values()]),
-        "billet": {"kind": "block", "sizing": {"rule": "allowance", **dict.fromkeys(SIDES, around), "z_minus": 0, "z_plus": 0}},
-        "setups": [{"name": "OP10", "hold": HOLD, "operations": list(operations), **setup}],
-    })  # fmt: skip
+    plan = plan_from(
+        {
+            "name": "plate",
+            "part": {"file": "plate.step", "sha256": "0" * 64},
+            "resolution_mm": 0.5,
+            "tools": setup.pop("tools", [tool.model_dump() for tool in tool_shelf().values()]),
+            "billet": {
+                "kind": "block",
+                "sizing": {"rule": "allowance", **dict.fromkeys(SIDES, around), "z_minus": 0, "z_plus": 0},
+            },
+            "setups": [{"name": "OP10", "hold": HOLD, "operations": list(operations), **setup}],
+        }
+    )
     PLANS.append(plan)
     return evaluate(plan, DATA, "0" * 64, STORE)
 
@@ -85,7 +99,15 @@ def tool(kind: str, **sizes: float) -> str:
 
 
 def drilling(cycle: str, which: str, ref: dict, **more: Any) -> dict:
-    return {"id": cycle, "name": cycle, "kind": "drilling", "cycle": cycle, "tool": which, "faces": [ref], **more}
+    return {
+        "id": cycle,
+        "name": cycle,
+        "kind": "drilling",
+        "cycle": cycle,
+        "tool": which,
+        "faces": [ref],
+        **more,
+    }
 
 
 def codes(report: OperationReport) -> list[str]:
@@ -98,15 +120,23 @@ class FinishingTools(unittest.TestCase):
         solid = computed(drilling("ream", reamer, wall)).setups[0].operations[0]
         self.assertIn("cut.ream_in_solid", codes(solid))
         self.assertIn("solid metal", " ".join(f.sentence for f in solid.findings))
-        drill = min((t for t in tool_shelf().values() if t.kind == "drill" and 7.4 < t.DC < 8), key=lambda t: 8 - t.DC)
-        done = computed(drilling("drill", drill.id, wall), drilling("ream", reamer, wall)).setups[0].operations
+        drill = min(
+            (t for t in tool_shelf().values() if t.kind == "drill" and 7.4 < t.DC < 8), key=lambda t: 8 - t.DC
+        )
+        done = (
+            computed(drilling("drill", drill.id, wall), drilling("ream", reamer, wall)).setups[0].operations
+        )
         self.assertEqual(codes(done[1]), [])
 
     def test_a_tap_in_solid_metal(self):
         wall, tap = face("cylinder", radius=2.5), tool("tap", DC=6.0)
         solid = computed(drilling("tap", tap, wall)).setups[0].operations[0]
         self.assertIn("cut.tap_in_solid", codes(solid))
-        done = computed(drilling("drill", tool("drill", DC=5.0), wall), drilling("tap", tap, wall)).setups[0].operations
+        done = (
+            computed(drilling("drill", tool("drill", DC=5.0), wall), drilling("tap", tap, wall))
+            .setups[0]
+            .operations
+        )
         self.assertEqual(codes(done[1]), [])
 
     def test_the_hole_before_from_what_was_taken(self):
@@ -119,7 +149,9 @@ class FinishingTools(unittest.TestCase):
     def test_a_smaller_drill_in_a_hole_that_is_there(self):
         wall = face("cylinder", radius=4.0)
         first = drilling(
-            "drill", tool("drill", DC=max(t.DC for t in tool_shelf().values() if t.kind == "drill" and t.DC <= 8)), wall
+            "drill",
+            tool("drill", DC=max(t.DC for t in tool_shelf().values() if t.kind == "drill" and t.DC <= 8)),
+            wall,
         )
         small = min((t for t in tool_shelf().values() if t.kind == "drill"), key=lambda t: abs(t.DC - 5))
         again = {**drilling("drill", small.id, wall), "id": "again", "name": "again"}
@@ -190,10 +222,27 @@ class CornersAndSides(unittest.TestCase):
             for f in unpacked(store.get(part_key("1" * 64), "part.npz")).part.faces
             if f.normal and f.normal[2] > 0.9 and abs(f.centre[2] - 5) < 1e-6
         )
-        plan = plan_from({
-            "name": "a", "part": {"file": "a.step", "sha256": "1" * 64}, "tools": [t.model_dump() for t in tool_shelf().values()],
-            "setups": [{"name": "OP10", "operations": [{"id": "p", "name": "P", "kind": "pocket", "tool": "em10", "faces": [ref_to(floor).model_dump()]}]}],
-        })  # fmt: skip
+        plan = plan_from(
+            {
+                "name": "a",
+                "part": {"file": "a.step", "sha256": "1" * 64},
+                "tools": [t.model_dump() for t in tool_shelf().values()],
+                "setups": [
+                    {
+                        "name": "OP10",
+                        "operations": [
+                            {
+                                "id": "p",
+                                "name": "P",
+                                "kind": "pocket",
+                                "tool": "em10",
+                                "faces": [ref_to(floor).model_dump()],
+                            }
+                        ],
+                    }
+                ],
+            }
+        )
         told = evaluate(plan, data, "1" * 64, store).setups[0].operations[0]
         said = " ".join(f.sentence for f in told.findings)
         self.assertIn("square", said)
@@ -206,10 +255,16 @@ class OneLoad(unittest.TestCase):
 
         def found(x: float, load: str = "day") -> list[str]:
             hold = {"items": [{**HOLD["items"][0], "x": x}, *HOLD["items"][1:]]}
-            plan = plan_from({
-                "name": "plate", "part": {"file": "plate.step", "sha256": "0" * 64},
-                "setups": [{"name": "OP10", "hold": HOLD, "load": load}, {"name": "OP20", "hold": hold, "load": load, "offset_register": "G55"}],
-            })  # fmt: skip
+            plan = plan_from(
+                {
+                    "name": "plate",
+                    "part": {"file": "plate.step", "sha256": "0" * 64},
+                    "setups": [
+                        {"name": "OP10", "hold": HOLD, "load": load},
+                        {"name": "OP20", "hold": hold, "load": load, "offset_register": "G55"},
+                    ],
+                }
+            )
             return [f.code for f in evaluate(plan, DATA, "0" * 64, STORE).setups[1].findings]
 
         self.assertIn("load.same_place", found(300))
@@ -220,7 +275,9 @@ class OneLoad(unittest.TestCase):
 
 class PlacesAndNumbers(unittest.TestCase):
     def test_a_place_the_changer_has_not(self):
-        tools = [{**t.model_dump(), "place": 40 if t.id == "em10" else t.place} for t in tool_shelf().values()]
+        tools = [
+            {**t.model_dump(), "place": 40 if t.id == "em10" else t.place} for t in tool_shelf().values()
+        ]
         report = computed({"id": "f", "name": "Face", "kind": "facing", "tool": "em10"}, tools=tools)
         found = next(f for f in report.setups[0].findings if f.code == "cut.no_place")
         self.assertEqual((found.measured, found.limit), (40, 24))
@@ -234,11 +291,14 @@ class PlacesAndNumbers(unittest.TestCase):
     def test_programs_have_numbers_of_their_own(self):
         def numbers(*setups: dict) -> list[int]:
             return list(
-                program_numbers(plan_from({"name": "x", "part": {"file": "a.step"}, "setups": list(setups)})).values()
+                program_numbers(
+                    plan_from({"name": "x", "part": {"file": "a.step"}, "setups": list(setups)})
+                ).values()
             )
 
         self.assertEqual(
-            numbers({"name": "OP20-JAWS"}, {"name": "OP20"}, {"name": "SoftJaw"}, {"name": "OP123456"}), [20, 21, 1, 2]
+            numbers({"name": "OP20-JAWS"}, {"name": "OP20"}, {"name": "SoftJaw"}, {"name": "OP123456"}),
+            [20, 21, 1, 2],
         )
         self.assertEqual(numbers({"name": "OP10", "program_number": 20}, {"name": "OP20"}), [20, 21])
         with self.assertRaisesRegex(ValueError, "O0007"):

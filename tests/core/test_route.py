@@ -74,14 +74,20 @@ class Graph(unittest.TestCase):
         self.assertEqual(self.report.reused, ())
         ran = self.report.computed
         once = [f"{s.name} {o.name}" for s in self.plan.setups for o in s.operations]
-        once += [f"{s.name} {what}" for s in self.plan.setups for what in ("holding", "ways for the tools", "clamping")]
+        once += [
+            f"{s.name} {what}"
+            for s in self.plan.setups
+            for what in ("holding", "ways for the tools", "clamping")
+        ]
         self.assertEqual({name: ran.count(name) for name in once}, dict.fromkeys(once, 1))
         # The volume of every stock (tapping leaves it as it was); surfaces only of what a seat, a picture or the comparison needs.
         self.assertEqual((ran.count("volume"), ran.count("surface")), (18, 3))
         again = self.run_plan(self.plan)
         self.assertEqual(again.computed, ())
-        self.assertEqual(again.model_copy(update={"computed": (), "reused": ()}),
-                         self.report.model_copy(update={"computed": (), "reused": ()}))  # fmt: skip
+        self.assertEqual(
+            again.model_copy(update={"computed": (), "reused": ()}),
+            self.report.model_copy(update={"computed": (), "reused": ()}),
+        )
 
     def test_an_edit_of_op20_does_not_compute_op10(self):
         groove = self.plan.setups[1].operations[3].model_copy(update={"step_down": 1.5})
@@ -110,7 +116,13 @@ class Graph(unittest.TestCase):
         steps = [(tuple(one.name for one in part.setups), part.begun) for part in seen]
         self.assertEqual(
             steps,
-            [((), None), (("OP10",), "OP10"), (("OP10",), None), (("OP10", "OP20"), "OP20"), (("OP10", "OP20"), None)],
+            [
+                ((), None),
+                (("OP10",), "OP10"),
+                (("OP10",), None),
+                (("OP10", "OP20"), "OP20"),
+                (("OP10", "OP20"), None),
+            ],
         )
         for part in seen:
             self.assertEqual(part.billet, whole.billet)
@@ -146,7 +158,9 @@ class Graph(unittest.TestCase):
 
         def tool(document: dict[str, Any]) -> None:
             own = document["tools"][0]
-            for operation in (o for s in document["setups"] for o in s["operations"] if o["tool"] == own["id"]):
+            for operation in (
+                o for s in document["setups"] for o in s["operations"] if o["tool"] == own["id"]
+            ):
                 operation["tool"] = "cutter"
             own.update(id="cutter", name="Another {cutter}", place=19)
 
@@ -159,7 +173,9 @@ class Graph(unittest.TestCase):
             lambda d: d["setups"][0]["operations"][0].update(name="First ⟦tool⟧ of all"),
             tool,
             ids,
-            lambda d: d["tools"].append({**tool_shelf()["dr5"].model_dump(mode="json"), "id": "spare", "place": 18}),
+            lambda d: d["tools"].append(
+                {**tool_shelf()["dr5"].model_dump(mode="json"), "id": "spare", "place": 18}
+            ),
         ):
             self.assertEqual(self.renamed(change).computed, ())
         report = self.renamed(lambda d: d["setups"][0].update(name="OP70"))
@@ -169,7 +185,10 @@ class Graph(unittest.TestCase):
 
     def test_a_library_is_never_stale(self):
         """Proposals and rooms come from the whole library: another fixture in it is looked at."""
-        block = fixtures_shipped()["vee-90-60"].model_dump(mode="json") | {"id": "vee-own", "name": "Vee of our own"}
+        block = fixtures_shipped()["vee-90-60"].model_dump(mode="json") | {
+            "id": "vee-own",
+            "name": "Vee of our own",
+        }
         report = self.renamed(lambda d: d["fixtures"].append(block))
         self.assertEqual(
             set(report.computed),
@@ -252,7 +271,8 @@ class Findings(unittest.TestCase):
         self.assertNotIn("hold.under_the_drill", self.codes(plan))
         own = fixtures_of(())["par-150x8"].model_copy(update={"id": "wide", "thickness": 43.0})
         items = tuple(
-            i.model_copy(update={"fixture": "wide"}) if i.id == "parallels" else i for i in plan.setups[0].hold.items
+            i.model_copy(update={"fixture": "wide"}) if i.id == "parallels" else i
+            for i in plan.setups[0].hold.items
         )
         hold = plan.setups[0].hold.model_copy(update={"items": items})
         wide = changed(plan, 0, hold=hold).model_copy(update={"fixtures": (own,)})
@@ -271,7 +291,8 @@ class Findings(unittest.TestCase):
         report = evaluate(changed(plan, 0, operations=(deep,)), STEP, plan.part.sha256, self.store)
         found = [f for f in report.findings() if f.code == "hold.under_the_cut"]
         self.assertEqual(
-            {w for f in found for w in ("fixed jaw", "moving jaw") if w in f.sentence}, {"fixed jaw", "moving jaw"}
+            {w for f in found for w in ("fixed jaw", "moving jaw") if w in f.sentence},
+            {"fixed jaw", "moving jaw"},
         )
         hold = report.setups[0].hold
         cut = report.setups[0].operations[0].cut_z[0]
@@ -306,7 +327,12 @@ class Findings(unittest.TestCase):
         again = evaluate(moved, STEP, plan.part.sha256, self.store)
         self.assertNotIn("hold.clamp_in_the_way", {f.code for f in again.findings()})
         self.assertGreaterEqual(min(one.clearance for one in again.setups[0].hold.beside), 2.0)
-        for code in ("hold.clamp_misses", "hold.clamp_rise", "cut.cutter_in_holding", "cut.holder_in_holding"):
+        for code in (
+            "hold.clamp_misses",
+            "hold.clamp_rise",
+            "cut.cutter_in_holding",
+            "cut.holder_in_holding",
+        ):
             self.assertNotIn(code, {f.code for f in again.findings()})
 
     def test_the_cut_is_centred_on_the_jaws(self):
@@ -322,12 +348,16 @@ class Findings(unittest.TestCase):
         done = again.setups[0].operations[0]
         jaw = again.setups[0].hold.jaw
         along = 0 if jaw[1][0] - jaw[0][0] > jaw[1][1] - jaw[0][1] else 1
-        self.assertAlmostEqual((done.low[along] + done.high[along]) / 2, (jaw[0][along] + jaw[1][along]) / 2, delta=1.5)
+        self.assertAlmostEqual(
+            (done.low[along] + done.high[along]) / 2, (jaw[0][along] + jaw[1][along]) / 2, delta=1.5
+        )
 
     def test_a_tool_longer_than_the_clearance(self):
         """A stub tool whose holder comes down into the pocket: named, with depth and place."""
         plan = self.only(0, "pocket-rough")
-        tools = tuple(t.model_copy(update={"LCF": 14.0, "overhang": 16.0}) if t.id == "em10" else t for t in plan.tools)
+        tools = tuple(
+            t.model_copy(update={"LCF": 14.0, "overhang": 16.0}) if t.id == "em10" else t for t in plan.tools
+        )
         plan = plan.model_copy(update={"tools": tools})
         report = evaluate(plan, STEP, plan.part.sha256, self.store)
         found = {f.code: f for f in report.findings()}
@@ -352,7 +382,9 @@ class Findings(unittest.TestCase):
 
     def test_trouble_says_when(self):
         plan = self.only(0, "pocket-rough")
-        tools = tuple(t.model_copy(update={"LCF": 14.0, "overhang": 16.0}) if t.id == "em10" else t for t in plan.tools)
+        tools = tuple(
+            t.model_copy(update={"LCF": 14.0, "overhang": 16.0}) if t.id == "em10" else t for t in plan.tools
+        )
         report = evaluate(plan.model_copy(update={"tools": tools}), STEP, plan.part.sha256, self.store)
         (operation,) = report.setups[0].operations
         named = plan.setups[0].operations[0].model_copy(update={"name": "Pocket {0} {odd}"})
@@ -370,7 +402,9 @@ class Findings(unittest.TestCase):
     def test_a_cutter_without_a_centre_edge_goes_straight_down(self):
         plan = self.only(0, "spot-m6")
         hole = plan.setups[0].operations[0]
-        tools = tuple(t.model_copy(update={"cuts_at_centre": False}) if t.id == hole.tool else t for t in plan.tools)
+        tools = tuple(
+            t.model_copy(update={"cuts_at_centre": False}) if t.id == hole.tool else t for t in plan.tools
+        )
         self.assertIn("cut.plunge_off_centre", self.codes(plan.model_copy(update={"tools": tools})))
 
     def test_close_clearance_still_clears_the_stock(self):
@@ -379,7 +413,9 @@ class Findings(unittest.TestCase):
         self.assertNotIn("cut.rapid_in_stock", self.codes(changed(plan, 0, operations=(low,))))
 
     def test_facing_alone_has_no_trouble(self):
-        self.assertEqual(self.codes(self.only(0, "face")), {"compare.left", "seat.zero_cut_away", "hold.not_located"})
+        self.assertEqual(
+            self.codes(self.only(0, "face")), {"compare.left", "seat.zero_cut_away", "hold.not_located"}
+        )
 
     def test_out_of_travel(self):
         plan = self.only(0, "face")
@@ -396,7 +432,8 @@ class Findings(unittest.TestCase):
         first = plan.setups[0].operations[0]
         ref = first.faces[0].model_copy(update={"at": (9.0, 9.0, 9.0)})
         self.assertIn(
-            "part.face_lost", self.codes(changed(plan, 0, operations=(first.model_copy(update={"faces": (ref,)}),)))
+            "part.face_lost",
+            self.codes(changed(plan, 0, operations=(first.model_copy(update={"faces": (ref,)}),))),
         )
 
     def test_billet_too_small(self):
@@ -461,8 +498,12 @@ class Headless(unittest.TestCase):
         out = Path(cls.folder.name)
         (out / "encoder-housing.step").write_bytes(STEP)
         (out / "plan.json").write_text(demo().model_dump_json())
-        cls.done = subprocess.run([TOP / "bin" / "pelvrak", "evaluate", out / "plan.json", "--out", out / "out"],
-                                  capture_output=True, text=True, check=False)  # fmt: skip
+        cls.done = subprocess.run(
+            [TOP / "bin" / "pelvrak", "evaluate", out / "plan.json", "--out", out / "out"],
+            capture_output=True,
+            text=True,
+            check=False,
+        )
         cls.out = out / "out"
 
     @classmethod
@@ -477,8 +518,11 @@ class Headless(unittest.TestCase):
             for field in ("incoming_volume_mm3", "outgoing_volume_mm3", "removed_volume_mm3", "time_s"):
                 self.assertGreater(setup[field], 0)
             self.assertIsInstance(setup["findings"], list)
-        self.assertEqual(set(report["comparison"]) & {"left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm"},
-                         {"left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm"})  # fmt: skip
+        self.assertEqual(
+            set(report["comparison"])
+            & {"left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm"},
+            {"left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm"},
+        )
 
     def test_stl(self):
         report = json.loads((self.out / "report.json").read_text())
@@ -505,7 +549,9 @@ class Headless(unittest.TestCase):
         store, report = computed()
         for setup in report.setups:
             lines = json.loads(store.get(setup.program_key, "lines.json"))
-            self.assertEqual((self.out / f"{setup.name}.nc").read_bytes(), store.get(setup.program_key, "program.nc"))
+            self.assertEqual(
+                (self.out / f"{setup.name}.nc").read_bytes(), store.get(setup.program_key, "program.nc")
+            )
             at_line = {number: at for number, at, _ in self.read(setup.name)}
             for operation in setup.operations:
                 path, holes = path_from_json(store.get(operation.key, "path.json"))
@@ -519,7 +565,9 @@ class Headless(unittest.TestCase):
                     for axis, value in zip("XYZ", move.end, strict=True):
                         if number == lines[operation.id][0] and axis == "Z":
                             continue
-                        self.assertAlmostEqual(at_line[number][axis], value, delta=0.0006, msg=f"line {number}")
+                        self.assertAlmostEqual(
+                            at_line[number][axis], value, delta=0.0006, msg=f"line {number}"
+                        )
 
     def test_arcs_close(self):
         """Start and end of every arc lie at the same distance from its centre, within the rounding of three digits."""

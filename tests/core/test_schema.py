@@ -38,7 +38,9 @@ class PlanSchema(unittest.TestCase):
         valid = jsonschema_rs.Draft202012Validator(self.schema)
         self.assertTrue(DEMOS)
         for path in DEMOS:
-            self.assertEqual([error.message for error in valid.iter_errors(json.loads(path.read_text()))], [], path)
+            self.assertEqual(
+                [error.message for error in valid.iter_errors(json.loads(path.read_text()))], [], path
+            )
 
     def test_what_the_schema_refuses_the_program_refuses(self):
         valid = jsonschema_rs.Draft202012Validator(self.schema)
@@ -61,12 +63,18 @@ class PlanSchema(unittest.TestCase):
         for name, model in {"Plan": self.schema, **self.schema["$defs"]}.items():
             for field, told in model.get("properties", {}).items():
                 if "const" not in told:
-                    self.assertTrue(told.get("description"), f"{name}.{field}: say it in the class's docstring")
+                    self.assertTrue(
+                        told.get("description"), f"{name}.{field}: say it in the class's docstring"
+                    )
 
     def test_the_page_is_made_from_it(self):
         page = schema_page(self.schema)
-        self.assertEqual((TOP / "docs" / "plan-schema.md").read_text(), page, "run: bin/pelvrak schema --page")
-        self.assertIn("| `resolution_mm` | number | ≥ 0.1; ≤ 5 | `0.5` | distance of the stock's rays |", page)
+        self.assertEqual(
+            (TOP / "docs" / "plan-schema.md").read_text(), page, "run: bin/pelvrak schema --page"
+        )
+        self.assertIn(
+            "| `resolution_mm` | number | ≥ 0.1; ≤ 5 | `0.5` | distance of the stock's rays |", page
+        )
 
     def test_meanings_are_read_out_of_docstrings(self):
         self.assertEqual(

@@ -54,13 +54,21 @@ PART = MODEL.part
 def face_looking(*way: float, at: float | None = None):
     way = np.array(way) / np.linalg.norm(way)
     return max(
-        (f for f in PART.faces if f.normal and np.dot(f.normal, way) > 0.9999 and (at is None or abs(np.dot(f.centre, way) - at) < 1e-6)),
+        (
+            f
+            for f in PART.faces
+            if f.normal
+            and np.dot(f.normal, way) > 0.9999
+            and (at is None or abs(np.dot(f.centre, way) - at) < 1e-6)
+        ),
         key=lambda f: f.area,
-    )  # fmt: skip
+    )
 
 
 def wall(x: float):
-    return next(f for f in PART.faces if f.kind == "cylinder" and f.axis_point and abs(f.axis_point[0] - x) < 1e-6)
+    return next(
+        f for f in PART.faces if f.kind == "cylinder" and f.axis_point and abs(f.axis_point[0] - x) < 1e-6
+    )
 
 
 def edge_ref(number: int) -> EdgeRef:
@@ -76,7 +84,9 @@ class Lying(unittest.TestCase):
         line = next(e for e in PART.edges if e.direction and abs(e.direction[1]) > 0.999)
         self.assertAlmostEqual(abs(lay(Seat(up=UpByEdge(edge=edge_ref(line.number))), PART)[2][1]), 1.0)
         circle = next(e for e in PART.edges if e.kind == "circle")
-        self.assertAlmostEqual(abs(lay(Seat(up=UpByEdge(edge=edge_ref(circle.number))), PART)[2][2]), 1.0, places=9)
+        self.assertAlmostEqual(
+            abs(lay(Seat(up=UpByEdge(edge=edge_ref(circle.number))), PART)[2][2]), 1.0, places=9
+        )
 
     def test_x_by_face_and_hole_to_hole(self):
         rows = lay(Seat(x=XByFace(face=ref_to(face_looking(0, 1, 0)))), PART)
@@ -121,7 +131,8 @@ class Places(unittest.TestCase):
         self.assertEqual(refused.exception.code, "part.not_a_hole")
         with self.assertRaises(BadInput) as refused:
             self.place(
-                Zero(of="hole", hole=ref_to(wall(40))), seat=Seat(up=UpByFace(face=ref_to(face_looking(-1, 0, 0))))
+                Zero(of="hole", hole=ref_to(wall(40))),
+                seat=Seat(up=UpByFace(face=ref_to(face_looking(-1, 0, 0)))),
             )
         self.assertEqual(refused.exception.code, "seat.hole_not_upright")
 
@@ -142,7 +153,9 @@ class Places(unittest.TestCase):
         edge = next(
             e
             for e in PART.edges
-            if e.direction and abs(e.direction[2]) > 0.999 and max(abs(e.points[0][0]), abs(e.points[0][1])) < 1e-6
+            if e.direction
+            and abs(e.direction[2]) > 0.999
+            and max(abs(e.points[0][0]), abs(e.points[0][1])) < 1e-6
         )
         ends = {tuple(self.place(Zero(of="vertex", edge=edge_ref(edge.number), end=end))) for end in (0, 1)}
         self.assertEqual(ends, {(0.0, 0.0, 0.0), (0.0, 0.0, 20.0)})
@@ -206,11 +219,15 @@ class States(unittest.TestCase):
         cut = faced((-2, -2, -2), (62, 42, 20), zplus=257)
         top, *_ = [rest for rest in self.rests(Zero(of="incoming", x=-1, y=-1, z=1), cut) if rest.axis == "Z"]
         self.assertEqual((top.state, top.by, top.on), ("cut", ("OP10 Face",), "top of the incoming stock"))
-        left = next(rest for rest in self.rests(Zero(of="incoming", x=-1, y=-1, z=1), cut) if rest.axis == "X")
+        left = next(
+            rest for rest in self.rests(Zero(of="incoming", x=-1, y=-1, z=1), cut) if rest.axis == "X"
+        )
         self.assertEqual((left.state, left.on), ("raw", "left of the incoming stock"))
 
     def test_not_yet_there_and_gone(self):
-        states = {rest.axis: rest.state for rest in self.rests(Zero(of="part", x=-1, y=-1, z=1), stock(*self.RAW))}
+        states = {
+            rest.axis: rest.state for rest in self.rests(Zero(of="part", x=-1, y=-1, z=1), stock(*self.RAW))
+        }
         self.assertEqual(states, {"X": "not yet there", "Y": "not yet there", "Z": "not yet there"})
         cut = faced((-2, -2, -2), (62, 42, 20), zplus=257)
         gone = [rest for rest in self.rests(Zero(of="billet", x=-1, y=-1, z=1), cut) if rest.axis == "Z"]
@@ -221,7 +238,11 @@ class States(unittest.TestCase):
         self.assertEqual((hole[0].axis, hole[0].state), ("X, Y", "not yet there"))
 
     def test_middle_rests_on_both_sides(self):
-        on = [rest.on for rest in self.rests(Zero(of="incoming", x=0, y=-1, z=1), stock(*self.RAW)) if rest.axis == "X"]
+        on = [
+            rest.on
+            for rest in self.rests(Zero(of="incoming", x=0, y=-1, z=1), stock(*self.RAW))
+            if rest.axis == "X"
+        ]
         self.assertEqual(on, ["left of the incoming stock", "right of the incoming stock"])
 
     def test_this_setup_cuts_it_away(self):
@@ -232,7 +253,9 @@ class States(unittest.TestCase):
         self.assertEqual(codes, ["seat.zero_cut_away"])
 
     def codes(self, rests: list[Rest], earlier=(), picked=False):
-        return [(f.code, f.severity) for f in resting_findings(rests, list(earlier), "OP20", "Zero", (), picked)]
+        return [
+            (f.code, f.severity) for f in resting_findings(rests, list(earlier), "OP20", "Zero", (), picked)
+        ]
 
     def test_raw_a_second_time(self):
         first = self.rests(Zero(of="incoming", x=-1, y=-1, z=1), stock(*self.RAW))
@@ -247,7 +270,9 @@ class States(unittest.TestCase):
 
     def test_severities(self):
         cut = faced((-2, -2, -2), (62, 42, 20), zplus=257)
-        self.assertIn(("seat.zero_gone", "error"), self.codes(self.rests(Zero(of="billet", x=-1, y=-1, z=1), cut)))
+        self.assertIn(
+            ("seat.zero_gone", "error"), self.codes(self.rests(Zero(of="billet", x=-1, y=-1, z=1), cut))
+        )
         early = self.rests(Zero(of="part", x=-1, y=-1, z=1), stock(*self.RAW))
         self.assertEqual(self.codes(early), [("seat.zero_not_there", "warning")])
         self.assertEqual(self.codes(early, picked=True), [("seat.zero_not_there", "error")])

@@ -62,9 +62,12 @@ def leaning(apart: float, turned: float = 0.0) -> Mesh:
 
 def gripped(nest: Nest, work: Mesh, item: str = "soft-160x70") -> tuple:
     """The work in its jaws, by the same means as any other holding."""
-    hold = Hold(items=(
-        Item(id="vise", fixture="bench-160", x=450, y=400), Item(id="jaws", fixture=item, on="vise", cut=nest.spec),
-    ))  # fmt: skip
+    hold = Hold(
+        items=(
+            Item(id="vise", fixture="bench-160", x=450, y=400),
+            Item(id="jaws", fixture=item, on="vise", cut=nest.spec),
+        )
+    )
     turned = transformed(work, rigid(rotation_about_z(nest.turn_deg), np.zeros(3)))
     held = hold_work(hold, SHOP, turned, "OP20", cut={"jaws": nest.jaws})
     return held.facts, [f.code for f in held.findings if f.severity != "note"]
@@ -103,9 +106,12 @@ class TurnTest(unittest.TestCase):
             low = manifold3d.CrossSection([ring])
             body = low.extrude(30.0, scale_top=(1.0, 1 + draft * 30 / 25))
             nest = solve(mesh_of(body), SoftCut(), SHOP["soft-160x70"], VISE)
-            hold = Hold(items=(
-                Item(id="vise", fixture="bench-160", x=450, y=400), Item(id="jaws", fixture="soft-160x70", on="vise", cut=nest.spec),
-            ))  # fmt: skip
+            hold = Hold(
+                items=(
+                    Item(id="vise", fixture="bench-160", x=450, y=400),
+                    Item(id="jaws", fixture="soft-160x70", on="vise", cut=nest.spec),
+                )
+            )
             held = hold_work(hold, SHOP, mesh_of(body), "OP20", cut={"jaws": nest.jaws}, near=0.06)
             self.assertAlmostEqual(held.facts.grip_depth, nest.grip, delta=0.1)
             walls = [c for c in held.facts.contacts if c.angle_deg is not None and c.length > 50]
@@ -146,9 +152,16 @@ class DepthTest(unittest.TestCase):
     def chamfered(self, chamfer: float) -> Mesh:
         big = manifold3d.Manifold.cube([80, 50, 30]).translate([-40, -25, 0])
         if chamfer:
-            low = manifold3d.Manifold.hull_points(np.array([
-                [sx * (40 - d), sy * (25 - d), z] for d, z in ((chamfer, 0.0), (0.0, chamfer), (0.0, 30.0)) for sx in (-1, 1) for sy in (-1, 1)
-            ]))  # fmt: skip
+            low = manifold3d.Manifold.hull_points(
+                np.array(
+                    [
+                        [sx * (40 - d), sy * (25 - d), z]
+                        for d, z in ((chamfer, 0.0), (0.0, chamfer), (0.0, 30.0))
+                        for sx in (-1, 1)
+                        for sy in (-1, 1)
+                    ]
+                )
+            )
             big ^= low
         return mesh_of(big)
 
@@ -186,7 +199,9 @@ class NestTest(unittest.TestCase):
                 self.assertLess(nest.outline.difference(nest.left).area, 0.01, relief)
                 self.assertNotIn("jaws.corners_ride", [t[0] for t in nest.trouble])
                 # And the relief itself can be cut.
-                self.assertLess(nest.left.symmetric_difference(opened(nest.left, r)).area, 0.05 * r + 0.01 * r * r)
+                self.assertLess(
+                    nest.left.symmetric_difference(opened(nest.left, r)).area, 0.05 * r + 0.01 * r * r
+                )
 
     def test_opening_of_a_square_corner(self):
         square = Polygon([(0, 0), (40, 0), (40, 40), (0, 40)])
@@ -218,7 +233,10 @@ class NestTest(unittest.TestCase):
 
     def test_clearance_where_it_should_not_touch(self):
         nest = solve(
-            box(np.array([-40, -25, 0.0]), np.array([40, 25, 30.0])), SoftCut(clearance=0.5), SHOP["soft-160x45"], VISE
+            box(np.array([-40, -25, 0.0]), np.array([40, 25, 30.0])),
+            SoftCut(clearance=0.5),
+            SHOP["soft-160x45"],
+            VISE,
         )
         x0, y0, x1, y1 = nest.outline.bounds
         middle = (y0 + y1) / 2
@@ -258,7 +276,9 @@ class NestTest(unittest.TestCase):
 class TroubleTest(unittest.TestCase):
     WORK = staticmethod(lambda: box(np.array([-60, -40, 0.0]), np.array([60, 40, 30.0])))
 
-    def codes(self, spec: SoftCut, blank: str, vise: str = "bench-160", work: Mesh | None = None) -> list[str]:
+    def codes(
+        self, spec: SoftCut, blank: str, vise: str = "bench-160", work: Mesh | None = None
+    ) -> list[str]:
         return [t[0] for t in solve(work or self.WORK(), spec, SHOP[blank], SHOP[vise]).trouble]
 
     def test_thin_walls(self):
@@ -291,7 +311,13 @@ class TroubleTest(unittest.TestCase):
         self.assertEqual(caught.exception.code, "hold.nest_not_cuttable")
 
     def test_typed_values_out_of_meaning(self):
-        for wrong in ({"cutter": 0}, {"grip": -1}, {"gap": float("nan")}, {"relief": "star"}, {"turn_deg": 90}):
+        for wrong in (
+            {"cutter": 0},
+            {"grip": -1},
+            {"gap": float("nan")},
+            {"relief": "star"},
+            {"turn_deg": 90},
+        ):
             with self.assertRaises(ValueError):
                 SoftCut(**wrong)
 
@@ -309,7 +335,9 @@ class BlockNestTest(unittest.TestCase):
         boss = next(r for r in nest.reasons if r.name == "boss")
         self.assertAlmostEqual(boss.value, 10.0, delta=0.02)
         self.assertTrue(nest.boss.contains(Point(6 + nest.place[0], nest.place[1]).buffer(9.2)))
-        hold = Hold(items=(Item(id="nest", fixture="nest-120", x=400, y=200, cut=SoftCut(cutter=8, edge_break=0)),))
+        hold = Hold(
+            items=(Item(id="nest", fixture="nest-120", x=400, y=200, cut=SoftCut(cutter=8, edge_break=0)),)
+        )
         held = hold_work(hold, SHOP, self.work(), "OP20", cut={"nest": nest.jaws})
         rests = [c for c in held.facts.contacts if c.normal[2] > 0.9]
         # All of the flange's underside but the boss's room bears.
@@ -422,9 +450,21 @@ class CommandTest(unittest.TestCase):
         demo = TOP / "demo" / "float-carrier"
         document = json.loads((demo / "plan.json").read_text())
         document["resolution_mm"] = 2.0
-        kept = ("face", "boss-rough", "boss", "flange-rough", "flange", "drill-m6", "floor-rough", "wall", "boss-room")
+        kept = (
+            "face",
+            "boss-rough",
+            "boss",
+            "flange-rough",
+            "flange",
+            "drill-m6",
+            "floor-rough",
+            "wall",
+            "boss-room",
+        )
         for setup in document["setups"]:
-            setup["operations"] = [] if setup["name"] == "OP20" else [o for o in setup["operations"] if o["id"] in kept]
+            setup["operations"] = (
+                [] if setup["name"] == "OP20" else [o for o in setup["operations"] if o["id"] in kept]
+            )
         (folder / "float-carrier.step").write_bytes((demo / "float-carrier.step").read_bytes())
         (folder / "plan.json").write_text(json.dumps(document))
         return str(folder / "plan.json")

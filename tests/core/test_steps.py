@@ -45,26 +45,65 @@ class Named(BaseModel):
 
 
 PLAIN = st.recursive(
-    st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False, allow_infinity=False) | st.text() | st.binary(),
+    st.none()
+    | st.booleans()
+    | st.integers()
+    | st.floats(allow_nan=False, allow_infinity=False)
+    | st.text()
+    | st.binary(),
     lambda inner: st.lists(inner).map(tuple) | st.dictionaries(st.text(), inner),
     max_leaves=12,
-)  # fmt: skip
+)
 
 
 class DigestTest(unittest.TestCase):
     def test_values_that_differ_have_other_names(self):
         values = [
-            None, True, False, 0, 1, 1.0, 0.0, "1", b"1", "", (), ((),), {}, {"a": 1}, {"a": 2}, {"b": 1}, (1, 2), ((1,), 2), (1, (2,)),
-            Colour.RED, Colour.BLUE, Box(1.0), Box(1.0, "x"), Crate(1.0), Named(name="a"), Named(name="a", size=2.0), Content("1"),
-            np.array([1.0, 2.0]), np.array([[1.0, 2.0]]), np.array([1.0, 2.0], np.float32), np.array([1, 2]), np.array([1.0, 2.5]),
-        ]  # fmt: skip
+            None,
+            True,
+            False,
+            0,
+            1,
+            1.0,
+            0.0,
+            "1",
+            b"1",
+            "",
+            (),
+            ((),),
+            {},
+            {"a": 1},
+            {"a": 2},
+            {"b": 1},
+            (1, 2),
+            ((1,), 2),
+            (1, (2,)),
+            Colour.RED,
+            Colour.BLUE,
+            Box(1.0),
+            Box(1.0, "x"),
+            Crate(1.0),
+            Named(name="a"),
+            Named(name="a", size=2.0),
+            Content("1"),
+            np.array([1.0, 2.0]),
+            np.array([[1.0, 2.0]]),
+            np.array([1.0, 2.0], np.float32),
+            np.array([1, 2]),
+            np.array([1.0, 2.5]),
+        ]
         self.assertEqual(len({digest_of(value) for value in values}), len(values))
 
     def test_equal_values_have_one_name(self):
         for one, other in (
-            (0.0, -0.0), ({"a": 1, "b": 2}, {"b": 2, "a": 1}), ([1, 2], (1, 2)), (Box(2.0), Box(2.0)), (np.float64(1.5), 1.5), (np.int32(3), 3),
+            (0.0, -0.0),
+            ({"a": 1, "b": 2}, {"b": 2, "a": 1}),
+            ([1, 2], (1, 2)),
+            (Box(2.0), Box(2.0)),
+            (np.float64(1.5), 1.5),
+            (np.int32(3), 3),
             (np.arange(6).reshape(2, 3).T, np.ascontiguousarray(np.arange(6).reshape(2, 3).T)),
-        ):  # fmt: skip
+        ):
             self.assertEqual(digest_of(one), digest_of(other))
         # A whole number and a float are two types: what differs in type is taken to differ.
         self.assertNotEqual(digest_of(Box(2.0)), digest_of(Box(2)))
@@ -116,7 +155,9 @@ class KeyTest(unittest.TestCase):
         def compute(given: Box, reads: Reads) -> Pieces:
             return {}
 
-        keys = {Step(name, version, Box, compute).key(Box(1.0)) for name in ("one", "two") for version in (1, 2)}
+        keys = {
+            Step(name, version, Box, compute).key(Box(1.0)) for name in ("one", "two") for version in (1, 2)
+        }
         self.assertEqual(len(keys), 4)
 
     def test_every_step_has_a_name_of_its_own(self):
@@ -124,8 +165,9 @@ class KeyTest(unittest.TestCase):
 
         counted = sum(
             isinstance(one, Kind) and (not isinstance(one, Step) or one.compute.__module__ == module.__name__)
-            for module in graph._MODULES for one in vars(module).values()
-        )  # fmt: skip
+            for module in graph._MODULES
+            for one in vars(module).values()
+        )
         self.assertEqual(counted, len(STEPS))
 
 
@@ -212,7 +254,9 @@ class EngineTest(unittest.TestCase):
 
         with self.assertRaises(Enough):
             self.counted("Milling", Engine(self.store, tell))
-        self.assertEqual(heard, [("Milling lowered", 0.0), ("Milling counted", 0.0), ("Milling counted", 0.5)])
+        self.assertEqual(
+            heard, [("Milling lowered", 0.0), ("Milling counted", 0.0), ("Milling counted", 0.5)]
+        )
         self.assertEqual(self.counted("Milling").value(TEXT), "7")
 
     def test_what_is_kept_nowhere_is_told(self):
@@ -224,7 +268,9 @@ class EngineTest(unittest.TestCase):
 
     def test_values_at_hand_are_bounded_by_what_they_take_in_memory(self):
         """Zeros are kept in a few bytes and take all the same what they take."""
-        zeros: Piece[np.ndarray] = Piece("zeros", lambda a: str(len(a)).encode(), lambda data: np.zeros(int(data)))
+        zeros: Piece[np.ndarray] = Piece(
+            "zeros", lambda a: str(len(a)).encode(), lambda data: np.zeros(int(data))
+        )
 
         def make(given: WordGiven, reads: Reads) -> Pieces:
             return {zeros: np.zeros(10_000 + len(given.word))}

@@ -61,7 +61,9 @@ class Surface(unittest.TestCase):
 
     def test_edges_are_sharp(self):
         """A quarter of a cell at the most from the block's upper edges."""
-        near = self.full.vertices[(np.abs(self.full.vertices[:, 0]) < 0.3) & (self.full.vertices[:, 2] > 19.7)]
+        near = self.full.vertices[
+            (np.abs(self.full.vertices[:, 0]) < 0.3) & (self.full.vertices[:, 2] > 19.7)
+        ]
         near = near[(near[:, 1] > 1) & (near[:, 1] < 39)]
         on_edge = near[np.argsort(np.hypot(near[:, 0], near[:, 2] - 20))[:60]]
         self.assertLess(np.hypot(on_edge[:, 0], on_edge[:, 2] - 20).max(), 0.5 / 4)
@@ -152,7 +154,9 @@ class Compare(unittest.TestCase):
         solid = trimesh.boolean.union(
             [trimesh.creation.box(bounds=b) for b in ([[0, 0, 0], [20, 20, 2]], [[0, 0, 1], [1, 20, 12]])]
         )
-        part = Mesh(np.array(solid.vertices), np.array(solid.faces, np.int64), np.zeros(len(solid.faces), np.int64))
+        part = Mesh(
+            np.array(solid.vertices), np.array(solid.faces, np.int64), np.zeros(len(solid.faces), np.int64)
+        )
         field = block((0, 0, 0), (20, 20, 2), 0.5)
         self.assertAlmostEqual(compare(field, surface(field), part).max_gouge_mm, 10.0, delta=0.01)
 

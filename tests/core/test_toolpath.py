@@ -29,8 +29,13 @@ class Fitting(unittest.TestCase):
         self.assertEqual({kind for kind, _, _ in fitted(circle(20, 300)[::-1])}, {"cw"})
 
     def test_a_rectangle_stays_lines(self):
-        dense = np.concatenate([np.linspace(a, b, 30)[:-1] for a, b in
-                                (((0, 0), (9, 0)), ((9, 0), (9, 5)), ((9, 5), (0, 5)), ((0, 5), (0, 0)))] + [[[0, 0]]])  # fmt: skip
+        dense = np.concatenate(
+            [
+                np.linspace(a, b, 30)[:-1]
+                for a, b in (((0, 0), (9, 0)), ((9, 0), (9, 5)), ((9, 5), (0, 5)), ((0, 5), (0, 0)))
+            ]
+            + [[[0, 0]]]
+        )
         moves = fitted(dense)
         self.assertEqual([kind for kind, _, _ in moves], ["line"] * 4)
         self.assertEqual([end for _, end, _ in moves], [(9.0, 0.0), (9.0, 5.0), (0.0, 5.0), (0.0, 0.0)])
@@ -65,7 +70,9 @@ class Chords(unittest.TestCase):
     def test_helix(self):
         path = Path((5.0, 0.0, 10.0))
         path.arc("ccw", (5.0, 0.0, 7.0), (0.0, 0.0), 300)
-        self.assertAlmostEqual(move_length(path.start, path.moves[0]), math.hypot(2 * math.pi * 5, 3), places=9)
+        self.assertAlmostEqual(
+            move_length(path.start, path.moves[0]), math.hypot(2 * math.pi * 5, 3), places=9
+        )
         lines = chords(path)
         self.assertAlmostEqual(float(lines.ends[-1, 2]), 7.0)
         self.assertTrue((np.diff(lines.ends[:, 2]) < 0).all())
@@ -77,7 +84,9 @@ class Chords(unittest.TestCase):
 
     def test_time_by_hand(self):
         path = Path((0.0, 0.0, 0.0))
-        path.rapid(240.0, 0.0, 0.0)  # 240 mm at 400 mm/s, 2000 mm/s²: 0.6 s, and 0.2 s more to speed up and brake
+        path.rapid(
+            240.0, 0.0, 0.0
+        )  # 240 mm at 400 mm/s, 2000 mm/s²: 0.6 s, and 0.2 s more to speed up and brake
         path.feed(240.0, 100.0, 0.0, 600.0)  # 100 mm at 10 mm/s: 10 s, and half of 5 ms to speed up
         path.arc("ccw", (220.0, 120.0, 0.0), (220.0, 100.0), 300.0)  # 31.42 mm at 5 mm/s: 6.28 s
         lines = chords(path)

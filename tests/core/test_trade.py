@@ -30,8 +30,18 @@ from tests import solids
 from tests.core.planning_bench import model
 
 # ISO 2306:1972, drills for ISO metric threads: thread → drill (values as tables print them).
-ISO_2306 = {(3, 0.5): 2.5, (4, 0.7): 3.3, (5, 0.8): 4.2, (6, 1.0): 5.0, (8, 1.25): 6.8, (10, 1.5): 8.5, (12, 1.75): 10.2,
-            (16, 2.0): 14.0, (16, 1.5): 14.5, (20, 2.5): 17.5}  # fmt: skip
+ISO_2306 = {
+    (3, 0.5): 2.5,
+    (4, 0.7): 3.3,
+    (5, 0.8): 4.2,
+    (6, 1.0): 5.0,
+    (8, 1.25): 6.8,
+    (10, 1.5): 8.5,
+    (12, 1.75): 10.2,
+    (16, 2.0): 14.0,
+    (16, 1.5): 14.5,
+    (20, 2.5): 17.5,
+}
 
 
 class BilletTest(unittest.TestCase):
@@ -53,7 +63,9 @@ class BilletTest(unittest.TestCase):
 
     def test_too_small_names_side_and_amount_and_cures(self):
         found = check_fit(Block(sizing=ByAllowance(x_plus=-1.5)), self.part)
-        self.assertEqual([(f.code, f.severity, f.measured) for f in found], [("billet.too_small", "error", -1.5)])
+        self.assertEqual(
+            [(f.code, f.severity, f.measured) for f in found], [("billet.too_small", "error", -1.5)]
+        )
         self.assertIn("1.50 mm too small", found[0].sentence)
         self.assertIn("x+", found[0].sentence)
         self.assertAlmostEqual(found[0].place[0][0], 60, places=6)
@@ -249,7 +261,9 @@ class ToolTest(unittest.TestCase):
 
     def test_point_angle_of_the_profile(self):
         profile = cutter_profile(tool_shelf()["dr10"])
-        self.assertAlmostEqual(math.degrees(2 * math.atan2(profile.radii[1], profile.heights[1])), 118, places=6)
+        self.assertAlmostEqual(
+            math.degrees(2 * math.atan2(profile.radii[1], profile.heights[1])), 118, places=6
+        )
 
 
 if __name__ == "__main__":

@@ -36,25 +36,43 @@ def part() -> bytes:
     """A block with a hole in its front and one, at 30°, in its top edge's chamfer face."""
     block = solids.box((0, 0, 0), SIZE)
     wedge = solids.turned(solids.box((-1, 0, 0), (61, 40, 20)), -30, (1, 0, 0))
-    return solids.step_bytes(solids.minus(
-        block, solids.placed(wedge, (0, 28, 30)), solids.placed(solids.turned(solids.cylinder((0, 0, -8), 2.5, 20), 90, (1, 0, 0)), (20, 0, 12)),
-    ))  # fmt: skip
+    return solids.step_bytes(
+        solids.minus(
+            block,
+            solids.placed(wedge, (0, 28, 30)),
+            solids.placed(solids.turned(solids.cylinder((0, 0, -8), 2.5, 20), 90, (1, 0, 0)), (20, 0, 12)),
+        )
+    )
 
 
 def document(**setup: Any) -> dict[str, Any]:
     """A plan of one setup on the machine with a rotary about X: the block on the cradle between two straps."""
     strap = {"fixture": "strap-80", "on": "table", "y": 65}
     return {
-        "name": "turned", "part": {"file": "block.step"}, "resolution_mm": 1.0,
-        "billet": {"kind": "block", "material": "EN AW-6082", "sizing": {"rule": "size", "size": [60, 40, 30], "place": [0.5, 0.5, 0.5]}},
+        "name": "turned",
+        "part": {"file": "block.step"},
+        "resolution_mm": 1.0,
+        "billet": {
+            "kind": "block",
+            "material": "EN AW-6082",
+            "sizing": {"rule": "size", "size": [60, 40, 30], "place": [0.5, 0.5, 0.5]},
+        },
         "tools": TOOLS,
-        "setups": [{
-            "name": "OP10", "machine": "vertical-760-a",
-            "hold": {"items": [{"id": "left", **strap, "x": 138, "turn_deg": -90}, {"id": "right", **strap, "x": 182, "turn_deg": 90}],
-                     "work": {"x": -10, "y": 22}},
-            **setup,
-        }],
-    }  # fmt: skip
+        "setups": [
+            {
+                "name": "OP10",
+                "machine": "vertical-760-a",
+                "hold": {
+                    "items": [
+                        {"id": "left", **strap, "x": 138, "turn_deg": -90},
+                        {"id": "right", **strap, "x": 182, "turn_deg": 90},
+                    ],
+                    "work": {"x": -10, "y": 22},
+                },
+                **setup,
+            }
+        ],
+    }
 
 
 def facing(position: str | None, name: str = "face") -> dict[str, Any]:
@@ -153,7 +171,9 @@ class ThreeWays(unittest.TestCase):
                 at["Z"] = math.nan
             if "G68.2" in line:
                 value = {word[0]: float(word[1:]) for word in line.split()[2:]}
-                plane = Rotation.from_euler("ZXZ", [value["I"], value["J"], value["K"]], degrees=True).as_matrix()
+                plane = Rotation.from_euler(
+                    "ZXZ", [value["I"], value["J"], value["K"]], degrees=True
+                ).as_matrix()
                 origin = np.array([value["X"], value["Y"], value["Z"]])
                 continue
             if "G53" in line:
@@ -165,8 +185,9 @@ class ThreeWays(unittest.TestCase):
         machine = machine_of("vertical-760-a")
         wanted = [
             pose(machine, dict(zip("XYZA", place, strict=True))).table_from_spindle[:3, 3]
-            for place in self.machine_places("register_each") if not math.isnan(place[2])
-        ]  # fmt: skip
+            for place in self.machine_places("register_each")
+            if not math.isnan(place[2])
+        ]
         self.assertEqual(plain.setups[0].operations[0].moves, setup.operations[0].moves)
         np.testing.assert_allclose(turned, wanted, atol=3e-3)
 
@@ -231,7 +252,9 @@ class Values(unittest.TestCase):
         self.assertEqual([r.comes_from for r in rows], [None, "G54", "G54"])
         self.assertEqual(rows[0].stands_on, ("table", "Strap clamp 80", "work"))
         _, report = computed("centre")
-        self.assertEqual([(r.register_name, len(r.operations)) for r in report.setups[0].offsets], [("G54", 2)])
+        self.assertEqual(
+            [(r.register_name, len(r.operations)) for r in report.setups[0].offsets], [("G54", 2)]
+        )
 
     def test_time_of_an_index(self):
         machine = machine_of("vertical-760-a")
@@ -268,7 +291,9 @@ class ClampsAtPositions(unittest.TestCase):
 
 class SwingOnTheRoute(unittest.TestCase):
     def found(self, plate: str) -> list[Any]:
-        data = document(positions=[{"name": "side", "angles": {"A": -60.0, "C": -90.0}}], operations=[facing("side")])
+        data = document(
+            positions=[{"name": "side", "angles": {"A": -60.0, "C": -90.0}}], operations=[facing("side")]
+        )
         data["setups"][0] |= {
             "machine": "trunnion-ac",
             "hold": {"items": [{"id": "plate", "fixture": plate, "on": "table", "x": 140, "y": 140}]},
@@ -309,17 +334,38 @@ def flange_plan(resolution: float = 2.0, **operation: Any) -> dict[str, Any]:
     walls = flange_walls()
     names = [f"H{k}" for k in range(len(walls))]
     return {
-        "name": "flange", "part": {"file": "flange.step"}, "resolution_mm": resolution, "tools": TOOLS,
-        "billet": {"kind": "bar", "material": "EN AW-6082", "axis": "x", "diameter": 60.0, "minus": 0.0, "plus": 0.0},
-        "setups": [{
-            "name": "OP10", "machine": "vertical-760-a",
-            "positions": [{"name": name, "face": wall} for name, wall in zip(names, walls, strict=True)],
-            "operations": [{
-                "id": "holes", "name": "Holes", "kind": "drilling", "tool": "dr5", "faces": walls, "position": names[0],
-                "repeated_at": names[1:], **operation,
-            }],
-        }],
-    }  # fmt: skip
+        "name": "flange",
+        "part": {"file": "flange.step"},
+        "resolution_mm": resolution,
+        "tools": TOOLS,
+        "billet": {
+            "kind": "bar",
+            "material": "EN AW-6082",
+            "axis": "x",
+            "diameter": 60.0,
+            "minus": 0.0,
+            "plus": 0.0,
+        },
+        "setups": [
+            {
+                "name": "OP10",
+                "machine": "vertical-760-a",
+                "positions": [{"name": name, "face": wall} for name, wall in zip(names, walls, strict=True)],
+                "operations": [
+                    {
+                        "id": "holes",
+                        "name": "Holes",
+                        "kind": "drilling",
+                        "tool": "dr5",
+                        "faces": walls,
+                        "position": names[0],
+                        "repeated_at": names[1:],
+                        **operation,
+                    }
+                ],
+            }
+        ],
+    }
 
 
 FLANGE = MemoryStore()
@@ -369,16 +415,26 @@ class Repeated(unittest.TestCase):
         document["setups"][0]["positions"].append({"name": "askew", "angles": {"A": 15.0}})
         document["setups"][0]["operations"][0]["repeated_at"].append("askew")
         report = flange_report(document)
-        (found,) = [f for o in report.setups[0].operations for f in o.findings if f.code == "index.nothing_there"]
+        (found,) = [
+            f for o in report.setups[0].operations for f in o.findings if f.code == "index.nothing_there"
+        ]
         document["setups"][0]["operations"][0]["left_out"] = found.cures[0].value
         again = flange_report(document)
-        self.assertNotIn("index.nothing_there", [f.code for o in again.setups[0].operations for f in o.findings])
+        self.assertNotIn(
+            "index.nothing_there", [f.code for o in again.setups[0].operations for f in o.findings]
+        )
 
     def test_grouped_by_position(self):
         """Spot and drill at each of six places: twice round by operations, once round by positions, for more tool changes."""
         document = flange_plan()
         own = document["setups"][0]
-        spot = own["operations"][0] | {"id": "spot", "name": "Spot", "cycle": "spot", "chamfer": 4.0, "tool": "sd10"}
+        spot = own["operations"][0] | {
+            "id": "spot",
+            "name": "Spot",
+            "cycle": "spot",
+            "chamfer": 4.0,
+            "tool": "sd10",
+        }
         own["operations"].insert(0, spot)
         document["tools"] = [*TOOLS, tool_shelf()["sd10"].model_dump(mode="json")]
         by_operation = flange_report(document).setups[0]
@@ -389,8 +445,12 @@ class Repeated(unittest.TestCase):
             return sum(what(a) != what(b) for a, b in itertools.pairwise(setup.operations))
 
         # Going back round, the drill begins where the spot ended.
-        self.assertEqual((count(by_operation, lambda o: o.position), count(by_operation, lambda o: o.tool)), (10, 1))
-        self.assertEqual((count(by_position, lambda o: o.position), count(by_position, lambda o: o.tool)), (5, 11))
+        self.assertEqual(
+            (count(by_operation, lambda o: o.position), count(by_operation, lambda o: o.tool)), (10, 1)
+        )
+        self.assertEqual(
+            (count(by_position, lambda o: o.position), count(by_position, lambda o: o.tool)), (5, 11)
+        )
         self.assertAlmostEqual(by_operation.outgoing_volume_mm3, by_position.outgoing_volume_mm3, places=3)
 
     def test_a_better_order_is_told_with_what_it_saves(self):
@@ -427,7 +487,9 @@ class Repeated(unittest.TestCase):
             times = {(a, b): float(rng.random()) for a in ["", *names] for b in names}
             length = lambda order: sum(times[a, b] for a, b in zip(["", *order], order, strict=False))  # noqa: B023, E731
             found = least_turning("", names, lambda a, b: times[a, b])  # noqa: B023
-            self.assertAlmostEqual(length(found), min(length(list(o)) for o in itertools.permutations(names)), places=9)
+            self.assertAlmostEqual(
+                length(found), min(length(list(o)) for o in itertools.permutations(names)), places=9
+            )
 
 
 class WordsOfTurning(unittest.TestCase):
@@ -455,9 +517,13 @@ class OwnZero(unittest.TestCase):
             # Part and billet are one: 60 × 40 × 30, zero in the middle of the top; looked at from the front, 20 in front and 15 below that.
             np.testing.assert_allclose(front.origin, (0, -20, -15), atol=1e-6)
             np.testing.assert_allclose(front.x, (1, 0, 0), atol=1e-9)
-            self.assertAlmostEqual(moved.setups[0].outgoing_volume_mm3, plain.setups[0].outgoing_volume_mm3, places=2)
+            self.assertAlmostEqual(
+                moved.setups[0].outgoing_volume_mm3, plain.setups[0].outgoing_volume_mm3, places=2
+            )
             path, _ = path_from_json(store.get(moved.setups[0].operations[1].key, "path.json"))
-            self.assertLess(min(m.end[2] for m in path.moves), 0.0)  # zero on top: every cutting Z is negative
+            self.assertLess(
+                min(m.end[2] for m in path.moves), 0.0
+            )  # zero on top: every cutting Z is negative
 
     def test_its_register_by_hand(self):
         _, report = self.report("register_each")
@@ -486,14 +552,23 @@ class WrongPositions(unittest.TestCase):
         self.assertIn("cannot be reached", found["index.nowhere"])
         typed = {"name": "P1", "angles": {"A": 400.0}}
         self.assertIn("beyond -360 to 360", self.found(positions=[typed])["index.beyond"])
-        self.assertIn("no axis C", self.found(positions=[{"name": "P1", "angles": {"C": 10.0}}])["index.no_axis"])
         self.assertIn(
-            "cannot look down", self.found(machine="horizontal-b", operations=[facing(None)])["reach.not_upright"]
+            "no axis C", self.found(positions=[{"name": "P1", "angles": {"C": 10.0}}])["index.no_axis"]
+        )
+        self.assertIn(
+            "cannot look down",
+            self.found(machine="horizontal-b", operations=[facing(None)])["reach.not_upright"],
         )
 
     def test_a_position_is_made_for_a_hole_in_the_side(self):
         """A hole that does not stand upright: the cure makes the position its axis needs and cuts it there."""
-        drilled = {"id": "hole", "name": "hole", "kind": "drilling", "tool": "dr5", "faces": [faces()["hole"]]}
+        drilled = {
+            "id": "hole",
+            "name": "hole",
+            "kind": "drilling",
+            "tool": "dr5",
+            "faces": [faces()["hole"]],
+        }
         plan = plan_from(document(operations=[drilled]))
         report = evaluate(plan, part(), "d" * 64, computed("register_each")[0])
         (found,) = report.setups[0].operations[0].findings
@@ -506,7 +581,13 @@ class WrongPositions(unittest.TestCase):
 
     def test_the_positions_of_all_operations_at_once(self):
         """Two operations that lie on their sides: one edit makes both positions and cuts each at its own."""
-        drilled = {"id": "hole", "name": "hole", "kind": "drilling", "tool": "dr5", "faces": [faces()["hole"]]}
+        drilled = {
+            "id": "hole",
+            "name": "hole",
+            "kind": "drilling",
+            "tool": "dr5",
+            "faces": [faces()["hole"]],
+        }
         faced = facing(None) | {"face": faces()["slant"]}
         report = evaluate(
             plan_from(document(operations=[drilled, faced])), part(), "d" * 64, computed("register_each")[0]

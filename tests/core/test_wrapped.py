@@ -33,17 +33,24 @@ STORE = MemoryStore()
 @cache
 def part() -> bytes:
     """A bar Ø50 along x with a floor on Ø44 from 40° before to 40° behind its top, 40 mm long."""
-    lying = lambda diameter, x0, x1: solids.turned(solids.cylinder((0, 0, x0), diameter / 2, x1 - x0), 90, (0, 1, 0))  # noqa: E731
+
+    def lying(diameter, x0, x1):
+        return solids.turned(solids.cylinder((0, 0, x0), diameter / 2, x1 - x0), 90, (0, 1, 0))
+
     sector = solids.minus(
-        lying(BAR + 10, 70, 110), lying(FLOOR, 60, 120), solids.turned(solids.box((-10, 0, -100), (200, 100, 100)), -40, (1, 0, 0)),
+        lying(BAR + 10, 70, 110),
+        lying(FLOOR, 60, 120),
+        solids.turned(solids.box((-10, 0, -100), (200, 100, 100)), -40, (1, 0, 0)),
         solids.turned(solids.box((-10, -100, -100), (200, 0, 100)), 40, (1, 0, 0)),
-    )  # fmt: skip
+    )
     return solids.step_bytes(solids.minus(lying(BAR, 0, LENGTH), sector))
 
 
 @cache
 def floor() -> dict[str, Any]:
-    face = next(f for f in read_step(part(), "bar.step").part.faces if f.kind == "cylinder" and f.radius == 22.0)
+    face = next(
+        f for f in read_step(part(), "bar.step").part.faces if f.kind == "cylinder" and f.radius == 22.0
+    )
     return {"face": face.number, "at": list(face.centre)}
 
 
@@ -51,16 +58,34 @@ def document(operation: dict[str, Any], **setup: Any) -> dict[str, Any]:
     """The bar on the cradle of the machine with a rotary about X: half its diameter over the plate lies the rotary axis."""
     strap = {"fixture": "strap-80", "on": "table", "y": 85}
     return {
-        "name": "wrapped", "part": {"file": "bar.step"}, "resolution_mm": 0.5, "tools": TOOLS,
-        "billet": {"kind": "bar", "material": "EN AW-6082", "axis": "x", "diameter": BAR, "minus": 0.0, "plus": 0.0},
-        "setups": [{
-            "name": "OP10", "machine": "vertical-760-a",
-            "hold": {"items": [{"id": "left", **strap, "x": 80, "turn_deg": -90}, {"id": "right", **strap, "x": 240, "turn_deg": 90}],
-                     "work": {"x": 0, "y": 80}},
-            "operations": [{"id": "wrap", "name": "Wrap", "kind": "wrapped", "tool": "em3", **operation}],
-            **setup,
-        }],
-    }  # fmt: skip
+        "name": "wrapped",
+        "part": {"file": "bar.step"},
+        "resolution_mm": 0.5,
+        "tools": TOOLS,
+        "billet": {
+            "kind": "bar",
+            "material": "EN AW-6082",
+            "axis": "x",
+            "diameter": BAR,
+            "minus": 0.0,
+            "plus": 0.0,
+        },
+        "setups": [
+            {
+                "name": "OP10",
+                "machine": "vertical-760-a",
+                "hold": {
+                    "items": [
+                        {"id": "left", **strap, "x": 80, "turn_deg": -90},
+                        {"id": "right", **strap, "x": 240, "turn_deg": 90},
+                    ],
+                    "work": {"x": 0, "y": 80},
+                },
+                "operations": [{"id": "wrap", "name": "Wrap", "kind": "wrapped", "tool": "em3", **operation}],
+                **setup,
+            }
+        ],
+    }
 
 
 def computed(operation: dict[str, Any], **setup: Any) -> Report:
@@ -69,7 +94,9 @@ def computed(operation: dict[str, Any], **setup: Any) -> Report:
 
 def codes(report: Report) -> dict[str, str]:
     return {
-        f.code: f.sentence for s in report.setups for f in (*s.findings, *(g for o in s.operations for g in o.findings))
+        f.code: f.sentence
+        for s in report.setups
+        for f in (*s.findings, *(g for o in s.operations for g in o.findings))
     }
 
 
@@ -88,12 +115,17 @@ class Flat(unittest.TestCase):
         lie = Round((1.0, 0.0, 0.0), (0.0, 3.0, -20.0), 20.0, "A", 0.0, -1)
         y = 20.0 * math.radians(35)
         flat = Chords(
-            np.array([[5.0, 0.0, 0.0]]), np.array([[5.0, y, 0.0]]), np.zeros(1, np.uint8), np.zeros(1, np.int64)
+            np.array([[5.0, 0.0, 0.0]]),
+            np.array([[5.0, y, 0.0]]),
+            np.zeros(1, np.uint8),
+            np.zeros(1, np.int64),
         )
         lines, axes = rolled(flat, lie, 20.0, 0.001)
         s, c = math.sin(math.radians(35)), math.cos(math.radians(35))
         np.testing.assert_allclose(lines.ends[-1], (5.0, 3.0 + 20 * s, -20 + 20 * c), atol=1e-9)
-        np.testing.assert_allclose(axes[-1], (0, s, c), atol=0.02)  # the axis of a chord is that of its middle
+        np.testing.assert_allclose(
+            axes[-1], (0, s, c), atol=0.02
+        )  # the axis of a chord is that of its middle
 
 
 class OnTheRoute(unittest.TestCase):
@@ -156,7 +188,10 @@ class OnTheRoute(unittest.TestCase):
         self.assertAlmostEqual(own.cut_z[0], min(place["Z"] for place in places), delta=6e-4)
         reached = []
         for place in places:
-            values = {**dict(zip("XYZ", register + [place["X"], place["Y"], place["Z"]], strict=True)), "A": place["A"]}
+            values = {
+                **dict(zip("XYZ", register + [place["X"], place["Y"], place["Z"]], strict=True)),
+                "A": place["A"],
+            }
             reached.append(pose(machine, values).table_from_spindle[:3, 3] - zero)
         angle = [-math.radians(place["A"]) for place in places]
         centre = path.round.centre[2]
@@ -170,7 +205,9 @@ class OnTheRoute(unittest.TestCase):
         narrow = {"line": [[-10, 0], [10, 5]], "diameter": BAR, "depth": 1, "gap": 6.0, "tool": "em8"}
         found = codes(computed(narrow))
         self.assertIn("wider than the gap of 6 mm", found["cut.tool_too_big"])
-        self.assertIn("No rotary axis", codes(computed({"faces": [floor()]}, machine="vertical-760"))["wrap.no_axis"])
+        self.assertIn(
+            "No rotary axis", codes(computed({"faces": [floor()]}, machine="vertical-760"))["wrap.no_axis"]
+        )
         beside = {"items": document({})["setups"][0]["hold"]["items"], "work": {"x": 1.5, "y": 80}}
         self.assertIn("1.500 mm from it", codes(computed({"faces": [floor()]}, hold=beside))["wrap.off_axis"])
         for wrong, told in (

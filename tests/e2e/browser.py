@@ -15,9 +15,14 @@ from tests import solids
 from tests.serving import shared
 
 CHROMIUM = [
-    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking",
-    "--disable-sync", "--no-first-run", "--disable-component-update",
-]  # fmt: skip
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--disable-background-networking",
+    "--disable-sync",
+    "--no-first-run",
+    "--disable-component-update",
+]
 
 # What is computed takes its time on two cores that also run the other half of the tests.
 expect.set_options(timeout=30_000)
@@ -83,8 +88,13 @@ class Browser(unittest.TestCase):
 
 # The demo's route, as the rail names it.
 CARDS = (
-    "Billet", "OP10 Top", "OP20-JAWS Jaws for OP20", "OP20 Underneath", "OP30 Sensor and end face", "Part rev C",
-)  # fmt: skip
+    "Billet",
+    "OP10 Top",
+    "OP20-JAWS Jaws for OP20",
+    "OP20 Underneath",
+    "OP30 Sensor and end face",
+    "Part rev C",
+)
 
 
 def on_screen(page: Page, point: tuple[float, float, float], low: tuple, high: tuple) -> tuple[float, float]:

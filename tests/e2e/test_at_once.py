@@ -93,7 +93,9 @@ class AtOnce(Browser):
             hole = next(face for face in faces if face["kind"] == "cylinder")
             ref = {"face": hole["number"], "at": hole["centre"]}
             told = {"kind": "drilling", "cycle": "peck", "faces": [ref]}
-            made = client.post(f"/api/projects/{number}/draft", json={"setup": "OP10", "operation": told}).json()
+            made = client.post(
+                f"/api/projects/{number}/draft", json={"setup": "OP10", "operation": told}
+            ).json()
             state = client.get(f"/api/projects/{number}").json()
             plan = state["plan"]
             plan["tools"] += [made["tool"]] if made["tool"] else []

@@ -53,7 +53,9 @@ class Crowding(Browser):
         self.current(page)
         for card in CARDS:
             self.card(page, card)
-            stages = ("Incoming", "Seat", "Hold", "Reach", "Cut", "Outgoing") if card.startswith("OP") else ("",)
+            stages = (
+                ("Incoming", "Seat", "Hold", "Reach", "Cut", "Outgoing") if card.startswith("OP") else ("",)
+            )
             for stage in stages:
                 if stage:
                     self.stage(page, stage)
@@ -86,7 +88,9 @@ class Crowding(Browser):
             page.keyboard.press("ArrowUp")
         self.assertAlmostEqual(dock.bounding_box()["height"], before + 160, delta=2)
         page.reload()
-        self.assertAlmostEqual(page.get_by_role("region", name="Dock").bounding_box()["height"], before + 160, delta=2)
+        self.assertAlmostEqual(
+            page.get_by_role("region", name="Dock").bounding_box()["height"], before + 160, delta=2
+        )
 
 
 if __name__ == "__main__":

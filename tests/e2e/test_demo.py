@@ -51,7 +51,9 @@ class Demo(Browser):
         expect(sheet.get_by_role("radio", name="flipped about X")).to_be_checked()
         expect(page.locator("#zero-mark")).to_have_text(re.compile("G55"))
         self.stage(page, "Hold")
-        expect(sheet.get_by_role("list", name="Build order").get_by_text("Soft blanks 160 × 50 × 45")).to_be_visible()
+        expect(
+            sheet.get_by_role("list", name="Build order").get_by_text("Soft blanks 160 × 50 × 45")
+        ).to_be_visible()
         expect(sheet.get_by_role("img", name=re.compile(r"Nest from above, gap 9\.(59|6)"))).to_be_visible()
         expect(sheet.get_by_label("Jaws turn")).to_have_value("3")
         expect(sheet.get_by_role("table", name="Contacts").get_by_text("moving jaw").first).to_be_visible()
@@ -125,7 +127,9 @@ class Demo(Browser):
         page.get_by_role("tab", name="Findings").click()
         page.get_by_role("tabpanel").get_by_role("button", name="Show").first.click()
         expect(page.locator("#trouble-mark")).to_be_visible()
-        self.assertEqual(page.get_by_role("list", name="Stages").locator("[aria-current]").text_content(), "Hold")
+        self.assertEqual(
+            page.get_by_role("list", name="Stages").locator("[aria-current]").text_content(), "Hold"
+        )
 
     def test_release_downloads_stock(self):
         page = self.page

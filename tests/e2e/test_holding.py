@@ -54,7 +54,9 @@ class Holding(Browser):
         expect(sheet.get_by_text("6 of 6 freedoms").first).to_be_visible()
         with self.server.client() as client:
             plan = wait(client, number)["plan"]
-        self.assertEqual([f["id"] for f in plan["fixtures"]], ["bench-125", "hard-125", "par-125x5", "stop-12"])
+        self.assertEqual(
+            [f["id"] for f in plan["fixtures"]], ["bench-125", "hard-125", "par-125x5", "stop-12"]
+        )
         # Without its jaws the vise says so; undone, all is as it was.
         rows.nth(1).get_by_role("button").first.click()
         rows.nth(1).get_by_role("button", name="Remove").click()
@@ -71,12 +73,16 @@ class Holding(Browser):
         sheet = page.get_by_role("main", name="Sheet")
         self.card(page, "OP10 ")
         self.stage(page, "Hold")
-        corner = solids.minus(solids.box((-60, -50, 0), (60, 50, 40)), solids.box((-50, -60, 15), (61, 40, 41)))
+        corner = solids.minus(
+            solids.box((-60, -50, 0), (60, 50, 40)), solids.box((-50, -60, 15), (61, 40, 41))
+        )
         with tempfile.TemporaryDirectory() as folder:
             for name in ("corner.step", "corner.stl"):
                 path = Path(folder) / name
                 data = solids.step_bytes(corner)
-                path.write_bytes(data if name.endswith("step") else to_stl(model_of_solid(corner, "", "MM").mesh, "x"))
+                path.write_bytes(
+                    data if name.endswith("step") else to_stl(model_of_solid(corner, "", "MM").mesh, "x")
+                )
                 sheet.get_by_role("button", name="+ from the library").click()
                 library = page.get_by_role("dialog", name="What is there to hold with")
                 library.get_by_label("bring in a solid").set_input_files(path)
@@ -94,7 +100,9 @@ class Holding(Browser):
         expect(sheet.get_by_text("6 of 6 freedoms").first).to_be_visible()
         with self.server.client() as client:
             hold = wait(client, number)["report"]["setups"][0]["hold"]
-        touched = {tuple(round(v) for v in one["normal"]) for one in hold["contacts"] if one["kind"] == "face"}
+        touched = {
+            tuple(round(v) for v in one["normal"]) for one in hold["contacts"] if one["kind"] == "face"
+        }
         self.assertEqual(touched, {(0, 0, 1), (1, 0, 0), (0, -1, 0)})
 
     def test_soft_jaws_solved_and_cut(self):
@@ -120,7 +128,8 @@ class Holding(Browser):
             while client.get(f"/api/parts/{sha}").json()["status"] == "reading":
                 time.sleep(0.3)
             client.put(
-                f"/api/projects/{number}/plan", json={"based_on": state["revision"], "what": "blank", "plan": plan}
+                f"/api/projects/{number}/plan",
+                json={"based_on": state["revision"], "what": "blank", "plan": plan},
             ).raise_for_status()
         self.current(page)
         self.card(page, "OP10 ")
@@ -145,7 +154,8 @@ class Holding(Browser):
             tools = client.get("/api/library").json()["tools"]
             plan["tools"] = [tool for tool in tools if tool["id"] in ("em10", "em3")]
             client.put(
-                f"/api/projects/{number}/plan", json={"based_on": state["revision"], "what": "tools", "plan": plan}
+                f"/api/projects/{number}/plan",
+                json={"based_on": state["revision"], "what": "tools", "plan": plan},
             ).raise_for_status()
         # The page is told of an edit from elsewhere; here it is opened anew, so that nothing is stale.
         page.reload()

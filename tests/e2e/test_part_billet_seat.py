@@ -25,7 +25,9 @@ class PartBilletSeat(Browser):
         self.card(page, "Part rev C")
         sheet = page.get_by_role("main", name="Sheet")
         pocket = (
-            sheet.get_by_role("region", name="Pockets, slots, steps").get_by_role("button").filter(has_text="24 deep")
+            sheet.get_by_role("region", name="Pockets, slots, steps")
+            .get_by_role("button")
+            .filter(has_text="24 deep")
         )
         expect(pocket).to_contain_text("corners R6")
         expect(pocket).to_contain_text("+z")
@@ -126,7 +128,10 @@ class PartBilletSeat(Browser):
             plan = state["plan"]
             part = client.get(f"/api/parts/{plan['part']['sha256']}/facts").json()
             bore = next(f for f in part["faces"] if f["kind"] == "cylinder")
-            plan["setups"][0]["seat"]["zero"] |= {"of": "hole", "hole": {"face": bore["number"], "at": bore["centre"]}}
+            plan["setups"][0]["seat"]["zero"] |= {
+                "of": "hole",
+                "hole": {"face": bore["number"], "at": bore["centre"]},
+            }
             client.put(
                 f"/api/projects/{number}/plan",
                 json={"based_on": state["revision"], "what": "zero on the bore", "plan": plan},

@@ -72,7 +72,8 @@ class Turning(Browser):
                 }
             ]
             client.put(
-                f"/api/projects/{number}/plan", json={"based_on": state["revision"], "what": "hole", "plan": plan}
+                f"/api/projects/{number}/plan",
+                json={"based_on": state["revision"], "what": "hole", "plan": plan},
             ).raise_for_status()
         page.reload()
         self.card(page, "OP10 ")
@@ -96,7 +97,9 @@ class Turning(Browser):
         sheet.get_by_role("button", name="Fewest positions …").click()
         expect(sheet.get_by_role("region", name="Fewest positions")).to_contain_text("reach all this seat")
         with self.server.client() as client:
-            mine = next(m for m in client.get("/api/library").json()["machines"] if m["id"] == "vertical-760-a")
+            mine = next(
+                m for m in client.get("/api/library").json()["machines"] if m["id"] == "vertical-760-a"
+            )
         mine |= {"id": "our-mill", "name": "Our mill with a rotary"}
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "mine.json"
@@ -105,7 +108,9 @@ class Turning(Browser):
             expect(sheet.get_by_role("alert")).to_contain_text("reads version 1")
             path.write_text(json.dumps(mine))
             sheet.get_by_label("Machine file").set_input_files(path)
-            expect(sheet.get_by_role("button", name="Machine", exact=True)).to_have_text(re.compile("Our mill"))
+            expect(sheet.get_by_role("button", name="Machine", exact=True)).to_have_text(
+                re.compile("Our mill")
+            )
         self.current(page)
         with self.server.client() as client:
             state = wait(client, number)

@@ -50,7 +50,9 @@ class Story(Browser):
         field.press("Enter")
         self.current(page)
         # A pair from the set changes the grip by its height, and what stands on it follows.
-        sheet.get_by_role("list", name="Build order").get_by_role("button", name=re.compile("Parallels")).click()
+        sheet.get_by_role("list", name="Build order").get_by_role(
+            "button", name=re.compile("Parallels")
+        ).click()
         sheet.get_by_role("button", name="parallels height").click()
         page.get_by_role("option", name="44 mm").click()
         self.current(page)

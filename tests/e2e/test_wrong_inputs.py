@@ -52,7 +52,9 @@ class WrongInputs(Browser):
         # A billet smaller than the part: an error with side, amount and place.
         field.fill("39")
         field.press("Enter")
-        expect(sheet.get_by_text("0.50 mm too small for the part on its x+ side")).to_be_visible(timeout=60_000)
+        expect(sheet.get_by_text("0.50 mm too small for the part on its x+ side")).to_be_visible(
+            timeout=60_000
+        )
         field.fill("1 3/4 +")
         field.press("Enter")
         expect(sheet.get_by_role("alert")).to_contain_text("stops too early")

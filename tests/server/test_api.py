@@ -20,7 +20,9 @@ from tests.serving import DEMO_STEP, Server, kill, shared, upload, wait
 
 def small_project(client, name: str) -> dict:
     """A small part in a project of its own, computed."""
-    data = solids.step_bytes(solids.minus(solids.box((0, 0, 0), (40, 30, 12)), solids.cylinder((20, 15, -1), 5, 20)))
+    data = solids.step_bytes(
+        solids.minus(solids.box((0, 0, 0), (40, 30, 12)), solids.cylinder((20, 15, -1), 5, 20))
+    )
     part = upload(client, data, "plate.step")
     state = client.post("/api/projects", json={"name": name, "sha256": part["sha256"]}).json()
     return wait(client, state["id"])
@@ -89,11 +91,18 @@ class Demo(unittest.TestCase):
         self.assertEqual(self.client.get("/api/projects/1/files/OP99.nc").status_code, 404)
 
     def test_unknown_things(self):
-        for path in ("/api/projects/999", "/api/results/none/surface.glb", "/api/results/none/secret", "/api/parts/0"):
+        for path in (
+            "/api/projects/999",
+            "/api/results/none/surface.glb",
+            "/api/results/none/secret",
+            "/api/parts/0",
+        ):
             answer = self.client.get(path)
             self.assertEqual(answer.status_code, 404)
             self.assertEqual(answer.headers["content-type"], "application/problem+json")  # RFC 9457
-            self.assertTrue({"type", "title", "status", "detail", "code", "what", "mend"} <= set(answer.json()))
+            self.assertTrue(
+                {"type", "title", "status", "detail", "code", "what", "mend"} <= set(answer.json())
+            )
 
     def test_any_moment(self):
         setup = self.client.get("/api/projects/1").json()["report"]["setups"][0]
@@ -249,7 +258,9 @@ class Fixtures(unittest.TestCase):
                 self.assertEqual(saved, rows)
                 # What is wrong is refused whole, and says where.
                 for rows_, where in (([{**mine, "angle_deg": 10}], "angle_deg"), ([mine, mine], "shop.json")):
-                    answer = client.post("/api/fixtures.json", files={"file": ("shop.json", json.dumps(rows_))})
+                    answer = client.post(
+                        "/api/fixtures.json", files={"file": ("shop.json", json.dumps(rows_))}
+                    )
                     self.assertEqual((answer.status_code, answer.json()["code"]), (422, "hold.library"))
                     self.assertIn(where, answer.json()["where"])
                 answer = client.post("/api/fixtures.json", files={"file": ("shop.json", b"\xff\x00")})
@@ -293,13 +304,17 @@ class Editing(unittest.TestCase):
         done = self.state()
         volume = done["report"]["billet"]["volume_mm3"]
         self.assertGreater(volume, state["report"]["billet"]["volume_mm3"])
-        back = self.client.post(f"/api/projects/{state['id']}/undo", json={"based_on": edited["revision"]}).json()
+        back = self.client.post(
+            f"/api/projects/{state['id']}/undo", json={"based_on": edited["revision"]}
+        ).json()
         self.assertEqual(back["plan"], state["plan"])
         self.assertTrue(back["can_redo"])
         undone = self.state()
         self.assertEqual(undone["report"]["billet"]["key"], state["report"]["billet"]["key"])
         self.assertEqual(undone["report"]["computed"], [])  # undo brings results back without computing
-        again = self.client.post(f"/api/projects/{state['id']}/redo", json={"based_on": back["revision"]}).json()
+        again = self.client.post(
+            f"/api/projects/{state['id']}/redo", json={"based_on": back["revision"]}
+        ).json()
         self.assertEqual(again["plan"]["billet"]["sizing"]["z_plus"], 3.0)
         self.state()
         self.client.post(f"/api/projects/{state['id']}/undo", json={"based_on": again["revision"]})
@@ -312,8 +327,10 @@ class Editing(unittest.TestCase):
         second = edit(self.client, state, lambda plan: plan["setups"][0].update(title="Second tab"))
         self.assertEqual(second.status_code, 409)
         problem = second.json()
-        self.assertEqual((problem["code"], problem["changed"], problem["head"]),
-                         ("plan.stale", ["/setups/0/title"], first.json()["revision"]))  # fmt: skip
+        self.assertEqual(
+            (problem["code"], problem["changed"], problem["head"]),
+            ("plan.stale", ["/setups/0/title"], first.json()["revision"]),
+        )
         self.assertEqual(self.state()["plan"]["setups"][0]["title"], "First tab")
         for step in ("undo", "redo"):
             self.assertEqual(
@@ -329,7 +346,9 @@ class Editing(unittest.TestCase):
 
         def push(title: str) -> None:
             with shared().client() as client:
-                answers.append(edit(client, state, lambda plan: plan["setups"][0].update(title=title)).status_code)
+                answers.append(
+                    edit(client, state, lambda plan: plan["setups"][0].update(title=title)).status_code
+                )
 
         tabs = [threading.Thread(target=push, args=(f"tab {i}",)) for i in range(4)]
         for tab in tabs:
@@ -345,7 +364,9 @@ class Editing(unittest.TestCase):
             (lambda plan: plan["billet"].update(sizing={"rule": "size", "size": [-4, 1, 1]}), "size"),
             (lambda plan: plan.update(resolution_mm=0), "resolution_mm"),
             (
-                lambda plan: plan["setups"][0]["hold"].update(items=[{"id": "a", "fixture": "pin-12", "on": "b"}]),
+                lambda plan: plan["setups"][0]["hold"].update(
+                    items=[{"id": "a", "fixture": "pin-12", "on": "b"}]
+                ),
                 "hold",
             ),
             (lambda plan: plan["part"].update(sha256="0" * 64), "part"),
@@ -356,7 +377,11 @@ class Editing(unittest.TestCase):
             self.assertTrue(answer.json()["mend"])
         # NaN as JSON itself is no JSON; the server says so and lives.
         text = json.dumps(
-            {"based_on": state["revision"], "what": "x", "plan": {**state["plan"], "resolution_mm": float("nan")}}
+            {
+                "based_on": state["revision"],
+                "what": "x",
+                "plan": {**state["plan"], "resolution_mm": float("nan")},
+            }
         )
         raw = self.client.put(
             f"/api/projects/{state['id']}/plan", content=text, headers={"content-type": "application/json"}
@@ -453,16 +478,22 @@ class Shelf(unittest.TestCase):
             rows = client.get("/api/shelf").json()
             text = client.get("/api/shelf.csv").text
             self.assertEqual(len(text.splitlines()), len(rows) + 1)
-            wrong = client.post("/api/shelf.csv", files={"file": ("s.csv", text.replace("EN AW-6082", "", 1).encode())})
+            wrong = client.post(
+                "/api/shelf.csv", files={"file": ("s.csv", text.replace("EN AW-6082", "", 1).encode())}
+            )
             self.assertEqual((wrong.status_code, wrong.json()["code"]), (422, "shelf.row"))
             self.assertEqual(client.get("/api/shelf").json(), rows)  # nothing was taken
             own = [{**rows[0], "width_mm": 131.5, "height_mm": 61.5, "count": 4}]
             self.assertEqual(client.put("/api/shelf", json=own).status_code, 200)
             found = client.get("/api/projects/1/picks", params={"allowance": [2] * 6}).json()
-            self.assertEqual([pick["bought"]["count"] for pick in found["from_shelf"]], [4] * len(found["from_shelf"]))
+            self.assertEqual(
+                [pick["bought"]["count"] for pick in found["from_shelf"]], [4] * len(found["from_shelf"])
+            )
             self.assertTrue(found["from_shelf"])
             self.assertEqual(client.put("/api/shelf", json=[{**own[0], "count": -1}]).status_code, 422)
-            self.assertEqual(client.post("/api/shelf.csv", files={"file": ("s.csv", text.encode())}).json(), rows)
+            self.assertEqual(
+                client.post("/api/shelf.csv", files={"file": ("s.csv", text.encode())}).json(), rows
+            )
 
     def test_measure_and_thickness(self):
         with shared().client() as client:
@@ -471,9 +502,13 @@ class Shelf(unittest.TestCase):
             planes = [f for f in client.get(f"/api/parts/{sha256}/facts").json()["faces"] if f["normal"]]
             ends = [min(planes, key=lambda f: f["centre"][0]), max(planes, key=lambda f: f["centre"][0])]
             first, second = ({"kind": "face", "number": f["number"]} for f in ends)
-            values = client.post(f"/api/parts/{sha256}/measure", json={"first": first, "second": second}).json()
+            values = client.post(
+                f"/api/parts/{sha256}/measure", json={"first": first, "second": second}
+            ).json()
             self.assertEqual((values[0]["name"], round(values[0]["value"], 6)), ("distance", 120.0))
-            wrong = client.post(f"/api/parts/{sha256}/measure", json={"first": {"kind": "face", "number": 9999}})
+            wrong = client.post(
+                f"/api/parts/{sha256}/measure", json={"first": {"kind": "face", "number": 9999}}
+            )
             self.assertEqual(wrong.json()["code"], "measure.no_face")
             key = state["report"]["billet"]["key"]
             (low, high) = state["report"]["billet"]["low"], state["report"]["billet"]["high"]
@@ -566,7 +601,9 @@ class Running(unittest.TestCase):
             if state["seated"] == 0:
                 break
             time.sleep(0.05)
-        self.assertEqual((state["seated"], state["evaluation"]["status"], state["stale_from"]), (0, "running", 0))
+        self.assertEqual(
+            (state["seated"], state["evaluation"]["status"], state["stale_from"]), (0, "running", 0)
+        )
         self.assertFalse(state["billet_late"])
         report = state["report"]
         self.assertAlmostEqual(report["billet"]["high"][2], 12 + 9.0, places=6)

@@ -40,7 +40,13 @@ class Doors(unittest.TestCase):
         )
 
     def test_only_its_own_host_is_answered(self):
-        for host in ("evil.example", "evil.example:8600", "127.0.0.1.evil.example", self.host.split(":")[0] + ":1", ""):
+        for host in (
+            "evil.example",
+            "evil.example:8600",
+            "127.0.0.1.evil.example",
+            self.host.split(":")[0] + ":1",
+            "",
+        ):
             answer = self.asked("GET", "/api/projects", host=host)
             self.assertEqual((answer.status_code, answer.json()["code"]), (421, "request.host"), host)
             self.assertEqual(self.asked("GET", "/", host=host).status_code, 421)
@@ -51,18 +57,29 @@ class Doors(unittest.TestCase):
     def test_a_form_elsewhere_changes_nothing(self):
         before = self.asked("GET", "/api/shelf").json()
         for headers in (
-            {}, {"origin": "http://evil.example"}, {"sec_fetch_site": "cross-site", "x_pelvrak": "1"},
-            {"sec_fetch_site": "same-site", "x_pelvrak": "1"}, {"origin": "null", "x_pelvrak": "1"},
+            {},
+            {"origin": "http://evil.example"},
+            {"sec_fetch_site": "cross-site", "x_pelvrak": "1"},
+            {"sec_fetch_site": "same-site", "x_pelvrak": "1"},
+            {"origin": "null", "x_pelvrak": "1"},
             {"origin": "http://evil.example", "sec_fetch_site": "same-origin"},
-        ):  # fmt: skip
+        ):
             for method, path in (
-                ("PUT", "/api/shelf"), ("POST", "/api/shelf.csv"), ("PUT", "/api/fixtures"), ("POST", "/api/fixtures.json"),
-                ("POST", "/api/parts"), ("POST", "/api/projects/1/run"), ("POST", "/api/projects/1/stop"),
-                ("PATCH", "/api/projects/1"), ("DELETE", "/api/projects/1"),
-            ):  # fmt: skip
+                ("PUT", "/api/shelf"),
+                ("POST", "/api/shelf.csv"),
+                ("PUT", "/api/fixtures"),
+                ("POST", "/api/fixtures.json"),
+                ("POST", "/api/parts"),
+                ("POST", "/api/projects/1/run"),
+                ("POST", "/api/projects/1/stop"),
+                ("PATCH", "/api/projects/1"),
+                ("DELETE", "/api/projects/1"),
+            ):
                 answer = self.asked(method, path, **headers)
                 self.assertEqual(
-                    (answer.status_code, answer.json()["code"]), (403, "request.origin"), (headers, method, path)
+                    (answer.status_code, answer.json()["code"]),
+                    (403, "request.origin"),
+                    (headers, method, path),
                 )
         self.assertEqual(self.asked("GET", "/api/shelf").json(), before)
         # The page itself, and a program that says that it is one.
@@ -96,7 +113,9 @@ class Doors(unittest.TestCase):
                 yield bytes(1024**2)
 
         with contextlib.suppress(httpx.WriteError):
-            answer = httpx.put(self.url + "/api/shelf", content=body(), headers={"x-pelvrak": "1"}, timeout=30)
+            answer = httpx.put(
+                self.url + "/api/shelf", content=body(), headers={"x-pelvrak": "1"}, timeout=30
+            )
             self.assertEqual((answer.status_code, answer.json()["code"]), (413, "request.too_large"))
         self.assertLess(sent, 40 * 1024**2)
         # What says beforehand that it is too much is not waited for.
@@ -114,13 +133,19 @@ class Doors(unittest.TestCase):
             for based_on in (2**31, 2**63, -1):
                 body = {"based_on": based_on, "what": "x", "plan": state["plan"]}
                 self.assertEqual(client.put("/api/projects/1/plan", json=body).status_code, 422)
-                self.assertEqual(client.post("/api/projects/1/undo", json={"based_on": based_on}).status_code, 422)
+                self.assertEqual(
+                    client.post("/api/projects/1/undo", json={"based_on": based_on}).status_code, 422
+                )
             named = {**state["plan"], "name": "a\0b"}
             answer = client.put(
                 "/api/projects/1/plan", json={"based_on": state["revision"], "what": "x", "plan": named}
             )
             self.assertEqual((answer.status_code, answer.json()["where"]), (422, "/name"))
-            titled = {"based_on": state["revision"], "what": "a\0b", "plan": {**state["plan"], "name": "other"}}
+            titled = {
+                "based_on": state["revision"],
+                "what": "a\0b",
+                "plan": {**state["plan"], "name": "other"},
+            }
             self.assertEqual(client.put("/api/projects/1/plan", json=titled).status_code, 422)
             for path in ("/api/results/a%00b/surface.glb", "/api/parts/%00", "/api/fixtures/%00/picture.png"):
                 self.assertIn(client.get(path).status_code, (404, 422), path)
@@ -135,7 +160,8 @@ class Doors(unittest.TestCase):
                 self.assertIn("nested", answer.json()["what"])
             for path in ("/api/fixtures", "/api/shelf"):
                 self.assertIn(
-                    client.put(path, content=deep, headers={"content-type": "application/json"}).status_code, (400, 422)
+                    client.put(path, content=deep, headers={"content-type": "application/json"}).status_code,
+                    (400, 422),
                 )
 
     def test_words_of_a_refusal(self):
@@ -143,10 +169,13 @@ class Doors(unittest.TestCase):
         with shared().client() as client:
             state = client.get("/api/projects/1").json()
             for change, word in (
-                (lambda p: p["setups"][0].update(name="OP 10!"), "letters"), (lambda p: p.update(colour="red"), "no field 'colour'"),
-                (lambda p: p["setups"][0].update(offset_register="G99"), "G54"), (lambda p: p.update(resolution_mm=50), "at most 5"),
-                (lambda p: p["tools"][0].update(kind="magnet"), "one of"), (lambda p: p["setups"][0].pop("name"), "missing"),
-            ):  # fmt: skip
+                (lambda p: p["setups"][0].update(name="OP 10!"), "letters"),
+                (lambda p: p.update(colour="red"), "no field 'colour'"),
+                (lambda p: p["setups"][0].update(offset_register="G99"), "G54"),
+                (lambda p: p.update(resolution_mm=50), "at most 5"),
+                (lambda p: p["tools"][0].update(kind="magnet"), "one of"),
+                (lambda p: p["setups"][0].pop("name"), "missing"),
+            ):
                 plan = json.loads(json.dumps(state["plan"]))
                 change(plan)
                 answer = client.put(
@@ -168,9 +197,12 @@ class Projects(unittest.TestCase):
             second = client.post(f"/api/projects/{first['id']}/copy").json()
             self.assertEqual(second["plan"]["name"], "Lid copy")
             self.assertEqual({**second["plan"], "name": "Lid"}, first["plan"])
-            named = client.patch(f"/api/projects/{second['id']}", json={"name": "Lid, on the trunnion"}).json()
+            named = client.patch(
+                f"/api/projects/{second['id']}", json={"name": "Lid, on the trunnion"}
+            ).json()
             self.assertEqual(
-                (named["plan"]["name"], named["revision"], named["can_undo"]), ("Lid, on the trunnion", 2, True)
+                (named["plan"]["name"], named["revision"], named["can_undo"]),
+                ("Lid, on the trunnion", 2, True),
             )
             # A project in use is not deleted; archived it is out of the list, and comes back.
             self.assertEqual(client.delete(f"/api/projects/{second['id']}").status_code, 409)
@@ -185,7 +217,9 @@ class Projects(unittest.TestCase):
             brought = client.post("/api/projects/plan.json", files={"file": ("lid.json", text)})
             self.assertEqual((brought.status_code, brought.json()["plan"]), (201, first["plan"]))
             stray = {**json.loads(text), "part": {"file": "nobody.step"}}
-            answer = client.post("/api/projects/plan.json", files={"file": ("x.json", json.dumps(stray).encode())})
+            answer = client.post(
+                "/api/projects/plan.json", files={"file": ("x.json", json.dumps(stray).encode())}
+            )
             self.assertEqual((answer.status_code, answer.json()["code"]), (409, "plan.no_part"))
             for project in (first["id"], brought.json()["id"]):
                 client.patch(f"/api/projects/{project}", json={"archived": True})
@@ -221,7 +255,9 @@ class Published(unittest.TestCase):
                 for method, one in of_path.items():
                     for status in ("404", "409", "413", "422"):
                         self.assertEqual(
-                            list(one["responses"][status]["content"]), ["application/problem+json"], (path, method)
+                            list(one["responses"][status]["content"]),
+                            ["application/problem+json"],
+                            (path, method),
                         )
             wanted = set(told["components"]["schemas"]["ProblemDetails"]["required"])
             for answer in (
@@ -243,12 +279,30 @@ class Fuzzed(unittest.TestCase):
                 client.post("/api/projects", json={"name": "x", "sha256": part["sha256"]})
             done = subprocess.run(
                 [
-                    str(Path(sys.executable).with_name("schemathesis")), "run", f"{server.url}/openapi.json", "--exclude-path", "/api/events",
-                    "-H", "x-pelvrak: tests", "--max-examples", "10", "--phases", "coverage,fuzzing", "--seed", "1", "--request-timeout", "30",
-                    "--checks", "not_a_server_error,status_code_conformance,content_type_conformance,response_schema_conformance",
+                    str(Path(sys.executable).with_name("schemathesis")),
+                    "run",
+                    f"{server.url}/openapi.json",
+                    "--exclude-path",
+                    "/api/events",
+                    "-H",
+                    "x-pelvrak: tests",
+                    "--max-examples",
+                    "10",
+                    "--phases",
+                    "coverage,fuzzing",
+                    "--seed",
+                    "1",
+                    "--request-timeout",
+                    "30",
+                    "--checks",
+                    "not_a_server_error,status_code_conformance,content_type_conformance,response_schema_conformance",
                 ],
-                capture_output=True, text=True, timeout=240, check=False, cwd=server.data,
-            )  # fmt: skip
+                capture_output=True,
+                text=True,
+                timeout=240,
+                check=False,
+                cwd=server.data,
+            )
             self.assertEqual(done.returncode, 0, done.stdout[-6000:])
             # All of the API but its stream of events, which never ends.
             chosen = re.search(r"Selected: (\d+)/(\d+)\s+Tested: (\d+)", done.stdout)
@@ -291,15 +345,18 @@ class Lost(unittest.TestCase):
             wait(client, state["id"])
             db.execute(
                 "insert into evaluation (project_id, revision, status, share, what, tries, stop, beat)"
-                " values (%s, 1, 'queued', 0, '', 0, false, now() - interval '1 minute')", (state["id"],),
-            )  # fmt: skip
+                " values (%s, 1, 'queued', 0, '', 0, false, now() - interval '1 minute')",
+                (state["id"],),
+            )
             self.assertEqual(wait(client, state["id"], 40)["evaluation"]["status"], "done")
 
     def test_workers_killed_while_a_plan_is_edited(self):
         """Six edits here, fifty in bench/killing.py."""
         with self.server.client() as client:
             part = upload(client, solids.step_bytes(solids.box((0, 0, 0), (32, 20, 12))), "fire.step")
-            project = client.post("/api/projects", json={"name": "fire", "sha256": part["sha256"]}).json()["id"]
+            project = client.post("/api/projects", json={"name": "fire", "sha256": part["sha256"]}).json()[
+                "id"
+            ]
             wait(client, project)
         killed, wrong = edits_under_fire(self.server, project, 6, 4)
         self.assertGreater(killed, 2)
@@ -345,8 +402,12 @@ class Lost(unittest.TestCase):
     def test_a_second_start_on_the_same_folder(self):
         second = subprocess.run(
             [sys.executable, "-m", "pelvrak.cli", "serve", "--data", str(self.server.data), "--port", "8790"],
-            capture_output=True, text=True, timeout=60, check=False, cwd=TOP,
-        )  # fmt: skip
+            capture_output=True,
+            text=True,
+            timeout=60,
+            check=False,
+            cwd=TOP,
+        )
         self.assertNotEqual(second.returncode, 0)
         self.assertIn(self.server.url, second.stderr)
         self.assertNotIn("Traceback", second.stderr)
@@ -381,9 +442,9 @@ class FirstStart(unittest.TestCase):
                     "/api/projects",
                     json={
                         "name": "kept",
-                        "sha256": upload(client, solids.step_bytes(solids.box((0, 0, 0), (30, 20, 12))), "a.step")[
-                            "sha256"
-                        ],
+                        "sha256": upload(
+                            client, solids.step_bytes(solids.box((0, 0, 0), (30, 20, 12))), "a.step"
+                        )["sha256"],
                     },
                 )
                 self.assertEqual(project.status_code, 201)

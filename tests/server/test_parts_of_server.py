@@ -36,20 +36,42 @@ class LaidOver(unittest.TestCase):
 
     def report(self, volume: float, *names: str, begun: str | None = None) -> Report:
         billet = BilletReport(
-            low=(0, 0, 0), high=(1, 1, 1), volume_mm3=volume, mass_kg=1, margins={}, stated_error_mm=0.1, field_bytes=1
+            low=(0, 0, 0),
+            high=(1, 1, 1),
+            volume_mm3=volume,
+            mass_kg=1,
+            margins={},
+            stated_error_mm=0.1,
+            field_bytes=1,
         )
         setups = [
-            SetupReport(name=name, title="", machine="m", offset_register="G54", incoming_volume_mm3=volume,
-                        outgoing_volume_mm3=0 if name == begun else volume, time_s=0 if name == begun else volume)
+            SetupReport(
+                name=name,
+                title="",
+                machine="m",
+                offset_register="G54",
+                incoming_volume_mm3=volume,
+                outgoing_volume_mm3=0 if name == begun else volume,
+                time_s=0 if name == begun else volume,
+            )
             for name in names
-        ]  # fmt: skip
+        ]
         makers = tuple(
             Maker(number=256 * (i + 1), setup=name, operation=f"{volume:g}", tool="")
             for i, name in enumerate(names)
             if name != begun
         )
-        return Report(version="1", plan="p", part_key="k", part_volume_mm3=1, part_mass_kg=1, billet=billet, setups=tuple(setups),
-                      makers=makers, begun=begun)  # fmt: skip
+        return Report(
+            version="1",
+            plan="p",
+            part_key="k",
+            part_volume_mm3=1,
+            part_mass_kg=1,
+            billet=billet,
+            setups=tuple(setups),
+            makers=makers,
+            begun=begun,
+        )
 
     def test_the_first_time(self):
         report, late, seated = laid_over(None, None, self.report(2, "A", "B", begun="B"), ["A", "B", "C"])
@@ -60,11 +82,14 @@ class LaidOver(unittest.TestCase):
         names = ["A", "B", "C"]
         report, late, seated = laid_over(done, 0, self.report(2), names)
         self.assertEqual(
-            (report.billet.volume_mm3, [one.time_s for one in report.setups], late, seated), (2, [1, 1, 1], 0, None)
+            (report.billet.volume_mm3, [one.time_s for one in report.setups], late, seated),
+            (2, [1, 1, 1], 0, None),
         )
         report, late, seated = laid_over(done, 0, self.report(2, "A", "B", begun="B"), names)
         # B is seated anew, and as it was cut.
-        self.assertEqual([(one.incoming_volume_mm3, one.time_s) for one in report.setups], [(2, 2), (2, 1), (1, 1)])
+        self.assertEqual(
+            [(one.incoming_volume_mm3, one.time_s) for one in report.setups], [(2, 2), (2, 1), (1, 1)]
+        )
         self.assertEqual((late, seated), (1, 1))
         self.assertEqual([one.operation for one in report.makers], ["2", "1", "1", "1"])
 
@@ -124,7 +149,9 @@ class Differences(unittest.TestCase):
         ):
             self.assertIsNone(after(change))
         self.assertIsNotNone(after(lambda p: p["tools"][0].update(DC=9.0)))
-        self.assertIsNotNone(after(lambda p: p["setups"][0]["operations"][0].update(tool=plan["tools"][1]["id"])))
+        self.assertIsNotNone(
+            after(lambda p: p["setups"][0]["operations"][0].update(tool=plan["tools"][1]["id"]))
+        )
 
     def test_what_a_renamed_setup_was_is_shown_under_its_new_name(self):
         plan = json.loads((TOP / "demo" / "encoder-housing" / "plan.json").read_text())
@@ -138,10 +165,24 @@ class Differences(unittest.TestCase):
         setup = SetupReport(name="A", title="", machine="m", offset_register="G54", findings=(found,))
         jaws = SetupReport(name="J", title="", machine="m", offset_register="G54", makes="A")
         billet = BilletReport(
-            low=(0, 0, 0), high=(1, 1, 1), volume_mm3=1, mass_kg=1, margins={}, stated_error_mm=0.1, field_bytes=1
+            low=(0, 0, 0),
+            high=(1, 1, 1),
+            volume_mm3=1,
+            mass_kg=1,
+            margins={},
+            stated_error_mm=0.1,
+            field_bytes=1,
         )
-        report = Report(version="1", plan="p", part_key="k", part_volume_mm3=1, part_mass_kg=1, billet=billet, setups=(jaws, setup),
-                        makers=(Maker(number=256, setup="A", operation="o", tool=""),))  # fmt: skip
+        report = Report(
+            version="1",
+            plan="p",
+            part_key="k",
+            part_volume_mm3=1,
+            part_mass_kg=1,
+            billet=billet,
+            setups=(jaws, setup),
+            makers=(Maker(number=256, setup="A", operation="o", tool=""),),
+        )
         told = called_now(report, {"A": "OP70"})
         self.assertEqual([(one.name, one.makes) for one in told.setups], [("J", "OP70"), ("OP70", None)])
         self.assertEqual((told.setups[1].findings[0].setup, told.makers[0].setup), ("OP70", "OP70"))
@@ -182,7 +223,9 @@ class Stills(unittest.TestCase):
 class Interface(unittest.TestCase):
     def test_the_page_has_the_types_of_this_server(self):
         """web/openapi.json, from which the page's types are made, is this server's."""
-        self.assertEqual(json.loads((TOP / "web" / "openapi.json").read_text()), json.loads(json.dumps(app.openapi())))
+        self.assertEqual(
+            json.loads((TOP / "web" / "openapi.json").read_text()), json.loads(json.dumps(app.openapi()))
+        )
 
     def test_an_edit_needs_a_word_for_what_was_done(self):
         with self.assertRaises(ValueError):
@@ -195,13 +238,22 @@ class Migrations(unittest.TestCase):
     def test_holdings_of_the_first_form(self):
         as_list = importlib.import_module("pelvrak.server.db.migrations.versions.0003_holding").as_list
         self.assertEqual(as_list({"kind": "none"}), {})
-        old = {"kind": "vise", "vise": "bench-160", "jaws_close_along": "x", "parallels": 38.0, "parallel_width": 8.0,
-               "along": 5.0, "table_x": 380.0, "table_y": 225.0}  # fmt: skip
+        old = {
+            "kind": "vise",
+            "vise": "bench-160",
+            "jaws_close_along": "x",
+            "parallels": 38.0,
+            "parallel_width": 8.0,
+            "along": 5.0,
+            "table_x": 380.0,
+            "table_y": 225.0,
+        }
         new = as_list(old)
         hold = Hold.model_validate(new)
         self.assertEqual([item.fixture for item in hold.items], ["bench-160", "hard-160", "par-150x8"])
         self.assertEqual(
-            (hold.items[0].turn_deg, hold.items[0].x, hold.items[2].height, hold.work.x), (90.0, 358.0, 38.0, 5.0)
+            (hold.items[0].turn_deg, hold.items[0].x, hold.items[2].height, hold.work.x),
+            (90.0, 358.0, 38.0, 5.0),
         )
         self.assertEqual(as_list(new), new)
 

@@ -27,7 +27,11 @@ def address(server: Server) -> str:
 
 def run(*words: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
-        [sys.executable, "-m", "pelvrak.cli", *words], capture_output=True, text=True, check=False, timeout=120
+        [sys.executable, "-m", "pelvrak.cli", *words],
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=120,
     )
 
 
@@ -54,7 +58,9 @@ class StoreTest(unittest.TestCase):
         with psycopg.connect(address(shared()), autocommit=True) as database:
 
             def put(key: str, hours: int) -> None:
-                database.execute("insert into content values (%s, 3, 'abc') on conflict do nothing", [f"c{key}"])
+                database.execute(
+                    "insert into content values (%s, 3, 'abc') on conflict do nothing", [f"c{key}"]
+                )
                 database.execute(
                     "insert into result (key, step, used) values (%s, 'cut', now() - make_interval(hours => %s))",
                     [key, hours],
@@ -69,14 +75,21 @@ class StoreTest(unittest.TestCase):
             )
             before = self.store()
             after = self.store("--collect")
-            left = {key for (key,) in database.execute("select key from result where key in ('old', 'young')")}
+            left = {
+                key for (key,) in database.execute("select key from result where key in ('old', 'young')")
+            }
             contents = {
-                key for (key,) in database.execute("select digest from content where digest in ('cold', 'cyoung')")
+                key
+                for (key,) in database.execute(
+                    "select digest from content where digest in ('cold', 'cyoung')"
+                )
             }
             self.assertEqual((left, contents), ({"young"}, {"cyoung"}))
             self.assertLess(after["results"], before["results"])
             database.execute("delete from result where key = 'young'")
-            self.assertEqual(database.execute("select count(*) from result_piece where key = 'young'").fetchone(), (0,))
+            self.assertEqual(
+                database.execute("select count(*) from result_piece where key = 'young'").fetchone(), (0,)
+            )
         with shared().client() as client:
             report = client.get("/api/projects/1").json()["report"]
             keys = [
@@ -174,7 +187,9 @@ class ElsewhereTest(unittest.TestCase):
     def worker(self) -> Iterator[subprocess.Popen[str]]:
         own = {name: value for name, value in os.environ.items() if name != "PELVRAK_DATABASE"}
         command = [sys.executable, "-m", "pelvrak.cli", "work", "--database", address(self.server)]
-        process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=own, start_new_session=True)
+        process = subprocess.Popen(
+            command, stdout=subprocess.PIPE, text=True, env=own, start_new_session=True
+        )
         try:
             assert process.stdout is not None
             self.assertIn("Computing", process.stdout.readline())
@@ -190,7 +205,9 @@ class ElsewhereTest(unittest.TestCase):
             document = json.loads((TOP / "demo" / "encoder-housing" / "plan.json").read_text())
             document["part"]["sha256"] = part["sha256"]
             document["setups"] = document["setups"][:1]
-            answer = client.post("/api/projects/plan.json", files={"file": ("plan.json", json.dumps(document))})
+            answer = client.post(
+                "/api/projects/plan.json", files={"file": ("plan.json", json.dumps(document))}
+            )
             self.assertLess(answer.status_code, 300, answer.text)
             project = answer.json()["id"]
             time.sleep(1.5)

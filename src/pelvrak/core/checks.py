@@ -35,7 +35,9 @@ class Check:
     cure: str = ""
 
 
-def _found(code: str, severities: str, finds: str, limit: str = "none", source: str = COUNTED, cure: str = "") -> Check:
+def _found(
+    code: str, severities: str, finds: str, limit: str = "none", source: str = COUNTED, cure: str = ""
+) -> Check:
     return Check(code, "part", tuple(severities.split()), finds, limit, source, cure)
 
 
@@ -195,7 +197,9 @@ def refusals() -> list[Refusal]:
     for path in sorted(Path(__file__).parents[1].rglob("*.py")):
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
             if not (
-                isinstance(node, ast.Call) and ast.unparse(node.func) in ("BadInput", "Refused") and len(node.args) >= 4
+                isinstance(node, ast.Call)
+                and ast.unparse(node.func) in ("BadInput", "Refused")
+                and len(node.args) >= 4
             ):
                 continue
             code, _, what, mend = node.args[-4:]

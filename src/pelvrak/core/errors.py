@@ -36,7 +36,10 @@ class SeveralSolids(BadInput):
 
     def __init__(self, where: str, choices: list[dict[str, Any]]) -> None:
         super().__init__(
-            "part.several_solids", where, f"the file holds {len(choices)} solids", "choose the one part to be made"
+            "part.several_solids",
+            where,
+            f"the file holds {len(choices)} solids",
+            "choose the one part to be made",
         )
         self.choices = choices
 
@@ -67,9 +70,11 @@ def plain(error: Any) -> tuple[str, str]:
     kind, about = error["type"], error.get("ctx") or {}
     last = str(error["loc"][-1]) if error.get("loc") else "it"
     bounds = {
-        "greater_than": ("above", "gt"), "greater_than_equal": ("at least", "ge"), "less_than": ("below", "lt"),
+        "greater_than": ("above", "gt"),
+        "greater_than_equal": ("at least", "ge"),
+        "less_than": ("below", "lt"),
         "less_than_equal": ("at most", "le"),
-    }  # fmt: skip
+    }
     if kind in bounds:
         word, name = bounds[kind]
         limit = about.get(name)
@@ -128,7 +133,9 @@ def json_from(text: bytes | str, where: str, code: str) -> Any:
     except RecursionError as deep:
         raise BadInput(code, where, "this is nested too deep", "give it flat") from deep
     except (ValueError, UnicodeDecodeError) as wrong:
-        raise BadInput(code, where, f"this is no JSON: {wrong}", "choose another file, or correct it there") from wrong
+        raise BadInput(
+            code, where, f"this is no JSON: {wrong}", "choose another file, or correct it there"
+        ) from wrong
     refuse_unkept(value, where, code)
     return value
 
@@ -147,5 +154,8 @@ def refuse_unkept(value: Any, where: str, code: str) -> None:
             waiting += [(each, f"{path}/{i}", deep + 1) for i, each in enumerate(one)]
         elif isinstance(one, str) and ("\0" in one or any("\ud800" <= c <= "\udfff" for c in one)):
             raise BadInput(
-                code, path.replace("\0", "?") or where, "a text holds a character that cannot be kept", "take it out"
+                code,
+                path.replace("\0", "?") or where,
+                "a text holds a character that cannot be kept",
+                "take it out",
             )

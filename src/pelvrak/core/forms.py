@@ -38,6 +38,14 @@ def asked(
     when: shown only where one of these fields has one of its values: {"cycle": ["peck"], "tool.kind": ["chamfer_mill"]};
         "given" and "none" tell whether a number is there, or anything stands in a list.
     """
-    said = {"unit": unit, "empty": empty, "below": below, "place": place, "widget": widget, "pick": pick, "when": when}
+    said = {
+        "unit": unit,
+        "empty": empty,
+        "below": below,
+        "place": place,
+        "widget": widget,
+        "pick": pick,
+        "when": when,
+    }
     extra: dict[str, Any] = {f"x-{name}": value for name, value in said.items() if value}
     return Field(default, title=title, description=help, json_schema_extra=extra)

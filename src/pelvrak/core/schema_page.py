@@ -50,7 +50,9 @@ def _row(name: str, told: Schema, needed: bool) -> str:
     default = "needed" if needed else _value(told.get("default"))
     unit = told.get("x-unit", "")
     cells = (f"`{name}`", _type(told) + (f", {unit}" if unit else ""), "; ".join(_limits(told)), default)
-    return "| " + " | ".join(cell.replace("|", "\\|") for cell in (*cells, told.get("description", ""))) + " |"
+    return (
+        "| " + " | ".join(cell.replace("|", "\\|") for cell in (*cells, told.get("description", ""))) + " |"
+    )
 
 
 def _value(value: Any) -> str:
@@ -86,7 +88,11 @@ def _type(told: Schema) -> str:
 def _limits(told: Schema) -> Iterator[str]:
     """Limits of a field and of what it holds, each said once."""
     said: set[str] = set()
-    inner = [*told.get("anyOf", ()), *told.get("prefixItems", ()), *([told["items"]] if "items" in told else [])]
+    inner = [
+        *told.get("anyOf", ()),
+        *told.get("prefixItems", ()),
+        *([told["items"]] if "items" in told else []),
+    ]
     for one in (told, *inner):
         if one.get("type") == "array" and "prefixItems" in one:
             continue  # its length is told by its type

@@ -21,7 +21,18 @@ from pelvrak.core.geometry.callout import understood as read_callout
 from pelvrak.core.machine.machine import machines as shipped_machines
 from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
-from pelvrak.server.api import drafting, events, holding, machines, moments, parts, problems, projects, release, shelf
+from pelvrak.server.api import (
+    drafting,
+    events,
+    holding,
+    machines,
+    moments,
+    parts,
+    problems,
+    projects,
+    release,
+    shelf,
+)
 from pelvrak.server.api.shapes import Library, OperationForm
 from pelvrak.server.guard import Guard
 
@@ -75,9 +86,11 @@ def form_of(kind: type[OperationKind]) -> OperationForm:
 def library() -> Library:
     """Machines, tools and materials that ship with the program."""
     return Library(
-        machines=list(shipped_machines().values()), tools=list(tool_shelf().values()),
-        materials=list(materials().values()), operations=[form_of(kind) for kind in KINDS.values()],
-    )  # fmt: skip
+        machines=list(shipped_machines().values()),
+        tools=list(tool_shelf().values()),
+        materials=list(materials().values()),
+        operations=[form_of(kind) for kind in KINDS.values()],
+    )
 
 
 @app.get("/api/understood")
@@ -87,7 +100,9 @@ def typed(text: Annotated[str, Query(max_length=1000)], unit: FieldUnit = "mm") 
 
 
 @app.get("/api/callout")
-def callout(text: Annotated[str, Query(max_length=40)], nominal: Annotated[float, Query(gt=0, le=5000)]) -> Understood:
+def callout(
+    text: Annotated[str, Query(max_length=40)], nominal: Annotated[float, Query(gt=0, le=5000)]
+) -> Understood:
     """What a tolerance or thread typed on a size (mm) means."""
     return read_callout(text, nominal)
 

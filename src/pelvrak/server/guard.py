@@ -22,9 +22,12 @@ JSON_LIMIT_BYTES = 8 * 1024**2
 # A form's own words round a file.
 FORM_BYTES = 64 * 1024
 FILE_LIMITS = {
-    "/api/parts": SIZE_LIMIT_BYTES + FORM_BYTES, "/api/projects/plan.json": JSON_LIMIT_BYTES, "/api/fixtures.json": 5_000_000 + FORM_BYTES,
-    "/api/machines.json": 2_000_000 + FORM_BYTES, "/api/shelf.csv": 5_000_000 + FORM_BYTES,
-}  # fmt: skip
+    "/api/parts": SIZE_LIMIT_BYTES + FORM_BYTES,
+    "/api/projects/plan.json": JSON_LIMIT_BYTES,
+    "/api/fixtures.json": 5_000_000 + FORM_BYTES,
+    "/api/machines.json": 2_000_000 + FORM_BYTES,
+    "/api/shelf.csv": 5_000_000 + FORM_BYTES,
+}
 SAFE_HEADERS = {
     "content-security-policy": (
         "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
@@ -79,9 +82,11 @@ class Guard:
         host = headers.get("host", "")
         if host.lower() not in self.hosts:
             return 421, {
-                "code": "request.host", "where": "Host", "what": f"this server does not answer for {host[:80]!r}",
+                "code": "request.host",
+                "where": "Host",
+                "what": f"this server does not answer for {host[:80]!r}",
                 "mend": "open it at the address it was started with",
-            }  # fmt: skip
+            }
         if scope["method"] in READS:
             return None
         origin = headers.get("origin")
@@ -90,17 +95,21 @@ class Guard:
         ours = fetched in SAME_SITE if fetched is not None else OWN_HEADER in headers
         if foreign or not ours:
             return 403, {
-                "code": "request.origin", "where": "Origin", "what": "edits are only taken from this server's own page",
+                "code": "request.origin",
+                "where": "Origin",
+                "what": "edits are only taken from this server's own page",
                 "mend": f"from a program, send the header {OWN_HEADER}: 1",
-            }  # fmt: skip
+            }
         return None
 
     async def _limited(self, scope: Scope, receive: Receive, send: Send, headers: Headers) -> None:
         limit = FILE_LIMITS.get(scope["path"], JSON_LIMIT_BYTES)
         too_much = {
-            "code": "request.too_large", "where": scope["path"], "what": f"more than {limit / 1024**2:.0f} MiB were sent",
+            "code": "request.too_large",
+            "where": scope["path"],
+            "what": f"more than {limit / 1024**2:.0f} MiB were sent",
             "mend": "send less: the single part, not the assembly",
-        }  # fmt: skip
+        }
         refusal = document(413, too_much)
         # Nobody reads on: what is still coming has nowhere to go.
         refusal.headers["connection"] = "close"

@@ -57,7 +57,9 @@ def _home(data: Path) -> Path:
     return data / "postgres"
 
 
-def _run(*command: str | Path | int, check: bool = True, said: str | None = None) -> subprocess.CompletedProcess[str]:
+def _run(
+    *command: str | Path | int, check: bool = True, said: str | None = None
+) -> subprocess.CompletedProcess[str]:
     words = [str(word) for word in command]
     if os.geteuid() == 0:
         words = ["setpriv", f"--reuid={USER}", f"--regid={USER}", "--init-groups", *words]
@@ -100,8 +102,19 @@ class Cluster:
             for path in (fresh, handed):
                 os.chown(path, user.pw_uid, user.pw_gid)
         try:
-            _run(self.programs / "initdb", "-D", fresh, "-U", "pelvrak", "-A", "scram-sha-256", f"--pwfile={handed}",
-                 "-E", "UTF8", "--no-locale")  # fmt: skip
+            _run(
+                self.programs / "initdb",
+                "-D",
+                fresh,
+                "-U",
+                "pelvrak",
+                "-A",
+                "scram-sha-256",
+                f"--pwfile={handed}",
+                "-E",
+                "UTF8",
+                "--no-locale",
+            )
         finally:
             handed.unlink()
         fresh.rename(self.home)
@@ -152,7 +165,9 @@ class Cluster:
 
     def stop(self) -> None:
         """Stop it; nothing happens when it does not run."""
-        _run(self.programs / "pg_ctl", "-D", self.home, "-t", START_WITHIN_S, "stop", "-m", "fast", check=False)
+        _run(
+            self.programs / "pg_ctl", "-D", self.home, "-t", START_WITHIN_S, "stop", "-m", "fast", check=False
+        )
 
 
 def write_closed(path: Path, text: str) -> None:
@@ -173,9 +188,13 @@ def taken(data: Path) -> Iterator[None]:
             lock.seek(0)
             who = lock.read().strip()
             where = (
-                (data / "address").read_text().strip() if (data / "address").exists() else "an address not known yet"
+                (data / "address").read_text().strip()
+                if (data / "address").exists()
+                else "an address not known yet"
             )
-            raise SystemExit(f"pelvrak: {data} is used by process {who or 'unknown'}, at {where}: stop that one, or choose another --data") from held  # fmt: skip
+            raise SystemExit(
+                f"pelvrak: {data} is used by process {who or 'unknown'}, at {where}: stop that one, or choose another --data"
+            ) from held
         lock.truncate(0)
         lock.write(str(os.getpid()))
         lock.flush()

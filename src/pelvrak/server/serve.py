@@ -58,9 +58,19 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None, host: str
             port = free_port(port, "the web server")
             os.environ["PELVRAK_PORT"] = str(port)
             commands["web"] = [
-                sys.executable, "-m", "uvicorn", "pelvrak.server.app:app", "--host", "127.0.0.1", "--port", str(port),
-                "--log-level", "warning", "--timeout-graceful-shutdown", "2",
-            ]  # fmt: skip
+                sys.executable,
+                "-m",
+                "uvicorn",
+                "pelvrak.server.app:app",
+                "--host",
+                "127.0.0.1",
+                "--port",
+                str(port),
+                "--log-level",
+                "warning",
+                "--timeout-graceful-shutdown",
+                "2",
+            ]
             worker = [sys.executable, "-m", "pelvrak.server.jobs.worker"]
             commands["reader"] = [*worker, PARTS]
             for number in range(1, workers + 1):
@@ -74,7 +84,9 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None, host: str
                         processes[name] = subprocess.Popen(command)
                 write_closed(data / "database", cluster.url + "\n")
                 (data / "address").write_text(f"http://127.0.0.1:{port}\n")
-                (data / "workers").write_text("\n".join(str(p.pid) for n, p in processes.items() if n != "web"))
+                (data / "workers").write_text(
+                    "\n".join(str(p.pid) for n, p in processes.items() if n != "web")
+                )
                 print(f"Pelvrak is at http://127.0.0.1:{port}   (Ctrl-C stops it)", flush=True)
                 while True:
                     time.sleep(0.5)
@@ -83,7 +95,9 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None, host: str
                         cluster.start()
                     for name, process in processes.items():
                         if process.poll() is not None:
-                            print(f"pelvrak: {name} ended ({process.returncode}), starting it again", flush=True)
+                            print(
+                                f"pelvrak: {name} ended ({process.returncode}), starting it again", flush=True
+                            )
                             processes[name] = subprocess.Popen(commands[name])
             finally:
                 _stop(processes)

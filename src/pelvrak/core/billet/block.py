@@ -45,7 +45,9 @@ class BySize(Frozen):
     rule: Literal["size"] = "size"
     size: tuple[Size, Size, Size]
     place: tuple[
-        Annotated[float, Field(ge=0, le=1)], Annotated[float, Field(ge=0, le=1)], Annotated[float, Field(ge=0, le=1)]
+        Annotated[float, Field(ge=0, le=1)],
+        Annotated[float, Field(ge=0, le=1)],
+        Annotated[float, Field(ge=0, le=1)],
     ] = (0.5, 0.5, 0.5)
 
 
@@ -108,19 +110,34 @@ def _larger(billet: Block, part: Part, axis: int, side: str) -> tuple[Cure, ...]
     sizing, plus = billet.sizing, side[1] == "+"
     if isinstance(sizing, ByAllowance):
         name = f"{side[0]}_{'plus' if plus else 'minus'}"
-        return (Cure(label=f"Allow {CLEAN_UP_MM:g} mm on {side}", path=f"/billet/sizing/{name}", value=CLEAN_UP_MM),)
+        return (
+            Cure(
+                label=f"Allow {CLEAN_UP_MM:g} mm on {side}", path=f"/billet/sizing/{name}", value=CLEAN_UP_MM
+            ),
+        )
     if isinstance(sizing, ByCorners):
         value = round(part.high[axis] + CLEAN_UP_MM, 3) if plus else round(part.low[axis] - CLEAN_UP_MM, 3)
         corner = "high" if plus else "low"
-        return (Cure(label=f"Put that corner at {side[0].upper()} {value:g}", path=f"/billet/sizing/{corner}/{axis}", value=value),)  # fmt: skip
+        return (
+            Cure(
+                label=f"Put that corner at {side[0].upper()} {value:g}",
+                path=f"/billet/sizing/{corner}/{axis}",
+                value=value,
+            ),
+        )
     share = 1 - sizing.place[axis] if plus else sizing.place[axis]
     if share < 0.05:
         return (Cure(label="Put the part in the middle", path=f"/billet/sizing/place/{axis}", value=0.5),)
     value = round(
-        part.size[axis] + CLEAN_UP_MM / min(share, 1 - share) if share < 1 else part.size[axis] + CLEAN_UP_MM, 3
+        part.size[axis] + CLEAN_UP_MM / min(share, 1 - share) if share < 1 else part.size[axis] + CLEAN_UP_MM,
+        3,
     )
     return (
-        Cure(label=f"A block {value:g} mm along {side[0].upper()}", path=f"/billet/sizing/size/{axis}", value=value),
+        Cure(
+            label=f"A block {value:g} mm along {side[0].upper()}",
+            path=f"/billet/sizing/size/{axis}",
+            value=value,
+        ),
     )
 
 

@@ -41,9 +41,11 @@ def best_place(part: PartModel, casting: Mesh, turn: Vector, move: Vector) -> Pl
 
     if volume(casting) < part.part.volume_mm3:
         raise BadInput(
-            "billet.less_than_part", "billet", f"it holds {volume(casting) / 1000:.2f} cm³, the part {part.part.volume_mm3 / 1000:.2f} cm³",
+            "billet.less_than_part",
+            "billet",
+            f"it holds {volume(casting) / 1000:.2f} cm³, the part {part.part.volume_mm3 / 1000:.2f} cm³",
             "choose the casting of this part, in its unit",
-        )  # fmt: skip
+        )
     points, _, _ = places_on(part.mesh, len(part.part.faces))
     points = np.concatenate([points, part.mesh.vertices[np.unique(part.mesh.triangles)]])
     points = points[:: max(1, len(points) // MOST_POINTS)]
@@ -70,9 +72,11 @@ def best_place(part: PartModel, casting: Mesh, turn: Vector, move: Vector) -> Pl
             return -least + float(np.log(np.exp(-sharp * (cover - least)).mean())) / sharp
 
         result = minimize(
-            thinness, best, method="Nelder-Mead",
+            thinness,
+            best,
+            method="Nelder-Mead",
             options={"initial_simplex": best + start, "maxfev": 400, "xatol": 0.002, "fatol": 0.001},
-        )  # fmt: skip
+        )
         best, start = result.x, start / 4
     if covers(best).min() < covers(np.zeros(6)).min():
         best = np.zeros(6)
@@ -81,6 +85,8 @@ def best_place(part: PartModel, casting: Mesh, turn: Vector, move: Vector) -> Pl
     whole = rotation * Rotation.from_euler("xyz", turn, degrees=True)
     shift = rotation.apply(np.array(move) - middle) + middle + best[3:]
     return Placement(
-        as_vector(np.round(whole.as_euler("xyz", degrees=True), 5) + 0.0), as_vector(np.round(shift, 4) + 0.0), float(cover.min()),
+        as_vector(np.round(whole.as_euler("xyz", degrees=True), 5) + 0.0),
+        as_vector(np.round(shift, 4) + 0.0),
+        float(cover.min()),
         as_vector(points[int(np.argmin(cover))]),
-    )  # fmt: skip
+    )

@@ -157,7 +157,9 @@ def _of_mesh(mesh: Mesh) -> Raw:
     return Raw(used.min(axis=0), used.max(axis=0), lambda grid: field_of_mesh(grid, mesh), lambda: mesh)
 
 
-def _lengthwise(axis: Axis, part: PartModel, minus_: float, plus: float) -> tuple[int, int, int, float, float]:
+def _lengthwise(
+    axis: Axis, part: PartModel, minus_: float, plus: float
+) -> tuple[int, int, int, float, float]:
     """Axis numbers (along, first across, second across) and the ends along it; refuses a length of nothing."""
     d = "xyz".index(axis)
     low, high = part.part.low[d] - minus_, part.part.high[d] + plus
@@ -211,13 +213,17 @@ def _bar(bar: Bar, part: PartModel) -> Raw:
             return full
         # Longer than the tube, so that its ends are open.
         begin = tip - way
-        return minus(full, field_of_profile(grid, Profile((0.0, end - start + 2), (bar.bore / 2,) * 2), begin, way))
+        return minus(
+            full, field_of_profile(grid, Profile((0.0, end - start + 2), (bar.bore / 2,) * 2), begin, way)
+        )
 
     def drawn() -> Mesh:
         radii = [diameter / 2] if bar.bore <= 0 else [diameter / 2, bar.bore / 2]
         rings = [manifold3d.CrossSection.circle(radius, DRAWN_FACETS) for radius in radii]
         flat = rings[0] if len(rings) == 1 else rings[0] - rings[1]
-        return _stood(mesh_of(flat.translate(((low + high) / 2)[[u, v]]).extrude(end - start)), (u, v, d), start)
+        return _stood(
+            mesh_of(flat.translate(((low + high) / 2)[[u, v]]).extrude(end - start)), (u, v, d), start
+        )
 
     return Raw(low, high, field, drawn)
 
@@ -241,7 +247,9 @@ def _extrusion(spec: Extrusion, part: PartModel, outline: Outline) -> Raw:
         for shape in outline.region.geoms
         for ring in (shape.exterior, *shape.interiors)
     ]
-    solid = manifold3d.Manifold.extrude(manifold3d.CrossSection(rings, manifold3d.FillRule.EvenOdd), end - start)
+    solid = manifold3d.Manifold.extrude(
+        manifold3d.CrossSection(rings, manifold3d.FillRule.EvenOdd), end - start
+    )
     return _of_mesh(_stood(mesh_of(solid), (u, v, d), start))
 
 
@@ -259,9 +267,11 @@ def check_stock(data: bytes, name: str) -> RayField:
     except Exception as broken:
         why = f": {broken}" if type(broken) is ValueError else ""
         raise BadInput(
-            "billet.not_stock", name, f"the file is not a stock that Pelvrak has saved, or it is damaged{why}",
+            "billet.not_stock",
+            name,
+            f"the file is not a stock that Pelvrak has saved, or it is damaged{why}",
             "choose a .rays file that an evaluation has written",
-        ) from broken  # fmt: skip
+        ) from broken
 
 
 def _kept(data: bytes, name: str) -> Raw:
@@ -271,4 +281,9 @@ def _kept(data: bytes, name: str) -> Raw:
         raise BadInput("billet.no_stock", name, "there is nothing left in this stock", "choose another")
     raw = _of_mesh(mesh)
     # On its own grid it is taken as it is, bit for bit.
-    return Raw(raw.low, raw.high, lambda grid: field if grid.cell == field.grid.cell else raw.field(grid), raw.surface)
+    return Raw(
+        raw.low,
+        raw.high,
+        lambda grid: field if grid.cell == field.grid.cell else raw.field(grid),
+        raw.surface,
+    )

@@ -37,7 +37,9 @@ class Outline:
 
 def looks_like_dxf(data: bytes) -> bool:
     """Whether bytes are a DXF drawing, as text or binary."""
-    return data[:22] == b"AutoCAD Binary DXF\r\n\x1a\x00" or (b"SECTION" in data[:400] and b"ENTITIES" in data)
+    return data[:22] == b"AutoCAD Binary DXF\r\n\x1a\x00" or (
+        b"SECTION" in data[:400] and b"ENTITIES" in data
+    )
 
 
 def read_outline(data: bytes, name: str) -> Outline:
@@ -70,7 +72,10 @@ def read_outline(data: bytes, name: str) -> Outline:
             continue
         if number >= MOST_ENTITIES:
             raise BadInput(
-                "outline.too_many", name, f"the drawing has over {MOST_ENTITIES:,} lines", "keep only the outline"
+                "outline.too_many",
+                name,
+                f"the drawing has over {MOST_ENTITIES:,} lines",
+                "keep only the outline",
             )
         _refuse_far(entity, scale, name)
         for one in dxf_path.make_path(entity).sub_paths():
@@ -113,7 +118,11 @@ def read_outline(data: bytes, name: str) -> Outline:
     region = MultiPolygon()
     for shape in closed:
         region = region.symmetric_difference(shape if shape.is_valid else make_valid(shape))
-    parts = [one for one in getattr(region, "geoms", [region]) if isinstance(one, Polygon) and one.area > JOIN_MM**2]
+    parts = [
+        one
+        for one in getattr(region, "geoms", [region])
+        if isinstance(one, Polygon) and one.area > JOIN_MM**2
+    ]
     if not parts:
         raise BadInput("outline.empty", name, "the drawing's lines enclose no area", "draw a closed outline")
     return Outline(MultiPolygon(parts), stated)
@@ -137,13 +146,18 @@ def _refuse_far(entity: DXFEntity, scale: float, name: str) -> None:
     # Handles and colours are numbers too, and small.
     if not np.isfinite(numbers).all():
         raise BadInput(
-            "outline.number", name, f"a {entity.dxftype()} of the drawing holds a number that is none", "draw it again"
+            "outline.number",
+            name,
+            f"a {entity.dxftype()} of the drawing holds a number that is none",
+            "draw it again",
         )
     if max(map(abs, numbers), default=0.0) * scale > LARGEST_MM:
         raise BadInput(
-            "outline.size", name, f"a {entity.dxftype()} of the drawing reaches {max(map(abs, numbers)) * scale:.3g} mm; {LARGEST_MM:g} mm can be planned",
+            "outline.size",
+            name,
+            f"a {entity.dxftype()} of the drawing reaches {max(map(abs, numbers)) * scale:.3g} mm; {LARGEST_MM:g} mm can be planned",
             "draw it in its true size, near the origin",
-        )  # fmt: skip
+        )
 
 
 def _ends(lines: LineString) -> list[tuple[float, float]]:

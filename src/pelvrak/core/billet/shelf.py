@@ -78,8 +78,13 @@ def standard_sizes() -> list[Bought]:
     rows = shelf("billet", "standard.json")
     return [
         *(Bought(form="round", material="any", diameter_mm=d, length_mm=3000) for d in rows["round"]),
-        *(Bought(form="flat", material="any", width_mm=w, height_mm=h, length_mm=3000) for w in rows["flat"] for h in rows["flat"] if h <= w),
-    ]  # fmt: skip
+        *(
+            Bought(form="flat", material="any", width_mm=w, height_mm=h, length_mm=3000)
+            for w in rows["flat"]
+            for h in rows["flat"]
+            if h <= w
+        ),
+    ]
 
 
 def picks(
@@ -101,17 +106,33 @@ def picks(
         prices = [row.price_per_kg for row in own if row.price_per_kg > 0]
         price = sum(prices) / len(prices) if prices else 0.0
         wanted = [
-            one for row in standard_sizes()
-            for one in _ways(part, row.model_copy(update={"material": material, "price_per_kg": price}), material, needed, minus, plus, density_g_cm3, False)
-        ]  # fmt: skip
+            one
+            for row in standard_sizes()
+            for one in _ways(
+                part,
+                row.model_copy(update={"material": material, "price_per_kg": price}),
+                material,
+                needed,
+                minus,
+                plus,
+                density_g_cm3,
+                False,
+            )
+        ]
         order = min(wanted, key=lambda pick: pick.volume_mm3, default=None)
     return Picks(needed=needed, from_shelf=tuple(found[:30]), order=order)
 
 
 def _ways(
-    part: PartModel, row: Bought, material: str, needed: tuple[float, ...], minus: tuple[float, ...], plus: tuple[float, ...],
-    density: float, in_stock: bool,
-) -> list[Pick]:  # fmt: skip
+    part: PartModel,
+    row: Bought,
+    material: str,
+    needed: tuple[float, ...],
+    minus: tuple[float, ...],
+    plus: tuple[float, ...],
+    density: float,
+    in_stock: bool,
+) -> list[Pick]:
     """All ways a bar lies round the part; for a flat one, the way with its section turned as well."""
     best = needed[0] * needed[1] * needed[2]
     out = []
@@ -145,13 +166,27 @@ def _ways(
 
 
 def _pick(
-    row: Bought, axis: Axis, size: list[float], amount: float, best: float, density: float, in_stock: bool, billet: Block | Bar
-) -> Pick:  # fmt: skip
+    row: Bought,
+    axis: Axis,
+    size: list[float],
+    amount: float,
+    best: float,
+    density: float,
+    in_stock: bool,
+    billet: Block | Bar,
+) -> Pick:
     mass = amount * density * 1e-6
     return Pick(
-        bought=row, along=axis, size=(size[0], size[1], size[2]), volume_mm3=round(amount, 3), waste_mm3=round(amount - best, 3),
-        mass_kg=round(mass, 5), cost=round(mass * row.price_per_kg, 4), in_stock=in_stock, billet=billet,
-    )  # fmt: skip
+        bought=row,
+        along=axis,
+        size=(size[0], size[1], size[2]),
+        volume_mm3=round(amount, 3),
+        waste_mm3=round(amount - best, 3),
+        mass_kg=round(mass, 5),
+        cost=round(mass * row.price_per_kg, 4),
+        in_stock=in_stock,
+        billet=billet,
+    )
 
 
 def to_csv(rows: list[Bought]) -> str:
@@ -173,10 +208,15 @@ def from_csv(text: str, name: str = "shelf.csv") -> list[Bought]:
     refuse_unkept(text, name, "shelf.unreadable")
     first = text.split("\n", 1)[0]
     reader = csv.DictReader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
-    missing = [column for column in ("form", "material", "length_mm") if column not in (reader.fieldnames or ())]
+    missing = [
+        column for column in ("form", "material", "length_mm") if column not in (reader.fieldnames or ())
+    ]
     if missing:
         raise BadInput(
-            "shelf.columns", name, f"there is no column {missing[0]}", f"the first line is to hold {', '.join(COLUMNS)}"
+            "shelf.columns",
+            name,
+            f"there is no column {missing[0]}",
+            f"the first line is to hold {', '.join(COLUMNS)}",
         )
     try:
         lines = list(enumerate(reader, start=2))
@@ -184,7 +224,9 @@ def from_csv(text: str, name: str = "shelf.csv") -> list[Bought]:
         raise BadInput("shelf.unreadable", name, "this is no CSV file", "save it as CSV, as text") from wrong
     rows = []
     for number, line in lines:
-        given = {key: value.strip() for key, value in line.items() if key in COLUMNS and value and value.strip()}
+        given = {
+            key: value.strip() for key, value in line.items() if key in COLUMNS and value and value.strip()
+        }
         try:
             row = Bought.model_validate(given)
         except ValidationError as wrong:
@@ -199,7 +241,9 @@ def from_csv(text: str, name: str = "shelf.csv") -> list[Bought]:
         wanted = ("diameter_mm",) if row.form == "round" else ("width_mm", "height_mm")
         for column in wanted:
             if getattr(row, column) is None:
-                raise BadInput("shelf.row", f"{name} line {number}", f"a {row.form} bar needs {column}", "fill it in")
+                raise BadInput(
+                    "shelf.row", f"{name} line {number}", f"a {row.form} bar needs {column}", "fill it in"
+                )
         rows.append(row)
     if not rows:
         raise BadInput("shelf.empty", name, "there are no rows below the header", "give at least one size")

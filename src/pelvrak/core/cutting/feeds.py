@@ -48,7 +48,10 @@ def material_of(name: str) -> Material:
     material = materials().get(name)
     if material is None:
         raise BadInput(
-            "billet.unknown_material", "billet.material", f"there is no material {name!r}", "choose one from the list"
+            "billet.unknown_material",
+            "billet.material",
+            f"there is no material {name!r}",
+            "choose one from the list",
         )
     return material
 
@@ -104,7 +107,11 @@ def reamer_torque(diameter_mm: float, allowance_mm: float, feed_mm: float, kc_n_
 
 
 def cutting_data(
-    tool: Tool, material: Material, machine: Machine, speed_rpm: float | None = None, feed_mm_min: float | None = None
+    tool: Tool,
+    material: Material,
+    machine: Machine,
+    speed_rpm: float | None = None,
+    feed_mm_min: float | None = None,
 ) -> CuttingData:
     """Speed and feed for a tool in a material on a machine; typed values win and are checked.
 
@@ -118,9 +125,12 @@ def cutting_data(
     if speed_rpm is not None:
         if not machine.spindle.min_rpm <= speed_rpm <= machine.spindle.max_rpm:
             raise BadInput(
-                "cut.speed", "speed_rpm", f"{speed_rpm:.0f} rpm is beyond {machine.name} "
-                f"({machine.spindle.min_rpm:.0f} to {machine.spindle.max_rpm:.0f})", "type a speed within its range",
-            )  # fmt: skip
+                "cut.speed",
+                "speed_rpm",
+                f"{speed_rpm:.0f} rpm is beyond {machine.name} "
+                f"({machine.spindle.min_rpm:.0f} to {machine.spindle.max_rpm:.0f})",
+                "type a speed within its range",
+            )
         n, formula, values = speed_rpm, "n as typed", f"n = {speed_rpm:.0f}"
     else:
         n = float(round(min(max(wanted, machine.spindle.min_rpm), machine.spindle.max_rpm), -1))
@@ -145,9 +155,11 @@ def cutting_data(
     if feed_mm_min is not None:
         if feed_mm_min > machine.feed_max_mm_min:
             raise BadInput(
-                "cut.feed", "feed_mm_min", f"{feed_mm_min:.0f} mm/min is beyond {machine.name} ({machine.feed_max_mm_min:.0f})",
+                "cut.feed",
+                "feed_mm_min",
+                f"{feed_mm_min:.0f} mm/min is beyond {machine.name} ({machine.feed_max_mm_min:.0f})",
                 "type a feed within its range",
-            )  # fmt: skip
+            )
         feed, formula, values = feed_mm_min, "vf as typed", f"fz = {feed_mm_min / n / tool.NOF:.3f} mm"
     else:
         feed = float(round(min(table_feed(n, fz, tool.NOF), machine.feed_max_mm_min), -1))

@@ -48,7 +48,9 @@ class OperationKind(Frozen, ABC):
     name: Annotated[str, Field(min_length=1, max_length=60)] = asked(
         title="Name", help="what the operation is called wherever people read of it"
     )
-    tool: str = asked(title="Tool", help="the tool it is cut with, of the plan's list", widget="tool", place="where")
+    tool: str = asked(
+        title="Tool", help="the tool it is cut with, of the plan's list", widget="tool", place="where"
+    )
     position: PositionName | None = asked(
         None,
         title="Cut at",
@@ -72,10 +74,18 @@ class OperationKind(Frozen, ABC):
         place="where",
     )
     clearance: Clearance = asked(
-        10.0, title="Clearance", help="height over the stock for moves between places", unit="mm", place="feeds"
+        10.0,
+        title="Clearance",
+        help="height over the stock for moves between places",
+        unit="mm",
+        place="feeds",
     )
     retract: Clearance = asked(
-        2.0, title="Retract", help="height over the work for moves within the operation", unit="mm", place="feeds"
+        2.0,
+        title="Retract",
+        help="height over the work for moves within the operation",
+        unit="mm",
+        place="feeds",
     )
     speed_rpm: Annotated[float, Field(gt=0, le=100_000)] | None = asked(
         None,

@@ -37,8 +37,13 @@ def rings_of(piece: Polygon, step: float) -> list[Floats]:
             break
         level = []
         for p in shrunk:
-            level += [np.array(hole.coords) if not hole.is_ccw else np.array(hole.coords)[::-1] for hole in p.interiors]
-            level.append(np.array(p.exterior.coords) if p.exterior.is_ccw else np.array(p.exterior.coords)[::-1])
+            level += [
+                np.array(hole.coords) if not hole.is_ccw else np.array(hole.coords)[::-1]
+                for hole in p.interiors
+            ]
+            level.append(
+                np.array(p.exterior.coords) if p.exterior.is_ccw else np.array(p.exterior.coords)[::-1]
+            )
         levels.append(level)
         k += 1
     return [ring for level in reversed(levels) for ring in level]
@@ -85,7 +90,9 @@ def ramp_along(job: Job, ring: Floats, top: float, bottom: float, angle_deg: flo
     laps = max(1, math.ceil((top - bottom) / (around * math.tan(math.radians(angle_deg)))))
     steps = fitted(ring)
     flat = Path((x, y, 0.0), [Move(kind, (*end, 0.0), 1.0, centre) for kind, end, centre in steps])
-    lengths = [move_length(flat.moves[i - 1].end if i else flat.start, move) for i, move in enumerate(flat.moves)]
+    lengths = [
+        move_length(flat.moves[i - 1].end if i else flat.start, move) for i, move in enumerate(flat.moves)
+    ]
     drop = (top - bottom) / laps
     for lap in range(laps):
         gone = 0.0

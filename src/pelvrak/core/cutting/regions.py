@@ -35,7 +35,9 @@ def floor_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> 
     Raises BadInput when the face is not plane or does not look up.
     """
     if face.normal is None:
-        raise BadInput("cut.not_plane", where, f"face {face.number} is not plane", "pick a plane floor or a round wall")
+        raise BadInput(
+            "cut.not_plane", where, f"face {face.number} is not plane", "pick a plane floor or a round wall"
+        )
     up = turned(zero_from_work, np.array(face.normal))
     if up[2] < SQUARE_COS:
         raise BadInput(
@@ -63,8 +65,16 @@ def heights_of(part: Part, face: Face, zero_from_work: Floats) -> tuple[float, f
         return float(corners.min()), float(corners.max())
     points = [np.array(part.edges[n if n >= 0 else -n - 1].points) for loop in face.loops for n in loop]
     points = [own for own in points if len(own)]
-    if face.kind == "cone" and face.axis and face.axis_point and face.radius is not None and face.half_angle_deg:
-        tip = np.array(face.axis_point) - np.array(face.axis) * face.radius / np.tan(np.radians(face.half_angle_deg))
+    if (
+        face.kind == "cone"
+        and face.axis
+        and face.axis_point
+        and face.radius is not None
+        and face.half_angle_deg
+    ):
+        tip = np.array(face.axis_point) - np.array(face.axis) * face.radius / np.tan(
+            np.radians(face.half_angle_deg)
+        )
         inside = np.minimum(tip - face.low, np.array(face.high) - tip).min()
         if inside > -1e-3:
             points.append(tip[None])
@@ -88,7 +98,11 @@ def upright_wall(face: Face, zero_from_work: Floats) -> bool:
     """Whether a face is a plane or hollow round wall that stands upright."""
     if face.normal is not None:
         return bool(abs(turned(zero_from_work, np.array(face.normal))[2]) < 1e-6)
-    return bool(face.kind == "cylinder" and face.axis is not None and abs(turned(zero_from_work, np.array(face.axis))[2]) > SQUARE_COS)  # fmt: skip
+    return bool(
+        face.kind == "cylinder"
+        and face.axis is not None
+        and abs(turned(zero_from_work, np.array(face.axis))[2]) > SQUARE_COS
+    )
 
 
 def bore_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon, float, float]:
@@ -113,16 +127,20 @@ def bore_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> t
     if not any(face.number in hole.faces for hole in part.holes):
         goes = "" if face.turn_deg is None else f" of {face.turn_deg:.0f}°"
         raise BadInput(
-            "cut.not_a_bore", where, f"face {face.number} is a rounded corner{goes}, R{face.radius:g}, and no bore",
+            "cut.not_a_bore",
+            where,
+            f"face {face.number} is a rounded corner{goes}, R{face.radius:g}, and no bore",
             "pick the floor, or for a through opening a wall of it with a pocket or an inside outline",
-        )  # fmt: skip
+        )
     centre = moved(zero_from_work, np.array(face.axis_point))
     angles = np.linspace(0, 2 * np.pi, max(64, int(face.radius * 24)), endpoint=False)
     ring = centre[:2] + face.radius * np.column_stack([np.cos(angles), np.sin(angles)])
     return Polygon(ring), *heights_of(part, face, zero_from_work)
 
 
-def opening_region(model: PartModel, face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon, float, float]:
+def opening_region(
+    model: PartModel, face: Face, zero_from_work: Floats, where: str
+) -> tuple[Polygon, float, float]:
     """The opening that an upright wall is one of: its outline half-way up the wall, with the wall's bottom and top height.
 
     A bore is its own. Raises BadInput where the wall closes nothing in: it is open to a side.
@@ -141,7 +159,12 @@ def opening_region(model: PartModel, face: Face, zero_from_work: Floats, where: 
     # Rings round air go the other way round.
     holes = [Polygon(ring) for ring in rings if len(ring) > 2 and _area(ring) < -1e-6]
     own = model.mesh.triangles[model.mesh.label == face.number]
-    middle = moved(zero_from_work, model.mesh.vertices[own].reshape(-1, 3).mean(axis=0) if face.normal is not None else _on_wall(model, face))  # fmt: skip
+    middle = moved(
+        zero_from_work,
+        model.mesh.vertices[own].reshape(-1, 3).mean(axis=0)
+        if face.normal is not None
+        else _on_wall(model, face),
+    )
     near = [(ring.exterior.distance(Point(middle[:2])), ring) for ring in holes]
     closest = min(near, key=lambda one: one[0], default=None)
     if closest is None or closest[0] > ON_WALL_MM:
@@ -170,7 +193,9 @@ def region_of(rings: list[Floats]) -> BaseGeometry:
     return region
 
 
-def open_round(model: PartModel, region: Polygon, bottom: float, zero_from_work: Floats, room: float) -> BaseGeometry:
+def open_round(
+    model: PartModel, region: Polygon, bottom: float, zero_from_work: Floats, room: float
+) -> BaseGeometry:
     """A floor's region grown by `room` over the sides where no wall of the part stands: there a tool may run out, mm."""
     above = to_solid(transformed(model.mesh, zero_from_work)).trim_by_plane([0.0, 0.0, 1.0], bottom + 0.01)
     stands = region_of(above.project().to_polygons()).buffer(-0.002).buffer(0.002)

@@ -45,6 +45,10 @@ def shared_out(operation: Operation, planes: dict[str, Floats], part: PartModel)
     nowhere: list[FaceRef] = []
     for ref in faces:
         face = face_of(part.part, ref, operation.name)
-        there = next((name for name, plane in planes.items() if looks_up(part.part, face, plane, caster)), None)
+        there = next(
+            (name for name, plane in planes.items() if looks_up(part.part, face, plane, caster)), None
+        )
         (nowhere if there is None else mine[there]).append(ref)
-    return {name: operation.of_faces(tuple(own)) if own else None for name, own in mine.items()}, tuple(nowhere)
+    return {name: operation.of_faces(tuple(own)) if own else None for name, own in mine.items()}, tuple(
+        nowhere
+    )

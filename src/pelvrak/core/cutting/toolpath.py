@@ -138,7 +138,9 @@ def chords(path: Path) -> Chords:
             owner.append(index)
             continue
         turn = 1 if move.kind == "ccw" else -1
-        inner = arc_points(np.array(start), np.array(move.end), np.array(move.centre), 2, turn, 1, CHORD_ERROR_MM)
+        inner = arc_points(
+            np.array(start), np.array(move.end), np.array(move.centre), 2, turn, 1, CHORD_ERROR_MM
+        )
         points += [as_vector(point) for point in inner[1:]]
         what += [CUT] * (len(inner) - 1)
         owner += [index] * (len(inner) - 1)
@@ -266,7 +268,10 @@ def _is_arc(points: Floats, tolerance: float) -> bool:
         return False
     rest = points - centre
     middles = (points[1:] + points[:-1]) / 2 - centre
-    if np.abs(np.hypot(*rest.T) - radius).max() > tolerance or np.abs(np.hypot(*middles.T) - radius).max() > tolerance:
+    if (
+        np.abs(np.hypot(*rest.T) - radius).max() > tolerance
+        or np.abs(np.hypot(*middles.T) - radius).max() > tolerance
+    ):
         return False
     angle = np.unwrap(np.arctan2(rest[:, 1], rest[:, 0]))
     return bool((np.diff(angle) * turn > 0).all() and abs(angle[-1] - angle[0]) < np.radians(270))

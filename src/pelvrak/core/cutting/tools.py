@@ -14,16 +14,35 @@ from pelvrak.core.stock import profile as shape
 from pelvrak.core.stock.profile import Profile
 
 ToolKind = Literal[
-    "end_mill", "corner_mill", "ball_mill", "taper_mill", "face_mill", "slot_mill", "lollipop", "thread_mill",
-    "form_tool", "drill", "spot_drill", "chamfer_mill", "reamer", "tap",
-]  # fmt: skip
+    "end_mill",
+    "corner_mill",
+    "ball_mill",
+    "taper_mill",
+    "face_mill",
+    "slot_mill",
+    "lollipop",
+    "thread_mill",
+    "form_tool",
+    "drill",
+    "spot_drill",
+    "chamfer_mill",
+    "reamer",
+    "tap",
+]
 Millimetres = Annotated[float, Field(gt=0, le=500)]
 # What each kind must be told beside DC.
 _NEEDS: dict[str, tuple[str, ...]] = {
-    "corner_mill": ("RE",), "taper_mill": ("taper_deg",), "face_mill": ("KAPR",), "slot_mill": ("CW",),
-    "thread_mill": ("TP",), "form_tool": ("outline",), "drill": ("SIG",), "spot_drill": ("SIG",),
-    "chamfer_mill": ("SIG",), "tap": ("TP",),
-}  # fmt: skip
+    "corner_mill": ("RE",),
+    "taper_mill": ("taper_deg",),
+    "face_mill": ("KAPR",),
+    "slot_mill": ("CW",),
+    "thread_mill": ("TP",),
+    "form_tool": ("outline",),
+    "drill": ("SIG",),
+    "spot_drill": ("SIG",),
+    "chamfer_mill": ("SIG",),
+    "tap": ("TP",),
+}
 # Diameter within which a cutter with no edge at its centre cannot go down, as a share of DC: common practice, no source.
 CORE_SHARE = 0.6
 # What only turns, in the order of body_profiles.
@@ -79,16 +98,22 @@ class Tool(Frozen):
     @model_validator(mode="after")
     def _fits_together(self) -> Tool:
         if self.overhang < self.LCF:
-            raise ValueError(f"flutes of {self.LCF:g} mm are longer than the overhang of {self.overhang:g} mm")
+            raise ValueError(
+                f"flutes of {self.LCF:g} mm are longer than the overhang of {self.overhang:g} mm"
+            )
         if self.overhang >= self.OAL:
-            raise ValueError(f"an overhang of {self.overhang:g} mm leaves nothing of OAL {self.OAL:g} mm in the holder")
+            raise ValueError(
+                f"an overhang of {self.overhang:g} mm leaves nothing of OAL {self.OAL:g} mm in the holder"
+            )
         for name in _NEEDS.get(self.kind, ()):
             if getattr(self, name) is None:
                 raise ValueError(f"a {self.kind.replace('_', ' ')} needs {name}")
         if (self.DN is None) != (self.LU is None):
             raise ValueError("a neck needs both its diameter DN and LU, the length from the tip to its end")
         if self.LU is not None and not self.LCF <= self.LU <= self.overhang:
-            raise ValueError(f"LU {self.LU:g} mm lies outside LCF {self.LCF:g} … overhang {self.overhang:g} mm")
+            raise ValueError(
+                f"LU {self.LU:g} mm lies outside LCF {self.LCF:g} … overhang {self.overhang:g} mm"
+            )
         try:
             cutter_profile(self)
         except BadInput as bad:

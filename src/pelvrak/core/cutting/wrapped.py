@@ -31,25 +31,44 @@ def laid_round(lines: list[TurningLine], radius: float, name: str) -> Round:
     """How the flat lies: round the rotary axis that is square to the tool. Raises BadInput when the machine has none that stands so."""
     line = next((one for one in lines if abs(float(one.direction[2])) < 1e-6), None)
     if line is None:
-        raise BadInput("wrap.no_axis", name, "no rotary axis that turns the work lies square to the tool here",
-                       "choose a machine with one, or another index position")  # fmt: skip
+        raise BadInput(
+            "wrap.no_axis",
+            name,
+            "no rotary axis that turns the work lies square to the tool here",
+            "choose a machine with one, or another index position",
+        )
     way = line.direction
     sign = 1.0 if way[int(np.argmax(np.abs(way)))] > 0 else -1.0
     along = sign * way
     centre = line.point - along * float(along @ line.point)
     # The table turns against the axis's own sense; the flat's y comes to the top when the work is turned forward about `along`.
-    return Round(as_vector(along), as_vector(centre), radius, line.axis.name, line.angle, -1 if sign > 0 else 1)
+    return Round(
+        as_vector(along), as_vector(centre), radius, line.axis.name, line.angle, -1 if sign > 0 else 1
+    )
 
 
 def floor_on(
     part: Part, face: Face, zero_from_work: Floats, lines: list[TurningLine], name: str
 ) -> tuple[Round, Polygon]:
     """A floor as a region of the flat laid on its own cylinder. Raises BadInput when it is no cylinder about the rotary axis."""
-    if face.kind != "cylinder" or face.hollow or face.axis is None or face.axis_point is None or face.radius is None:
-        raise BadInput("wrap.not_a_floor", name, f"face {face.number} is not the outside of a cylinder", "pick a floor that lies round the axis")  # fmt: skip
+    if (
+        face.kind != "cylinder"
+        or face.hollow
+        or face.axis is None
+        or face.axis_point is None
+        or face.radius is None
+    ):
+        raise BadInput(
+            "wrap.not_a_floor",
+            name,
+            f"face {face.number} is not the outside of a cylinder",
+            "pick a floor that lies round the axis",
+        )
     lie = laid_round(lines, face.radius, name)
     along = np.array(lie.along)
-    away = float(away_from_line(moved(zero_from_work, np.array([face.axis_point])), np.array(lie.centre), along)[0])
+    away = float(
+        away_from_line(moved(zero_from_work, np.array([face.axis_point])), np.array(lie.centre), along)[0]
+    )
     lean = float(np.linalg.norm(np.cross(turned(zero_from_work, np.array(face.axis)), along)))
     if away > COAXIAL_MM or lean > COAXIAL_SIN:
         told = (
@@ -57,8 +76,12 @@ def floor_on(
             if lean > COAXIAL_SIN
             else f"lies {away:.3f} mm from it"
         )
-        raise BadInput("wrap.off_axis", name, f"face {face.number} turns about an axis that {told}: the rotary axis {lie.axis}",
-                       "clamp the work so that its axis is the rotary axis")  # fmt: skip
+        raise BadInput(
+            "wrap.off_axis",
+            name,
+            f"face {face.number} turns about an axis that {told}: the rotary axis {lie.axis}",
+            "clamp the work so that its axis is the rotary axis",
+        )
     rings = [_unrolled_points(loop_points(part, loop, zero_from_work), lie) for loop in face.loops]
     round_about = [ring for ring in rings if abs(ring[-1, 1] - ring[0, 1]) > math.pi * lie.radius]
     inside = [ring for ring in rings if not any(ring is other for other in round_about)]
@@ -69,7 +92,9 @@ def floor_on(
     middle = (outer[:, 1].min() + outer[:, 1].max()) / 2
     # Islands may have been unrolled a whole turn beside.
     once = 2 * math.pi * lie.radius
-    islands = [ring + [0, once * round((middle - ring[:, 1].mean()) / once)] for ring in inside if ring is not outer]
+    islands = [
+        ring + [0, once * round((middle - ring[:, 1].mean()) / once)] for ring in inside if ring is not outer
+    ]
     region = Polygon(outer, islands)
     return lie, region if region.is_valid else region.buffer(0)
 
@@ -122,9 +147,12 @@ def _relief(x: Floats, y: Floats, height: Floats, base: float) -> Mesh:
     down = up[:, ::-1] + nx * ny
     rim = np.concatenate([number[:, 0], number[-1, 1:], number[-2::-1, -1], number[0, -2:0:-1]])
     after = np.roll(rim, -1)
-    wall = np.concatenate([
-        np.column_stack([rim, rim + nx * ny, after + nx * ny]), np.column_stack([rim, after + nx * ny, after]),
-    ])  # fmt: skip
+    wall = np.concatenate(
+        [
+            np.column_stack([rim, rim + nx * ny, after + nx * ny]),
+            np.column_stack([rim, after + nx * ny, after]),
+        ]
+    )
     triangles: Ints = np.concatenate([up, down, wall]).astype(np.int64)
     return Mesh(np.concatenate([top, foot]), triangles, np.zeros(len(triangles), np.int64))
 
@@ -141,7 +169,9 @@ def rolled(lines: Chords, lie: Round, reach: float, error: float) -> tuple[Chord
     """
     tips = lie.place(np.concatenate([lines.starts[:1], lines.ends]))
     angles = np.degrees(np.concatenate([lines.starts[:1, 1], lines.ends[:, 1]]) / lie.radius)
-    starts, ends, axes, owner = turned_moves(tips, angles, UP, np.array(lie.centre), np.array(lie.along), reach, error)
+    starts, ends, axes, owner = turned_moves(
+        tips, angles, UP, np.array(lie.centre), np.array(lie.along), reach, error
+    )
     return Chords(starts, ends, lines.what[owner], lines.move[owner]), axes
 
 

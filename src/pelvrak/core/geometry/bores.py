@@ -21,11 +21,15 @@ def bores(faces: list[Face], mesh: Mesh) -> list[Hole]:
     up, down = caster.each(middles, axes), caster.each(middles, [-axis for axis in axes])
     return [
         Hole(
-            faces=tuple(f.number for f in stretch), diameter=2 * (stretch[0].radius or 0.0), axis=stretch[0].axis or (0, 0, 1),
-            start=as_vector(start), end=as_vector(end), through=bool(np.isinf(above[0]) and np.isinf(below[0])),
+            faces=tuple(f.number for f in stretch),
+            diameter=2 * (stretch[0].radius or 0.0),
+            axis=stretch[0].axis or (0, 0, 1),
+            start=as_vector(start),
+            end=as_vector(end),
+            through=bool(np.isinf(above[0]) and np.isinf(below[0])),
         )
         for (stretch, start, end), above, below in zip(found, up, down, strict=True)
-    ]  # fmt: skip
+    ]
 
 
 def _groups(faces: list[Face]) -> list[list[Face]]:
@@ -69,5 +73,6 @@ def _stretches(group: list[Face], corners: list[Floats]) -> list[tuple[list[Face
             stretches.append((low, high, [face]))
     return [
         (own, point + low * axis, point + high * axis)
-        for low, high, own in stretches if sum(face.turn_deg or 0 for face in own) >= 359.9
-    ]  # fmt: skip
+        for low, high, own in stretches
+        if sum(face.turn_deg or 0 for face in own) >= 359.9
+    ]

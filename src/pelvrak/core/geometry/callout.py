@@ -13,9 +13,27 @@ from pelvrak.core.geometry.part import Face, FaceRef, Frozen, Part, face_of
 
 # ISO 261 coarse pitches and ISO 2306 tapping drills of coarse metric threads, from memory, mm.
 COARSE = {
-    1.6: 0.35, 2: 0.4, 2.5: 0.45, 3: 0.5, 4: 0.7, 5: 0.8, 6: 1.0, 8: 1.25, 10: 1.5, 12: 1.75, 14: 2.0, 16: 2.0, 18: 2.5, 20: 2.5,
-    22: 2.5, 24: 3.0, 27: 3.0, 30: 3.5, 33: 3.5, 36: 4.0,
-}  # fmt: skip
+    1.6: 0.35,
+    2: 0.4,
+    2.5: 0.45,
+    3: 0.5,
+    4: 0.7,
+    5: 0.8,
+    6: 1.0,
+    8: 1.25,
+    10: 1.5,
+    12: 1.75,
+    14: 2.0,
+    16: 2.0,
+    18: 2.5,
+    20: 2.5,
+    22: 2.5,
+    24: 3.0,
+    27: 3.0,
+    30: 3.5,
+    33: 3.5,
+    36: 4.0,
+}
 # A hole this far from a thread's tapping drill is not drilled for it, of the pitch.
 DRILL_SLACK = 0.25
 _SIZE = r"\d+(?:\.\d+)?"
@@ -53,7 +71,9 @@ def understood(text: str, nominal: float) -> Understood:
     A size that stands first has to be the feature's own. Raises BadInput for what means nothing or does not fit the size.
     """
     clean = re.sub(r"\s+", " ", text.strip().replace("−", "-").replace("–", "-").replace(",", "."))
-    if thread := re.fullmatch(r"[Mm](\d+(?:\.\d+)?)(?:\s*[x×]\s*(\d+(?:\.\d+)?))?(?:\s*-\s*\d?[HhGg]\d?)?", clean):
+    if thread := re.fullmatch(
+        r"[Mm](\d+(?:\.\d+)?)(?:\s*[x×]\s*(\d+(?:\.\d+)?))?(?:\s*-\s*\d?[HhGg]\d?)?", clean
+    ):
         return _thread(float(thread[1]), float(thread[2]) if thread[2] else None, nominal)
     if inch := re.fullmatch(r"(\d+)/(\d+)\s*-\s*(\d+)(?:\s*UN[CFS]?(?:-?[23][AB])?)?", clean, re.IGNORECASE):
         return _inch_thread(clean.upper(), int(inch[1]) / max(int(inch[2]), 1) * 25.4, int(inch[3]), nominal)
@@ -81,9 +101,11 @@ def _own_size(size: float, nominal: float) -> None:
     """Refuse a size that is not the feature's."""
     if abs(size - nominal) > SIZE_SLACK * nominal:
         raise BadInput(
-            "tolerance.other_size", "tolerance", f"this is of Ø{size:g}, and the feature is Ø{nominal:g}",
+            "tolerance.other_size",
+            "tolerance",
+            f"this is of Ø{size:g}, and the feature is Ø{nominal:g}",
             "give the deviations alone, or pick the feature it is of",
-        )  # fmt: skip
+        )
 
 
 def _limits(nominal: float, low: float, high: float, source: str) -> Understood:
@@ -95,9 +117,12 @@ def _limits(nominal: float, low: float, high: float, source: str) -> Understood:
             "give deviations in mm",
         )
     return Understood(
-        kind="limits", low=round(nominal + low, 6), high=round(nominal + high, 6),
-        said=f"{nominal + low:.3f} … {nominal + high:.3f} mm", source=source,
-    )  # fmt: skip
+        kind="limits",
+        low=round(nominal + low, 6),
+        high=round(nominal + high, 6),
+        said=f"{nominal + low:.3f} … {nominal + high:.3f} mm",
+        source=source,
+    )
 
 
 def _thread(size: float, pitch: float | None, nominal: float) -> Understood:
@@ -112,28 +137,42 @@ def _thread(size: float, pitch: float | None, nominal: float) -> Understood:
     step = pitch if pitch is not None else coarse or 0.0
     if not 0.1 <= step < size / 2:
         raise BadInput(
-            "tolerance.thread", "tolerance", f"a pitch of {step:g} mm does not go with M{size:g}", "correct the pitch"
+            "tolerance.thread",
+            "tolerance",
+            f"a pitch of {step:g} mm does not go with M{size:g}",
+            "correct the pitch",
         )
     drill = size - step
     if abs(nominal - drill) > DRILL_SLACK * step and abs(nominal - size) > DRILL_SLACK * step:
         raise BadInput(
-            "tolerance.thread", "tolerance", f"M{size:g}×{step:g} is tapped in Ø{drill:g}; this hole is Ø{nominal:g}",
+            "tolerance.thread",
+            "tolerance",
+            f"M{size:g}×{step:g} is tapped in Ø{drill:g}; this hole is Ø{nominal:g}",
             "correct the thread, or the part",
-        )  # fmt: skip
+        )
     name = f"M{size:g}" if step == coarse else f"M{size:g}×{step:g}"
     return Understood(
-        kind="thread", low=round(drill, 4), high=round(drill, 4), said=f"{name}, tapping drill {drill:g} mm",
+        kind="thread",
+        low=round(drill, 4),
+        high=round(drill, 4),
+        said=f"{name}, tapping drill {drill:g} mm",
         source="ISO 261 pitches, ISO 2306: drill = size - pitch (tables from memory)",
-    )  # fmt: skip
+    )
 
 
 def _inch_thread(name: str, size: float, per_inch: int, nominal: float) -> Understood:
     if not 4 <= per_inch <= 80:
         raise BadInput(
-            "tolerance.thread", "tolerance", f"{per_inch} turns to the inch are no thread of the trade", "correct it"
+            "tolerance.thread",
+            "tolerance",
+            f"{per_inch} turns to the inch are no thread of the trade",
+            "correct it",
         )
     drill = size - 25.4 / per_inch
-    if abs(nominal - drill) > DRILL_SLACK * 25.4 / per_inch and abs(nominal - size) > DRILL_SLACK * 25.4 / per_inch:
+    if (
+        abs(nominal - drill) > DRILL_SLACK * 25.4 / per_inch
+        and abs(nominal - size) > DRILL_SLACK * 25.4 / per_inch
+    ):
         raise BadInput(
             "tolerance.thread",
             "tolerance",
@@ -141,14 +180,19 @@ def _inch_thread(name: str, size: float, per_inch: int, nominal: float) -> Under
             "correct the thread, or the part",
         )
     return Understood(
-        kind="thread", low=round(drill, 4), high=round(drill, 4), said=f"{name}, tapping drill {drill:.2f} mm",
+        kind="thread",
+        low=round(drill, 4),
+        high=round(drill, 4),
+        said=f"{name}, tapping drill {drill:.2f} mm",
         source="ASME B1.1 sizes and turns to the inch; drill = size - pitch",
-    )  # fmt: skip
+    )
 
 
 def size_of(face: Face) -> float | None:
     """The size a callout on a face is of, mm: its diameter; None for a face that has none."""
-    return round(2 * face.radius, 6) if face.radius is not None and face.kind in ("cylinder", "sphere") else None
+    return (
+        round(2 * face.radius, 6) if face.radius is not None and face.kind in ("cylinder", "sphere") else None
+    )
 
 
 def check_callout(part: Part, callout: Callout) -> Understood:

@@ -141,9 +141,13 @@ class _Walk:
         planes = [face for face in self.faces if face.normal is not None and face.loops]
         place = {face.number: i for i, face in enumerate(planes)}
         pairs = [
-            (place[fold.one], place[fold.two]) for fold in self.by_edge.values()
-            if fold.kind == "smooth" and abs(fold.angle_deg) < SAME_PLANE_DEG and fold.one in place and fold.two in place
-        ]  # fmt: skip
+            (place[fold.one], place[fold.two])
+            for fold in self.by_edge.values()
+            if fold.kind == "smooth"
+            and abs(fold.angle_deg) < SAME_PLANE_DEG
+            and fold.one in place
+            and fold.two in place
+        ]
         if not planes:
             return []
         a, b = (np.array([pair[i] for pair in pairs], int) for i in (0, 1))
@@ -157,7 +161,9 @@ class _Walk:
 
     def seen_from(self, face: int, way: Floats) -> bool:
         """Whether most of a face is seen along a direction, one of those asked."""
-        return any(np.dot(d, way) > 0.9999 and self.share[face, i] > 0.5 for i, d in enumerate(self.directions))
+        return any(
+            np.dot(d, way) > 0.9999 and self.share[face, i] > 0.5 for i, d in enumerate(self.directions)
+        )
 
     def from_beside(self, fold: Fold) -> bool:
         """Whether a tool square to one of two faces makes the sharp inner edge between them, as floor and wall."""
@@ -166,7 +172,11 @@ class _Walk:
             if up is None or not self.upright(self.faces[wall], np.array(up)):
                 continue
             for i, way in enumerate(self.directions):
-                if np.dot(way, up) > 0.9999 and self.share[floor, i] >= REACHED and self.share[wall, i] >= REACHED:
+                if (
+                    np.dot(way, up) > 0.9999
+                    and self.share[floor, i] >= REACHED
+                    and self.share[wall, i] >= REACHED
+                ):
                     return True
         return False
 
@@ -182,7 +192,9 @@ class _Walk:
             return False
         if face.kind == "cylinder" and (face.turn_deg or 0) > 181:
             return False
-        smooth = {fold.other(face.number) for fold in self.folds_of.get(face.number, []) if fold.kind == "smooth"}
+        smooth = {
+            fold.other(face.number) for fold in self.folds_of.get(face.number, []) if fold.kind == "smooth"
+        }
         return len(smooth) >= 2
 
 
@@ -195,11 +207,19 @@ def features_of(model: PartModel) -> Features:
     recesses = [recess for recess in recesses if recess.floor not in through] + openings
     reach = tuple(tuple(np.flatnonzero(row >= REACHED).tolist()) for row in walk.share)
     return Features(
-        holes=tuple(walk.holes), recesses=tuple(sorted(recesses, key=lambda r: (r.opens, r.depth, r.walls))),
-        bosses=tuple(bosses), fillets=tuple(_fillets(walk, {w for r in recesses for w in r.walls})), chamfers=tuple(_chamfers(walk)),
-        directions=tuple(walk.directions), reach=reach,
-        hidden=tuple((f.number, round(float(walk.any[f.number]), 3)) for f in model.part.faces if walk.any[f.number] < REACHED),
-    )  # fmt: skip
+        holes=tuple(walk.holes),
+        recesses=tuple(sorted(recesses, key=lambda r: (r.opens, r.depth, r.walls))),
+        bosses=tuple(bosses),
+        fillets=tuple(_fillets(walk, {w for r in recesses for w in r.walls})),
+        chamfers=tuple(_chamfers(walk)),
+        directions=tuple(walk.directions),
+        reach=reach,
+        hidden=tuple(
+            (f.number, round(float(walk.any[f.number]), 3))
+            for f in model.part.faces
+            if walk.any[f.number] < REACHED
+        ),
+    )
 
 
 def _risen(
@@ -251,9 +271,14 @@ def _on_floors(walk: _Walk) -> tuple[list[Recess], list[Boss]]:
                 islands += 1
                 height = walk.span(walls, up)[1] - level
                 bosses.append(
-                    Boss(walls=tuple(walls), stands_on=floor.number, height=round(height, 6),
-                         diameter=_round_diameter(walk, walls), sides=walk.sides([*walls, *fillets]))
-                )  # fmt: skip
+                    Boss(
+                        walls=tuple(walls),
+                        stands_on=floor.number,
+                        height=round(height, 6),
+                        diameter=_round_diameter(walk, walls),
+                        sides=walk.sides([*walls, *fillets]),
+                    )
+                )
         rim = tuple(
             number
             for face in members
@@ -276,12 +301,19 @@ def _on_floors(walk: _Walk) -> tuple[list[Recess], list[Boss]]:
         radii = [_tube(walk.faces[f]) for f in fillets]
         recesses.append(
             Recess(
-                kind=kind, floor=floor.number, walls=tuple(walls), fillets=tuple(fillets), opens=as_vector(up),
-                depth=round(depth, 6), width=width, corner_radius=_corner(walk, walls, up),
-                floor_radius=round(min(radii), 6) if radii else None, islands=islands,
+                kind=kind,
+                floor=floor.number,
+                walls=tuple(walls),
+                fillets=tuple(fillets),
+                opens=as_vector(up),
+                depth=round(depth, 6),
+                width=width,
+                corner_radius=_corner(walk, walls, up),
+                floor_radius=round(min(radii), 6) if radii else None,
+                islands=islands,
                 sides=walk.sides([floor.number, *walls, *fillets]),
             )
-        )  # fmt: skip
+        )
     return _seen_once(walk, recesses), bosses
 
 
@@ -316,11 +348,18 @@ def _openings(walk: _Walk, known: list[Recess]) -> list[Recess]:
             out.append(
                 Recess(
                     kind="through slot" if _is_slot(walk, walls, up, width) else "opening",
-                    floor=None, walls=tuple(walls), fillets=(), opens=as_vector(up), depth=round(high - low, 6),
-                    width=width, corner_radius=_corner(walk, walls, up), floor_radius=None, islands=0,
+                    floor=None,
+                    walls=tuple(walls),
+                    fillets=(),
+                    opens=as_vector(up),
+                    depth=round(high - low, 6),
+                    width=width,
+                    corner_radius=_corner(walk, walls, up),
+                    floor_radius=None,
+                    islands=0,
                     sides=walk.sides(walls),
                 )
-            )  # fmt: skip
+            )
     return out
 
 
@@ -341,7 +380,10 @@ def _along_all(walk: _Walk, mouth: Face, walls: list[int]) -> Floats | None:
 def _round_diameter(walk: _Walk, walls: list[int]) -> float | None:
     faces = [walk.faces[w] for w in walls]
     first = faces[0]
-    if all(f.kind == "cylinder" and not f.hollow and f.radius == first.radius for f in faces) and first.radius:
+    if (
+        all(f.kind == "cylinder" and not f.hollow and f.radius == first.radius for f in faces)
+        and first.radius
+    ):
         return round(2 * first.radius, 6) if sum(f.turn_deg or 0 for f in faces) > 359.9 else None
     return None
 
@@ -380,9 +422,10 @@ def _one_way(walk: _Walk, walls: list[int]) -> bool:
 def _corner(walk: _Walk, walls: list[int], up: Floats) -> float | None:
     """The tightest hollow upright corner among walls: radius, 0 where two meet sharp, None without corners."""
     radii = [
-        walk.faces[w].radius or 0.0 for w in walls
+        walk.faces[w].radius or 0.0
+        for w in walls
         if walk.faces[w].kind == "cylinder" and walk.faces[w].hollow and (walk.faces[w].turn_deg or 0) < 359
-    ]  # fmt: skip
+    ]
     own = set(walls)
     for wall in walls:
         for fold in walk.folds_of.get(wall, []):
@@ -401,29 +444,43 @@ def _tube(face: Face) -> float:
 
 def _fillets(walk: _Walk, walls: set[int]) -> list[Fillet]:
     """Rounded edges; the upright corners of a recess are told with it."""
-    chosen = [face for face in walk.faces if walk.is_fillet(face) and not (face.hollow and face.number in walls)]
+    chosen = [
+        face for face in walk.faces if walk.is_fillet(face) and not (face.hollow and face.number in walls)
+    ]
     number = {face.number: i for i, face in enumerate(chosen)}
     pairs = [
-        (number[fold.one], number[fold.two]) for fold in walk.by_edge.values()
-        if fold.kind == "smooth" and fold.one in number and fold.two in number
+        (number[fold.one], number[fold.two])
+        for fold in walk.by_edge.values()
+        if fold.kind == "smooth"
+        and fold.one in number
+        and fold.two in number
         and _alike(walk.faces[fold.one], walk.faces[fold.two])
-    ]  # fmt: skip
+    ]
     if not chosen:
         return []
     a, b = (np.array([p[i] for p in pairs], int) for i in (0, 1))
-    _, group = connected_components(coo_matrix((np.ones(len(a)), (a, b)), (len(chosen), len(chosen))), directed=False)
+    _, group = connected_components(
+        coo_matrix((np.ones(len(a)), (a, b)), (len(chosen), len(chosen))), directed=False
+    )
     out = []
     for g in range(group.max() + 1):
         faces = [chosen[i] for i in np.flatnonzero(group == g)]
         numbers = tuple(face.number for face in faces)
         out.append(
-            Fillet(radius=round(_tube(faces[0]), 6), hollow=faces[0].hollow, faces=numbers, sides=walk.sides(numbers))
+            Fillet(
+                radius=round(_tube(faces[0]), 6),
+                hollow=faces[0].hollow,
+                faces=numbers,
+                sides=walk.sides(numbers),
+            )
         )
     return sorted(out, key=lambda f: (not f.hollow, f.radius, f.faces))
 
 
 def _alike(one: Face, two: Face) -> bool:
-    return abs(_tube(one) - _tube(two)) < SAME_MM and (one.hollow == two.hollow or "torus" in (one.kind, two.kind))
+    return abs(_tube(one) - _tube(two)) < SAME_MM and (
+        one.hollow == two.hollow or "torus" in (one.kind, two.kind)
+    )
 
 
 def _chamfers(walk: _Walk) -> list[Chamfer]:
@@ -432,9 +489,10 @@ def _chamfers(walk: _Walk) -> list[Chamfer]:
         if face.normal is None or not face.loops or len(face.loops[0]) > 4:
             continue
         leaning = [
-            fold for fold in walk.folds_of.get(face.number, [])
+            fold
+            for fold in walk.folds_of.get(face.number, [])
             if fold.kind == "convex" and CHAMFER_DEG[0] < fold.angle_deg < CHAMFER_DEG[1]
-        ]  # fmt: skip
+        ]
         if len(leaning) != 2:
             continue
         length = min(fold.length for fold in leaning)
@@ -442,8 +500,13 @@ def _chamfers(walk: _Walk) -> list[Chamfer]:
         if width < NARROW * length:
             wider = max(leaning, key=lambda fold: walk.faces[fold.other(face.number)].area)
             out.append(
-                Chamfer(face=face.number, width=round(width, 4), angle_deg=round(wider.angle_deg, 3), sides=walk.sides([face.number]))
-            )  # fmt: skip
+                Chamfer(
+                    face=face.number,
+                    width=round(width, 4),
+                    angle_deg=round(wider.angle_deg, 3),
+                    sides=walk.sides([face.number]),
+                )
+            )
     return out
 
 
@@ -457,8 +520,12 @@ def part_facts(model: PartModel) -> dict[str, Any]:
     kinds = sorted({face.kind for face in part.faces})
     found = features_of(model)
     return {
-        "unit": part.unit, "low": part.low, "high": part.high, "size": part.size,
-        "volume_mm3": part.volume_mm3, "area_mm2": part.area_mm2,
+        "unit": part.unit,
+        "low": part.low,
+        "high": part.high,
+        "size": part.size,
+        "volume_mm3": part.volume_mm3,
+        "area_mm2": part.area_mm2,
         "faces": {kind: sum(face.kind == kind for face in part.faces) for kind in kinds},
         "holes": [hole.model_dump(mode="json") for hole in found.holes],
         "pockets": [recess.model_dump(mode="json") for recess in found.recesses],
@@ -468,7 +535,7 @@ def part_facts(model: PartModel) -> dict[str, Any]:
         "directions": list(found.directions),
         "smallest_inner_radius_mm": smallest_inner_radius(part),
         "problems": problems(model, found),
-    }  # fmt: skip
+    }
 
 
 def problems(model: PartModel, found: Features) -> list[dict[str, Any]]:
@@ -477,23 +544,36 @@ def problems(model: PartModel, found: Features) -> list[dict[str, Any]]:
     for recess in found.recesses:
         if recess.corner_radius == 0.0:
             out.append(
-                {"code": "part.sharp_corner", "faces": list(recess.walls),
-                 "sentence": f"{_a(recess.kind)} {recess.depth:.2f} mm deep has walls that meet sharp: no turning tool makes that corner."}
-            )  # fmt: skip
+                {
+                    "code": "part.sharp_corner",
+                    "faces": list(recess.walls),
+                    "sentence": f"{_a(recess.kind)} {recess.depth:.2f} mm deep has walls that meet sharp: no turning tool makes that corner.",
+                }
+            )
     if found.hidden:
         out.append(
-            {"code": "part.hidden", "faces": [face for face, _ in found.hidden],
-             "sentence": f"{len(found.hidden)} faces have places that no straight tool reaches from any of the {len(found.directions)} directions asked."}
-        )  # fmt: skip
+            {
+                "code": "part.hidden",
+                "faces": [face for face, _ in found.hidden],
+                "sentence": f"{len(found.hidden)} faces have places that no straight tool reaches from any of the {len(found.directions)} directions asked.",
+            }
+        )
     for hole in found.holes:
         if not hole.sides:
             out.append(
-                {"code": "part.hole_unreached", "faces": [f for stage in hole.stages for f in stage.faces],
-                 "sentence": f"A hole Ø{hole.diameter:.3g} cannot be drilled from either end: a stage inside is wider, or nothing leads to it straight."}
-            )  # fmt: skip
+                {
+                    "code": "part.hole_unreached",
+                    "faces": [f for stage in hole.stages for f in stage.faces],
+                    "sentence": f"A hole Ø{hole.diameter:.3g} cannot be drilled from either end: a stage inside is wider, or nothing leads to it straight.",
+                }
+            )
     worst = max((face.fit_error_mm or 0.0 for face in model.part.faces), default=0.0)
     if worst > 0.05:
         out.append(
-            {"code": "part.coarse", "faces": [], "sentence": f"The mesh lies up to {worst:.3f} mm from the forms found in it: export it finer."}
-        )  # fmt: skip
+            {
+                "code": "part.coarse",
+                "faces": [],
+                "sentence": f"The mesh lies up to {worst:.3f} mm from the forms found in it: export it finer.",
+            }
+        )
     return out

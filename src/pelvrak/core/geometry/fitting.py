@@ -49,7 +49,9 @@ class _Facets:
         self.mesh = mesh
         self.normals = triangle_normals(mesh)
         corners = mesh.vertices[mesh.triangles]
-        self.areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+        self.areas = (
+            np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+        )
         pairs, one, two = edge_triangles(mesh)
         cosine = np.einsum("ij,ij->i", self.normals[one], self.normals[two])
         flat = cosine > np.cos(np.radians(FLAT_DEG))
@@ -67,7 +69,11 @@ class _Facets:
         )
         self.area = np.bincount(self.of, weights=self.areas, minlength=self.count)
         normal = np.stack(
-            [np.bincount(self.of, weights=self.areas * self.normals[:, d], minlength=self.count) for d in range(3)], 1
+            [
+                np.bincount(self.of, weights=self.areas * self.normals[:, d], minlength=self.count)
+                for d in range(3)
+            ],
+            1,
         )
         self.normal = normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
         smooth = ~flat & (cosine > np.cos(np.radians(SMOOTH_DEG)))
@@ -133,7 +139,8 @@ def _connected(facets: _Facets, chosen: Ints) -> list[list[int]]:
     pairs = place[facets.pairs]
     pairs = pairs[(pairs >= 0).all(axis=1)]
     count, group = connected_components(
-        coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), (len(chosen), len(chosen))), directed=False
+        coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), (len(chosen), len(chosen))),
+        directed=False,
     )
     order = np.lexsort((-facets.area[chosen], group))
     ends = np.searchsorted(group[order], np.arange(count + 1))
@@ -165,7 +172,10 @@ def _grown(facets: _Facets, group: list[int], face_of: Ints) -> list[tuple[list[
                 continue
             axis = np.cross(facets.normal[seed], facets.normal[first])
             axis /= max(float(np.linalg.norm(axis)), 1e-30)
-            for grown in (_grow(facets, seed, first, _snapped(axis), taken), _grow_cone(facets, seed, first, taken)):
+            for grown in (
+                _grow(facets, seed, first, _snapped(axis), taken),
+                _grow_cone(facets, seed, first, taken),
+            ):
                 if grown is not None and (best is None or len(grown[0]) > len(best[0])):
                     best = grown
         if best is not None:
@@ -174,7 +184,9 @@ def _grown(facets: _Facets, group: list[int], face_of: Ints) -> list[tuple[list[
     return out
 
 
-def _grow(facets: _Facets, seed: int, first: int, axis: Floats, taken: set[int]) -> tuple[list[int], Form] | None:
+def _grow(
+    facets: _Facets, seed: int, first: int, axis: Floats, taken: set[int]
+) -> tuple[list[int], Form] | None:
     """All facets of the cylinder along an axis that two neighbouring facets may belong to."""
     members, seen = [seed, first], {seed, first}
     waiting = [*facets.next[seed], *facets.next[first]]
@@ -223,7 +235,10 @@ def _grow_cone(facets: _Facets, seed: int, first: int, taken: set[int]) -> tuple
             if len(wider) <= len(members):
                 break
             members = wider
-            normals, weight = np.asarray(facets.normal[members], float), np.asarray(facets.area[members], float)
+            normals, weight = (
+                np.asarray(facets.normal[members], float),
+                np.asarray(facets.area[members], float),
+            )
             axis = _least(normals, weight, weight @ normals / weight.sum())
             lean = float(weight @ (normals @ axis) / weight.sum())
         if len(members) > LEAST_FACETS and (best is None or len(members) > len(best[0])):
@@ -250,7 +265,9 @@ def _chord(facets: _Facets, facet: int, frame: Floats, centre: Floats, radius: f
     """Degrees a facet spans as a chord of a circle: corners on it, normal halfway between their directions; 0 if it is none."""
     points = facets.points([facet])
     flat = points @ frame.T - centre
-    if float(np.abs(np.linalg.norm(flat, axis=1) - radius).max()) > _allowed(float(np.ptp(points, axis=0).max())):
+    if float(np.abs(np.linalg.norm(flat, axis=1) - radius).max()) > _allowed(
+        float(np.ptp(points, axis=0).max())
+    ):
         return 0.0
     normal = facets.normal[facet] @ frame.T
     way = normal * np.sign(normal @ flat.mean(axis=0))
@@ -294,7 +311,9 @@ def _circle(flat: Floats) -> tuple[Floats, float]:
     dimensions = flat.shape[1]
     mean = flat.mean(axis=0)
     away = flat - mean
-    solved = np.linalg.lstsq(np.hstack([2 * away, np.ones((len(flat), 1))]), (away**2).sum(axis=1), rcond=None)[0]
+    solved = np.linalg.lstsq(
+        np.hstack([2 * away, np.ones((len(flat), 1))]), (away**2).sum(axis=1), rcond=None
+    )[0]
     centre = solved[:dimensions]
     return centre + mean, float(np.sqrt(max(solved[dimensions] + centre @ centre, 0.0)))
 
@@ -329,9 +348,12 @@ def _facts(facets: _Facets, rows: Ints, axis: Floats, on_axis: Floats, radius: f
     away -= np.outer(away @ axis, axis)
     hollow = bool(np.einsum("i,ij,ij->", facets.areas[rows], away, facets.normals[rows]) < 0)
     return {
-        "axis": as_vector(axis), "axis_point": as_vector(middle), "radius": radius, "hollow": hollow,
+        "axis": as_vector(axis),
+        "axis_point": as_vector(middle),
+        "radius": radius,
+        "hollow": hollow,
         "turn_deg": _turn(facets.mesh.vertices[facets.mesh.triangles[rows]], axis, middle),
-    }  # fmt: skip
+    }
 
 
 def _turn(corners: Floats, axis: Floats, centre: Floats) -> float:
@@ -354,7 +376,9 @@ def _cone(facets: _Facets, members: list[int], axis: Floats) -> Form | None:
     """Facets' planes meet in a point of the axis; the corners, which lie on the cone, give its slope."""
     rows = facets.rows(members)
     corners = facets.mesh.vertices[facets.mesh.triangles[rows, 0]]
-    apex = np.linalg.lstsq(facets.normals[rows], np.einsum("ij,ij->i", facets.normals[rows], corners), rcond=None)[0]
+    apex = np.linalg.lstsq(
+        facets.normals[rows], np.einsum("ij,ij->i", facets.normals[rows], corners), rcond=None
+    )[0]
     axis = _snapped(axis)
     points = facets.points(members) - apex
     along = points @ axis
@@ -385,7 +409,9 @@ def _ball(facets: _Facets, members: list[int]) -> Form | None:
     inwards = np.einsum("ij,ij->i", middles, facets.normals[rows]) < 0
     if inwards.any() != inwards.all():
         return None
-    return Form("sphere", {"axis_point": as_vector(centre), "radius": radius, "hollow": bool(inwards[0])}, error)
+    return Form(
+        "sphere", {"axis_point": as_vector(centre), "radius": radius, "hollow": bool(inwards[0])}, error
+    )
 
 
 def _snapped(axis: Floats) -> Floats:
@@ -411,10 +437,17 @@ def faces_of(mesh: Mesh, forms: list[Form]) -> tuple[list[Face], list[Edge]]:
         centre = areas[rows] @ corners[rows].mean(axis=1) / max(area, 1e-30)
         faces.append(
             Face(
-                number=number, kind=form.kind, area=area, centre=as_vector(centre), low=as_vector(points.min(axis=0)),
-                high=as_vector(points.max(axis=0)), fit_error_mm=round(form.error, 6), loops=tuple(loops[number]), **form.facts,
+                number=number,
+                kind=form.kind,
+                area=area,
+                centre=as_vector(centre),
+                low=as_vector(points.min(axis=0)),
+                high=as_vector(points.max(axis=0)),
+                fit_error_mm=round(form.error, 6),
+                loops=tuple(loops[number]),
+                **form.facts,
             )
-        )  # fmt: skip
+        )
     return faces, edges
 
 
@@ -484,16 +517,29 @@ def _edge(points: Floats, number: int) -> Edge:
     if span > 1e-9:
         way = way / span
         if float(away_from_line(points, points[0], way).max()) < FIT_MM / 5:
-            return Edge(number=number, kind="line", length=length, points=(told[0], told[-1]), direction=as_vector(way))
+            return Edge(
+                number=number,
+                kind="line",
+                length=length,
+                points=(told[0], told[-1]),
+                direction=as_vector(way),
+            )
     if len(points) >= 5:
         mean = points.mean(axis=0)
         frame = np.linalg.svd(points - mean)[2]
         flat = (points - mean) @ frame.T
         centre, radius = _circle(flat[:, :2])
-        error = max(np.abs(np.linalg.norm(flat[:, :2] - centre, axis=1) - radius).max(), np.abs(flat[:, 2]).max())
+        error = max(
+            np.abs(np.linalg.norm(flat[:, :2] - centre, axis=1) - radius).max(), np.abs(flat[:, 2]).max()
+        )
         if error < _allowed(radius):
             middle = mean + centre @ frame[:2]
             return Edge(
-                number=number, kind="circle", length=length, points=told, centre=as_vector(middle), radius=radius
+                number=number,
+                kind="circle",
+                length=length,
+                points=told,
+                centre=as_vector(middle),
+                radius=radius,
             )
     return Edge(number=number, kind="other", length=length, points=told)

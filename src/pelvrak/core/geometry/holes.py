@@ -127,7 +127,9 @@ def _cones(part: Part) -> list[list[Face]]:
             apart = np.subtract(face.axis_point, other.axis_point)
             along = abs(float(np.dot(face.axis, other.axis)))
             if abs(along - 1) < 1e-9 and np.linalg.norm(np.cross(apart, other.axis)) < SAME_LINE_MM:
-                if np.allclose(face.low, other.low, atol=1e-2) or np.allclose(face.high, other.high, atol=1e-2):
+                if np.allclose(face.low, other.low, atol=1e-2) or np.allclose(
+                    face.high, other.high, atol=1e-2
+                ):
                     group.append(face)
                     break
         else:
@@ -137,7 +139,9 @@ def _cones(part: Part) -> list[list[Face]]:
 
 def _put_cone(line: _Line, group: list[Face], mesh: Mesh) -> None:
     """Put a full cone on its line: where it begins and ends, and how wide it is there, from its corners."""
-    points = mesh.vertices[mesh.triangles[np.isin(mesh.label, [face.number for face in group])]].reshape(-1, 3)
+    points = mesh.vertices[mesh.triangles[np.isin(mesh.label, [face.number for face in group])]].reshape(
+        -1, 3
+    )
     if len(points) == 0:
         return
     along = (points - line.point) @ line.axis
@@ -145,7 +149,9 @@ def _put_cone(line: _Line, group: list[Face], mesh: Mesh) -> None:
     low, high = float(along.min()), float(along.max())
     at_low, at_high = (2 * float(away[np.abs(along - end) < SAME_PLACE_MM].max()) for end in (low, high))
     if high - low > SAME_PLACE_MM:
-        line.segments.append(_Segment(low, high, at_low, at_high, "cone", tuple(face.number for face in group)))
+        line.segments.append(
+            _Segment(low, high, at_low, at_high, "cone", tuple(face.number for face in group))
+        )
 
 
 def hole_features(model: PartModel, caster: Caster) -> list[HoleFeature]:
@@ -173,16 +179,16 @@ def hole_features(model: PartModel, caster: Caster) -> list[HoleFeature]:
     distances = caster.each([points for _, points in ends], [way for way, _ in ends])
     # An end that comes to a point has no place to look from.
     free = [len(own) > 0 and bool(np.isinf(own).all()) for own in distances]
-    out = [_feature(line, chain, gap, free[2 * i], free[2 * i + 1]) for i, (line, chain, gap) in enumerate(found)]
+    out = [
+        _feature(line, chain, gap, free[2 * i], free[2 * i + 1]) for i, (line, chain, gap) in enumerate(found)
+    ]
     return sorted(out, key=lambda hole: (hole.diameter, hole.mouth))
 
 
 def _rings(lines: list[_Line], caster: Caster) -> set[int]:
     """Segments (by identity) within whose wall something stands, as the island of a ring groove does."""
     segments = [(line, segment) for line in lines for segment in line.segments]
-    middles = [
-        (line.point + ((s.low + s.high) / 2 + 1.7e-4) * line.axis)[None] for line, s in segments
-    ]  # fmt: skip
+    middles = [(line.point + ((s.low + s.high) / 2 + 1.7e-4) * line.axis)[None] for line, s in segments]
     across = []
     for line, _ in segments:
         aside = np.cross(line.axis, np.eye(3)[int(np.argmin(np.abs(line.axis)))])
@@ -190,9 +196,10 @@ def _rings(lines: list[_Line], caster: Caster) -> set[int]:
     # A line across the hole at half its depth: between the wall's two sides nothing may be crossed.
     one, two = caster.each(middles, across), caster.each(middles, [-way for way in across])
     return {
-        id(s) for (_, s), a, b in zip(segments, one, two, strict=True)
+        id(s)
+        for (_, s), a, b in zip(segments, one, two, strict=True)
         if min(a[0], b[0]) < 0.99 * (s.low_diameter + s.high_diameter) / 4
-    }  # fmt: skip
+    }
 
 
 def _air_between(line: _Line, before: _Segment, after: _Segment, caster: Caster) -> bool:
@@ -218,17 +225,26 @@ def _feature(line: _Line, chain: list[_Segment], gap: bool, low_open: bool, high
         widths = (s.high_diameter, s.low_diameter) if up else (s.low_diameter, s.high_diameter)
         stages.append(
             Stage(
-                kind=s.kind, start=as_vector(line.point + ends[0] * line.axis), end=as_vector(line.point + ends[1] * line.axis),
-                start_diameter=round(widths[0], 6), end_diameter=round(widths[1], 6), faces=s.faces,
+                kind=s.kind,
+                start=as_vector(line.point + ends[0] * line.axis),
+                end=as_vector(line.point + ends[1] * line.axis),
+                start_diameter=round(widths[0], 6),
+                end_diameter=round(widths[1], 6),
+                faces=s.faces,
             )
-        )  # fmt: skip
+        )
     cylinders = [s.low_diameter for s in chain if s.kind == "cylinder"]
     return HoleFeature(
         diameter=round(min(cylinders or [max(s.low_diameter, s.high_diameter) for s in chain]), 6),
-        depth=round(chain[-1].high - chain[0].low, 6), through=low_open and high_open,
-        axis=as_vector(-line.axis if up else line.axis), mouth=stages[0].start, stages=tuple(stages),
-        sides=tuple(sides), form=_form(stages, low_open and high_open), interrupted=gap,
-    )  # fmt: skip
+        depth=round(chain[-1].high - chain[0].low, 6),
+        through=low_open and high_open,
+        axis=as_vector(-line.axis if up else line.axis),
+        mouth=stages[0].start,
+        stages=tuple(stages),
+        sides=tuple(sides),
+        form=_form(stages, low_open and high_open),
+        interrupted=gap,
+    )
 
 
 def _narrows(widths: list[tuple[float, float]]) -> bool:
@@ -247,16 +263,19 @@ def _end(line: _Line, segment: _Segment, way: int) -> tuple[Floats, Floats]:
     other = np.cross(line.axis, across)
     angle = np.linspace(0, 2 * np.pi, 12, endpoint=False) + 0.1
     rim = 0.96 * width / 2 * (np.cos(angle)[:, None] * across + np.sin(angle)[:, None] * other)
-    return way * line.axis, line.point + (end - way * SAME_PLACE_MM) * line.axis + np.vstack([np.zeros(3), rim])
+    return way * line.axis, line.point + (end - way * SAME_PLACE_MM) * line.axis + np.vstack(
+        [np.zeros(3), rim]
+    )
 
 
 def smallest_inner_radius(part: Part) -> float | None:
     """The tightest hollow corner or fillet that does not go all the way round, mm: what a cutter must get into."""
     holes = {number for hole in part.holes for number in hole.faces}
     corners = [
-        face.radius for face in part.faces
+        face.radius
+        for face in part.faces
         if face.number not in holes and face.kind == "cylinder" and face.hollow and face.radius is not None
-    ]  # fmt: skip
+    ]
     return min(corners, default=None)
 
 
@@ -290,7 +309,10 @@ def upright_holes(
             continue
         ends = moved(here_from_part, np.array([face.low, face.high]))[:, 2]
         out[face.number] = UprightHole(
-            moved(here_from_part, np.array(face.axis_point)), 2 * face.radius, float(ends.min()), float(ends.max()),
+            moved(here_from_part, np.array(face.axis_point)),
+            2 * face.radius,
+            float(ends.min()),
+            float(ends.max()),
             (sizes or {}).get(face.number),
-        )  # fmt: skip
+        )
     return out

@@ -64,7 +64,10 @@ def limits(nominal: float, tolerance_class: str) -> Limits:
         )
     if not 0 < nominal <= RANGES[-1]:
         raise BadInput(
-            "tolerance.size", "tolerance", f"{nominal:g} mm is outside 0 to 500 mm", "give limits in mm instead"
+            "tolerance.size",
+            "tolerance",
+            f"{nominal:g} mm is outside 0 to 500 mm",
+            "give limits in mm instead",
         )
     at = next(i for i, end in enumerate(RANGES) if nominal <= end)
     letter, grade = match[1], int(match[2])

@@ -43,7 +43,9 @@ def match_faces(old: Part, new: Part) -> list[Match]:
         rows = [f for f in old.faces if f.kind == kind]
         columns = [f for f in new.faces if f.kind == kind]
         if columns:
-            cost[np.ix_([f.number for f in rows], [f.number for f in columns])] = _face_costs(rows, columns, far)
+            cost[np.ix_([f.number for f in rows], [f.number for f in columns])] = _face_costs(
+                rows, columns, far
+            )
     return _matched(cost, lambda i, j: _judged_face(old.faces[i], new.faces[j]))
 
 
@@ -55,7 +57,9 @@ def match_edges(old: Part, new: Part) -> list[Match]:
         rows = [e for e in old.edges if e.kind == kind and e.points]
         columns = [e for e in new.edges if e.kind == kind and e.points]
         if rows and columns:
-            cost[np.ix_([e.number for e in rows], [e.number for e in columns])] = _edge_costs(rows, columns, far)
+            cost[np.ix_([e.number for e in rows], [e.number for e in columns])] = _edge_costs(
+                rows, columns, far
+            )
     return _matched(cost, lambda i, j: _judged_edge(old.edges[i], new.edges[j]))
 
 
@@ -74,8 +78,9 @@ def _matched(cost: Floats, judged: Any) -> list[Match]:
             )
         out[int(i)] = match
     return [
-        out.get(i, Match(old=i, new=None, state="lost", sentence="nothing like it in the new part")) for i in range(cost.shape[0])
-    ]  # fmt: skip
+        out.get(i, Match(old=i, new=None, state="lost", sentence="nothing like it in the new part"))
+        for i in range(cost.shape[0])
+    ]
 
 
 def _directions(faces: list[Face]) -> Floats:
@@ -100,7 +105,9 @@ def _face_costs(old: list[Face], new: list[Face], far: float) -> Floats:
     areas = [np.sqrt([face.area for face in faces]) for faces in (old, new)]
     spread = np.abs(areas[0][:, None] - areas[1][None]) / np.maximum(areas[0][:, None], areas[1][None])
     hollow = [np.array([face.hollow for face in faces]) for faces in (old, new)]
-    out: Floats = apart + turned + grown + 0.4 * spread + np.where(hollow[0][:, None] != hollow[1][None], 2.0, 0.0)
+    out: Floats = (
+        apart + turned + grown + 0.4 * spread + np.where(hollow[0][:, None] != hollow[1][None], 2.0, 0.0)
+    )
     return out
 
 
@@ -139,9 +146,13 @@ def _told(old: int, new: int, moved: Floats, size: tuple[float, float] | None, t
     away = float(np.linalg.norm(moved)) > PLACE_MM or any(word.startswith("turned") for word in told)
     state: State = "moved" if away else "resized" if size else "kept"
     return Match(
-        old=old, new=new, state=state, moved=as_vector(np.round(moved, 6) + 0.0) if away else None, size=size,
+        old=old,
+        new=new,
+        state=state,
+        moved=as_vector(np.round(moved, 6) + 0.0) if away else None,
+        size=size,
         sentence=", ".join(told) or "as it was",
-    )  # fmt: skip
+    )
 
 
 def _edge_costs(old: list[Edge], new: list[Edge], far: float) -> Floats:
@@ -151,9 +162,9 @@ def _edge_costs(old: list[Edge], new: list[Edge], far: float) -> Floats:
     along = np.abs(ways[0] @ ways[1].T)
     turned = np.where(along > 0, np.degrees(np.arccos(np.clip(along, -1, 1))), 0.0) / 10
     lengths = [np.array([edge.length for edge in edges]) for edges in (old, new)]
-    spread = np.abs(lengths[0][:, None] - lengths[1][None]) / np.maximum(lengths[0][:, None], lengths[1][None]).clip(
-        1e-9
-    )
+    spread = np.abs(lengths[0][:, None] - lengths[1][None]) / np.maximum(
+        lengths[0][:, None], lengths[1][None]
+    ).clip(1e-9)
     out: Floats = apart + turned + 0.5 * spread
     return out
 
@@ -189,10 +200,17 @@ def matching_facts(old: Part, new: Part) -> dict[str, Any]:
         "volume_mm3": {"old": old.volume_mm3, "new": new.volume_mm3},
         "faces": {state: states.count(state) for state in ("kept", "moved", "resized", "unsure", "lost")},
         "changed": [
-            {**match.model_dump(mode="json"), "kind": old.faces[match.old].kind, "at": old.faces[match.old].centre}
-            for match in matches if match.state != "kept"
+            {
+                **match.model_dump(mode="json"),
+                "kind": old.faces[match.old].kind,
+                "at": old.faces[match.old].centre,
+            }
+            for match in matches
+            if match.state != "kept"
         ],
         "new_faces": [
-            {"new": face.number, "kind": face.kind, "at": face.centre} for face in new.faces if face.number not in taken
+            {"new": face.number, "kind": face.kind, "at": face.centre}
+            for face in new.faces
+            if face.number not in taken
         ],
-    }  # fmt: skip
+    }

@@ -58,7 +58,9 @@ def _seen(part: Part, target: Target, where: str) -> _Seen:
         if face.radius is not None and face.kind in ("cylinder", "sphere"):
             own.insert(0, Value(name="diameter", value=round(2 * face.radius, 6), unit="mm"))
         if face.kind == "cone" and face.half_angle_deg is not None:
-            own.insert(0, Value(name="included angle", value=round(2 * abs(face.half_angle_deg), 6), unit="°"))
+            own.insert(
+                0, Value(name="included angle", value=round(2 * abs(face.half_angle_deg), 6), unit="°")
+            )
         if face.normal is not None:
             return _Seen("plane", np.array(face.centre), np.array(face.normal), own)
         if face.axis is not None and face.axis_point is not None:
@@ -143,5 +145,6 @@ def _distance(a: Floats, b: Floats) -> list[Value]:
     along = np.abs(b - a)
     out = [Value(name="distance", value=round(float(np.linalg.norm(b - a)), 6), unit="mm", ends=ends)]
     return out + [
-        Value(name=f"along {name}", value=round(float(d), 6), unit="mm") for name, d in zip("xyz", along, strict=True)
+        Value(name=f"along {name}", value=round(float(d), 6), unit="mm")
+        for name, d in zip("xyz", along, strict=True)
     ]

@@ -50,7 +50,10 @@ def mended(mesh: Mesh, where: str = "mesh") -> Mended:
     size = float(np.linalg.norm(np.ptp(vertices, axis=0)))
     if volume(closed) < LEAST_SHARE * size**3:
         raise BadInput(
-            "mesh.flat", where, "the surface encloses nothing: it is flat", "export the solid, not a face of it"
+            "mesh.flat",
+            where,
+            "the surface encloses nothing: it is flat",
+            "export the solid, not a face of it",
         )
     return Mended(closed, welded, dropped, turned + inside_out, filled)
 
@@ -90,10 +93,11 @@ def _refuse_tangles(vertices: Floats, triangles: Ints, where: str) -> None:
     many = edges[count > 2]
     if len(many):
         raise BadInput(
-            "mesh.tangled", where,
+            "mesh.tangled",
+            where,
             f"more than two triangles meet in {len(many)} edges {_places(vertices[many].mean(axis=1))}",
             "separate the bodies that touch there and export them again",
-        )  # fmt: skip
+        )
 
 
 def _agreeing(vertices: Floats, triangles: Ints, where: str) -> tuple[Ints, int]:
@@ -114,9 +118,11 @@ def _agreeing(vertices: Floats, triangles: Ints, where: str) -> tuple[Ints, int]
     torn = np.flatnonzero(group[:n] == group[n:])
     if len(torn):
         raise BadInput(
-            "mesh.tangled", where,
-            f"inside and outside cannot be told {_places(vertices[triangles[torn]].mean(axis=1))}", "export the solid again",
-        )  # fmt: skip
+            "mesh.tangled",
+            where,
+            f"inside and outside cannot be told {_places(vertices[triangles[torn]].mean(axis=1))}",
+            "export the solid again",
+        )
     # Of the two states of each piece, the one that turns fewer triangles.
     _, piece = connected_components(coo_matrix((np.ones(len(a), np.int8), (a, b)), (n, n)), directed=False)
     lead = group[:n][np.unique(piece, return_index=True)[1]]
@@ -138,7 +144,10 @@ def _filled(vertices: Floats, triangles: Ints, label: Ints, where: str) -> tuple
     onward = {int(b): int(a) for a, b in open_sides}  # the fill runs against the rim
     if len(onward) < len(open_sides):
         raise BadInput(
-            "mesh.open", where, f"holes touch each other {_places(vertices[open_sides[:, 0]])}", "close the mesh"
+            "mesh.open",
+            where,
+            f"holes touch each other {_places(vertices[open_sides[:, 0]])}",
+            "close the mesh",
         )
     made, unfit = [], []
     rims = 0
@@ -154,7 +163,8 @@ def _filled(vertices: Floats, triangles: Ints, label: Ints, where: str) -> tuple
         middle = points.mean(axis=0)
         _, spread, axes = np.linalg.svd(points - middle)
         if len(rim) < 3 or (
-            len(rim) > 3 and np.abs((points - middle) @ axes[2]).max() > PLANE_SHARE * np.ptp(points, axis=0).max()
+            len(rim) > 3
+            and np.abs((points - middle) @ axes[2]).max() > PLANE_SHARE * np.ptp(points, axis=0).max()
         ):
             unfit.append((middle, float(np.ptp(points, axis=0).max())))
             continue
@@ -167,10 +177,11 @@ def _filled(vertices: Floats, triangles: Ints, label: Ints, where: str) -> tuple
     if unfit:
         middles = np.array([middle for middle, _ in unfit])
         raise BadInput(
-            "mesh.open", where,
+            "mesh.open",
+            where,
             f"{len(unfit)} holes that are not flat, up to {max(size for _, size in unfit):.2f} mm wide, {_places(middles)}",
             "close the mesh there and import it again",
-        )  # fmt: skip
+        )
     new = np.concatenate(made)
     return np.concatenate([triangles, new]), np.concatenate([label, np.full(len(new), label[0])]), rims
 
@@ -182,7 +193,9 @@ def _outward(vertices: Floats, triangles: Ints) -> tuple[Ints, int]:
     order = np.lexsort((key[:, 1], key[:, 0]))
     one, two = owner[order[0::2]], owner[order[1::2]]
     n = len(triangles)
-    pieces, piece = connected_components(coo_matrix((np.ones(len(one), np.int8), (one, two)), (n, n)), directed=False)
+    pieces, piece = connected_components(
+        coo_matrix((np.ones(len(one), np.int8), (one, two)), (n, n)), directed=False
+    )
     a, b, c = (vertices[triangles[:, i]] for i in range(3))
     volumes = np.bincount(piece, np.einsum("ij,ij->i", a, np.cross(b, c)), pieces)
     out = triangles.copy()

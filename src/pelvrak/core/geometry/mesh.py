@@ -68,7 +68,9 @@ def corners_by_label(mesh: Mesh, count: int) -> list[Floats]:
     """Vertices of the triangles of each label 0 … count - 1."""
     order = np.argsort(mesh.label, kind="stable")
     ends = np.searchsorted(mesh.label[order], np.arange(count + 1))
-    return [mesh.vertices[np.unique(mesh.triangles[order[a:b]])] for a, b in zip(ends, ends[1:], strict=False)]
+    return [
+        mesh.vertices[np.unique(mesh.triangles[order[a:b]])] for a, b in zip(ends, ends[1:], strict=False)
+    ]
 
 
 def welded(points: Floats, digits: int) -> tuple[Ints, Ints]:
@@ -207,7 +209,9 @@ def with_corner_normals(mesh: Mesh) -> tuple[Floats, Floats, Ints, Ints]:
     a = np.concatenate([corner_of(one, pairs[:, 0]), corner_of(one, pairs[:, 1])])
     b = np.concatenate([corner_of(two, pairs[:, 0]), corner_of(two, pairs[:, 1])])
     size = len(corner_vertex)
-    groups, group = connected_components(coo_matrix((np.ones(len(a), np.int8), (a, b)), (size, size)), directed=False)
+    groups, group = connected_components(
+        coo_matrix((np.ones(len(a), np.int8), (a, b)), (size, size)), directed=False
+    )
     summed = np.zeros((groups, 3))
     np.add.at(summed, group, normals[corner_triangle] * area[corner_triangle, None])
     length = np.linalg.norm(summed, axis=1, keepdims=True)
@@ -254,7 +258,9 @@ def to_glb(mesh: Mesh, lines: Floats, values: Floats | None = None) -> bytes:
     gltf.extensionsUsed = gltf.extensionsRequired = ["KHR_mesh_quantization"]
     blob = bytearray()
 
-    def accessor(data: NDArray[np.generic], component: int, kind: str, target: int | None, stride: int | None) -> int:
+    def accessor(
+        data: NDArray[np.generic], component: int, kind: str, target: int | None, stride: int | None
+    ) -> int:
         while len(blob) % 4:
             blob.append(0)
         raw = data.tobytes()
@@ -280,23 +286,35 @@ def to_glb(mesh: Mesh, lines: Floats, values: Floats | None = None) -> bytes:
             POSITION=accessor(quantised(vertices), pygltflib.SHORT, "VEC3", pygltflib.ARRAY_BUFFER, 8),
             NORMAL=accessor(packed, pygltflib.BYTE, "VEC3", pygltflib.ARRAY_BUFFER, 4),
         )
-        attributes._LABEL = accessor(label.astype(np.float32), pygltflib.FLOAT, "SCALAR", pygltflib.ARRAY_BUFFER, None)
+        attributes._LABEL = accessor(
+            label.astype(np.float32), pygltflib.FLOAT, "SCALAR", pygltflib.ARRAY_BUFFER, None
+        )
         if per_vertex is not None:
             attributes._VALUE = accessor(per_vertex, pygltflib.FLOAT, "SCALAR", pygltflib.ARRAY_BUFFER, None)
         gltf.accessors[attributes.NORMAL].normalized = True
         indices = accessor(
-            triangles.astype(np.uint32).ravel(), pygltflib.UNSIGNED_INT, "SCALAR", pygltflib.ELEMENT_ARRAY_BUFFER, None
+            triangles.astype(np.uint32).ravel(),
+            pygltflib.UNSIGNED_INT,
+            "SCALAR",
+            pygltflib.ELEMENT_ARRAY_BUFFER,
+            None,
         )
         gltf.meshes.append(
-            pygltflib.Mesh(name="surface", primitives=[pygltflib.Primitive(attributes=attributes, indices=indices)])
+            pygltflib.Mesh(
+                name="surface", primitives=[pygltflib.Primitive(attributes=attributes, indices=indices)]
+            )
         )
         gltf.nodes.append(pygltflib.Node(name="surface", mesh=len(gltf.meshes) - 1, **node))
     if len(lines):
         attributes = pygltflib.Attributes(
-            POSITION=accessor(quantised(lines.reshape(-1, 3)), pygltflib.SHORT, "VEC3", pygltflib.ARRAY_BUFFER, 8)
+            POSITION=accessor(
+                quantised(lines.reshape(-1, 3)), pygltflib.SHORT, "VEC3", pygltflib.ARRAY_BUFFER, 8
+            )
         )
         gltf.meshes.append(
-            pygltflib.Mesh(name="lines", primitives=[pygltflib.Primitive(attributes=attributes, mode=pygltflib.LINES)])
+            pygltflib.Mesh(
+                name="lines", primitives=[pygltflib.Primitive(attributes=attributes, mode=pygltflib.LINES)]
+            )
         )
         gltf.nodes.append(pygltflib.Node(name="lines", mesh=len(gltf.meshes) - 1, **node))
     gltf.scenes = [pygltflib.Scene(nodes=list(range(len(gltf.nodes))))]

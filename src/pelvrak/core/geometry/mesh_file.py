@@ -22,8 +22,13 @@ from pelvrak.core.geometry.part import Part, PartModel, as_vector
 
 # ISO/IEC 25422 (3MF core), section 3.4.1: the units a model may state; millimetre when it states none.
 UNITS_3MF = {
-    "micron": 0.001, "millimeter": 1.0, "centimeter": 10.0, "inch": 25.4, "foot": 304.8, "meter": 1000.0,
-}  # fmt: skip
+    "micron": 0.001,
+    "millimeter": 1.0,
+    "centimeter": 10.0,
+    "inch": 25.4,
+    "foot": 304.8,
+    "meter": 1000.0,
+}
 LengthUnit = Literal["mm", "cm", "m", "in", "ft"]
 UNITS: dict[LengthUnit, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "ft": 304.8}
 MOST_TRIANGLES = 2_000_000
@@ -84,27 +89,46 @@ def bodies_in(data: bytes, name: str, unit: LengthUnit | None = None) -> list[Bo
         ) from broken
     if units is not None and units not in UNITS_3MF:
         raise BadInput(
-            "mesh.unit", name, f"the file states the unit {units[:20]!r}, which 3MF does not know",
+            "mesh.unit",
+            name,
+            f"the file states the unit {units[:20]!r}, which 3MF does not know",
             "export it in " + ", ".join(UNITS_3MF),
-        )  # fmt: skip
+        )
     scale = UNITS_3MF[units] if units else UNITS[unit or "mm"]
     stated = units or (f"{unit} (chosen)" if unit else "none stated, read as mm")
     meshes = [one for one in dumped if isinstance(one, trimesh.Trimesh) and len(one.faces)]
     if not meshes:
         raise BadInput(
-            "mesh.unreadable", name, f"there are no triangles in the {kind.upper()} file", "export the solid again"
+            "mesh.unreadable",
+            name,
+            f"there are no triangles in the {kind.upper()} file",
+            "export the solid again",
         )
     if sum(len(one.faces) for one in meshes) > MOST_TRIANGLES:
         raise _too_many(name)
-    if any(len(one.vertices) <= int(np.max(one.faces)) or not np.isfinite(one.vertices).all() for one in meshes):
-        raise BadInput("mesh.unreadable", name, f"the {kind.upper()} file names corners that are not there, or no numbers", "export it again")  # fmt: skip
+    if any(
+        len(one.vertices) <= int(np.max(one.faces)) or not np.isfinite(one.vertices).all() for one in meshes
+    ):
+        raise BadInput(
+            "mesh.unreadable",
+            name,
+            f"the {kind.upper()} file names corners that are not there, or no numbers",
+            "export it again",
+        )
     bodies = sum(_pieces(one) for one in meshes)
     if bodies > MOST_BODIES:
-        raise BadInput("mesh.too_many_bodies", name, f"the file holds {bodies:,} bodies", f"export the single part: at most {MOST_BODIES} bodies")  # fmt: skip
+        raise BadInput(
+            "mesh.too_many_bodies",
+            name,
+            f"the file holds {bodies:,} bodies",
+            f"export the single part: at most {MOST_BODIES} bodies",
+        )
     out = []
     for number, one in enumerate(meshes):
         own = Mesh(
-            np.asarray(one.vertices, float) * scale, np.asarray(one.faces, np.int64), np.zeros(len(one.faces), np.int64)
+            np.asarray(one.vertices, float) * scale,
+            np.asarray(one.faces, np.int64),
+            np.zeros(len(one.faces), np.int64),
         )
         for piece, closed, repairs in _closed(own, name):
             called = str(one.metadata.get("name") or one.metadata.get("node") or f"body {number + 1}")
@@ -118,7 +142,10 @@ def _is_binary_stl(data: bytes) -> bool:
 
 def _too_many(name: str) -> BadInput:
     return BadInput(
-        "mesh.too_many", name, f"the file has over {MOST_TRIANGLES:,} triangles", "export it coarser: 0.01 mm is enough"
+        "mesh.too_many",
+        name,
+        f"the file has over {MOST_TRIANGLES:,} triangles",
+        "export it coarser: 0.01 mm is enough",
     )
 
 
@@ -128,7 +155,8 @@ def _pieces(one: trimesh.Trimesh) -> int:
     corners = number[np.asarray(one.faces)]
     count = int(number.max()) + 1
     graph = coo_matrix(
-        (np.ones(2 * len(corners), np.int8), (np.repeat(corners[:, 0], 2), corners[:, 1:].ravel())), (count, count)
+        (np.ones(2 * len(corners), np.int8), (np.repeat(corners[:, 0], 2), corners[:, 1:].ravel())),
+        (count, count),
     )
     found = connected_components(graph, directed=False)[1]
     return len(np.unique(found[np.unique(corners)]))
@@ -140,24 +168,34 @@ def _refuse_bombs(data: bytes, name: str) -> None:
         with zipfile.ZipFile(io.BytesIO(data)) as package:
             files = package.infolist()
     except (zipfile.BadZipFile, ValueError, OSError) as broken:
-        raise BadInput("mesh.unreadable", name, "the 3MF file is damaged or cut short", "export it again") from broken
+        raise BadInput(
+            "mesh.unreadable", name, "the 3MF file is damaged or cut short", "export it again"
+        ) from broken
     whole = sum(one.file_size for one in files)
     if len(files) > MOST_FILES or whole > min(UNPACKED_LIMIT_BYTES, max(MOST_RATIO * len(data), 10_000_000)):
         raise BadInput(
-            "mesh.too_large", name, f"the 3MF file unpacks to {whole / 1024**2:.0f} MiB in {len(files)} files",
+            "mesh.too_large",
+            name,
+            f"the 3MF file unpacks to {whole / 1024**2:.0f} MiB in {len(files)} files",
             "export the single part, without pictures",
-        )  # fmt: skip
+        )
 
 
 def _closed(mesh: Mesh, name: str) -> list[tuple[int, Mesh, str]]:
     """The mesh mended, and each of its outer shells, with the hollows in it, by itself."""
     done = mended(mesh, name)
     told = [
-        f"{count} {what}" for count, what in (
-            (done.dropped, "empty or double triangles dropped"), (done.turned, "triangles turned"), (done.filled, "holes filled"),
-        ) if count
-    ]  # fmt: skip
-    shells = trimesh.Trimesh(done.mesh.vertices, done.mesh.triangles, process=False).split(only_watertight=False)
+        f"{count} {what}"
+        for count, what in (
+            (done.dropped, "empty or double triangles dropped"),
+            (done.turned, "triangles turned"),
+            (done.filled, "holes filled"),
+        )
+        if count
+    ]
+    shells = trimesh.Trimesh(done.mesh.vertices, done.mesh.triangles, process=False).split(
+        only_watertight=False
+    )
     parts = [
         Mesh(np.asarray(s.vertices, float), np.asarray(s.faces, np.int64), np.zeros(len(s.faces), np.int64))
         for s in shells
@@ -181,8 +219,10 @@ def _closed(mesh: Mesh, name: str) -> list[tuple[int, Mesh, str]]:
 
 
 def _within(inner: Mesh, outer: Mesh) -> bool:
-    return bool((inner.vertices.min(axis=0) >= outer.vertices.min(axis=0)).all() and
-                (inner.vertices.max(axis=0) <= outer.vertices.max(axis=0)).all())  # fmt: skip
+    return bool(
+        (inner.vertices.min(axis=0) >= outer.vertices.min(axis=0)).all()
+        and (inner.vertices.max(axis=0) <= outer.vertices.max(axis=0)).all()
+    )
 
 
 def model_of_mesh(mesh: Mesh, sha256: str, unit: str) -> PartModel:
@@ -190,12 +230,22 @@ def model_of_mesh(mesh: Mesh, sha256: str, unit: str) -> PartModel:
     named, forms = labelled(mesh)
     faces, edges = faces_of(named, forms)
     corners = named.vertices[named.triangles]
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum() / 2
+    area = (
+        np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
+        / 2
+    )
     used: Floats = corners.reshape(-1, 3)
     part = Part(
-        sha256=sha256, unit=unit, low=as_vector(used.min(axis=0)), high=as_vector(used.max(axis=0)), volume_mm3=volume(named),
-        area_mm2=float(area), faces=tuple(faces), edges=tuple(edges), holes=tuple(bores(faces, named)),
-    )  # fmt: skip
+        sha256=sha256,
+        unit=unit,
+        low=as_vector(used.min(axis=0)),
+        high=as_vector(used.max(axis=0)),
+        volume_mm3=volume(named),
+        area_mm2=float(area),
+        faces=tuple(faces),
+        edges=tuple(edges),
+        holes=tuple(bores(faces, named)),
+    )
     return PartModel(part, named)
 
 
@@ -213,26 +263,38 @@ def refuse_size(mesh: Mesh, name: str) -> None:
     size = float(np.ptp(mesh.vertices[mesh.triangles].reshape(-1, 3), axis=0).max())
     if not SMALLEST_MM <= size <= LARGEST_MM:
         raise BadInput(
-            "mesh.size", name, f"the part would be {size:.6g} mm long; {SMALLEST_MM:g} to {LARGEST_MM:g} mm can be planned",
+            "mesh.size",
+            name,
+            f"the part would be {size:.6g} mm long; {SMALLEST_MM:g} to {LARGEST_MM:g} mm can be planned",
             "choose the unit it was written in",
-        )  # fmt: skip
+        )
 
 
-def taken_out_of_mesh(data: bytes, name: str, solid: int | None, unit: LengthUnit | None) -> tuple[bytes, str]:
+def taken_out_of_mesh(
+    data: bytes, name: str, solid: int | None, unit: LengthUnit | None
+) -> tuple[bytes, str]:
     """An STL file in mm of one body of a mesh file, or of a mesh read in another unit, and what it is called."""
     if unit is not None and not looks_like_stl(data):
         raise BadInput("part.unit_stated", name, "a 3MF file states its own unit", "leave the unit as it is")
     bodies = bodies_in(data, name, unit)
     if not 0 <= (solid or 0) < len(bodies):
         raise BadInput(
-            "part.no_such_solid", name, f"there is no solid {solid} of {len(bodies)}", "choose one of the list"
+            "part.no_such_solid",
+            name,
+            f"there is no solid {solid} of {len(bodies)}",
+            "choose one of the list",
         )
     if solid is None and len(bodies) > 1:
         raise BadInput(
-            "part.several_solids", name, f"the file holds {len(bodies)} solids", "choose the one part to be made first"
+            "part.several_solids",
+            name,
+            f"the file holds {len(bodies)} solids",
+            "choose the one part to be made first",
         )
     called = (
-        name.rsplit(".", 1)[0] + (f" solid {solid + 1}" if solid is not None else "") + (f" in {unit}" if unit else "")
+        name.rsplit(".", 1)[0]
+        + (f" solid {solid + 1}" if solid is not None else "")
+        + (f" in {unit}" if unit else "")
     )
     return to_stl(bodies[solid or 0].mesh, f"{called}, mm"), f"{called}.stl"
 
@@ -240,6 +302,8 @@ def taken_out_of_mesh(data: bytes, name: str, solid: int | None, unit: LengthUni
 def _line(number: int, body: Body) -> dict[str, Any]:
     used = body.mesh.vertices[body.mesh.triangles].reshape(-1, 3)
     return {
-        "number": number, "name": body.name, "size": np.round(np.ptp(used, axis=0), 3).tolist(),
+        "number": number,
+        "name": body.name,
+        "size": np.round(np.ptp(used, axis=0), 3).tolist(),
         "volume_mm3": round(volume(body.mesh), 3),
-    }  # fmt: skip
+    }

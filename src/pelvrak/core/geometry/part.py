@@ -54,7 +54,11 @@ def said_of_fields(model: type[BaseModel]) -> dict[str, str]:
     """What the docstrings of a class and of those it comes from say of each field."""
     out: dict[str, str] = {}
     for one in reversed(model.__mro__):
-        if not (isinstance(one, type) and issubclass(one, BaseModel)) or not one.__doc__ or not one.model_fields:
+        if (
+            not (isinstance(one, type) and issubclass(one, BaseModel))
+            or not one.__doc__
+            or not one.model_fields
+        ):
             continue
         text = " ".join(one.__doc__.split())
         field = "|".join(sorted(one.model_fields, key=len, reverse=True))
@@ -221,5 +225,7 @@ def unpacked(data: bytes) -> PartModel:
     """The model that `packed` wrote."""
     with np.load(io.BytesIO(data)) as arrays:
         part = Part.model_validate_json(arrays["part"].tobytes())
-        mesh = Mesh(arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64))
+        mesh = Mesh(
+            arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64)
+        )
         return PartModel(part, mesh)

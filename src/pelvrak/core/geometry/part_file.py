@@ -25,9 +25,11 @@ def read_part(data: bytes, name: str) -> PartModel:
     """
     if len(data) > SIZE_LIMIT_BYTES:
         raise BadInput(
-            "part.too_large", name, f"the file has {len(data) / 1024**2:.0f} MiB, the limit is {SIZE_LIMIT_BYTES // 1024**2} MiB",
+            "part.too_large",
+            name,
+            f"the file has {len(data) / 1024**2:.0f} MiB, the limit is {SIZE_LIMIT_BYTES // 1024**2} MiB",
             "export the single part, not the assembly",
-        )  # fmt: skip
+        )
     if not data:
         raise BadInput("part.empty", name, "the file is empty", "choose the exported file")
     if is_mesh(data):
@@ -51,11 +53,16 @@ def taken_out(data: bytes, name: str, solid: int | None, unit: LengthUnit | None
     """
     if solid is None and unit is None:
         raise BadInput(
-            "part.no_choice", name, "neither a solid nor a unit was chosen", "choose one of the list, or a unit"
+            "part.no_choice",
+            name,
+            "neither a solid nor a unit was chosen",
+            "choose one of the list, or a unit",
         )
     if not is_mesh(data):
         if unit is not None:
-            raise BadInput("part.unit_stated", name, "a STEP file states its own unit", "leave the unit as it is")
+            raise BadInput(
+                "part.unit_stated", name, "a STEP file states its own unit", "leave the unit as it is"
+            )
         assert solid is not None
         return step_of_solid(data, name, solid), f"{name.rsplit('.', 1)[0]} solid {solid + 1}.step"
     called, body = protected(MESH_READER, ["take", json.dumps([solid, unit])], data, name).split(b"\n", 1)

@@ -19,7 +19,16 @@ MEMORY_LIMIT_BYTES = 6 * 1024**3
 REFUSED, SEVERAL = 3, 5
 NOBODY = "nobody"
 # What a reading process is told of its surroundings; never how the database is reached.
-_KEPT = ("PATH", "LANG", "LC_ALL", "HOME", "PYTHONPATH", "OPENBLAS_CORETYPE", "OPENBLAS_L2_SIZE", "VIRTUAL_ENV")
+_KEPT = (
+    "PATH",
+    "LANG",
+    "LC_ALL",
+    "HOME",
+    "PYTHONPATH",
+    "OPENBLAS_CORETYPE",
+    "OPENBLAS_L2_SIZE",
+    "VIRTUAL_ENV",
+)
 
 
 def protected(
@@ -45,13 +54,23 @@ def protected(
             for path in (Path(folder), source):
                 os.chown(path, user[0], user[1])
         env = {key: os.environ[key] for key in _KEPT if key in os.environ} | {
-            "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "TMPDIR": folder, "HOME": folder,
-        }  # fmt: skip
+            "OPENBLAS_NUM_THREADS": "1",
+            "OMP_NUM_THREADS": "1",
+            "TMPDIR": folder,
+            "HOME": folder,
+        }
         try:
             done = subprocess.run(
-                command, capture_output=True, text=True, errors="replace", timeout=seconds, check=False, env=env, cwd=folder,
+                command,
+                capture_output=True,
+                text=True,
+                errors="replace",
+                timeout=seconds,
+                check=False,
+                env=env,
+                cwd=folder,
                 **({} if user is None else {"user": user[0], "group": user[1], "extra_groups": []}),  # type: ignore[call-overload]
-            )  # fmt: skip
+            )
         except subprocess.TimeoutExpired as late:
             raise BadInput(
                 "part.too_slow", name, f"reading took longer than {seconds:.0f} s", "export a simpler file"
@@ -64,10 +83,16 @@ def protected(
         if done.returncode != 0 or not target.exists():
             if "MemoryError" in done.stderr or "bad_alloc" in done.stderr:
                 raise BadInput(
-                    "part.too_big", name, f"reading it takes more than {memory / 1024**3:.0f} GiB of memory", "export a simpler file"
-                )  # fmt: skip
+                    "part.too_big",
+                    name,
+                    f"reading it takes more than {memory / 1024**3:.0f} GiB of memory",
+                    "export a simpler file",
+                )
             raise BadInput(
-                "part.crashed", name, f"the reader broke down on this file (exit {done.returncode})", "export it again"
+                "part.crashed",
+                name,
+                f"the reader broke down on this file (exit {done.returncode})",
+                "export it again",
             )
         return target.read_bytes()
 
@@ -80,9 +105,15 @@ def _unprivileged() -> tuple[int, int] | None:
     try:
         user = pwd.getpwnam(NOBODY)
         done = subprocess.run(
-            [sys.executable, "-c", "import pelvrak.core.errors"], user=user.pw_uid, group=user.pw_gid, extra_groups=[],
-            capture_output=True, check=False, timeout=30, cwd="/",
-        )  # fmt: skip
+            [sys.executable, "-c", "import pelvrak.core.errors"],
+            user=user.pw_uid,
+            group=user.pw_gid,
+            extra_groups=[],
+            capture_output=True,
+            check=False,
+            timeout=30,
+            cwd="/",
+        )
     except (KeyError, OSError, subprocess.SubprocessError):
         return None
     return (user.pw_uid, user.pw_gid) if done.returncode == 0 else None

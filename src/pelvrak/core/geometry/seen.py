@@ -122,7 +122,9 @@ class Caster:
         return out
 
 
-def reached(model: PartModel, directions: list[Vector], caster: Caster | None = None) -> tuple[Floats, Floats]:
+def reached(
+    model: PartModel, directions: list[Vector], caster: Caster | None = None
+) -> tuple[Floats, Floats]:
     """Share of each face that a straight way along each direction reaches (faces, directions), and along any of them (faces,).
 
     Walls along a direction count as reached when the way just off them is free.

@@ -44,7 +44,10 @@ def bins(corners, low, size, nx, ny):
                     left, right = min(left, a, b), max(right, a, b)
                 if left > right:
                     continue
-                x0, x1 = _cell(left - 1e-6 * size, low[0], size, nx), _cell(right + 1e-6 * size, low[0], size, nx)
+                x0, x1 = (
+                    _cell(left - 1e-6 * size, low[0], size, nx),
+                    _cell(right + 1e-6 * size, low[0], size, nx),
+                )
                 for x in range(x0, x1 + 1):
                     if turn == 0:
                         offsets[y * nx + x + 1] += 1

@@ -42,6 +42,8 @@ def refuse_by_look(data: bytes, name: str) -> None:
         )
     if b"ISO-10303-21" not in data[:1024]:
         raise BadInput(
-            "part.not_step", name, "this is not a STEP file: one begins with ISO-10303-21",
+            "part.not_step",
+            name,
+            "this is not a STEP file: one begins with ISO-10303-21",
             "export the part as STEP (AP203, AP214 or AP242)",
-        )  # fmt: skip
+        )

@@ -98,7 +98,10 @@ def read_in_process(path: Path, name: str) -> PartModel:
     solids = list(_solids(shape))
     if not solids:
         raise BadInput(
-            "part.no_solid", name, "the file holds surfaces or curves but no closed solid", "export a solid body"
+            "part.no_solid",
+            name,
+            "the file holds surfaces or curves but no closed solid",
+            "export a solid body",
         )
     if len(solids) > 1:
         raise SeveralSolids(name, _lines(path, solids))
@@ -116,7 +119,9 @@ def _shape_in(path: Path, name: str) -> tuple[Any, str]:
     reader.TransferRoots()
     shape = reader.OneShape() if reader.NbShapes() else None
     if shape is None or shape.IsNull():
-        raise BadInput("part.unreadable", name, "no shape could be read from the STEP file", "export it again")
+        raise BadInput(
+            "part.unreadable", name, "no shape could be read from the STEP file", "export it again"
+        )
     return shape, unit
 
 
@@ -136,9 +141,13 @@ def _lines(path: Path, solids: list[Any]) -> list[dict[str, Any]]:
         amount = GProp_GProps()
         BRepGProp.VolumeProperties_s(solid, amount)
         out.append(
-            {"number": number, "name": names[number] if len(names) == len(solids) else f"solid {number + 1}",
-             "size": [round(b - a, 3) for a, b in zip(low, high, strict=True)], "volume_mm3": round(amount.Mass(), 3)}
-        )  # fmt: skip
+            {
+                "number": number,
+                "name": names[number] if len(names) == len(solids) else f"solid {number + 1}",
+                "size": [round(b - a, 3) for a, b in zip(low, high, strict=True)],
+                "volume_mm3": round(amount.Mass(), 3),
+            }
+        )
     return out
 
 
@@ -209,9 +218,16 @@ def model_of_solid(solid: Any, sha256: str, unit: str) -> PartModel:
         )
     low, high = _exact_box(*_box(solid), faces, mesh.vertices)
     part = Part(
-        sha256=sha256, unit=unit, low=low, high=high, volume_mm3=volume.Mass(), area_mm2=area.Mass(),
-        faces=tuple(faces), edges=tuple(edges), holes=tuple(bores(faces, mesh)),
-    )  # fmt: skip
+        sha256=sha256,
+        unit=unit,
+        low=low,
+        high=high,
+        volume_mm3=volume.Mass(),
+        area_mm2=area.Mass(),
+        faces=tuple(faces),
+        edges=tuple(edges),
+        holes=tuple(bores(faces, mesh)),
+    )
     return PartModel(part, mesh)
 
 
@@ -232,7 +248,9 @@ def _edge(edge: Any, number: int) -> Edge:
             kind, extra["centre"], extra["radius"] = "circle", _vector(circle.Location()), circle.Radius()
         along = GCPnts_TangentialDeflection(curve, 0.05, DEFLECTION_MM / 4)
         points = [along.Value(i + 1) for i in range(along.NbPoints())]
-    return Edge(number=number, kind=kind, length=length.Mass(), points=tuple(_vector(p) for p in points), **extra)
+    return Edge(
+        number=number, kind=kind, length=length.Mass(), points=tuple(_vector(p) for p in points), **extra
+    )
 
 
 def _face(face: Any, number: int, edges_map: Any) -> Face:
@@ -266,9 +284,15 @@ def _face(face: Any, number: int, edges_map: Any) -> Face:
         extra["hollow"] = reversed_ == ball.Position().Direct()
     low, high = _box(face)
     return Face(
-        number=number, kind=kind, area=properties.Mass(), centre=_vector(properties.CentreOfMass()),
-        low=low, high=high, loops=tuple(_loops(face, edges_map)), **extra,
-    )  # fmt: skip
+        number=number,
+        kind=kind,
+        area=properties.Mass(),
+        centre=_vector(properties.CentreOfMass()),
+        low=low,
+        high=high,
+        loops=tuple(_loops(face, edges_map)),
+        **extra,
+    )
 
 
 def _loops(face: Any, edges_map: Any) -> list[tuple[int, ...]]:
@@ -313,7 +337,10 @@ def read(data: bytes, name: str, words: list[str]) -> bytes:
         solids = list(_solids(_shape_in(source, name)[0]))
         if not 0 <= int(words[0]) < len(solids):
             raise BadInput(
-                "part.no_such_solid", name, f"there is no solid {words[0]} of {len(solids)}", "choose one of the list"
+                "part.no_such_solid",
+                name,
+                f"there is no solid {words[0]} of {len(solids)}",
+                "choose one of the list",
             )
         writer = STEPControl_Writer()
         writer.Transfer(solids[int(words[0])], STEPControl_StepModelType.STEPControl_AsIs)

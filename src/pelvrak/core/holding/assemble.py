@@ -124,7 +124,9 @@ class _Build:
         return next(one for one in self.hold.items if one.id == item.on)
 
     def add(self, item: Item, solid: Solid, pose: Floats, **more: Any) -> None:
-        self.out.pieces.append(Piece(item.id, solid.name, solid.role, transformed(mesh_of(solid.body), pose), **more))
+        self.out.pieces.append(
+            Piece(item.id, solid.name, solid.role, transformed(mesh_of(solid.body), pose), **more)
+        )
 
     def said(self, code: str, sentence: str, **more: Any) -> None:
         self.out.trouble.append(Trouble(code, sentence, **more))
@@ -177,17 +179,24 @@ def _stand(build: _Build, item: Item) -> None:
     if isinstance(one, kinds.Jaws):
         if not isinstance(build.fixture(build.base(item)) if item.on != "table" else None, kinds.Vise):
             raise BadInput(
-                "hold.jaws_need_vise", "hold.items", f"{item.id}: jaws are screwed to a vise", "put them on a vise"
+                "hold.jaws_need_vise",
+                "hold.items",
+                f"{item.id}: jaws are screwed to a vise",
+                "put them on a vise",
             )
         return
     if isinstance(one, kinds.Own):
         mesh = build.own.get(item.id)
         if mesh is None:
-            raise BadInput("hold.no_file", "hold.items", f"{item.id}: {one.file} is not here", "bring the file again")
+            raise BadInput(
+                "hold.no_file", "hold.items", f"{item.id}: {one.file} is not here", "bring the file again"
+            )
         build.out.pieces.append(Piece(item.id, one.name, "locates", transformed(mesh, pose)))
         return
     if isinstance(one, kinds.Block) and item.cut is not None and item.id in build.cut:
-        build.out.pieces.append(Piece(item.id, "nest", "locates", transformed(build.cut[item.id].fixed, pose)))
+        build.out.pieces.append(
+            Piece(item.id, "nest", "locates", transformed(build.cut[item.id].fixed, pose))
+        )
         return
     for solid in kinds.solids(one, item.height):
         build.add(item, solid, pose)
@@ -219,9 +228,15 @@ def _pose(build: _Build, item: Item, one: Fixture) -> Floats:
         if isinstance(one, kinds.Stop):
             sign = 1.0 if item.side == "right" else -1.0
             jaws = next((build.fixture(i) for i in build.hold.items if i.on == base.id and isinstance(build.fixture(i), kinds.Jaws)), None)  # fmt: skip
-            wide, thick = (jaws.width, jaws.thickness) if isinstance(jaws, kinds.Jaws) else (under.jaw_width, 0.0)
+            wide, thick = (
+                (jaws.width, jaws.thickness) if isinstance(jaws, kinds.Jaws) else (under.jaw_width, 0.0)
+            )
             tip = np.array(
-                [sign * (wide / 2 - 5.0), -thick - one.tip_diameter / 2 - 2.0, under.jaw_height - one.tip_diameter / 2]
+                [
+                    sign * (wide / 2 - 5.0),
+                    -thick - one.tip_diameter / 2 - 2.0,
+                    under.jaw_height - one.tip_diameter / 2,
+                ]
             )
             return np.asarray(pose @ rigid(rotation_about_z(0.0 if sign > 0 else 180.0), bed + tip + at))
         if isinstance(one, (kinds.VBlock, kinds.ColletBlock, kinds.Riser, kinds.Block)):
@@ -230,11 +245,16 @@ def _pose(build: _Build, item: Item, one: Fixture) -> Floats:
             beside = (build.fixture(i) for i in build.hold.items if i.on == base.id)
             thick = max((jaw.thickness for jaw in beside if isinstance(jaw, kinds.Jaws)), default=0.0)
             # Its side against the fixed jaw.
-            return np.asarray(pose @ rigid(turn, bed + [0.0, -thick - (c * wide + t * one.length) / 2, 0.0] + at))
+            return np.asarray(
+                pose @ rigid(turn, bed + [0.0, -thick - (c * wide + t * one.length) / 2, 0.0] + at)
+            )
         return np.asarray(pose @ rigid(turn, bed + at))
-    tall = {kinds.VBlock: "height", kinds.Chuck: "height", kinds.ColletBlock: "across", kinds.Block: "height"}.get(
-        type(under)
-    )
+    tall = {
+        kinds.VBlock: "height",
+        kinds.Chuck: "height",
+        kinds.ColletBlock: "across",
+        kinds.Block: "height",
+    }.get(type(under))
     top = getattr(under, tall) if tall else (base.height or 0.0)
     return np.asarray(pose @ rigid(turn, np.array([0.0, 0.0, float(top)]) + at))
 
@@ -267,7 +287,11 @@ def _lay_in(build: _Build) -> None:
     if nest_item is not None:
         block = vise_item is None or isinstance(build.fixture(nest_item), kinds.Block)
         base = build.poses[nest_item.id] if vise_item is None or block else build.poses[vise_item.id]
-        above = np.zeros(3) if vise_item is None or block else np.array([0, 0, _vise(build, vise_item).bed_height])
+        above = (
+            np.zeros(3)
+            if vise_item is None or block
+            else np.array([0, 0, _vise(build, vise_item).bed_height])
+        )
         cut = build.cut[nest_item.id]
         # The turn was taken into the work before; only its place is left.
         out.shift = moved(base, cut.place + above)
@@ -362,7 +386,9 @@ def _host(build: _Build, vise: Item | None) -> Floats:
     if chosen is None:
         suits = (kinds.VBlock, kinds.Chuck, kinds.Block, kinds.ColletBlock)
         chosen = next((i for i in hold.items if isinstance(build.fixture(i), suits)), None) or vise
-        chosen = chosen or next((i for i in hold.items if isinstance(build.fixture(i), kinds.Plate)), hold.items[0])
+        chosen = chosen or next(
+            (i for i in hold.items if isinstance(build.fixture(i), kinds.Plate)), hold.items[0]
+        )
     pose = build.poses[chosen.id]
     offset = np.array([hold.work.x, hold.work.y, 0.0])
     if isinstance(build.fixture(chosen), kinds.Vise):
@@ -550,7 +576,11 @@ def _close_vise(build: _Build, vise: Item, lying: Mesh) -> None:
     stops: list[tuple[str, float]] = []
     # Lowered a touch: the work may stand on a floor that the jaw brings along.
     # Jaws that were cut to the work go on it from just open: their walls may lean, and stand round it.
-    ahead = max(0.0, one.opening_max - cut.opening - CUT_OPEN_MM) if cut is not None and cut.moving is not None else 0.0
+    ahead = (
+        max(0.0, one.opening_max - cut.opening - CUT_OPEN_MM)
+        if cut is not None and cut.moving is not None
+        else 0.0
+    )
     slid = transformed(waiting, rigid(np.eye(3), DOWN * SLIDE_MM + out.closing * ahead))
     for name, target in [("work", lying), ("the other jaw", fixed.mesh), *((p.name, p.mesh) for p in others)]:
         way = travel(slid, target, out.closing, -1e9 if ahead == 0.0 else -OVERLAP_MM)
@@ -567,7 +597,8 @@ def _close_vise(build: _Build, vise: Item, lying: Mesh) -> None:
     build.add(vise, Solid("slide", "body", kinds.vise_slide(one)), slide)
     out.jaw_low, out.jaw_top = float(on_bed[2, 3]), float(on_bed[2, 3] + jaws.height)
     ends = moved(
-        on_bed, np.array([[-jaws.width / 2, -jaws.thickness, 0.0], [jaws.width / 2, -jaws.thickness, jaws.height]])
+        on_bed,
+        np.array([[-jaws.width / 2, -jaws.thickness, 0.0], [jaws.width / 2, -jaws.thickness, jaws.height]]),
     )
     out.jaw_span = (ends.min(axis=0), ends.max(axis=0))
 
@@ -643,7 +674,9 @@ def _close_clamp(build: _Build, item: Item) -> None:
         return
     high = float(lying.vertices[:, 2].max()) + 500
     raised = rigid(pose[:3, :3], np.array([*pose[:2, 3], high]))
-    nose = mesh_of(kinds.clamp_arm(one) ^ kinds.cuboid((-one.width, -one.nose, -1), (one.width, 1, one.thickness + 1)))
+    nose = mesh_of(
+        kinds.clamp_arm(one) ^ kinds.cuboid((-one.width, -one.nose, -1), (one.width, 1, one.thickness + 1))
+    )
     found = travel(transformed(nose, raised), lying, DOWN)
     if found is None:
         build.said("hold.clamp_misses", f"{one.name} ({item.id}) does not reach over the work.", place=pose[:3, 3])  # fmt: skip
@@ -678,7 +711,9 @@ def _close_chuck(build: _Build, item: Item) -> None:
         turn = pose @ rigid(rotation_about_z(360.0 * k / one.jaws), np.zeros(3))
         ways.append(turned(turn, np.array([0.0, -1.0, 0.0])))
         starts.append(
-            transformed(jaw, turn @ rigid(np.eye(3), np.array([0.0, one.diameter / 2 - one.jaw_length / 3, 0.0])))
+            transformed(
+                jaw, turn @ rigid(np.eye(3), np.array([0.0, one.diameter / 2 - one.jaw_length / 3, 0.0]))
+            )
         )
     found = [
         travel(transformed(start, rigid(np.eye(3), UP * SLIDE_MM)), lying, way)
@@ -730,7 +765,9 @@ def _drive_bolt(build: _Build, item: Item) -> None:
     washer = mesh_of(kinds.rod(head, 0, tall) - kinds.rod(d * 0.9, -1, tall + 1))
     found = travel(transformed(washer, raised), lying, DOWN)
     if found is None:
-        build.said("hold.clamp_misses", f"{one.name} ({item.id}) has no work under its head.", place=pose[:3, 3])
+        build.said(
+            "hold.clamp_misses", f"{one.name} ({item.id}) has no work under its head.", place=pose[:3, 3]
+        )
         return
     top = high - found[0]
     held = one.length - (top - pose[2, 3])
@@ -743,7 +780,9 @@ def _drive_bolt(build: _Build, item: Item) -> None:
     build.out.pieces.append(Piece(item.id, "bolt", "clamps", transformed(mesh_of(body), at), DOWN, force))
 
 
-def overlaps(work: Mesh, solid: manifold3d.Manifold, pieces: list[Piece]) -> list[tuple[Piece, float, Floats]]:
+def overlaps(
+    work: Mesh, solid: manifold3d.Manifold, pieces: list[Piece]
+) -> list[tuple[Piece, float, Floats]]:
     """Pieces that stand in the work: each with how deep and where. solid: the work for exact operations."""
     out = []
     for piece in pieces:

@@ -80,12 +80,23 @@ class Holding:
     def as_json(self) -> dict[str, Any]:
         """Plain values, to be kept."""
         return {
-            "points": self.points.tolist(), "normals": self.normals.tolist(), "clamp": self.clamp.tolist(), "patch": self.patch.tolist(),
-            "clamps": [[push.tolist(), force] for push, force in self.clamps], "weight": self.weight, "centre": self.centre.tolist(),
-        }  # fmt: skip
+            "points": self.points.tolist(),
+            "normals": self.normals.tolist(),
+            "clamp": self.clamp.tolist(),
+            "patch": self.patch.tolist(),
+            "clamps": [[push.tolist(), force] for push, force in self.clamps],
+            "weight": self.weight,
+            "centre": self.centre.tolist(),
+        }
 
 
-def holding_of(patches: list[Patch], clamp_of: list[int], clamps: list[tuple[Floats, float]], weight: float, centre: Floats) -> Holding:  # fmt: skip
+def holding_of(
+    patches: list[Patch],
+    clamp_of: list[int],
+    clamps: list[tuple[Floats, float]],
+    weight: float,
+    centre: Floats,
+) -> Holding:
     """The holding of some patches; each acts at no more than MOST_POINTS of its corners, at fewer where there are many."""
     most = int(np.clip(MOST_IN_ALL // max(len(patches), 1), 3, MOST_POINTS))
     points, normals, clamp, source = [], [], [], []
@@ -102,17 +113,28 @@ def holding_of(patches: list[Patch], clamp_of: list[int], clamps: list[tuple[Flo
         normals += list(straight / np.linalg.norm(straight, axis=1, keepdims=True))
         clamp += [owner] * len(spread)
         source += [number] * len(spread)
-    return Holding(np.array(points).reshape(-1, 3), np.array(normals).reshape(-1, 3), np.array(clamp, np.int64), np.array(source, np.int64),
-                   tuple(clamps), weight, centre)  # fmt: skip
+    return Holding(
+        np.array(points).reshape(-1, 3),
+        np.array(normals).reshape(-1, 3),
+        np.array(clamp, np.int64),
+        np.array(source, np.int64),
+        tuple(clamps),
+        weight,
+        centre,
+    )
 
 
 def holding_from(kept: dict[str, Any]) -> Holding:
     """The holding of kept plain values."""
     return Holding(
-        np.array(kept["points"]).reshape(-1, 3), np.array(kept["normals"]).reshape(-1, 3), np.array(kept["clamp"], np.int64),
+        np.array(kept["points"]).reshape(-1, 3),
+        np.array(kept["normals"]).reshape(-1, 3),
+        np.array(kept["clamp"], np.int64),
         np.array(kept["patch"], np.int64),
-        tuple((np.array(push), force) for push, force in kept["clamps"]), kept["weight"], np.array(kept["centre"]),
-    )  # fmt: skip
+        tuple((np.array(push), force) for push, force in kept["clamps"]),
+        kept["weight"],
+        np.array(kept["centre"]),
+    )
 
 
 @dataclass(frozen=True)
@@ -153,7 +175,9 @@ def programme(holding: Holding, friction: float = FRICTION) -> Programme | None:
             rows.append(np.where(own, ways @ push, 0.0))
             values.append(force)
     weight = np.array([0, 0, -holding.weight, 0, 0, 0.0])
-    return Programme(columns, np.array(rows).reshape(-1, len(ways)), np.array(values), cone, weight, holding.centre)
+    return Programme(
+        columns, np.array(rows).reshape(-1, len(ways)), np.array(values), cone, weight, holding.centre
+    )
 
 
 def stands(problem: Programme) -> bool:
@@ -169,7 +193,9 @@ class _Slipping:
 
     def __init__(self, problem: Programme) -> None:
         forces, hard = problem.columns.shape[1], 6 + len(problem.clamp_rows)
-        self.scale = max(float(np.abs(problem.clamp_values).max(initial=0.0)), float(np.abs(problem.weight).max()), 1.0)
+        self.scale = max(
+            float(np.abs(problem.clamp_values).max(initial=0.0)), float(np.abs(problem.weight).max()), 1.0
+        )
         self.size = np.array([1, 1, 1, 0.01, 0.01, 0.01])
         rows = np.zeros((hard + len(problem.cone), forces + 1))
         rows[:6, :forces], rows[6:hard, :forces] = problem.columns * self.size[:, None], problem.clamp_rows
@@ -216,7 +242,9 @@ def shares(problem: Programme) -> Floats:
     presses against, as a pin in its hole, carries nothing where the others can; there is no friction where it balances without;
     else no contact rubs by more than its friction times what it is pressed with.
     """
-    scale = max(float(np.abs(problem.clamp_values).max(initial=0.0)), float(np.abs(problem.weight).max()), 1.0)
+    scale = max(
+        float(np.abs(problem.clamp_values).max(initial=0.0)), float(np.abs(problem.weight).max()), 1.0
+    )
     size = np.array([1, 1, 1, 0.01, 0.01, 0.01])
     hard = np.vstack([problem.columns * size[:, None], problem.clamp_rows])
     right = np.concatenate([-problem.weight * size, problem.clamp_values]) / scale
@@ -225,7 +253,9 @@ def shares(problem: Programme) -> Floats:
     friction = -problem.cone[np.arange(contacts), np.arange(contacts) * 5]
     for carrying in (friction > 0, np.ones(contacts, bool)):
         own = plain * carrying
-        found, _ = nnls(np.vstack([HARD * own, np.eye(contacts)]), np.concatenate([HARD * right, np.zeros(contacts)]))
+        found, _ = nnls(
+            np.vstack([HARD * own, np.eye(contacts)]), np.concatenate([HARD * right, np.zeros(contacts)])
+        )
         if np.abs(own @ found - right).max() < BALANCED:
             return np.asarray(found * scale)
     # Each contact's force as a sum of the edges of its friction pyramid and of its axis: none leaves the pyramid.

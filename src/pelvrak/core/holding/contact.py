@@ -125,7 +125,10 @@ class _Work:
             away.append(gaps[more][:, [0, k, k + 1]])
         triangles, polygon = np.concatenate(fans), np.concatenate(owner)
         areas = (
-            np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1) / 2
+            np.linalg.norm(
+                np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1
+            )
+            / 2
         )
         if areas.sum() < 1e-6:
             return None
@@ -165,7 +168,10 @@ def _without_specks(found: list[Patch], near: float) -> list[Patch]:
     hosts = [patch for patch in found if patch.kind != "point"]
 
     def beside(speck: Patch, host: Patch) -> bool:
-        if speck.normal @ host.normal < ALIKE_COS or abs((speck.centre - host.centre) @ host.normal) > 2 * near:
+        if (
+            speck.normal @ host.normal < ALIKE_COS
+            or abs((speck.centre - host.centre) @ host.normal) > 2 * near
+        ):
             return False
         if host.kind == "line":
             reach = (host.hull - host.centre) @ host.long
@@ -191,11 +197,13 @@ def _grouped(number: int, overlay: _Overlay, ready: _Work) -> list[Patch]:
         np.column_stack([np.zeros(count, np.int64), overlay.work, *np.zeros((2, count), np.int64), look]),
         np.column_stack([np.ones(count, np.int64), overlay.theirs, *np.zeros((2, count), np.int64), look]),
         np.column_stack([np.full(len(corner), 2), corner, look[np.repeat(overlay.polygon, 3)]]),
-    ]  # fmt: skip
+    ]
     member = np.concatenate([np.arange(count), np.arange(count), np.repeat(overlay.polygon, 3)])
     _, node = np.unique(np.concatenate(groups), axis=0, return_inverse=True)
     nodes = int(node.max()) + 1
-    graph = coo_matrix((np.ones(len(node), np.int8), (member, count + node.ravel())), (count + nodes, count + nodes))
+    graph = coo_matrix(
+        (np.ones(len(node), np.int8), (member, count + node.ravel())), (count + nodes, count + nodes)
+    )
     which = connected_components(graph, directed=False)[1][:count][overlay.polygon]
     out = []
     for group in np.unique(which):
@@ -212,7 +220,9 @@ def _grouped(number: int, overlay: _Overlay, ready: _Work) -> list[Patch]:
         normal = weights @ normals
         flat = float(np.ptp(overlay.their_normals[overlay.polygon[own]], axis=0).max()) < 1e-3
         rolls = (
-            flat and ready.round is not None and float(weights @ ready.round[overlay.work[overlay.polygon[own]]]) > 0.5
+            flat
+            and ready.round is not None
+            and float(weights @ ready.round[overlay.work[overlay.polygon[own]]]) > 0.5
         )
         goes_on = spread > LEANS_AWAY and float(np.abs(overlay.gaps[own]).max()) > GOES_ON
         thin = WIDEST_LINE_MM if rolls or goes_on else LINE_MM
@@ -257,13 +267,24 @@ def _patch(
     away = np.linalg.norm(flat[None, :, :2] - edge[:, None], axis=2)
     heights = flat[np.argmin(away, axis=1), 2]
     looks = np.tile(normal, (len(edge), 1))
-    sizes = np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1)
+    sizes = np.linalg.norm(
+        np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1
+    )
     if np.average(np.linalg.norm(normals - normal, axis=1), weights=sizes) > ROUND_SPREAD:
         # Where facets of a round face meet, the normal between them.
         meet = (away < away.min(axis=1, keepdims=True) + JOIN_MM).astype(np.float64)
         looks = meet @ np.repeat(normals, 3, axis=0)
         looks /= np.linalg.norm(looks, axis=1, keepdims=True)
     return Patch(
-        number, area, centre, normal, kind, length, width, turn[:2].T @ along,
-        np.column_stack([edge, heights]) @ turn + centre, looks, triangles,
-    )  # fmt: skip
+        number,
+        area,
+        centre,
+        normal,
+        kind,
+        length,
+        width,
+        turn[:2].T @ along,
+        np.column_stack([edge, heights]) @ turn + centre,
+        looks,
+        triangles,
+    )

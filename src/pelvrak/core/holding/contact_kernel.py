@@ -83,8 +83,19 @@ def touching(one, two, pairs, near, least_cos):
             by += (a[2, d] - a[0, d]) * v[d]
         count = _clip(px, py, pz, 3, 0.0, 1.0, 0.0, 0.0, qx, qy, qz)
         long = math.sqrt((bx - ax) ** 2 + (by - ay) ** 2)
-        count = _clip(px, py, pz, count, -(by - ay) / long, (bx - ax) / long, 0.0,
-                      ((by - ay) * ax - (bx - ax) * ay) / long, qx, qy, qz)  # fmt: skip
+        count = _clip(
+            px,
+            py,
+            pz,
+            count,
+            -(by - ay) / long,
+            (bx - ax) / long,
+            0.0,
+            ((by - ay) * ax - (bx - ax) * ay) / long,
+            qx,
+            qy,
+            qz,
+        )
         long = math.sqrt(bx**2 + by**2)
         count = _clip(px, py, pz, count, by / long, -bx / long, 0.0, 0.0, qx, qy, qz)
         if count >= 3:

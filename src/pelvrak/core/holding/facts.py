@@ -136,10 +136,18 @@ def in_frame(facts: HoldFacts, shift: Floats) -> HoldFacts:
         return None if height is None else round(height + float(shift[2]), 6)
 
     on_table = facts.zero_on_table
-    return facts.model_copy(update={
-        "jaw_top": up(facts.jaw_top), "rest": up(facts.rest), "shift": at(facts.shift),
-        "zero_on_table": None if on_table is None else as_vector(np.round(np.subtract(on_table, shift), 3) + 0.0),
-        "jaw": None if facts.jaw is None else (at(facts.jaw[0]), at(facts.jaw[1])),
-        "pieces": tuple(p.model_copy(update={"low": at(p.low), "high": at(p.high)}) for p in facts.pieces),
-        "contacts": tuple(c.model_copy(update={"centre": at(c.centre)}) for c in facts.contacts),
-    })  # fmt: skip
+    return facts.model_copy(
+        update={
+            "jaw_top": up(facts.jaw_top),
+            "rest": up(facts.rest),
+            "shift": at(facts.shift),
+            "zero_on_table": None
+            if on_table is None
+            else as_vector(np.round(np.subtract(on_table, shift), 3) + 0.0),
+            "jaw": None if facts.jaw is None else (at(facts.jaw[0]), at(facts.jaw[1])),
+            "pieces": tuple(
+                p.model_copy(update={"low": at(p.low), "high": at(p.high)}) for p in facts.pieces
+            ),
+            "contacts": tuple(c.model_copy(update={"centre": at(c.centre)}) for c in facts.contacts),
+        }
+    )

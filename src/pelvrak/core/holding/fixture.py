@@ -30,9 +30,14 @@ RELIEF_SPARE_MM = 1.0
 
 # ISO 4762 cap screws: head diameter and height, mm, and coarse pitch (ISO 261), from memory.
 SCREWS: dict[str, tuple[float, float, float, float]] = {
-    "M4": (4, 7.0, 4, 0.7), "M5": (5, 8.5, 5, 0.8), "M6": (6, 10.0, 6, 1.0), "M8": (8, 13.0, 8, 1.25),
-    "M10": (10, 16.0, 10, 1.5), "M12": (12, 18.0, 12, 1.75), "M16": (16, 24.0, 16, 2.0),
-}  # fmt: skip
+    "M4": (4, 7.0, 4, 0.7),
+    "M5": (5, 8.5, 5, 0.8),
+    "M6": (6, 10.0, 6, 1.0),
+    "M8": (8, 13.0, 8, 1.25),
+    "M10": (10, 16.0, 10, 1.5),
+    "M12": (12, 18.0, 12, 1.75),
+    "M16": (16, 24.0, 16, 2.0),
+}
 Thread = Literal["M4", "M5", "M6", "M8", "M10", "M12", "M16"]
 
 
@@ -93,7 +98,9 @@ class Jaws(_Fixture):
         if self.style == "stepped" and not (
             0 < self.step_depth < self.thickness and 0 < self.step_below_top < self.height
         ):
-            raise ValueError("a stepped jaw needs a step less deep than it is thick, and less low than it is high")
+            raise ValueError(
+                "a stepped jaw needs a step less deep than it is thick, and less low than it is high"
+            )
         return self
 
 
@@ -324,16 +331,41 @@ class Own(_Fixture):
 
 
 Fixture = Annotated[
-    Vise | Jaws | Parallels | Stop | VBlock | AnglePlate | Plate | Clamp | Riser | Bolt | Pin | Chuck | ColletBlock
-    | Block | Own,
+    Vise
+    | Jaws
+    | Parallels
+    | Stop
+    | VBlock
+    | AnglePlate
+    | Plate
+    | Clamp
+    | Riser
+    | Bolt
+    | Pin
+    | Chuck
+    | ColletBlock
+    | Block
+    | Own,
     Field(discriminator="kind"),
-]  # fmt: skip
+]
 _FIXTURES: TypeAdapter[list[Fixture]] = TypeAdapter(list[Fixture])
 KIND_NAMES = {
-    "vise": "vise", "jaws": "jaws", "parallels": "parallels", "stop": "work stop", "v_block": "V-block",
-    "angle_plate": "angle plate", "plate": "base plate", "clamp": "clamp", "riser": "step block", "bolt": "bolt",
-    "pin": "pin", "chuck": "chuck", "collet_block": "collet block", "block": "nest block", "own": "own solid",
-}  # fmt: skip
+    "vise": "vise",
+    "jaws": "jaws",
+    "parallels": "parallels",
+    "stop": "work stop",
+    "v_block": "V-block",
+    "angle_plate": "angle plate",
+    "plate": "base plate",
+    "clamp": "clamp",
+    "riser": "step block",
+    "bolt": "bolt",
+    "pin": "pin",
+    "chuck": "chuck",
+    "collet_block": "collet block",
+    "block": "nest block",
+    "own": "own solid",
+}
 
 
 def fixtures_shipped() -> dict[str, Fixture]:
@@ -397,7 +429,7 @@ def _vise(one: Vise) -> list[Solid]:
     return [
         Solid("fixed block", "body", cuboid((-half, 0, bed), (half, back, bed + one.jaw_height - 3))),
         Solid("vise body", "body", cuboid((-half, back - one.body_length, 0), (half, back, bed))),
-    ]  # fmt: skip
+    ]
 
 
 def vise_slide(one: Vise) -> manifold3d.Manifold:
@@ -428,8 +460,22 @@ def _v_block(one: VBlock) -> list[Solid]:
     section += [(r, deep), (-r, deep)] if r > 0 else []
     section += [(-r, root), (-m, one.height), (-w, one.height)]
     if r == 0:
-        section = [(-w, 0), (w, 0), (w, one.height), (m, one.height), (0.0, root), (-m, one.height), (-w, one.height)]
-    return [Solid("V-block", "locates", prism([(float(a), float(b)) for a, b in section], -one.length / 2, one.length / 2))]  # fmt: skip
+        section = [
+            (-w, 0),
+            (w, 0),
+            (w, one.height),
+            (m, one.height),
+            (0.0, root),
+            (-m, one.height),
+            (-w, one.height),
+        ]
+    return [
+        Solid(
+            "V-block",
+            "locates",
+            prism([(float(a), float(b)) for a, b in section], -one.length / 2, one.length / 2),
+        )
+    ]
 
 
 def _angle_plate(one: AnglePlate) -> list[Solid]:
@@ -453,11 +499,16 @@ def _plate(one: Plate) -> list[Solid]:
     drill = SCREWS[one.thread][0] - SCREWS[one.thread][3]
     holes = plate_holes(one)
     tools = [
-        manifold3d.Manifold.cylinder(one.thickness + 2, size / 2, size / 2, 24).translate([*map(float, holes[i, j]), -1.0])
-        for i in range(holes.shape[0]) for j in range(holes.shape[1])
+        manifold3d.Manifold.cylinder(one.thickness + 2, size / 2, size / 2, 24).translate(
+            [*map(float, holes[i, j]), -1.0]
+        )
+        for i in range(holes.shape[0])
+        for j in range(holes.shape[1])
         for size in [drill if (i + j) % 2 == 0 else one.dowel]
-    ]  # fmt: skip
-    return [Solid("base plate", "rests", body - manifold3d.Manifold.batch_boolean(tools, manifold3d.OpType.Add))]
+    ]
+    return [
+        Solid("base plate", "rests", body - manifold3d.Manifold.batch_boolean(tools, manifold3d.OpType.Add))
+    ]
 
 
 def clamp_arm(one: Clamp) -> manifold3d.Manifold:
@@ -465,7 +516,15 @@ def clamp_arm(one: Clamp) -> manifold3d.Manifold:
     half, t = one.width / 2, one.thickness
     if one.style == "toe":
         return cuboid((-half, -one.length, 0), (half, 0, t))
-    nose = [(0.0, 0.0), (0.0, 0.5 * t), (-one.nose, t), (-one.length, t), (-one.length, 0.25 * t), (-one.nose, 0.25 * t), (-one.nose, 0.0)]  # fmt: skip
+    nose = [
+        (0.0, 0.0),
+        (0.0, 0.5 * t),
+        (-one.nose, t),
+        (-one.length, t),
+        (-one.length, 0.25 * t),
+        (-one.nose, 0.25 * t),
+        (-one.nose, 0.0),
+    ]
     return prism(nose, -half, half)
 
 
@@ -488,7 +547,9 @@ def _chuck(one: Chuck) -> list[Solid]:
 
 def chuck_jaw(one: Chuck) -> manifold3d.Manifold:
     """One jaw of a chuck: its gripping face in y 0 looking to -y, standing on the body's top."""
-    return cuboid((-one.jaw_width / 2, 0, one.height), (one.jaw_width / 2, one.jaw_length, one.height + one.jaw_height))
+    return cuboid(
+        (-one.jaw_width / 2, 0, one.height), (one.jaw_width / 2, one.jaw_length, one.height + one.jaw_height)
+    )
 
 
 def _collet_block(one: ColletBlock) -> list[Solid]:
@@ -497,7 +558,8 @@ def _collet_block(one: ColletBlock) -> list[Solid]:
     else:
         r = one.across / 2 / np.cos(np.radians(30))
         ring = [
-            (float(r * np.cos(a)), float(one.across / 2 + r * np.sin(a))) for a in np.radians(np.arange(0, 360, 60))
+            (float(r * np.cos(a)), float(one.across / 2 + r * np.sin(a)))
+            for a in np.radians(np.arange(0, 360, 60))
         ]
         body = prism(ring, -one.length / 2, one.length / 2)
     return [Solid("collet block", "body", body - _along_x(one, collet_bore(one), 1.0))]
@@ -527,9 +589,15 @@ def collet_quarters(one: ColletBlock, work: manifold3d.Manifold) -> list[tuple[m
 
 
 _SOLIDS: dict[type, Callable[[Any], list[Solid]]] = {
-    Vise: _vise, VBlock: _v_block, AnglePlate: _angle_plate, Plate: _plate, Bolt: _bolt, Pin: _pin, Chuck: _chuck,
+    Vise: _vise,
+    VBlock: _v_block,
+    AnglePlate: _angle_plate,
+    Plate: _plate,
+    Bolt: _bolt,
+    Pin: _pin,
+    Chuck: _chuck,
     ColletBlock: _collet_block,
-}  # fmt: skip
+}
 
 
 def solids(one: Fixture, height: float | None = None) -> list[Solid]:
@@ -546,7 +614,13 @@ def solids(one: Fixture, height: float | None = None) -> list[Solid]:
     if isinstance(one, Stop):
         return [Solid("stop", "locates", stop_rod(one))]
     if isinstance(one, Block):
-        return [Solid("nest", "locates", cuboid((-one.length / 2, -one.width / 2, 0), (one.length / 2, one.width / 2, one.height)))]  # fmt: skip
+        return [
+            Solid(
+                "nest",
+                "locates",
+                cuboid((-one.length / 2, -one.width / 2, 0), (one.length / 2, one.width / 2, one.height)),
+            )
+        ]
     return _SOLIDS[type(one)](one) if type(one) in _SOLIDS else []
 
 
@@ -560,21 +634,32 @@ def picture_solids(one: Fixture) -> list[Solid]:
     """The whole fixture for its picture in the library: a vise with its moving block, a chuck with its jaws."""
     out = solids(one)
     if isinstance(one, Vise):
-        out.append(Solid("moving block", "body", vise_slide(one).translate([0.0, -0.45 * one.opening_max, 0.0])))
+        out.append(
+            Solid("moving block", "body", vise_slide(one).translate([0.0, -0.45 * one.opening_max, 0.0]))
+        )
     if isinstance(one, Chuck):
         for k in range(one.jaws):
             turned = (
-                chuck_jaw(one).translate([0.0, max(one.bore / 2, 6.0), 0.0]).rotate([0.0, 0.0, 360.0 * k / one.jaws])
+                chuck_jaw(one)
+                .translate([0.0, max(one.bore / 2, 6.0), 0.0])
+                .rotate([0.0, 0.0, 360.0 * k / one.jaws])
             )
             out.append(Solid("jaw", "clamps", turned))
     if isinstance(one, Jaws):
-        out.append(Solid("jaw", "clamps", jaw(one).rotate([0.0, 0.0, 180.0]).translate([0.0, -2 * one.thickness - 40.0, 0.0])))  # fmt: skip
+        out.append(
+            Solid(
+                "jaw",
+                "clamps",
+                jaw(one).rotate([0.0, 0.0, 180.0]).translate([0.0, -2 * one.thickness - 40.0, 0.0]),
+            )
+        )
     if isinstance(one, ColletBlock):
         bar = _along_x(one, 0.6 * one.bore_max, 5.0)
         out += [Solid("collet", "clamps", quarter) for quarter, _ in collet_quarters(one, bar)]
     if isinstance(one, Parallels):
         out = [
             Solid("parallel", "rests", s.body.translate([0.0, 2.2 * one.thickness * i, 0.0]))
-            for i, tall in enumerate(one.heights) for s in solids(one, tall)
-        ]  # fmt: skip
+            for i, tall in enumerate(one.heights)
+            for s in solids(one, tall)
+        ]
     return out

@@ -113,7 +113,9 @@ class Hold(Frozen):
         seen = {"table"}
         for item in self.items:
             if item.on not in seen:
-                raise ValueError(f"{item.id} stands on {item.on}, which is not built before it: put it further down the list")  # fmt: skip
+                raise ValueError(
+                    f"{item.id} stands on {item.on}, which is not built before it: put it further down the list"
+                )
             if item.id in seen:
                 raise ValueError(f"two items are called {item.id}: give each its own name")
             seen.add(item.id)
@@ -129,9 +131,15 @@ def fixtures_of(own: tuple[Fixture, ...]) -> dict[str, Fixture]:
 
 
 def vise_hold(
-    vise: str = "bench-160", jaws: str = "hard-160", parallels: str | None = "par-150x8", height: float = 44.0,
-    x: float = 450.0, y: float = 380.0, closes: Literal["y", "x"] = "y", along: float = 0.0,
-) -> Hold:  # fmt: skip
+    vise: str = "bench-160",
+    jaws: str = "hard-160",
+    parallels: str | None = "par-150x8",
+    height: float = 44.0,
+    x: float = 450.0,
+    y: float = 380.0,
+    closes: Literal["y", "x"] = "y",
+    along: float = 0.0,
+) -> Hold:
     """The everyday holding: hard jaws in a vise on the table, and a pair of parallels. closes "y": fixed jaw at the back."""
     items = [
         Item(id="vise", fixture=vise, x=x, y=y, turn_deg=0.0 if closes == "y" else 90.0),

@@ -118,10 +118,13 @@ def hold_work(
     back = rigid(np.eye(3), -assembly.shift)
     # In the stock's frame from here on.
     pieces = [
-        replace(piece, mesh=transformed(piece.mesh, back)) for piece in (*assembly.pieces, _table(assembly, stock))
+        replace(piece, mesh=transformed(piece.mesh, back))
+        for piece in (*assembly.pieces, _table(assembly, stock))
     ]
     formed = near + 2 * FORM_MM
-    found = patches(stock, [p.mesh for p in pieces], [formed if p.item == assembly.carrier else near for p in pieces])
+    found = patches(
+        stock, [p.mesh for p in pieces], [formed if p.item == assembly.carrier else near for p in pieces]
+    )
     found = _with_pins(found, assembly, pieces)
     found += [_threaded(i, piece) for i, piece in enumerate(pieces) if piece.name == OWN_THREAD]
     mass = volume(stock) * density
@@ -129,7 +132,11 @@ def hold_work(
     checked = _Checked(hold, fixtures, stock, setup, assembly, pieces, found, centre, material)
     clamps, owners = _clamps_of(assembly, pieces, found)
     problem = holding_of(
-        found, owners, [(piece.push, piece.force) for piece in clamps if piece.push is not None], mass * GRAVITY, centre
+        found,
+        owners,
+        [(piece.push, piece.force) for piece in clamps if piece.push is not None],
+        mass * GRAVITY,
+        centre,
     )
     set_up = programme(problem)
     facts = checked.facts(set_up, problem)
@@ -158,7 +165,9 @@ def _clamps_of(assembly: Assembly, pieces: list[Piece], found: list[Patch]) -> t
             clamps.remove(jaw)
     numbers = {id(piece): i for i, piece in enumerate(clamps)}
     pressing = next((i for i, piece in enumerate(clamps) if piece.name == "moving jaw"), -1)
-    return clamps, [pressing if i in through else numbers.get(id(pieces[p.piece]), -1) for i, p in enumerate(found)]
+    return clamps, [
+        pressing if i in through else numbers.get(id(pieces[p.piece]), -1) for i, p in enumerate(found)
+    ]
 
 
 def _with_pins(found: list[Patch], assembly: Assembly, pieces: list[Piece]) -> list[Patch]:
@@ -167,7 +176,10 @@ def _with_pins(found: list[Patch], assembly: Assembly, pieces: list[Piece]) -> l
     for fit in assembly.pins:
         number = next(i for i, piece in enumerate(pieces) if piece.item == fit.pin)
         here = replace(
-            fit, at=fit.at - assembly.shift, low=fit.low - assembly.shift[2], high=fit.high - assembly.shift[2]
+            fit,
+            at=fit.at - assembly.shift,
+            low=fit.low - assembly.shift[2],
+            high=fit.high - assembly.shift[2],
         )
         out = [p for p in out if p.piece != number or abs(p.normal[2]) > 0.5] + [bore_patch(number, here)]
     return out
@@ -299,7 +311,9 @@ class _Checked:
         piece = self.pieces[patch.piece]
         pushes = [piece.push] if piece.push is not None else [c.push for c in clamps]
         push = next((p for p in pushes if p is not None and abs(p @ patch.normal) > 0.5), None)
-        angle = None if push is None else float(np.degrees(np.arccos(np.clip(abs(push @ patch.normal), -1, 1))))
+        angle = (
+            None if push is None else float(np.degrees(np.arccos(np.clip(abs(push @ patch.normal), -1, 1))))
+        )
         return Contact(
             piece=patch.piece, name=piece.name, item=piece.item, kind=patch.kind, area=round(patch.area, 2),
             length=round(patch.length, 2), width=round(patch.width, 2), centre=as_vector(np.round(patch.centre, 4) + 0.0),
@@ -333,7 +347,9 @@ class _Checked:
         worst: ThinFact | None = None
         for patch in self.found:
             piece = self.pieces[patch.piece]
-            opposite = next((c for c in self.pieces if c.push is not None and c.push @ patch.normal < -0.9), None)
+            opposite = next(
+                (c for c in self.pieces if c.push is not None and c.push @ patch.normal < -0.9), None
+            )
             force = piece.force if piece.push is not None else opposite.force if opposite is not None else 0.0
             if modulus is None or force <= 0 or patch.kind != "face":
                 continue
@@ -451,7 +467,11 @@ class _Checked:
         assert facts.jaw_top is not None
         assert facts.rest is not None
         vise = a.vise
-        if facts.opening is not None and facts.opening_max is not None and facts.opening > facts.opening_max + 1e-6:
+        if (
+            facts.opening is not None
+            and facts.opening_max is not None
+            and facts.opening > facts.opening_max + 1e-6
+        ):
             out.append(self._finding(
                 "hold.opening", "error", f"The work is {facts.opening:.1f} mm across the jaws; {vise} opens {facts.opening_max:.0f} mm.",
                 measured=facts.opening, limit=facts.opening_max, unit="mm",
@@ -474,7 +494,9 @@ class _Checked:
         fixed, moving = facts.contact_fixed, facts.contact_moving
         if fixed == 0 or moving == 0:
             which = "Neither jaw touches" if fixed == moving else ("The fixed jaw does not touch" if fixed == 0 else "The moving jaw does not touch")  # fmt: skip
-            why = "it rests above the jaws" if high else "there is no wall square to the jaws where they close"
+            why = (
+                "it rests above the jaws" if high else "there is no wall square to the jaws where they close"
+            )
             out.append(self._finding(
                 "hold.no_touch", "error", f"{which} the {closed_on}: {why}.", self._jaw_place("moving jaw"), measured=min(fixed, moving),
                 limit=0.0, unit="mm²", cures=self._deeper(facts, STRAIGHT_WALL_MM) if high else (),
@@ -515,7 +537,9 @@ class _Checked:
         if patch is not None:
             return patch.centre
         piece = next((p for p in self.pieces if p.name == name), None)
-        return None if piece is None else (piece.mesh.vertices.min(axis=0) + piece.mesh.vertices.max(axis=0)) / 2
+        return (
+            None if piece is None else (piece.mesh.vertices.min(axis=0) + piece.mesh.vertices.max(axis=0)) / 2
+        )
 
     def _parallels(self) -> tuple[int, kinds.Parallels, float] | None:
         for i, item in enumerate(self.hold.items):
@@ -591,18 +615,24 @@ class _Checked:
         found = self._located
         if found.free:
             told = " and ".join(m.told for m in found.free)
-            along_jaws = len(found.free) == 1 and found.free[0].kind == "slides" and self.assembly.closing is not None
+            along_jaws = (
+                len(found.free) == 1 and found.free[0].kind == "slides" and self.assembly.closing is not None
+            )
             out.append(self._finding(
                 "hold.not_located", "note" if along_jaws else "warning",
                 f"Nothing fixes the work against {told}" + (": set a stop, or find it there." if along_jaws else "."),
                 self.centre, measured=float(found.rank), limit=6.0, unit="of 6 freedoms",
             ))  # fmt: skip
-        out += [self._finding("hold.over_located", "warning", f"Over-located: {one}.") for one in found.fought]
+        out += [
+            self._finding("hold.over_located", "warning", f"Over-located: {one}.") for one in found.fought
+        ]
         return out
 
     def _rocking(self, set_up: Programme | None) -> list[Finding]:
         # What is guided keeps the work from turning; a strap, toe or bolt only presses.
-        guided = [p for p in self.found if self.pieces[p.piece].push is None or "jaw" in self.pieces[p.piece].name]
+        guided = [
+            p for p in self.found if self.pieces[p.piece].push is None or "jaw" in self.pieces[p.piece].name
+        ]
         matrix = rows_of(guided, self.centre, self._length())
         _, _, free = motions(matrix, self.centre, self._length())
         out = []
@@ -612,7 +642,10 @@ class _Checked:
             if self._stays_itself(motion.way, motion.through):
                 out.append(
                     self._finding(
-                        "hold.spins", "note", f"Round work: only friction keeps it from {motion.told}.", motion.through
+                        "hold.spins",
+                        "note",
+                        f"Round work: only friction keeps it from {motion.told}.",
+                        motion.through,
                     )
                 )
                 continue
@@ -696,7 +729,9 @@ class _Checked:
             if not isinstance(one, kinds.VBlock):
                 continue
             angle = vee_of(self.stock)
-            size = float(np.ptp(self.stock.vertices[:, 0 if abs(np.cos(np.radians(item.turn_deg))) > 0.5 else 1]))
+            size = float(
+                np.ptp(self.stock.vertices[:, 0 if abs(np.cos(np.radians(item.turn_deg))) > 0.5 else 1])
+            )
             fits = [
                 f for f in self.fixtures.values()
                 if isinstance(f, kinds.VBlock) and f.id != one.id and f.length < size and (angle is None or abs(f.angle_deg - angle) < 0.5)

@@ -55,7 +55,11 @@ def contact_points(patch: Patch) -> Floats:
 
 def contact_looks(patch: Patch) -> Floats:
     """The way a patch pushes at each of its contact points, (n, 3)."""
-    return patch.looks if patch.kind in ("face", "bore") else np.tile(patch.normal, (len(contact_points(patch)), 1))
+    return (
+        patch.looks
+        if patch.kind in ("face", "bore")
+        else np.tile(patch.normal, (len(contact_points(patch)), 1))
+    )
 
 
 def locator_matrix(points: Floats, normals: Floats, middle: Floats, length: float) -> Floats:
@@ -127,7 +131,9 @@ def _tidy(ways: Floats) -> list[Floats]:
             if np.linalg.norm(inside) < 0.999 and any(candidate is row for row in np.eye(3)):
                 continue
             way = left / size
-            out.append(np.where(np.abs(way) < 1e-9, 0.0, way) * (1 if way[int(np.argmax(np.abs(way)))] > 0 else -1))
+            out.append(
+                np.where(np.abs(way) < 1e-9, 0.0, way) * (1 if way[int(np.argmax(np.abs(way)))] > 0 else -1)
+            )
         if len(out) == len(space):
             break
     return out
@@ -143,7 +149,9 @@ def _fought(patches: list[Patch], owner: Callable[[Patch], str]) -> list[str]:
     """Directions in which two locators both insist on where the work is."""
     names = sorted({owner(patch) for patch in patches})
     normals = {
-        name: np.concatenate([p.looks if p.kind == "bore" else p.normal[None] for p in patches if owner(p) == name])
+        name: np.concatenate(
+            [p.looks if p.kind == "bore" else p.normal[None] for p in patches if owner(p) == name]
+        )
         for name in names
     }
     centres = {name: np.mean([p.centre for p in patches if owner(p) == name], axis=0) for name in names}
@@ -158,9 +166,11 @@ def _fought(patches: list[Patch], owner: Callable[[Patch], str]) -> list[str]:
                 # Square to the line between them, the second only keeps the work from turning.
                 along = size > 1 and abs(float(way @ between)) > ALONG_COS * size
                 both = along and a.max() > 0.5 and a.min() < -0.5 and b.max() > 0.5 and b.min() < -0.5
-                faced = min(a.min(), b.min()) < -0.9 and max(a.max(), b.max()) > 0.9 and (
-                    (a.min() > -0.5 and b.max() < 0.5) or (b.min() > -0.5 and a.max() < 0.5)
-                )  # fmt: skip
+                faced = (
+                    min(a.min(), b.min()) < -0.9
+                    and max(a.max(), b.max()) > 0.9
+                    and ((a.min() > -0.5 and b.max() < 0.5) or (b.min() > -0.5 and a.max() < 0.5))
+                )
                 if both or faced:
                     out.append(f"{one} and {two} both fix the work along {_named(way)}")
                     break

@@ -58,11 +58,17 @@ def pin_fit(item: str, pin: kinds.Pin, pose: Floats, face: int, hole: UprightHol
     foot = float(pose[2, 3])
     across: Floats | None = pose[:3, 0] if pin.relieved else None
     return PinFit(
-        item, face, pose[:3, 3], hole.diameter / 2, max(foot, hole.low + float(shift[2])),
-        min(foot + pin.height, hole.high + float(shift[2])), across,
-        bore[0] - pin.diameter - shaft.upper, bore[1] - pin.diameter - shaft.lower,
+        item,
+        face,
+        pose[:3, 3],
+        hole.diameter / 2,
+        max(foot, hole.low + float(shift[2])),
+        min(foot + pin.height, hole.high + float(shift[2])),
+        across,
+        bore[0] - pin.diameter - shaft.upper,
+        bore[1] - pin.diameter - shaft.lower,
         f"hole Ø{hole.diameter:g} {named}, pin Ø{pin.diameter:g} {pin.fit}",
-    )  # fmt: skip
+    )
 
 
 def bore_patch(piece: int, fit: PinFit) -> Patch:
@@ -81,9 +87,18 @@ def bore_patch(piece: int, fit: PinFit) -> Patch:
     hull = np.concatenate([middle + fit.radius * ways - up, middle + fit.radius * ways + up])
     triangles = _band(middle, fit.radius, up, fit.way)
     return Patch(
-        piece, 2 * fit.radius * fit.depth, middle, ways[0], "bore", fit.depth, 2 * fit.radius, np.array([0.0, 0.0, 1.0]),
-        hull, np.concatenate([ways, ways]), triangles,
-    )  # fmt: skip
+        piece,
+        2 * fit.radius * fit.depth,
+        middle,
+        ways[0],
+        "bore",
+        fit.depth,
+        2 * fit.radius,
+        np.array([0.0, 0.0, 1.0]),
+        hull,
+        np.concatenate([ways, ways]),
+        triangles,
+    )
 
 
 def _band(middle: Floats, radius: float, up: Floats, way: Floats | None) -> Floats:
@@ -98,5 +113,8 @@ def _band(middle: Floats, radius: float, up: Floats, way: Floats | None) -> Floa
         angle = np.linspace(start, end, max(3, round((end - start) * kinds.ROUND / 2 / np.pi)) + 1)
         rim = middle + radius * np.column_stack([np.cos(angle), np.sin(angle), np.zeros(len(angle))])
         low, high = rim - up, rim + up
-        out += [np.stack([low[:-1], low[1:], high[1:]], axis=1), np.stack([low[:-1], high[1:], high[:-1]], axis=1)]
+        out += [
+            np.stack([low[:-1], low[1:], high[1:]], axis=1),
+            np.stack([low[:-1], high[1:], high[:-1]], axis=1),
+        ]
     return np.concatenate(out)

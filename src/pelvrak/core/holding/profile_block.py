@@ -49,7 +49,9 @@ def solve_profile(lying: Mesh, spec: SoftCut, block: kinds.Block) -> Nest:
     over = section.trim_by_plane([0.0, 0.0, 1.0], -half).trim_by_plane([0.0, 0.0, -1.0], -half)
     shape = filled(over.project().to_polygons())
     if shape is None:
-        raise BadInput("hold.nest_empty", "hold", "nothing of the work lies over the block", "shift the work along it")
+        raise BadInput(
+            "hold.nest_empty", "hold", "nothing of the work lies over the block", "shift the work along it"
+        )
     bottom, top = shape.bounds[1], shape.bounds[3]
     radius = spec.cutter / 2
     own = vee_of(lying)
@@ -57,7 +59,9 @@ def solve_profile(lying: Mesh, spec: SoftCut, block: kinds.Block) -> Nest:
     told: list[Reason] = []
     if spec.shape == "vee":
         why = "as typed" if spec.angle_deg is not None else "the work's own flanks stand so" if own is not None else "round work: the angle of the trade"  # fmt: skip
-        told.append(Reason(name="angle", value=round(angle, 3), unit="°", solved=spec.angle_deg is None, why=why))
+        told.append(
+            Reason(name="angle", value=round(angle, 3), unit="°", solved=spec.angle_deg is None, why=why)
+        )
         apex, touch = _touching_vee(shape, angle)
         wanted_grip = max(STRAIGHT_WALL_MM, touch - bottom + ABOVE_TOUCH_MM)
         reason = f"the vee touches up to {touch - bottom:.1f} mm above the work's lowest point, and goes on a little"
@@ -67,12 +71,16 @@ def solve_profile(lying: Mesh, spec: SoftCut, block: kinds.Block) -> Nest:
     grip = spec.grip if spec.grip is not None else round(min(wanted_grip, 0.6 * (top - bottom)), 2)
     told.append(Reason(name="grip", value=round(grip, 3), unit="mm", solved=spec.grip is None, why=reason))
     level, over_top = bottom + grip, bottom + grip + 2 * spec.cutter
-    outline = one_piece(shape.intersection(box(shape.bounds[0] - 1, bottom - 1, shape.bounds[2] + 1, over_top)))
+    outline = one_piece(
+        shape.intersection(box(shape.bounds[0] - 1, bottom - 1, shape.bounds[2] + 1, over_top))
+    )
     if spec.shape == "vee":
         wanted: Polygon = _vee(apex, angle, over_top)
         middle = apex[0]
     else:
-        wanted = one_piece(_raised(shape.intersection(box(shape.bounds[0], bottom, shape.bounds[2], level)), over_top))
+        wanted = one_piece(
+            _raised(shape.intersection(box(shape.bounds[0], bottom, shape.bounds[2], level)), over_top)
+        )
         middle = (shape.bounds[0] + shape.bounds[2]) / 2
     if spec.relief != "none":
         wanted = one_piece(unary_union([wanted, *reliefs(wanted, outline, radius, spec.relief)]))
@@ -99,7 +107,9 @@ def solve_profile(lying: Mesh, spec: SoftCut, block: kinds.Block) -> Nest:
     )  # fmt: skip
     nest.reasons.append(Reason(name="wall", value=round(min(walls), 2), unit="mm", why="the thinner of the two walls beside the profile"))  # fmt: skip
     _judge(nest, block, float(high[0] - low[0]), within)
-    body = kinds.cuboid((-block.width / 2, -block.height / 2, 0), (block.width / 2, block.height / 2, block.length))
+    body = kinds.cuboid(
+        (-block.width / 2, -block.height / 2, 0), (block.width / 2, block.height / 2, block.length)
+    )
     nest.jaws = CutJaws(transformed(mesh_of(body - cut_away(nest)), nest.frame), None, place)
     return nest
 

@@ -266,7 +266,10 @@ def reliefs(wanted: Polygon, work: Polygon, radius: float, kind: str) -> list[Po
         if kind == "slot":
             # Along one wall: the cutter's middle runs on that wall's inside until it has passed the corner.
             walls = np.array(
-                [[inward[0] - inward[1], inward[1] + inward[0]], [inward[0] + inward[1], inward[1] - inward[0]]]
+                [
+                    [inward[0] - inward[1], inward[1] + inward[0]],
+                    [inward[0] + inward[1], inward[1] - inward[0]],
+                ]
             )
             walls /= np.linalg.norm(walls, axis=1, keepdims=True)
             along = walls[int(np.argmax(np.abs(walls[:, 0])))]
@@ -334,7 +337,9 @@ def solve(
     depth = edge + grip
     first = outline_below(solid, rest + depth)
     if first is None:
-        raise BadInput("hold.nest_empty", "hold", "there is nothing of the work below the jaws' top", "grip deeper")
+        raise BadInput(
+            "hold.nest_empty", "hold", "there is nothing of the work below the jaws' top", "grip deeper"
+        )
     turn, between = even_turn(first, None if exact is None else exact - turned_deg)
     if vise is None:
         turn = 0.0
@@ -360,7 +365,11 @@ def solve(
     back, front = _gripped(outline, raw)
     wide = outline.buffer(spec.clearance, quad_segs=QUAD)
     held = [*back, *front] if vise is not None else [LineString(outline.exterior)]
-    strips = unary_union([line.buffer(spec.clearance + 0.2, cap_style="flat") for line in held]) if held else Polygon()
+    strips = (
+        unary_union([line.buffer(spec.clearance + 0.2, cap_style="flat") for line in held])
+        if held
+        else Polygon()
+    )
     wanted = one_piece(outline.union(wide.difference(strips)).buffer(0)) if spec.clearance > 0 else outline
     if spec.relief != "none":
         wanted = one_piece(unary_union([wanted, *reliefs(wanted, outline, radius, spec.relief)]))
@@ -438,7 +447,9 @@ def _in_jaws(
     floor, top = blank.height - depth, blank.height
     walls = (-ly1, ly0 + 2 * t + gap)
     opening = 2 * t + gap
-    nest = Nest(**moved_, floor=floor, top=top, split=-t - gap / 2, gap=gap, walls=walls, place=place, opening=opening)
+    nest = Nest(
+        **moved_, floor=floor, top=top, split=-t - gap / 2, gap=gap, walls=walls, place=place, opening=opening
+    )
     nest.half = (blank.width, blank.height, t)
     nest.reasons += [
         Reason(name="gap", value=gap, unit="mm", solved=spec.gap is None,
@@ -570,7 +581,14 @@ def _in_block(
     floor = block.height - depth
     wall = min(block.length / 2 - max(-lx0, lx1), block.width / 2 - max(-ly0, ly1))
     nest = Nest(
-        **moved_, floor=floor, top=block.height, split=0.0, gap=0.0, walls=(wall, wall), place=place, opening=0.0
+        **moved_,
+        floor=floor,
+        top=block.height,
+        split=0.0,
+        gap=0.0,
+        walls=(wall, wall),
+        place=place,
+        opening=0.0,
     )
     deep = rest - bottom + BOSS_ROOM_MM if nest.boss is not None else 0.0
     nest.half = (block.length, block.height, block.width)

@@ -21,7 +21,20 @@ from pelvrak.core.holding.contact import Patch
 MODULUS = {"EN AW-6082": 70e3, "EN AW-7075": 71e3, "C45": 210e3, "X5CrNi18-10": 200e3, "CuZn39Pb3": 97e3}
 POISSON = 0.3
 _RATIO = (1.0, 1.1, 1.2, 1.3, 1.4, 1.5, 1.6, 1.7, 1.8, 1.9, 2.0, np.inf)
-_FIXED = (0.00126, 0.00150, 0.00172, 0.00191, 0.00207, 0.00220, 0.00230, 0.00238, 0.00245, 0.00249, 0.00254, 0.00260)
+_FIXED = (
+    0.00126,
+    0.00150,
+    0.00172,
+    0.00191,
+    0.00207,
+    0.00220,
+    0.00230,
+    0.00238,
+    0.00245,
+    0.00249,
+    0.00254,
+    0.00260,
+)
 # Bending worth a word, mm: common practice, no source.
 SQUEEZE_MM = 0.02
 STEP_MM = 2.0
@@ -104,22 +117,29 @@ def thin_wall(work: Mesh, patch: Patch, force: float, modulus: float) -> ThinWal
         bends, how = min(
             (beam_fixed(q, span, t, modulus), "strip fixed at both ends, Roark table 8.1 case 2d"),
             (beam_cantilever(q, height, t, modulus), "strip fixed at its foot, Roark table 8.1 case 2a"),
-            (plate_fixed(q, min(height, span), max(height, span), t, modulus) * 4, "plate fixed on three edges, taken as four times Timoshenko's table 35"),
-        )  # fmt: skip
+            (
+                plate_fixed(q, min(height, span), max(height, span), t, modulus) * 4,
+                "plate fixed on three edges, taken as four times Timoshenko's table 35",
+            ),
+        )
         at = patch.centre + turn.T @ np.array([steps[0][rows].mean(), steps[1][columns].mean(), 0.0])
         if best is None or bends > best.bends:
             best = ThinWall(t, span, height, bends, how, at)
     return best
 
 
-def _crossings(vertices: Floats, triangles: NDArray[np.int64], places: Floats) -> tuple[NDArray[np.int64], Floats]:
+def _crossings(
+    vertices: Floats, triangles: NDArray[np.int64], places: Floats
+) -> tuple[NDArray[np.int64], Floats]:
     """Where lines along z through places (k, 2) cross triangles: number of the line, and z, in no order.
 
     By the share of each corner in the place (barycentric coordinates), in a frame of the vertices given.
     """
     low, high = places.min(axis=0), places.max(axis=0)
     corners = vertices[triangles]
-    near = (corners[:, :, :2].min(axis=1) <= high).all(axis=1) & (corners[:, :, :2].max(axis=1) >= low).all(axis=1)
+    near = (corners[:, :, :2].min(axis=1) <= high).all(axis=1) & (corners[:, :, :2].max(axis=1) >= low).all(
+        axis=1
+    )
     corners = corners[near]
     a, one, two = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     twice = one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0]

@@ -55,8 +55,12 @@ def upright(machine: Machine) -> Turned:
         return Turned("", angles, local_plane(machine, angles), (0.0, 0.0, 1.0))
     solved = solve_direction(machine, (0.0, 0.0, 1.0))
     if not solved.reachable:
-        raise BadInput("reach.not_upright", "reach", f"the spindle of {machine.name} cannot look down on what stands on its table",
-                       "give the operations index positions, or choose another machine")  # fmt: skip
+        raise BadInput(
+            "reach.not_upright",
+            "reach",
+            f"the spindle of {machine.name} cannot look down on what stands on its table",
+            "give the operations index positions, or choose another machine",
+        )
     angles = solved.solutions[0].angles
     return Turned("", angles, local_plane(machine, angles), (0.0, 0.0, 1.0), solved)
 
@@ -103,7 +107,9 @@ def reach_of(
     machine: Machine, zero_on_table: Vector, at: Turned, low: Floats, high: Floats, gauge: float
 ) -> tuple[Floats, Floats]:
     """Least and most X, Y and Z for a path in a box low … high of the local plane, mm. gauge: nose to tip, mm."""
-    corners = moved(inverse(at.local_from_zero), box_corners(as_vector(low), as_vector(high))) + np.array(zero_on_table)
+    corners = moved(inverse(at.local_from_zero), box_corners(as_vector(low), as_vector(high))) + np.array(
+        zero_on_table
+    )
     values = linear_for_all(machine, corners, at.angles, gauge)
     return values.min(axis=0), values.max(axis=0)
 
@@ -112,8 +118,9 @@ def index_time(machine: Machine, before: dict[str, float], after: dict[str, floa
     """Time to turn from one position to another, s: one axis after the other, each unclamped and clamped."""
     return sum(
         turning_time(axis, after[axis.name] - before[axis.name]) + axis.clamp_s
-        for axis in machine.rotary if abs(after[axis.name] - before[axis.name]) > 1e-9
-    )  # fmt: skip
+        for axis in machine.rotary
+        if abs(after[axis.name] - before[axis.name]) > 1e-9
+    )
 
 
 def centre_register(machine: Machine, zero_on_table: Vector) -> Vector:
@@ -123,8 +130,12 @@ def centre_register(machine: Machine, zero_on_table: Vector) -> Vector:
     """
     tool_side = {axis.name for axis in machine.chain(machine.spindle.rides)}
     if not machine.rotary or any(axis.name in tool_side for axis in machine.rotary):
-        raise BadInput("offsets.no_centre", "offsets", f"{machine.name} has no rotary centre that stays for every position",
-                       "run the job by one register for each position, or by the control's tilted plane")  # fmt: skip
+        raise BadInput(
+            "offsets.no_centre",
+            "offsets",
+            f"{machine.name} has no rotary centre that stays for every position",
+            "run the job by one register for each position, or by the control's tilted plane",
+        )
     axis = machine.rotary[-1]
     table = pose(machine, home_angles(machine)).base_from_table
     zero = moved(table, np.array(zero_on_table))

@@ -116,7 +116,9 @@ def _about_one(axis: Floats, start: Floats, end: Floats) -> float:
     return math.atan2(float(axis @ np.cross(a, b)), float(a @ b))
 
 
-def _raw_angles(machine: Machine, wanted: Floats, now: dict[str, float]) -> tuple[list[tuple[float, ...]], bool]:
+def _raw_angles(
+    machine: Machine, wanted: Floats, now: dict[str, float]
+) -> tuple[list[tuple[float, ...]], bool]:
     """Angles of the rotary axes, radians, that bring the spindle nearest to a direction (base frame, axes at 0); whether one is free."""
     axes = [np.array(axis.direction) for axis in machine.rotary]
     if not axes:
@@ -128,14 +130,20 @@ def _raw_angles(machine: Machine, wanted: Floats, now: dict[str, float]) -> tupl
     one, two = axes
     cosine = float(one @ two)
     if abs(cosine) > 1 - 1e-9:
-        raise BadInput("machine.parallel", machine.id, "both rotary axes run alike", "give them different directions")
+        raise BadInput(
+            "machine.parallel", machine.id, "both rotary axes run alike", "give them different directions"
+        )
     # The direction half way: turned by the second axis only.
     p, q = float(two @ SPINDLE), float(one @ wanted)
     along_one, along_two = (cosine * p - q) / (cosine**2 - 1), (cosine * q - p) / (cosine**2 - 1)
     square = np.cross(one, two)
     left = (1 - along_one**2 - along_two**2 - 2 * along_one * along_two * cosine) / float(square @ square)
     middle = along_one * one + along_two * two
-    ways = [middle + sign * math.sqrt(left) * square for sign in ((1, -1) if left > 1e-16 else (1,))] if left > 0 else [middle / np.linalg.norm(middle)]  # fmt: skip
+    ways = (
+        [middle + sign * math.sqrt(left) * square for sign in ((1, -1) if left > 1e-16 else (1,))]
+        if left > 0
+        else [middle / np.linalg.norm(middle)]
+    )
     out: list[tuple[float, ...]] = []
     singular = False
     for half in ways:
@@ -175,7 +183,9 @@ def missed_by(machine: Machine, angles: dict[str, float], wanted: Floats) -> flo
     return math.degrees(math.atan2(float(np.linalg.norm(np.cross(got, wanted))), float(got @ wanted)))
 
 
-def solve_direction(machine: Machine, direction: Vector, now: dict[str, float] | None = None, others: bool = True) -> Solved:  # fmt: skip
+def solve_direction(
+    machine: Machine, direction: Vector, now: dict[str, float] | None = None, others: bool = True
+) -> Solved:
     """Every way a machine can point its tool.
 
     direction: away from the work, along the tool, table frame, any length but 0; now: where the rotary axes stand
@@ -185,7 +195,12 @@ def solve_direction(machine: Machine, direction: Vector, now: dict[str, float] |
     wanted = np.array(direction, float)
     size = float(np.linalg.norm(wanted))
     if not np.isfinite(size) or size < 1e-9:
-        raise BadInput("machine.no_direction", "direction", "the direction has no length", "give three numbers that are not all 0")  # fmt: skip
+        raise BadInput(
+            "machine.no_direction",
+            "direction",
+            "the direction has no length",
+            "give three numbers that are not all 0",
+        )
     wanted = wanted / size
     here = home_angles(machine) | (now or {})
     in_base = table_frame(machine)[:3, :3] @ wanted
@@ -194,23 +209,46 @@ def solve_direction(machine: Machine, direction: Vector, now: dict[str, float] |
     for angles in raw:
         choices = [_within(axis, math.degrees(a)) for axis, a in zip(machine.rotary, angles, strict=True)]
         for values in itertools.product(*choices):
-            named: dict[str, float] = {axis.name: value for axis, value in zip(machine.rotary, values, strict=True)}
+            named: dict[str, float] = {
+                axis.name: value for axis, value in zip(machine.rotary, values, strict=True)
+            }
             residual = missed_by(machine, named, wanted)
-            time = max((turning_time(axis, named[axis.name] - here[axis.name]) for axis in machine.rotary), default=0.0)
+            time = max(
+                (turning_time(axis, named[axis.name] - here[axis.name]) for axis in machine.rotary),
+                default=0.0,
+            )
             twin = any(all(abs(named[k] - f.angles[k]) < SAME_DEG for k in named) for f in found)
             if residual < REACHED_DEG and not twin:
                 found.append(Angles(angles=named, residual_deg=residual, turning_s=time))
     told = as_vector(np.round(wanted, 12) + 0.0)
     if found:
         return Solved(
-            machine=machine.id, direction=told, reachable=True, singular=singular, solutions=tuple(_preferred(machine, found))
-        )  # fmt: skip
+            machine=machine.id,
+            direction=told,
+            reachable=True,
+            singular=singular,
+            solutions=tuple(_preferred(machine, found)),
+        )
     near = _nearest(machine, wanted, here)
-    could = [m.id for m in machines().values() if m.id != machine.id and solve_direction(m, direction, None, False).reachable] if others else []  # fmt: skip
+    could = (
+        [
+            m.id
+            for m in machines().values()
+            if m.id != machine.id and solve_direction(m, direction, None, False).reachable
+        ]
+        if others
+        else []
+    )
     return Solved(
-        machine=machine.id, direction=told, reachable=False, singular=False, solutions=(), nearest=near,
-        nearest_direction=as_vector(np.round(direction_of(machine, near.angles), 9) + 0.0), could=tuple(could),
-    )  # fmt: skip
+        machine=machine.id,
+        direction=told,
+        reachable=False,
+        singular=False,
+        solutions=(),
+        nearest=near,
+        nearest_direction=as_vector(np.round(direction_of(machine, near.angles), 9) + 0.0),
+        could=tuple(could),
+    )
 
 
 def _clear(machine: Machine, one: Angles) -> float:
@@ -224,7 +262,8 @@ def _clear(machine: Machine, one: Angles) -> float:
 def _side(machine: Machine, one: Angles) -> int:
     """How many axes stand on the side they prefer, less those that do not."""
     return sum(
-        axis.prefers * (1 if one.angles[axis.name] > SAME_DEG else -1 if one.angles[axis.name] < -SAME_DEG else 0)
+        axis.prefers
+        * (1 if one.angles[axis.name] > SAME_DEG else -1 if one.angles[axis.name] < -SAME_DEG else 0)
         for axis in machine.rotary
     )
 
@@ -234,14 +273,18 @@ def _preferred(machine: Machine, found: list[Angles]) -> list[Angles]:
     clear = [one for one in found if _clear(machine, one) >= NEAR_LIMIT_DEG] or found
     best_side = max(_side(machine, one) for one in clear)
     steady = [one for one in clear if _side(machine, one) == best_side]
-    best = min(steady, key=lambda one: (round(one.turning_s / ALIKE_S), sum(abs(v) for v in one.angles.values())))
+    best = min(
+        steady, key=lambda one: (round(one.turning_s / ALIKE_S), sum(abs(v) for v in one.angles.values()))
+    )
     if len(found) == 1:
         why = "the only one within the limits"
     elif len(clear) < len(found) and len(clear) == 1:
         why = f"the others stand within {NEAR_LIMIT_DEG:g}° of a limit"
     elif len(steady) < len(clear):
         sides = [f"{a.name}{'+' if a.prefers > 0 else '-'}" for a in machine.rotary if a.prefers]
-        why = f"on the side that is steadier ({', '.join(sides)})" + (", and the least turning there" if len(steady) > 1 else "")  # fmt: skip
+        why = f"on the side that is steadier ({', '.join(sides)})" + (
+            ", and the least turning there" if len(steady) > 1 else ""
+        )
     else:
         why = f"the least turning: {best.turning_s:.2f} s"
     rest = sorted((one for one in found if one is not best), key=lambda one: one.turning_s)
@@ -261,14 +304,20 @@ def _nearest(machine: Machine, wanted: Floats, here: dict[str, float]) -> Angles
     limits = [(max(a.low, -360.0), min(a.high, 360.0)) for a in axes]
     starts = itertools.product(*[np.linspace(low, high, 13) for low, high in limits])
     start = min(starts, key=lambda s: (round(miss(np.array(s)), 9), sum(abs(v) for v in s)))
-    better = minimize(miss, np.array(start), bounds=limits, method="L-BFGS-B", options={"ftol": 1e-15, "gtol": 1e-12})
+    better = minimize(
+        miss, np.array(start), bounds=limits, method="L-BFGS-B", options={"ftol": 1e-15, "gtol": 1e-12}
+    )
     values = better.x if better.fun <= miss(np.array(start)) else np.array(start)
-    named: dict[str, float] = {axis.name: round(float(v), 6) + 0.0 for axis, v in zip(axes, values, strict=True)}
+    named: dict[str, float] = {
+        axis.name: round(float(v), 6) + 0.0 for axis, v in zip(axes, values, strict=True)
+    }
     time = max(turning_time(axis, named[axis.name] - here[axis.name]) for axis in axes)
     return Angles(angles=named, residual_deg=missed_by(machine, named, wanted), turning_s=time)
 
 
-def linear_for(machine: Machine, tip: Floats, angles: dict[str, float], gauge: float = 0.0) -> dict[str, float]:
+def linear_for(
+    machine: Machine, tip: Floats, angles: dict[str, float], gauge: float = 0.0
+) -> dict[str, float]:
     """X, Y and Z that bring the tip of a tool to a point of the table frame, mm, with the rotary axes as they stand.
 
     gauge: from the spindle's nose to the tip, mm. Limits are not looked at.

@@ -64,7 +64,9 @@ class Axis(Frozen):
         if abs(size - 1) > 1e-6:
             raise ValueError(f"the direction of axis {self.name} is {size:.6g} long: give a unit vector")
         if self.low >= self.high:
-            raise ValueError(f"axis {self.name} goes from {self.low:g} to {self.high:g}: the limits are swapped")
+            raise ValueError(
+                f"axis {self.name} goes from {self.low:g} to {self.high:g}: the limits are swapped"
+            )
         if not self.low <= self.home <= self.high:
             raise ValueError(f"home of axis {self.name}, {self.home:g}, lies beyond its limits")
         if self.endless and not self.rotary:
@@ -176,7 +178,9 @@ class Control(Frozen):
 
     def free_register(self, taken: Container[str]) -> str | None:
         """The next register to be given out: in order, neither reserved nor taken."""
-        return next((one for one in self.all_registers() if one not in self.reserved and one not in taken), None)
+        return next(
+            (one for one in self.all_registers() if one not in self.reserved and one not in taken), None
+        )
 
 
 class Machine(Frozen):
@@ -205,9 +209,11 @@ class Machine(Frozen):
         if not {"X", "Y", "Z"} <= set(names):
             raise ValueError("a machine has axes X, Y and Z, and at most two rotary ones")
         for what, rides in (
-            *((f"axis {a.name}", a.rides) for a in self.axes), ("the spindle", self.spindle.rides), ("the table", self.table.rides),
+            *((f"axis {a.name}", a.rides) for a in self.axes),
+            ("the spindle", self.spindle.rides),
+            ("the table", self.table.rides),
             *((s.name, s.rides) for s in self.solids),
-        ):  # fmt: skip
+        ):
             if rides not in ("base", *names):
                 raise ValueError(f"{what} rides on {rides}, and there is no such axis")
         used = [*self.chain(self.spindle.rides), *self.chain(self.table.rides)]
@@ -278,7 +284,9 @@ def machine_of(name: str, own: tuple[Machine, ...] = ()) -> Machine:
     """A machine of the plan's own, or a shipped one. Raises BadInput when there is none of that id."""
     machine = next((one for one in own if one.id == name), None) or machines().get(name)
     if machine is None:
-        raise BadInput("reach.unknown_machine", "machine", f"there is no machine {name!r}", "choose one from the list")
+        raise BadInput(
+            "reach.unknown_machine", "machine", f"there is no machine {name!r}", "choose one from the list"
+        )
     return machine
 
 
@@ -289,9 +297,11 @@ def machine_from_json(text: str | bytes, where: str) -> Machine:
     version = value.get("schema_version") if isinstance(value, dict) else None
     if isinstance(value, dict) and version != VERSION:
         raise BadInput(
-            "machine.version", where, f"this file is of version {version!r}, and this program reads version {VERSION}",
+            "machine.version",
+            where,
+            f"this file is of version {version!r}, and this program reads version {VERSION}",
             "export the machine again from a program of this version",
-        )  # fmt: skip
+        )
     try:
         return Machine.model_validate(value)
     except ValidationError as wrong:

@@ -111,7 +111,9 @@ def _is_nose(machine: Machine, solid: Solid) -> bool:
     )
 
 
-def met_by_slides(moving: list[Slide], starts: Floats, ends: Floats, still: list[tuple[str, Mesh]]) -> list[Met]:
+def met_by_slides(
+    moving: list[Slide], starts: Floats, ends: Floats, still: list[tuple[str, Mesh]]
+) -> list[Met]:
     """What slides run into while the nose goes along straight moves, starts to ends (n, 3), local plane, mm: the deepest for each pair."""
     if len(ends) == 0:
         return []

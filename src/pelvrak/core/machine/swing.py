@@ -31,7 +31,9 @@ class Swing:
     met: bool
 
 
-def swing(axis: Axis, start: float, end: float, moving: list[tuple[str, Mesh]], still: list[tuple[str, Mesh]]) -> Swing:
+def swing(
+    axis: Axis, start: float, end: float, moving: list[tuple[str, Mesh]], still: list[tuple[str, Mesh]]
+) -> Swing:
     """Turn bodies that ride on the table side of an axis from one angle to another.
 
     moving: named solids, base frame, as they stand with the axis at `start`; still: what does not turn, base frame, mm.

@@ -23,9 +23,12 @@ def corner(machine: Machine) -> Vector:
 
 
 def check_table(
-    machine: Machine, zero_on_table: Vector, solids: list[tuple[str, str, Vector, Vector]], setup: str,
+    machine: Machine,
+    zero_on_table: Vector,
+    solids: list[tuple[str, str, Vector, Vector]],
+    setup: str,
     places: dict[str, tuple[str, Vector]] | None = None,
-) -> list[Finding]:  # fmt: skip
+) -> list[Finding]:
     """Whether the holding stands on the table. solids: names, items and boxes, zero frame. places: for items that can be moved on
     the table, the pointer to them in the setup and where they stand."""
     worst, named, of, shift = 0.0, "", "", (0, 0.0)
@@ -55,11 +58,17 @@ def check_table(
         )
     return [
         Finding(
-            code="reach.off_table", severity="warning", setup=setup, stage="reach",
+            code="reach.off_table",
+            severity="warning",
+            setup=setup,
+            stage="reach",
             sentence=f"The {named} hangs {worst:.0f} mm over the edge of the table.",
-            measured=round(worst, 2), limit=0.0, unit="mm", cures=cures,
+            measured=round(worst, 2),
+            limit=0.0,
+            unit="mm",
+            cures=cures,
         )
-    ]  # fmt: skip
+    ]
 
 
 def check_travel(machine: Machine, least: Floats, most: Floats, setup: str, operation: str) -> list[Finding]:
@@ -70,9 +79,15 @@ def check_travel(machine: Machine, least: Floats, most: Floats, setup: str, oper
             if past > 1e-6:
                 findings.append(
                     Finding(
-                        code="reach.travel", severity="error", setup=setup, operation=operation, stage="reach",
+                        code="reach.travel",
+                        severity="error",
+                        setup=setup,
+                        operation=operation,
+                        stage="reach",
                         sentence=f"{operation} needs {name} {value:.1f}; {machine.name} stops at {limit:.1f}, {past:.1f} mm short.",
-                        measured=round(float(value), 3), limit=float(limit), unit="mm",
+                        measured=round(float(value), 3),
+                        limit=float(limit),
+                        unit="mm",
                     )
-                )  # fmt: skip
+                )
     return findings

@@ -301,10 +301,13 @@ def _shifted(one: Planned) -> Planned:
     if (dx, dy, dz) == (0.0, 0.0, 0.0) or one.path.round is not None:
         return one
     moves = [
-        replace(m, end=(m.end[0] + dx, m.end[1] + dy, m.end[2] + dz),
-                centre=None if m.centre is None else (m.centre[0] + dx, m.centre[1] + dy))
+        replace(
+            m,
+            end=(m.end[0] + dx, m.end[1] + dy, m.end[2] + dz),
+            centre=None if m.centre is None else (m.centre[0] + dx, m.centre[1] + dy),
+        )
         for m in one.path.moves
-    ]  # fmt: skip
+    ]
     start = one.path.start
     path = Path((start[0] + dx, start[1] + dy, start[2] + dz), moves)
     holes = [Hole(h.x + dx, h.y + dy, h.start + dz, h.bottom + dz) for h in one.holes]

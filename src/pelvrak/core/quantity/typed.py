@@ -18,10 +18,29 @@ FieldUnit = Literal["mm", "in", "°", "°/mm", "rpm", "mm/min", "mm²", "s", "%"
 MOST_CHARACTERS = 120
 # How the units people type are called in the unit library.
 _NAMES = {
-    "mm": "mm", "cm": "cm", "m": "m", "µm": "um", "um": "um", "in": "inch", "inch": "inch", "inches": "inch",
-    "ft": "foot", "foot": "foot", "feet": "foot", "thou": "thou", "mil": "thou", "″": "inch", '"': "inch",
-    "′": "foot", "'": "foot", "°": "degree", "deg": "degree", "degree": "degree", "degrees": "degree", "rad": "radian",
-}  # fmt: skip
+    "mm": "mm",
+    "cm": "cm",
+    "m": "m",
+    "µm": "um",
+    "um": "um",
+    "in": "inch",
+    "inch": "inch",
+    "inches": "inch",
+    "ft": "foot",
+    "foot": "foot",
+    "feet": "foot",
+    "thou": "thou",
+    "mil": "thou",
+    "″": "inch",
+    '"': "inch",
+    "′": "foot",
+    "'": "foot",
+    "°": "degree",
+    "deg": "degree",
+    "degree": "degree",
+    "degrees": "degree",
+    "rad": "radian",
+}
 
 
 class NotUnderstood(BadInput):
@@ -67,7 +86,9 @@ def understood(text: str, unit: FieldUnit = "mm") -> Understood:
     try:
         tree = _parser().parse(_mixed(text) if _kind_of(unit) == (1, 0) else text)
     except UnexpectedInput as wrong:
-        at = wrong.pos_in_stream if wrong.pos_in_stream is not None and wrong.pos_in_stream >= 0 else len(text)
+        at = (
+            wrong.pos_in_stream if wrong.pos_in_stream is not None and wrong.pos_in_stream >= 0 else len(text)
+        )
         if isinstance(getattr(wrong, "token", None), Token) and wrong.token.type == "$END":  # type: ignore[attr-defined]
             at = len(text)
         at = min(at, len(text))
@@ -81,7 +102,9 @@ def understood(text: str, unit: FieldUnit = "mm") -> Understood:
         amount = Amount(amount.number / _factor(unit), *wanted)
     else:
         raise NotUnderstood(
-            f"this is {_called(amount.lengths, amount.angles)}, not {_called(*wanted)}", f"give it in {unit}", 0
+            f"this is {_called(amount.lengths, amount.angles)}, not {_called(*wanted)}",
+            f"give it in {unit}",
+            0,
         )
     if not math.isfinite(amount.number):
         raise NotUnderstood("this is too large a number", "type a smaller one", 0)
@@ -116,7 +139,13 @@ def _kind_of(unit: str) -> tuple[int, int]:
 
 
 def _called(lengths: int, angles: int) -> str:
-    names = {(0, 0): "a plain number", (1, 0): "a length", (2, 0): "an area", (3, 0): "a volume", (0, 1): "an angle"}
+    names = {
+        (0, 0): "a plain number",
+        (1, 0): "a length",
+        (2, 0): "an area",
+        (3, 0): "a volume",
+        (0, 1): "an angle",
+    }
     return names.get((lengths, angles), "a mix of units")
 
 

@@ -38,7 +38,14 @@ from pelvrak.core.holding.hold import Hold, Item
 from pelvrak.core.holding.soft_jaws import extruded
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.route.naming import SETUP, named, nameless_fixtures, nameless_position, nameless_tool, unregistered
+from pelvrak.core.route.naming import (
+    SETUP,
+    named,
+    nameless_fixtures,
+    nameless_position,
+    nameless_tool,
+    unregistered,
+)
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, PATH, SURFACE
 from pelvrak.core.route.plan import Setup
@@ -117,7 +124,7 @@ class AheadGiven:
 
 def ahead(
     run: Run, turning: Turning, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
-) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:  # fmt: skip
+) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:
     """Findings (work frame), room beside each clamp, and proposals for a setup. Paths of cures start at the setup."""
     setup, stations, hold = turning.setup, turning.stations, turning.hold
     if not stations or hold.key is None or not setup.operations:
@@ -129,11 +136,19 @@ def ahead(
         _place(run, name, station, bare, tools, incoming_key, cut[name]) for name, station in stations.items()
     )
     given = AheadGiven(
-        surface_of(run.engine, incoming_key).content(SURFACE), run.part_content,
-        turning.zero_from_work, Result(hold.key, run.engine).content(SURFACE),
-        HoldFacts(key="held", shift=hold.shift, zero_on_table=hold.zero_on_table, jaw=hold.jaw, pieces=hold.pieces),
-        setup.hold, turning.machine, places, bare.tools, shelf,
-    )  # fmt: skip
+        surface_of(run.engine, incoming_key).content(SURFACE),
+        run.part_content,
+        turning.zero_from_work,
+        Result(hold.key, run.engine).content(SURFACE),
+        HoldFacts(
+            key="held", shift=hold.shift, zero_on_table=hold.zero_on_table, jaw=hold.jaw, pieces=hold.pieces
+        ),
+        setup.hold,
+        turning.machine,
+        places,
+        bare.tools,
+        shelf,
+    )
     found = run.engine.run(AHEAD, given, f"{setup.name} ways for the tools").value(FACTS)
     findings, beside, proposals = named(found, {**bare.names, **names})
     return (
@@ -144,8 +159,14 @@ def ahead(
 
 
 def _place(
-    run: Run, name: str, station: Station, bare: _Nameless, tools: dict[str, Tool], incoming_key: str, cut: tuple[Operation, ...]
-) -> PlaceGiven:  # fmt: skip
+    run: Run,
+    name: str,
+    station: Station,
+    bare: _Nameless,
+    tools: dict[str, Tool],
+    incoming_key: str,
+    cut: tuple[Operation, ...],
+) -> PlaceGiven:
     """What is cut at a position, each operation's path planned on the stock that comes in."""
     operations, paths = [], []
     for operation in cut:
@@ -153,7 +174,9 @@ def _place(
         if tool is None or operation.turns_work:  # the work turns under it: told when it is simulated
             continue
         try:
-            data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
+            data = cutting_data(
+                tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min
+            )
             plain = unregistered(operation)
             given = path_given(
                 run.engine, run.part_content, Result(incoming_key, run.engine), plain, tool, data, station
@@ -224,19 +247,32 @@ def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float
     stepped = np.maximum(np.floor(low / SLOPE_MM) * SLOPE_MM, low.min())
     height = np.round(np.where(level | upright, low, stepped), 4)
     levels = [
-        (float(z), shapely.STRtree(_flat(starts[own, :2], ends[own, :2])), np.concatenate([starts[own, :2], ends[own, :2]]))
-        for z in np.unique(height) for own in [height == z]
-    ]  # fmt: skip
+        (
+            float(z),
+            shapely.STRtree(_flat(starts[own, :2], ends[own, :2])),
+            np.concatenate([starts[own, :2], ends[own, :2]]),
+        )
+        for z in np.unique(height)
+        for own in [height == z]
+    ]
     cutter = cutter_profile(tool)
     tall = max((*cutter.heights, sum(cutter.ball or (0.0,))))
     # The cutter as one cylinder: points and rounds are counted as wide as it is.
     bands: list[Band] = [(0.0, tall, max((*cutter.radii, *(cutter.ball or (0.0,))[1:])))]
     for profile in body_profiles(tool, nose):
-        for a, b, r, s in zip(profile.heights, profile.heights[1:], profile.radii, profile.radii[1:], strict=False):
+        for a, b, r, s in zip(
+            profile.heights, profile.heights[1:], profile.radii, profile.radii[1:], strict=False
+        ):
             if b > a:
                 bands.append((a, b, max(r, s)))
         if profile.ball is not None:
-            bands.append((max(0.0, profile.ball[0] - profile.ball[1]), profile.ball[0] + profile.ball[1], profile.ball[1]))  # fmt: skip
+            bands.append(
+                (
+                    max(0.0, profile.ball[0] - profile.ball[1]),
+                    profile.ball[0] + profile.ball[1],
+                    profile.ball[1],
+                )
+            )
     feeds = lines.what == CUT
     points = np.concatenate([lines.starts[feeds, :2], lines.ends[feeds, :2]])
     cut = (points.min(axis=0) - tool.DC / 2, points.max(axis=0) + tool.DC / 2) if len(points) else None
@@ -271,7 +307,9 @@ class _Ahead:
         if solids is not None:
             for number, piece in enumerate(self.hold.pieces):
                 item = next((i for i in self.spec.items if i.id == piece.item), None)
-                clamp = item is not None and isinstance(self.fixtures.get(item.fixture), (kinds.Clamp, kinds.Bolt))
+                clamp = item is not None and isinstance(
+                    self.fixtures.get(item.fixture), (kinds.Clamp, kinds.Bolt)
+                )
                 body = to_solid(with_label(solids, number))
                 if clamp and not piece.name.endswith("from below"):
                     self._beside(body, piece.item, piece.name, beside)
@@ -286,9 +324,12 @@ class _Ahead:
             room = self._room(body, one, FAR_MM)
             if room is not None and (item not in beside or room < beside[item].clearance):
                 beside[item] = BesideFact(
-                    item=item, name=name, operation=one.operation.id, operation_name=one.operation.name,
+                    item=item,
+                    name=name,
+                    operation=one.operation.id,
+                    operation_name=one.operation.name,
                     clearance=round(room, 3),
-                )  # fmt: skip
+                )
 
     def _room(self, body: manifold3d.Manifold, one: _Swept, far: float) -> float | None:
         """How far the tool stays away sideways, mm; below 0 in it; None when further than `far`."""
@@ -298,10 +339,15 @@ class _Ahead:
             if z >= z1:
                 continue
             away = np.maximum(
-                np.maximum(np.array([x0, y0]) - points.max(axis=0), points.min(axis=0) - np.array([x1, y1])), 0
+                np.maximum(np.array([x0, y0]) - points.max(axis=0), points.min(axis=0) - np.array([x1, y1])),
+                0,
             )
             for low, high, radius in one.bands:
-                if z + low >= z1 or z + high <= z0 or float(np.hypot(*away)) - radius > (far if best is None else best):
+                if (
+                    z + low >= z1
+                    or z + high <= z0
+                    or float(np.hypot(*away)) - radius > (far if best is None else best)
+                ):
                     continue
                 region = _seen_from_above(body, z + low, z + high)
                 if region.is_empty:
@@ -349,36 +395,71 @@ class _Ahead:
                 out.append(self._meets(one.operation, name, *worst))
         return out
 
-    def _meets(self, operation: Operation, name: str, depth: float, at: Vector, tip: Floats, holder: bool) -> Finding:
+    def _meets(
+        self, operation: Operation, name: str, depth: float, at: Vector, tip: Floats, holder: bool
+    ) -> Finding:
         if holder:
             return Finding(
-                code="hold.under_the_holder", severity="error", setup=SETUP, operation=operation.id, stage="hold",
+                code="hold.under_the_holder",
+                severity="error",
+                setup=SETUP,
+                operation=operation.id,
+                stage="hold",
                 sentence=f"What holds the cutter of {operation.name} comes {depth:.2f} mm into the {name}.",
-                measured=round(depth, 3), limit=0.0, unit="mm", place=(at,),
-            )  # fmt: skip
+                measured=round(depth, 3),
+                limit=0.0,
+                unit="mm",
+                place=(at,),
+            )
         drilled = bool(operation.canned_cycle())
         said = "comes out of the work over" if drilled else "goes lower than the top of"
         return Finding(
-            code="hold.under_the_drill" if drilled else "hold.under_the_cut", severity="error", setup=SETUP,
-            operation=operation.id, stage="hold", sentence=f"{operation.name} {said} the {name} and runs {depth:.2f} mm into it.",
-            measured=round(depth, 3), limit=0.0, unit="mm", place=(at,),
-            cures=_thinner(self.spec, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures) if drilled else _raised(self.spec, self.fixtures, name, depth),
-        )  # fmt: skip
+            code="hold.under_the_drill" if drilled else "hold.under_the_cut",
+            severity="error",
+            setup=SETUP,
+            operation=operation.id,
+            stage="hold",
+            sentence=f"{operation.name} {said} the {name} and runs {depth:.2f} mm into it.",
+            measured=round(depth, 3),
+            limit=0.0,
+            unit="mm",
+            place=(at,),
+            cures=_thinner(self.spec, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures)
+            if drilled
+            else _raised(self.spec, self.fixtures, name, depth),
+        )
 
     def _in_the_way(self, one: BesideFact) -> Finding:
         index, item = next((i, item) for i, item in enumerate(self.spec.items) if item.id == one.item)
         better = self._off_the_cut(item)
-        cures = () if better is None else (Cure(label=f"Move {item.id} off the cut", path=f"hold/items/{index}", value=better.model_dump(mode="json")),)  # fmt: skip
+        cures = (
+            ()
+            if better is None
+            else (
+                Cure(
+                    label=f"Move {item.id} off the cut",
+                    path=f"hold/items/{index}",
+                    value=better.model_dump(mode="json"),
+                ),
+            )
+        )
         said = (
             f"{one.operation_name} runs {-one.clearance:.1f} mm into the {one.name} ({one.item})"
             if one.clearance < 0
             else f"{one.operation_name} passes the {one.name} ({one.item}) with only {one.clearance:.1f} mm beside it"
         )
         return Finding(
-            code="hold.clamp_in_the_way", severity="error" if one.clearance < 0 else "warning", setup=SETUP,
-            operation=one.operation, stage="hold", sentence=f"{said}: no way for the tool.", measured=one.clearance, limit=ROOM_MM,
-            unit="mm", cures=cures,
-        )  # fmt: skip
+            code="hold.clamp_in_the_way",
+            severity="error" if one.clearance < 0 else "warning",
+            setup=SETUP,
+            operation=one.operation,
+            stage="hold",
+            sentence=f"{said}: no way for the tool.",
+            measured=one.clearance,
+            limit=ROOM_MM,
+            unit="mm",
+            cures=cures,
+        )
 
     # ---- proposals
 
@@ -401,8 +482,9 @@ class _Ahead:
         nodes = (home.here.field.grid.nodes(0), home.here.field.grid.nodes(1))
         tried = [
             (float(np.hypot(*(tip - np.array(here)))) + (0.0 if turn == 0 else TURNING_MM), turn, tip)
-            for turn in (0.0, 90.0, -90.0, 180.0) for tip in _tips(outline, facing + turn, clamp.nose)
-        ]  # fmt: skip
+            for turn in (0.0, 90.0, -90.0, 180.0)
+            for tip in _tips(outline, facing + turn, clamp.nose)
+        ]
         tried.sort(key=lambda one: one[0])
         for _, turn, tip in tried:
             pose = rigid(rotation_about_z(facing + turn), np.array([*tip, 0.0]))
@@ -419,7 +501,9 @@ class _Ahead:
                 continue
             high = z + clamp.thickness + kinds.SCREWS[clamp.thread][2]
             # The arm, and what carries it behind: its bolt and heel, down to what they stand on.
-            behind = _laid(pose @ rigid(np.eye(3), np.array([0.0, -clamp.nose, 0.0])), clamp.width, whole - clamp.nose)
+            behind = _laid(
+                pose @ rigid(np.eye(3), np.array([0.0, -clamp.nose, 0.0])), clamp.width, whole - clamp.nose
+            )
             bodies = [(arm, z, high), (behind, base, high)]
             if not all(one.keeps_clear(*body) for one in self.each.values() for body in bodies):
                 continue
@@ -455,7 +539,9 @@ class _Ahead:
     def centred(self) -> list[Proposal]:
         """The middle of what is cut onto the jaws' middle, where the screw pulls straight."""
         cuts = [one.cut for one in self.swept if one.cut is not None]
-        vise = next((i for i in self.spec.items if isinstance(self.fixtures.get(i.fixture), kinds.Vise)), None)
+        vise = next(
+            (i for i in self.spec.items if isinstance(self.fixtures.get(i.fixture), kinds.Vise)), None
+        )
         if self.hold.jaw is None or not cuts or vise is None or self.here is None or self.spec.work.pushed:
             return []
         if any(item.cut is not None for item in self.spec.items):
@@ -468,10 +554,16 @@ class _Ahead:
         if abs(off) <= OFF_MIDDLE_MM:
             return []
         way = float(standing_at(self.spec, self.fixtures, vise.id)[along, 0])
-        return [Proposal(
-            reason=f"the middle of what is cut lies {abs(off):.1f} mm from the jaws' middle, where the screw pulls straight",
-            cure=Cure(label="Centre the cut on the jaws", path="hold/work/x", value=round(self.spec.work.x - off * way, 2)),
-        )]  # fmt: skip
+        return [
+            Proposal(
+                reason=f"the middle of what is cut lies {abs(off):.1f} mm from the jaws' middle, where the screw pulls straight",
+                cure=Cure(
+                    label="Centre the cut on the jaws",
+                    path="hold/work/x",
+                    value=round(self.spec.work.x - off * way, 2),
+                ),
+            )
+        ]
 
 
 def _upright(starts: Floats, ends: Floats) -> NDArray[np.bool_]:
@@ -481,7 +573,9 @@ def _upright(starts: Floats, ends: Floats) -> NDArray[np.bool_]:
 def _in_steps(starts: Floats, ends: Floats) -> tuple[Floats, Floats]:
     """Long moves that slope in pieces, each no higher than a step, so that none counts as low as its lowest end all along."""
     high = np.abs(starts[:, 2] - ends[:, 2])
-    count = np.where(_upright(starts, ends), 1, np.clip(np.ceil(high / SLOPE_MM), 1, MOST_PIECES)).astype(np.int64)
+    count = np.where(_upright(starts, ends), 1, np.clip(np.ceil(high / SLOPE_MM), 1, MOST_PIECES)).astype(
+        np.int64
+    )
     move = np.repeat(np.arange(len(starts)), count)
     number = np.arange(len(move)) - np.repeat(np.cumsum(count) - count, count)
     way = (ends - starts)[move]
@@ -506,7 +600,9 @@ def _seen_from_above(body: manifold3d.Manifold, low: float, high: float) -> Base
     """The outline, seen from above, of what of a body lies between two heights; holes kept."""
     between = body.trim_by_plane([0.0, 0.0, 1.0], low).trim_by_plane([0.0, 0.0, -1.0], -high)
     out: BaseGeometry = Polygon()
-    for ring in sorted((Polygon(r) for r in between.project().to_polygons() if len(r) > 2), key=lambda p: -p.area):
+    for ring in sorted(
+        (Polygon(r) for r in between.project().to_polygons() if len(r) > 2), key=lambda p: -p.area
+    ):
         out = out.symmetric_difference(ring)
     return out
 
@@ -553,7 +649,13 @@ def _raised(spec: Hold, fixtures: dict[str, Fixture], name: str, depth: float) -
             now = item.height if item.height is not None else one.heights[0]
             higher = min((h for h in one.heights if h >= now + depth + LEAST_MM), default=None)
             if higher is not None:
-                out.append(Cure(label=f"Raise it {higher - now:g} mm: parallels {higher:g}", path=f"hold/items/{i}/height", value=higher))  # fmt: skip
+                out.append(
+                    Cure(
+                        label=f"Raise it {higher - now:g} mm: parallels {higher:g}",
+                        path=f"hold/items/{i}/height",
+                        value=higher,
+                    )
+                )
         if isinstance(one, kinds.Vise):
             turn = 0.0 if abs(item.turn_deg) > 45 else 90.0
             out.append(Cure(label="Turn the vise a quarter", path=f"hold/items/{i}/turn_deg", value=turn))
@@ -573,7 +675,9 @@ def _thinner(
         jaw = piece.high[across] if name.startswith("rear") else piece.low[across]
         room = abs(jaw - float(at[across])) - diameter / 2
         for other in fixtures.values():
-            fits = isinstance(other, kinds.Parallels) and other.thickness < room and item.height in other.heights
+            fits = (
+                isinstance(other, kinds.Parallels) and other.thickness < room and item.height in other.heights
+            )
             if fits and other.id != one.id:
                 return (Cure(label=f"Use {other.name}", path=f"hold/items/{i}/fixture", value=other.id),)
     return ()

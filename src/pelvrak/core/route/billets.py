@@ -69,14 +69,21 @@ def _covered(given: CoverGiven, reads: Reads) -> Pieces:
     """Where a billet that is no block does not cover the part: by how much, and how much is missing in all."""
     part, stock = reads.read(given.part, PART), reads.read(given.stock, SURFACE)
     known = error_of(given.cell) + SIMPLIFY_MM
-    both = grid_around(np.minimum(part.part.low, given.low), np.maximum(part.part.high, given.high), given.cell)
+    both = grid_around(
+        np.minimum(part.part.low, given.low), np.maximum(part.part.high, given.high), given.cell
+    )
     wanted, there = field_of_mesh(both, part.mesh), field_of_mesh(both, stock)
     missing = volume_without(wanted, there, known)
     lacking = surface(minus(wanted, there), SIMPLIFY_MM).vertices if missing > 0 else np.zeros((0, 3))
     points = np.concatenate([places_on(part.mesh, len(part.part.faces))[0], part.mesh.vertices, lacking])
     short = signed_distance(points, stock)
     worst = int(np.argmax(short))
-    facts = {"short": float(short[worst]), "missing": float(missing), "place": as_vector(points[worst]), "known": known}
+    facts = {
+        "short": float(short[worst]),
+        "missing": float(missing),
+        "place": as_vector(points[worst]),
+        "known": known,
+    }
     return {FACTS: facts}
 
 
@@ -90,9 +97,15 @@ def billet_report(run: Run, density: float) -> BilletReport:
     raw = run.raw
     if isinstance(raw, BadInput):
         return BilletReport(
-            low=part.low, high=part.high, volume_mm3=0.0, mass_kg=0.0, margins={}, stated_error_mm=0.0, field_bytes=0,
+            low=part.low,
+            high=part.high,
+            volume_mm3=0.0,
+            mass_kg=0.0,
+            margins={},
+            stated_error_mm=0.0,
+            field_bytes=0,
             findings=(of_bad_input(raw, None, None, "incoming"),),
-        )  # fmt: skip
+        )
     low, high = as_vector(raw.low), as_vector(raw.high)
     findings = check_fit(spec, part) if isinstance(spec, Block) else []
     key = None
@@ -108,10 +121,16 @@ def billet_report(run: Run, density: float) -> BilletReport:
     except BadInput as bad:
         findings.append(of_bad_input(bad, None, None, "incoming"))
     return BilletReport(
-        key=key, low=low, high=high, volume_mm3=amount, mass_kg=amount * density,
-        margins={k: round(v, 4) for k, v in margins(part, low, high).items()}, findings=tuple(findings),
-        stated_error_mm=error_of(cell) + SIMPLIFY_MM, field_bytes=needed,
-    )  # fmt: skip
+        key=key,
+        low=low,
+        high=high,
+        volume_mm3=amount,
+        mass_kg=amount * density,
+        margins={k: round(v, 4) for k, v in margins(part, low, high).items()},
+        findings=tuple(findings),
+        stated_error_mm=error_of(cell) + SIMPLIFY_MM,
+        field_bytes=needed,
+    )
 
 
 def _given(run: Run, low: Vector, high: Vector) -> BilletGiven:
@@ -129,14 +148,21 @@ def _given(run: Run, low: Vector, high: Vector) -> BilletGiven:
 
 def _cover(run: Run, raw: Raw, key: str) -> list[Finding]:
     stock = surface_of(run.engine, key).content(SURFACE)
-    given = CoverGiven(stock, run.part_content, as_vector(raw.low), as_vector(raw.high), run.plan.resolution_mm)
+    given = CoverGiven(
+        stock, run.part_content, as_vector(raw.low), as_vector(raw.high), run.plan.resolution_mm
+    )
     facts = run.engine.run(COVER, given, "billet round the part").value(FACTS)
     if facts["short"] <= facts["known"]:
         return []
     return [
         Finding(
-            code="billet.too_small", severity="error", stage="incoming",
+            code="billet.too_small",
+            severity="error",
+            stage="incoming",
             sentence=f"The billet does not cover the part: up to {facts['short']:.2f} mm is missing, {facts['missing']:.0f} mm³ in all.",
-            measured=round(-facts["short"], 4), limit=0.0, unit="mm", place=(tuple(facts["place"]),),
+            measured=round(-facts["short"], 4),
+            limit=0.0,
+            unit="mm",
+            place=(tuple(facts["place"]),),
         )
-    ]  # fmt: skip
+    ]

@@ -29,11 +29,15 @@ def _compared(given: CompareGiven, reads: Reads) -> Pieces:
     mesh = reads.read(given.surface, SURFACE)
     result = compare(reads.read(given.stock, FIELD), mesh, reads.read(given.part, PART).mesh)
     facts = {
-        "left_volume_mm3": result.left_volume_mm3, "gouge_volume_mm3": result.gouge_volume_mm3,
-        "max_left_mm": result.max_left_mm, "max_gouge_mm": result.max_gouge_mm,
-        "left_at": result.left_at.tolist(), "gouge_at": result.gouge_at.tolist(),
-        "undrawn_mm": result.undrawn_mm, "undrawn_at": result.undrawn_at.tolist(),
-    }  # fmt: skip
+        "left_volume_mm3": result.left_volume_mm3,
+        "gouge_volume_mm3": result.gouge_volume_mm3,
+        "max_left_mm": result.max_left_mm,
+        "max_gouge_mm": result.max_gouge_mm,
+        "left_at": result.left_at.tolist(),
+        "gouge_at": result.gouge_at.tolist(),
+        "undrawn_mm": result.undrawn_mm,
+        "undrawn_at": result.undrawn_at.tolist(),
+    }
     return {PICTURE: to_glb(result.surface, crease_lines(mesh, by_label=False), result.away), FACTS: facts}
 
 
@@ -56,24 +60,38 @@ def compared(run: Run, key: str) -> ComparisonReport:
         if facts[depth] > stated:
             findings.append(
                 Finding(
-                    code=code, severity=severity, setup=last, stage="outgoing",
+                    code=code,
+                    severity=severity,
+                    setup=last,
+                    stage="outgoing",
                     sentence=f"After {last}, up to {facts[depth]:.2f} mm is {word} the part ({facts[amount]:.0f} mm³ in all).",
-                    measured=round(facts[depth], 4), limit=round(stated, 4), unit="mm", place=(tuple(facts[at]),),
+                    measured=round(facts[depth], 4),
+                    limit=round(stated, 4),
+                    unit="mm",
+                    place=(tuple(facts[at]),),
                 )
-            )  # fmt: skip
+            )
     if facts["undrawn_mm"] > stated:
         findings.append(
             Finding(
-                code="compare.undrawn", severity="note", setup=last, stage="outgoing",
+                code="compare.undrawn",
+                severity="note",
+                setup=last,
+                stage="outgoing",
                 sentence=f"An edge thinner than the {run.plan.resolution_mm:g} mm between rays stands up to "
                 f"{facts['undrawn_mm']:.2f} mm out of its picture; depths and volumes count it, finer rays draw more of it.",
-                measured=round(facts["undrawn_mm"], 4), limit=round(stated, 4), unit="mm", place=(tuple(facts["undrawn_at"]),),
+                measured=round(facts["undrawn_mm"], 4),
+                limit=round(stated, 4),
+                unit="mm",
+                place=(tuple(facts["undrawn_at"]),),
             )
-        )  # fmt: skip
+        )
     return ComparisonReport(
-        key=made.key, stated_error_mm=stated, findings=tuple(findings),
+        key=made.key,
+        stated_error_mm=stated,
+        findings=tuple(findings),
         **{
             name: facts[name]
             for name in ("left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm", "undrawn_mm")
         },
-    )  # fmt: skip
+    )

@@ -22,7 +22,9 @@ class Draft(Frozen):
     tool: Tool | None = None
 
 
-def drafted(plan: Plan, setup: Setup, told: dict[str, Any], part: Part | None, shelf: Iterable[Tool]) -> Draft:
+def drafted(
+    plan: Plan, setup: Setup, told: dict[str, Any], part: Part | None, shelf: Iterable[Tool]
+) -> Draft:
     """An operation from what is told of it: kind, and any of its fields.
 
     An id and a name that the setup has not got are made up; a tool that is not told, or cannot do it, becomes the one that
@@ -45,7 +47,9 @@ def drafted(plan: Plan, setup: Setup, told: dict[str, Any], part: Part | None, s
     mine = next((tool for tool in plan.tools if tool.id == operation.tool), None)
     if mine is not None and mine.kind in operation.tool_kinds():
         return Draft(operation=operation)
-    chosen = suited_tool(operation, plan.tools, [t for t in shelf if all(t.id != o.id for o in plan.tools)], part)
+    chosen = suited_tool(
+        operation, plan.tools, [t for t in shelf if all(t.id != o.id for o in plan.tools)], part
+    )
     if chosen is None:
         raise BadInput("cut.wrong_tool", operation.name, "no tool can do it", "add a tool to the plan first")
     operation = operation.model_copy(update={"tool": chosen.id})
@@ -61,7 +65,9 @@ def _number(setup: Setup, kind: str) -> int:
     return next(n for n in range(1, len(taken) + 2) if f"{kind}-{n}" not in taken)
 
 
-def suited_tool(operation: Operation, own: Iterable[Tool], shelf: Iterable[Tool], part: Part | None) -> Tool | None:
+def suited_tool(
+    operation: Operation, own: Iterable[Tool], shelf: Iterable[Tool], part: Part | None
+) -> Tool | None:
     """The tool that suits an operation best: of the right size among one's own, then on the shelf, then of any size."""
     kinds = operation.tool_kinds()
 

@@ -214,7 +214,9 @@ class Placed:
     solved: Solved | None = None
 
 
-def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float, made: SetupReport | None) -> Placed:
+def _place(
+    run: Run, index: int, setup: Setup, incoming_key: str, density: float, made: SetupReport | None
+) -> Placed:
     """Frames and holding of a setup. made: the setup that cut its jaws."""
     part = run.part.part
     machine = machine_of(setup.machine, run.plan.machines)
@@ -230,7 +232,11 @@ def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float
 
     def boxed(turn: Floats) -> Boxes:
         out: Boxes = {}
-        for name, points in (("billet", corners), ("part", run.part.mesh.vertices), ("incoming", incoming.vertices)):
+        for name, points in (
+            ("billet", corners),
+            ("part", run.part.mesh.vertices),
+            ("incoming", incoming.vertices),
+        ):
             seen = points @ turn.T
             out[name] = (as_vector(seen.min(axis=0)), as_vector(seen.max(axis=0)))
         return out
@@ -258,7 +264,9 @@ def _place(run: Run, index: int, setup: Setup, incoming_key: str, density: float
         nest = solved.report(None if maker is None else run.plan.setups[maker].name, zero)
         nest = nest.model_copy(update={"files_key": jaw_files(run, solved)})
     if facts.zero_on_table is not None:
-        standing = [(p.name, _on_table(setup, p.item), p.low, p.high) for p in facts.pieces if p.name != "table"]
+        standing = [
+            (p.name, _on_table(setup, p.item), p.low, p.high) for p in facts.pieces if p.name != "table"
+        ]
         places = {
             item.id: (f"hold/items/{i}", (item.x, item.y, item.z)) for i, item in enumerate(setup.hold.items) if item.on == "table"
         }  # fmt: skip
@@ -299,9 +307,13 @@ def _setup(
         placed = _place(run, index, setup, incoming_key, density, made)
     except BadInput as bad:
         run.done += len(setup.operations) + 3
-        return base.model_copy(update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)})
+        return base.model_copy(
+            update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)}
+        )
     run.done += 1
-    turning = turning_of(run, setup, placed.machine, placed.zero_from_work, placed.hold, {}, placed.zeros, placed.boxes)
+    turning = turning_of(
+        run, setup, placed.machine, placed.zero_from_work, placed.hold, {}, placed.zeros, placed.boxes
+    )
     load = run.loads.setdefault(load_name(setup), Load())
     give_registers(turning, run.plan, load)
     beside_it = []
@@ -331,10 +343,14 @@ def _setup(
             )
             for one, at in zip(setup.seat.zeros, placed.zeros, strict=True)
         ),
-        "seen": tuple(np.round(reached(run.part, [as_vector(placed.zero_from_work[2, :3])])[0][:, 0], 3).tolist()),
+        "seen": tuple(
+            np.round(reached(run.part, [as_vector(placed.zero_from_work[2, :3])])[0][:, 0], 3).tolist()
+        ),
     }
     early = [_with_pointers(f, index) for f in (*placed.findings, *turning.findings, *foretold)]
-    placed.hold = placed.hold.model_copy(update={"beside": beside, "proposals": (*placed.hold.proposals, *proposals)})
+    placed.hold = placed.hold.model_copy(
+        update={"beside": beside, "proposals": (*placed.hold.proposals, *proposals)}
+    )
     run.begun(base.model_copy(update={**seated, "hold": placed.hold, "findings": tuple(early)}))
     size = placed.high - placed.low
     about = f"{size[0]:.1f} x {size[1]:.1f} x {size[2]:.1f} mm, {incoming_volume * density:.3f} kg"
@@ -414,7 +430,11 @@ def _lying(run: Run, turning: Turning, index: int, reports: list[OperationReport
     seated = turning.stations.get("")
     wrong = {report.id for report in reports if any(f.code == "cut.not_square" for f in report.findings)}
     lying = [operation for operation in turning.setup.operations if operation.id in wrong]
-    return [] if seated is None else positions_needed(turning, index, lying, run.part.part, seated.zero_from_work)
+    return (
+        []
+        if seated is None
+        else positions_needed(turning, index, lying, run.part.part, seated.zero_from_work)
+    )
 
 
 @dataclass
@@ -448,7 +468,9 @@ def _operations(
             if ready.path.moves:
                 there = visit.position
                 if stood is not None and stood != there:
-                    report = report.model_copy(update={"time_s": report.time_s + turning.time_between(stood, there)})
+                    report = report.model_copy(
+                        update={"time_s": report.time_s + turning.time_between(stood, there)}
+                    )
                 stood = there
             planned.append(ready)
         reports.append(report)
@@ -475,14 +497,18 @@ def _jaw_setup(run: Run, index: int, setup: Setup, part_stock: str | None, densi
         incoming_volume_mm3=0.0, outgoing_volume_mm3=0.0,
     )  # fmt: skip
     run.done += 1
-    later = next((i for i, one in enumerate(run.plan.setups) if i > index and one.name == setup.makes.setup), None)
+    later = next(
+        (i for i, one in enumerate(run.plan.setups) if i > index and one.name == setup.makes.setup), None
+    )
     try:
         if later is None or any(one.makes is None for one in run.plan.setups[index + 1 : later]):
             raise BadInput("jaws.no_target", "hold", f"{setup.name} cuts jaws for {setup.makes.setup}, which does not follow it",
                            "put it right before that setup")  # fmt: skip
         target = run.plan.setups[later]
         if part_stock is None:
-            raise BadInput("stock.none", "incoming", f"no stock comes into {target.name}", "mend the setups before")
+            raise BadInput(
+                "stock.none", "incoming", f"no stock comes into {target.name}", "mend the setups before"
+            )
         placed = _place(run, later, target, part_stock, density, None)
         if (
             placed.solved is None
@@ -495,10 +521,14 @@ def _jaw_setup(run: Run, index: int, setup: Setup, part_stock: str | None, densi
         return _jaws_cut(run, index, setup, base, placed, density)
     except BadInput as bad:
         run.done += len(setup.operations) + 2
-        return base.model_copy(update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)})
+        return base.model_copy(
+            update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)}
+        )
 
 
-def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Placed, density: float) -> SetupReport:
+def _jaws_cut(
+    run: Run, index: int, setup: Setup, base: SetupReport, target: Placed, density: float
+) -> SetupReport:
     solved = target.solved
     assert solved is not None
     assert target.hold.zero_on_table is not None
@@ -506,13 +536,17 @@ def _jaws_cut(run: Run, index: int, setup: Setup, base: SetupReport, target: Pla
     blanks = blanks_mesh(solved)
     low, high = blanks.vertices.min(axis=0), blanks.vertices.max(axis=0)
     cell = run.plan.resolution_mm
-    made = run.step(BLANKS, BlanksGiven(blanks, as_vector(low), as_vector(high), cell), f"{setup.name} blanks")
+    made = run.step(
+        BLANKS, BlanksGiven(blanks, as_vector(low), as_vector(high), cell), f"{setup.name} blanks"
+    )
     key, amount = made.key, volume_of(run.engine, made.key)
     block = spacer(solved)
     hold = (
         HoldFacts()
         if solved.on_end
-        else held_for_cutting(run, setup, target.hold, solved, None if block is None else transformed(block, to_zero))
+        else held_for_cutting(
+            run, setup, target.hold, solved, None if block is None else transformed(block, to_zero)
+        )
     )
     here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
     placed = Placed(
@@ -575,7 +609,9 @@ def _depths(reports: list[OperationReport], placed: Placed) -> dict[str, Any]:
 def _with_pointers(finding: Finding, index: int) -> Finding:
     """Cures that a setup's check wrote relative to the setup, as pointers into the plan."""
     cures = tuple(
-        cure if cure.path.startswith("/") else cure.model_copy(update={"path": f"/setups/{index}/{cure.path}"})
+        cure
+        if cure.path.startswith("/")
+        else cure.model_copy(update={"path": f"/setups/{index}/{cure.path}"})
         for cure in finding.cures
     )
     return finding.model_copy(update={"cures": cures})
@@ -594,7 +630,10 @@ def _operation(
     try:
         if tool is None:
             raise BadInput(
-                "cut.no_tool", operation.name, f"there is no tool {operation.tool!r} in the plan", "choose a tool"
+                "cut.no_tool",
+                operation.name,
+                f"there is no tool {operation.tool!r} in the plan",
+                "choose a tool",
             )
         station = turning.station(visit)
         there = where(turning, visit)
@@ -651,11 +690,16 @@ def _operation(
             "zero_from_work": matrix(station.zero_from_work) if visit.position else None,
             "findings": (
                 *stray,
-                *(Finding.model_validate({**named(f, names), "operation": operation.id}) for f in facts["findings"]),
+                *(
+                    Finding.model_validate({**named(f, names), "operation": operation.id})
+                    for f in facts["findings"]
+                ),
             ),
         }
     )
-    return report, Planned(visit.run, cut, tool, path, holes, data.speed_rpm.value, data.feed_mm_min.value, there)
+    return report, Planned(
+        visit.run, cut, tool, path, holes, data.speed_rpm.value, data.feed_mm_min.value, there
+    )
 
 
 def _stray(setup: Setup, operation: Operation, nowhere: tuple[FaceRef, ...]) -> list[Finding]:

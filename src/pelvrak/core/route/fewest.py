@@ -79,7 +79,9 @@ def fewest(features: Features, machine: Machine, zero_from_work: Floats) -> Fewe
     all_of_it = np.asarray(reach.any(axis=0), bool)
     angles = _angles(machine, ways @ zero_from_work[:3, :3].T)
     here, left = _covered(reach, all_of_it, ways, ways @ zero_from_work[:3, :3].T, angles)
-    return Fewest(here=here, here_left=left, setups=tuple(_clampings(reach, all_of_it, ways, machine)), never=never)
+    return Fewest(
+        here=here, here_left=left, setups=tuple(_clampings(reach, all_of_it, ways, machine)), never=never
+    )
 
 
 def _angles(machine: Machine, seen: Floats) -> list[dict[str, float] | None]:
@@ -92,8 +94,12 @@ def _angles(machine: Machine, seen: Floats) -> list[dict[str, float] | None]:
 
 
 def _covered(
-    reach: NDArray[np.bool_], wanted: NDArray[np.bool_], ways: Floats, seen: Floats, angles: list[dict[str, float] | None]
-) -> tuple[tuple[Way, ...], tuple[int, ...]]:  # fmt: skip
+    reach: NDArray[np.bool_],
+    wanted: NDArray[np.bool_],
+    ways: Floats,
+    seen: Floats,
+    angles: list[dict[str, float] | None],
+) -> tuple[tuple[Way, ...], tuple[int, ...]]:
     can = [i for i, one in enumerate(angles) if one is not None]
     possible = reach[can].any(axis=0) & wanted if can else np.zeros_like(wanted)
     left = tuple(int(f) for f in np.flatnonzero(wanted & ~possible))
@@ -104,14 +110,20 @@ def _covered(
         i = can[k]
         mine = reach[i] & possible & ~taken
         taken |= mine
-        out.append(Way(
-            direction=as_vector(ways[i]), in_setup=as_vector(np.round(seen[i], 9) + 0.0), angles=angles[i] or {},
-            faces=tuple(int(f) for f in np.flatnonzero(mine)),
-        ))  # fmt: skip
+        out.append(
+            Way(
+                direction=as_vector(ways[i]),
+                in_setup=as_vector(np.round(seen[i], 9) + 0.0),
+                angles=angles[i] or {},
+                faces=tuple(int(f) for f in np.flatnonzero(mine)),
+            )
+        )
     return tuple(out), left
 
 
-def _clampings(reach: NDArray[np.bool_], wanted: NDArray[np.bool_], ways: Floats, machine: Machine) -> list[Clamping]:
+def _clampings(
+    reach: NDArray[np.bool_], wanted: NDArray[np.bool_], ways: Floats, machine: Machine
+) -> list[Clamping]:
     """Candidate clampings: each direction up, in quarter turns about it; the fewest that cover the part, each with its fewest positions."""
     candidates: list[tuple[Floats, Floats, list[dict[str, float] | None]]] = []
     for up in ways:
@@ -129,7 +141,9 @@ def _clampings(reach: NDArray[np.bool_], wanted: NDArray[np.bool_], ways: Floats
         positions, _ = _covered(reach, mine, ways, seen, angles)
         out.append(
             Clamping(
-                up=as_vector(np.round(up, 9) + 0.0), ways=positions, faces=tuple(int(f) for f in np.flatnonzero(mine))
+                up=as_vector(np.round(up, 9) + 0.0),
+                ways=positions,
+                faces=tuple(int(f) for f in np.flatnonzero(mine)),
             )
         )
     return out

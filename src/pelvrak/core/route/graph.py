@@ -21,7 +21,20 @@ from pelvrak.core.route import (
     told,
 )
 
-_MODULES = (run, billets, pictures, holding, jaws, ahead, simulate, swinging, told, programs, reaching, comparing)
+_MODULES = (
+    run,
+    billets,
+    pictures,
+    holding,
+    jaws,
+    ahead,
+    simulate,
+    swinging,
+    told,
+    programs,
+    reaching,
+    comparing,
+)
 STEPS: dict[str, Kind[Any]] = {
     one.name: one for module in _MODULES for one in vars(module).values() if isinstance(one, Kind)
 }

@@ -13,7 +13,16 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.callout import check_callout
 from pelvrak.core.geometry.holes import upright_holes
-from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, crease_lines, joined, to_glb, transformed, with_label
+from pelvrak.core.geometry.mesh import (
+    Floats,
+    Mesh,
+    box_corners,
+    crease_lines,
+    joined,
+    to_glb,
+    transformed,
+    with_label,
+)
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.holding.assemble import CutJaws, Piece
@@ -66,11 +75,18 @@ class HoldGiven:
 def _hold(given: HoldGiven, reads: Reads) -> Pieces:
     part = reads.read(given.part, PART).part
     held = hold_work(
-        given.hold, {one.id: one for one in given.fixtures}, transformed(reads.read(given.stock, SURFACE), given.lying), SETUP,
-        given.density, given.material, upright_holes(part, given.lying, given.sizes), given.own, given.cut,
+        given.hold,
+        {one.id: one for one in given.fixtures},
+        transformed(reads.read(given.stock, SURFACE), given.lying),
+        SETUP,
+        given.density,
+        given.material,
+        upright_holes(part, given.lying, given.sizes),
+        given.own,
+        given.cut,
         # Cut to the work, both surfaces are only known to what their pictures are simplified to.
         NEAR_MM + 2 * SIMPLIFY_MM if given.cut else NEAR_MM,
-    )  # fmt: skip
+    )
     return hold_pieces(held)
 
 
@@ -79,7 +95,7 @@ HOLD = Step("hold", 1, HoldGiven, _hold)
 
 def held_in(
     run: Run, setup: Setup, incoming_key: str, lying: Floats, density: float, cut: dict[str, CutJaws]
-) -> Kept:  # fmt: skip
+) -> Kept:
     """What holds the work in a setup.
 
     lying: 4×4, the setup's orientation from the work frame. cut: soft jaws and nests by item.
@@ -87,12 +103,22 @@ def held_in(
     fixtures = fixtures_of(run.plan.fixtures)
     own = {
         item.id: mesh_in(run.files(one.sha256, one.file), one.file, run.engine)
-        for item in setup.hold.items if isinstance(one := fixtures.get(item.fixture), Own)
-    }  # fmt: skip
+        for item in setup.hold.items
+        if isinstance(one := fixtures.get(item.fixture), Own)
+    }
     stock = surface_of(run.engine, incoming_key).content(SURFACE)
     bare, names = nameless_fixtures(fixtures)
     given = HoldGiven(
-        run.part_content, stock, lying, setup.hold, bare, sizes_typed(run), density, run.material.name, own, cut
+        run.part_content,
+        stock,
+        lying,
+        setup.hold,
+        bare,
+        sizes_typed(run),
+        density,
+        run.material.name,
+        own,
+        cut,
     )
     result = run.step(HOLD, given, f"{setup.name} holding")
     told = named(result.value(FACTS), {SETUP: setup.name, **names})
@@ -118,7 +144,10 @@ def sizes_typed(run: Run) -> dict[int, tuple[float, float]]:
 def hold_pieces(held: Held) -> Pieces:
     """A holding as a result: its solids, its contacts as a picture, and what clamping is reckoned from."""
     solids = joined(
-        [replace(p.mesh, label=np.full(len(p.mesh.triangles), i, np.int64)) for i, p in enumerate(held.pieces)]
+        [
+            replace(p.mesh, label=np.full(len(p.mesh.triangles), i, np.int64))
+            for i, p in enumerate(held.pieces)
+        ]
     )
     # To a nanometre: the noise of a float's last digits is no other shape.
     solids = replace(solids, vertices=np.round(solids.vertices, 6) + 0.0)
@@ -126,7 +155,10 @@ def hold_pieces(held: Held) -> Pieces:
     flat = np.concatenate(corners).reshape(-1, 3) if corners else np.zeros((0, 3))
     owner = np.repeat(np.arange(len(corners)), [len(c) for c in corners]).astype(np.int64)
     touching = Mesh(flat, np.arange(len(flat)).reshape(-1, 3).astype(np.int64), owner)
-    told = {"facts": held.facts.model_dump(mode="json"), "findings": [f.model_dump(mode="json") for f in held.findings]}
+    told = {
+        "facts": held.facts.model_dump(mode="json"),
+        "findings": [f.model_dump(mode="json") for f in held.findings],
+    }
     return {
         SURFACE: solids,
         PICTURE: to_glb(solids, crease_lines(solids)),
@@ -153,32 +185,47 @@ def _hold_jaws(given: JawHoldGiven, reads: Reads) -> Pieces:
     whole = held_solids(reads, given.used, given.shift)
     kept = [
         (fact, with_label(whole, i))
-        for i, fact in enumerate(used.pieces) if fact.item != given.item and fact.role != "clamps"
-    ]  # fmt: skip
+        for i, fact in enumerate(used.pieces)
+        if fact.item != given.item and fact.role != "clamps"
+    ]
     named = [Piece(fact.item, fact.name, "body", mesh) for fact, mesh in kept]
     if given.block is not None:
         named.append(Piece("spacer", "spacer", "body", given.block))
     facts = HoldFacts(
-        opening=used.opening, opening_max=used.opening_max, zero_on_table=used.zero_on_table, jaw_top=used.jaw_top,
+        opening=used.opening,
+        opening_max=used.opening_max,
+        zero_on_table=used.zero_on_table,
+        jaw_top=used.jaw_top,
         pieces=tuple(
-            PieceFact(name=p.name, item=p.item, role=p.role, low=as_vector(p.mesh.vertices[np.unique(p.mesh.triangles)].min(axis=0)),
-                      high=as_vector(p.mesh.vertices[np.unique(p.mesh.triangles)].max(axis=0)))
+            PieceFact(
+                name=p.name,
+                item=p.item,
+                role=p.role,
+                low=as_vector(p.mesh.vertices[np.unique(p.mesh.triangles)].min(axis=0)),
+                high=as_vector(p.mesh.vertices[np.unique(p.mesh.triangles)].max(axis=0)),
+            )
             for p in named
         ),
-    )  # fmt: skip
+    )
     return hold_pieces(Held(facts, [], named, [], None))
 
 
 JAW_HOLD = Step("jaw holding", 1, JawHoldGiven, _hold_jaws)
 
 
-def held_for_cutting(run: Run, setup: Setup, used: HoldFacts, solved: Solved, block: Mesh | None) -> HoldFacts:
+def held_for_cutting(
+    run: Run, setup: Setup, used: HoldFacts, solved: Solved, block: Mesh | None
+) -> HoldFacts:
     """What holds soft jaws while they are cut: the vise of their use without them, and a spacer between (zero frame)."""
     assert used.key is not None
     content = Result(used.key, run.engine).content(SURFACE)
     bare = HoldFacts(
-        opening=used.opening, opening_max=used.opening_max, zero_on_table=used.zero_on_table, jaw_top=used.jaw_top, pieces=used.pieces
-    )  # fmt: skip
+        opening=used.opening,
+        opening_max=used.opening_max,
+        zero_on_table=used.zero_on_table,
+        jaw_top=used.jaw_top,
+        pieces=used.pieces,
+    )
     given = JawHoldGiven(content, used.shift, bare, solved.item.id, block)
     result = run.step(JAW_HOLD, given, f"{setup.name} holding")
     facts = HoldFacts.model_validate(result.value(FACTS)["facts"])
@@ -201,31 +248,42 @@ def safety_of(
         ends = moved(plane, box_corners(as_vector(box[0]), as_vector(box[1])))
         back = inverse(plane)
         for fact in _safety_at(run, setup, hold, (ends.min(axis=0), ends.max(axis=0)), there, tools, plane):
-            out.append(fact.model_copy(update={
-                "place": as_vector(np.round(moved(back, np.array(fact.place)), 3) + 0.0),
-                "force": as_vector(np.round(turned(back, np.array(fact.force)), 1) + 0.0),
-            }))  # fmt: skip
+            out.append(
+                fact.model_copy(
+                    update={
+                        "place": as_vector(np.round(moved(back, np.array(fact.place)), 3) + 0.0),
+                        "force": as_vector(np.round(turned(back, np.array(fact.force)), 1) + 0.0),
+                    }
+                )
+            )
     return tuple(out)
 
 
 def _safety_at(
-    run: Run, setup: Setup, hold: HoldFacts, box: tuple[Floats, Floats], reports: list[OperationReport], tools: dict[str, Tool],
+    run: Run,
+    setup: Setup,
+    hold: HoldFacts,
+    box: tuple[Floats, Floats],
+    reports: list[OperationReport],
+    tools: dict[str, Tool],
     plane: Floats,
-) -> tuple[SafetyFact, ...]:  # fmt: skip
+) -> tuple[SafetyFact, ...]:
     if hold.key is None or not reports:
         return ()
     loads = [
-        load for report in reports
+        load
+        for report in reports
         if report.tool in tools and (load := load_of(report, tools[report.tool], run.material, *box))
-    ]  # fmt: skip
+    ]
     # Told by its number: what an operation is called changes nothing of how it is held.
     asked = tuple(replace(load, operation=str(i), name="") for i, load in enumerate(loads))
     given = SafetyGiven(Result(hold.key, run.engine).content(CLAMPING), hold.shift, asked, plane)
     facts = run.engine.run(SAFETY, given, f"{setup.name} clamping").value(FACTS)
     return tuple(
         SafetyFact.model_validate({**fact, "operation": load.operation, "name": load.name})
-        for fact in facts for load in [loads[int(fact["operation"])]]
-    )  # fmt: skip
+        for fact in facts
+        for load in [loads[int(fact["operation"])]]
+    )
 
 
 @dataclass(frozen=True)
@@ -245,9 +303,12 @@ def _safety(given: SafetyGiven, reads: Reads) -> Pieces:
     plane = given.plane
     # As the tool sees it: what hangs down hangs along the tool, as it does on machines that turn the work under it.
     holding = replace(
-        holding, points=moved(plane, holding.points + np.array(given.shift)), centre=moved(plane, holding.centre + np.array(given.shift)),
-        normals=turned(plane, holding.normals), clamps=tuple((turned(plane, push), force) for push, force in holding.clamps),
-    )  # fmt: skip
+        holding,
+        points=moved(plane, holding.points + np.array(given.shift)),
+        centre=moved(plane, holding.centre + np.array(given.shift)),
+        normals=turned(plane, holding.normals),
+        clamps=tuple((turned(plane, push), force) for push, force in holding.clamps),
+    )
     return {FACTS: [fact.model_dump(mode="json") for fact in told(safeties(holding, list(given.loads)))]}
 
 

@@ -41,7 +41,9 @@ Step = tuple[str, tuple[float, float], tuple[float, float] | None]
 def _steps(ring: Floats) -> tuple[tuple[float, float], list[Step]]:
     """A closed ring as lines and arcs: where it starts, then (kind, end, centre) of each."""
     start = (float(ring[0][0]), float(ring[0][1]))
-    return start, [(kind, (float(end[0]), float(end[1])), centre) for kind, end, centre in fitted(ring, FIT_MM)]
+    return start, [
+        (kind, (float(end[0]), float(end[1])), centre) for kind, end, centre in fitted(ring, FIT_MM)
+    ]
 
 
 def _middle(
@@ -72,7 +74,9 @@ def _prism(region: Polygon, low: float, high: float) -> TopoDS_Shape:
             x, y = _middle(here, end, centre, kind)
             wire.Add(BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(a, gp_Pnt(x, y, low), b).Value()).Edge())
         here = end
-    return BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wire.Wire()).Face(), gp_Vec(0, 0, high - low)).Shape()
+    return BRepPrimAPI_MakePrism(
+        BRepBuilderAPI_MakeFace(wire.Wire()).Face(), gp_Vec(0, 0, high - low)
+    ).Shape()
 
 
 def _pieces(region: BaseGeometry) -> list[Polygon]:

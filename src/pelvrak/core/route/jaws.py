@@ -118,14 +118,22 @@ class Solved:
                 bolts.append((self.rotation @ holes[item.into.face].axis, kinds.SCREWS[one.thread][0]))
         return self.solved_in(self.blank, bolts)
 
-    def solved_in(self, blank: kinds.Jaws | kinds.Block, bolts: list[tuple[Floats, float]] | None = None) -> Nest:
+    def solved_in(
+        self, blank: kinds.Jaws | kinds.Block, bolts: list[tuple[Floats, float]] | None = None
+    ) -> Nest:
         """The nest as some blank would get it."""
         assert self.item.cut is not None
         if isinstance(blank, kinds.Block) and self.item.cut.shape != "nest":
             turn = rigid(rotation_about_z(-self.turned_deg), np.zeros(3))
             return solve_profile(transformed(self.work, turn), self.item.cut, blank)
         return solve(
-            self.work, self.item.cut, blank, self.vise[1] if self.vise else None, self.turned_deg, bolts, self._walls()
+            self.work,
+            self.item.cut,
+            blank,
+            self.vise[1] if self.vise else None,
+            self.turned_deg,
+            bolts,
+            self._walls(),
         )
 
     def _walls(self) -> Floats:
@@ -138,7 +146,11 @@ class Solved:
     @property
     def on_end(self) -> bool:
         """Whether it is a block that is cut standing on its end."""
-        return self.item.cut is not None and self.item.cut.shape != "nest" and isinstance(self.blank, kinds.Block)
+        return (
+            self.item.cut is not None
+            and self.item.cut.shape != "nest"
+            and isinstance(self.blank, kinds.Block)
+        )
 
     def layout_from_nest(self) -> Floats:
         """Where the nest's frame stands on the table, 4×4."""
@@ -166,13 +178,26 @@ class Solved:
             return tuple((round(x, 3), round(y, 3)) for x, y in shape.simplify(0.01).exterior.coords)
 
         return NestReport(
-            item=self.item.id, setup=self.setup.name, cut_in=cut_in, turn_deg=nest.turn_deg, between_deg=round(nest.between_deg, 4),
-            grip=nest.grip, edge=nest.edge, floor=nest.floor, top=nest.top, gap=nest.gap, split=nest.split,
-            walls=(round(nest.walls[0], 4), round(nest.walls[1], 4)), blank=nest.half, blank_id=nest.blank,
-            outline=ring(nest.outline), opening=ring(nest.left),
-            seated=(round(nest.seat.back, 3), round(nest.seat.front, 3)), reasons=tuple(nest.reasons),
+            item=self.item.id,
+            setup=self.setup.name,
+            cut_in=cut_in,
+            turn_deg=nest.turn_deg,
+            between_deg=round(nest.between_deg, 4),
+            grip=nest.grip,
+            edge=nest.edge,
+            floor=nest.floor,
+            top=nest.top,
+            gap=nest.gap,
+            split=nest.split,
+            walls=(round(nest.walls[0], 4), round(nest.walls[1], 4)),
+            blank=nest.half,
+            blank_id=nest.blank,
+            outline=ring(nest.outline),
+            opening=ring(nest.left),
+            seated=(round(nest.seat.back, 3), round(nest.seat.front, 3)),
+            reasons=tuple(nest.reasons),
             zero_from_nest=None if zero_from_nest is None else matrix(zero_from_nest),
-        )  # fmt: skip
+        )
 
     def findings(self, path: str) -> list[Finding]:
         """What is wrong with the solution. path: of the item in the plan, for cures."""
@@ -185,18 +210,28 @@ class Solved:
                 else ()
             )
             severe: Severity = "error" if severity == "error" else "warning"
-            out.append(Finding(
-                code=code, severity=severe, setup=self.setup.name, stage="hold", sentence=sentence,
-                measured=None if measured is None else round(measured, 4), limit=None if limit is None else round(limit, 4),
-                unit=None if measured is None else "mm", cures=cures,
-            ))  # fmt: skip
+            out.append(
+                Finding(
+                    code=code,
+                    severity=severe,
+                    setup=self.setup.name,
+                    stage="hold",
+                    sentence=sentence,
+                    measured=None if measured is None else round(measured, 4),
+                    limit=None if limit is None else round(limit, 4),
+                    unit=None if measured is None else "mm",
+                    cures=cures,
+                )
+            )
         return out
 
     def other_blanks(self, path: str) -> tuple[Cure, ...]:
         """For the item at a path of the plan: the smallest blank that leaves enough jaw everywhere."""
         assert self.item.cut is not None
         shop = self.shop.values()
-        jaws = [f for f in shop if isinstance(f, kinds.Jaws) and f.style == "soft" and f.id != self.item.fixture]
+        jaws = [
+            f for f in shop if isinstance(f, kinds.Jaws) and f.style == "soft" and f.id != self.item.fixture
+        ]
         blocks = [f for f in shop if isinstance(f, kinds.Block) and f.id != self.item.fixture]
         sized: list[kinds.Jaws | kinds.Block] = [
             *(sorted(jaws, key=lambda f: f.width * f.height * f.thickness) if self.vise else []),
@@ -216,7 +251,13 @@ def smaller_blank(solved: Solved, path: str) -> list[Proposal]:
     cures = solved.other_blanks(path)
     shop = solved.shop
     better = [c for c in cures if isinstance(b := shop[c.value], kinds.Jaws) and b.thickness < nest.half[2]]
-    return [Proposal(reason=f"{nest.half[2]:g} mm thick blanks leave {min(nest.walls):.0f} mm behind the nest: thinner ones do", cure=c) for c in better]  # fmt: skip
+    return [
+        Proposal(
+            reason=f"{nest.half[2]:g} mm thick blanks leave {min(nest.walls):.0f} mm behind the nest: thinner ones do",
+            cure=c,
+        )
+        for c in better
+    ]
 
 
 def solved_for(run: Run, setup: Setup, incoming_key: str, rotation: Floats) -> Solved | None:
@@ -250,7 +291,9 @@ def cut_jaws(run: Run, solved: Solved, made: SetupReport | None) -> CutJaws:
     mesh = run.surface(made.outgoing_key)
     if solved.vise is None:
         return replace(nest.jaws, fixed=transformed(mesh, nest.frame))
-    pieces = to_solid(Mesh(mesh.vertices, mesh.triangles, np.zeros(len(mesh.triangles), np.int64))).decompose()
+    pieces = to_solid(
+        Mesh(mesh.vertices, mesh.triangles, np.zeros(len(mesh.triangles), np.int64))
+    ).decompose()
     sides: dict[bool, list[manifold3d.Manifold]] = {True: [], False: []}
     for piece in pieces:
         low_high = piece.bounding_box()
@@ -355,7 +398,16 @@ def jaw_setup(plan: Plan, index: int, solved: Solved) -> Setup:
         room: NestRoom
         for room in rooms(solved, np.eye(4)):  # type: ignore[assignment]
             name = {"floor": "nest", "step": "inside the step", "boss": "room for the boss"}[room]
-            operations.append(Pocket(id=f"{room}-rough", name=f"Clear {name}", tool=wide.id, nest=room, step_down=down, leave_side=0.2 if room == "floor" else 0.0))  # fmt: skip
+            operations.append(
+                Pocket(
+                    id=f"{room}-rough",
+                    name=f"Clear {name}",
+                    tool=wide.id,
+                    nest=room,
+                    step_down=down,
+                    leave_side=0.2 if room == "floor" else 0.0,
+                )
+            )
         operations.append(
             Outline(
                 id="wall",
@@ -367,13 +419,26 @@ def jaw_setup(plan: Plan, index: int, solved: Solved) -> Setup:
         )
         rim = _largest(tools, RIM_CUTTER_MM)
         if rim is not None and nest.spec.edge_break > 0:
-            operations.append(Outline(id="rim", name="Break the floor's rim", tool=rim.id, nest=True, below=nest.spec.edge_break, step_down=1.0))  # fmt: skip
+            operations.append(
+                Outline(
+                    id="rim",
+                    name="Break the floor's rim",
+                    tool=rim.id,
+                    nest=True,
+                    below=nest.spec.edge_break,
+                    step_down=1.0,
+                )
+            )
     taken = {one.name for one in plan.setups}
     name = next(n for n in (f"{setup.name}-JAWS"[:20], *(f"JAWS{i}" for i in range(1, 99))) if n not in taken)
     return Setup(
-        name=name, title=f"Jaws for {setup.name}", machine=setup.machine, offset_register=setup.offset_register,
-        makes=Makes(setup=setup.name, item=solved.item.id), operations=tuple(operations),
-    )  # fmt: skip
+        name=name,
+        title=f"Jaws for {setup.name}",
+        machine=setup.machine,
+        offset_register=setup.offset_register,
+        makes=Makes(setup=setup.name, item=solved.item.id),
+        operations=tuple(operations),
+    )
 
 
 def _largest(tools: list[Tool], diameter: float) -> Tool | None:
@@ -386,10 +451,13 @@ def not_cut(plan: Plan, index: int, solved: Solved) -> Finding:
     made = jaw_setup(plan, index, solved)
     setups = [one.model_dump(mode="json") for one in (*plan.setups[:index], made, *plan.setups[index:])]
     return Finding(
-        code="jaws.not_cut", severity="warning", setup=solved.setup.name, stage="hold",
+        code="jaws.not_cut",
+        severity="warning",
+        setup=solved.setup.name,
+        stage="hold",
         sentence=f"No setup of the route cuts the jaws that {solved.setup.name} grips with: they are taken as solved.",
         cures=(Cure(label=f"Put {made.name} before {solved.setup.name}", path="/setups", value=setups),),
-    )  # fmt: skip
+    )
 
 
 def cutting_zero(solved: Solved, zero_on_table: Floats) -> Floats:

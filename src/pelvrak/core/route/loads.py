@@ -39,9 +39,17 @@ THINNEST_CHIP_MM = 0.02
 REAMED_MM = 0.1
 
 
-def load_of(report: OperationReport, tool: Tool, material: Material, low: Floats, high: Floats) -> Load | None:
+def load_of(
+    report: OperationReport, tool: Tool, material: Material, low: Floats, high: Floats
+) -> Load | None:
     """The worst load of one operation; zero frame, N, N·mm. low, high: box of the stock. None when it cuts nothing."""
-    if report.speed is None or report.feed is None or report.cut_z is None or report.low is None or report.high is None:
+    if (
+        report.speed is None
+        or report.feed is None
+        or report.cut_z is None
+        or report.low is None
+        or report.high is None
+    ):
         return None
     if report.most_removal_cm3_min <= 0:
         return None
@@ -74,10 +82,15 @@ def safeties(holding: Holding, loads: list[Load]) -> list[Safety]:
 def told(found: list[Safety]) -> tuple[SafetyFact, ...]:
     """Safeties for the report."""
     return tuple(
-        SafetyFact(operation=s.operation, name=s.name, factor=round(s.factor, 3), force=as_vector(np.round(s.force, 1) + 0.0),
-                   place=as_vector(np.round(s.place, 3) + 0.0))
+        SafetyFact(
+            operation=s.operation,
+            name=s.name,
+            factor=round(s.factor, 3),
+            force=as_vector(np.round(s.force, 1) + 0.0),
+            place=as_vector(np.round(s.place, 3) + 0.0),
+        )
         for s in found
-    )  # fmt: skip
+    )
 
 
 def safety_findings(facts: tuple[SafetyFact, ...], setup: str) -> list[Finding]:
@@ -90,9 +103,15 @@ def safety_findings(facts: tuple[SafetyFact, ...], setup: str) -> list[Finding]:
     across = math.hypot(*worst.force[:2])
     return [
         Finding(
-            code="hold.slips", severity="error" if worst.factor < 1 else "warning", setup=setup, stage="hold",
+            code="hold.slips",
+            severity="error" if worst.factor < 1 else "warning",
+            setup=setup,
+            stage="hold",
             sentence=f"{worst.name} can move the work: it pushes with {across:.0f} N across and {abs(worst.force[2]):.0f} N "
             f"{'up' if worst.force[2] > 0 else 'down'}; the holding stands {worst.factor:.2f} times that (friction {FRICTION:g}).",
-            measured=worst.factor, limit=SAFETY_WANTED, unit="times", place=(worst.place,),
+            measured=worst.factor,
+            limit=SAFETY_WANTED,
+            unit="times",
+            place=(worst.place,),
         )
-    ]  # fmt: skip
+    ]

@@ -33,7 +33,9 @@ def nameless_tool(tool: Tool, token: str) -> Tool:
 def bare_hold(hold: HoldFacts) -> HoldFacts:
     """What of a holding a tool can meet, each piece called by a token."""
     pieces = tuple(piece.model_copy(update={"name": piece_token(i)}) for i, piece in enumerate(hold.pieces))
-    return HoldFacts(key=hold.key and "held", shift=hold.shift, zero_on_table=hold.zero_on_table, pieces=pieces)
+    return HoldFacts(
+        key=hold.key and "held", shift=hold.shift, zero_on_table=hold.zero_on_table, pieces=pieces
+    )
 
 
 def nameless_position(at: Turned) -> Turned:
@@ -58,7 +60,9 @@ def nameless_fixtures(fixtures: dict[str, Fixture]) -> tuple[tuple[Fixture, ...]
     return bare, {tokens[one.id]: one.name for one in fixtures.values()}
 
 
-def names_of(setup: str, operation: Operation | None = None, tool: Tool | None = None, hold: HoldFacts | None = None) -> dict[str, str]:  # fmt: skip
+def names_of(
+    setup: str, operation: Operation | None = None, tool: Tool | None = None, hold: HoldFacts | None = None
+) -> dict[str, str]:
     """What each token is called now."""
     out = {SETUP: setup}
     if operation is not None:

@@ -54,15 +54,22 @@ def with_positions(
         own = places.get(operation.id)
         if own is None:
             return operation
-        return operation.model_copy(update={"position": own[0] or None, "repeated_at": tuple(own[1:]), "left_out": ()})
+        return operation.model_copy(
+            update={"position": own[0] or None, "repeated_at": tuple(own[1:]), "left_out": ()}
+        )
 
-    changed = setup.model_copy(update={
-        "positions": (*setup.positions, *fresh), "operations": tuple(cut(one) for one in setup.operations),
-    })  # fmt: skip
+    changed = setup.model_copy(
+        update={
+            "positions": (*setup.positions, *fresh),
+            "operations": tuple(cut(one) for one in setup.operations),
+        }
+    )
     return changed, used
 
 
-def turned_for(turning: Turning, index: int, operation: Operation, part: Part, zero_from_work: Floats) -> tuple[Cure, ...]:  # fmt: skip
+def turned_for(
+    turning: Turning, index: int, operation: Operation, part: Part, zero_from_work: Floats
+) -> tuple[Cure, ...]:
     """For an operation whose faces do not look to the spindle: the positions where they do."""
     found = with_positions(turning, [operation], part, zero_from_work)
     if found is None:
@@ -70,11 +77,16 @@ def turned_for(turning: Turning, index: int, operation: Operation, part: Part, z
     setup, used = found
     old = {position.name for position in turning.setup.positions}
     named = [
-        f"{name if name in old or not name else f'a new position {name}'}, " + " ".join(f"{axis}{value:g}" for axis, value in at.angles.items())
+        f"{name if name in old or not name else f'a new position {name}'}, "
+        + " ".join(f"{axis}{value:g}" for axis, value in at.angles.items())
         for name, at in used.items()
-    ]  # fmt: skip
+    ]
     return (
-        Cure(label="Cut it at " + " and at ".join(named), path=f"/setups/{index}", value=setup.model_dump(mode="json")),
+        Cure(
+            label="Cut it at " + " and at ".join(named),
+            path=f"/setups/{index}",
+            value=setup.model_dump(mode="json"),
+        ),
     )
 
 
@@ -88,9 +100,20 @@ def positions_needed(
     setup, used = found
     return [
         Finding(
-            code="index.needed", severity="note", setup=turning.setup.name, stage="cut",
+            code="index.needed",
+            severity="note",
+            setup=turning.setup.name,
+            stage="cut",
             sentence=f"{len(lying)} operations need the work turned to the spindle, in {len(used)} positions.",
-            measured=float(len(lying)), limit=0.0, unit="operations",
-            cures=(Cure(label="Make the positions they need", path=f"/setups/{index}", value=setup.model_dump(mode="json")),),
+            measured=float(len(lying)),
+            limit=0.0,
+            unit="operations",
+            cures=(
+                Cure(
+                    label="Make the positions they need",
+                    path=f"/setups/{index}",
+                    value=setup.model_dump(mode="json"),
+                ),
+            ),
         )
-    ]  # fmt: skip
+    ]

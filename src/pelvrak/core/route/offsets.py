@@ -49,7 +49,9 @@ def found_by(zero: Zero, found: Found) -> By:
 
 def stands_on(setup: Setup, fixtures: dict[str, Fixture]) -> tuple[str, ...]:
     """What a zero stands on, from the table up."""
-    names = [fixtures[item.fixture].name if item.fixture in fixtures else item.fixture for item in setup.hold.items]
+    names = [
+        fixtures[item.fixture].name if item.fixture in fixtures else item.fixture for item in setup.hold.items
+    ]
     return ("table", *dict.fromkeys(names), "work")
 
 
@@ -68,12 +70,27 @@ class _Source:
 def _sources(turning: Turning) -> list[_Source]:
     seat = turning.setup.seat
     own = _Source(
-        turning.setup.offset_register, "zero", found_by(seat.zero, seat.found), seat.found, "seat/found", np.zeros(3)
+        turning.setup.offset_register,
+        "zero",
+        found_by(seat.zero, seat.found),
+        seat.found,
+        "seat/found",
+        np.zeros(3),
     )
-    return [own, *(
-        _Source(one.offset_register, one.name, found_by(one.zero, one.found), one.found, f"seat/zeros/{i}/found", at)
-        for i, (one, at) in enumerate(zip(seat.zeros, turning.zeros, strict=True))
-    )]  # fmt: skip
+    return [
+        own,
+        *(
+            _Source(
+                one.offset_register,
+                one.name,
+                found_by(one.zero, one.found),
+                one.found,
+                f"seat/zeros/{i}/found",
+                at,
+            )
+            for i, (one, at) in enumerate(zip(seat.zeros, turning.zeros, strict=True))
+        ),
+    ]
 
 
 def _off(source: _Source, value: tuple[Reckoned, ...] | None) -> float | None:
@@ -113,15 +130,32 @@ def offsets_of(turning: Turning, fixtures: dict[str, Fixture]) -> tuple[OffsetRo
         value = values_of(turning, "", None if number == 0 else source.at)
         set_value, off = source.found.value, _off(source, value)
         state = (
-            "set by hand" if set_value is not None else "no layout" if value is None
-            else "known" if source.by == "fixed point" else "to be found"
-        )  # fmt: skip
+            "set by hand"
+            if set_value is not None
+            else "no layout"
+            if value is None
+            else "known"
+            if source.by == "fixed point"
+            else "to be found"
+        )
         rows[source.register] = OffsetRow(
-            load=load_name(setup), setup=setup.name, register_name=source.register, zero=source.name, stands_on=chain, found=source.by,
-            comes_from=source.found.in_register, before=source.found.before, value=value, set_value=set_value,
-            off_mm=None if off is None else round(off, 4), at=as_vector(np.round(source.at, 6) + 0.0), angles=home.angles if home else {},
-            positions=("",) if number == 0 else (), operations=uses(source.register), state=state,
-        )  # fmt: skip
+            load=load_name(setup),
+            setup=setup.name,
+            register_name=source.register,
+            zero=source.name,
+            stands_on=chain,
+            found=source.by,
+            comes_from=source.found.in_register,
+            before=source.found.before,
+            value=value,
+            set_value=set_value,
+            off_mm=None if off is None else round(off, 4),
+            at=as_vector(np.round(source.at, 6) + 0.0),
+            angles=home.angles if home else {},
+            positions=("",) if number == 0 else (),
+            operations=uses(source.register),
+            state=state,
+        )
     for name, there in turning.turned.items():
         register = turning.registers.get(name, "none")
         if not name:
@@ -132,10 +166,20 @@ def offsets_of(turning: Turning, fixtures: dict[str, Fixture]) -> tuple[OffsetRo
             continue
         value = values_of(turning, name)
         rows[register] = OffsetRow(
-            load=load_name(setup), setup=setup.name, register_name=register, zero=f"zero at {name}", stands_on=chain, found="derived",
-            comes_from=setup.offset_register, value=value, at=there.origin, angles=there.angles, positions=(name,),
-            operations=uses(register), state="no layout" if value is None else "derived",
-        )  # fmt: skip
+            load=load_name(setup),
+            setup=setup.name,
+            register_name=register,
+            zero=f"zero at {name}",
+            stands_on=chain,
+            found="derived",
+            comes_from=setup.offset_register,
+            value=value,
+            at=there.origin,
+            angles=there.angles,
+            positions=(name,),
+            operations=uses(register),
+            state="no layout" if value is None else "derived",
+        )
     return tuple(rows.values())
 
 
@@ -149,8 +193,14 @@ def known_in_time(turning: Turning, index: int, load: Load) -> list[Finding]:
     findings: list[Finding] = []
     for source in sources:
         if source.found.before is not None and source.found.before not in here:
-            findings.append(wrong(setup, "offsets.no_operation", f"“{source.name}” in {source.register} is to be found before an operation {setup.name} does not have.",
-                                   Cure(label="Find it before the program starts", path=f"{source.path}/before", value=None)))  # fmt: skip
+            findings.append(
+                wrong(
+                    setup,
+                    "offsets.no_operation",
+                    f"“{source.name}” in {source.register} is to be found before an operation {setup.name} does not have.",
+                    Cure(label="Find it before the program starts", path=f"{source.path}/before", value=None),
+                )
+            )
     known = {name: kept.known for name, kept in load.kept.items()}
     own = {source.register: _moment(turning, index, source) for source in sources}
     for source in sources:
@@ -162,24 +212,43 @@ def known_in_time(turning: Turning, index: int, load: Load) -> list[Finding]:
         if own[base] > (index, users[0]):
             source = next(one for one in sources if one.register == base)
             told = register if register == base else f"{register}, turned from {base},"
-            findings.append(wrong(
-                setup, "offsets.used_before_found",
-                f"{first.operation.name} counts from {told} before it is found: that comes only before {_name(setup, source.found.before)}.",
-                Cure(label=f"Find it before {first.operation.name}", path=f"{source.path}/before", value=first.operation.id),
-            ))  # fmt: skip
+            findings.append(
+                wrong(
+                    setup,
+                    "offsets.used_before_found",
+                    f"{first.operation.name} counts from {told} before it is found: that comes only before {_name(setup, source.found.before)}.",
+                    Cure(
+                        label=f"Find it before {first.operation.name}",
+                        path=f"{source.path}/before",
+                        value=first.operation.id,
+                    ),
+                )
+            )
     for register in dict.fromkeys([*own, *turning.registers.values()]):
         value = held_by(turning, register)
-        load.kept.setdefault(register, Kept(
-            setup.name, None if value is None else as_vector(one.value for one in value), own.get(register, own[setup.offset_register]),
-        ))  # fmt: skip
+        load.kept.setdefault(
+            register,
+            Kept(
+                setup.name,
+                None if value is None else as_vector(one.value for one in value),
+                own.get(register, own[setup.offset_register]),
+            ),
+        )
     for source in sources:
         off = _off(source, held_by(turning, source.register))
         if off is not None and off > SET_OFF_MM:
-            findings.append(Finding(
-                code="offsets.set_off", severity="warning", setup=setup.name, stage="reach",
-                sentence=f"{source.register} was set {off:.2f} mm from where the layout has it: the work stands elsewhere, or a figure is wrong.",
-                measured=round(off, 3), limit=SET_OFF_MM, unit="mm",
-            ))  # fmt: skip
+            findings.append(
+                Finding(
+                    code="offsets.set_off",
+                    severity="warning",
+                    setup=setup.name,
+                    stage="reach",
+                    sentence=f"{source.register} was set {off:.2f} mm from where the layout has it: the work stands elsewhere, or a figure is wrong.",
+                    measured=round(off, 3),
+                    limit=SET_OFF_MM,
+                    unit="mm",
+                )
+            )
     return findings
 
 
@@ -194,7 +263,11 @@ def _name(setup: Setup, operation: str | None) -> str:
 
 
 def _found_in(
-    turning: Turning, source: _Source, sources: list[_Source], known: dict[str, tuple[int, int]], when: tuple[int, int]
+    turning: Turning,
+    source: _Source,
+    sources: list[_Source],
+    known: dict[str, tuple[int, int]],
+    when: tuple[int, int],
 ) -> list[Finding]:
     """What is wrong with the register a zero is found in."""
     setup, base = turning.setup, source.found.in_register
@@ -245,7 +318,11 @@ def _clashes(turning: Turning, load: Load) -> list[Finding]:
     setup = turning.setup
     out = []
     mine = dict.fromkeys(
-        [setup.offset_register, *(one.offset_register for one in setup.seat.zeros), *turning.registers.values()]
+        [
+            setup.offset_register,
+            *(one.offset_register for one in setup.seat.zeros),
+            *turning.registers.values(),
+        ]
     )
     for register in mine:
         kept, value = load.kept.get(register), held_by(turning, register)
@@ -259,10 +336,24 @@ def _clashes(turning: Turning, load: Load) -> list[Finding]:
             continue
         free = turning.machine.control.free_register({*load.kept, *mine})
         own = register == setup.offset_register and free is not None
-        out.append(wrong(
-            setup, "offsets.clash", f"{setup.name} and {kept.setup} stand in one load and both keep a place in {register}: one would write over the other.",
-            *([Cure(label=f"Keep the zero of {setup.name} in {free}", path="offset_register", value=free)] if own else []),
-        ))  # fmt: skip
+        out.append(
+            wrong(
+                setup,
+                "offsets.clash",
+                f"{setup.name} and {kept.setup} stand in one load and both keep a place in {register}: one would write over the other.",
+                *(
+                    [
+                        Cure(
+                            label=f"Keep the zero of {setup.name} in {free}",
+                            path="offset_register",
+                            value=free,
+                        )
+                    ]
+                    if own
+                    else []
+                ),
+            )
+        )
     return out
 
 

@@ -30,9 +30,11 @@ def cell_within(error: float) -> float:
     """
     if not error > SIMPLIFY_MM:
         raise BadInput(
-            "stock.error", "error", f"{error:g} mm is less than the surface's own {SIMPLIFY_MM:g} mm",
+            "stock.error",
+            "error",
+            f"{error:g} mm is less than the surface's own {SIMPLIFY_MM:g} mm",
             f"give more than {SIMPLIFY_MM:g} mm",
-        )  # fmt: skip
+        )
     return cell_for(error - SIMPLIFY_MM)
 
 
@@ -40,8 +42,10 @@ def mesh_bytes(mesh: Mesh) -> bytes:
     """A mesh as a result's surface.npz piece."""
     out = io.BytesIO()
     arrays: dict[str, Any] = {
-        "vertices": mesh.vertices, "triangles": mesh.triangles.astype(np.int32), "label": mesh.label.astype(np.int32),
-    }  # fmt: skip
+        "vertices": mesh.vertices,
+        "triangles": mesh.triangles.astype(np.int32),
+        "label": mesh.label.astype(np.int32),
+    }
     if mesh.round is not None:
         arrays["round"] = mesh.round
     np.savez_compressed(out, **arrays)
@@ -52,9 +56,11 @@ def mesh_from_bytes(data: bytes) -> Mesh:
     """The mesh of a result's surface.npz piece."""
     with np.load(io.BytesIO(data)) as arrays:
         return Mesh(
-            arrays["vertices"], arrays["triangles"].astype(np.int64), arrays["label"].astype(np.int64),
+            arrays["vertices"],
+            arrays["triangles"].astype(np.int64),
+            arrays["label"].astype(np.int64),
             arrays.get("round"),
-        )  # fmt: skip
+        )
 
 
 def path_json(path: Path, holes: list[Hole], ends_s: Floats) -> bytes:
@@ -73,7 +79,9 @@ def path_json(path: Path, holes: list[Hole], ends_s: Floats) -> bytes:
 def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
     """The tool path of a result's path.json piece."""
     read = json.loads(data)
-    moves = [Move(m[0], (m[1], m[2], m[3]), m[4], (m[5], m[6]) if len(m) > 5 else None) for m in read["moves"]]
+    moves = [
+        Move(m[0], (m[1], m[2], m[3]), m[4], (m[5], m[6]) if len(m) > 5 else None) for m in read["moves"]
+    ]
     lie = read["round"]
     if lie is not None:
         lie = Round(**{**lie, "along": tuple(lie["along"]), "centre": tuple(lie["centre"])})
@@ -106,12 +114,16 @@ PART: Piece[PartModel] = Piece("part.npz", packed, unpacked)
 FIELD: Piece[RayField] = Piece("field", saved, loaded)
 SURFACE: Piece[Mesh] = Piece("surface.npz", mesh_bytes, mesh_from_bytes)
 PICTURE: Piece[bytes] = Piece("surface.glb", _as_is, _as_is)
-PATH: Piece[PlannedPath] = Piece("path.json", lambda made: path_json(made.path, made.holes, made.ends_s), _planned)
+PATH: Piece[PlannedPath] = Piece(
+    "path.json", lambda made: path_json(made.path, made.holes, made.ends_s), _planned
+)
 MOMENTS: Piece[Moments] = Piece("moments", moments_saved, moments_loaded)
 LOAD: Piece[dict[str, Any]] = Piece("load.json", _to_json, json.loads)
 CONTACTS: Piece[bytes] = Piece("contacts.glb", _as_is, _as_is)
 CLAMPING: Piece[Any] = Piece("clamping.json", _to_json, json.loads)
-JAW_FILES: tuple[Piece[bytes], ...] = tuple(Piece(f"jaws.{kind}", _as_is, _as_is) for kind in ("step", "stl", "dxf"))
+JAW_FILES: tuple[Piece[bytes], ...] = tuple(
+    Piece(f"jaws.{kind}", _as_is, _as_is) for kind in ("step", "stl", "dxf")
+)
 # The stock a cut came from, by its content: for its moments.
 INCOMING: Piece[str] = Piece("incoming", str.encode, bytes.decode)
 FEATURES: Piece[Any] = Piece("features.json", _to_json, json.loads)

@@ -84,7 +84,9 @@ class Setup(Frozen):
             everywhere = (operation.position or "", *operation.repeated_at)
             stray = next((name for name in everywhere if name and name not in named), None)
             if stray is not None:
-                raise ValueError(f"{operation.name} is cut at {stray}, and {self.name} has no such index position")
+                raise ValueError(
+                    f"{operation.name} is cut at {stray}, and {self.name} has no such index position"
+                )
         return self
 
 
@@ -113,7 +115,10 @@ class Plan(Frozen):
             ("fixtures", [fixture.id for fixture in self.fixtures]),
             ("machines", [machine.id for machine in self.machines]),
             ("tool places", [str(tool.place) for tool in self.tools]),
-            ("programs", [f"O{setup.program_number:04d}" for setup in self.setups if setup.program_number is not None]),
+            (
+                "programs",
+                [f"O{setup.program_number:04d}" for setup in self.setups if setup.program_number is not None],
+            ),
         ):
             twice = sorted({name for name in names if names.count(name) > 1})
             if twice:

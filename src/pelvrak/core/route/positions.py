@@ -41,16 +41,22 @@ class IndexPosition(Frozen):
     @model_validator(mode="after")
     def _is_said_once(self) -> IndexPosition:
         if sum(one is not None for one in (self.direction, self.face, self.angles)) != 1:
-            raise ValueError(f"say position {self.name} by a direction, a face or angles, and by one of them only")
+            raise ValueError(
+                f"say position {self.name} by a direction, a face or angles, and by one of them only"
+            )
         if self.direction is not None and float(np.linalg.norm(self.direction)) < 1e-9:
             raise ValueError(f"the direction of position {self.name} has no length")
         return self
 
 
 def turned_to(
-    position: IndexPosition, part: Part, zero_from_work: Floats, machine: Machine, now: dict[str, float],
+    position: IndexPosition,
+    part: Part,
+    zero_from_work: Floats,
+    machine: Machine,
+    now: dict[str, float],
     boxes: Callable[[Floats], Boxes],
-) -> Turned:  # fmt: skip
+) -> Turned:
     """The work at a position. now: where the rotary axes stand before; boxes: of part, billet and incoming stock, the work turned by a
 
     rotation. Raises BadInput when it cannot be reached, or its zero cannot be there.
@@ -64,7 +70,9 @@ def turned_to(
     return replace(at, local_from_zero=local)
 
 
-def _solved(position: IndexPosition, part: Part, zero_from_work: Floats, machine: Machine, now: dict[str, float]) -> Turned:  # fmt: skip
+def _solved(
+    position: IndexPosition, part: Part, zero_from_work: Floats, machine: Machine, now: dict[str, float]
+) -> Turned:
     if position.angles is not None:
         return _typed(position, machine)
     wanted = _wanted(position, part, zero_from_work)
@@ -72,12 +80,30 @@ def _solved(position: IndexPosition, part: Part, zero_from_work: Floats, machine
     if not solved.reachable:
         near = solved.nearest
         assert near is not None
-        off = f"the nearest it reaches is {near.residual_deg:.2f}° off" if machine.rotary else "it has no rotary axis"
+        off = (
+            f"the nearest it reaches is {near.residual_deg:.2f}° off"
+            if machine.rotary
+            else "it has no rotary axis"
+        )
         could = [name for name in solved.could if name != machine.id]
-        raise BadInput("index.unreachable", "reach", f"{machine.name} cannot turn the work to {position.name}: {off}",
-                       "choose another machine" + (f": {', '.join(could)} could" if could else "") + ", or another direction")  # fmt: skip
+        raise BadInput(
+            "index.unreachable",
+            "reach",
+            f"{machine.name} cannot turn the work to {position.name}: {off}",
+            "choose another machine"
+            + (f": {', '.join(could)} could" if could else "")
+            + ", or another direction",
+        )
     angles = solved.solutions[0].angles
-    return Turned(position.name, angles, local_plane(machine, angles), solved.direction, solved, position.change, position.message)  # fmt: skip
+    return Turned(
+        position.name,
+        angles,
+        local_plane(machine, angles),
+        solved.direction,
+        solved,
+        position.change,
+        position.message,
+    )
 
 
 def _typed(position: IndexPosition, machine: Machine) -> Turned:
@@ -86,13 +112,29 @@ def _typed(position: IndexPosition, machine: Machine) -> Turned:
     for name, value in position.angles.items():
         axis = next((one for one in machine.rotary if one.name == name), None)
         if axis is None:
-            raise BadInput("index.no_axis", "reach", f"{machine.name} has no axis {name} for {position.name}", "name a rotary axis of the machine")  # fmt: skip
+            raise BadInput(
+                "index.no_axis",
+                "reach",
+                f"{machine.name} has no axis {name} for {position.name}",
+                "name a rotary axis of the machine",
+            )
         if not axis.low - 1e-9 <= value <= axis.high + 1e-9:
-            raise BadInput("index.beyond", "reach", f"{name} {value:g} for {position.name} is beyond {axis.low:g} to {axis.high:g}", "give an angle within its limits")  # fmt: skip
+            raise BadInput(
+                "index.beyond",
+                "reach",
+                f"{name} {value:g} for {position.name} is beyond {axis.low:g} to {axis.high:g}",
+                "give an angle within its limits",
+            )
         angles[name] = value
     direction = as_vector(np.round(direction_of(machine, angles), 12) + 0.0)
     return Turned(
-        position.name, angles, local_plane(machine, angles), direction, None, position.change, position.message
+        position.name,
+        angles,
+        local_plane(machine, angles),
+        direction,
+        None,
+        position.change,
+        position.message,
     )
 
 
@@ -104,9 +146,16 @@ def _wanted(position: IndexPosition, part: Part, zero_from_work: Floats) -> Vect
     if face.normal is not None:
         return as_vector(turned(zero_from_work, np.array(face.normal)))
     if face.axis is None:
-        raise BadInput("index.face", "reach", f"{position.name}: this face has neither a normal nor an axis", "pick a plane or a round face")  # fmt: skip
+        raise BadInput(
+            "index.face",
+            "reach",
+            f"{position.name}: this face has neither a normal nor an axis",
+            "pick a plane or a round face",
+        )
     way = turned(zero_from_work, np.array(face.axis))
     # Of its two ends the one that lies further out of the part.
-    out = moved(zero_from_work, np.array(face.centre)) - moved(zero_from_work, (np.array(part.low) + np.array(part.high)) / 2)  # fmt: skip
+    out = moved(zero_from_work, np.array(face.centre)) - moved(
+        zero_from_work, (np.array(part.low) + np.array(part.high)) / 2
+    )
     side = float(way @ out) if abs(float(way @ out)) > 1e-6 else float(way @ UP)
     return as_vector(way if side >= 0 else -way)

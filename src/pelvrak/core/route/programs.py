@@ -32,21 +32,35 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
     setup, control = turning.setup, turning.machine.control
     used = dict.fromkeys([one.where.register for one in planned] or [setup.offset_register])
     turned_from = (
-        setup.offset_register if any(r != setup.offset_register for r in used) and turning.machine.rotary else ""
+        setup.offset_register
+        if any(r != setup.offset_register for r in used) and turning.machine.rotary
+        else ""
     )
     if turned_from:
         used = dict.fromkeys([turned_from, *used])
     home = turning.turned.get("")
     values = {register: held_by(turning, register) for register in used}
     program = post(
-        setup.name, setup.title, f"{run.plan.name} REV {run.plan.part.revision}",
-        {register: as_vector(np.array([one.value for one in told])) for register, told in values.items() if told is not None},
-        about, planned,
+        setup.name,
+        setup.title,
+        f"{run.plan.name} REV {run.plan.part.revision}",
+        {
+            register: as_vector(np.array([one.value for one in told]))
+            for register, told in values.items()
+            if told is not None
+        },
+        about,
+        planned,
         Head(
-            program_numbers(run.plan)[setup.name], control.program_digits, control.last_block, turned_from,
-            () if home is None else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in turning.machine.rotary),
+            program_numbers(run.plan)[setup.name],
+            control.program_digits,
+            control.last_block,
+            turned_from,
+            ()
+            if home is None
+            else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in turning.machine.rotary),
         ),
-    )  # fmt: skip
+    )
     run.done += 1
     given = ProgramGiven(program.text, program.lines)
     kept = run.engine.keep(PROGRAM_TEXT, given, lambda: {PROGRAM: program.text, LINES: program.lines})

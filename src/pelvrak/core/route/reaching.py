@@ -67,20 +67,31 @@ def reached_from(run: Run, setup: SetupReport, position: str, tool: Tool) -> Rea
     if there is None and position:
         raise LookupError(position)
     at = (
-        Turned("", home_angles(machine), np.eye(4), (0.0, 0.0, 1.0)) if there is None
+        Turned("", home_angles(machine), np.eye(4), (0.0, 0.0, 1.0))
+        if there is None
         else Turned(there.name, there.angles, np.array(there.local_from_zero), there.direction)
-    )  # fmt: skip
+    )
     solids = None if hold.key is None else Result(hold.key, run.engine).content(SURFACE)
     given = ReachGiven(
-        run.part_content, np.array(setup.zero_from_work), solids, bare_hold(hold), machine,
-        nameless_position(at), nameless_tool(tool, TOOL),
-    )  # fmt: skip
+        run.part_content,
+        np.array(setup.zero_from_work),
+        solids,
+        bare_hold(hold),
+        machine,
+        nameless_position(at),
+        nameless_tool(tool, TOOL),
+    )
     result = run.engine.run(REACH, given, "reach")
     facts = result.value(FACTS)
     return Reached(
-        key=result.key, position=position, tool=tool.name, overhang=tool.overhang, holder=tool.holder.name, areas=facts["areas"],
+        key=result.key,
+        position=position,
+        tool=tool.name,
+        overhang=tool.overhang,
+        holder=tool.holder.name,
+        areas=facts["areas"],
         faces=tuple(facts["faces"]),
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)
@@ -98,7 +109,9 @@ class ReachGiven:
 
 def _reach(given: ReachGiven, reads: Reads) -> Pieces:
     part = reads.read(given.part, PART)
-    station = station_from(reads, given.part, given.machine, given.zero_from_work, given.hold, given.solids, given.at)
+    station = station_from(
+        reads, given.part, given.machine, given.zero_from_work, given.hold, given.solids, given.at
+    )
     whole = refined(part.mesh, PIECE_MM)
     stops = stops_on(whole, part, station, given.tool)
     a, b, c = (whole.vertices[whole.triangles[:, i]] for i in range(3))

@@ -59,20 +59,29 @@ def load_name(setup: Setup) -> str:
 
 def _claimed(plan: Plan, setup: Setup) -> set[str]:
     """Registers that other setups of the same load are told to use."""
-    beside = [other for other in plan.setups if other.name != setup.name and load_name(other) == load_name(setup)]
+    beside = [
+        other for other in plan.setups if other.name != setup.name and load_name(other) == load_name(setup)
+    ]
     return {
-        register for other in beside
+        register
+        for other in beside
         for register in (
-            other.offset_register, *(one.offset_register for one in other.seat.zeros), *(p.offset_register for p in other.positions)
-        ) if register is not None
-    }  # fmt: skip
+            other.offset_register,
+            *(one.offset_register for one in other.seat.zeros),
+            *(p.offset_register for p in other.positions),
+        )
+        if register is not None
+    }
 
 
 def give_registers(out: Turning, plan: Plan, load: Load) -> None:
     """Each position its register: as typed, or the next free one that is not reserved and that nothing else of the load keeps."""
     claimed = _claimed(plan, out.setup) | set(load.kept)
     setup, control = out.setup, out.machine.control
-    taken = {setup.offset_register: "its own zero", **{z.offset_register: f"“{z.name}”" for z in setup.seat.zeros}}
+    taken = {
+        setup.offset_register: "its own zero",
+        **{z.offset_register: f"“{z.name}”" for z in setup.seat.zeros},
+    }
     if setup.rotary_run != "register_each":
         out.registers = dict.fromkeys(out.turned, setup.offset_register)
     else:
@@ -80,7 +89,13 @@ def give_registers(out: Turning, plan: Plan, load: Load) -> None:
         fixed = {p.name: p.offset_register for p in setup.positions if p.offset_register is not None}
         for name, register in fixed.items():
             if register in taken:
-                out.findings.append(wrong(setup, "offsets.clash", f"{setup.name} keeps {name} and {taken[register]} in {register}: one would write over the other."))  # fmt: skip
+                out.findings.append(
+                    wrong(
+                        setup,
+                        "offsets.clash",
+                        f"{setup.name} keeps {name} and {taken[register]} in {register}: one would write over the other.",
+                    )
+                )
             taken.setdefault(register, name)
             out.registers[name] = register
         for name in (name for name in out.turned if name and name not in fixed):
@@ -89,24 +104,55 @@ def give_registers(out: Turning, plan: Plan, load: Load) -> None:
             if same is not None:
                 out.registers[name] = out.registers[same]
             elif free is None:
-                out.findings.append(_wrong(setup, "offsets.none_left", f"{out.machine.name} has no register left for {name}: it has {len(control.all_registers())}, {len(control.reserved)} reserved."))  # fmt: skip
+                out.findings.append(
+                    _wrong(
+                        setup,
+                        "offsets.none_left",
+                        f"{out.machine.name} has no register left for {name}: it has {len(control.all_registers())}, {len(control.reserved)} reserved.",
+                    )
+                )
             else:
                 taken[free] = name
                 out.registers[name] = free
     for register, who in taken.items():
         if register in control.reserved:
             free = control.free_register({*taken, *claimed})
-            out.findings.append(wrong(
-                setup, "offsets.reserved", f"{register}, which {setup.name} keeps {who} in, is reserved on {out.machine.name}.",
-                *_register_cure(out, register, free), stage="seat",
-            ))  # fmt: skip
+            out.findings.append(
+                wrong(
+                    setup,
+                    "offsets.reserved",
+                    f"{register}, which {setup.name} keeps {who} in, is reserved on {out.machine.name}.",
+                    *_register_cure(out, register, free),
+                    stage="seat",
+                )
+            )
         if register not in control.all_registers():
-            out.findings.append(_wrong(setup, "offsets.no_register", f"The control of {out.machine.name} has no register {register}, which {setup.name} keeps {who} in."))  # fmt: skip
-    tool_tilts = {a.name for a in out.machine.rotary} & {a.name for a in out.machine.chain(out.machine.spindle.rides)}
+            out.findings.append(
+                _wrong(
+                    setup,
+                    "offsets.no_register",
+                    f"The control of {out.machine.name} has no register {register}, which {setup.name} keeps {who} in.",
+                )
+            )
+    tool_tilts = {a.name for a in out.machine.rotary} & {
+        a.name for a in out.machine.chain(out.machine.spindle.rides)
+    }
     if setup.rotary_run == "tilted_plane" and not control.tilted_plane and out.machine.rotary:
-        out.findings.append(_wrong(setup, "offsets.no_tilted_plane", f"The control of {out.machine.name} has no tilted plane: run {setup.name} by registers or from the rotary centre."))  # fmt: skip
+        out.findings.append(
+            _wrong(
+                setup,
+                "offsets.no_tilted_plane",
+                f"The control of {out.machine.name} has no tilted plane: run {setup.name} by registers or from the rotary centre.",
+            )
+        )
     if tool_tilts and setup.rotary_run != "tilted_plane" and len(out.turned) > 1:
-        out.findings.append(_wrong(setup, "offsets.tool_tilts", f"{out.machine.name} tilts its tool: only the control's tilted plane knows how long it is."))  # fmt: skip
+        out.findings.append(
+            _wrong(
+                setup,
+                "offsets.tool_tilts",
+                f"{out.machine.name} tilts its tool: only the control's tilted plane knows how long it is.",
+            )
+        )
 
 
 def _register_cure(turning: Turning, register: str, free: str | None) -> tuple[Cure, ...]:
@@ -114,9 +160,17 @@ def _register_cure(turning: Turning, register: str, free: str | None) -> tuple[C
     setup = turning.setup
     paths = [
         *(["offset_register"] if setup.offset_register == register else []),
-        *(f"seat/zeros/{i}/offset_register" for i, zero in enumerate(setup.seat.zeros) if zero.offset_register == register),
-        *(f"positions/{i}/offset_register" for i, one in enumerate(setup.positions) if one.offset_register == register),
-    ]  # fmt: skip
+        *(
+            f"seat/zeros/{i}/offset_register"
+            for i, zero in enumerate(setup.seat.zeros)
+            if zero.offset_register == register
+        ),
+        *(
+            f"positions/{i}/offset_register"
+            for i, one in enumerate(setup.positions)
+            if one.offset_register == register
+        ),
+    ]
     return (Cure(label=f"Use {free}", path=paths[0], value=free),) if free and len(paths) == 1 else ()
 
 
@@ -146,9 +200,15 @@ def values_of(turning: Turning, name: str, at: Floats | None = None) -> tuple[Re
     if turning.setup.rotary_run == "centre" and machine.rotary and at is None:
         values = centre_register(machine, turning.zero_on_table)
         return tuple(
-            Reckoned(value=round(v, 3), unit="mm", formula=f"{axis} of {register}: the rotary centre", with_values=f"{v:.3f}", source="the machine's rotary axes")
+            Reckoned(
+                value=round(v, 3),
+                unit="mm",
+                formula=f"{axis} of {register}: the rotary centre",
+                with_values=f"{v:.3f}",
+                source="the machine's rotary axes",
+            )
             for axis, v in zip("XYZ", values, strict=True)
-        )  # fmt: skip
+        )
     if turning.setup.rotary_run == "tilted_plane" and at is None:
         angles, zero = {}, turning.zero_on_table
     values = register_value(machine, zero, angles)
@@ -156,25 +216,43 @@ def values_of(turning: Turning, name: str, at: Floats | None = None) -> tuple[Re
     told = " ".join(f"{k}{v:g}" for k, v in angles.items())
     if np.allclose(values, stood):
         return tuple(
-            Reckoned(value=round(v, 3), unit="mm", formula=f"{axis} of {register} = table corner + zero from the corner",
-                     with_values=f"{s:.3f} + {v - s:.3f}", source=source)
+            Reckoned(
+                value=round(v, 3),
+                unit="mm",
+                formula=f"{axis} of {register} = table corner + zero from the corner",
+                with_values=f"{s:.3f} + {v - s:.3f}",
+                source=source,
+            )
             for axis, v, s in zip("XYZ", values, start, strict=True)
-        )  # fmt: skip
+        )
     return tuple(
-        Reckoned(value=round(v, 3), unit="mm", formula=f"{axis} of {register} = zero turned about the rotary centre, {told}",
-                 with_values=f"{s:.3f} at home → {v:.3f}", source=source + " and the rotary axes")
+        Reckoned(
+            value=round(v, 3),
+            unit="mm",
+            formula=f"{axis} of {register} = zero turned about the rotary centre, {told}",
+            with_values=f"{s:.3f} at home → {v:.3f}",
+            source=source + " and the rotary axes",
+        )
         for axis, v, s in zip("XYZ", values, stood, strict=True)
-    )  # fmt: skip
+    )
 
 
 def held_by(turning: Turning, register: str) -> tuple[Reckoned, ...] | None:
     """X, Y and Z for a register of a setup, whichever of its zeros or positions it holds."""
     setup = turning.setup
-    name = next((name for name, held in turning.registers.items() if held == register and name in turning.turned), None)
+    name = next(
+        (name for name, held in turning.registers.items() if held == register and name in turning.turned),
+        None,
+    )
     if name is not None:
         return values_of(turning, name)
     at = next(
-        (at for one, at in zip(setup.seat.zeros, turning.zeros, strict=True) if one.offset_register == register), None
+        (
+            at
+            for one, at in zip(setup.seat.zeros, turning.zeros, strict=True)
+            if one.offset_register == register
+        ),
+        None,
     )
     return values_of(turning, "", np.zeros(3) if at is None else at)
 
@@ -195,16 +273,23 @@ def counted_from(turning: Turning, visit: Visit) -> tuple[str, Vector]:
         if wanted == setup.offset_register:
             places.append(np.zeros(3))
         places += [
-            zero for one, zero in zip(setup.seat.zeros, turning.zeros, strict=True) if one.offset_register == wanted
+            zero
+            for one, zero in zip(setup.seat.zeros, turning.zeros, strict=True)
+            if one.offset_register == wanted
         ]
     places += [
-        np.array(turning.turned[name].origin) for name, register in turning.registers.items()
+        np.array(turning.turned[name].origin)
+        for name, register in turning.registers.items()
         if register == wanted and name in turning.turned and alike(turning.turned[name], at)
-    ]  # fmt: skip
+    ]
     if not places:
         stands = f"at {visit.position}" if visit.position else "as the work is seated"
-        raise BadInput("offsets.wrong_register", operation.name, f"{wanted} holds no zero that {operation.name} could count from {stands}",
-                       f"count from {own}, or keep a zero of the work as it then stands in {wanted}")  # fmt: skip
+        raise BadInput(
+            "offsets.wrong_register",
+            operation.name,
+            f"{wanted} holds no zero that {operation.name} could count from {stands}",
+            f"count from {own}, or keep a zero of the work as it then stands in {wanted}",
+        )
     return wanted, as_vector(np.round(-moved(at.local_from_zero, places[0]), 9) + 0.0)
 
 
@@ -213,21 +298,32 @@ def where(turning: Turning, visit: Visit) -> Where:
     machine, setup = turning.machine, turning.setup
     at = turning.turned.get(visit.position)
     register, shift = counted_from(turning, visit)
-    tilted = at is not None and setup.rotary_run == "tilted_plane" and Rotation.from_matrix(at.local_from_zero[:3, :3]).magnitude() > 1e-9  # fmt: skip
+    tilted = (
+        at is not None
+        and setup.rotary_run == "tilted_plane"
+        and Rotation.from_matrix(at.local_from_zero[:3, :3]).magnitude() > 1e-9
+    )
     if tilted and visit.operation.turns_work:
-        raise BadInput("wrap.tilted_plane", visit.operation.name, "a plane that the control has turned does not turn on with the work",
-                       "run the positions by registers or from the rotary centre")  # fmt: skip
+        raise BadInput(
+            "wrap.tilted_plane",
+            visit.operation.name,
+            "a plane that the control has turned does not turn on with the work",
+            "run the positions by registers or from the rotary centre",
+        )
     own = register == turning.registers.get(visit.position, setup.offset_register)
     if at is None or not machine.rotary:
         return Where(register=register, shift=shift)
     rotary = tuple((a.name, at.angles[a.name], a.clamp, a.unclamp) for a in machine.rotary)
-    place = Where(register=register, rotary=rotary, shift=shift, message=at.message if at.change == "stop" else None)
+    place = Where(
+        register=register, rotary=rotary, shift=shift, message=at.message if at.change == "stop" else None
+    )
     if turning.zero_on_table is None or not own:
         return place
     if setup.rotary_run == "centre":
         mine = register_value(machine, as_vector(np.add(turning.zero_on_table, at.origin)), at.angles)
         return replace(
-            place, shift=as_vector(np.round(np.subtract(mine, centre_register(machine, turning.zero_on_table)), 6))
+            place,
+            shift=as_vector(np.round(np.subtract(mine, centre_register(machine, turning.zero_on_table)), 6)),
         )
     if setup.rotary_run == "tilted_plane":
         turn = Rotation.from_matrix(at.local_from_zero[:3, :3].T)
@@ -240,7 +336,9 @@ def where(turning: Turning, visit: Visit) -> Where:
 def _euler(turn: Rotation) -> tuple[float, float, float]:
     """Turns about Z, the new X and the new Z, degrees: how a tilted plane is told."""
     with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # straight up the first and third are one; scipy then takes the third as 0
+        warnings.simplefilter(
+            "ignore"
+        )  # straight up the first and third are one; scipy then takes the third as 0
         values: Any = turn.as_euler("ZXZ", degrees=True)
     a, b, c = (float(round(v, 6)) + 0.0 for v in values)
     # The same plane is (a ± 180, -b, c ∓ 180) too: a plain turn about X is told as one.

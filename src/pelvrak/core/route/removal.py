@@ -39,15 +39,31 @@ def hole_before(tool_diameter: float, removed: float, depth: float) -> float:
 
 
 def removal_findings(
-    operation: Operation, tool: Tool, setup: str, holes: list[Hole], lines: Chords, removed: Floats, seconds: float,
-    zero_from_work: Floats, cell: float,
-) -> list[Finding]:  # fmt: skip
+    operation: Operation,
+    tool: Tool,
+    setup: str,
+    holes: list[Hole],
+    lines: Chords,
+    removed: Floats,
+    seconds: float,
+    zero_from_work: Floats,
+    cell: float,
+) -> list[Finding]:
     """Findings of what an operation took off. lines: its chords (zero frame), removed: by each, mm³; seconds: it runs; cell: between
     the rays that the amounts are known by, mm."""
 
     def found(code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any) -> Finding:
         place = () if at is None else (as_vector(moved(inverse(zero_from_work), at)),)
-        return Finding(code=code, severity=severity, setup=setup, operation=operation.id, stage="cut", sentence=sentence, place=place, **more)  # fmt: skip
+        return Finding(
+            code=code,
+            severity=severity,
+            setup=setup,
+            operation=operation.id,
+            stage="cut",
+            sentence=sentence,
+            place=place,
+            **more,
+        )
 
     out: list[Finding] = []
     cycle = operation.canned_cycle()
@@ -55,18 +71,29 @@ def removal_findings(
         for hole in holes:
             near = np.hypot(lines.ends[:, 0] - hole.x, lines.ends[:, 1] - hole.y) < 1e-3
             out += _finished_hole(
-                found, cycle, operation.name, tool, hole, float(removed[near].sum()), 4 * error_of(cell, tool.DC / 2)
+                found,
+                cycle,
+                operation.name,
+                tool,
+                hole,
+                float(removed[near].sum()),
+                4 * error_of(cell, tool.DC / 2),
             )
         if cycle == "tap":
             return out
     if removed.sum() < CRUMB_MM3:
         moves = int((lines.what != RAPID).sum())
-        out.append(found(
-            "cut.removes_nothing", "warning",
-            f"{operation.name} removes nothing: {moves} {'move' if moves == 1 else 'moves'} and {seconds:.0f} s in air. "
-            "It is cut already, or from the other side.",
-            measured=round(float(removed.sum()), 3), limit=CRUMB_MM3, unit="mm³",
-        ))  # fmt: skip
+        out.append(
+            found(
+                "cut.removes_nothing",
+                "warning",
+                f"{operation.name} removes nothing: {moves} {'move' if moves == 1 else 'moves'} and {seconds:.0f} s in air. "
+                "It is cut already, or from the other side.",
+                measured=round(float(removed.sum()), 3),
+                limit=CRUMB_MM3,
+                unit="mm³",
+            )
+        )
     return out
 
 
@@ -82,19 +109,36 @@ def _finished_hole(
         takes, limit = tool.DC - was, reaming_limit(tool.DC)
         if takes <= limit + known:
             return []
-        said = "in solid metal" if was < SOLID_SHARE * tool.DC else f"in a hole Ø{was:.2f}, {takes:.2f} mm too tight"
-        return [found(
-            "cut.ream_in_solid", "error",
-            f"{name} reams {where} {said}: {removed:.0f} mm³. Drill to Ø{tool.DC - limit / 2:.1f} first.", at,
-            measured=round(takes, 3), limit=limit, unit="mm",
-        )]  # fmt: skip
+        said = (
+            "in solid metal"
+            if was < SOLID_SHARE * tool.DC
+            else f"in a hole Ø{was:.2f}, {takes:.2f} mm too tight"
+        )
+        return [
+            found(
+                "cut.ream_in_solid",
+                "error",
+                f"{name} reams {where} {said}: {removed:.0f} mm³. Drill to Ø{tool.DC - limit / 2:.1f} first.",
+                at,
+                measured=round(takes, 3),
+                limit=limit,
+                unit="mm",
+            )
+        ]
     assert tool.TP is not None
     size = tool.DC - tool.TP
     was = hole_before(size, removed, depth)
     if size - was <= TAP_TIGHT * tool.TP + known:
         return []
     said = "in solid metal" if was < SOLID_SHARE * size else f"in a hole Ø{was:.2f}"
-    return [found(
-        "cut.tap_in_solid", "error", f"{name} taps {where} {said}. Drill to Ø{size:g} first (size less pitch, ISO 2306).", at,
-        measured=round(was, 3), limit=round(size, 3), unit="mm",
-    )]  # fmt: skip
+    return [
+        found(
+            "cut.tap_in_solid",
+            "error",
+            f"{name} taps {where} {said}. Drill to Ø{size:g} first (size less pitch, ISO 2306).",
+            at,
+            measured=round(was, 3),
+            limit=round(size, 3),
+            unit="mm",
+        )
+    ]

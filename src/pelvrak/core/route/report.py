@@ -16,7 +16,9 @@ from pelvrak.core.seat.resting import Rest
 Matrix = tuple[tuple[float, ...], ...]
 # Lengths, volumes and times are told to a millionth; what others multiply by is told as it is.
 TOLD_DIGITS = 6
-FACTORS = frozenset({"zero_from_work", "zero_from_nest", "local_from_zero", "follows", "direction", "work_axis"})
+FACTORS = frozenset(
+    {"zero_from_work", "zero_from_nest", "local_from_zero", "follows", "direction", "work_axis"}
+)
 
 
 def rounded(told: Any) -> Any:

@@ -46,9 +46,20 @@ def _found(value: Any, path: str) -> Iterator[tuple[str, dict[str, Any]]]:
 
 
 _WORDS = {
-    "seat": "seat", "up": "up", "x": "X", "zero": "work zero", "hole": "hole", "face": "face", "edge": "edge", "faces": "face",
-    "from": "from", "to": "to", "floor": "floor", "zeros": "zero", "callouts": "tolerance",
-}  # fmt: skip
+    "seat": "seat",
+    "up": "up",
+    "x": "X",
+    "zero": "work zero",
+    "hole": "hole",
+    "face": "face",
+    "edge": "edge",
+    "faces": "face",
+    "from": "from",
+    "to": "to",
+    "floor": "floor",
+    "zeros": "zero",
+    "callouts": "tolerance",
+}
 
 
 def _said(document: dict[str, Any], path: str) -> str:
@@ -73,16 +84,23 @@ def revising(plan: Plan, old: Part, new: Part) -> Revising:
     for path, ref in _found(document, ""):
         kind = "face" if "face" in ref else "edge"
         number, matches = ref[kind], faces if kind == "face" else edges
-        lost = Match(old=number, new=None, state="lost", sentence="the plan pointed at nothing in the old part")
+        lost = Match(
+            old=number, new=None, state="lost", sentence="the plan pointed at nothing in the old part"
+        )
         match = matches[number] if 0 <= number < len(matches) else lost
-        references.append(Reference(path=path, what=_said(document, path), kind=kind, old=number, match=match))
+        references.append(
+            Reference(path=path, what=_said(document, path), kind=kind, old=number, match=match)
+        )
     states = [match.state for match in faces]
     taken = {match.new for match in faces}
     return Revising(
-        references=tuple(references), new_faces=sum(face.number not in taken for face in new.faces),
+        references=tuple(references),
+        new_faces=sum(face.number not in taken for face in new.faces),
         faces={state: states.count(state) for state in ("kept", "moved", "resized", "unsure", "lost")},
-        old_size=old.size, new_size=new.size, same=all(state == "kept" for state in states) and len(old.faces) == len(new.faces),
-    )  # fmt: skip
+        old_size=old.size,
+        new_size=new.size,
+        same=all(state == "kept" for state in states) and len(old.faces) == len(new.faces),
+    )
 
 
 def revised(plan: Plan, old: Part, new: Part, file: str, revision: str, take: frozenset[str]) -> Plan:

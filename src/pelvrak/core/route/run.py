@@ -99,11 +99,15 @@ def part_result(data: bytes, name: str, sha256: str, engine: Engine) -> Result:
 
     def read() -> Pieces:
         model = read_part(data, name)
-        lines = np.array([[a, b] for e in model.part.edges for a, b in zip(e.points, e.points[1:], strict=False)])
+        lines = np.array(
+            [[a, b] for e in model.part.edges for a, b in zip(e.points, e.points[1:], strict=False)]
+        )
         return {
-            PART: model, PICTURE: to_glb(model.mesh, lines.reshape(-1, 2, 3)), FACTS: model.part.model_dump(mode="json"),
+            PART: model,
+            PICTURE: to_glb(model.mesh, lines.reshape(-1, 2, 3)),
+            FACTS: model.part.model_dump(mode="json"),
             FEATURES: features_of(model).model_dump(mode="json"),
-        }  # fmt: skip
+        }
 
     return engine.keep(READ_PART, FileGiven(sha256), read)
 

@@ -32,7 +32,14 @@ from pelvrak.core.machine.index import Turned, TurningLine, reach_of, turning_li
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.slides import met_by_slides, slides
 from pelvrak.core.machine.travel import check_travel
-from pelvrak.core.route.naming import SETUP, TOOL, bare_hold, nameless_operation, nameless_position, nameless_tool
+from pelvrak.core.route.naming import (
+    SETUP,
+    TOOL,
+    bare_hold,
+    nameless_operation,
+    nameless_position,
+    nameless_tool,
+)
 from pelvrak.core.route.pictures import drawn, surface_of
 from pelvrak.core.route.pieces import FACTS, FIELD, INCOMING, LOAD, MOMENTS, PART, PATH, SURFACE, PlannedPath
 from pelvrak.core.route.removal import removal_findings
@@ -90,18 +97,33 @@ class CutGiven:
 
 
 def path_given(
-    engine: Engine, part: Content, incoming: Result, operation: Operation, tool: Tool, data: CuttingData, station: Station
-) -> PathGiven:  # fmt: skip
+    engine: Engine,
+    part: Content,
+    incoming: Result,
+    operation: Operation,
+    tool: Tool,
+    data: CuttingData,
+    station: Station,
+) -> PathGiven:
     """The input of an operation's planning at a station, without names. incoming: the stock that comes in."""
     wrapped = operation.turns_work
     square = is_square(station.zero_from_work)
-    lines = [] if station.zero_on_table is None else turning_lines(station.machine, station.zero_on_table, station.at)
+    lines = (
+        []
+        if station.zero_on_table is None
+        else turning_lines(station.machine, station.zero_on_table, station.at)
+    )
     return PathGiven(
-        part, incoming.content(FIELD), None if square and not wrapped else surface_of(engine, incoming.key).content(SURFACE),
-        station.zero_from_work, nameless_operation(operation), nameless_tool(tool, TOOL), data,
+        part,
+        incoming.content(FIELD),
+        None if square and not wrapped else surface_of(engine, incoming.key).content(SURFACE),
+        station.zero_from_work,
+        nameless_operation(operation),
+        nameless_tool(tool, TOOL),
+        data,
         tuple((name, to_wkb(region), floor) for name, (region, floor) in station.nest().items()),
         tuple(lines) if wrapped else (),
-    )  # fmt: skip
+    )
 
 
 def cut_given(
@@ -109,24 +131,40 @@ def cut_given(
 ) -> CutGiven:
     """The input of an operation's cutting. setup_zero: 4×4, of the setup's zero; hold: as it holds in the zero frame."""
     solids = None if hold.key is None else Result(hold.key, engine).content(SURFACE)
-    return CutGiven(path, setup_zero, solids, bare_hold(hold), station.machine, nameless_position(station.at), maker)
+    return CutGiven(
+        path, setup_zero, solids, bare_hold(hold), station.machine, nameless_position(station.at), maker
+    )
 
 
 def _plan(given: PathGiven, reads: Reads) -> Pieces:
     """The path of one operation. Raises BadInput when it cannot be planned."""
-    lying = None if given.surface is None else transformed(reads.read(given.surface, SURFACE), given.zero_from_work)
+    lying = (
+        None
+        if given.surface is None
+        else transformed(reads.read(given.surface, SURFACE), given.zero_from_work)
+    )
     if is_square(given.zero_from_work):
         here = standing_square(reads.read(given.stock, FIELD), given.zero_from_work)
     else:
         assert lying is not None
         here = standing(lying, PLAN_CELL_MM)
     if here is None:
-        raise BadInput("stock.none", given.operation.name, "no stock is left to cut", "check the operations before")
+        raise BadInput(
+            "stock.none", given.operation.name, "no stock is left to cut", "check the operations before"
+        )
     job = Job(
-        reads.read(given.part, PART), given.zero_from_work, here, given.tool, given.data, SETUP, given.operation,
+        reads.read(given.part, PART),
+        given.zero_from_work,
+        here,
+        given.tool,
+        given.data,
+        SETUP,
+        given.operation,
         Path((0.0, 0.0, float(here.high[2]) + given.operation.clearance + 50.0)),
-        {name: (from_wkb(region), floor) for name, region, floor in given.nest}, list(given.turning), lying,
-    )  # fmt: skip
+        {name: (from_wkb(region), floor) for name, region, floor in given.nest},
+        list(given.turning),
+        lying,
+    )
     plan_operation(job)
     return {
         PATH: PlannedPath(job.path, job.holes, np.zeros(0)),
@@ -200,9 +238,14 @@ def _cut(given: OperationGiven, reads: Reads) -> Pieces:
     work_from_zero = inverse(station.zero_from_work)
     bodies = body_profiles(tool, station.machine.spindle.nose)
     sweep = Sweep(
-        moved(work_from_zero, lines.starts), moved(work_from_zero, lines.ends), lines.what,
-        turned(work_from_zero, axes), cutter_profile(tool), bodies, core_radius(tool),
-    )  # fmt: skip
+        moved(work_from_zero, lines.starts),
+        moved(work_from_zero, lines.ends),
+        lines.what,
+        turned(work_from_zero, axes),
+        cutter_profile(tool),
+        bodies,
+        core_radius(tool),
+    )
 
     def going_on(share: float) -> bool:
         reads.tell(0.9 * share)
@@ -216,7 +259,10 @@ def _cut(given: OperationGiven, reads: Reads) -> Pieces:
         # As the machine's slides go, the work not turned.
         lines = placed(flat, lie)
         standing_still = replace(
-            trouble, lines=lines, sweep=replace(sweep, ends=moved(work_from_zero, lines.ends)), ends_at=flat_ends
+            trouble,
+            lines=lines,
+            sweep=replace(sweep, ends=moved(work_from_zero, lines.ends)),
+            ends_at=flat_ends,
         )
         findings += _zero_off_top(operation, station.setup, lie, farthest(lying(), lie))
         findings += rotary_limits(trouble, station, lie, flat)
@@ -227,25 +273,39 @@ def _cut(given: OperationGiven, reads: Reads) -> Pieces:
     low, high = lines.ends.min(axis=0), lines.ends.max(axis=0)
     travel = None
     if station.zero_on_table is not None:
-        least, most = reach_of(station.machine, station.zero_on_table, station.at, low, high, tool.gauge_length)
+        least, most = reach_of(
+            station.machine, station.zero_on_table, station.at, low, high, tool.gauge_length
+        )
         findings += check_travel(station.machine, least, most, station.setup, operation.name)
         findings += slides_trouble(trouble, station, lines, lying, stock, tool.gauge_length)
         travel = [least.tolist(), most.tolist()]
     findings += removal_findings(
-        operation, tool, station.setup, holes, trouble.lines, hits.removed, float(ends_at[-1]),
-        station.zero_from_work, stock.grid.cell,
-    )  # fmt: skip
+        operation,
+        tool,
+        station.setup,
+        holes,
+        trouble.lines,
+        hits.removed,
+        float(ends_at[-1]),
+        station.zero_from_work,
+        stock.grid.cell,
+    )
     # Laid round an axis, a chord of the flat becomes several.
     took = hits.removed > 0 if lie is None else np.isin(flat.move, trouble.lines.move[hits.removed > 0])
     loads = load_over_time(hits, ends_at)
     facts = {
-        "time_s": float(ends_at[-1]), "most_removal_cm3_min": max(loads["removal"]),
-        "low": low.tolist(), "high": high.tolist(), "cut_z": _cut_z(flat, took),
+        "time_s": float(ends_at[-1]),
+        "most_removal_cm3_min": max(loads["removal"]),
+        "low": low.tolist(),
+        "high": high.tolist(),
+        "cut_z": _cut_z(flat, took),
         "travel": travel,
-    }  # fmt: skip
+    }
     if lie is not None:
         facts["wrapped"] = wrapped_fact(lie, flat).model_dump(mode="json")
-    facts["findings"] = [f.model_copy(update={"operation": operation.id}).model_dump(mode="json") for f in findings]
+    facts["findings"] = [
+        f.model_copy(update={"operation": operation.id}).model_dump(mode="json") for f in findings
+    ]
     return {
         FIELD: after,
         FACTS: facts,
@@ -275,11 +335,19 @@ def _zero_off_top(operation: Operation, setup: str, lie: Round, outside: float) 
     below = -lie.centre[2]
     if min(abs(below - lie.radius), abs(below - outside)) <= ZERO_OFF_MM:
         return []
-    return [Finding(
-        code="wrap.zero_height", severity="note", setup=setup, operation=operation.id, stage="cut",
-        sentence=f"The rotary axis lies {below:.3f} mm below zero; on top of Ø{2 * lie.radius:g} it would be {lie.radius:g}: the depths do not count from there.",
-        measured=round(below, 4), limit=lie.radius, unit="mm",
-    )]  # fmt: skip
+    return [
+        Finding(
+            code="wrap.zero_height",
+            severity="note",
+            setup=setup,
+            operation=operation.id,
+            stage="cut",
+            sentence=f"The rotary axis lies {below:.3f} mm below zero; on top of Ø{2 * lie.radius:g} it would be {lie.radius:g}: the depths do not count from there.",
+            measured=round(below, 4),
+            limit=lie.radius,
+            unit="mm",
+        )
+    ]
 
 
 def wrapped_fact(lie: Round, flat: Chords) -> WrappedFact:
@@ -287,10 +355,23 @@ def wrapped_fact(lie: Round, flat: Chords) -> WrappedFact:
     diameter, below = 2 * lie.radius, -lie.centre[2]
     ends = sorted(lie.angle_at(float(y)) for y in (flat.ends[:, 1].min(), flat.ends[:, 1].max()))
     return WrappedFact(
-        axis=lie.axis, turns=(round(ends[0], 4), round(ends[1], 4)),
-        flat_length=Reckoned(value=round(math.pi * diameter, 4), unit="mm", formula="once round = π·d", with_values=f"π·{diameter:g}", source="circumference of a circle"),
-        centre_below=Reckoned(value=round(below, 4), unit="mm", formula="centre below zero = d / 2 where zero is on top", with_values=f"d / 2 = {lie.radius:g}", source="common practice, no source"),
-    )  # fmt: skip
+        axis=lie.axis,
+        turns=(round(ends[0], 4), round(ends[1], 4)),
+        flat_length=Reckoned(
+            value=round(math.pi * diameter, 4),
+            unit="mm",
+            formula="once round = π·d",
+            with_values=f"π·{diameter:g}",
+            source="circumference of a circle",
+        ),
+        centre_below=Reckoned(
+            value=round(below, 4),
+            unit="mm",
+            formula="centre below zero = d / 2 where zero is on top",
+            with_values=f"d / 2 = {lie.radius:g}",
+            source="common practice, no source",
+        ),
+    )
 
 
 def _ends_of_moves(lines: Chords, ends_at: Floats, moves: int) -> Floats:
@@ -300,7 +381,9 @@ def _ends_of_moves(lines: Chords, ends_at: Floats, moves: int) -> Floats:
     return np.maximum.accumulate(out)
 
 
-def _laid(flat: Chords, lie: Round, stock: Mesh, radius: float, ends_at: Floats) -> tuple[Chords, Floats, Floats]:
+def _laid(
+    flat: Chords, lie: Round, stock: Mesh, radius: float, ends_at: Floats
+) -> tuple[Chords, Floats, Floats]:
     """A flat path laid round its axis: chords in the zero frame, the tool's axis of each, and when each ends, s. radius: of the cutter, mm.
 
     A chord's axis is that of its middle: it is so short that the cutter's rim is not tilted by more than TILTED_MM at its ends.
@@ -311,9 +394,9 @@ def _laid(flat: Chords, lie: Round, stock: Mesh, radius: float, ends_at: Floats)
     lines, axes = rolled(number, lie, reach, error)
     parts = np.bincount(lines.move, minlength=len(flat.what))
     before = np.concatenate([[0.0], ends_at[:-1]])
-    share = (np.arange(len(lines.move)) - np.concatenate([[0], np.cumsum(parts)[:-1]])[lines.move] + 1) / parts[
-        lines.move
-    ]
+    share = (
+        np.arange(len(lines.move)) - np.concatenate([[0], np.cumsum(parts)[:-1]])[lines.move] + 1
+    ) / parts[lines.move]
     ends = before[lines.move] + share * (ends_at - before)[lines.move]
     return Chords(lines.starts, lines.ends, lines.what, flat.move[lines.move]), axes, ends
 
@@ -349,12 +432,20 @@ class Trouble:
         told = told.replace("{moves}", "1 move" if moves == 1 else f"{moves} moves")
         return [
             Finding(
-                code=code, severity="error", setup=self.setup, operation=self.operation.id, stage="cut", sentence=told,
-                measured=round(float(depths[worst]), 3), limit=0.0, unit="mm",
-                place=(as_vector(self.sweep.ends[worst]),), move=int(self.lines.move[worst]),
+                code=code,
+                severity="error",
+                setup=self.setup,
+                operation=self.operation.id,
+                stage="cut",
+                sentence=told,
+                measured=round(float(depths[worst]), 3),
+                limit=0.0,
+                unit="mm",
+                place=(as_vector(self.sweep.ends[worst]),),
+                move=int(self.lines.move[worst]),
                 time_s=round(float(self.ends_at[worst]), 3),
             )
-        ]  # fmt: skip
+        ]
 
 
 def stock_trouble(trouble: Trouble, hits: Hits) -> list[Finding]:
@@ -363,16 +454,30 @@ def stock_trouble(trouble: Trouble, hits: Hits) -> list[Finding]:
     what = trouble.sweep.what
     out = []
     for code, sentence, depths in (
-        ("cut.rapid_in_stock", "A rapid move runs {depth} into the stock", np.where(what == RAPID, hits.rapid, 0.0)),
-        ("cut.spindle_stopped", "The tool is fed {depth} into the stock with the spindle stopped",
-         np.where(what == STOPPED, hits.rapid, 0.0)),
+        (
+            "cut.rapid_in_stock",
+            "A rapid move runs {depth} into the stock",
+            np.where(what == RAPID, hits.rapid, 0.0),
+        ),
+        (
+            "cut.spindle_stopped",
+            "The tool is fed {depth} into the stock with the spindle stopped",
+            np.where(what == STOPPED, hits.rapid, 0.0),
+        ),
         ("cut.stock_above_flutes", "The cut stands {depth} above the flutes", hits.bodies[:, 0]),
-        ("cut.shank_in_stock", "The shank runs {depth} into the stock",
-         np.where(hits.bodies[:, 1] > hits.bodies[:, 0] + MEETS_MM, hits.bodies[:, 1], 0.0)),
+        (
+            "cut.shank_in_stock",
+            "The shank runs {depth} into the stock",
+            np.where(hits.bodies[:, 1] > hits.bodies[:, 0] + MEETS_MM, hits.bodies[:, 1], 0.0),
+        ),
         ("cut.holder_in_stock", "The holder runs {depth} into the stock", hits.bodies[:, 2]),
         ("cut.spindle_in_stock", "The spindle nose runs {depth} into the stock", hits.bodies[:, 3]),
-        ("cut.plunge_off_centre", "The tool goes straight down {depth} deep, and cannot cut at its centre", hits.core),
-    ):  # fmt: skip
+        (
+            "cut.plunge_off_centre",
+            "The tool goes straight down {depth} deep, and cannot cut at its centre",
+            hits.core,
+        ),
+    ):
         out += trouble.found(code, f"{sentence} in {name} ({{moves}}).", depths)
     return out
 
@@ -382,8 +487,11 @@ def holding_trouble(trouble: Trouble, station: Station, met: Hits) -> list[Findi
     out = []
     shank = np.maximum(met.bodies[:, 0], met.bodies[:, 1])
     for what, depths in (
-        ("cutter", met.rapid), ("shank", shank), ("holder", met.bodies[:, 2]), ("spindle", met.bodies[:, 3]),
-    ):  # fmt: skip
+        ("cutter", met.rapid),
+        ("shank", shank),
+        ("holder", met.bodies[:, 2]),
+        ("spindle", met.bodies[:, 3]),
+    ):
         worst = int(np.argmax(depths))
         if depths[worst] <= MEETS_MM:
             continue
@@ -397,7 +505,9 @@ def holding_trouble(trouble: Trouble, station: Station, met: Hits) -> list[Findi
     return out
 
 
-def wrapped_trouble(trouble: Trouble, still: Trouble, station: Station, axis: str, axes: Floats) -> list[Finding]:
+def wrapped_trouble(
+    trouble: Trouble, still: Trouble, station: Station, axis: str, axes: Floats
+) -> list[Finding]:
     """What the tool meets while the work turns under it.
 
     trouble: its moves as the work sees them, along axes (n, 3), for all that turns about the axis with the work; still: as the slides make
@@ -411,10 +521,13 @@ def wrapped_trouble(trouble: Trouble, still: Trouble, station: Station, axis: st
     stands = [piece.item == "machine" and axis not in rides[piece.name] for piece in station.hold.pieces]
     out = []
     for told, way, own in (
-        (trouble, axes, [i for i, one in enumerate(stands) if not one]), (still, UP, [i for i, one in enumerate(stands) if one]),
-    ):  # fmt: skip
+        (trouble, axes, [i for i, one in enumerate(stands) if not one]),
+        (still, UP, [i for i, one in enumerate(stands) if one]),
+    ):
         mine = np.isin(mesh.label, own)
-        field = holding_field(Mesh(mesh.vertices, mesh.triangles[mine], mesh.label[mine])) if mine.any() else None
+        field = (
+            holding_field(Mesh(mesh.vertices, mesh.triangles[mine], mesh.label[mine])) if mine.any() else None
+        )
         if field is not None:
             path, sweep = told.lines, told.sweep
             met = test(field, Sweep(path.starts, path.ends, path.what, way, sweep.cutter, sweep.bodies))
@@ -432,17 +545,30 @@ def rotary_limits(trouble: Trouble, station: Station, lie: Round, flat: Chords) 
         (max(asked), axis.high, max(asked) - axis.high),
     ):
         if past > 1e-6 and not axis.endless:
-            out.append(Finding(
-                code="reach.travel", severity="error", setup=trouble.setup, operation=trouble.operation.name, stage="reach",
-                sentence=f"{trouble.operation.name} needs {lie.axis} {value:.1f}°; {station.machine.name} stops at {limit:.1f}°.",
-                measured=round(value, 3), limit=limit, unit="°",
-            ))  # fmt: skip
+            out.append(
+                Finding(
+                    code="reach.travel",
+                    severity="error",
+                    setup=trouble.setup,
+                    operation=trouble.operation.name,
+                    stage="reach",
+                    sentence=f"{trouble.operation.name} needs {lie.axis} {value:.1f}°; {station.machine.name} stops at {limit:.1f}°.",
+                    measured=round(value, 3),
+                    limit=limit,
+                    unit="°",
+                )
+            )
     return out
 
 
 def slides_trouble(
-    trouble: Trouble, station: Station, lines: Chords, lying: Callable[[], Mesh], stock: RayField, gauge: float
-) -> list[Finding]:  # fmt: skip
+    trouble: Trouble,
+    station: Station,
+    lines: Chords,
+    lying: Callable[[], Mesh],
+    stock: RayField,
+    gauge: float,
+) -> list[Finding]:
     """What head, column and slides of the machine run into while the tool goes along its path.
 
     stock: as it comes in; lying: its surface in the zero frame, made when they come near its box.
@@ -460,28 +586,34 @@ def slides_trouble(
         still = [("work", lying()), *still]
     return [
         Finding(
-            code="reach.slide_meets", severity="error", setup=station.setup, operation=trouble.operation.id, stage="reach",
+            code="reach.slide_meets",
+            severity="error",
+            setup=station.setup,
+            operation=trouble.operation.id,
+            stage="reach",
             sentence=f"In {trouble.operation.name} the machine's {met.slide} runs {met.depth:.1f} mm into the {met.what}.",
-            measured=round(met.depth, 3), limit=0.0, unit="mm", place=(as_vector(moved(inverse(station.zero_from_work), met.nose - up)),),
+            measured=round(met.depth, 3),
+            limit=0.0,
+            unit="mm",
+            place=(as_vector(moved(inverse(station.zero_from_work), met.nose - up)),),
         )
         for met in met_by_slides(moving, starts, ends, still)
-    ]  # fmt: skip
+    ]
 
 
 def solids_of(station: Station) -> list[tuple[PieceFact, Mesh]]:
     """Every solid that stands round the work, with what it is."""
     mesh = station.solids()
-    return [] if mesh is None else [(piece, with_label(mesh, i)) for i, piece in enumerate(station.hold.pieces)]
+    return (
+        [] if mesh is None else [(piece, with_label(mesh, i)) for i, piece in enumerate(station.hold.pieces)]
+    )
 
 
 def _nearest_piece(station: Station, at: Floats) -> str:
     """The name of the holding's solid nearest to a point of the zero frame."""
     mesh = station.solids()
     assert mesh is not None
-    away = [
-        float(signed_distance(at[None], with_label(mesh, i))[0])
-        for i in range(len(station.hold.pieces))
-    ]  # fmt: skip
+    away = [float(signed_distance(at[None], with_label(mesh, i))[0]) for i in range(len(station.hold.pieces))]
     return station.hold.pieces[int(np.argmin(away))].name
 
 
@@ -495,11 +627,18 @@ def loose_pieces(trouble: Trouble, before: RayField, after: RayField) -> list[Fi
         size = " × ".join(f"{length:.1f}" for length in piece.high - piece.low)
         out.append(
             Finding(
-                code="cut.loose_piece", severity="warning", setup=trouble.setup, operation=trouble.operation.id, stage="cut",
+                code="cut.loose_piece",
+                severity="warning",
+                setup=trouble.setup,
+                operation=trouble.operation.id,
+                stage="cut",
                 sentence=f"{trouble.operation.name} sets a piece of {size} mm free ({piece.volume / 1000:.2f} cm³).",
-                measured=round(piece.volume, 1), limit=0.0, unit="mm³", place=(as_vector((piece.low + piece.high) / 2),),
+                measured=round(piece.volume, 1),
+                limit=0.0,
+                unit="mm³",
+                place=(as_vector((piece.low + piece.high) / 2),),
             )
-        )  # fmt: skip
+        )
     return out
 
 

@@ -43,7 +43,9 @@ def stand(run: Run, setup: SetupReport, values: dict[str, float]) -> Stand:
     machine = machine_of(setup.machine, run.plan.machines)
     hold = setup.hold
     if setup.zero_from_work is None or hold is None or hold.zero_on_table is None:
-        raise BadInput("reach.no_layout", "reach", f"{setup.name} has no place on the table", "hold the work first")
+        raise BadInput(
+            "reach.no_layout", "reach", f"{setup.name} has no place on the table", "hold the work first"
+        )
     names = {axis.name for axis in machine.axes}
     stray = sorted(set(values) - names)
     if stray:
@@ -61,18 +63,31 @@ def stand(run: Run, setup: SetupReport, values: dict[str, float]) -> Stand:
     at = Turned("", angles, local_plane(machine, angles), as_vector(direction_of(machine, angles)))
     nose = moved(at.local_from_zero, pose(machine, whole).table_from_spindle[:3, 3] - zero)
     station = station_at(
-        run.part, setup.name, machine, np.array(setup.zero_from_work), hold, lambda: holding_mesh(run, hold), {}, at
+        run.part,
+        setup.name,
+        machine,
+        np.array(setup.zero_from_work),
+        hold,
+        lambda: holding_mesh(run, hold),
+        {},
+        at,
     )
     work = transformed(run.surface(setup.incoming_key or ""), station.zero_from_work)
     still = [("work", work), *((piece.name, solid) for piece, solid in solids_of(station))]
-    met = met_by_slides([*slides(machine, hold.zero_on_table, at), nose_slide(machine)], nose[None], nose[None], still)
+    met = met_by_slides(
+        [*slides(machine, hold.zero_on_table, at), nose_slide(machine)], nose[None], nose[None], still
+    )
     beyond = [
         f"{axis.name} {whole[axis.name]:g} is beyond {axis.low:g} … {axis.high:g}"
-        for axis in machine.axes if not axis.endless and not axis.low - 1e-9 <= whole[axis.name] <= axis.high + 1e-9
-    ]  # fmt: skip
+        for axis in machine.axes
+        if not axis.endless and not axis.low - 1e-9 <= whole[axis.name] <= axis.high + 1e-9
+    ]
     return Stand(
-        values={name: round(value, 6) + 0.0 for name, value in whole.items()}, local_from_zero=matrix(at.local_from_zero),
-        nose=as_vector(np.round(nose, 6) + 0.0), machine_key=machine_picture(run, machine, at, hold.zero_on_table),
-        slides=slides_picture(run, machine, at, hold.zero_on_table), beyond=tuple(beyond),
+        values={name: round(value, 6) + 0.0 for name, value in whole.items()},
+        local_from_zero=matrix(at.local_from_zero),
+        nose=as_vector(np.round(nose, 6) + 0.0),
+        machine_key=machine_picture(run, machine, at, hold.zero_on_table),
+        slides=slides_picture(run, machine, at, hold.zero_on_table),
+        beyond=tuple(beyond),
         meets=tuple(f"The {one.slide} runs {one.depth:.1f} mm into the {one.what}." for one in met),
-    )  # fmt: skip
+    )

@@ -49,15 +49,29 @@ class Station:
 
 
 def station_at(
-    part: PartModel, setup: str, machine: Machine, zero_from_work: Floats, hold: HoldFacts, holding: Callable[[], Mesh | None],
-    nest: dict[str, tuple[BaseGeometry, float]], at: Turned,
-) -> Station:  # fmt: skip
+    part: PartModel,
+    setup: str,
+    machine: Machine,
+    zero_from_work: Floats,
+    hold: HoldFacts,
+    holding: Callable[[], Mesh | None],
+    nest: dict[str, tuple[BaseGeometry, float]],
+    at: Turned,
+) -> Station:
     """What stands round the work at a position. zero_from_work: of the setup's zero; holding: all its solids in the zero frame."""
     here, solids = round_the_work(machine, hold, holding, at)
     return Station(
-        setup, part, machine, np.asarray(at.local_from_zero @ zero_from_work), here, hold.zero_on_table, at,
-        cache(lambda: holding_field(solids())), solids, lambda: nest,
-    )  # fmt: skip
+        setup,
+        part,
+        machine,
+        np.asarray(at.local_from_zero @ zero_from_work),
+        here,
+        hold.zero_on_table,
+        at,
+        cache(lambda: holding_field(solids())),
+        solids,
+        lambda: nest,
+    )
 
 
 def held_solids(reader: Reader, solids: Content, shift: Vector) -> Mesh:
@@ -66,13 +80,25 @@ def held_solids(reader: Reader, solids: Content, shift: Vector) -> Mesh:
 
 
 def station_from(
-    reader: Reader, part: Content, machine: Machine, zero_from_work: Floats, hold: HoldFacts, solids: Content | None, at: Turned
-) -> Station:  # fmt: skip
+    reader: Reader,
+    part: Content,
+    machine: Machine,
+    zero_from_work: Floats,
+    hold: HoldFacts,
+    solids: Content | None,
+    at: Turned,
+) -> Station:
     """The same from what a step's input names, without names. solids: of the holding; None for nothing."""
     return station_at(
-        reader.read(part, PART), SETUP, machine, zero_from_work, hold,
-        lambda: None if solids is None else held_solids(reader, solids, hold.shift), {}, at,
-    )  # fmt: skip
+        reader.read(part, PART),
+        SETUP,
+        machine,
+        zero_from_work,
+        hold,
+        lambda: None if solids is None else held_solids(reader, solids, hold.shift),
+        {},
+        at,
+    )
 
 
 def round_the_work(
@@ -85,11 +111,23 @@ def round_the_work(
     # The table itself and what turns it are known solids; the flat that stood for them goes.
     kept = [i for i, piece in enumerate(hold.pieces) if piece.item != "table"]
     around = bodies(machine, at, hold.zero_on_table)
-    here = hold.model_copy(update={"pieces": (
-        *(_boxed(hold.pieces[i], local) for i in kept),
-        *(PieceFact(name=name, item="machine", role="body", low=as_vector(m.vertices.min(axis=0)), high=as_vector(m.vertices.max(axis=0)))
-          for name, m in around),
-    )})  # fmt: skip
+    here = hold.model_copy(
+        update={
+            "pieces": (
+                *(_boxed(hold.pieces[i], local) for i in kept),
+                *(
+                    PieceFact(
+                        name=name,
+                        item="machine",
+                        role="body",
+                        low=as_vector(m.vertices.min(axis=0)),
+                        high=as_vector(m.vertices.max(axis=0)),
+                    )
+                    for name, m in around
+                ),
+            )
+        }
+    )
 
     def solids() -> Mesh | None:
         whole = holding()
@@ -106,7 +144,9 @@ def compact(mesh: Mesh, label: int) -> Mesh:
     """Only the corners its triangles have, under one label."""
     used, corners = np.unique(mesh.triangles, return_inverse=True)
     return Mesh(
-        mesh.vertices[used], corners.reshape(-1, 3).astype(np.int64), np.full(len(mesh.triangles), label, np.int64)
+        mesh.vertices[used],
+        corners.reshape(-1, 3).astype(np.int64),
+        np.full(len(mesh.triangles), label, np.int64),
     )
 
 
@@ -118,11 +158,14 @@ def _boxed(piece: PieceFact, local: Floats) -> PieceFact:
 def bodies(machine: Machine, at: Turned, zero_on_table: Vector) -> list[tuple[str, Mesh]]:
     """Solids of the machine that stand by the work whatever X, Y and Z do; local plane of a position."""
     base_from_table = pose(machine, at.angles).base_from_table
-    local_from_base = at.local_from_zero @ rigid(np.eye(3), -np.array(zero_on_table)) @ inverse(base_from_table)
+    local_from_base = (
+        at.local_from_zero @ rigid(np.eye(3), -np.array(zero_on_table)) @ inverse(base_from_table)
+    )
     return [
         (one.name, transformed(solid_mesh(one), local_from_base @ moved_by(machine, one.rides, at.angles)))
-        for one in machine.solids if stands_by_the_work(machine, one)
-    ]  # fmt: skip
+        for one in machine.solids
+        if stands_by_the_work(machine, one)
+    ]
 
 
 def holding_field(mesh: Mesh | None) -> RayField | None:
@@ -130,4 +173,6 @@ def holding_field(mesh: Mesh | None) -> RayField | None:
     if mesh is None:
         return None
     solid = united(mesh)
-    return field_of_mesh(grid_around(solid.vertices.min(axis=0), solid.vertices.max(axis=0), HOLDING_CELL_MM), solid)
+    return field_of_mesh(
+        grid_around(solid.vertices.min(axis=0), solid.vertices.max(axis=0), HOLDING_CELL_MM), solid
+    )

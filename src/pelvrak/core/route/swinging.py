@@ -56,9 +56,15 @@ def swings(
         names[f"⟦turn {number}⟧"] = called
         bare.append((f"⟦turn {number}⟧", start, goal))
     given = SwingGiven(
-        surface_of(run.engine, incoming_key).content(SURFACE), Result(hold.key or "", run.engine).content(SURFACE), bare_hold(hold),
-        home.zero_from_work, zero, tuple(bare), turning.machine, gauge,
-    )  # fmt: skip
+        surface_of(run.engine, incoming_key).content(SURFACE),
+        Result(hold.key or "", run.engine).content(SURFACE),
+        bare_hold(hold),
+        home.zero_from_work,
+        zero,
+        tuple(bare),
+        turning.machine,
+        gauge,
+    )
     found = run.engine.run(SWING, given, f"{setup.name} turning").value(FACTS)
     return [Finding.model_validate(named(one, names)) for one in found]
 
@@ -92,7 +98,10 @@ def _turns(turning: Turning) -> list[Turn]:
         if a != b and (b, a) not in pairs:
             pairs[(a, b)] = None
     called = {name: name or "as it is seated" for name in walk}
-    return [(f"from {called[a]} to {called[b]}", turning.turned[a].angles, turning.turned[b].angles) for a, b in pairs]
+    return [
+        (f"from {called[a]} to {called[b]}", turning.turned[a].angles, turning.turned[b].angles)
+        for a, b in pairs
+    ]
 
 
 def _wrapped(turning: Turning, reports: list[OperationReport]) -> list[Turn]:
@@ -112,7 +121,11 @@ def _swung(given: SwingGiven, reads: Reads) -> Pieces:
     # The holding as it was judged, before the machine's own solids were put to it.
     holding = held_solids(reads, given.solids, given.hold.shift)
     carried: list[tuple[str, Mesh]] = [("work", stock)]
-    carried += [(p.name, hull_of(with_label(holding, i))) for i, p in enumerate(given.hold.pieces) if p.item != "table"]
+    carried += [
+        (p.name, hull_of(with_label(holding, i)))
+        for i, p in enumerate(given.hold.pieces)
+        if p.item != "table"
+    ]
     near, tool_tip = table_side(machine), -gauge
     out: list[Finding] = []
     for called, start, goal in given.turns:
@@ -131,19 +144,29 @@ def _swung(given: SwingGiven, reads: Reads) -> Pieces:
                 if s.rides in near and s.rides not in rides
             ]
             here = moved_by(machine, axis.rides, values)
-            lying = axis.model_copy(update={
-                "direction": as_vector(turned(here, np.array(axis.direction))), "point": as_vector(moved(here, np.array(axis.point))),
-            })  # fmt: skip
+            lying = axis.model_copy(
+                update={
+                    "direction": as_vector(turned(here, np.array(axis.direction))),
+                    "point": as_vector(moved(here, np.array(axis.point))),
+                }
+            )
             met = swing(lying, values[axis.name], goal[axis.name], turns_with, still)
             at = moved(inverse(given.zero_from_work), np.zeros(3))
             out += _told(called, lying, met, as_vector(at))
             top = max(_height(lying, mesh) for _, mesh in turns_with)
             if top > tool_tip and not any(f.code == "reach.swing_tool" for f in out):
-                out.append(Finding(
-                    code="reach.swing_tool", severity="warning", setup=SETUP, stage="reach",
-                    sentence=f"Turning about {axis.name}, the work swings up to {top:.0f} mm; the longest tool, gone up, ends at {tool_tip:.0f}: move aside first.",
-                    measured=round(top, 2), limit=round(tool_tip, 2), unit="mm",
-                ))  # fmt: skip
+                out.append(
+                    Finding(
+                        code="reach.swing_tool",
+                        severity="warning",
+                        setup=SETUP,
+                        stage="reach",
+                        sentence=f"Turning about {axis.name}, the work swings up to {top:.0f} mm; the longest tool, gone up, ends at {tool_tip:.0f}: move aside first.",
+                        measured=round(top, 2),
+                        limit=round(tool_tip, 2),
+                        unit="mm",
+                    )
+                )
             values[axis.name] = goal[axis.name]
     return {FACTS: [one.model_dump(mode="json") for one in out]}
 
@@ -168,7 +191,16 @@ def _told(names: str, axis: Axis, met: Swing, at: tuple[float, float, float]) ->
         if met.met
         else f"Turning {names}, the {one} passes the {two} with {met.gap:.1f} mm between them at {axis.name}{met.angle:.1f}."
     )
-    return [Finding(
-        code="reach.swing", severity="error" if met.met else "warning", setup=SETUP, stage="reach", sentence=said,
-        measured=round(met.gap, 3), limit=ROOM_MM, unit="mm", place=(at,),
-    )]  # fmt: skip
+    return [
+        Finding(
+            code="reach.swing",
+            severity="error" if met.met else "warning",
+            setup=SETUP,
+            stage="reach",
+            sentence=said,
+            measured=round(met.gap, 3),
+            limit=ROOM_MM,
+            unit="mm",
+            place=(at,),
+        )
+    ]

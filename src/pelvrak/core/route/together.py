@@ -33,10 +33,18 @@ def works_apart(
         if amount <= SHARED_MM3:
             continue
         middle = mesh_of(both).vertices.mean(axis=0)
-        out.append(Finding(
-            code="load.same_place", severity="error", setup=setup, stage="hold",
-            sentence=f"The works of {other.setup} and {setup} stand in one place on the machine: {amount / 1000:.1f} cm³ of both. Give them places, or loads, of their own.",
-            measured=round(amount, 1), limit=0.0, unit="mm³", place=(as_vector(moved(inverse(table_from_work), middle)),),
-        ))  # fmt: skip
+        out.append(
+            Finding(
+                code="load.same_place",
+                severity="error",
+                setup=setup,
+                stage="hold",
+                sentence=f"The works of {other.setup} and {setup} stand in one place on the machine: {amount / 1000:.1f} cm³ of both. Give them places, or loads, of their own.",
+                measured=round(amount, 1),
+                limit=0.0,
+                unit="mm³",
+                place=(as_vector(moved(inverse(table_from_work), middle)),),
+            )
+        )
     load.standing.append(Standing(setup, solid, low, high))
     return out

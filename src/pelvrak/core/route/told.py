@@ -41,7 +41,9 @@ def _by_the_work(given: MachineGiven, reads: Reads) -> Pieces:
 
 
 def _moving(given: MachineGiven, reads: Reads) -> Pieces:
-    return _drawn([one.mesh for one in (*slides(given.machine, given.zero, given.at), nose_slide(given.machine))])
+    return _drawn(
+        [one.mesh for one in (*slides(given.machine, given.zero, given.at), nose_slide(given.machine))]
+    )
 
 
 def _drawn(solids: list[Mesh]) -> Pieces:
@@ -74,7 +76,9 @@ def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector |
     moving = [*slides(machine, zero, at), nose_slide(machine)]
     drawn = run.engine.run(SLIDES_PICTURE, MachineGiven(machine, nameless_position(at), zero), "machine")
     return SlidesFact(
-        key=drawn.key, names=tuple(one.name for one in moving), follows=tuple(matrix(one.follows) for one in moving)
+        key=drawn.key,
+        names=tuple(one.name for one in moving),
+        follows=tuple(matrix(one.follows) for one in moving),
     )
 
 
@@ -87,14 +91,23 @@ def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[Posit
     for k, name in enumerate(names):
         at = turning.turned[name]
         solutions = () if at.solved is None else at.solved.solutions[:TOLD_SOLUTIONS]
-        out.append(PositionReport(
-            name=name, direction=at.direction, angles={k_: round(v, 6) for k_, v in at.angles.items()},
-            local_from_zero=matrix(at.local_from_zero), origin=at.origin,
-            x=as_vector(np.round(at.local_from_zero[0, :3], 9) + 0.0), offset_register=turning.registers.get(name, ""),
-            register_value=values_of(turning, name), seen=tuple(np.round(shares[:, k], 3).tolist()),
-            solutions=solutions, why=solutions[0].why if solutions else "as typed", change=at.change,
-            machine_key=machine_picture(run, turning.machine, at, turning.zero_on_table),
-            slides=slides_picture(run, turning.machine, at, turning.zero_on_table),
-            turning_s=round(index_time(turning.machine, home_angles(turning.machine), at.angles), 3),
-        ))  # fmt: skip
+        out.append(
+            PositionReport(
+                name=name,
+                direction=at.direction,
+                angles={k_: round(v, 6) for k_, v in at.angles.items()},
+                local_from_zero=matrix(at.local_from_zero),
+                origin=at.origin,
+                x=as_vector(np.round(at.local_from_zero[0, :3], 9) + 0.0),
+                offset_register=turning.registers.get(name, ""),
+                register_value=values_of(turning, name),
+                seen=tuple(np.round(shares[:, k], 3).tolist()),
+                solutions=solutions,
+                why=solutions[0].why if solutions else "as typed",
+                change=at.change,
+                machine_key=machine_picture(run, turning.machine, at, turning.zero_on_table),
+                slides=slides_picture(run, turning.machine, at, turning.zero_on_table),
+                turning_s=round(index_time(turning.machine, home_angles(turning.machine), at.angles), 3),
+            )
+        )
     return tuple(out)

@@ -56,8 +56,12 @@ class Turning:
         found = self.stations.get(visit.position)
         if found is None:
             where = visit.position or "the work as it is seated"
-            raise BadInput("index.nowhere", visit.operation.name, f"{where} cannot be reached on {self.machine.name}",
-                           "mend the index position, or cut it at another")  # fmt: skip
+            raise BadInput(
+                "index.nowhere",
+                visit.operation.name,
+                f"{where} cannot be reached on {self.machine.name}",
+                "mend the index position, or cut it at another",
+            )
         return found
 
     def time_between(self, before: str, after: str) -> float:
@@ -83,9 +87,15 @@ def _nearest_turn(machine: Machine, one: dict[str, float], two: dict[str, float]
 
 
 def turning_of(
-    run: Run, setup: Setup, machine: Machine, zero_from_work: Floats, hold: HoldFacts,
-    nest: dict[str, tuple[BaseGeometry, float]], zeros: list[Floats], boxes: Callable[[Floats], Boxes],
-) -> Turning:  # fmt: skip
+    run: Run,
+    setup: Setup,
+    machine: Machine,
+    zero_from_work: Floats,
+    hold: HoldFacts,
+    nest: dict[str, tuple[BaseGeometry, float]],
+    zeros: list[Floats],
+    boxes: Callable[[Floats], Boxes],
+) -> Turning:
     """All positions of a setup, in the order its operations come to them. boxes: as in `turned_to`."""
     out = Turning(setup, machine, hold, zero_from_work, zeros)
     part = run.part.part

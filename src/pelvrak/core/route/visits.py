@@ -42,8 +42,10 @@ def visits(setup: Setup, between: Between | None = None) -> list[Visit]:
         names = ["", *(position.name for position in setup.positions)]
         return [
             Visit(number, operation, name)
-            for name in names for number, operation in enumerate(setup.operations) if name in operation.places()
-        ]  # fmt: skip
+            for name in names
+            for number, operation in enumerate(setup.operations)
+            if name in operation.places()
+        ]
     out: list[Visit] = []
     for number, operation in enumerate(setup.operations):
         places = list(operation.places())
@@ -77,8 +79,9 @@ def least_turning(start: str, names: list[str], between: Between) -> list[str]:
                 before = mask ^ (1 << last)
                 ways = [
                     (best[before, k][0] + time[k, last], (*best[before, k][1], last))
-                    for k in chosen if k != last
-                ]  # fmt: skip
+                    for k in chosen
+                    if k != last
+                ]
                 best[mask, last] = min(ways, key=lambda way: (round(way[0], 9), way[1]))
     whole = (1 << len(names)) - 1
     if not names:
@@ -127,9 +130,18 @@ def order_findings(setup: Setup, index: int, between: Between, change_s: float) 
     names = ", ".join(position.name for position in better.positions)
     return [
         Finding(
-            code="index.order", severity="note", setup=setup.name, stage="reach",
+            code="index.order",
+            severity="note",
+            setup=setup.name,
+            stage="reach",
             sentence=f"Cut position by position ({names}), {setup.name} would {turning_words(turns[0], turns[1])} {now - then:.1f} s less for turning and tool changes.",
-            measured=round(now, 2), limit=round(then, 2), unit="s",
-            cures=(Cure(label="Group by position", path=f"/setups/{index}", value=better.model_dump(mode="json")),),
+            measured=round(now, 2),
+            limit=round(then, 2),
+            unit="s",
+            cures=(
+                Cure(
+                    label="Group by position", path=f"/setups/{index}", value=better.model_dump(mode="json")
+                ),
+            ),
         )
-    ]  # fmt: skip
+    ]

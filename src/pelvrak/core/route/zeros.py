@@ -22,9 +22,15 @@ def maker_number(setup: int, operation: int) -> int:
 
 
 def zeros_checked(
-    surface: Callable[[str], Mesh], part: PartModel, index: int, setup: Setup,
-    report: SetupReport, before: list[SetupReport], billet_key: str | None, machine: Machine,
-) -> SetupReport:  # fmt: skip
+    surface: Callable[[str], Mesh],
+    part: PartModel,
+    index: int,
+    setup: Setup,
+    report: SetupReport,
+    before: list[SetupReport],
+    billet_key: str | None,
+    machine: Machine,
+) -> SetupReport:
     """The setup with what its zeros rest on, before it and after it, and what is wrong with that.
 
     surface: of a stock by the key of its result; before: the setups before it.
@@ -35,12 +41,14 @@ def zeros_checked(
     billet = surface(billet_key)
     names = {
         maker_number(i, operation.number): f"{one.name} {operation.name}"
-        for i, one in enumerate([*before, report]) for operation in one.operations
-    }  # fmt: skip
+        for i, one in enumerate([*before, report])
+        for operation in one.operations
+    }
     stocks = Stocks(
         incoming=surface(report.incoming_key),
-        outgoing=surface(report.outgoing_key), makers=names,
-    )  # fmt: skip
+        outgoing=surface(report.outgoing_key),
+        makers=names,
+    )
     earlier = [(one.name, rest) for one in before for rest in one.rests]
 
     def rests_of(zero: Zero) -> tuple[Rest, ...]:
@@ -50,8 +58,12 @@ def zeros_checked(
         assert report.low and report.high
         middle = np.add(report.low, report.high) / 2
         sides = np.choose(np.array([zero.x, zero.y, zero.z]) + 1, [report.low, middle, report.high])
-        there = Zero(of="incoming", x=zero.x, y=zero.y, z=zero.z, offset=as_vector(np.round(at - sides, 4) + 0.0))
-        cure = Cure(label="Same place, from the incoming stock", path=path, value=there.model_dump(mode="json"))
+        there = Zero(
+            of="incoming", x=zero.x, y=zero.y, z=zero.z, offset=as_vector(np.round(at - sides, 4) + 0.0)
+        )
+        cure = Cure(
+            label="Same place, from the incoming stock", path=path, value=there.model_dump(mode="json")
+        )
         picked = zero.of not in ("billet", "part", "incoming")
         return resting_findings(list(rests), earlier, setup.name, called, (cure,), picked)
 
@@ -66,7 +78,7 @@ def zeros_checked(
     findings += _registers(setup, index, machine) + _above_zero(setup, report)
     return report.model_copy(
         update={"rests": own, "zeros": tuple(zeros), "findings": (*report.findings, *findings)}
-    )  # fmt: skip
+    )
 
 
 def _registers(setup: Setup, index: int, machine: Machine) -> list[Finding]:
@@ -78,11 +90,22 @@ def _registers(setup: Setup, index: int, machine: Machine) -> list[Finding]:
             free = machine.control.free_register(used)
             out.append(
                 Finding(
-                    code="seat.register_twice", severity="error", setup=setup.name, stage="seat",
+                    code="seat.register_twice",
+                    severity="error",
+                    setup=setup.name,
+                    stage="seat",
                     sentence=f"{setup.name} keeps “{one.name}” and {used[one.offset_register]} in {one.offset_register}: one would write over the other.",
-                    cures=(Cure(label=f"Keep “{one.name}” in {free}", path=f"/setups/{index}/seat/zeros/{number}/offset_register", value=free),) if free else (),
+                    cures=(
+                        Cure(
+                            label=f"Keep “{one.name}” in {free}",
+                            path=f"/setups/{index}/seat/zeros/{number}/offset_register",
+                            value=free,
+                        ),
+                    )
+                    if free
+                    else (),
                 )
-            )  # fmt: skip
+            )
         used.setdefault(one.offset_register, f"“{one.name}”")
     return out
 
@@ -93,8 +116,13 @@ def _above_zero(setup: Setup, report: SetupReport) -> list[Finding]:
         return []
     return [
         Finding(
-            code="seat.cuts_above_zero", severity="note", setup=setup.name, stage="seat",
+            code="seat.cuts_above_zero",
+            severity="note",
+            setup=setup.name,
+            stage="seat",
             sentence=f"Zero is on top, but {report.cut_z_of[1]} cuts up to Z+{report.cut_z[1]:.3f}: not every cutting Z is negative.",
-            measured=round(report.cut_z[1], 4), limit=0.0, unit="mm",
+            measured=round(report.cut_z[1], 4),
+            limit=0.0,
+            unit="mm",
         )
-    ]  # fmt: skip
+    ]

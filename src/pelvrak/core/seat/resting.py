@@ -55,7 +55,9 @@ class Stocks:
     makers: dict[int, str]
 
 
-def resting(zero: Zero, part: Part, part_mesh: Mesh, billet: Mesh, rotation: Floats, stocks: Stocks) -> list[Rest]:
+def resting(
+    zero: Zero, part: Part, part_mesh: Mesh, billet: Mesh, rotation: Floats, stocks: Stocks
+) -> list[Rest]:
     """Every surface a zero rests on. billet: its mesh; rotation: work directions to setup directions."""
     out: list[Rest] = []
 
@@ -66,9 +68,16 @@ def resting(zero: Zero, part: Part, part_mesh: Mesh, billet: Mesh, rotation: Flo
         after, _ = _state(points, stocks.outgoing, stocks.makers)
         gone = state in ("raw", "cut", "raw and cut") and after == "gone"
         out.append(
-            Rest(axis=axis, on=on, state=state, by=by, cut_away=gone, work_axis=as_vector(np.round(row, 9) + 0.0),
-                 place=as_vector(points.mean(axis=0)))
-        )  # fmt: skip
+            Rest(
+                axis=axis,
+                on=on,
+                state=state,
+                by=by,
+                cut_away=gone,
+                work_axis=as_vector(np.round(row, 9) + 0.0),
+                place=as_vector(points.mean(axis=0)),
+            )
+        )
 
     def add_face(ref: FaceRef, axis: str | None, row: Floats | None) -> None:
         face = face_of(part, ref, "seat.zero")
@@ -76,14 +85,25 @@ def resting(zero: Zero, part: Part, part_mesh: Mesh, billet: Mesh, rotation: Flo
         seen = rotation @ way
         name = axis or "XYZ"[int(np.argmax(np.abs(seen)))]
         kind = face.kind if face.radius is None else f"{face.kind} Ø{2 * face.radius:.4g}"
-        add(name, way if row is None else row, f"face {face.number} ({kind})", _on_faces(part_mesh, [face.number]))
+        add(
+            name,
+            way if row is None else row,
+            f"face {face.number} ({kind})",
+            _on_faces(part_mesh, [face.number]),
+        )
 
     left_open = {"X": 0, "Y": 1, "Z": 2}
     if zero.of == "holding":
         for axis, row in zip("XYZ", rotation, strict=True):
             out.append(
-                Rest(axis=axis, on="the fixed jaw", state="holding", work_axis=as_vector(row), place=(0.0, 0.0, 0.0))
-            )  # fmt: skip
+                Rest(
+                    axis=axis,
+                    on="the fixed jaw",
+                    state="holding",
+                    work_axis=as_vector(row),
+                    place=(0.0, 0.0, 0.0),
+                )
+            )
         return out
     if zero.of == "vertex":
         assert zero.edge is not None
@@ -91,7 +111,10 @@ def resting(zero: Zero, part: Part, part_mesh: Mesh, billet: Mesh, rotation: Flo
         point = np.array([edge.points[-1 if zero.end else 0]])
         return [
             *out,
-            *(_vertex(axis, row, edge.number, point, stocks) for axis, row in zip("XYZ", rotation, strict=True)),
+            *(
+                _vertex(axis, row, edge.number, point, stocks)
+                for axis, row in zip("XYZ", rotation, strict=True)
+            ),
         ]
     if zero.of == "hole":
         assert zero.hole is not None
@@ -103,8 +126,9 @@ def resting(zero: Zero, part: Part, part_mesh: Mesh, billet: Mesh, rotation: Flo
             add_face(ref, None, None)
             left_open.pop(out[-1].axis, None)
     of, mesh = {
-        "billet": ("billet", billet), "part": ("part", part_mesh),
-    }.get(zero.of, ("incoming stock", stocks.incoming))  # fmt: skip
+        "billet": ("billet", billet),
+        "part": ("part", part_mesh),
+    }.get(zero.of, ("incoming stock", stocks.incoming))
     for axis, d in left_open.items():
         side = (zero.x, zero.y, zero.z)[d]
         for sign in (side,) if side else (-1, 1):
@@ -119,9 +143,14 @@ def _vertex(axis: str, row: Floats, edge: int, point: Floats, stocks: Stocks) ->
     state, by = _state(point, stocks.incoming, stocks.makers)
     after, _ = _state(point, stocks.outgoing, stocks.makers)
     return Rest(
-        axis=axis, on=f"the end of edge {edge}", state=state, by=by, cut_away=state != "gone" and after == "gone",
-        work_axis=as_vector(row), place=as_vector(point[0]),
-    )  # fmt: skip
+        axis=axis,
+        on=f"the end of edge {edge}",
+        state=state,
+        by=by,
+        cut_away=state != "gone" and after == "gone",
+        work_axis=as_vector(row),
+        place=as_vector(point[0]),
+    )
 
 
 def _spread(mesh: Mesh, rows: Ints) -> Floats:
@@ -151,7 +180,9 @@ def _on_side(mesh: Mesh, way: Floats) -> Floats:
     near = (along[mesh.triangles] > most - SIDE_MM).all(axis=1) & (triangle_normals(mesh) @ way > SQUARE)
     if near.any():
         return _spread(mesh, np.flatnonzero(near))
-    return np.asarray(mesh.vertices[np.unique(mesh.triangles[(along[mesh.triangles] > most - SIDE_MM).any(axis=1)])])
+    return np.asarray(
+        mesh.vertices[np.unique(mesh.triangles[(along[mesh.triangles] > most - SIDE_MM).any(axis=1)])]
+    )
 
 
 def _state(points: Floats, stock: Mesh, makers: dict[int, str]) -> tuple[State, tuple[str, ...]]:
@@ -185,7 +216,12 @@ def _labels(points: Floats, mesh: Mesh) -> Ints:
 
 
 def resting_findings(
-    rests: list[Rest], earlier: list[tuple[str, Rest]], setup: str, called: str, cures: tuple[Cure, ...], picked: bool
+    rests: list[Rest],
+    earlier: list[tuple[str, Rest]],
+    setup: str,
+    called: str,
+    cures: tuple[Cure, ...],
+    picked: bool,
 ) -> list[Finding]:
     """Zero on what is gone, not there yet, raw a second time, or cut away by this very setup.
 
@@ -194,29 +230,44 @@ def resting_findings(
     """
     out = []
 
-    def find(code: str, severity: Severity, chosen: list[Rest], end: str, mend: tuple[Cure, ...] = ()) -> None:
+    def find(
+        code: str, severity: Severity, chosen: list[Rest], end: str, mend: tuple[Cure, ...] = ()
+    ) -> None:
         if not chosen:
             return
         axes = ", ".join(sorted({axis for rest in chosen for axis in rest.axis.split(", ")}))
         surfaces = ", ".join(dict.fromkeys(rest.on for rest in chosen))
         out.append(
             Finding(
-                code=code, severity=severity, setup=setup, stage="seat",
+                code=code,
+                severity=severity,
+                setup=setup,
+                stage="seat",
                 sentence=f"{called} takes {axes} from {surfaces}, {'which' if len(chosen) == 1 else 'all of which'} {end}",
-                place=tuple(rest.place for rest in chosen), cures=mend,
+                place=tuple(rest.place for rest in chosen),
+                cures=mend,
             )
-        )  # fmt: skip
+        )
 
     def several(chosen: list[Rest], one: str, many: str) -> str:
         return one if len(chosen) == 1 else many
 
     gone = [rest for rest in rests if rest.state == "gone"]
-    find("seat.zero_gone", "error", gone, f"{several(gone, 'has', 'have')} been cut away before {setup}.", cures)
+    find(
+        "seat.zero_gone",
+        "error",
+        gone,
+        f"{several(gone, 'has', 'have')} been cut away before {setup}.",
+        cures,
+    )
     early = [rest for rest in rests if rest.state == "not yet there"]
     find(
-        "seat.zero_not_there", "error" if picked else "warning", early,
-        f"{several(early, 'is', 'are')} not cut yet when {setup} begins: nothing there can be touched.", cures,
-    )  # fmt: skip
+        "seat.zero_not_there",
+        "error" if picked else "warning",
+        early,
+        f"{several(early, 'is', 'are')} not cut yet when {setup} begins: nothing there can be touched.",
+        cures,
+    )
     raw: dict[str, list[Rest]] = {}
     for rest in rests:
         if rest.state in RAW:
@@ -226,9 +277,16 @@ def resting_findings(
                     break
     for name, chosen in raw.items():
         find(
-            "seat.zero_raw_twice", "warning", chosen,
+            "seat.zero_raw_twice",
+            "warning",
+            chosen,
             f"{several(chosen, 'is', 'are')} raw; {name} already located from raw in that direction, so take it from what {name} has cut.",
-        )  # fmt: skip
+        )
     away = [rest for rest in rests if rest.cut_away]
-    find("seat.zero_cut_away", "note", away, f"{setup} itself cuts away: zero cannot be found there again afterwards.")
+    find(
+        "seat.zero_cut_away",
+        "note",
+        away,
+        f"{setup} itself cuts away: zero cannot be found there again afterwards.",
+    )
     return out

@@ -125,7 +125,9 @@ class Zero(Frozen):
         if (self.of == "hole") != (self.hole is not None):
             raise ValueError("a zero over a hole needs the hole's face, and only that kind takes one")
         if (self.of == "faces") != bool(self.faces):
-            raise ValueError("a zero where faces meet needs one to three faces, and only that kind takes them")
+            raise ValueError(
+                "a zero where faces meet needs one to three faces, and only that kind takes them"
+            )
         if (self.of == "vertex") != (self.edge is not None):
             raise ValueError("a zero on a corner needs an edge that ends there, and only that kind takes one")
         return self
@@ -196,19 +198,26 @@ def _up(seat: Seat, part: Part) -> Floats:
         way = face.normal or face.axis
         if way is None:
             raise BadInput(
-                "seat.up_not_plane", "seat.up", f"face {face.number} ({face.kind}) is neither plane nor round about an axis",
+                "seat.up_not_plane",
+                "seat.up",
+                f"face {face.number} ({face.kind}) is neither plane nor round about an axis",
                 "pick a plane face, a hole or a shaft",
-            )  # fmt: skip
+            )
         return np.array(way)
     if isinstance(seat.up, UpByEdge):
         edge = edge_of(part, seat.up.edge, "seat.up")
         if edge.direction is not None:
             return np.array(edge.direction)
         if edge.kind == "circle" and len(edge.points) >= 3:
-            a, b, c = (np.array(edge.points[i]) for i in (0, len(edge.points) // 3, 2 * len(edge.points) // 3))
+            a, b, c = (
+                np.array(edge.points[i]) for i in (0, len(edge.points) // 3, 2 * len(edge.points) // 3)
+            )
             return np.cross(b - a, c - a)
         raise BadInput(
-            "seat.up_no_way", "seat.up", f"edge {edge.number} is neither straight nor round", "pick another edge"
+            "seat.up_no_way",
+            "seat.up",
+            f"edge {edge.number} is neither straight nor round",
+            "pick another edge",
         )
     return np.array(seat.up.direction, float)
 
@@ -226,7 +235,9 @@ def _x(seat: Seat, part: Part, up: Floats) -> tuple[Floats, str]:
     if isinstance(x, XByFace):
         face = face_of(part, x.face, "seat.x")
         if face.normal is None:
-            raise BadInput("seat.x_not_plane", "seat.x", f"face {face.number} is not plane", "pick a plane face")
+            raise BadInput(
+                "seat.x_not_plane", "seat.x", f"face {face.number} is not plane", "pick a plane face"
+            )
         return np.array(face.normal), "the face"
     if isinstance(x, XByHoles):
         first, second = (axis_of(part, ref, "seat.x") for ref in (x.first, x.second))
@@ -252,7 +263,9 @@ def lay(seat: Seat, part: Part) -> Floats:
     base, called = _x(seat, part, up)
     x = base - (base @ up) * up
     if np.linalg.norm(x) < 1e-6 * max(1.0, float(np.linalg.norm(base))):
-        raise BadInput("seat.x_upright", "seat.x", f"{called} for X stands upright", "pick one that lies square to up")
+        raise BadInput(
+            "seat.x_upright", "seat.x", f"{called} for X stands upright", "pick one that lies square to up"
+        )
     x = _unit(x)
     rows = np.array([x, np.cross(up, x), up])
     quarter = 90.0 * seat.x.quarter_turns if isinstance(seat.x, XByTurn) else 0.0
@@ -278,7 +291,10 @@ def axis_of(part: Part, ref: FaceRef, where: str) -> Face:
 
 def _on_box(zero: Zero, low: Vector, high: Vector) -> Floats:
     return np.array(
-        [(low[d], (low[d] + high[d]) / 2, high[d])[side + 1] for d, side in enumerate((zero.x, zero.y, zero.z))]
+        [
+            (low[d], (low[d] + high[d]) / 2, high[d])[side + 1]
+            for d, side in enumerate((zero.x, zero.y, zero.z))
+        ]
     )
 
 
@@ -307,7 +323,10 @@ def zero_place(zero: Zero, part: Part, boxes: Boxes, rotation: Floats) -> Floats
         assert face.axis and face.axis_point
         if abs(abs((rotation @ np.array(face.axis))[2]) - 1) > 1e-6:
             raise BadInput(
-                "seat.hole_not_upright", "seat.zero", "the hole does not stand upright in this setup", "pick another"
+                "seat.hole_not_upright",
+                "seat.zero",
+                "the hole does not stand upright in this setup",
+                "pick another",
             )
         place[:2] = (rotation @ np.array(face.axis_point))[:2]
     elif zero.of == "vertex":
@@ -323,12 +342,19 @@ def _where_faces_meet(faces: list[Face], rotation: Floats, place: Floats) -> Flo
     """The point on all the planes that lies nearest to `place`; setup directions."""
     for face in faces:
         if face.normal is None:
-            raise BadInput("seat.zero_not_plane", "seat.zero", f"face {face.number} is not plane", "pick plane faces")
+            raise BadInput(
+                "seat.zero_not_plane", "seat.zero", f"face {face.number} is not plane", "pick plane faces"
+            )
     normals = np.array([rotation @ np.array(face.normal) for face in faces])
-    level = np.array([normal @ (rotation @ np.array(face.centre)) for normal, face in zip(normals, faces, strict=True)])
+    level = np.array(
+        [normal @ (rotation @ np.array(face.centre)) for normal, face in zip(normals, faces, strict=True)]
+    )
     if np.linalg.matrix_rank(normals, tol=1e-3) < len(faces):
         raise BadInput(
-            "seat.zero_parallel", "seat.zero", "two of the faces are parallel and never meet", "pick faces that meet"
+            "seat.zero_parallel",
+            "seat.zero",
+            "two of the faces are parallel and never meet",
+            "pick faces that meet",
         )
     return np.asarray(place + np.linalg.pinv(normals) @ (level - normals @ place))
 

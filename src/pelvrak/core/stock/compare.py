@@ -54,7 +54,8 @@ def poly_data(mesh: Mesh) -> vtkPolyData:
     cells = vtkCellArray()
     offsets = np.arange(0, 3 * len(mesh.triangles) + 1, 3, dtype=np.int64)
     cells.SetData(
-        numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(mesh.triangles.ravel(), deep=True)
+        numpy_to_vtkIdTypeArray(offsets, deep=True),
+        numpy_to_vtkIdTypeArray(mesh.triangles.ravel(), deep=True),
     )
     out = vtkPolyData()
     out.SetPoints(points)
@@ -141,9 +142,14 @@ def compare(field: RayField, surface: Mesh, part: Mesh) -> Comparison:
         beyond = over(thin, signed_distance(thin, part))
         left = max(left, (float(beyond.max()), thin[int(np.argmax(beyond))]), key=lambda found: found[0])
     return Comparison(
-        fine, away,
+        fine,
+        away,
         left_volume_mm3=volume_without(field, wanted, LEAST_MM),
         gouge_volume_mm3=volume_without(wanted, field, LEAST_MM),
-        max_left_mm=left[0], max_gouge_mm=gouge[0], left_at=left[1], gouge_at=gouge[1],
-        undrawn_mm=undrawn[0], undrawn_at=undrawn[1],
-    )  # fmt: skip
+        max_left_mm=left[0],
+        max_gouge_mm=gouge[0],
+        left_at=left[1],
+        gouge_at=gouge[1],
+        undrawn_mm=undrawn[0],
+        undrawn_at=undrawn[1],
+    )

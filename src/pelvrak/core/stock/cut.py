@@ -50,7 +50,9 @@ class Sweep:
     def part(self, chosen: slice) -> Sweep:
         """Some of the moves."""
         axis = self.axis if self.axis.ndim == 1 else self.axis[chosen]
-        return replace(self, starts=self.starts[chosen], ends=self.ends[chosen], what=self.what[chosen], axis=axis)
+        return replace(
+            self, starts=self.starts[chosen], ends=self.ends[chosen], what=self.what[chosen], axis=axis
+        )
 
 
 @dataclass(frozen=True)
@@ -133,19 +135,31 @@ def _lay(field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, shapes: Gr
     low, high = shapes.extent(float(axis[outer]))
     bounds = kernel.row_bounds(
         np.stack([sweep.starts[:, outer], sweep.ends[:, outer]], axis=1),
-        low, high, grid.origin[outer], grid.cell, grid.shape[outer],
-    )  # fmt: skip
+        low,
+        high,
+        grid.origin[outer],
+        grid.cell,
+        grid.shape[outer],
+    )
     turn = np.ascontiguousarray(frame[:, [ray, outer, inner]])
     starts = np.ascontiguousarray(sweep.starts @ frame.T)
     moves = np.ascontiguousarray((sweep.ends - sweep.starts) @ frame.T)
     moves[np.abs(moves) < TINY] = 0.0
-    covers = kernel.shadows(moves, turn[0, 0], turn[2, 0], shapes.heights, shapes.radii, shapes.points, shapes.ball)
+    covers = kernel.shadows(
+        moves, turn[0, 0], turn[2, 0], shapes.heights, shapes.radii, shapes.points, shapes.ball
+    )
     rows = kernel.moves_by_row(bounds, grid.shape[outer])
     return _Laid(frame, outer, inner, rows, turn, starts, moves, covers)
 
 
 def _in_turn(
-    field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, maker: int, touched: NDArray[np.uint8], cutting: bool
+    field: RayField,
+    bundle: Bundle,
+    axis: Floats,
+    sweep: Sweep,
+    maker: int,
+    touched: NDArray[np.uint8],
+    cutting: bool,
 ) -> tuple[Bundle, Floats, Floats]:
     """The bundle nearest to the tool axis: (bundle, hits (n, 1 + k), load (n, 5))."""
     shapes = groups((sweep.cutter, *sweep.bodies), tuple(range(-1, len(sweep.bodies))))
@@ -156,24 +170,53 @@ def _in_turn(
     all_load[:, kernel.RIGHT], all_load[:, kernel.LEFT] = MISS, -MISS
     while True:
         hits, load = kernel.cut_in_turn(
-            bundle.count, bundle.position.reshape(-1), bundle.normal.reshape(-1), bundle.maker.reshape(-1), touched, redo,
-            field.grid.origin[laid.outer], field.grid.origin[laid.inner], field.grid.cell, *laid.rows,
-            laid.starts, laid.moves, sweep.what, _chained(laid.starts, laid.moves, sweep.what), laid.turn, laid.frame,
-            shapes.heights, shapes.radii, shapes.points, shapes.ball, shapes.owner, len(sweep.bodies), laid.covers,
-            sweep.core, np.uint16(maker), cutting,
-        )  # fmt: skip
+            bundle.count,
+            bundle.position.reshape(-1),
+            bundle.normal.reshape(-1),
+            bundle.maker.reshape(-1),
+            touched,
+            redo,
+            field.grid.origin[laid.outer],
+            field.grid.origin[laid.inner],
+            field.grid.cell,
+            *laid.rows,
+            laid.starts,
+            laid.moves,
+            sweep.what,
+            _chained(laid.starts, laid.moves, sweep.what),
+            laid.turn,
+            laid.frame,
+            shapes.heights,
+            shapes.radii,
+            shapes.points,
+            shapes.ball,
+            shapes.owner,
+            len(sweep.bodies),
+            laid.covers,
+            sweep.core,
+            np.uint16(maker),
+            cutting,
+        )
         np.maximum(all_hits, hits.max(axis=0), out=all_hits)
         all_load[:, kernel.REMOVED] += load[:, :, kernel.REMOVED].sum(axis=0)
         for column in (kernel.DEPTH, kernel.LEFT, kernel.CORE):
             np.maximum(all_load[:, column], load[:, :, column].max(axis=0), out=all_load[:, column])
-        np.minimum(all_load[:, kernel.RIGHT], load[:, :, kernel.RIGHT].min(axis=0), out=all_load[:, kernel.RIGHT])
+        np.minimum(
+            all_load[:, kernel.RIGHT], load[:, :, kernel.RIGHT].min(axis=0), out=all_load[:, kernel.RIGHT]
+        )
         if not redo.any():
             return bundle, all_hits, all_load
         bundle = grown(bundle, 2 * bundle.capacity)
 
 
 def _together(
-    field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, shapes: Groups, maker: int, touched: NDArray[np.uint8]
+    field: RayField,
+    bundle: Bundle,
+    axis: Floats,
+    sweep: Sweep,
+    shapes: Groups,
+    maker: int,
+    touched: NDArray[np.uint8],
 ) -> Bundle:
     """A bundle across the tool axis; all moves cut."""
     laid = _lay(field, bundle, axis, sweep, shapes, False)
@@ -185,12 +228,30 @@ def _together(
     redo = np.ones(field.grid.shape[laid.outer], np.uint8)
     while True:
         kernel.cut_together(
-            bundle.count, bundle.position.reshape(-1), bundle.normal.reshape(-1), bundle.maker.reshape(-1), touched, redo,
-            swapped, field.grid.origin[laid.outer], field.grid.origin[laid.inner], field.grid.cell, *laid.rows,
-            laid.starts, laid.moves, laid.turn, laid.frame,
-            shapes.heights, shapes.radii, shapes.points, shapes.ball, laid.covers, reach, along,
+            bundle.count,
+            bundle.position.reshape(-1),
+            bundle.normal.reshape(-1),
+            bundle.maker.reshape(-1),
+            touched,
+            redo,
+            swapped,
+            field.grid.origin[laid.outer],
+            field.grid.origin[laid.inner],
+            field.grid.cell,
+            *laid.rows,
+            laid.starts,
+            laid.moves,
+            laid.turn,
+            laid.frame,
+            shapes.heights,
+            shapes.radii,
+            shapes.points,
+            shapes.ball,
+            laid.covers,
+            reach,
+            along,
             np.uint16(maker),
-        )  # fmt: skip
+        )
         if not redo.any():
             return bundle
         bundle = grown(bundle, 2 * bundle.capacity)
@@ -254,10 +315,18 @@ def cut(
 
 def _hits(hits: Floats, load: Floats, cell: float) -> Hits:
     cuts = load[:, kernel.REMOVED] > 0
-    width = np.where(cuts & (load[:, kernel.LEFT] >= load[:, kernel.RIGHT]),
-                     load[:, kernel.LEFT] - load[:, kernel.RIGHT] + cell, 0.0)  # fmt: skip
+    width = np.where(
+        cuts & (load[:, kernel.LEFT] >= load[:, kernel.RIGHT]),
+        load[:, kernel.LEFT] - load[:, kernel.RIGHT] + cell,
+        0.0,
+    )
     return Hits(
-        hits[:, 0], hits[:, 1:], load[:, kernel.REMOVED] * cell**2, load[:, kernel.DEPTH], width, load[:, kernel.CORE]
+        hits[:, 0],
+        hits[:, 1:],
+        load[:, kernel.REMOVED] * cell**2,
+        load[:, kernel.DEPTH],
+        width,
+        load[:, kernel.CORE],
     )
 
 

@@ -210,7 +210,11 @@ def cut_in_turn(
                         plain = parallel and n == 2 and radii[g, 0] == radii[g, 1]
                         plain &= ball_radius == 0.0 or ball_radius == radii[g, 0]
                         lowest = min(0.0, m2) + starts[m, 2]
-                        lowest += min(heights[g, 0], ball_height - ball_radius) if ball_radius > 0 else heights[g, 0]
+                        lowest += (
+                            min(heights[g, 0], ball_height - ball_radius)
+                            if ball_radius > 0
+                            else heights[g, 0]
+                        )
                         if not parallel:
                             lowest -= max(radii[g, :n].max(), ball_radius)
                         # Where the move before has been, as deep: the rays of its last stand, or those behind it.
@@ -230,11 +234,15 @@ def cut_in_turn(
                                 continue
                             if tops[column // TILE] == MISS:
                                 tops[column // TILE] = -MISS
-                                for at in range(column // TILE * TILE, min(columns, (column // TILE + 1) * TILE)):
+                                for at in range(
+                                    column // TILE * TILE, min(columns, (column // TILE + 1) * TILE)
+                                ):
                                     held = count[row, at]
                                     if held > 0:
                                         base = (row * columns + at) * room
-                                        top = dh * (position[base + 2 * held - 1] if dh > 0 else position[base])
+                                        top = dh * (
+                                            position[base + 2 * held - 1] if dh > 0 else position[base]
+                                        )
                                         top += turn[2, 1] * v + turn[2, 2] * (inner_origin + cell * at)
                                         tops[column // TILE] = max(tops[column // TILE], top)
                             if tops[column // TILE] <= lowest:
@@ -271,7 +279,9 @@ def cut_in_turn(
                                     if up < 0:
                                         continue
                                     a, b = (ball_height - np.sqrt(up) - h) * dh, (heights[g, 1] - h) * dh
-                                    if spares(held, position, (row * columns + at) * room, min(a, b), max(a, b)):
+                                    if spares(
+                                        held, position, (row * columns + at) * room, min(a, b), max(a, b)
+                                    ):
                                         continue
                                 low, high = level_along(
                                     heights[g],
@@ -291,14 +301,35 @@ def cut_in_turn(
                             else:
                                 if plain and phase == 1 and cutting:
                                     near, far = ramp_along(
-                                        heights[g, 0], heights[g, 1], radii[g, 0], x, y, h, dh, m0, m1, m2, length2
+                                        heights[g, 0],
+                                        heights[g, 1],
+                                        radii[g, 0],
+                                        x,
+                                        y,
+                                        h,
+                                        dh,
+                                        m0,
+                                        m1,
+                                        m2,
+                                        length2,
                                     )
                                     if ball_radius > 0:
                                         a, b = ball_places(
-                                            ball_radius, x, y, h - ball_height, dx, dh, m0, m1, m2, over_length2
+                                            ball_radius,
+                                            x,
+                                            y,
+                                            h - ball_height,
+                                            dx,
+                                            dh,
+                                            m0,
+                                            m1,
+                                            m2,
+                                            over_length2,
                                         )
                                         near, far = min(near, a), max(far, b)
-                                    if near > far or spares(held, position, (row * columns + at) * room, near, far):
+                                    if near > far or spares(
+                                        held, position, (row * columns + at) * room, near, far
+                                    ):
                                         continue
                                 low, high = sweep_interval(
                                     heights[g],
@@ -370,7 +401,12 @@ def _flush(count, position, normal, maker, touched, row, column, room, low, high
 @njit(nogil=True, cache=True, error_model="numpy")
 def _end(waiting, inner, side):
     """One end of the interval that waits on a ray."""
-    return (waiting[inner, side], waiting[inner, side + 1], waiting[inner, side + 2], waiting[inner, side + 3])
+    return (
+        waiting[inner, side],
+        waiting[inner, side + 1],
+        waiting[inner, side + 2],
+        waiting[inner, side + 3],
+    )
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
@@ -414,7 +450,9 @@ def _ends_by(
         radius, slope = radius_at(heights[g], radii[g], 0, last, ball_height, ball_radius, h)
         low, high = level_across(radius, slope, x, y, m0, m1)
     else:
-        low, high = sweep_interval(heights[g], radii[g], 0, last, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2)
+        low, high = sweep_interval(
+            heights[g], radii[g], 0, last, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2
+        )
     if low[0] > high[0]:  # a graze that rounding has taken away
         return (0.0, -dx, 0.0, -dh), (0.0, dx, 0.0, dh)
     return low, high
@@ -505,7 +543,9 @@ def cut_together(
     outers, inners = (columns, rows) if swapped else (rows, columns)
     dx, dh = turn[0, 0], turn[2, 0]
     square = abs(dh) < TINY
-    upright = square and abs(turn[1, 2]) < TINY and abs(turn[0, 2]) < TINY  # a step inwards is a step along the axis
+    upright = (
+        square and abs(turn[1, 2]) < TINY and abs(turn[0, 2]) < TINY
+    )  # a step inwards is a step along the axis
     tiles = (inners + TILE - 1) // TILE
     for lane in prange(LANES):
         waits = np.zeros(inners, np.int64)
@@ -556,7 +596,9 @@ def cut_together(
                             continue
                         if wall_first == first and wall_last == last:
                             w = 0
-                            while w < standing and (low[0] > walls[w, 4] + SAME_MM or high[0] < walls[w, 0] - SAME_MM):
+                            while w < standing and (
+                                low[0] > walls[w, 4] + SAME_MM or high[0] < walls[w, 0] - SAME_MM
+                            ):
                                 w += 1
                             if w < standing:
                                 if low[0] < walls[w, 0]:
@@ -623,12 +665,16 @@ def cut_together(
                             if waits[inner] == 0:
                                 row, column = (inner, outer) if swapped else (outer, inner)
                                 held = count[row, column]
-                                if held == 0 or spares(held, position, (row * columns + column) * room, near, far):
+                                if held == 0 or spares(
+                                    held, position, (row * columns + column) * room, near, far
+                                ):
                                     continue
                         else:
                             x, y, h = x0 + x_step * inner, y0 + y_step * inner, h0 + h_step * inner
                             if level:
-                                radius, slope = radius_at(heights[g], radii[g], 0, n - 1, ball_height, ball_radius, h)
+                                radius, slope = radius_at(
+                                    heights[g], radii[g], 0, n - 1, ball_height, ball_radius, h
+                                )
                                 if radius <= 0:
                                     continue
                                 low, high = level_across(radius, slope, x, y, m0, m1)
@@ -654,7 +700,9 @@ def cut_together(
                                 continue
                         code = m * heights.shape[0] + g
                         k = 0
-                        while k < waits[inner] and (near > highs[inner, k] + SAME_MM or far < lows[inner, k] - SAME_MM):
+                        while k < waits[inner] and (
+                            near > highs[inner, k] + SAME_MM or far < lows[inner, k] - SAME_MM
+                        ):
                             k += 1
                         if k < waits[inner]:
                             if near < lows[inner, k]:

@@ -233,13 +233,19 @@ def field_turned(field: RayField, there_from_here: Floats) -> RayField:
         for d, s in enumerate(source)
     ]
     turned = Grid(
-        (float(first[0]), float(first[1]), float(first[2])), grid.cell, (grid.shape[source[0]], grid.shape[source[1]], grid.shape[source[2]])
-    )  # fmt: skip
-    bundles = [_turned(field.bundles[source[axis]], axis, source, sign, float(shift[axis])) for axis in range(3)]
+        (float(first[0]), float(first[1]), float(first[2])),
+        grid.cell,
+        (grid.shape[source[0]], grid.shape[source[1]], grid.shape[source[2]]),
+    )
+    bundles = [
+        _turned(field.bundles[source[axis]], axis, source, sign, float(shift[axis])) for axis in range(3)
+    ]
     return RayField(turned, (bundles[0], bundles[1], bundles[2]))
 
 
-def _turned(bundle: Bundle, axis: int, source: NDArray[np.int64], sign: NDArray[np.int64], shift: float) -> Bundle:
+def _turned(
+    bundle: Bundle, axis: int, source: NDArray[np.int64], sign: NDArray[np.int64], shift: float
+) -> Bundle:
     """One bundle of `field_turned`, along its new axis."""
     u, v = (axis + 1) % 3, (axis + 2) % 3
     arrays: list[NDArray[Any]] = [bundle.count, bundle.position, bundle.maker]

@@ -96,9 +96,16 @@ def stock_at(incoming: RayField, moments: Moments, moves: float) -> RayField:
             bundles[axis] = grown(bundles[axis], int(changed.count.max(initial=0)))
             bundle = bundles[axis]
             put_rays(
-                changed.index, changed.count, changed.position, changed.normal, changed.maker,
-                bundle.count.reshape(-1), bundle.position, bundle.normal, bundle.maker,
-            )  # fmt: skip
+                changed.index,
+                changed.count,
+                changed.position,
+                changed.normal,
+                changed.maker,
+                bundle.count.reshape(-1),
+                bundle.position,
+                bundle.normal,
+                bundle.maker,
+            )
     stock = RayField(incoming.grid, (bundles[0], bundles[1], bundles[2]))
     rest = moments.sweep.part(slice(done, int(np.ceil(moves))))
     if len(rest.what) == 0:
@@ -113,11 +120,17 @@ def moments_saved(moments: Moments) -> bytes:
     """Moments as one compressed block of bytes; `moments_loaded` gives them back."""
     sweep = moments.sweep
     arrays: dict[str, NDArray[np.generic]] = {
-        "starts": sweep.starts, "ends": sweep.ends, "what": sweep.what, "axis": sweep.axis,
-        "heights": np.array(sweep.cutter.heights), "radii": np.array(sweep.cutter.radii),
-        "ball": np.array(sweep.cutter.ball or ()), "ends_at": moments.ends_at,
-        "maker": np.array(moments.maker), "moves": np.array([c.moves for c in moments.checkpoints], np.int64),
-    }  # fmt: skip
+        "starts": sweep.starts,
+        "ends": sweep.ends,
+        "what": sweep.what,
+        "axis": sweep.axis,
+        "heights": np.array(sweep.cutter.heights),
+        "radii": np.array(sweep.cutter.radii),
+        "ball": np.array(sweep.cutter.ball or ()),
+        "ends_at": moments.ends_at,
+        "maker": np.array(moments.maker),
+        "moves": np.array([c.moves for c in moments.checkpoints], np.int64),
+    }
     for axis in range(3):
         parts = [c.bundles[axis] for c in moments.checkpoints]
         arrays[f"rays{axis}"] = np.array([len(p.index) for p in parts], np.int64)
@@ -146,12 +159,16 @@ def moments_loaded(data: bytes) -> Moments:
     def changed(i: int, axis: int) -> Changed:
         rays, ends = (slice(int(limit[i]), int(limit[i + 1])) for limit in limits[axis])
         return Changed(
-            kept[f"index{axis}"][rays], kept[f"count{axis}"][rays], kept[f"position{axis}"][ends],
-            kept[f"normal{axis}"][ends], kept[f"maker{axis}"][ends],
-        )  # fmt: skip
+            kept[f"index{axis}"][rays],
+            kept[f"count{axis}"][rays],
+            kept[f"position{axis}"][ends],
+            kept[f"normal{axis}"][ends],
+            kept[f"maker{axis}"][ends],
+        )
 
     checkpoints = tuple(
-        Checkpoint(int(moves), (changed(i, 0), changed(i, 1), changed(i, 2))) for i, moves in enumerate(kept["moves"])
+        Checkpoint(int(moves), (changed(i, 0), changed(i, 1), changed(i, 2)))
+        for i, moves in enumerate(kept["moves"])
     )
     sweep = Sweep(kept["starts"], kept["ends"], kept["what"], kept["axis"], cutter)
     return Moments(sweep, kept["ends_at"], int(kept["maker"]), checkpoints)

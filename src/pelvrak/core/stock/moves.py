@@ -13,7 +13,7 @@ from pelvrak.core.stock.field import Floats
 
 def arc_points(
     start: Floats, end: Floats, centre: Floats, axis: int, turn: int, turns: int, error: float
-) -> Floats:  # fmt: skip
+) -> Floats:
     """Points of a circle or helix as chords within `error` of it, half inside and half outside, (n + 1, 3), mm.
 
     start, end (3,): the ends; centre (2,): in the plane square to `axis` (0, 1, 2), along axis+1 and
@@ -26,7 +26,9 @@ def arc_points(
     u, v = (axis + 1) % 3, (axis + 2) % 3
     radius = math.hypot(start[u] - centre[0], start[v] - centre[1])
     if abs(math.hypot(end[u] - centre[0], end[v] - centre[1]) - radius) > max(0.01, 1e-4 * radius):
-        raise BadInput("move.arc", "centre", "start and end are not equally far from the centre", "correct the centre")
+        raise BadInput(
+            "move.arc", "centre", "start and end are not equally far from the centre", "correct the centre"
+        )
     first = math.atan2(start[v] - centre[1], start[u] - centre[0])
     last = math.atan2(end[v] - centre[1], end[u] - centre[0])
     sweep = (turn * (last - first)) % (2 * math.pi)
@@ -48,7 +50,13 @@ def arc_points(
 
 
 def turned_moves(
-    tips: Floats, angles_deg: Floats, tool_axis: Floats, centre: Floats, rotary: Floats, reach: float, error: float
+    tips: Floats,
+    angles_deg: Floats,
+    tool_axis: Floats,
+    centre: Floats,
+    rotary: Floats,
+    reach: float,
+    error: float,
 ) -> tuple[Floats, Floats, Floats, NDArray[np.int64]]:
     """Straight moves in the work for a tool that moves while the work turns: (starts, ends, axes), each (n, 3), and of which move each is.
 
@@ -67,7 +75,9 @@ def turned_moves(
         share = np.arange(n + 1) / n
         places = tips[i] + share[:, None] * (tips[i + 1] - tips[i])
         angles = angles_deg[i] + share * (angles_deg[i + 1] - angles_deg[i])
-        points = np.array([_about(rotary, -a) @ (p - centre) + centre for p, a in zip(places, angles, strict=True)])
+        points = np.array(
+            [_about(rotary, -a) @ (p - centre) + centre for p, a in zip(places, angles, strict=True)]
+        )
         middles = (angles[1:] + angles[:-1]) / 2
         starts.append(points[:-1])
         ends.append(points[1:])

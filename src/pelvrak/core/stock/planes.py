@@ -76,14 +76,18 @@ def plane_faces(ends: Floats, codes: NDArray[np.int16], cell: float) -> PlaneFac
     away = np.maximum.reduceat(np.abs(np.einsum("ij,ij->i", off, normal[stretch])), first)
     rounding = 4 * np.spacing(np.abs(points).max(initial=1.0).astype(np.float32)).astype(np.float64)
     plane = (
-        (size >= LEAST_ENDS) & (away <= rounding) & (np.sqrt(np.maximum(values[:, 1], 0)) > LEAST_SPREAD_CELLS * cell)
+        (size >= LEAST_ENDS)
+        & (away <= rounding)
+        & (np.sqrt(np.maximum(values[:, 1], 0)) > LEAST_SPREAD_CELLS * cell)
     )
     if not plane.any():
         return none
     number = np.where(plane, np.cumsum(plane) - 1, -1)
     of_triangle = none.of_triangle.copy()
     of_triangle[rows] = number[stretch]
-    return PlaneFaces(of_triangle, normal[plane], np.einsum("ij,ij->i", normal[plane], middle[plane]), size[plane])
+    return PlaneFaces(
+        of_triangle, normal[plane], np.einsum("ij,ij->i", normal[plane], middle[plane]), size[plane]
+    )
 
 
 def on_planes(vertices: Floats, triangles: Ints, faces: PlaneFaces, cell: float) -> Floats:

@@ -98,16 +98,19 @@ def groups(profiles: tuple[Profile, ...], owners: tuple[int, ...]) -> Groups:
     for g, (h, r, _, _) in enumerate(rows):
         heights[g, : len(h)], radii[g, : len(r)] = h, r
     return Groups(
-        heights, radii,
+        heights,
+        radii,
         np.array([len(h) for h, _, _, _ in rows], np.int64),
         np.array([ball for _, _, ball, _ in rows], np.float64).reshape(-1, 2),
         np.array([owner for _, _, _, owner in rows], np.int64),
-    )  # fmt: skip
+    )
 
 
 def _length(what: str, value: float, least: float = 0.0) -> float:
     if not (math.isfinite(value) and value > least):
-        raise BadInput("tool.shape", what, f"{value:g} mm has no meaning here", f"give more than {least:g} mm")
+        raise BadInput(
+            "tool.shape", what, f"{value:g} mm has no meaning here", f"give more than {least:g} mm"
+        )
     return value
 
 
@@ -120,7 +123,9 @@ def flat(diameter: float, length: float) -> Profile:
 def ball_nose(diameter: float, length: float) -> Profile:
     """End mill with a ball tip. Raises BadInput when the flutes are shorter than the diameter."""
     radius = _length("diameter", diameter) / 2
-    return Profile((radius, _length("length", length, diameter * (1 - 1e-9))), (radius, radius), (radius, radius))
+    return Profile(
+        (radius, _length("length", length, diameter * (1 - 1e-9))), (radius, radius), (radius, radius)
+    )
 
 
 def corner_radius(diameter: float, corner: float, length: float, error: float = OUTLINE_ERROR_MM) -> Profile:
@@ -159,7 +164,10 @@ def pointed(diameter: float, angle_deg: float, length: float, tip_diameter: floa
         )
     if not 0 <= tip < radius:
         raise BadInput(
-            "tool.shape", "tip diameter", f"Ø{tip_diameter:g} is not below Ø{diameter:g}", "give a smaller tip"
+            "tool.shape",
+            "tip diameter",
+            f"Ø{tip_diameter:g} is not below Ø{diameter:g}",
+            "give a smaller tip",
         )
     point = (radius - tip) / math.tan(math.radians(angle_deg / 2))
     return Profile((0.0, point, max(_length("length", length), point + 0.1)), (tip, radius, radius))
@@ -169,7 +177,9 @@ def tapered(tip_diameter: float, half_angle_deg: float, length: float, ball: boo
     """Tapered end mill, its flank leaning by `half_angle_deg`; with a flat or a ball tip of `tip_diameter`."""
     radius, lean = _length("tip diameter", tip_diameter) / 2, math.radians(half_angle_deg)
     if not 0 < half_angle_deg < 60:
-        raise BadInput("tool.shape", "taper", f"{half_angle_deg:g}° is no taper", "give more than 0° and less than 60°")
+        raise BadInput(
+            "tool.shape", "taper", f"{half_angle_deg:g}° is no taper", "give more than 0° and less than 60°"
+        )
     if not ball:
         return Profile((0.0, _length("length", length)), (radius, radius + length * math.tan(lean)))
     # The cone touches the ball where the ball's outward normal is square to the flank.
@@ -215,7 +225,9 @@ def thread_mill(diameter: float, pitch: float, teeth: int) -> Profile:
 def ground(heights: tuple[float, ...], radii: tuple[float, ...]) -> Profile:
     """A form ground to an outline. Raises BadInput when it does not rise or has no width."""
     if len(heights) != len(radii) or len(heights) < 2:
-        raise BadInput("tool.shape", "outline", "an outline needs as many radii as heights, two at least", "add points")
+        raise BadInput(
+            "tool.shape", "outline", "an outline needs as many radii as heights, two at least", "add points"
+        )
     if any(not math.isfinite(v) for v in (*heights, *radii)) or min(radii) < 0 or max(radii) <= 0:
         raise BadInput("tool.shape", "outline", "a radius is missing or below zero", "give radii from 0 up")
     if any(b < a for a, b in zip(heights, heights[1:], strict=False)) or heights[-1] <= heights[0]:

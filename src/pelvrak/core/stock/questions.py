@@ -84,12 +84,16 @@ def thinnest(field: RayField, direction: Floats) -> Measured | None:
     axis = int(np.argmax(np.abs(direction)))
     if abs(direction[axis]) > 1 - 1e-12:
         bundle = field.bundles[axis]
-        length, row, column, middle = kernel.thinnest(bundle.count, bundle.position, bundle.normal, axis, FACING)
+        length, row, column, middle = kernel.thinnest(
+            bundle.count, bundle.position, bundle.normal, axis, FACING
+        )
         return None if row < 0 else Measured(float(length), _place(field, axis, row, column, middle))
     turn = np.eye(4)
     turn[:3, :3] = square_to(direction)
     seen = transformed(surface(field), turn)
-    turned = field_of_mesh(grid_around(seen.vertices.min(axis=0), seen.vertices.max(axis=0), field.grid.cell), seen)
+    turned = field_of_mesh(
+        grid_around(seen.vertices.min(axis=0), seen.vertices.max(axis=0), field.grid.cell), seen
+    )
     found = thinnest(turned, np.array([0.0, 0.0, 1.0]))
     return None if found is None else Measured(found.length, turn[:3, :3].T @ found.place)
 
@@ -151,4 +155,6 @@ def slice_at(mesh: Mesh, point: Floats, normal: Floats) -> tuple[MultiPolygon, F
         )
     rings = [Polygon(ring) for ring in solid.slice(0.0).to_polygons() if len(ring) > 2]
     region = reduce(lambda one, other: one.symmetric_difference(other), rings, Polygon())
-    return region if isinstance(region, MultiPolygon) else MultiPolygon([region] if not region.is_empty else []), frame
+    return region if isinstance(region, MultiPolygon) else MultiPolygon(
+        [region] if not region.is_empty else []
+    ), frame

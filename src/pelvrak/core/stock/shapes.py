@@ -54,13 +54,21 @@ def field_of_mesh(grid: Grid, mesh: Mesh, maker: int = BILLET_MAKER) -> RayField
     for bundle in field.bundles:
         axis, u, v = bundle.axis, (bundle.axis + 1) % 3, (bundle.axis + 2) % 3
         rays, places, owners, upward = crossings(
-            mesh.vertices, mesh.triangles.astype(np.int64), axis,
-            grid.origin[u], grid.origin[v], grid.cell, grid.shape[u], grid.shape[v],
-        )  # fmt: skip
+            mesh.vertices,
+            mesh.triangles.astype(np.int64),
+            axis,
+            grid.origin[u],
+            grid.origin[v],
+            grid.cell,
+            grid.shape[u],
+            grid.shape[v],
+        )
         order = np.lexsort((upward, places, rays))
         rays, places, owners, upward = rays[order], places[order], owners[order], upward[order]
         while True:
-            unpaired = fill(rays, places, normals[owners], upward, bundle.count, bundle.position, bundle.normal)
+            unpaired = fill(
+                rays, places, normals[owners], upward, bundle.count, bundle.position, bundle.normal
+            )
             if unpaired >= 0:
                 break
             bundle = grown(bundle, 2 * bundle.capacity)
@@ -76,7 +84,9 @@ def field_of_mesh(grid: Grid, mesh: Mesh, maker: int = BILLET_MAKER) -> RayField
     return RayField(grid, (bundles[0], bundles[1], bundles[2]))
 
 
-def field_of_profile(grid: Grid, profile: Profile, tip: Floats, axis: Floats, maker: int = BILLET_MAKER) -> RayField:
+def field_of_profile(
+    grid: Grid, profile: Profile, tip: Floats, axis: Floats, maker: int = BILLET_MAKER
+) -> RayField:
     """The field of a body of revolution standing at `tip` (mm, work frame) along a unit `axis`: a round bar, a ball."""
     low = np.array(grid.origin)
     full = field_of_block(grid, low, low + grid.cell * (np.array(grid.shape) - 1), maker)
@@ -92,8 +102,21 @@ def _combined(how: int, first: RayField, second: RayField) -> RayField:
     empty = empty_field(first.grid, 1)
     for a, b, out in zip(first.bundles, second.bundles, empty.bundles, strict=True):
         out = grown(out, a.capacity + b.capacity)
-        combine(how, a.count, a.position, a.normal, a.maker, b.count, b.position, b.normal, b.maker,
-                out.count, out.position, out.normal, out.maker)  # fmt: skip
+        combine(
+            how,
+            a.count,
+            a.position,
+            a.normal,
+            a.maker,
+            b.count,
+            b.position,
+            b.normal,
+            b.maker,
+            out.count,
+            out.position,
+            out.normal,
+            out.maker,
+        )
         bundles.append(trimmed(out))
     return RayField(first.grid, (bundles[0], bundles[1], bundles[2]))
 
@@ -135,7 +158,9 @@ def material_top(field: RayField, axis: int, sign: int) -> NDArray[np.float32]:
     bundle: Bundle = field.bundles[axis]
     held = bundle.count > 0
     if sign > 0:
-        top = np.take_along_axis(bundle.position, np.maximum(2 * bundle.count - 1, 0)[:, :, None], axis=2)[:, :, 0]
+        top = np.take_along_axis(bundle.position, np.maximum(2 * bundle.count - 1, 0)[:, :, None], axis=2)[
+            :, :, 0
+        ]
     else:
         top = -bundle.position[:, :, 0]
     return np.where(held, top, np.float32(-np.inf))

@@ -137,8 +137,20 @@ UNION, DIFFERENCE, INTERSECTION = 0, 1, 2
 
 @njit(nogil=True, cache=True, parallel=True)
 def combine(
-    how, count_a, position_a, normal_a, maker_a, count_b, position_b, normal_b, maker_b, count, position, normal, maker
-):  # fmt: skip
+    how,
+    count_a,
+    position_a,
+    normal_a,
+    maker_a,
+    count_b,
+    position_b,
+    normal_b,
+    maker_b,
+    count,
+    position,
+    normal,
+    maker,
+):
     """Two bundles into a third with room for all ends of both; ends within SAME_MM of each other are one place."""
     rows, columns = count.shape
     for row in prange(rows):
@@ -195,7 +207,9 @@ def length(count, position):
     for row in range(count.shape[0]):
         for column in range(count.shape[1]):
             for i in range(count[row, column]):
-                total += np.float64(position[row, column, 2 * i + 1]) - np.float64(position[row, column, 2 * i])
+                total += np.float64(position[row, column, 2 * i + 1]) - np.float64(
+                    position[row, column, 2 * i]
+                )
     return total
 
 
@@ -275,7 +289,11 @@ def taken_rays(index, count, position, normal, maker):
     """All ends of the chosen rays in a row: (position, normal, maker)."""
     columns = position.shape[1]
     total = 2 * count.sum()
-    positions, normals, makers = np.empty(total, np.float32), np.empty((total, 2), np.int16), np.empty(total, np.uint16)
+    positions, normals, makers = (
+        np.empty(total, np.float32),
+        np.empty((total, 2), np.int16),
+        np.empty(total, np.uint16),
+    )
     n = 0
     for i in range(index.shape[0]):
         row, column = index[i] // columns, index[i] % columns

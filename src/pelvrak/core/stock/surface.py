@@ -23,7 +23,9 @@ from pelvrak.core.stock.planes import on_planes, plane_faces
 FLAT_SHARE = 0.08
 
 # Cell corners are numbered x + 2y + 4z; edges: axis*4 + position of the two other bits.
-_EDGES = np.array([(c, c | (1 << axis)) for axis in range(3) for c in range(8) if not c & (1 << axis)], np.int64)
+_EDGES = np.array(
+    [(c, c | (1 << axis)) for axis in range(3) for c in range(8) if not c & (1 << axis)], np.int64
+)
 
 
 def _pieces_of_cells() -> NDArray[np.int8]:
@@ -49,7 +51,9 @@ def _pieces_of_cells() -> NDArray[np.int8]:
 
         for face in faces:
             inside = [bool(pattern >> c & 1) for c in face]
-            edges = [index[(min(face[i], face[(i + 1) % 4]), max(face[i], face[(i + 1) % 4]))] for i in range(4)]
+            edges = [
+                index[(min(face[i], face[(i + 1) % 4]), max(face[i], face[(i + 1) % 4]))] for i in range(4)
+            ]
             crossed = [i for i in range(4) if inside[i] != inside[(i + 1) % 4]]
             if len(crossed) == 2:
                 parent[root(edges[crossed[0]])] = root(edges[crossed[1]])
@@ -105,19 +109,43 @@ def surface(field: RayField, tolerance: float = 0.0) -> Mesh:
     for b in field.bundles:
         rays += [b.count, b.position, b.normal, b.maker]
     placed, used, leaf, patterns = kernel.brick_vertices(
-        places, offsets, _PIECES, _PIECE_COUNT, _EDGES, origin, grid.cell, shape, float(tolerance), FLAT_SHARE, *rays
+        places,
+        offsets,
+        _PIECES,
+        _PIECE_COUNT,
+        _EDGES,
+        origin,
+        grid.cell,
+        shape,
+        float(tolerance),
+        FLAT_SHARE,
+        *rays,
     )
     starts = np.concatenate([[0], np.cumsum(used, dtype=np.int64)])
     room = np.concatenate(
         [[0], np.cumsum(2 * kernel.crossed_edges(places, origin, grid.cell, shape, z.count, z.position))]
     )
     triangles, label, ends, normals, counts = kernel.brick_triangles(
-        places, index, starts, leaf, patterns, _PIECES, _PIECE_COUNT, _EDGE_OF, origin, grid.cell, shape, room, *rays
+        places,
+        index,
+        starts,
+        leaf,
+        patterns,
+        _PIECES,
+        _PIECE_COUNT,
+        _EDGE_OF,
+        origin,
+        grid.cell,
+        shape,
+        room,
+        *rays,
     )
     drawn = _kept(room, counts)
     vertices, triangles = placed[_kept(offsets, used)], triangles[drawn]
     faces = plane_faces(ends[drawn], normals[drawn], grid.cell)
-    return Mesh(on_planes(vertices, triangles, faces, grid.cell), triangles, label[drawn], faces.of_triangle < 0)
+    return Mesh(
+        on_planes(vertices, triangles, faces, grid.cell), triangles, label[drawn], faces.of_triangle < 0
+    )
 
 
 def _kept(room: NDArray[np.int64], used: NDArray[np.int_]) -> NDArray[np.int64]:

@@ -135,7 +135,14 @@ def _solved(sums, share, a, vectors):
 
     error: the squared distances it leaves. a and vectors (3, 3) are room to work in.
     """
-    a[0, 0], a[0, 1], a[0, 2], a[1, 1], a[1, 2], a[2, 2] = sums[0], sums[1], sums[2], sums[3], sums[4], sums[5]
+    a[0, 0], a[0, 1], a[0, 2], a[1, 1], a[1, 2], a[2, 2] = (
+        sums[0],
+        sums[1],
+        sums[2],
+        sums[3],
+        sums[4],
+        sums[5],
+    )
     a[1, 0], a[2, 0], a[2, 1] = sums[1], sums[2], sums[4]
     for r in range(3):
         for c in range(3):
@@ -160,7 +167,10 @@ def _solved(sums, share, a, vectors):
             z += vectors[2, e] * along
     error = sums[9] - 2 * (x * sums[6] + y * sums[7] + z * sums[8])
     error += (
-        x * x * sums[0] + y * y * sums[3] + z * z * sums[5] + 2 * (x * y * sums[1] + x * z * sums[2] + y * z * sums[4])
+        x * x * sums[0]
+        + y * y * sums[3]
+        + z * z * sums[5]
+        + 2 * (x * y * sums[1] + x * z * sums[2] + y * z * sums[4])
     )
     return x, y, z, error
 
@@ -255,9 +265,29 @@ def _add_edge(sums, piece, axis, i, j, k, base, origin, cell, c0, p0, n0, m0, c1
 
 @njit(nogil=True, cache=True, parallel=True, error_model="numpy")
 def brick_vertices(
-    places, offsets, pieces, piece_count, edges, origin, cell, shape, tolerance, share,
-    c0, p0, n0, m0, c1, p1, n1, m1, c2, p2, n2, m2,
-):  # fmt: skip
+    places,
+    offsets,
+    pieces,
+    piece_count,
+    edges,
+    origin,
+    cell,
+    shape,
+    tolerance,
+    share,
+    c0,
+    p0,
+    n0,
+    m0,
+    c1,
+    p1,
+    n1,
+    m1,
+    c2,
+    p2,
+    n2,
+    m2,
+):
     """Vertices of all bricks with surface.
 
     places (b, 3): the bricks' x, y, z; offsets (b,): where each one's vertices begin. Returns vertices,
@@ -308,10 +338,28 @@ def brick_vertices(
                                 continue
                             corner = edges[e, 0]
                             by_whom = _add_edge(
-                                piece_sums, piece if several else 0, e // 4,
-                                x0 + i + (corner & 1), y0 + j + (corner >> 1 & 1), z0 + k + (corner >> 2 & 1),
-                                base, origin, cell, c0, p0, n0, m0, c1, p1, n1, m1, c2, p2, n2, m2,
-                            )  # fmt: skip
+                                piece_sums,
+                                piece if several else 0,
+                                e // 4,
+                                x0 + i + (corner & 1),
+                                y0 + j + (corner >> 1 & 1),
+                                z0 + k + (corner >> 2 & 1),
+                                base,
+                                origin,
+                                cell,
+                                c0,
+                                p0,
+                                n0,
+                                m0,
+                                c1,
+                                p1,
+                                n1,
+                                m1,
+                                c2,
+                                p2,
+                                n2,
+                                m2,
+                            )
                             who = by_whom if who == -1 or who == by_whom else MANY_MAKERS
                         own = _cell(0, i, j, k)
                         kind[own] = MIXED if several else LEAF
@@ -380,7 +428,11 @@ def _joined(columns, sums, kind, maker, piece_count, cell, tolerance, share, a, 
                         part = _cell(level - 1, 2 * i + (c & 1), 2 * j + (c >> 1 & 1), 2 * k + (c >> 2 & 1))
                         if kind[part] == EMPTY:
                             continue
-                        fits &= kind[part] == LEAF and maker[part] != MANY_MAKERS and (who == -1 or who == maker[part])
+                        fits &= (
+                            kind[part] == LEAF
+                            and maker[part] != MANY_MAKERS
+                            and (who == -1 or who == maker[part])
+                        )
                         who = maker[part]
                     if who == -1:
                         continue
@@ -471,9 +523,31 @@ def crossed_edges(places, origin, cell, shape, count, position):
 
 @njit(nogil=True, cache=True, parallel=True, error_model="numpy")
 def brick_triangles(
-    places, index, starts, leaf, patterns, pieces, piece_count, edge_of, origin, cell, shape, offsets,
-    c0, p0, n0, m0, c1, p1, n1, m1, c2, p2, n2, m2,
-):  # fmt: skip
+    places,
+    index,
+    starts,
+    leaf,
+    patterns,
+    pieces,
+    piece_count,
+    edge_of,
+    origin,
+    cell,
+    shape,
+    offsets,
+    c0,
+    p0,
+    n0,
+    m0,
+    c1,
+    p1,
+    n1,
+    m1,
+    c2,
+    p2,
+    n2,
+    m2,
+):
     """One or two triangles round every crossed grid edge: (triangles, makers, ray ends, normals, how many in each brick).
 
     ray ends (t, 3): where the edge is crossed, mm; normals (t, 2): the end's, as it is kept; (0, 0) without one.
@@ -523,7 +597,9 @@ def brick_triangles(
                             if found < 3:
                                 continue
                             x, y, z = bx * BRICK + i, by * BRICK + j, bz * BRICK + k
-                            row, column, end, along = _end_on(axis, x, y, z, origin, cell, c0, p0, c1, p1, c2, p2)
+                            row, column, end, along = _end_on(
+                                axis, x, y, z, origin, cell, c0, p0, c1, p1, c2, p2
+                            )
                             maker, first, second = 0, 0, 0
                             if end >= 0 and axis == 0:
                                 maker = m0[row, column, end]

@@ -71,7 +71,11 @@ class Witness:
         near = deep[away < reach]
         longest = material_beside(self.over, points[near], reach)[1]
         wide = float(seen[near].max(initial=0.0)) + reach
-        absent, present = (material_beside(body, points[near], wide)[0] for body in (self.absent, self.present))
-        farther = np.where(np.isfinite(present), absent - np.where(np.isfinite(present), present, 0.0), np.inf)
+        absent, present = (
+            material_beside(body, points[near], wide)[0] for body in (self.absent, self.present)
+        )
+        farther = np.where(
+            np.isfinite(present), absent - np.where(np.isfinite(present), present, 0.0), np.inf
+        )
         out[near] = np.minimum(out[near], np.maximum(longest, farther))
         return out

@@ -33,7 +33,11 @@ def draft(project_id: ProjectId, wanted: DraftWanted) -> Draft:
         project = session.get(Project, project_id)
         if project is None:
             raise Refused(
-                404, "project.unknown", "project", f"there is no project {project_id}", "open one from the list"
+                404,
+                "project.unknown",
+                "project",
+                f"there is no project {project_id}",
+                "open one from the list",
             )
         head = session.get(Revision, (project_id, project.head))
         assert head is not None

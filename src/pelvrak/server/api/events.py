@@ -93,7 +93,9 @@ async def say_number() -> None:
 
 
 @router.get(
-    "/events", responses={200: {"model": Event, "content": {"text/event-stream": {}}}}, response_class=StreamingResponse
+    "/events",
+    responses={200: {"model": Event, "content": {"text/event-stream": {}}}},
+    response_class=StreamingResponse,
 )
 async def events() -> StreamingResponse:
     """Events as they happen, each a JSON document."""

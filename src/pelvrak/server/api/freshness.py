@@ -8,11 +8,23 @@ from pelvrak.core.route.report import Report, SetupReport
 
 # What cutting alone tells of a setup.
 OF_CUTTING = (
-    "outgoing_key", "outgoing_volume_mm3", "removed_volume_mm3", "outgoing_mass_kg", "time_s", "cut_z", "cut_z_of", "below_rest",
-    "operations", "program_key",
-)  # fmt: skip
+    "outgoing_key",
+    "outgoing_volume_mm3",
+    "removed_volume_mm3",
+    "outgoing_mass_kg",
+    "time_s",
+    "cut_z",
+    "cut_z_of",
+    "below_rest",
+    "operations",
+    "program_key",
+)
 # What is told in a program's words and changes nothing that is cut or held.
-SAID = {"setup": ("name", "title", "program_number"), "operation": ("name", "id"), "tool": ("name", "id", "place")}
+SAID = {
+    "setup": ("name", "title", "program_number"),
+    "operation": ("name", "id"),
+    "tool": ("name", "id", "place"),
+}
 
 
 def nameless(plan: dict[str, Any]) -> dict[str, Any]:
@@ -28,17 +40,23 @@ def nameless(plan: dict[str, Any]) -> dict[str, Any]:
 
     def bare(setup: dict[str, Any]) -> dict[str, Any]:
         operations = [
-            {**_without(one, "operation"), "tool": numbers[one["tool"]]} for one in setup.get("operations", [])
+            {**_without(one, "operation"), "tool": numbers[one["tool"]]}
+            for one in setup.get("operations", [])
         ]
         makes = setup.get("makes")
         made = None if makes is None else {**makes, "setup": places.get(makes["setup"])}
         return {**_without(setup, "setup"), "operations": operations, "makes": made}
 
-    fixtures = [{key: value for key, value in one.items() if key != "name"} for one in plan.get("fixtures", [])]
+    fixtures = [
+        {key: value for key, value in one.items() if key != "name"} for one in plan.get("fixtures", [])
+    ]
     return {
-        **plan, "name": "", "tools": [tools.get(name) for name in used], "fixtures": fixtures,
+        **plan,
+        "name": "",
+        "tools": [tools.get(name) for name in used],
+        "fixtures": fixtures,
         "setups": [bare(setup) for setup in setups],
-    }  # fmt: skip
+    }
 
 
 def _without(element: dict[str, Any], kind: str) -> dict[str, Any]:
@@ -49,7 +67,8 @@ def stale_from(reported: dict[str, Any], plan: dict[str, Any]) -> int | None:
     """First setup a report made for one plan is out of date for in another; None when it holds for all."""
     reported, names = nameless(reported), [one["name"] for one in plan["setups"]]
     made_by = {
-        (one.get("makes") or {}).get("setup"): number for number, one in reversed(list(enumerate(plan["setups"])))
+        (one.get("makes") or {}).get("setup"): number
+        for number, one in reversed(list(enumerate(plan["setups"])))
     }
     plan = nameless(plan)
     shared = ("part", "billet", "tools", "fixtures", "machines", "resolution_mm")
@@ -78,9 +97,13 @@ def called_now(report: Report, names: dict[str, str]) -> Report:
         return report
 
     def named(one: SetupReport) -> SetupReport:
-        findings = tuple(f.model_copy(update={"setup": names.get(f.setup or "", f.setup)}) for f in one.findings)
+        findings = tuple(
+            f.model_copy(update={"setup": names.get(f.setup or "", f.setup)}) for f in one.findings
+        )
         made = None if one.makes is None else names.get(one.makes, one.makes)
-        return one.model_copy(update={"name": names.get(one.name, one.name), "makes": made, "findings": findings})
+        return one.model_copy(
+            update={"name": names.get(one.name, one.name), "makes": made, "findings": findings}
+        )
 
     makers = tuple(one.model_copy(update={"setup": names.get(one.setup, one.setup)}) for one in report.makers)
     return report.model_copy(update={"setups": tuple(named(one) for one in report.setups), "makers": makers})

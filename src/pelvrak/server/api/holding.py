@@ -76,7 +76,9 @@ def fixtures_file() -> Response:
         rows = [row.model_dump(mode="json") for row in shop_fixtures(session)]
     text = json.dumps({"fixtures": rows}, indent=2) + "\n"
     return Response(
-        text, media_type="application/json", headers={"Content-Disposition": 'attachment; filename="fixtures.json"'}
+        text,
+        media_type="application/json",
+        headers={"Content-Disposition": 'attachment; filename="fixtures.json"'},
     )
 
 
@@ -121,6 +123,8 @@ def picture(fixture_id: str) -> Response:
             "choose one from the library",
         )
     try:
-        return Response(_picture(one.model_dump_json()), media_type="image/png", headers={"Cache-Control": "no-cache"})
+        return Response(
+            _picture(one.model_dump_json()), media_type="image/png", headers={"Cache-Control": "no-cache"}
+        )
     except BadInput as bad:
         raise Refused(409, bad.code, bad.where, bad.what, bad.mend) from bad

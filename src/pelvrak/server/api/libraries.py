@@ -33,9 +33,12 @@ def changed(session: Session, name: str, based_on: str | None, response: Respons
     now = revision_of(session, name, lock=True)
     if based_on is not None and based_on.strip().removeprefix("W/").strip('"') not in (str(now), "*"):
         raise Refused(
-            409, "library.stale", name, f"the {name} were changed elsewhere since you opened them",
+            409,
+            "library.stale",
+            name,
+            f"the {name} were changed elsewhere since you opened them",
             "look at them as they are now, then make your change again",
-        )  # fmt: skip
+        )
     session.merge(Library(name=name, revision=now + 1))
     session.flush()
     tell_revision(response, now + 1)

@@ -46,9 +46,13 @@ def _computed(project_id: ProjectId, setup: str) -> tuple[Plan, Setup, SetupRepo
     own = next((one for one in plan.setups if one.name == setup), None)
     told = next((one for one in state.report.setups if one.name == setup), None) if state.report else None
     if own is None:
-        raise Refused(404, "project.no_setup", setup, f"there is no setup {setup!r}", "choose one of the route")
+        raise Refused(
+            404, "project.no_setup", setup, f"there is no setup {setup!r}", "choose one of the route"
+        )
     if told is None or told.zero_from_work is None or told.machine != own.machine:
-        raise Refused(409, "project.not_computed", setup, f"{setup} has not been computed", "wait until it is current")
+        raise Refused(
+            409, "project.not_computed", setup, f"{setup} has not been computed", "wait until it is current"
+        )
     with transaction() as session:
         upload = session.get(PartUpload, plan.part.sha256) if plan.part.sha256 else None
         key = upload.key if upload else None
@@ -90,7 +94,11 @@ def reach(
     for name in (tool, holder_of or tool):
         if name not in by_id:
             raise Refused(
-                404, "reach.no_tool", "tool", f"there is no tool {name!r} in the plan", "choose one of its tools"
+                404,
+                "reach.no_tool",
+                "tool",
+                f"there is no tool {name!r} in the plan",
+                "choose one of its tools",
             )
     chosen = by_id[tool].model_dump() | {"holder": by_id[holder_of or tool].holder}
     if overhang is not None:
@@ -103,14 +111,26 @@ def reach(
     try:
         return reached_from(_run(plan, key), told, position, own)
     except LookupError as missing:
-        raise Refused(404, "index.no_position", "position", f"{setup} has no position {position!r} that was reached", "choose one of its positions") from missing  # fmt: skip
+        raise Refused(
+            404,
+            "index.no_position",
+            "position",
+            f"{setup} has no position {position!r} that was reached",
+            "choose one of its positions",
+        ) from missing
 
 
 @router.get("/projects/{project_id}/stand/{setup}")
 def stand_of(
-    project_id: ProjectId, setup: str, x: Length | None = None, y: Length | None = None, z: Length | None = None,
-    a: Length | None = None, b: Length | None = None, c: Length | None = None,
-) -> Stand:  # fmt: skip
+    project_id: ProjectId,
+    setup: str,
+    x: Length | None = None,
+    y: Length | None = None,
+    z: Length | None = None,
+    a: Length | None = None,
+    b: Length | None = None,
+    c: Length | None = None,
+) -> Stand:
     """The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what there."""
     plan, _, told, key = _computed(project_id, setup)
     given = {"X": x, "Y": y, "Z": z, "A": a, "B": b, "C": c}
@@ -128,7 +148,11 @@ def place_on_table(
         one = {f.id: f for f in (*shop_fixtures(session), *plan.fixtures)}.get(fixture)
     if own is None or one is None:
         raise Refused(
-            404, "hold.unknown_fixture", fixture, f"there is no {fixture!r} for {setup!r}", "choose one of the library"
+            404,
+            "hold.unknown_fixture",
+            fixture,
+            f"there is no {fixture!r} for {setup!r}",
+            "choose one of the library",
         )
     table = machine_of(own.machine, plan.machines).table
     return middle_of_table(one, table.length, table.depth)
@@ -139,6 +163,12 @@ def _run(plan: Plan, key: str) -> Run:
     engine = Engine(DatabaseStore())
     read = Result(key, engine)
     return Run(
-        plan, engine, lambda share, what: True, read.value(PART), read, material_of(plan.billet.material),
-        BadInput("billet.unasked", "billet", "not needed here", "none"), no_files,
-    )  # fmt: skip
+        plan,
+        engine,
+        lambda share, what: True,
+        read.value(PART),
+        read,
+        material_of(plan.billet.material),
+        BadInput("billet.unasked", "billet", "not needed here", "none"),
+        no_files,
+    )

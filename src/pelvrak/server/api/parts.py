@@ -64,9 +64,12 @@ def upload(file: UploadFile) -> PartState:
     name = (file.filename or "part.step")[-200:]
     if len(body) > SIZE_LIMIT_BYTES:
         raise Refused(
-            413, "part.too_large", name, f"the file is over {SIZE_LIMIT_BYTES // 1024**2} MiB",
+            413,
+            "part.too_large",
+            name,
+            f"the file is over {SIZE_LIMIT_BYTES // 1024**2} MiB",
             "export the single part, not the assembly",
-        )  # fmt: skip
+        )
     return _taken_in(body, name, None)
 
 
@@ -75,7 +78,9 @@ def _taken_in(body: bytes, name: str, origin: dict[str, Any] | None) -> PartStat
     with transaction() as session:
         row = session.get(PartUpload, sha256)
         if row is None:
-            row = PartUpload(sha256=sha256, name=name, body=body, kind="part", status="reading", origin=origin)
+            row = PartUpload(
+                sha256=sha256, name=name, body=body, kind="part", status="reading", origin=origin
+            )
             session.add(row)
             session.flush()
             hand_part(session, sha256)
@@ -113,7 +118,9 @@ def facts(sha256: str) -> Part:
     state = part(sha256)
     data = DatabaseStore().get(state.key, "facts.json") if state.key else None
     if data is None:
-        raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again")
+        raise Refused(
+            409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again"
+        )
     return Part.model_validate_json(data)
 
 
@@ -134,10 +141,17 @@ def thickness(key: str, at: Triple, way: Triple) -> Value:
     hit = first_hit(mesh_from_bytes(data), start + 0.01 * along, along)
     if hit is None:
         raise Refused(
-            409, "measure.no_stock", "at", "there is no stock behind this place", "pick on the stock's surface"
+            409,
+            "measure.no_stock",
+            "at",
+            "there is no stock behind this place",
+            "pick on the stock's surface",
         )
     return Value(
-        name="thickness", value=round(hit.length + 0.01, 4), unit="mm", ends=(as_vector(start), as_vector(hit.place))
+        name="thickness",
+        value=round(hit.length + 0.01, 4),
+        unit="mm",
+        ends=(as_vector(start), as_vector(hit.place)),
     )
 
 
@@ -147,7 +161,9 @@ def features(sha256: str) -> Features:
     state = part(sha256)
     data = DatabaseStore().get(state.key, "features.json") if state.key else None
     if data is None:
-        raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again")
+        raise Refused(
+            409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again"
+        )
     return Features.model_validate_json(data)
 
 
@@ -156,27 +172,41 @@ def billet_picture(sha256: str, billet: Annotated[str, Query(max_length=4000)]) 
     """A billet (JSON, as in the plan) as it lies round a part, drawn at once and without rays; a saved stock is not."""
     model = model_of(part(sha256).key)
     if model is None:
-        raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again")
+        raise Refused(
+            409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again"
+        )
     wanted = billet_from(billet)
     if isinstance(wanted, KeptStock):
         raise Refused(
-            409, "billet.not_quick", "billet", "a saved stock is not drawn before it is computed", "wait until it is"
+            409,
+            "billet.not_quick",
+            "billet",
+            "a saved stock is not drawn before it is computed",
+            "wait until it is",
         )
     engine = Engine(DatabaseStore())
     shape = raw_of(wanted, model, body_of, lambda data, name: mesh_in(data, name, engine)).surface()
     return Response(to_glb(shape, crease_lines(shape, by_label=False)), media_type="model/gltf-binary")
 
 
-@router.get("/results/{key}/{piece}", **file_of("model/gltf-binary", "image/png", "application/json", "text/plain"))
+@router.get(
+    "/results/{key}/{piece}", **file_of("model/gltf-binary", "image/png", "application/json", "text/plain")
+)
 def result(key: str, piece: str) -> Response:
     """A piece of a result; it never changes, so it may be kept for ever."""
     if piece not in SCREEN_PIECES:
         raise Refused(
-            404, "result.no_piece", "piece", f"there is no piece {piece!r}", f"one of {', '.join(SCREEN_PIECES)}"
+            404,
+            "result.no_piece",
+            "piece",
+            f"there is no piece {piece!r}",
+            f"one of {', '.join(SCREEN_PIECES)}",
         )
     data = piece_of(DatabaseStore(), key, piece)
     if data is None:
         raise Refused(404, "result.unknown", "key", "this result is not kept", "run the plan again")
     return Response(
-        data, media_type=SCREEN_PIECES[piece], headers={"Cache-Control": "public, max-age=31536000, immutable"}
+        data,
+        media_type=SCREEN_PIECES[piece],
+        headers={"Cache-Control": "public, max-age=31536000, immutable"},
     )

@@ -57,17 +57,31 @@ def _of_database(wrong: DBAPIError) -> tuple[int, dict[str, Any]]:
     """What the database refused, by who can mend it."""
     if isinstance(wrong, DataError):
         return 422, {
-            "code": "request.invalid", "where": "the request", "what": "a text holds a character that cannot be kept, or a number is too large",
+            "code": "request.invalid",
+            "where": "the request",
+            "what": "a text holds a character that cannot be kept, or a number is too large",
             "mend": "correct it",
-        }  # fmt: skip
+        }
     if isinstance(wrong.orig, DiskFull):
-        return 507, {"code": "server.disk_full", "where": "the data folder", "what": "the disk is full: nothing was saved",
-                     "mend": "make room on the disk, then do it again"}  # fmt: skip
+        return 507, {
+            "code": "server.disk_full",
+            "where": "the data folder",
+            "what": "the disk is full: nothing was saved",
+            "mend": "make room on the disk, then do it again",
+        }
     if isinstance(wrong.orig, QueryCanceled):
-        return 503, {"code": "server.too_slow", "where": "the database", "what": "the answer took too long",
-                     "mend": "try again in a moment"}  # fmt: skip
-    return 503, {"code": "server.database", "where": "the database", "what": "the database cannot be reached: nothing was saved",
-                 "mend": "try again in a moment"}  # fmt: skip
+        return 503, {
+            "code": "server.too_slow",
+            "where": "the database",
+            "what": "the answer took too long",
+            "mend": "try again in a moment",
+        }
+    return 503, {
+        "code": "server.database",
+        "where": "the database",
+        "what": "the database cannot be reached: nothing was saved",
+        "mend": "try again in a moment",
+    }
 
 
 def install(app: FastAPI) -> None:
@@ -93,7 +107,8 @@ def install(app: FastAPI) -> None:
             wrong.status_code, "correct it"
         )
         answer = document(
-            wrong.status_code, {"code": "request.invalid", "where": request.url.path, "what": what, "mend": mend}
+            wrong.status_code,
+            {"code": "request.invalid", "where": request.url.path, "what": what, "mend": mend},
         )
         answer.headers.update(wrong.headers or {})
         return answer
@@ -129,14 +144,18 @@ def _published(app: FastAPI) -> dict[str, Any]:
         "required": ["type", "title", "status", "detail", "code", "where", "what", "mend"],
     }
     refusals = {
-        str(status): {"description": said, "content": {KIND: {"schema": {"$ref": "#/components/schemas/ProblemDetails"}}}}
+        str(status): {
+            "description": said,
+            "content": {KIND: {"schema": {"$ref": "#/components/schemas/ProblemDetails"}}},
+        }
         for status, said in REFUSALS.items()
-    }  # fmt: skip
+    }
     for path in told["paths"].values():
         for operation in path.values():
             operation["responses"] = {
-                **{s: r for s, r in operation["responses"].items() if s.startswith("2")}, **refusals,
-            }  # fmt: skip
+                **{s: r for s, r in operation["responses"].items() if s.startswith("2")},
+                **refusals,
+            }
     for name in ("HTTPValidationError", "ValidationError"):
         schemas.pop(name, None)
     app.openapi_schema = told

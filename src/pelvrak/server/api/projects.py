@@ -44,14 +44,20 @@ def differences(before: Any, after: Any, path: str = "") -> list[str]:
             out += differences(before.get(name), after.get(name), f"{path}/{name}")
         return out
     if isinstance(before, list) and isinstance(after, list) and len(before) == len(after):
-        return [d for i, (a, b) in enumerate(zip(before, after, strict=True)) for d in differences(a, b, f"{path}/{i}")]
+        return [
+            d
+            for i, (a, b) in enumerate(zip(before, after, strict=True))
+            for d in differences(a, b, f"{path}/{i}")
+        ]
     return [] if before == after else [path or "/"]
 
 
 def _project(session: Session, project_id: int, lock: bool = False) -> Project:
     project = session.get(Project, project_id, with_for_update=lock)
     if project is None:
-        raise Refused(404, "project.unknown", "project", f"there is no project {project_id}", "open one from the list")
+        raise Refused(
+            404, "project.unknown", "project", f"there is no project {project_id}", "open one from the list"
+        )
     return project
 
 
@@ -94,23 +100,47 @@ def _state_and_waiting(session: Session, project: Project) -> tuple[ProjectState
         stale, late = stale_from(made_for, revision.plan), billet_late(made_for, revision.plan)
         names = new_names(made_for, revision.plan)
         report = None if report is None else called_now(report, names)
-    seated, stills = None, {names.get(name, name): key for name, key in ((done.stills or {}) if done else {}).items()}
-    if newest and newest.status in ("running", "queued") and newest.revision == project.head and newest.report:
+    seated, stills = (
+        None,
+        {names.get(name, name): key for name, key in ((done.stills or {}) if done else {}).items()},
+    )
+    if (
+        newest
+        and newest.status in ("running", "queued")
+        and newest.revision == project.head
+        and newest.report
+    ):
         report, stale, seated = laid_over(
-            report, stale, Report.model_validate(newest.report), [one["name"] for one in revision.plan["setups"]]
+            report,
+            stale,
+            Report.model_validate(newest.report),
+            [one["name"] for one in revision.plan["setups"]],
         )
         stills |= newest.stills or {}
         late = False
     state = ProjectState(
-        id=project.id, revision=project.head, what=revision.what, plan=Plan.model_validate(revision.plan),
-        can_undo=revision.parent is not None, can_redo=revision.redo is not None,
+        id=project.id,
+        revision=project.head,
+        what=revision.what,
+        plan=Plan.model_validate(revision.plan),
+        can_undo=revision.parent is not None,
+        can_redo=revision.redo is not None,
         evaluation=EvaluationState(
-            revision=newest.revision, status=newest.status, share=newest.share, what=newest.what,
+            revision=newest.revision,
+            status=newest.status,
+            share=newest.share,
+            what=newest.what,
             problem=newest.problem,
-        ) if newest else None,
-        report=report, report_revision=done.revision if done else None, stale_from=stale, billet_late=late,
-        seated=seated, stills=stills,
-    )  # fmt: skip
+        )
+        if newest
+        else None,
+        report=report,
+        report_revision=done.revision if done else None,
+        stale_from=stale,
+        billet_late=late,
+        seated=seated,
+        stills=stills,
+    )
     return state, newest.id if newest and newest.status == "queued" else None
 
 
@@ -148,7 +178,9 @@ def add_project(session: Session, plan: Plan, what: str) -> Project:
     project = Project(name=plan.name, head=1, last=1)
     session.add(project)
     session.flush()
-    session.add(Revision(project_id=project.id, number=1, parent=None, what=what, plan=plan.model_dump(mode="json")))
+    session.add(
+        Revision(project_id=project.id, number=1, parent=None, what=what, plan=plan.model_dump(mode="json"))
+    )
     session.flush()
     return project
 
@@ -160,34 +192,51 @@ def projects(archived: bool = False) -> list[ProjectLine]:
         select(Evaluation.id)
         .where(Evaluation.project_id == Project.id, Evaluation.status == "done")
         .order_by((Evaluation.revision == Project.head).desc(), Evaluation.id.desc())
-        .limit(1).correlate(Project).scalar_subquery()
-    )  # fmt: skip
+        .limit(1)
+        .correlate(Project)
+        .scalar_subquery()
+    )
     status = (
         select(Evaluation.status)
         .where(Evaluation.project_id == Project.id)
         .order_by(Evaluation.id.desc())
-        .limit(1).correlate(Project).scalar_subquery()
-    )  # fmt: skip
+        .limit(1)
+        .correlate(Project)
+        .scalar_subquery()
+    )
     rows = (
         select(
-            status.label("status"), Project.id, Project.name, Project.head, Project.archived, Revision.plan["part"]["file"].astext.label("part"),
+            status.label("status"),
+            Project.id,
+            Project.name,
+            Project.head,
+            Project.archived,
+            Revision.plan["part"]["file"].astext.label("part"),
             func.jsonb_array_length(Revision.plan["setups"]).label("setups"),
-            Revision.plan["setups"][-1]["name"].astext.label("last"), Evaluation.line, Evaluation.stills,
+            Revision.plan["setups"][-1]["name"].astext.label("last"),
+            Evaluation.line,
+            Evaluation.stills,
         )
         .join(Revision, (Revision.project_id == Project.id) & (Revision.number == Project.head))
         .outerjoin(Evaluation, Evaluation.id == newest)
         .where(Project.archived == archived)
         .order_by(Project.id.desc())
-    )  # fmt: skip
+    )
     with transaction() as session:
         return [
             ProjectLine(
-                id=row.id, name=row.name, revision=row.head, part=row.part, setups=row.setups, archived=row.archived,
+                id=row.id,
+                name=row.name,
+                revision=row.head,
+                part=row.part,
+                setups=row.setups,
+                archived=row.archived,
                 status=row.status,
-                still=(row.stills or {}).get(row.last or "billet"), **(row.line or {}),
+                still=(row.stills or {}).get(row.last or "billet"),
+                **(row.line or {}),
             )
             for row in session.execute(rows)
-        ]  # fmt: skip
+        ]
 
 
 @router.post("", status_code=201)
@@ -198,9 +247,11 @@ def new_project(wanted: NewProject) -> ProjectState:
         if upload is None or upload.status != "ready" or upload.kind != "part":
             raise Refused(409, "part.not_ready", "sha256", "this part has not been read", "upload it again")
         plan = Plan(
-            name=wanted.name, part=PartFile(file=upload.name, sha256=upload.sha256),
-            tools=tuple(tool_shelf().values()), setups=(Setup(name="OP10"),),
-        )  # fmt: skip
+            name=wanted.name,
+            part=PartFile(file=upload.name, sha256=upload.sha256),
+            tools=tuple(tool_shelf().values()),
+            setups=(Setup(name="OP10"),),
+        )
         project = add_project(session, plan, "part in")
         start_evaluation(session, project)
         return state_of(session, project)
@@ -223,9 +274,14 @@ def _refuse_stale(session: Session, project: Project, based_on: int) -> None:
     head = _revision(session, project, project.head)
     changed = differences(before.plan, head.plan)
     raise Refused(
-        409, "plan.stale", "plan", f"the plan was changed elsewhere: revision {project.head}, {head.what}",
-        "look at the new state, then make your edit again", changed=changed, head=project.head,
-    )  # fmt: skip
+        409,
+        "plan.stale",
+        "plan",
+        f"the plan was changed elsewhere: revision {project.head}, {head.what}",
+        "look at the new state, then make your edit again",
+        changed=changed,
+        head=project.head,
+    )
 
 
 @router.put("/{project_id}/plan")
@@ -242,7 +298,11 @@ def edit(project_id: ProjectId, wanted: Edit) -> ProjectState:
         upload = session.get(PartUpload, plan.part.sha256) if plan.part.sha256 else None
         if upload is None or upload.status != "ready":
             raise Refused(
-                422, "part.not_ready", "part/sha256", "the plan's part has not been read", "upload the part first"
+                422,
+                "part.not_ready",
+                "part/sha256",
+                "the plan's part has not been read",
+                "upload the part first",
             )
         _put_revision(session, project, head, wanted.what, plan)
         return state_of(session, project)
@@ -280,7 +340,11 @@ def part_facts(session: Session, sha256: str | None) -> Part:
     data = DatabaseStore().get(upload.key, "facts.json") if upload and upload.key else None
     if data is None:
         raise Refused(
-            409, "part.not_ready", "sha256", "this part has not been read", "upload it, and wait until it is read"
+            409,
+            "part.not_ready",
+            "sha256",
+            "this part has not been read",
+            "upload it, and wait until it is read",
         )
     return Part.model_validate_json(data)
 
@@ -292,9 +356,13 @@ def _put_revision(session: Session, project: Project, head: Revision, what: str,
     project.name = plan.name
     session.add(
         Revision(
-            project_id=project.id, number=project.last, parent=project.head, what=what, plan=plan.model_dump(mode="json")
+            project_id=project.id,
+            number=project.last,
+            parent=project.head,
+            what=what,
+            plan=plan.model_dump(mode="json"),
         )
-    )  # fmt: skip
+    )
     project.head = project.last
     session.flush()
     start_evaluation(session, project)
@@ -308,7 +376,11 @@ def _walk(project_id: ProjectId, based_on: int, back: bool) -> ProjectState:
         target = head.parent if back else head.redo
         if target is None:
             raise Refused(
-                409, "plan.no_step", "plan", f"there is nothing to {'undo' if back else 'redo'}", "go on editing"
+                409,
+                "plan.no_step",
+                "plan",
+                f"there is nothing to {'undo' if back else 'redo'}",
+                "go on editing",
             )
         if back:
             _revision(session, project, target).redo = project.head
@@ -346,7 +418,9 @@ def stop(project_id: ProjectId) -> ProjectState:
     with transaction() as session:
         project = _project(session, project_id)
         for row in session.scalars(
-            select(Evaluation).where(Evaluation.project_id == project_id, Evaluation.status.in_(("queued", "running")))
+            select(Evaluation).where(
+                Evaluation.project_id == project_id, Evaluation.status.in_(("queued", "running"))
+            )
         ):
             row.stop = True
             if row.status == "queued":
@@ -380,9 +454,12 @@ def _part_for(session: Session, plan: Plan, name: str) -> PartUpload:
     upload = session.scalars(found.where(same).order_by(PartUpload.created.desc())).first()
     if upload is None:
         raise Refused(
-            409, "plan.no_part", name, f"the part {plan.part.file} this plan was made for is not here",
+            409,
+            "plan.no_part",
+            name,
+            f"the part {plan.part.file} this plan was made for is not here",
             "bring the part's file in first, then the plan",
-        )  # fmt: skip
+        )
     return upload
 
 
@@ -394,7 +471,9 @@ def copy(project_id: ProjectId) -> ProjectState:
         plan = plan_from(_revision(session, project, project.head).plan)
         taken = set(session.scalars(select(Project.name)))
         stem = plan.name[:70]
-        called = next(n for n in (f"{stem} copy", *(f"{stem} copy {i}" for i in range(2, 10_000))) if n not in taken)
+        called = next(
+            n for n in (f"{stem} copy", *(f"{stem} copy {i}" for i in range(2, 10_000))) if n not in taken
+        )
         fresh = add_project(session, plan.model_copy(update={"name": called}), f"copy of {plan.name}"[:120])
         start_evaluation(session, fresh)
         return state_of(session, fresh)

@@ -32,7 +32,9 @@ def _current(project_id: ProjectId, setup: str) -> SetupReport:
     for report in state.report.setups:
         if report.name == setup:
             return report
-    raise Refused(404, "release.unknown_setup", "setup", f"there is no setup {setup!r}", "choose one of the route")
+    raise Refused(
+        404, "release.unknown_setup", "setup", f"there is no setup {setup!r}", "choose one of the route"
+    )
 
 
 def _file(data: bytes | None, name: str, kind: str) -> Response:
@@ -45,7 +47,9 @@ def _file(data: bytes | None, name: str, kind: str) -> Response:
 def program(project_id: ProjectId, setup: str) -> Response:
     """The program of a setup."""
     key = _current(project_id, setup).program_key
-    return _file(DatabaseStore().get(key, "program.nc") if key else None, f"{setup}.nc", "text/plain; charset=us-ascii")
+    return _file(
+        DatabaseStore().get(key, "program.nc") if key else None, f"{setup}.nc", "text/plain; charset=us-ascii"
+    )
 
 
 @router.get("/{setup}.stl", **file_of("model/stl"))
@@ -53,7 +57,9 @@ def stock(project_id: ProjectId, setup: str) -> Response:
     """The outgoing stock of a setup."""
     key = _current(project_id, setup).outgoing_key
     data = piece_of(DatabaseStore(), key, "surface.npz") if key else None
-    return _file(to_stl(mesh_from_bytes(data), f"pelvrak {setup}") if data else None, f"{setup}.stl", "model/stl")
+    return _file(
+        to_stl(mesh_from_bytes(data), f"pelvrak {setup}") if data else None, f"{setup}.stl", "model/stl"
+    )
 
 
 JAW_FILES = {"step": "model/step", "stl": "model/stl", "dxf": "image/vnd.dxf"}
@@ -63,7 +69,9 @@ JAW_FILES = {"step": "model/step", "stl": "model/stl", "dxf": "image/vnd.dxf"}
 def jaws(project_id: ProjectId, setup: str, kind: str) -> Response:
     """The soft jaws or nest a setup grips in: solids, or the nest's outline."""
     if kind not in JAW_FILES:
-        raise Refused(404, "release.no_file", kind, f"there are no jaws as {kind}", f"one of {', '.join(JAW_FILES)}")
+        raise Refused(
+            404, "release.no_file", kind, f"there are no jaws as {kind}", f"one of {', '.join(JAW_FILES)}"
+        )
     nest = _current(project_id, setup).nest
     key = nest.files_key if nest else None
     data = DatabaseStore().get(key, f"jaws.{kind}") if key else None

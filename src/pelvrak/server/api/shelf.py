@@ -77,7 +77,9 @@ def bring_shelf(file: UploadFile, response: Response) -> list[Bought]:
 def _planned(session: Session, project_id: int) -> tuple[Plan, PartModel]:
     project = session.get(Project, project_id)
     if project is None:
-        raise Refused(404, "project.unknown", "project", f"there is no project {project_id}", "open one from the list")
+        raise Refused(
+            404, "project.unknown", "project", f"there is no project {project_id}", "open one from the list"
+        )
     head = session.get(Revision, (project_id, project.head))
     assert head is not None
     plan = plan_from(head.plan)
@@ -106,11 +108,17 @@ def casting_place(project_id: ProjectId) -> CastingPlace:
     with transaction() as session:
         plan, part = _planned(session, project_id)
         billet = plan.billet
-        upload = session.get(PartUpload, billet.sha256) if isinstance(billet, Model) and billet.sha256 else None
+        upload = (
+            session.get(PartUpload, billet.sha256) if isinstance(billet, Model) and billet.sha256 else None
+        )
         model = model_of(upload.key if upload else None)
     if model is None or not isinstance(billet, Model):
         raise Refused(
-            409, "billet.no_model", "billet", "the billet is no model that has been read", "choose a model file first"
+            409,
+            "billet.no_model",
+            "billet",
+            "the billet is no model that has been read",
+            "choose a model file first",
         )
     found = best_place(part, model.mesh, billet.turn, billet.move)
     return CastingPlace(turn=found.turn, move=found.move, cover=found.cover, thinnest_at=found.thinnest_at)

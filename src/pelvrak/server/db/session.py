@@ -31,9 +31,12 @@ def engine() -> Engine:
     """The process's one engine."""
     # Every statement ends: nobody waits for an answer without end.
     return create_engine(
-        database_url().replace("postgresql://", "postgresql+psycopg://"), pool_pre_ping=True, pool_size=12, max_overflow=28,
+        database_url().replace("postgresql://", "postgresql+psycopg://"),
+        pool_pre_ping=True,
+        pool_size=12,
+        max_overflow=28,
         connect_args={"options": f"-c statement_timeout={STATEMENT_LIMIT_MS}", "connect_timeout": 10},
-    )  # fmt: skip
+    )
 
 
 @contextmanager
@@ -65,7 +68,9 @@ def tell(session: Session, **event: Any) -> None:
     """
     if event["kind"] != "progress":
         event["number"] = session.execute(_NEXT).scalar_one()
-    session.execute(text("select pg_notify(:channel, :event)"), {"channel": CHANNEL, "event": json.dumps(event)})
+    session.execute(
+        text("select pg_notify(:channel, :event)"), {"channel": CHANNEL, "event": json.dumps(event)}
+    )
 
 
 def last_event() -> int:

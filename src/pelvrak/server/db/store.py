@@ -66,12 +66,15 @@ class DatabaseStore:
         named = {piece: digest_of_bytes(data) for piece, data in pieces.items()}
         with transaction() as session:
             session.execute(text("select pg_advisory_xact_lock_shared(:lock)"), {"lock": _LOCK})
-            there = set(session.scalars(select(KeptContent.digest).where(KeptContent.digest.in_(named.values()))))
+            there = set(
+                session.scalars(select(KeptContent.digest).where(KeptContent.digest.in_(named.values())))
+            )
             packer = zstandard.ZstdCompressor(level=3)
             new = {
                 named[piece]: {"digest": named[piece], "size": len(data), "body": packer.compress(data)}
-                for piece, data in pieces.items() if named[piece] not in there
-            }  # fmt: skip
+                for piece, data in pieces.items()
+                if named[piece] not in there
+            }
             if new:
                 session.execute(insert(KeptContent).values(list(new.values())).on_conflict_do_nothing())
             session.execute(insert(KeptResult).values(key=key, step=step).on_conflict_do_nothing())
@@ -116,8 +119,12 @@ def store_size() -> StoreSize:
     with transaction() as session:
         found = session.execute(shares, {"young": now() - KEPT}).all()
         contents, size, kept = session.execute(
-            select(func.count(), func.coalesce(func.sum(KeptContent.size), 0), func.coalesce(func.sum(func.length(KeptContent.body)), 0))
-        ).one()  # fmt: skip
+            select(
+                func.count(),
+                func.coalesce(func.sum(KeptContent.size), 0),
+                func.coalesce(func.sum(func.length(KeptContent.body)), 0),
+            )
+        ).one()
     by_step = tuple(StepShare(step or "?", int(n), int(u), int(s), int(k)) for step, n, u, s, k in found)
     return StoreSize(sum(one.results for one in by_step), int(contents), int(size), int(kept), by_step)
 

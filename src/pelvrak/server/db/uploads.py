@@ -16,7 +16,9 @@ def body_of(sha256: str | None, name: str) -> bytes:
     with transaction() as session:
         upload = session.get(PartUpload, sha256) if sha256 else None
         if upload is None:
-            raise BadInput("billet.no_file", "billet", f"{name} has not been uploaded", "choose the file again")
+            raise BadInput(
+                "billet.no_file", "billet", f"{name} has not been uploaded", "choose the file again"
+            )
         return upload.body
 
 

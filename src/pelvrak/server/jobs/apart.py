@@ -38,7 +38,9 @@ def _follow_parent() -> None:
 
 @cache
 def _pool() -> ProcessPool:
-    return ProcessPool(max_workers=1, context=multiprocessing.get_context("spawn"), initializer=_follow_parent)
+    return ProcessPool(
+        max_workers=1, context=multiprocessing.get_context("spawn"), initializer=_follow_parent
+    )
 
 
 def _scheduled(compute: Callable[..., Any], arguments: tuple[Any, ...]) -> Any:

@@ -24,7 +24,9 @@ def _waits(task: str, name: str, value: Any) -> ColumnElement[bool]:
     told = _JOBS.c.args[name].astext
     same = cast(told, BigInteger) == value if name == "evaluation_id" else told == value
     return exists(
-        select(1).select_from(_JOBS).where(_JOBS.c.task_name == task, cast(_JOBS.c.status, Text) == "todo", same)
+        select(1)
+        .select_from(_JOBS)
+        .where(_JOBS.c.task_name == task, cast(_JOBS.c.status, Text) == "todo", same)
     )
 
 
@@ -39,17 +41,25 @@ def take_up_lost() -> None:
 
 
 def _evaluations(session: Session, late: datetime) -> None:
-    lost = select(Evaluation).where(
-        Evaluation.status.in_(("running", "queued")), Evaluation.beat < late,
-        ~_waits("evaluate", "evaluation_id", Evaluation.id),
-    ).options(defer(Evaluation.report)).with_for_update(skip_locked=True)  # fmt: skip
+    lost = (
+        select(Evaluation)
+        .where(
+            Evaluation.status.in_(("running", "queued")),
+            Evaluation.beat < late,
+            ~_waits("evaluate", "evaluation_id", Evaluation.id),
+        )
+        .options(defer(Evaluation.report))
+        .with_for_update(skip_locked=True)
+    )
     for row in session.scalars(lost):
         if row.tries >= MOST_TRIES:
             row.status = "failed"
             row.problem = {
-                "code": "evaluation.lost", "where": row.what or "the plan",
-                "what": f"the worker ended {row.tries} times while computing this", "mend": "undo the last edit and run again",
-            }  # fmt: skip
+                "code": "evaluation.lost",
+                "where": row.what or "the plan",
+                "what": f"the worker ended {row.tries} times while computing this",
+                "mend": "undo the last edit and run again",
+            }
         else:
             row.status, row.beat = "queued", now()
             hand_evaluation(session, row.id)
@@ -57,16 +67,25 @@ def _evaluations(session: Session, late: datetime) -> None:
 
 
 def _parts(session: Session, late: datetime) -> None:
-    lost = select(PartUpload).where(
-        PartUpload.status == "reading", PartUpload.beat < late, ~_waits("read_part", "sha256", PartUpload.sha256)
-    ).options(defer(PartUpload.body)).with_for_update(skip_locked=True)  # fmt: skip
+    lost = (
+        select(PartUpload)
+        .where(
+            PartUpload.status == "reading",
+            PartUpload.beat < late,
+            ~_waits("read_part", "sha256", PartUpload.sha256),
+        )
+        .options(defer(PartUpload.body))
+        .with_for_update(skip_locked=True)
+    )
     for row in session.scalars(lost):
         if row.tries >= MOST_TRIES:
             row.status = "refused"
             row.problem = {
-                "code": "part.crashed", "where": row.name, "what": f"the reader ended {row.tries} times on this file",
+                "code": "part.crashed",
+                "where": row.name,
+                "what": f"the reader ended {row.tries} times on this file",
                 "mend": "export it again, simpler",
-            }  # fmt: skip
+            }
         else:
             row.beat = now()
             hand_part(session, row.sha256)

@@ -57,7 +57,9 @@ def read_part(sha256: str) -> None:
         outcome = {"status": "refused", "problem": bad.told()}
     except Exception:
         log.exception("part %s could not be read", sha256)
-        unread = BadInput("part.unreadable", name, "the file cannot be read", "export it again, or in another format")
+        unread = BadInput(
+            "part.unreadable", name, "the file cannot be read", "export it again, or in another format"
+        )
         outcome = {"status": "refused", "problem": unread.told()}
     with transaction() as session:
         session.execute(update(PartUpload).where(PartUpload.sha256 == sha256).values(**outcome))
@@ -162,16 +164,20 @@ def line_of(report: dict[str, Any]) -> dict[str, Any]:
     """What the list of projects shows of a report."""
     setups, left = report["setups"], report["comparison"]
     return {
-        "positions": sum(len(one["positions"]) for one in setups), "registers": sum(len(one["offsets"]) for one in setups),
-        "time_s": sum(one["time_s"] for one in setups) if setups else None, "left_mm3": left["left_volume_mm3"] if left else None,
-    }  # fmt: skip
+        "positions": sum(len(one["positions"]) for one in setups),
+        "registers": sum(len(one["offsets"]) for one in setups),
+        "time_s": sum(one["time_s"] for one in setups) if setups else None,
+        "left_mm3": left["left_volume_mm3"] if left else None,
+    }
 
 
 def _broke(how: str) -> dict[str, Any]:
     return {
-        "code": "evaluation.broke", "where": "the plan", "what": f"the computation broke down: {how}",
+        "code": "evaluation.broke",
+        "where": "the plan",
+        "what": f"the computation broke down: {how}",
         "mend": "undo the last edit and run again; the plan is as you left it",
-    }  # fmt: skip
+    }
 
 
 def _evaluate(evaluation_id: int, beside: bool) -> dict[str, Any]:

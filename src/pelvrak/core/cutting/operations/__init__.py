@@ -45,4 +45,14 @@ if TYPE_CHECKING:
 else:
     Operation = Annotated[reduce(or_, KINDS.values()), Field(discriminator="kind")]
 
-__all__ = ["KINDS", "Drilling", "Facing", "NestRoom", "Operation", "OperationKind", "Outline", "Pocket", "Wrapped"]
+__all__ = [
+    "KINDS",
+    "Drilling",
+    "Facing",
+    "NestRoom",
+    "Operation",
+    "OperationKind",
+    "Outline",
+    "Pocket",
+    "Wrapped",
+]

@@ -67,7 +67,12 @@ class Drilling(OperationKind):
         place="what",
     )
     peck: Depth = asked(
-        3.0, title="Peck", help="depth between two retreats", unit="mm", when={"cycle": ["peck"]}, place="what"
+        3.0,
+        title="Peck",
+        help="depth between two retreats",
+        unit="mm",
+        when={"cycle": ["peck"]},
+        place="what",
     )
     below: Annotated[float, Field(ge=0, le=50)] = asked(
         1.0,
@@ -149,11 +154,14 @@ def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
     along = [
         (f.kind, heights_of(part, f, job.zero_from_work))
         for f in part.faces
-        if f.hollow and f.axis_point and f.kind in ("cylinder", "cone") and f.radius is not None
+        if f.hollow
+        and f.axis_point
+        and f.kind in ("cylinder", "cone")
+        and f.radius is not None
         and np.linalg.norm(np.cross(np.subtract(f.axis_point, face.axis_point), face.axis)) < 1e-6  # type: ignore[arg-type]
         and abs(abs(np.dot(f.axis, face.axis)) - 1) < 1e-9  # type: ignore[arg-type]
         and f.radius <= (face.radius or 0) + 1e-6
-    ]  # fmt: skip
+    ]
     entry = max(high for _, (_, high) in along)
     pointed = any(kind == "cone" and low < bottom - 1e-3 for kind, (low, _) in along)
     tool = job.tool
@@ -162,19 +170,25 @@ def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
         chamfer = operation.chamfer or _spot_for(face)
         if chamfer > tool.DC:
             raise BadInput(
-                "cut.chamfer_too_big", operation.name,
-                f"Ø{chamfer:g} is wider than {tool.name}", f"a chamfer up to Ø{tool.DC:g}",
-            )  # fmt: skip
+                "cut.chamfer_too_big",
+                operation.name,
+                f"Ø{chamfer:g} is wider than {tool.name}",
+                f"a chamfer up to Ø{tool.DC:g}",
+            )
         bottom = entry - chamfer / 2 / math.tan(math.radians(tool.SIG / 2))
     else:
         size = _size_of(operation, tool)
         assert face.radius is not None
         if size > 2 * face.radius + SIZE_MM:
             job.note(
-                "cut.drill_too_big", "error",
-                f"{tool.name} is bigger than the hole Ø{2 * face.radius:.2f}.", np.array([x, y, entry]),
-                measured=size, limit=round(2 * face.radius, 3), unit="mm",
-            )  # fmt: skip
+                "cut.drill_too_big",
+                "error",
+                f"{tool.name} is bigger than the hole Ø{2 * face.radius:.2f}.",
+                np.array([x, y, entry]),
+                measured=size,
+                limit=round(2 * face.radius, 3),
+                unit="mm",
+            )
             return None
         if through:
             bottom -= tip_length(tool) + operation.below
@@ -187,9 +201,11 @@ def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
     line = np.array([[x, y, entry], [x, y, bottom]])
     if operation.cycle in ("drill", "peck", "spot") and not touches(job.stock, line, cutter_profile(tool)):
         job.note(
-            "cut.already_there", "note", f"{operation.name}: the hole at X{x:.2f} Y{y:.2f} is already there.",
+            "cut.already_there",
+            "note",
+            f"{operation.name}: the hole at X{x:.2f} Y{y:.2f} is already there.",
             np.array([x, y, entry]),
-        )  # fmt: skip
+        )
         return None
     start = max(entry, stock_top if stock_top is not None else entry) + operation.retract
     job.check_reach(start - operation.retract, bottom)

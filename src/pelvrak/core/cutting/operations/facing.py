@@ -66,9 +66,11 @@ def _plan(operation: Facing, job: Job) -> None:
         bottom = part_top
     if bottom < part_top - 1e-3:
         raise BadInput(
-            "cut.facing_too_low", operation.name, f"facing there would cut {part_top - bottom:.2f} mm off the part",
+            "cut.facing_too_low",
+            operation.name,
+            f"facing there would cut {part_top - bottom:.2f} mm off the part",
             "pick the topmost face of this setup",
-        )  # fmt: skip
+        )
     bottom += operation.leave
     low, high = box_above(job.stock, bottom)
     step = operation.step_over * job.tool.DC

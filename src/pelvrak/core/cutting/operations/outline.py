@@ -138,16 +138,19 @@ def _on_edge(operation: Outline, job: Job, contour: Polygon) -> tuple[float, flo
     widest = operation.chamfer + CHAMFER_TIP_MM * slope
     if widest > job.radius:
         raise BadInput(
-            "cut.chamfer_too_big", operation.name,
+            "cut.chamfer_too_big",
+            operation.name,
             f"a chamfer of {operation.chamfer:g} mm is wider than {job.tool.name} reaches",
             f"a chamfer up to {job.radius - CHAMFER_TIP_MM * slope:.2f} mm",
-        )  # fmt: skip
+        )
     return CHAMFER_TIP_MM * slope, edge - operation.chamfer / slope - CHAMFER_TIP_MM
 
 
 def _plan(operation: Outline, job: Job) -> None:
     for contour, own_bottom in _contours(operation, job):
-        bottom = own_bottom if own_bottom is not None and operation.bottom is None else _bottom_of(operation, job)
+        bottom = (
+            own_bottom if own_bottom is not None and operation.bottom is None else _bottom_of(operation, job)
+        )
         bottom -= operation.below
         sign = 1.0 if operation.side == "outside" and not operation.nest else -1.0
         reach = job.radius + operation.leave
@@ -159,11 +162,14 @@ def _plan(operation: Outline, job: Job) -> None:
         final = offset(contour, sign * reach)
         if not pieces(final):
             job.note(
-                "cut.tool_too_big", "error",
+                "cut.tool_too_big",
+                "error",
                 f"{job.tool.name} does not fit inside the contour.",
                 at_height(np.array(contour.centroid.coords), bottom)[0],
-                measured=job.tool.DC, limit=round(2 * smallest_inner_radius(contour), 2), unit="mm",
-            )  # fmt: skip
+                measured=job.tool.DC,
+                limit=round(2 * smallest_inner_radius(contour), 2),
+                unit="mm",
+            )
             continue
         # The material wanting to go lies between the contour and the farthest stock beside it.
         spare = 0.0
@@ -215,7 +221,9 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float) -> None:
         job.path.rapid(float(start[0]), float(start[1]), z + operation.retract)
         job.path.feed(float(start[0]), float(start[1]), z, job.plunge)
         job.path.feed(float(entry[0]), float(entry[1]), z, job.feed)
-        job.path.arc("ccw", (float(ring[0][0]), float(ring[0][1]), z), (float(centre[0]), float(centre[1])), job.feed)
+        job.path.arc(
+            "ccw", (float(ring[0][0]), float(ring[0][1]), z), (float(centre[0]), float(centre[1])), job.feed
+        )
     else:
         x, y = float(ring[0][0]), float(ring[0][1])
         job.path.rapid(x, y, job.top + operation.clearance)

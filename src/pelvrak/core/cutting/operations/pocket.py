@@ -12,7 +12,15 @@ from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.operation import Depth, Leave, NestRoom, OperationKind, Ramp, StepOver
-from pelvrak.core.cutting.passes import MARGIN_MM, at_height, levels, ramp_along, rings_of, started_near, trace
+from pelvrak.core.cutting.passes import (
+    MARGIN_MM,
+    at_height,
+    levels,
+    ramp_along,
+    rings_of,
+    started_near,
+    trace,
+)
 from pelvrak.core.cutting.regions import (
     floor_region,
     offset,
@@ -54,14 +62,22 @@ class Pocket(OperationKind):
         help="room of a nest: its floor, the deeper room within its step, or the room for what stands out below",
     )
     below: Annotated[float, Field(ge=0, le=50)] = asked(
-        0.0, title="Below bottom", help="how far past the bottom of through bores it goes", unit="mm", place="what"
+        0.0,
+        title="Below bottom",
+        help="how far past the bottom of through bores it goes",
+        unit="mm",
+        place="what",
     )
     step_down: Depth = asked(5.0, title="Step down", help="depth of one pass", unit="mm", place="what")
     step_over: StepOver = asked(
         0.45, title="Step over", help="width of one pass, as a share of DC", unit="× DC", place="what"
     )
-    leave_side: Leave = asked(0.0, title="Leave side", help="what stays on the walls", unit="mm", place="what")
-    leave_floor: Leave = asked(0.0, title="Leave floor", help="what stays on the floor", unit="mm", place="what")
+    leave_side: Leave = asked(
+        0.0, title="Leave side", help="what stays on the walls", unit="mm", place="what"
+    )
+    leave_floor: Leave = asked(
+        0.0, title="Leave floor", help="what stays on the floor", unit="mm", place="what"
+    )
     ramp_deg: Ramp = asked(
         3.0, title="Ramp", help="angle at which it goes down in the material", unit="°", place="what"
     )
@@ -100,7 +116,9 @@ def _open_sides(operation: Pocket, job: Job, region: Polygon, bottom: float) -> 
     """The region with room to run out where it is open to a side."""
     if operation.nest is not None:
         return region
-    return open_round(job.part, region, bottom, job.zero_from_work, job.tool.DC + operation.leave_side + MARGIN_MM)
+    return open_round(
+        job.part, region, bottom, job.zero_from_work, job.tool.DC + operation.leave_side + MARGIN_MM
+    )
 
 
 def clear_pocket(operation: Pocket, job: Job) -> None:
@@ -109,25 +127,35 @@ def clear_pocket(operation: Pocket, job: Job) -> None:
         whole = _open_sides(operation, job, region, bottom - operation.leave_floor)
         inner = offset(whole, -(job.radius + operation.leave_side))
         # Beyond half the cutter out there is nothing to be had.
-        inner = inner.intersection(offset(region, 0.6 * job.tool.DC)) if whole.area > region.area + 1e-3 else inner
+        inner = (
+            inner.intersection(offset(region, 0.6 * job.tool.DC))
+            if whole.area > region.area + 1e-3
+            else inner
+        )
         if not pieces(inner):
             fits = 2 * smallest_inner_radius(region)
             job.note(
-                "cut.tool_too_big", "error",
+                "cut.tool_too_big",
+                "error",
                 f"{job.tool.name} does not fit into the pocket; {_would_reach(fits)}.",
                 at_height(np.array(region.representative_point().coords), bottom)[0],
-                measured=job.tool.DC, limit=round(fits, 2), unit="mm",
-            )  # fmt: skip
+                measured=job.tool.DC,
+                limit=round(fits, 2),
+                unit="mm",
+            )
             continue
         missed = region.difference(offset(inner, job.radius + operation.leave_side)).area
         if operation.leave_side == 0 and missed > 0.5:
             fits = 2 * smallest_inner_radius(region)
             job.note(
-                "cut.corners_left", "warning",
+                "cut.corners_left",
+                "warning",
                 f"{job.tool.name} leaves {missed:.1f} mm² in the corners; {_would_reach(fits)}.",
                 at_height(np.array(region.representative_point().coords), bottom)[0],
-                measured=job.tool.DC, limit=round(fits, 2), unit="mm",
-            )  # fmt: skip
+                measured=job.tool.DC,
+                limit=round(fits, 2),
+                unit="mm",
+            )
         top = top_within(job.stock, region)
         if top is None or top <= bottom + 1e-6:
             job.note("cut.already_there", "note", f"{operation.name}: the pocket is already there.")
@@ -151,7 +179,9 @@ def _would_reach(fits: float) -> str:
     )
 
 
-def _clear_level(operation: Pocket, job: Job, piece: Polygon, rings: list[Floats], above: float, z: float) -> None:
+def _clear_level(
+    operation: Pocket, job: Job, piece: Polygon, rings: list[Floats], above: float, z: float
+) -> None:
     cutter = cutter_profile(job.tool)
     if not any(touches(job.stock, at_height(ring, z), cutter) for ring in rings):
         return

@@ -60,7 +60,9 @@ class Wrapped(OperationKind):
     diameter: Annotated[float, Field(gt=0, le=2000)] = asked(
         50.0, title="Diameter", help="that the line lies on", unit="mm", when=ON_A_LINE, place="what"
     )
-    depth: Depth = asked(1.0, title="Depth", help="under that diameter", unit="mm", when=ON_A_LINE, place="what")
+    depth: Depth = asked(
+        1.0, title="Depth", help="under that diameter", unit="mm", when=ON_A_LINE, place="what"
+    )
     gap: Annotated[float, Field(gt=0, le=500)] | None = asked(
         None,
         title="Gap",
@@ -89,7 +91,9 @@ class Wrapped(OperationKind):
     @model_validator(mode="after")
     def _has_faces_or_a_line(self) -> Wrapped:
         if bool(self.faces) == bool(self.line):
-            raise ValueError("a wrapped operation needs its floors picked, or a line on the flat, and not both")
+            raise ValueError(
+                "a wrapped operation needs its floors picked, or a line on the flat, and not both"
+            )
         if len(self.line) == 1:
             raise ValueError("a wrapped line needs two points or more")
         return self
@@ -109,15 +113,26 @@ def _plan(operation: Wrapped, job: Job) -> None:
     else:
         faces = [face_of(job.part.part, ref, operation.name) for ref in operation.faces]
         work = [
-            (*floor_on(job.part.part, face, job.zero_from_work, job.turning, operation.name), 0.0) for face in faces
+            (*floor_on(job.part.part, face, job.zero_from_work, job.turning, operation.name), 0.0)
+            for face in faces
         ]
     lie = work[0][0]
     if any(abs(one.radius - lie.radius) > 1e-6 for one, _, _ in work):
-        raise BadInput("wrap.two_radii", operation.name, "its floors lie on cylinders of different diameters", "give each diameter an operation of its own")  # fmt: skip
+        raise BadInput(
+            "wrap.two_radii",
+            operation.name,
+            "its floors lie on cylinders of different diameters",
+            "give each diameter an operation of its own",
+        )
     job.path.round = lie
     for _, region, depth in work:
         _wrap(operation, job, lie, region, lie.centre[2] + lie.radius - depth)
-    job.path.moves = [_within_rotary(move, before, job) for move, before in zip(job.path.moves, [job.path.start, *(m.end for m in job.path.moves)], strict=False)]  # fmt: skip
+    job.path.moves = [
+        _within_rotary(move, before, job)
+        for move, before in zip(
+            job.path.moves, [job.path.start, *(m.end for m in job.path.moves)], strict=False
+        )
+    ]
 
 
 def _wrap(operation: Wrapped, job: Job, lie: Round, region: BaseGeometry, bottom: float) -> None:
@@ -125,16 +140,22 @@ def _wrap(operation: Wrapped, job: Job, lie: Round, region: BaseGeometry, bottom
     gap = operation.gap if operation.line and operation.gap else None
     if gap is not None and gap < job.tool.DC - 1e-9:
         job.note(
-            "cut.tool_too_big", "error",
-            f"{job.tool.name} is wider than the gap of {gap:g} mm.", measured=job.tool.DC, limit=gap, unit="mm",
-        )  # fmt: skip
+            "cut.tool_too_big",
+            "error",
+            f"{job.tool.name} is wider than the gap of {gap:g} mm.",
+            measured=job.tool.DC,
+            limit=gap,
+            unit="mm",
+        )
         return
     assert job.surface is not None
     stood = unrolled(job.surface, lie, region, job.tool.DC)
     if stood is None:
         return
     # Between its places the tool stays clear of whatever comes round.
-    flat = replace(job, stock=stood, path=job.path, findings=[], top=lie.centre[2] + farthest(job.surface, lie))
+    flat = replace(
+        job, stock=stood, path=job.path, findings=[], top=lie.centre[2] + farthest(job.surface, lie)
+    )
     if operation.line and (gap is None or gap < job.tool.DC + 1e-3):
         _follow(operation, flat, bottom)
     else:
@@ -142,12 +163,21 @@ def _wrap(operation: Wrapped, job: Job, lie: Round, region: BaseGeometry, bottom
         x0, y0, x1, y1 = region.bounds
         if y1 - y0 > whole - 1e-6:
             # Once round and on: where it is cut open there is no wall.
-            region = unary_union([region, *(translate(region, 0.0, way * whole) for way in (1, -1))]).buffer(1e-6)
+            region = unary_union([region, *(translate(region, 0.0, way * whole) for way in (1, -1))]).buffer(
+                1e-6
+            )
             region = region.intersection(box(x0 - 1, y0 - 2 * job.tool.DC, x1 + 1, y1 + 2 * job.tool.DC))
         pocket = Pocket(
-            id=operation.id, name=operation.name, tool=operation.tool, clearance=operation.clearance, retract=operation.retract,
-            nest="floor", step_down=operation.step_down, step_over=operation.step_over, ramp_deg=operation.ramp_deg,
-        )  # fmt: skip
+            id=operation.id,
+            name=operation.name,
+            tool=operation.tool,
+            clearance=operation.clearance,
+            retract=operation.retract,
+            nest="floor",
+            step_down=operation.step_down,
+            step_over=operation.step_over,
+            ramp_deg=operation.ramp_deg,
+        )
         flat.nest = {"floor": (region, bottom)}
         clear_pocket(pocket, flat)
     # Places on the flat mean nothing in the work.

@@ -33,7 +33,9 @@ def upgrade() -> None:
     )
     op.create_table(
         "revision",
-        sa.Column("project_id", sa.Integer, sa.ForeignKey("project.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column(
+            "project_id", sa.Integer, sa.ForeignKey("project.id", ondelete="CASCADE"), primary_key=True
+        ),
         sa.Column("number", sa.Integer, primary_key=True),
         sa.Column("parent", sa.Integer),
         sa.Column("redo", sa.Integer),
@@ -45,7 +47,11 @@ def upgrade() -> None:
         "evaluation",
         sa.Column("id", sa.BigInteger, primary_key=True),
         sa.Column(
-            "project_id", sa.Integer, sa.ForeignKey("project.id", ondelete="CASCADE"), nullable=False, index=True
+            "project_id",
+            sa.Integer,
+            sa.ForeignKey("project.id", ondelete="CASCADE"),
+            nullable=False,
+            index=True,
         ),
         sa.Column("revision", sa.Integer, nullable=False),
         sa.Column("status", sa.String(12), nullable=False),

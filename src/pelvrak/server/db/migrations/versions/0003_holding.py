@@ -23,10 +23,15 @@ def as_list(hold: dict[str, Any]) -> dict[str, Any]:
     closes_y = hold.get("jaws_close_along", "y") == "y"
     x, y = hold.get("table_x", 450.0), hold.get("table_y", 260.0)
     items: list[dict[str, Any]] = [
-        {"id": "vise", "fixture": hold["vise"], "x": x if closes_y else x - thick, "y": y + thick if closes_y else y,
-         "turn_deg": 0.0 if closes_y else 90.0},
+        {
+            "id": "vise",
+            "fixture": hold["vise"],
+            "x": x if closes_y else x - thick,
+            "y": y + thick if closes_y else y,
+            "turn_deg": 0.0 if closes_y else 90.0,
+        },
         {"id": "jaws", "fixture": jaws, "on": "vise"},
-    ]  # fmt: skip
+    ]
     height = hold.get("parallels", 30.0)
     if height > 0:
         items.append({"id": "parallels", "fixture": "par-150x8", "on": "vise", "height": height})
@@ -39,10 +44,15 @@ def upgrade() -> None:
         sa.Column("place", sa.Integer, primary_key=True),
         sa.Column("fixture", postgresql.JSONB, nullable=False),
     )
-    plans = sa.table("revision", sa.column("project_id"), sa.column("number"), sa.column("plan", postgresql.JSONB))
+    plans = sa.table(
+        "revision", sa.column("project_id"), sa.column("number"), sa.column("plan", postgresql.JSONB)
+    )
     connection = op.get_bind()
     for row in connection.execute(sa.select(plans)).all():
-        plan = {**row.plan, "setups": [{**s, "hold": as_list(s.get("hold", {}))} for s in row.plan.get("setups", [])]}
+        plan = {
+            **row.plan,
+            "setups": [{**s, "hold": as_list(s.get("hold", {}))} for s in row.plan.get("setups", [])],
+        }
         if plan != row.plan:
             connection.execute(
                 plans.update()

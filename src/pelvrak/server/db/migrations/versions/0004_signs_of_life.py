@@ -38,7 +38,10 @@ def upgrade() -> None:
         sa.Column("revision", sa.Integer, nullable=False),
     )
     reports = sa.table(
-        "evaluation", sa.column("id"), sa.column("report", postgresql.JSONB), sa.column("line", postgresql.JSONB)
+        "evaluation",
+        sa.column("id"),
+        sa.column("report", postgresql.JSONB),
+        sa.column("line", postgresql.JSONB),
     )
     connection = op.get_bind()
     for (number,) in connection.execute(sa.select(reports.c.id).where(reports.c.report.is_not(None))).all():
