@@ -37,7 +37,7 @@ from pelvrak.core.machine.travel import check_table
 from pelvrak.core.route import swinging
 from pelvrak.core.route.ahead import _Ahead
 from pelvrak.core.route.comparing import compared
-from pelvrak.core.route.evaluate import said_of_jaws
+from pelvrak.core.route.jaw_setup import said_of_jaws
 from pelvrak.core.route.jaws import NestGiven, Solved
 from pelvrak.core.route.loads import safety_findings
 from pelvrak.core.route.naming import SETUP

@@ -1,0 +1,176 @@
+"""A setup that cuts the jaws of a later one: what comes in, what goes out?"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Finding, of_bad_input
+from pelvrak.core.geometry.mesh import transformed
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.holding.facts import HoldFacts
+from pelvrak.core.holding.hold import fixtures_of
+from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.route.cutting import cut_operations, depths
+from pelvrak.core.route.holding import held_for_cutting
+from pelvrak.core.route.jaws import (
+    BLANKS,
+    BlanksGiven,
+    blanks_mesh,
+    cutting_zero,
+    rooms,
+    spacer,
+)
+from pelvrak.core.route.offsets import offsets_of
+from pelvrak.core.route.pictures import volume_of
+from pelvrak.core.route.placing import Placed, place
+from pelvrak.core.route.plan import Setup
+from pelvrak.core.route.registers import Load, give_registers, values_of
+from pelvrak.core.route.report import (
+    SetupReport,
+)
+from pelvrak.core.route.run import Run, matrix
+from pelvrak.core.route.turning import turning_of
+
+
+def jaw_setup(run: Run, index: int, setup: Setup, part_stock: str | None, density: float) -> SetupReport:
+    """A setup that cuts the jaws of a later one: blanks come in, cut jaws go out, zero is the one they share."""
+    assert setup.makes is not None
+    base = SetupReport(
+        name=setup.name,
+        title=setup.title,
+        machine=setup.machine,
+        offset_register=setup.offset_register,
+        makes=setup.makes.setup,
+        incoming_volume_mm3=0.0,
+        outgoing_volume_mm3=0.0,
+    )
+    run.done += 1
+    later = next(
+        (i for i, one in enumerate(run.plan.setups) if i > index and one.name == setup.makes.setup), None
+    )
+    try:
+        if later is None or any(one.makes is None for one in run.plan.setups[index + 1 : later]):
+            raise BadInput(
+                "jaws.no_target",
+                "hold",
+                f"{setup.name} cuts jaws for {setup.makes.setup}, which does not follow it",
+                "put it right before that setup",
+            )
+        target = run.plan.setups[later]
+        if part_stock is None:
+            raise BadInput(
+                "stock.none", "incoming", f"no stock comes into {target.name}", "mend the setups before"
+            )
+        placed = place(run, later, target, part_stock, density, None)
+        if (
+            placed.solved is None
+            or placed.nest is None
+            or placed.nest.item != setup.makes.item
+            or placed.hold.zero_on_table is None
+        ):
+            raise BadInput(
+                "jaws.no_target",
+                "hold",
+                f"{target.name} does not grip in jaws called {setup.makes.item}",
+                f"let {target.name} grip in soft jaws, or take this setup out",
+            )
+        return _jaws_cut(run, index, setup, base, placed, density)
+    except BadInput as bad:
+        run.done += len(setup.operations) + 2
+        return base.model_copy(
+            update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)}
+        )
+
+
+def _jaws_cut(
+    run: Run, index: int, setup: Setup, base: SetupReport, target: Placed, density: float
+) -> SetupReport:
+    solved = target.solved
+    assert solved is not None
+    assert target.hold.zero_on_table is not None
+    to_zero = cutting_zero(solved, np.array(target.hold.zero_on_table))
+    blanks = blanks_mesh(solved)
+    low, high = blanks.vertices.min(axis=0), blanks.vertices.max(axis=0)
+    cell = run.plan.resolution_mm
+    made = run.step(
+        BLANKS, BlanksGiven(blanks, as_vector(low), as_vector(high), cell), f"{setup.name} blanks"
+    )
+    key, amount = made.key, volume_of(run.engine, made.key)
+    block = spacer(solved)
+    hold = (
+        HoldFacts()
+        if solved.on_end
+        else held_for_cutting(
+            run, setup, target.hold, solved, None if block is None else transformed(block, to_zero)
+        )
+    )
+    here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
+    placed = Placed(
+        to_zero,
+        [],
+        machine_of(setup.machine, run.plan.machines),
+        hold,
+        [],
+        here.min(axis=0),
+        here.max(axis=0),
+        lambda _: {},
+    )
+    turning = turning_of(run, setup, placed.machine, to_zero, hold, rooms(solved, to_zero), [], placed.boxes)
+    give_registers(turning, run.plan, Load())
+    vise = solved.vise
+    force = 0.0 if vise is None else (vise[0].force_kn or vise[1].force_kn)
+    about = f"{solved.called(solved.blank)}" + (
+        f", on a spacer {solved.nest.gap:.2f} mm, clamped with {force:g} kN" if vise else ""
+    )
+    done = cut_operations(run, index, placed, turning, key, amount, about)
+    findings = said_of_jaws(setup, solved.on_end, solved.nest.half[1])
+    return base.model_copy(
+        update={
+            "incoming_key": key,
+            "outgoing_key": done.key,
+            "incoming_volume_mm3": amount,
+            "outgoing_volume_mm3": done.volume,
+            "removed_volume_mm3": amount - done.volume,
+            "incoming_mass_kg": amount * density,
+            "outgoing_mass_kg": done.volume * density,
+            "time_s": sum(r.time_s for r in done.reports),
+            "zero_from_work": matrix(to_zero),
+            "low": as_vector(placed.low),
+            "high": as_vector(placed.high),
+            "hold": hold,
+            "nest": solved.report(setup.name, to_zero),
+            "register_value": values_of(turning, ""),
+            "offsets": offsets_of(turning, fixtures_of(run.plan.fixtures)),
+            **depths(done.reports, placed),
+            "operations": tuple(done.reports),
+            "program_key": done.program_key,
+            "findings": tuple(findings),
+        }
+    )
+
+
+def said_of_jaws(setup: Setup, on_end: bool, high: float) -> list[Finding]:
+    """What is said of a setup that cuts jaws. on_end: whether its block is cut standing on its end, and how high it is then, mm."""
+    found = []
+    if not setup.operations:
+        found.append(
+            Finding(
+                code="jaws.no_operations",
+                severity="error",
+                setup=setup.name,
+                stage="cut",
+                sentence="Nothing cuts the jaws yet.",
+            )
+        )
+    if on_end:
+        found.append(
+            Finding(
+                code="jaws.on_end",
+                severity="note",
+                setup=setup.name,
+                stage="hold",
+                sentence=f"The block is cut standing on its end, {high:g} mm high; zero is its top. Its clamping is not planned here.",
+            )
+        )
+    return found

@@ -1,0 +1,125 @@
+"""How does the work stand in a setup: its frames, what holds it, and what that asks for?"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from pelvrak.core.billet.forms import Raw
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.mesh import Floats, box_corners
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.rigid import rigid, rotation_about_z
+from pelvrak.core.holding.assemble import CutJaws
+from pelvrak.core.holding.facts import HoldFacts, in_frame
+from pelvrak.core.machine.machine import Machine, machine_of
+from pelvrak.core.machine.travel import check_table
+from pelvrak.core.route.holding import held_in
+from pelvrak.core.route.jaws import (
+    Solved,
+    cut_jaws,
+    jaw_files,
+    maker_of,
+    not_cut,
+    smaller_blank,
+    solved_for,
+    zero_from_nest,
+)
+from pelvrak.core.route.plan import Setup
+from pelvrak.core.route.report import (
+    NestReport,
+    SetupReport,
+)
+from pelvrak.core.route.run import Run, in_work_frame
+from pelvrak.core.seat.seating import Boxes, lay, seat_work, zero_place
+
+
+@dataclass
+class Placed:
+    """A setup with its frames and holding known. zeros: places of its further zeros in the zero frame."""
+
+    zero_from_work: Floats
+    zeros: list[Floats]
+    machine: Machine
+    hold: HoldFacts
+    findings: list[Finding]
+    low: Floats
+    high: Floats
+    boxes: Callable[[Floats], Boxes]
+    nest: NestReport | None = None
+    solved: Solved | None = None
+
+
+def place(
+    run: Run, index: int, setup: Setup, incoming_key: str, density: float, made: SetupReport | None
+) -> Placed:
+    """Frames and holding of a setup. made: the setup that cut its jaws."""
+    part = run.part.part
+    machine = machine_of(setup.machine, run.plan.machines)
+    rotation = lay(setup.seat, part)
+    assert isinstance(run.raw, Raw)  # without a billet there is no stock to lay
+    incoming = run.surface(incoming_key)
+    solved = solved_for(run, setup, incoming_key, rotation)
+    cut: dict[str, CutJaws] = {}
+    if solved is not None:
+        rotation = rotation_about_z(solved.nest.turn_deg) @ rotation
+        cut[solved.item.id] = cut_jaws(run, solved, made)
+    corners = box_corners(run.raw.low, run.raw.high)
+
+    def boxed(turn: Floats) -> Boxes:
+        out: Boxes = {}
+        for name, points in (
+            ("billet", corners),
+            ("part", run.part.mesh.vertices),
+            ("incoming", incoming.vertices),
+        ):
+            seen = points @ turn.T
+            out[name] = (as_vector(seen.min(axis=0)), as_vector(seen.max(axis=0)))
+        return out
+
+    boxes = boxed(rotation)
+    lying = rigid(rotation, np.zeros(3))
+    held = held_in(run, setup, incoming_key, lying, density, cut)
+    if held.facts.jaw is not None:
+        boxes["jaw"] = held.facts.jaw
+    zero_from_work = seat_work(setup.seat.zero, part, boxes, rotation)
+    others = [zero_place(one.zero, part, boxes, rotation) + zero_from_work[:3, 3] for one in setup.seat.zeros]
+    facts = in_frame(held.facts, zero_from_work[:3, 3])
+    found = [in_work_frame(f, lying) for f in held.findings]
+    nest = None
+    if solved is not None:
+        number = next(i for i, item in enumerate(setup.hold.items) if item.id == solved.item.id)
+        found += solved.findings(f"hold/items/{number}")
+        facts = facts.model_copy(
+            update={"proposals": (*facts.proposals, *smaller_blank(solved, f"hold/items/{number}"))}
+        )
+        maker = maker_of(run.plan, index, solved.item)
+        if maker is None:
+            found.append(not_cut(run.plan, index, solved))
+        zero = None if facts.zero_on_table is None else zero_from_nest(solved, np.array(facts.zero_on_table))
+        nest = solved.report(None if maker is None else run.plan.setups[maker].name, zero)
+        nest = nest.model_copy(update={"files_key": jaw_files(run, solved)})
+    if facts.zero_on_table is not None:
+        standing = [
+            (p.name, _on_table(setup, p.item), p.low, p.high) for p in facts.pieces if p.name != "table"
+        ]
+        places = {
+            item.id: (f"hold/items/{i}", (item.x, item.y, item.z))
+            for i, item in enumerate(setup.hold.items)
+            if item.on == "table"
+        }
+        found += check_table(machine, facts.zero_on_table, standing, setup.name, places)
+    seen = incoming.vertices @ rotation.T + zero_from_work[:3, 3]
+    return Placed(
+        zero_from_work, others, machine, facts, found, seen.min(axis=0), seen.max(axis=0), boxed, nest, solved
+    )
+
+
+def _on_table(setup: Setup, item: str) -> str:
+    """The item on the table that an item stands on in the end."""
+    below = {one.id: one.on for one in setup.hold.items}
+    while below.get(item, "table") != "table":
+        item = below[item]
+    return item
