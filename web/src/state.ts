@@ -1,4 +1,5 @@
 import { create } from 'zustand'
+import { useShallow } from 'zustand/react/shallow'
 import type {
   Billet,
   Edge,
@@ -165,6 +166,10 @@ export const useView = create<View>((set) => ({
   toggle: (layer) => set((view) => ({ shown: { ...view.shown, [layer]: !view.shown[layer] } })),
   tell: (notice) => set({ notice }),
 }))
+
+/** Some fields of the view: who names the time is drawn as it goes, and nobody else. */
+export const useFields = <K extends keyof View>(...names: K[]): Pick<View, K> =>
+  useView(useShallow((view) => Object.fromEntries(names.map((name) => [name, view[name]])) as Pick<View, K>))
 
 /** Setup hues in order: the Okabe–Ito palette. */
 export const HUES = ['#009E73', '#CC79A7', '#E69F00', '#56B4E9', '#D55E00', '#0072B2', '#F0E442']

@@ -14,7 +14,7 @@ import {
 } from '../api/client'
 import { lateAt, usePart, useUpload } from '../api/hooks'
 import { type Move, useChosen, useMoment } from '../dock/moment'
-import { clock, hueOf, LAYERS, type Look, round, useView } from '../state'
+import { clock, hueOf, LAYERS, type Look, round, useFields, useView } from '../state'
 import { FoundMark } from '../stages/reach/FoundMark'
 import { ZeroMark } from '../ui/icons'
 import { AxisLetters, Follow, handleOf, MachineTriad, TriadInStep, ZeroAxes } from './Axes'
@@ -49,7 +49,7 @@ const LOOKS: { look: Look; name: string }[] = [
 
 /** Which stock is in the picture: its result key, and what it is called. */
 function useStockShown(project: ProjectState) {
-  const { card, stage, compare, typedBillet } = useView()
+  const { card, stage, compare, typedBillet } = useFields('card', 'stage', 'compare', 'typedBillet')
   const { setup, operation, moment } = useMoment(project)
   const report = project.report
   if (card === 'billet' && typedBillet)
@@ -85,7 +85,26 @@ function useStockShown(project: ProjectState) {
 
 /** The work as it stands in this setup. */
 export function Bench({ project }: { project: ProjectState }) {
-  const view = useView()
+  const view = useFields(
+    'set',
+    'asked',
+    'lit',
+    'seen',
+    'reached',
+    'card',
+    'compare',
+    'stage',
+    'standing',
+    'turnedTo',
+    'section',
+    'shown',
+    'marked',
+    'look',
+    'picked',
+    'lookFrom',
+    'measure',
+    'toggle',
+  )
   const setup = useChosen(project)
   const { data: part } = usePart(project.plan.part.sha256)
   const shown = useStockShown(project)
@@ -595,7 +614,17 @@ function Looking(props: {
   nose: Vec | null
 }) {
   const { camera, controls, size, invalidate } = useThree()
-  const { look, lookCount, card, stage, picked, shown, time, operation, marked } = useView()
+  const { look, lookCount, card, stage, picked, shown, time, operation, marked } = useFields(
+    'look',
+    'lookCount',
+    'card',
+    'stage',
+    'picked',
+    'shown',
+    'time',
+    'operation',
+    'marked',
+  )
   const { solid, kind, zeroFromWork, zeroFromPlane: plane } = props
   // What stands round the work is fitted too once it is there.
   const around = `${props.holding.length > 0} ${props.nose !== null}`

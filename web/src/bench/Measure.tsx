@@ -1,6 +1,6 @@
 import { useEffect } from 'react'
 import { answered, api, type Measured, type Part, Refusal, type Target } from '../api/client'
-import { round, useView } from '../state'
+import { round, useFields } from '../state'
 
 const called = (target: Target, part: Part | undefined) => {
   if (target.kind === 'point') return `point ${target.at?.map((c) => round(c, 2)).join(', ')}`
@@ -10,7 +10,7 @@ const called = (target: Target, part: Part | undefined) => {
 
 /** What was picked for measuring, and what it comes to; a click keeps a value for the next field. */
 export function Measure({ part, sha256 }: { part: Part | undefined; sha256: string | null | undefined }) {
-  const { measuring, measured, set, tell } = useView()
+  const { measuring, measured, set, tell } = useFields('measuring', 'measured', 'set', 'tell')
   const targets = measuring?.targets ?? []
   useEffect(() => {
     const [first, second] = targets

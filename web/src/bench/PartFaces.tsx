@@ -3,7 +3,7 @@ import { useEffect } from 'react'
 import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
 import type { Part, Target, Vec } from '../api/client'
-import { type Asked, useView } from '../state'
+import { type Asked, useFields } from '../state'
 import { paintFaces, type Solid } from './glb'
 import { Lines } from './Lines'
 
@@ -30,7 +30,7 @@ export function PartFaces(props: {
 }) {
   const { solid, part, hover, setHover, matrix, planes } = props
   const { invalidate, camera } = useThree()
-  const view = useView()
+  const view = useFields('measuring', 'picked', 'lit', 'seen', 'asked', 'set')
   useEffect(() => {
     solid.surface.boundsTree ??= new MeshBVH(solid.surface)
     const measuring = view.measuring?.targets.map((target) => (target.kind === 'face' ? target.number : null))

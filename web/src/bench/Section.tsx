@@ -1,7 +1,7 @@
 import { useThree } from '@react-three/fiber'
 import { useEffect, useMemo } from 'react'
 import * as THREE from 'three'
-import { useView } from '../state'
+import { useFields } from '../state'
 import { Segments } from '../ui/Choice'
 import type { Solid } from './glb'
 
@@ -9,7 +9,7 @@ const CUT_COLOUR = '#C7B98F'
 
 /** The plane the picture is cut open by, in the world of the picture; none when it is whole. */
 export function useSection(solid: Solid | null, zeroFromWork: THREE.Matrix4): THREE.Plane[] {
-  const { section, picked } = useView()
+  const { section, picked } = useFields('section', 'picked')
   return useMemo(() => {
     if (!section || !solid) return []
     const box = solid.surface.boundingBox?.clone().applyMatrix4(zeroFromWork) ?? new THREE.Box3()
@@ -44,7 +44,7 @@ export function Cut({ solid, plane }: { solid: Solid; plane: THREE.Plane }) {
 
 /** Which way the cut looks and how far along it lies. */
 export function SectionBar() {
-  const { section, picked, set } = useView()
+  const { section, picked, set } = useFields('section', 'picked', 'set')
   if (!section) return null
   return (
     <div className="flex items-center gap-2 border border-rule bg-sheet px-2 py-0.5">

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import type { Finding, ProjectState } from '../api/client'
 import type { Commit } from '../api/hooks'
-import { type DockTab, useView } from '../state'
+import { type DockTab, useFields } from '../state'
 import { FindingCard } from '../ui/FindingCard'
 import { ProgramDock } from './ProgramDock'
 import { TimeDock } from './TimeDock'
@@ -49,7 +49,7 @@ export function Dock({
   commit: Commit
   findings: Finding[]
 }) {
-  const view = useView()
+  const view = useFields('tab', 'set')
   const [height, setHeight] = useState(() => Number(localStorage.getItem(KEPT)) || SMALL)
   const resize = (to: number) => {
     const held = Math.round(Math.min(Math.max(to, SMALL), innerHeight * 0.6))

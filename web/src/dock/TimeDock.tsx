@@ -1,7 +1,7 @@
 import { useEffect, useRef } from 'react'
 import type { OperationReport, ProjectState, SetupReport } from '../api/client'
 import { usePiece } from '../api/hooks'
-import { clock, hueOf, round, useView } from '../state'
+import { clock, hueOf, round, useFields, useView } from '../state'
 import { useMoment } from './moment'
 
 type Loads = { seconds: number; removal: number[]; width: number[]; depth: number[] }
@@ -78,7 +78,7 @@ function useRunning(setup: SetupReport | undefined) {
 
 /** The setup's operations along time; drag to move through it, trouble marked, the program line in step. */
 export function TimeDock({ project }: { project: ProjectState }) {
-  const view = useView()
+  const view = useFields('card', 'time', 'set', 'playing', 'play', 'speed')
   const { setup, operation, moment } = useMoment(project)
   const bar = useRef<HTMLDivElement>(null)
   useRunning(setup)

@@ -2,7 +2,7 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { Fragment, type ReactNode, useState } from 'react'
 import { type Finding, pieceUrl, type ProjectState, type Setup } from '../api/client'
 import { type Commit, lateAt, useLibrary } from '../api/hooks'
-import { type Card, clock, hueOf, round, useView } from '../state'
+import { type Card, clock, hueOf, round, useFields, useView } from '../state'
 import { CarryArrow } from '../ui/icons'
 
 const worst = (findings: Finding[]) =>
@@ -29,7 +29,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
       if (moved) draft.setups.splice(to, 0, moved)
     })
   const billet = report?.billet
-  const view = useView()
+  const view = useFields('card')
   // The rail holds its cards without scrolling: the chosen one stays wide, the others share what is left.
   const roomy = plan.setups.length < 3
   const tight = plan.setups.length > 5

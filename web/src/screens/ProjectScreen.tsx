@@ -8,7 +8,7 @@ import { Dock } from '../dock/Dock'
 import { RouteRail } from '../route-rail/RouteRail'
 import { StageColumn } from '../stages/StageColumn'
 import { StageSheet } from '../stages/StageSheet'
-import { useView } from '../state'
+import { useFields, useView } from '../state'
 import { sentence } from '../ui/Field'
 import { KeysCard, useKeys } from './keys'
 
@@ -45,7 +45,7 @@ export function ProjectScreen() {
 }
 
 function Open({ project }: { project: ProjectState }) {
-  const view = useView()
+  const view = useFields('card', 'choose', 'set', 'notice', 'tell', 'keys')
   const commit = useCommit(project)
   const actions = useActions(project)
   useKeys(project, actions)

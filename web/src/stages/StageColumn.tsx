@@ -1,5 +1,5 @@
 import type { ProjectState } from '../api/client'
-import { hueOf, type Stage, STAGES, useView } from '../state'
+import { hueOf, type Stage, STAGES, useFields } from '../state'
 import { StageMark } from '../ui/icons'
 
 const NAMES: Record<Stage, string> = {
@@ -13,7 +13,7 @@ const NAMES: Record<Stage, string> = {
 
 /** The six stages, the same for every setup, each with its mark. */
 export function StageColumn({ project }: { project: ProjectState }) {
-  const view = useView()
+  const view = useFields('card', 'stage', 'set')
   const index = view.card
   if (typeof index !== 'number') return <div className="border-r border-rule" />
   const setup = project.plan.setups[index]

@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react'
 import type { Finding, Part, Plan, ProjectState, Setup, SetupReport } from '../api/client'
 import { type Commit, usePart } from '../api/hooks'
-import { round, type Stage, useView } from '../state'
+import { round, type Stage, useFields } from '../state'
 import { FindingCard } from '../ui/FindingCard'
 import { CutSheet } from './cut/CutSheet'
 import { HoldSheet } from './hold/HoldSheet'
@@ -35,7 +35,7 @@ const SHEETS: Record<Stage, (props: SheetProps) => ReactNode> = {
 
 /** The open stage of the chosen setup, or the billet's or the part's own sheet. */
 export function StageSheet({ project, commit }: { project: ProjectState; commit: Commit }) {
-  const { card, stage } = useView()
+  const { card, stage } = useFields('card', 'stage')
   const { data: part } = usePart(project.plan.part.sha256)
   const { plan, report } = project
   if (card === 'billet')

@@ -1,6 +1,6 @@
 import type { Cure, Finding, Plan } from '../api/client'
 import type { Commit } from '../api/hooks'
-import { type Stage, STAGES, useView } from '../state'
+import { type Stage, STAGES, useFields } from '../state'
 
 /** Write a cure's value at its place in the plan. */
 export function applyCure(plan: Plan, cure: Cure) {
@@ -15,7 +15,7 @@ const WORDS = { error: 'Error', warning: 'Warning', note: 'Note' }
 
 /** One finding: what, how much against which limit, where, and what would cure it. */
 export function FindingCard({ finding, plan, commit }: { finding: Finding; plan: Plan; commit: Commit }) {
-  const view = useView()
+  const view = useFields('choose', 'set')
   const grave = finding.severity !== 'note'
   const show = () => {
     const setup = plan.setups.findIndex((one) => one.name === finding.setup)

@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from pelvrak.core.cutting.fit_kernel import is_arc, is_line
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.stock.cut import CUT, RAPID
@@ -202,10 +203,11 @@ def fitted(
     Greedy: the longest run of points whose own positions and chord middles lie within `tolerance`
     of one circle becomes an arc; what is straight becomes one line.
     """
+    points = np.ascontiguousarray(points)
     out: list[tuple[MoveKind, tuple[float, float], tuple[float, float] | None]] = []
     i, n = 0, len(points)
     while i < n - 1:
-        line_end = _longest(points, i, _is_line, tolerance)
+        line_end = _longest(points, i, is_line, tolerance)
         arc_end = _longest(points, i, _is_arc, tolerance) if line_end < n - 1 else i
         if arc_end > line_end and arc_end - i >= 4:
             centre, radius, turn = _circle(points[i], points[(i + arc_end) // 2], points[arc_end])
@@ -236,19 +238,6 @@ def _longest(points: Floats, i: int, fits, tolerance: float) -> int:  # type: ig
     return good
 
 
-def _is_line(points: Floats, tolerance: float) -> bool:
-    if len(points) < 3:
-        return True
-    along = points[-1] - points[0]
-    length = float(np.hypot(*along))
-    if length < 1e-9:
-        return False
-    rest = points[1:-1] - points[0]
-    away = np.abs(rest[:, 0] * along[1] - rest[:, 1] * along[0]) / length
-    forward = rest @ along / length
-    return bool(away.max() < tolerance / 3 and (np.diff(forward) >= -1e-9).all())
-
-
 def _circle(a: Floats, b: Floats, c: Floats) -> tuple[Floats, float, float]:
     """Circle through three points: centre, radius, and the sign of its turn."""
     ab, ac = b - a, c - a
@@ -266,12 +255,4 @@ def _is_arc(points: Floats, tolerance: float) -> bool:
     centre, radius, turn = _circle(points[0], points[len(points) // 2], points[-1])
     if not 0.05 < radius < 1000 or turn == 0:
         return False
-    rest = points - centre
-    middles = (points[1:] + points[:-1]) / 2 - centre
-    if (
-        np.abs(np.hypot(*rest.T) - radius).max() > tolerance
-        or np.abs(np.hypot(*middles.T) - radius).max() > tolerance
-    ):
-        return False
-    angle = np.unwrap(np.arctan2(rest[:, 1], rest[:, 0]))
-    return bool((np.diff(angle) * turn > 0).all() and abs(angle[-1] - angle[0]) < np.radians(270))
+    return bool(is_arc(points, tolerance, centre[0], centre[1], radius, turn))

@@ -10,7 +10,7 @@ from scipy import ndimage
 from pelvrak.core.geometry.mesh import Floats, Mesh, joined, transformed
 from pelvrak.core.geometry.rigid import rigid, square_to
 from pelvrak.core.holding.assemble import WAYS, Assembly, Piece
-from pelvrak.core.stock.shapes_kernel import crossings
+from pelvrak.core.stock.shapes_kernel import crossings, lowest_and_highest
 
 CELL_MM = 0.5
 TOUCH_MM = 0.1
@@ -28,35 +28,48 @@ class WayOut:
     opening: float | None
 
 
-def _columns(mesh: Mesh, low: Floats, shape: tuple[int, int]) -> tuple[Floats, Floats]:
+def _columns(mesh: Mesh, low: Floats, shape: tuple[int, ...]) -> tuple[Floats, Floats]:
     """Lowest and highest crossing of every column along z; inf and -inf where there is none."""
     bottom, top = np.full(shape[0] * shape[1], np.inf), np.full(shape[0] * shape[1], -np.inf)
     if len(mesh.triangles):
         rays, places, _, _ = crossings(
             mesh.vertices, mesh.triangles.astype(np.int64), 2, low[0], low[1], CELL_MM, shape[1], shape[0]
         )
-        np.minimum.at(bottom, rays, places)
-        np.maximum.at(top, rays, places)
+        lowest_and_highest(rays, places, bottom, top)
     return bottom.reshape(shape), top.reshape(shape)
 
 
-def blocked(work: Mesh, piece: Mesh, way: Floats) -> Floats | None:
-    """A place where a piece stands in the work's straight way out; None when the way is clear."""
+@dataclass(frozen=True)
+class Underside:
+    """The work as it is seen along a way: a turn (4×4) that brings the way up, and how low the work comes over a grid from low, by rows."""
+
+    turn: Floats
+    low: Floats
+    lowest: Floats
+
+
+def underside(work: Mesh, way: Floats) -> Underside:
+    """The work's underside along a straight way."""
     turn = np.eye(4)
     turn[:3, :3] = square_to(way)
-    a, b = transformed(work, turn), transformed(piece, turn)
+    lying = transformed(work, turn)
     # Off the round numbers that faces lie on.
-    low = a.vertices.min(axis=0) - np.array([0.137, 0.171, 0.0])
-    size = np.ceil((a.vertices.max(axis=0) - low) / CELL_MM).astype(int)[:2] + 1
-    shape = (int(size[1]), int(size[0]))
-    lowest, _ = _columns(a, low, shape)
-    _, highest = _columns(b, low, shape)
-    stands = np.isfinite(lowest) & (highest > lowest + TOUCH_MM)
+    low = lying.vertices.min(axis=0) - np.array([0.137, 0.171, 0.0])
+    size = np.ceil((lying.vertices.max(axis=0) - low) / CELL_MM).astype(int)[:2] + 1
+    return Underside(turn, low, _columns(lying, low, (int(size[1]), int(size[0])))[0])
+
+
+def blocked(work: Underside, piece: Mesh) -> Floats | None:
+    """A place where a piece stands in the work's straight way out; None when the way is clear."""
+    _, highest = _columns(transformed(piece, work.turn), work.low, work.lowest.shape)
+    stands = np.isfinite(work.lowest) & (highest > work.lowest + TOUCH_MM)
     thick = ndimage.binary_erosion(stands, np.ones((2, 2)))
     if not thick.any():
         return None
-    j, i = np.argwhere(thick)[len(np.argwhere(thick)) // 2]
-    place: Floats = turn[:3, :3].T @ np.array([low[0] + i * CELL_MM, low[1] + j * CELL_MM, highest[j, i]])
+    places = np.argwhere(thick)
+    j, i = places[len(places) // 2]
+    at = np.array([work.low[0] + i * CELL_MM, work.low[1] + j * CELL_MM, highest[j, i]])
+    place: Floats = work.turn[:3, :3].T @ at
     return place
 
 
@@ -76,11 +89,12 @@ def ways_out(work: Mesh, assembly: Assembly) -> list[WayOut]:
     out = []
     for name, way in (("up", np.array([0.0, 0, 1])), *WAYS.items()):
         ahead = [p for p in still if _can_stand_ahead(p, low, high, way)]
-        stopped = next(((p, at) for p in ahead if (at := blocked(work, p.mesh, way)) is not None), None)
+        seen = underside(work, way)
+        stopped = next(((p, at) for p in ahead if (at := blocked(seen, p.mesh)) is not None), None)
         if stopped is not None:
             out.append(WayOut(name, False, stopped[0].name, stopped[1], None))
             continue
-        opening, place = _least_opening(work, moving, assembly, way)
+        opening, place = _least_opening(seen, moving, assembly)
         if opening is None:
             out.append(WayOut(name, False, "moving jaw", place, None))
         else:
@@ -94,7 +108,7 @@ def _can_stand_ahead(piece: Piece, low: Floats, high: Floats, way: Floats) -> bo
 
 
 def _least_opening(
-    work: Mesh, moving: list[Piece], assembly: Assembly, way: Floats
+    work: Underside, moving: list[Piece], assembly: Assembly
 ) -> tuple[float | None, Floats | None]:
     if not moving or assembly.closing is None or assembly.opening is None:
         return 0.0, None
@@ -103,7 +117,7 @@ def _least_opening(
     for opening in OPENINGS_MM:
         if assembly.opening[0] + opening > assembly.opening[1] + 1e-6:
             break
-        place = blocked(work, transformed(jaws, rigid(np.eye(3), -opening * assembly.closing)), way)
+        place = blocked(work, transformed(jaws, rigid(np.eye(3), -opening * assembly.closing)))
         if place is None:
             return opening, None
     return None, place

@@ -12,7 +12,7 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, box, mesh_of, to_solid, tra
 from pelvrak.core.geometry.part import Vector
 from pelvrak.core.geometry.rigid import inverse, rigid, square_to
 from pelvrak.core.machine.index import Turned
-from pelvrak.core.machine.kinematics import linear_for, moved_by, pose
+from pelvrak.core.machine.kinematics import linear_for_all, moved_by, pose
 from pelvrak.core.machine.machine import Machine, Solid
 
 # A move is looked at in steps of this, and an overlap below the other is none, mm.
@@ -74,24 +74,24 @@ def slides(machine: Machine, zero_on_table: Vector, at: Turned) -> list[Slide]:
     zero = np.array(zero_on_table)
     home = {axis.name: 0.0 for axis in machine.axes} | at.angles
 
-    def stands(solid: Solid, nose: Floats) -> Floats:
-        """4×4 of a solid in the local plane when the nose stands at a place of it."""
-        on_table = (inverse(at.local_from_zero) @ np.append(nose, 1.0))[:3] + zero
-        values = home | linear_for(machine, on_table, at.angles)
-        base_from_table = pose(machine, values).base_from_table
-        return np.asarray(
-            at.local_from_zero
-            @ rigid(np.eye(3), -zero)
-            @ inverse(base_from_table)
-            @ moved_by(machine, solid.rides, values)
-        )
-
+    # The nose at the local plane's zero, and a millimetre from it along each of its axes.
+    noses = np.vstack([np.zeros(3), np.eye(3)])
+    on_table = (np.c_[noses, np.ones(4)] @ inverse(at.local_from_zero).T)[:, :3] + zero
+    linear = linear_for_all(machine, on_table, at.angles)
+    values = [home | dict(zip("XYZ", map(float, row), strict=True)) for row in linear]
+    local_from_base = [
+        at.local_from_zero @ rigid(np.eye(3), -zero) @ inverse(pose(machine, one).base_from_table)
+        for one in values
+    ]
     out = []
     for solid in machine.solids:
         if stands_by_the_work(machine, solid) or _is_nose(machine, solid):
             continue
-        start = stands(solid, np.zeros(3))
-        follows = np.column_stack([stands(solid, unit)[:3, 3] - start[:3, 3] for unit in np.eye(3)])
+        start, *moved = (
+            local @ moved_by(machine, solid.rides, one)
+            for local, one in zip(local_from_base, values, strict=True)
+        )
+        follows = np.column_stack([one[:3, 3] - start[:3, 3] for one in moved])
         out.append(Slide(solid.name, transformed(solid_mesh(solid), start), np.round(follows, 9) + 0.0))
     return out
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from pelvrak.core.cutting.toolpath import fitted
 from pelvrak.core.geometry.mesh import box
 from pelvrak.core.geometry.seen import Caster
 from pelvrak.core.holding.hold import fixtures_of, vise_hold
@@ -37,6 +38,7 @@ def compile_all() -> None:
             field, _ = cut(field, sweep, 1, None, recorder)
     test(field, sweep)
     stock_at(start, Moments(sweep, np.array([1.0, 2.0]), 1, tuple(recorder.kept[:1])), 1.5)
+    fitted(np.column_stack([np.cos(np.linspace(0, 3, 20)), np.sin(np.linspace(0, 3, 20))]))
     deepest_overlap(field, start)
     thinnest(field, np.array([0.0, 0, 1]))
     pieces(field)

@@ -77,6 +77,14 @@ def crossings(vertices, triangles, axis, u_origin, v_origin, cell, columns, rows
 
 
 @njit(nogil=True, cache=True)
+def lowest_and_highest(rays, places, bottom, top):
+    """The lowest and the highest crossing of every ray, written over what stands in bottom and top (by ray)."""
+    for i in range(rays.shape[0]):
+        bottom[rays[i]] = min(bottom[rays[i]], places[i])
+        top[rays[i]] = max(top[rays[i]], places[i])
+
+
+@njit(nogil=True, cache=True)
 def fill(rays, places, normals, upward, count, position, normal):
     """Sorted crossings to intervals; returns the number of rays whose crossings do not pair."""
     columns = count.shape[1]

@@ -2,7 +2,7 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { useState } from 'react'
 import { type FaceRef, type OperationForm, type Problem, Refusal } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
-import { clock, hueOf, useView } from '../../state'
+import { clock, hueOf, useFields } from '../../state'
 import { Row, sentence } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
 import { Head, type SheetProps } from '../StageSheet'
@@ -11,7 +11,7 @@ import { drafted, OperationEditor } from './OperationEditor'
 /** The operations of a setup in their order. */
 export function CutSheet(props: SheetProps) {
   const { project, setup, report, index, edit, commit } = props
-  const view = useView()
+  const view = useFields('set', 'operation')
   const { data: library } = useLibrary()
   const [problem, setProblem] = useState<Problem | null>(null)
   const add = (form: OperationForm) => {

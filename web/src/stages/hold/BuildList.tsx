@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import type { FaceRef, Fixture, HoldItem } from '../../api/client'
-import { useView } from '../../state'
+import { useFields } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
@@ -10,7 +10,7 @@ import { KINDS, sizes } from './fixtures'
 /** The holding in the order it is built up; each line opens to what can be said of it. */
 export function BuildList(props: SheetProps & { fixtures: Fixture[] }) {
   const { setup, edit, fixtures } = props
-  const view = useView()
+  const view = useFields('litItem', 'set')
   const [open, setOpen] = useState<string | null>(null)
   const { items } = setup.hold
   if (items.length === 0) return <p className="py-1 text-soft">Nothing holds the work yet.</p>
@@ -250,7 +250,7 @@ function HoleRow(props: {
   hole: FaceRef | null | undefined
   take: (hole: FaceRef) => void
 }) {
-  const view = useView()
+  const view = useFields('set')
   return (
     <Row label={props.label}>
       <button

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { answered, api, type Fixture, type HoldFacts, type HoldItem } from '../../api/client'
 import { useFixtures } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { round, useFields } from '../../state'
 import { applyCure } from '../../ui/FindingCard'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../StageSheet'
@@ -199,7 +199,7 @@ function gathered(contacts: HoldFacts['contacts']) {
 
 /** What touches, how well it is located, whether it goes in and out, and what the cut may pull. */
 function Facts({ facts }: { facts: HoldFacts }) {
-  const view = useView()
+  const view = useFields('contacts', 'set', 'litItem')
   const located = facts.locating
   const worst = facts.safety.length ? facts.safety.reduce((a, b) => (b.factor < a.factor ? b : a)) : null
   return (

@@ -10,7 +10,7 @@ import {
   Refusal,
 } from '../../api/client'
 import type { Commit } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { round, useFields } from '../../state'
 import { Computed, sentence } from '../../ui/Field'
 
 type Meaning = { kind: string; low: number; high: number; said: string; source: string }
@@ -28,7 +28,7 @@ export function Callouts({
   part: Part | undefined
   commit: Commit
 }) {
-  const { picked, set } = useView()
+  const { picked, set } = useFields('picked', 'set')
   const [problem, setProblem] = useState<Problem | null>(null)
   const { callouts } = project.plan.part
   const face = picked && part?.faces[picked.face]

@@ -1,6 +1,6 @@
 import type { Features } from '../../api/client'
 import { useFeatures } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { round, useFields } from '../../state'
 
 const way = (direction: readonly number[]) => {
   const axis = direction.findIndex((c) => Math.abs(Math.abs(c) - 1) < 1e-6)
@@ -81,7 +81,7 @@ function alike(list: Line[]): (Line & { count: number })[] {
 /** What is to be made of the part; pointing at a line shows its faces, a click keeps them shown. */
 export function FeatureList({ sha256 }: { sha256: string | null | undefined }) {
   const { data } = useFeatures(sha256)
-  const { lit, set } = useView()
+  const { lit, set } = useFields('lit', 'set')
   if (!data) return null
   return (
     <>

@@ -1,11 +1,11 @@
-import { clock, useView } from '../../state'
+import { clock, useFields } from '../../state'
 import { Computed, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../StageSheet'
 import { ComparisonFacts } from './PartSheet'
 
 /** What the setup leaves, and after the last one how far that is from the part. */
 export function OutgoingSheet({ project, plan, setup, index, report }: SheetProps) {
-  const view = useView()
+  const view = useFields('operation', 'set')
   const last = index === plan.setups.length - 1
   return (
     <>

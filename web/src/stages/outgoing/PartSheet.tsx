@@ -1,6 +1,6 @@
 import type { Part, ProjectState } from '../../api/client'
 import type { Commit } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { round, useFields, useView } from '../../state'
 import { Computed, Row } from '../../ui/Field'
 import { FindingCard } from '../../ui/FindingCard'
 import { Head } from '../StageSheet'
@@ -105,7 +105,7 @@ function Picked({ part }: { part: Part | undefined }) {
 
 /** The last outgoing stock against the part, as numbers, with the switch for the coloured picture. */
 export function ComparisonFacts({ project }: { project: ProjectState }) {
-  const view = useView()
+  const view = useFields('compare', 'set')
   const comparison = project.report?.comparison
   if (!comparison) return null
   return (

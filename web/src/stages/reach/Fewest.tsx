@@ -2,14 +2,14 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, api, type FewestData, problemOf, type Refusal } from '../../api/client'
 import { revisionAt } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { round, useFields } from '../../state'
 import { sentence } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
 import { freshPosition } from './fresh'
 
 /** The fewest positions that reach what this seat lets the machine reach, and the fewest setups for the part, to be accepted. */
 export function Fewest({ project, setup, index, edit }: SheetProps) {
-  const view = useView()
+  const view = useFields('set')
   const [asked, setAsked] = useState(false)
   const { data, error } = useQuery({
     queryKey: ['fewest', project.id, revisionAt(project, index, 'reach'), setup.name],

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import type { MachineData, PositionReport, Setup } from '../../api/client'
-import { round, useView } from '../../state'
+import { round, useFields } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import { ZeroEditor } from '../seat/ZeroEditor'
@@ -12,7 +12,7 @@ import { registersOf } from './registers'
 /** The ways the work is turned to the spindle, what each needs of the machine, and how the program runs them. */
 export function Positions(props: SheetProps & { machine: MachineData }) {
   const { setup, report, edit, machine } = props
-  const view = useView()
+  const view = useFields('set')
   const rotary = machine.axes.filter((axis) => 'ABC'.includes(axis.name))
   const add = (what: string, own: Partial<Position>) =>
     edit(`index position ${what}`, (mine) => void mine.positions.push(freshPosition(mine.positions, own)))
@@ -152,7 +152,7 @@ function PositionCard(
   },
 ) {
   const { position, number, told, edit, setup } = props
-  const view = useView()
+  const view = useFields('seen', 'set')
   const [open, setOpen] = useState(false)
   const used = setup.operations.filter(
     (one) => one.position === position.name || one.repeated_at.includes(position.name),

@@ -3,7 +3,7 @@ import { useEffect, useState } from 'react'
 import { answered, api, problemOf, type ReachedData, type Refusal } from '../../api/client'
 import { revisionAt } from '../../api/hooks'
 import { REACHED } from '../../bench/glb'
-import { useView } from '../../state'
+import { useFields, useView } from '../../state'
 import { Choice } from '../../ui/Choice'
 import { NumberRow, Row, sentence } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
@@ -12,7 +12,7 @@ const STOPS = ['reached', 'part', 'holding', 'travel', 'angle'] as const
 
 /** What of the part a tool reaches from a position, in its holder, so far out; and what stops it elsewhere. */
 export function ToolReach({ project, plan, setup, index, report }: SheetProps) {
-  const view = useView()
+  const view = useFields('set')
   const [tool, setTool] = useState<string>('')
   const [holder, setHolder] = useState<string>('')
   const [out, setOut] = useState<number | null>(null)

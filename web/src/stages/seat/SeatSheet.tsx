@@ -1,6 +1,6 @@
 import type { Face, Setup } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { round, useFields } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import { machineOf, registersOf } from '../reach/registers'
@@ -35,7 +35,7 @@ const xText = (x: Setup['seat']['x']) =>
 
 /** How the work lies and where zero is. */
 export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
-  const { set, seen } = useView()
+  const { set, seen } = useFields('set', 'seen')
   const { data: library } = useLibrary()
   const registers = registersOf(machineOf(plan, library?.machines, setup.machine))
   const { seat } = setup
