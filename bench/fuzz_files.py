@@ -32,7 +32,7 @@ from pelvrak.core.errors import BadInput, SeveralSolids
 from pelvrak.core.geometry.mesh import box, to_stl
 from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.protected import protected
-from pelvrak.core.holding.fixture import fixtures_from_json, fixtures_shipped
+from pelvrak.core.holding.kinds import fixtures_from_json, fixtures_shipped
 from pelvrak.core.machine.machine import machine_from_json, machines
 from pelvrak.core.route.plan import plan_from_json
 from pelvrak.core.stock.field import grid_around, saved

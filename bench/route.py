@@ -22,7 +22,7 @@ from busy import busy_ratio
 
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
-from pelvrak.core.holding.fixture import fixtures_shipped
+from pelvrak.core.holding.kinds import fixtures_shipped
 from pelvrak.core.route import simulate
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from

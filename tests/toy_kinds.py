@@ -8,6 +8,7 @@ from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.operation import Depth, OperationKind
 from pelvrak.core.cutting.tools import ToolKind
 from pelvrak.core.forms import asked
+from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid
 
 
 class Kerf(OperationKind):
@@ -26,3 +27,30 @@ class Kerf(OperationKind):
         job.path.rapid(ends[0], y, job.top + self.clearance)
         job.path.feed(ends[0], y, z, job.plunge)
         job.path.feed(ends[1], y, z, job.feed)
+
+
+class Rail(FixtureKind):
+    """Two rails side by side that work rests on.
+
+    length, height: of each, mm; apart: from middle to middle, mm.
+    """
+
+    called: ClassVar[str] = "pair of rails"
+    several: ClassVar[str] = "rails"
+    sizes: ClassVar[str] = "{length} × {height}"
+
+    kind: Literal["rail"] = "rail"
+    length: Size
+    height: Size
+    apart: Size
+
+    def solids(self, height: float | None = None) -> list[Solid]:
+        half = self.length / 2
+        return [
+            Solid(
+                "rail",
+                "rests",
+                cuboid((-half, side * self.apart / 2 - 5, 0), (half, side * self.apart / 2 + 5, self.height)),
+            )
+            for side in (-1, 1)
+        ]

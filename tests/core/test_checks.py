@@ -26,9 +26,9 @@ from pelvrak.core.geometry.mesh import Mesh, box, mesh_of
 from pelvrak.core.geometry.part import FaceRef
 from pelvrak.core.holding.assemble import assemble
 from pelvrak.core.holding.facts import HoldFacts, PieceFact, SafetyFact, WayFact
-from pelvrak.core.holding.fixture import Jaws, Vise
 from pelvrak.core.holding.hold import Hold, Item, Pinned, SoftCut, WorkPlace, fixtures_of, vise_hold
 from pelvrak.core.holding.holding import _Checked, hold_work
+from pelvrak.core.holding.kinds import Jaws, Vise
 from pelvrak.core.holding.soft_jaws import solve
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.kinematics import home_angles

@@ -21,7 +21,7 @@ from pelvrak.core.geometry.holes import UprightHole
 from pelvrak.core.geometry.mesh import Mesh, box, joined, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.part import FaceRef
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
-from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import Assembly, Piece, assemble
 from pelvrak.core.holding.clamping import (
     Load,
@@ -35,17 +35,16 @@ from pelvrak.core.holding.clamping import (
     wedge_normal,
 )
 from pelvrak.core.holding.contact import Patch, patches, travel
-from pelvrak.core.holding.fixture import (
+from pelvrak.core.holding.hold import Hold, Item, Pinned, WorkPlace, fixtures_of, vise_hold
+from pelvrak.core.holding.holding import hold_work, united
+from pelvrak.core.holding.kinds import (
     Own,
     fixtures_from,
     fixtures_from_json,
     fixtures_shipped,
-    picture_solids,
     plate_holes,
     prism,
 )
-from pelvrak.core.holding.hold import Hold, Item, Pinned, WorkPlace, fixtures_of, vise_hold
-from pelvrak.core.holding.holding import hold_work, united
 from pelvrak.core.holding.loading import ways_out
 from pelvrak.core.holding.locating import locating, locator_matrix, motions
 from pelvrak.core.holding.on_table import footprint, middle_of_table
@@ -490,7 +489,7 @@ class PlateTest(unittest.TestCase):
             tight -= manifold3d.Manifold.cylinder(30, 6.0, 6.0, 64).translate([x, 40, -5])
         full, easy = (
             [p for x, kind in ((20, "pin-12"), (95, second)) for p in patches(solid(tight), [
-                transformed(mesh_of(picture_solids(shop.get(kind, shop["pin-8-relieved"].model_copy(update={"diameter": 12.0, "height": 18.0})))[0].body),
+                transformed(mesh_of(shop.get(kind, shop["pin-8-relieved"].model_copy(update={"diameter": 12.0, "height": 18.0})).picture()[0].body),
                             rigid(rotation_about_z(90), np.array([x, 40.0, 0.0])))])]
             for second in ("pin-12", "relieved")
         )  # fmt: skip
@@ -939,7 +938,7 @@ class SqueezeTest(unittest.TestCase):
 class LibraryTest(unittest.TestCase):
     def test_every_shipped_fixture_is_a_closed_solid(self):
         for one in fixtures_shipped().values():
-            for piece in picture_solids(one):
+            for piece in one.picture():
                 mesh = mesh_of(piece.body)
                 self.assertTrue(
                     trimesh.Trimesh(mesh.vertices, mesh.triangles, process=False).is_watertight, one.id
@@ -1016,7 +1015,7 @@ class LibraryTest(unittest.TestCase):
 
     def test_sizes_of_cap_screws(self):
         """ISO 4762, from memory: head 1.5 times the thread's diameter, as high as the thread is wide, to M16 within a millimetre."""
-        from pelvrak.core.holding.fixture import SCREWS
+        from pelvrak.core.holding.kinds import SCREWS
 
         for name, (d, head, high, pitch) in SCREWS.items():
             self.assertEqual((f"M{d:g}", high), (name, d))

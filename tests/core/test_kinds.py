@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import subprocess
 import sys
 import tempfile
@@ -13,6 +14,9 @@ from pathlib import Path
 from pelvrak.core.cutting.operations import KINDS, Drilling, Facing, Pocket
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.errors import BadInput
+from pelvrak.core.holding.kinds import KINDS as FIXTURES
+from pelvrak.core.holding.kinds import fixtures_shipped
+from pelvrak.core.registered import registered
 from pelvrak.core.route.drafting import drafted
 from pelvrak.core.route.plan import Plan, plan_from
 from tests import solids
@@ -59,6 +63,19 @@ class FormsOfKinds(unittest.TestCase):
         for kind in KINDS.values():
             values = kind.model_json_schema()["properties"][kind.tools_by]["enum"] if kind.tools_by else [""]
             self.assertEqual(sorted(kind.tools), sorted(values), kind.called)
+
+    def test_fixtures_name_fields_and_kinds_that_are_there(self):
+        for name, kind in FIXTURES.items():
+            asked = re.findall(r"{(\w+)}", kind.sizes)
+            self.assertTrue(asked, name)
+            self.assertLessEqual(set(asked), set(kind.model_fields), name)
+            self.assertLessEqual(set(kind.stands_on), set(FIXTURES), name)
+            self.assertNotIn(name, kind.stands_on)
+
+    def test_every_shipped_fixture_has_a_picture(self):
+        for one in fixtures_shipped().values():
+            self.assertTrue(all(solid.body.volume() > 0 for solid in one.picture()), one.id)
+            self.assertTrue(one.picture(), one.id)
 
 
 class FreshOperations(unittest.TestCase):
@@ -139,7 +156,7 @@ class FreshOperations(unittest.TestCase):
 
 
 PLANNED = """
-import json, sys
+import json
 from pelvrak.core.cutting.operations import KINDS
 from tests import solids
 from tests.core.planning_bench import model, run
@@ -147,29 +164,70 @@ from tests.solids import block
 kerf = KINDS["kerf"](id="k", name="Kerf", tool="em10", depth=4.0)
 done = run(model(solids.box((0, 0, 0), (60, 40, 20))), block((0, 0, 0), (60, 40, 20), 0.5), kerf)
 from pelvrak.core.route.plan import plan_from
-plan = plan_from({"name": "toy", "part": {"file": "a.step"}, "setups": [{"name": "OP10", "operations": [kerf.model_dump()]}]})
+setup = {"name": "OP10", "operations": [kerf.model_dump()]}
+plan = plan_from({"name": "toy", "part": {"file": "a.step"}, "setups": [setup]}).model_dump(mode="json")
 from pelvrak.server.app import library
 forms = {form.kind: form.fields["properties"] for form in library().operations}
-print(json.dumps([done.volume, plan.model_dump(mode="json")["setups"][0]["operations"][0]["depth"], forms["kerf"]["depth"]["x-unit"]]))
+print(json.dumps([done.volume, plan["setups"][0]["operations"][0]["depth"], forms["kerf"]["depth"]["x-unit"]]))
+"""
+HELD = """
+import json
+from pelvrak.core.engine.store import MemoryStore
+from pelvrak.core.holding.kinds import fixtures_from
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.plan import plan_from
+from tests import solids
+rail = {"kind": "rail", "id": "rails", "name": "Rails", "length": 80, "height": 25, "apart": 30}
+plan = plan_from({"name": "toy", "part": {"file": "a.step"}, "fixtures": [rail],
+                  "billet": {"kind": "block", "sizing": {"rule": "size", "size": [60, 40, 20]}},
+                  "setups": [{"name": "OP10", "hold": {"items": [{"id": "r", "fixture": "rails", "x": 200, "y": 100}]}}]})
+setup = evaluate(plan, solids.step_bytes(solids.box((0, 0, 0), (60, 40, 20))), "b" * 64, MemoryStore()).setups[0]
+print(json.dumps([sorted({contact.name for contact in setup.hold.contacts}), sum(c.area for c in setup.hold.contacts),
+                  setup.hold.pieces[0].name, fixtures_from([rail])[0].called]))
 """
 
 
 class KindsFromOutside(unittest.TestCase):
-    def test_a_kind_of_another_package_is_planned_cut_and_asked_for(self):
+    """What another package brings by its entry points, in a process of its own that has it on its path."""
+
+    def said(self, program: str) -> list:
         with tempfile.TemporaryDirectory() as folder:
             about = Path(folder, "toy-1.dist-info")
             about.mkdir()
             (about / "METADATA").write_text("Metadata-Version: 2.1\nName: toy\nVersion: 1\n")
-            (about / "entry_points.txt").write_text("[pelvrak.operations]\nkerf = tests.toy_kinds:Kerf\n")
+            (about / "entry_points.txt").write_text(
+                "[pelvrak.operations]\nkerf = tests.toy_kinds:Kerf\n[pelvrak.fixtures]\nrail = tests.toy_kinds:Rail\n"
+            )
             path = os.pathsep.join([folder, str(TOP)])
             done = subprocess.run(
-                [sys.executable, "-c", PLANNED],
+                [sys.executable, "-c", program],
                 env={**os.environ, "PYTHONPATH": path},
                 capture_output=True,
                 text=True,
             )
         self.assertEqual(done.returncode, 0, done.stderr)
-        left, depth, unit = json.loads(done.stdout)
+        return json.loads(done.stdout.splitlines()[-1])
+
+    def test_an_operation_is_planned_cut_and_asked_for(self):
+        left, depth, unit = self.said(PLANNED)
         # A straight kerf of a Ø10 cutter, 4 deep, through 60 × 40 × 20.
         self.assertAlmostEqual(left / (60 * 40 * 20 - 60 * 10 * 4), 1.0, delta=1e-3)
         self.assertEqual((depth, unit), (4.0, "mm"))
+
+    def test_work_rests_on_a_fixture(self):
+        names, area, piece, called = self.said(HELD)
+        # Two rails 10 wide under work 60 long.
+        self.assertEqual((names, piece, called), (["rail"], "rail", "pair of rails"))
+        self.assertAlmostEqual(area, 2 * 10 * 60, delta=1.0)
+
+    def test_a_kind_that_is_there_is_refused(self):
+        with self.assertRaisesRegex(TypeError, "that is there: facing"):
+            registered((Facing, Facing_), "pelvrak.none")
+
+
+class Facing_(Facing):  # noqa: N801  a kind that takes another's name
+    """Another facing."""
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -12,9 +12,9 @@ from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, mesh_of, volume
-from pelvrak.core.holding.fixture import Block, prism
 from pelvrak.core.holding.hold import Hold, Item, SoftCut, fixtures_of
 from pelvrak.core.holding.holding import hold_work
+from pelvrak.core.holding.kinds import Block, prism
 from pelvrak.core.holding.profile_block import solve_profile
 from pelvrak.core.holding.soft_jaws import Nest, opened
 from pelvrak.core.route.evaluate import evaluate

@@ -23,8 +23,8 @@ from pelvrak.cli import main
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput, Stopped
-from pelvrak.core.holding.fixture import fixtures_shipped
 from pelvrak.core.holding.hold import fixtures_of, vise_hold
+from pelvrak.core.holding.kinds import fixtures_shipped
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import mesh_from_bytes, path_from_json

@@ -8,7 +8,7 @@ from typing import Any
 
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
-from pelvrak.core.holding.fixture import fixtures_shipped
+from pelvrak.core.holding.kinds import fixtures_shipped
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import Plan, plan_from
 from tests.core.test_removal import DATA, HOLD, face

@@ -18,6 +18,8 @@ from pelvrak.core.cutting.operations import KINDS, OperationKind
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.callout import understood as read_callout
+from pelvrak.core.holding.kinds import KINDS as FIXTURES
+from pelvrak.core.holding.kinds import FixtureKind
 from pelvrak.core.machine.machine import machines as shipped_machines
 from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
@@ -33,7 +35,7 @@ from pelvrak.server.api import (
     release,
     shelf,
 )
-from pelvrak.server.api.shapes import Library, OperationForm
+from pelvrak.server.api.shapes import FixtureForm, Library, OperationForm
 from pelvrak.server.guard import Guard
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
@@ -82,6 +84,18 @@ def form_of(kind: type[OperationKind]) -> OperationForm:
     )
 
 
+def fixture_form(kind: type[FixtureKind]) -> FixtureForm:
+    """How the page shows a kind of fixture."""
+    return FixtureForm(
+        kind=kind.model_fields["kind"].default,
+        called=kind.called,
+        several=kind.several,
+        sizes=kind.sizes,
+        stands_on=kind.stands_on,
+        fields=kind.model_json_schema(),
+    )
+
+
 @app.get("/api/library")
 def library() -> Library:
     """Machines, tools and materials that ship with the program."""
@@ -90,6 +104,7 @@ def library() -> Library:
         tools=list(tool_shelf().values()),
         materials=list(materials().values()),
         operations=[form_of(kind) for kind in KINDS.values()],
+        fixtures=[fixture_form(kind) for kind in FIXTURES.values()],
     )
 
 

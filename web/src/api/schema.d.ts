@@ -890,6 +890,11 @@ export interface components {
          */
         AnglePlate: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "angle_plate";
+            /**
              * Id
              * @description never changes
              */
@@ -905,11 +910,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "angle_plate";
             /**
              * Width
              * @description of the upright face, mm
@@ -1205,6 +1205,11 @@ export interface components {
          */
         "Block-Input": {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "block";
+            /**
              * Id
              * @description never changes
              */
@@ -1220,11 +1225,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "block";
             /**
              * Length
              * @description of the block, mm
@@ -1280,6 +1280,11 @@ export interface components {
          */
         Bolt: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bolt";
+            /**
              * Id
              * @description never changes
              */
@@ -1295,11 +1300,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "bolt";
             /**
              * Thread
              * @description metric coarse, such as M8
@@ -1590,6 +1590,11 @@ export interface components {
          */
         Chuck: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chuck";
+            /**
              * Id
              * @description never changes
              */
@@ -1605,11 +1610,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "chuck";
             /**
              * Jaws
              * @description how many
@@ -1664,6 +1664,11 @@ export interface components {
          */
         Clamp: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clamp";
+            /**
              * Id
              * @description never changes
              */
@@ -1679,11 +1684,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "clamp";
             /**
              * Style
              * @description strap or toe
@@ -1772,6 +1772,11 @@ export interface components {
          */
         ColletBlock: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "collet_block";
+            /**
              * Id
              * @description never changes
              */
@@ -1787,11 +1792,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "collet_block";
             /**
              * Sides
              * @description four or six
@@ -2656,6 +2656,29 @@ export interface components {
             cures: components["schemas"]["Cure"][];
         };
         /**
+         * FixtureForm
+         * @description A kind of fixture as the page shows it.
+         *
+         *     called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by its least and most, a
+         *     yes by its field's name); stands_on: the kinds it is put on where one is there; fields: JSON Schema of its document.
+         */
+        FixtureForm: {
+            /** Kind */
+            kind: string;
+            /** Called */
+            called: string;
+            /** Several */
+            several: string;
+            /** Sizes */
+            sizes: string;
+            /** Stands On */
+            stands_on: string[];
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Found
          * @description How a zero is found on the machine.
          *
@@ -3123,6 +3146,11 @@ export interface components {
          */
         Jaws: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "jaws";
+            /**
              * Id
              * @description never changes
              */
@@ -3138,11 +3166,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "jaws";
             /**
              * Style
              * @description hard, stepped or soft
@@ -3217,7 +3240,7 @@ export interface components {
         };
         /**
          * Library
-         * @description What ships with the program, and the kinds of operation there are.
+         * @description What ships with the program, and the kinds of operation and fixture there are.
          */
         Library: {
             /** Machines */
@@ -3228,6 +3251,8 @@ export interface components {
             materials: components["schemas"]["Material"][];
             /** Operations */
             operations: components["schemas"]["OperationForm"][];
+            /** Fixtures */
+            fixtures: components["schemas"]["FixtureForm"][];
         };
         /**
          * LocatingFact
@@ -3986,6 +4011,11 @@ export interface components {
          */
         Own: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "own";
+            /**
              * Id
              * @description never changes
              */
@@ -4001,11 +4031,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "own";
             /**
              * File
              * @description of the solid
@@ -4025,6 +4050,11 @@ export interface components {
          */
         Parallels: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "parallels";
+            /**
              * Id
              * @description never changes
              */
@@ -4040,11 +4070,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "parallels";
             /**
              * Length
              * @description of each, mm
@@ -4244,6 +4269,11 @@ export interface components {
          */
         Pin: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pin";
+            /**
              * Id
              * @description never changes
              */
@@ -4259,11 +4289,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "pin";
             /**
              * Diameter
              * @description nominal, mm
@@ -4353,7 +4378,7 @@ export interface components {
              * @description the plan's own, before those of the library
              * @default []
              */
-            fixtures: (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__fixture__Block"] | components["schemas"]["Own"])[];
+            fixtures: (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
             /**
              * Machines
              * @description the plan's own, before those of the library
@@ -4382,6 +4407,11 @@ export interface components {
          */
         Plate: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plate";
+            /**
              * Id
              * @description never changes
              */
@@ -4397,11 +4427,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "plate";
             /**
              * Length
              * @description of the plate, mm
@@ -5058,6 +5083,11 @@ export interface components {
          */
         Riser: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "riser";
+            /**
              * Id
              * @description never changes
              */
@@ -5073,11 +5103,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "riser";
             /**
              * Length
              * @description of its top, mm
@@ -5830,6 +5855,11 @@ export interface components {
          */
         Stop: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stop";
+            /**
              * Id
              * @description never changes
              */
@@ -5845,11 +5875,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "stop";
             /**
              * Reach
              * @description from the jaw's end to the tip, mm
@@ -6202,6 +6227,11 @@ export interface components {
          */
         VBlock: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "v_block";
+            /**
              * Id
              * @description never changes
              */
@@ -6217,11 +6247,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "v_block";
             /**
              * Angle Deg
              * @description of the vee
@@ -6296,6 +6321,11 @@ export interface components {
          */
         Vise: {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "vise";
+            /**
              * Id
              * @description never changes
              */
@@ -6311,11 +6341,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "vise";
             /**
              * Jaw Width
              * @description of the mounting faces, mm
@@ -6772,7 +6797,12 @@ export interface components {
          *
          *     length, width, height: of the block, mm; material: what it is made of.
          */
-        pelvrak__core__holding__fixture__Block: {
+        pelvrak__core__holding__kinds__block__Block: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "block";
             /**
              * Id
              * @description never changes
@@ -6789,11 +6819,6 @@ export interface components {
              * @default
              */
             maker: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "block";
             /**
              * Length
              * @description of the block, mm
@@ -10717,7 +10742,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__fixture__Block"] | components["schemas"]["Own"])[];
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
                 };
             };
             /** @description The request cannot be read. */
@@ -10833,7 +10858,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__fixture__Block"] | components["schemas"]["Own"])[];
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
                 };
             };
             /** @description The request cannot be read. */
@@ -11057,7 +11082,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__fixture__Block"] | components["schemas"]["Own"])[];
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
                 };
             };
             /** @description The request cannot be read. */

@@ -16,10 +16,10 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.holes import UprightHole
 from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z, turned
-from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding import kinds
 from pelvrak.core.holding.contact import travel
-from pelvrak.core.holding.fixture import Fixture, Role, Solid
 from pelvrak.core.holding.hold import Hold, Item, Pinned
+from pelvrak.core.holding.kinds import Fixture, Role, Solid
 from pelvrak.core.holding.pins import PinFit, pin_fit
 from pelvrak.core.holding.settling import settled
 from pelvrak.core.stock.compare import signed_distance
@@ -174,7 +174,7 @@ def _stand(build: _Build, item: Item) -> None:
     one = build.fixture(item)
     pose = _pose(build, item, one)
     build.poses[item.id] = pose
-    if isinstance(one, (kinds.Clamp, kinds.Bolt, kinds.Parallels)):
+    if one.waits:
         return
     if isinstance(one, kinds.Jaws):
         if not isinstance(build.fixture(build.base(item)) if item.on != "table" else None, kinds.Vise):
@@ -198,7 +198,7 @@ def _stand(build: _Build, item: Item) -> None:
             Piece(item.id, "nest", "locates", transformed(build.cut[item.id].fixed, pose))
         )
         return
-    for solid in kinds.solids(one, item.height):
+    for solid in one.solids(item.height):
         build.add(item, solid, pose)
 
 
@@ -436,7 +436,7 @@ def _pairing(build: _Build, one: Pinned) -> tuple[UprightHole, kinds.Pin, PinFit
         raise BadInput("hold.not_a_hole", "hold.work.pinned", f"face {one.hole.face} is no upright hole in this setup", "pick the wall of a hole")  # fmt: skip
     pin = next(build.fixture(i) for i in build.hold.items if i.id == one.pin)
     if not isinstance(pin, kinds.Pin):
-        raise BadInput("hold.not_a_pin", "hold.work.pinned", f"{one.pin} is a {kinds.KIND_NAMES[pin.kind]} and no pin", "choose a pin")  # fmt: skip
+        raise BadInput("hold.not_a_pin", "hold.work.pinned", f"{one.pin} is a {pin.called} and no pin", "choose a pin")  # fmt: skip
     return hole, pin, pin_fit(one.pin, pin, build.poses[one.pin], one.hole.face, hole, build.out.shift)
 
 
@@ -643,7 +643,7 @@ def _parallels(build: _Build, vise: Item) -> list[Piece]:
             build.said("hold.parallels_too_thick", f"Two parallels of {pair.thickness:g} mm do not fit between jaws {room:.1f} mm apart.",
                        measured=2 * pair.thickness, limit=round(room, 3))  # fmt: skip
             continue
-        body = kinds.solids(pair, height)[0].body
+        body = pair.solids(height)[0].body
         for name, y in (("rear parallel", -jaws.thickness - pair.thickness / 2),
                         ("front parallel", -out.opening[0] + jaws.thickness + pair.thickness / 2)):  # fmt: skip
             at = pose @ rigid(np.eye(3), np.array([item.x, y, one.bed_height]))

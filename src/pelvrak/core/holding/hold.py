@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from pelvrak.core.geometry.part import FaceRef, Frozen
-from pelvrak.core.holding.fixture import Fixture, Ident, fixtures_shipped
+from pelvrak.core.holding.kinds import Fixture, Ident, fixtures_shipped
 
 Offset = Annotated[float, Field(ge=-3000, le=3000)]
 Angle = Annotated[float, Field(ge=-360, le=360)]

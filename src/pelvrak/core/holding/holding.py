@@ -27,7 +27,7 @@ from pelvrak.core.geometry.mesh import (
 )
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
-from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import Assembly, CutJaws, Piece, assemble, overlaps
 from pelvrak.core.holding.clamping import (
     GRAVITY,
@@ -49,8 +49,8 @@ from pelvrak.core.holding.facts import (
     ThinFact,
     WayFact,
 )
-from pelvrak.core.holding.fixture import Fixture
 from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM, Hold
+from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.holding.loading import WayOut, ways_out
 from pelvrak.core.holding.locating import Locating, contact_points, locating, motions, rows_of
 from pelvrak.core.holding.pins import bore_patch

@@ -6,12 +6,12 @@ import numpy as np
 
 from pelvrak.core.geometry.mesh import Floats, moved_box
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
-from pelvrak.core.holding.fixture import Fixture, picture_solids
+from pelvrak.core.holding.kinds import Fixture
 
 
 def footprint(one: Fixture, turn_deg: float = 0.0) -> tuple[Floats, Floats]:
     """The box of a fixture, open as its picture shows it, turned from above: low and high (2,), mm. (0, 0) for the shop's own solids."""
-    boxes = [np.array(solid.body.bounding_box()).reshape(2, 3) for solid in picture_solids(one)]
+    boxes = [np.array(solid.body.bounding_box()).reshape(2, 3) for solid in one.picture()]
     if not boxes:
         return np.zeros(2), np.zeros(2)
     turn = rigid(rotation_about_z(turn_deg), np.zeros(3))

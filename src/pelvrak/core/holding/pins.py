@@ -13,7 +13,7 @@ import numpy as np
 from pelvrak.core.geometry.holes import UprightHole
 from pelvrak.core.geometry.iso286 import limits
 from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding import kinds
 from pelvrak.core.holding.contact import Patch
 
 # A locating hole without limits of its own is taken as reamed: common practice, no source.

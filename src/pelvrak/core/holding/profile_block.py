@@ -15,7 +15,7 @@ from shapely.geometry.base import BaseGeometry
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.rigid import rigid
-from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import CutJaws
 from pelvrak.core.holding.hold import STRAIGHT_WALL_MM, SoftCut
 from pelvrak.core.holding.soft_jaws import (

@@ -23,7 +23,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed, triangle_normals
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
-from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import CutJaws
 from pelvrak.core.holding.clamping import FRICTION
 from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM, SoftCut

@@ -30,11 +30,11 @@ from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed, with_label
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z
-from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import standing_at
 from pelvrak.core.holding.facts import BesideFact, HoldFacts, Proposal
-from pelvrak.core.holding.fixture import Fixture
 from pelvrak.core.holding.hold import Hold, Item
+from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.holding.soft_jaws import extruded
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.machine import Machine

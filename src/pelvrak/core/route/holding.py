@@ -29,9 +29,9 @@ from pelvrak.core.holding.assemble import CutJaws, Piece
 from pelvrak.core.holding.clamping import Load, holding_from
 from pelvrak.core.holding.contact import NEAR_MM
 from pelvrak.core.holding.facts import HoldFacts, PieceFact, SafetyFact
-from pelvrak.core.holding.fixture import Fixture, Own
 from pelvrak.core.holding.hold import Hold, fixtures_of
 from pelvrak.core.holding.holding import Held, hold_work
+from pelvrak.core.holding.kinds import Fixture, Own
 from pelvrak.core.route.jaws import Solved
 from pelvrak.core.route.loads import load_of, safeties, told
 from pelvrak.core.route.naming import SETUP, named, nameless_fixtures

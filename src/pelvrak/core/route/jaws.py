@@ -20,7 +20,7 @@ from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.part import Part, Vector
 from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
-from pelvrak.core.holding import fixture as kinds
+from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import CutJaws, standing_at
 from pelvrak.core.holding.facts import Proposal
 from pelvrak.core.holding.hold import Hold, Item, fixtures_of

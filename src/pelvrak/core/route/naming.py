@@ -13,7 +13,7 @@ from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.holding.facts import HoldFacts
-from pelvrak.core.holding.fixture import Fixture
+from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.machine.index import Turned
 
 _TOKEN = re.compile(r"⟦[a-z]+(?: \d+)?⟧")

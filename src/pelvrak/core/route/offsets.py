@@ -13,7 +13,7 @@ from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
-from pelvrak.core.holding.fixture import Fixture
+from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.registers import (
     SAME_PLACE_MM,

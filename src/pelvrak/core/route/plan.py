@@ -13,8 +13,8 @@ from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput, json_from, plain, refuse_unkept
 from pelvrak.core.geometry.callout import Callout
 from pelvrak.core.geometry.part import Frozen
-from pelvrak.core.holding.fixture import Fixture, Ident
 from pelvrak.core.holding.hold import Hold
+from pelvrak.core.holding.kinds import Fixture, Ident
 from pelvrak.core.machine.machine import Machine, Register
 from pelvrak.core.route.positions import IndexPosition
 from pelvrak.core.seat.seating import Seat

@@ -16,13 +16,12 @@ from sqlalchemy.orm import Session
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import joined, mesh_of
-from pelvrak.core.holding.fixture import (
+from pelvrak.core.holding.kinds import (
     Fixture,
     Own,
     fixtures_from,
     fixtures_from_json,
     fixtures_shipped,
-    picture_solids,
 )
 from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
 from pelvrak.server.api.problems import Refused
@@ -104,7 +103,7 @@ def _picture(text: str) -> bytes:
             raise Refused(404, "hold.no_file", one.id, f"{one.file} is not here", "bring the file again")
         mesh = model.mesh
     else:
-        mesh = joined([mesh_of(solid.body) for solid in picture_solids(one)])
+        mesh = joined([mesh_of(solid.body) for solid in one.picture()])
     with _drawing:
         return draw(mesh, np.tile(np.array(FIXTURE_SHADE, np.uint8), (len(mesh.triangles), 1)))
 

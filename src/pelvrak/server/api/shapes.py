@@ -198,10 +198,26 @@ class OperationForm(BaseModel):
     fields: dict[str, Any]
 
 
+class FixtureForm(BaseModel):
+    """A kind of fixture as the page shows it.
+
+    called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by its least and most, a
+    yes by its field's name); stands_on: the kinds it is put on where one is there; fields: JSON Schema of its document.
+    """
+
+    kind: str
+    called: str
+    several: str
+    sizes: str
+    stands_on: tuple[str, ...]
+    fields: dict[str, Any]
+
+
 class Library(BaseModel):
-    """What ships with the program, and the kinds of operation there are."""
+    """What ships with the program, and the kinds of operation and fixture there are."""
 
     machines: list[Machine]
     tools: list[Tool]
     materials: list[Material]
     operations: list[OperationForm]
+    fixtures: list[FixtureForm]

@@ -1,11 +1,12 @@
 import { useState } from 'react'
 import type { FaceRef, Fixture, HoldItem } from '../../api/client'
+import { useLibrary } from '../../api/hooks'
 import { useFields } from '../../state'
 import { Choice, Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
 import type { SheetProps } from '../StageSheet'
 import { SOFT } from './HoldSheet'
-import { KINDS, sizes } from './fixtures'
+import { sizes } from './fixtures'
 
 /** The holding in the order it is built up; each line opens to what can be said of it. */
 export function BuildList(props: SheetProps & { fixtures: Fixture[] }) {
@@ -102,6 +103,7 @@ function ItemFields(
       const mine = own.hold.items.find((one) => one.id === item.id)
       if (mine) then(mine)
     })
+  const { data: library } = useLibrary()
   const same = fixtures.filter((one) => one.kind === kind)
   const before = setup.hold.items.slice(
     0,
@@ -122,7 +124,7 @@ function ItemFields(
     <>
       <Row
         label="Which"
-        below={fixture && <span className="figures text-[11.5px] text-soft">{sizes(fixture)}</span>}
+        below={fixture && <span className="figures text-[11.5px] text-soft">{sizes(library, fixture)}</span>}
       >
         <Choice
           label={`${item.id} fixture`}
@@ -238,7 +240,7 @@ function ItemFields(
           />
         </Row>
       )}
-      {!fixture && <p className="text-trouble">{KINDS.own}: not in the library.</p>}
+      {!fixture && <p className="text-trouble">{item.fixture}: not in the library.</p>}
     </>
   )
 }

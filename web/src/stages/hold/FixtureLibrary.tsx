@@ -2,14 +2,15 @@ import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, api, type Fixture, type Plan, type Problem, problemOf } from '../../api/client'
-import { posted, sendFile, useFixtures } from '../../api/hooks'
+import { posted, sendFile, useFixtures, useLibrary } from '../../api/hooks'
 import { sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
-import { KINDS, sizes } from './fixtures'
+import { formOf, sizes } from './fixtures'
 
 /** The shop's fixtures with pictures and sizes: take one, copy and change one, bring in and save the library. */
 export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => void; close: () => void }) {
   const { data } = useFixtures()
+  const { data: library } = useLibrary()
   const queries = useQueryClient()
   const [kind, setKind] = useState<Fixture['kind'] | 'all'>('all')
   const [text, setText] = useState('')
@@ -65,7 +66,7 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
   const shown = data?.filter(
     (one) =>
       (kind === 'all' || one.kind === kind) &&
-      words.every((word) => `${one.name} ${one.id} ${sizes(one)}`.toLowerCase().includes(word)),
+      words.every((word) => `${one.name} ${one.id} ${sizes(library, one)}`.toLowerCase().includes(word)),
   )
   const kinds = [...new Set(data?.map((one) => one.kind))]
   const file = (label: string, accept: string, then: (file: File | undefined) => Promise<void>) => (
@@ -118,7 +119,7 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
                     className={`w-full px-3 py-1 text-left ${kind === one ? 'bg-rail font-semibold' : 'text-soft'}`}
                     onClick={() => setKind(one)}
                   >
-                    {one === 'all' ? 'everything' : KINDS[one]}
+                    {one === 'all' ? 'everything' : (formOf(library, one)?.several ?? one)}
                   </button>
                 </li>
               ))}
@@ -143,14 +144,14 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
                         onClick={() => props.take(one)}
                       >
                         <img
-                          src={`/api/fixtures/${one.id}/picture.png?${encodeURIComponent(sizes(one))}`}
+                          src={`/api/fixtures/${one.id}/picture.png?${encodeURIComponent(sizes(library, one))}`}
                           alt=""
                           loading="lazy"
                           className="h-28 w-full bg-rail object-contain"
                         />
                         <span className="block px-2 pt-1 font-semibold leading-tight">{one.name}</span>
                         <span className="figures block px-2 pb-1 text-[11.5px] leading-snug text-soft">
-                          {sizes(one)}
+                          {sizes(library, one)}
                         </span>
                       </button>
                       <button

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { answered, api, type Fixture, type HoldFacts, type HoldItem } from '../../api/client'
-import { useFixtures } from '../../api/hooks'
+import { useFixtures, useLibrary } from '../../api/hooks'
 import { round, useFields } from '../../state'
 import { applyCure } from '../../ui/FindingCard'
 import { Computed, NumberRow, Row } from '../../ui/Field'
@@ -8,7 +8,7 @@ import { Head, type SheetProps } from '../StageSheet'
 import { BuildList } from './BuildList'
 import { FixtureLibrary } from './FixtureLibrary'
 import { SoftJaws } from './SoftJaws'
-import { added } from './fixtures'
+import { added, formOf } from './fixtures'
 
 const WAYS = ['left', 'right', 'front', 'back'] as const
 
@@ -16,6 +16,7 @@ const WAYS = ['left', 'right', 'front', 'back'] as const
 export function HoldSheet(props: SheetProps) {
   const { project, setup, plan, report, edit, commit } = props
   const { data: fixtures } = useFixtures(plan)
+  const { data: library } = useLibrary()
   const [choosing, setChoosing] = useState(false)
   const facts = report?.hold
   const { items, work } = setup.hold
@@ -43,7 +44,9 @@ export function HoldSheet(props: SheetProps) {
       if (!own) return
       // The plan keeps its own copy, so that a change of the library does not bend it.
       if (!draft.fixtures.some((one) => one.id === fixture.id)) draft.fixtures.push(fixture)
-      own.hold.items.push(...added(own.hold.items, fixture, fixtures ?? [], middle))
+      own.hold.items.push(
+        ...added(own.hold.items, fixture, fixtures ?? [], formOf(library, fixture.kind), middle),
+      )
     })
     setChoosing(false)
   }

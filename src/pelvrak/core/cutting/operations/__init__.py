@@ -6,7 +6,6 @@ A package outside this tree adds its own by an entry point of the group `pelvrak
 from __future__ import annotations
 
 from functools import reduce
-from importlib.metadata import entry_points
 from operator import or_
 from typing import TYPE_CHECKING, Annotated
 
@@ -18,6 +17,7 @@ from pelvrak.core.cutting.operations.facing import Facing
 from pelvrak.core.cutting.operations.outline import Outline
 from pelvrak.core.cutting.operations.pocket import Pocket
 from pelvrak.core.cutting.operations.wrapped import Wrapped
+from pelvrak.core.registered import registered
 
 SHIPPED: tuple[type[OperationKind], ...] = (
     Facing,
@@ -26,20 +26,7 @@ SHIPPED: tuple[type[OperationKind], ...] = (
     Drilling,
     Wrapped,
 )
-
-
-def _kinds() -> dict[str, type[OperationKind]]:
-    brought = [point.load() for point in entry_points(group="pelvrak.operations")]
-    kinds = {kind.model_fields["kind"].default: kind for kind in SHIPPED}
-    for kind in brought:
-        name = kind.model_fields["kind"].default
-        if name in kinds:
-            raise TypeError(f"{kind.__module__} brings a kind of operation that is there: {name}")
-        kinds[name] = kind
-    return kinds
-
-
-KINDS = _kinds()
+KINDS = registered(SHIPPED, "pelvrak.operations")
 if TYPE_CHECKING:
     Operation = OperationKind
 else:

@@ -1,0 +1,31 @@
+"""A plain block that a nest or a vee is cut into."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import Field
+
+from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid
+
+
+class Block(FixtureKind):
+    """A plain block: a custom nest or vee is cut into it.
+
+    length, width, height: of the block, mm; material: what it is made of.
+    """
+
+    called: ClassVar[str] = "nest block"
+    several: ClassVar[str] = "nest blocks"
+    sizes: ClassVar[str] = "{length} × {width} × {height}"
+    stands_on: ClassVar[tuple[str, ...]] = ("vise", "plate")
+
+    kind: Literal["block"] = "block"
+    length: Size
+    width: Size
+    height: Size
+    material: Annotated[str, Field(max_length=60)] = ""
+
+    def solids(self, height: float | None = None) -> list[Solid]:
+        half, wide = self.length / 2, self.width / 2
+        return [Solid("nest", "locates", cuboid((-half, -wide, 0), (half, wide, self.height)))]

@@ -1,0 +1,24 @@
+"""The shop's own solid."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import Field
+
+from pelvrak.core.holding.fixture import FixtureKind
+
+
+class Own(FixtureKind):
+    """The shop's own solid from a STEP or STL file, in the file's own frame.
+
+    file: of the solid; sha256: of its bytes, once known.
+    """
+
+    called: ClassVar[str] = "own solid"
+    several: ClassVar[str] = "our own solids"
+    sizes: ClassVar[str] = "{file}"
+
+    kind: Literal["own"] = "own"
+    file: Annotated[str, Field(min_length=1, max_length=200)]
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")] | None = None

@@ -1,0 +1,31 @@
+"""Something to stand work on."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import Field
+
+from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid
+
+
+class Riser(FixtureKind):
+    """Something to stand work on: a step block or rest pad with heights it can take.
+
+    length, width: of its top, mm; heights: those it can take, mm.
+    """
+
+    called: ClassVar[str] = "step block"
+    several: ClassVar[str] = "step blocks"
+    sizes: ClassVar[str] = "{length} × {width} · {heights} high"
+    stands_on: ClassVar[tuple[str, ...]] = ("plate",)
+
+    kind: Literal["riser"] = "riser"
+    length: Size
+    width: Size
+    heights: Annotated[tuple[Size, ...], Field(min_length=1, max_length=60)]
+
+    def solids(self, height: float | None = None) -> list[Solid]:
+        tall = self.heights[0] if height is None else height
+        half, wide = self.length / 2, self.width / 2
+        return [Solid("step block", "rests", cuboid((-half, -wide, 0), (half, wide, tall)))]
