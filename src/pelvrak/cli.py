@@ -65,7 +65,10 @@ def main(arguments: list[str] | None = None) -> int:
         print(f"pelvrak: {bad}", file=sys.stderr)
         return 2
     except SystemExit as ended:
-        return int(ended.code or 0)
+        if isinstance(ended.code, str):
+            print(ended.code, file=sys.stderr)
+            return 1
+        return ended.code or 0
     return 0
 
 
