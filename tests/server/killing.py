@@ -9,9 +9,8 @@ import signal
 import threading
 import time
 from collections.abc import Callable
-from typing import Any
 
-from tests.serving import Server
+from tests.serving import Server, wait
 
 # The longest an evaluation may take after the last kill: a worker starts anew, and the lost one is taken up.
 REACHED_S = 90.0
@@ -42,7 +41,7 @@ def edits_under_fire(
                 time.sleep(chance.random() * 1.5)
                 state = client.get(f"/api/projects/{project}").json()
                 continue
-            state = _ended(client, project)
+            state = wait(client, project, REACHED_S)
             told = f"{number + 1}: top {top}, {killed} killed, {state['evaluation']}"
             said(told)
             margin = ((state["report"] or {}).get("billet") or {}).get("margins", {}).get("z+")
@@ -68,15 +67,3 @@ def _shoot(server: Server, chance: random.Random, after: float) -> int:
     timer.daemon = True
     timer.start()
     return 1
-
-
-def _ended(client: Any, project: int) -> Any:
-    """The project once its newest evaluation has ended, or REACHED_S later."""
-    until = time.monotonic() + REACHED_S
-    while True:
-        state = client.get(f"/api/projects/{project}").json()
-        if state["evaluation"] and state["evaluation"]["status"] in ("done", "failed"):
-            return state
-        if time.monotonic() > until:
-            return state
-        time.sleep(0.3)

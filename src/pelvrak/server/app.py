@@ -72,10 +72,10 @@ for router in (
     app.include_router(router)
 
 
-def form_of(kind: type[OperationKind]) -> OperationForm:
+def operation_form(name: str, kind: type[OperationKind]) -> OperationForm:
     """How the page asks for a kind of operation."""
     return OperationForm(
-        kind=kind.model_fields["kind"].default,
+        kind=name,
         called=kind.called,
         pick_first=kind.pick_first,
         tools_by=kind.tools_by,
@@ -84,15 +84,14 @@ def form_of(kind: type[OperationKind]) -> OperationForm:
     )
 
 
-def fixture_form(kind: type[FixtureKind]) -> FixtureForm:
+def fixture_form(name: str, kind: type[FixtureKind]) -> FixtureForm:
     """How the page shows a kind of fixture."""
     return FixtureForm(
-        kind=kind.model_fields["kind"].default,
+        kind=name,
         called=kind.called,
         several=kind.several,
         sizes=kind.sizes,
         stands_on=kind.stands_on,
-        fields=kind.model_json_schema(),
     )
 
 
@@ -103,8 +102,8 @@ def library() -> Library:
         machines=list(shipped_machines().values()),
         tools=list(tool_shelf().values()),
         materials=list(materials().values()),
-        operations=[form_of(kind) for kind in KINDS.values()],
-        fixtures=[fixture_form(kind) for kind in FIXTURES.values()],
+        operations=[operation_form(name, kind) for name, kind in KINDS.items()],
+        fixtures=[fixture_form(name, kind) for name, kind in FIXTURES.items()],
     )
 
 

@@ -105,4 +105,10 @@ export async function answered<T>(call: Promise<{ data?: unknown; error?: unknow
   return data as T
 }
 
+/** For `catch`: the problem of a refusal in the answer's place; anything else is thrown on. */
+export function problemInstead(error: unknown): Problem {
+  if (error instanceof Refusal) return error.problem
+  throw error
+}
+
 export const pieceUrl = (key: string, piece: string) => `/api/results/${key}/${piece}`

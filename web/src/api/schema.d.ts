@@ -2660,7 +2660,7 @@ export interface components {
          * @description A kind of fixture as the page shows it.
          *
          *     called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by its least and most, a
-         *     yes by its field's name); stands_on: the kinds it is put on where one is there; fields: JSON Schema of its document.
+         *     yes by its field's name); stands_on: the kinds it is put on where one is there.
          */
         FixtureForm: {
             /** Kind */
@@ -2673,10 +2673,6 @@ export interface components {
             sizes: string;
             /** Stands On */
             stands_on: string[];
-            /** Fields */
-            fields: {
-                [key: string]: unknown;
-            };
         };
         /**
          * Found

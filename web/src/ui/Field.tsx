@@ -1,5 +1,5 @@
 import { type ReactNode, useEffect, useId, useRef, useState } from 'react'
-import { answered, api, type Problem, type Reckoned, Refusal } from '../api/client'
+import { answered, api, type Problem, problemInstead, type Reckoned } from '../api/client'
 import { round, useView } from '../state'
 
 /** A row of a sheet: label on the left, control on the right, what follows from it below. */
@@ -22,18 +22,12 @@ export function Row(props: {
 }
 
 /** What a typed text comes to in a field's unit; the rules of arithmetic and units are the core's. */
-async function understood(text: string, unit: string): Promise<number | Problem> {
-  try {
-    return await answered<number>(
-      api.GET('/api/understood', {
-        params: { query: { text, unit: (unit.startsWith('%') ? '%' : unit) as 'mm' } },
-      }),
-    )
-  } catch (refusal) {
-    if (refusal instanceof Refusal) return refusal.problem
-    throw refusal
-  }
-}
+const understood = (text: string, unit: string): Promise<number | Problem> =>
+  answered<number>(
+    api.GET('/api/understood', {
+      params: { query: { text, unit: (unit.startsWith('%') ? '%' : unit) as 'mm' } },
+    }),
+  ).catch(problemInstead)
 
 /** Plain numbers need no reading. */
 const plain = (text: string) => (/^\s*-?\d+(\.\d+)?\s*$/.test(text) ? Number(text) : null)

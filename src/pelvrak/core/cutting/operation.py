@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
@@ -24,6 +24,25 @@ Ramp = Annotated[float, Field(gt=0.1, le=30)]
 PositionName = Annotated[str, Field(min_length=1, max_length=20)]
 # A fresh operation takes the cutter nearest to this where nothing says better: common practice, no source.
 USUAL_CUTTER_MM = 10.0
+
+
+def depth_of_pass(default: float) -> Any:
+    """The field `step_down` of kinds that cut in passes."""
+    return asked(default, title="Step down", help="depth of one pass", unit="mm", place="what")
+
+
+def width_of_pass(default: float) -> Any:
+    """The field `step_over` of kinds that cut in passes."""
+    return asked(
+        default, title="Step over", help="width of one pass, as a share of DC", unit="× DC", place="what"
+    )
+
+
+def ramp_angle() -> Any:
+    """The field `ramp_deg` of kinds that go down in the material."""
+    return asked(
+        3.0, title="Ramp", help="angle at which it goes down in the material", unit="°", place="what"
+    )
 
 
 class OperationKind(Frozen, ABC):
@@ -138,8 +157,9 @@ class OperationKind(Frozen, ABC):
         return self.model_copy(update={"faces": faces})
 
     def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
-        """Depth and width of cut at a full step, mm; None where the tool cuts with its point."""
-        return None
+        """Depth and width of cut at a full step, mm; None where it does not cut in passes."""
+        down, over = getattr(self, "step_down", None), getattr(self, "step_over", None)
+        return None if down is None or over is None else (down, over * cutter_mm)
 
     def canned_cycle(self) -> str:
         """The cycle its holes are made in, "" where it makes none: spot, drill, peck, ream or tap."""

@@ -45,7 +45,6 @@ class Frozen(BaseModel):
         said = said_of_fields(cls)
         for name, field in own.get("properties", {}).items():
             if "description" not in field and name in said:
-                # Beside a reference a description would be lost where readers do not merge them: that is theirs to mend.
                 field["description"] = said[name]
         return schema
 

@@ -56,6 +56,11 @@ def cuboid(low: tuple[float, float, float], high: tuple[float, float, float]) ->
     )
 
 
+def standing_block(length: float, width: float, height: float) -> manifold3d.Manifold:
+    """A block on the middle of its bottom, mm."""
+    return cuboid((-length / 2, -width / 2, 0), (length / 2, width / 2, height))
+
+
 def rod(diameter: float, low: float, high: float, x: float = 0.0, y: float = 0.0) -> manifold3d.Manifold:
     """An upright cylinder; its corners lie on the circle, mm."""
     return manifold3d.Manifold.cylinder(high - low, diameter / 2, diameter / 2, ROUND).translate([x, y, low])

@@ -53,7 +53,7 @@ def drafted(
     if chosen is None:
         raise BadInput("cut.wrong_tool", operation.name, "no tool can do it", "add a tool to the plan first")
     operation = operation.model_copy(update={"tool": chosen.id})
-    if any(tool.id == chosen.id for tool in plan.tools):
+    if chosen in plan.tools:
         return Draft(operation=operation)
     taken = {tool.place for tool in plan.tools}
     place = next(n for n in range(chosen.place, 1000 + chosen.place) if n not in taken)

@@ -25,6 +25,7 @@ from pelvrak.core.route.stand import Stand, stand
 from pelvrak.server.api.holding import shop_fixtures
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
+from pelvrak.server.api.projects import setup_of
 from pelvrak.server.api.shapes import Length, ProjectId
 from pelvrak.server.db.models import PartUpload
 from pelvrak.server.db.session import transaction
@@ -43,12 +44,8 @@ def _computed(project_id: ProjectId, setup: str) -> tuple[Plan, Setup, SetupRepo
     """A plan, one of its setups as it was computed, and the key of its part."""
     state = state_of_project(project_id)
     plan = plan_from(state.plan.model_dump(mode="json"))
-    own = next((one for one in plan.setups if one.name == setup), None)
+    own = setup_of(plan, setup)
     told = next((one for one in state.report.setups if one.name == setup), None) if state.report else None
-    if own is None:
-        raise Refused(
-            404, "project.no_setup", setup, f"there is no setup {setup!r}", "choose one of the route"
-        )
     if told is None or told.zero_from_work is None or told.machine != own.machine:
         raise Refused(
             409, "project.not_computed", setup, f"{setup} has not been computed", "wait until it is current"

@@ -70,6 +70,20 @@ def _revision(session: Session, project: Project, number: int) -> Revision:
     return revision
 
 
+def plan_of(session: Session, project_id: int) -> Plan:
+    """The plan of a project as it is now. Raises Refused when there is no such project."""
+    project = _project(session, project_id)
+    return plan_from(_revision(session, project, project.head).plan)
+
+
+def setup_of(plan: Plan, name: str) -> Setup:
+    """A setup by its name. Raises Refused when the plan has none of it."""
+    found = next((one for one in plan.setups if one.name == name), None)
+    if found is None:
+        raise Refused(404, "project.no_setup", name, f"there is no setup {name!r}", "choose one of the route")
+    return found
+
+
 def _newest_report(session: Session, project: Project) -> Evaluation | None:
     """The newest finished evaluation, one of the head before any other."""
     return session.scalars(

@@ -202,7 +202,7 @@ class FixtureForm(BaseModel):
     """A kind of fixture as the page shows it.
 
     called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by its least and most, a
-    yes by its field's name); stands_on: the kinds it is put on where one is there; fields: JSON Schema of its document.
+    yes by its field's name); stands_on: the kinds it is put on where one is there.
     """
 
     kind: str
@@ -210,7 +210,6 @@ class FixtureForm(BaseModel):
     several: str
     sizes: str
     stands_on: tuple[str, ...]
-    fields: dict[str, Any]
 
 
 class Library(BaseModel):

@@ -15,11 +15,12 @@ from pelvrak.core.billet.forms import Model
 from pelvrak.core.billet.shelf import Bought, Picks, from_csv, picks, starting_shelf, to_csv
 from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.geometry.part import PartModel
-from pelvrak.core.route.plan import Plan, plan_from
+from pelvrak.core.route.plan import Plan
 from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
 from pelvrak.server.api.problems import Refused
+from pelvrak.server.api.projects import plan_of
 from pelvrak.server.api.shapes import CastingPlace, ProjectId, file_of
-from pelvrak.server.db.models import PartUpload, Project, Revision, ShelfRow
+from pelvrak.server.db.models import PartUpload, ShelfRow
 from pelvrak.server.db.session import transaction
 from pelvrak.server.db.uploads import model_of
 
@@ -75,14 +76,7 @@ def bring_shelf(file: UploadFile, response: Response) -> list[Bought]:
 
 
 def _planned(session: Session, project_id: int) -> tuple[Plan, PartModel]:
-    project = session.get(Project, project_id)
-    if project is None:
-        raise Refused(
-            404, "project.unknown", "project", f"there is no project {project_id}", "open one from the list"
-        )
-    head = session.get(Revision, (project_id, project.head))
-    assert head is not None
-    plan = plan_from(head.plan)
+    plan = plan_of(session, project_id)
     upload = session.get(PartUpload, plan.part.sha256)
     model = model_of(upload.key if upload else None)
     if model is None:

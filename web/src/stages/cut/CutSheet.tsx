@@ -1,6 +1,6 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { useState } from 'react'
-import { type FaceRef, type OperationForm, type Problem, Refusal } from '../../api/client'
+import { type FaceRef, type OperationForm, type Problem } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
 import { clock, hueOf, useFields } from '../../state'
 import { Row, sentence } from '../../ui/Field'
@@ -17,18 +17,14 @@ export function CutSheet(props: SheetProps) {
   const add = (form: OperationForm) => {
     const push = async (faces: FaceRef[]) => {
       const told = { kind: form.kind, ...(faces.length && { faces }) }
-      try {
-        const made = await drafted(project.id, setup.name, told)
-        const refused = await commit(`${setup.name}: ${made.operation.name} added`, (draft) => {
-          if (made.tool) draft.tools.push(made.tool)
-          draft.setups[index]?.operations.push(made.operation)
-        })
-        setProblem(refused)
-        if (!refused) view.set({ operation: made.operation.id })
-      } catch (refused) {
-        if (!(refused instanceof Refusal)) throw refused
-        setProblem(refused.problem)
-      }
+      const made = await drafted(project.id, setup.name, told)
+      if ('what' in made) return setProblem(made)
+      const refused = await commit(`${setup.name}: ${made.operation.name} added`, (draft) => {
+        if (made.tool) draft.tools.push(made.tool)
+        draft.setups[index]?.operations.push(made.operation)
+      })
+      setProblem(refused)
+      if (!refused) view.set({ operation: made.operation.id })
     }
     if (form.pick_first)
       view.set({ asked: { kind: 'face', prompt: form.pick_first, take: (ref) => void push([ref]) } })

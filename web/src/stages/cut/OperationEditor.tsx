@@ -1,4 +1,11 @@
-import { answered, api, type Draft, type Operation, type OperationReport, Refusal } from '../../api/client'
+import {
+  answered,
+  api,
+  type Draft,
+  type Operation,
+  type OperationReport,
+  problemInstead,
+} from '../../api/client'
 import { useLibrary } from '../../api/hooks'
 import { round, useView } from '../../state'
 import { Choice } from '../../ui/Choice'
@@ -12,14 +19,14 @@ import { ToolChoice } from './ToolChoice'
 
 export type Change = (what: string, next: (mine: Operation) => void) => ReturnType<SheetProps['edit']>
 
-/** An operation as a whole from what is told of it: its defaults and the tool that suits it are the core's to say. */
+/** An operation as a whole from what is told of it: its defaults and the tool that suits it are the core's to say, or why there is none. */
 export const drafted = (project: number, setup: string, operation: Record<string, unknown>) =>
   answered<Draft>(
     api.POST('/api/projects/{project_id}/draft', {
       params: { path: { project_id: project } },
       body: { setup, operation },
     }),
-  )
+  ).catch(problemInstead)
 
 /** Everything one operation is told, with what follows from it. */
 export function OperationEditor(
@@ -43,12 +50,8 @@ export function OperationEditor(
       if (mine) mine[position] = draft.operation
     })
   const redraft = async (what: string, told: Record<string, unknown>) => {
-    try {
-      return await put(what, await drafted(project.id, setup.name, { ...operation, ...told }))
-    } catch (refused) {
-      if (refused instanceof Refusal) return refused.problem
-      throw refused
-    }
+    const made = await drafted(project.id, setup.name, { ...operation, ...told })
+    return 'what' in made ? made : put(what, made)
   }
   const write: Write = (field, value) => {
     const what = form ? (schemaOf(form.fields).properties[field]?.title ?? field) : field

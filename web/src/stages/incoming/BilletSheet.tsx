@@ -5,8 +5,8 @@ import {
   type Billet,
   type Part,
   type Plan,
+  problemInstead,
   type ProjectState,
-  Refusal,
 } from '../../api/client'
 import { type Commit, useLibrary } from '../../api/hooks'
 import { round, useView } from '../../state'
@@ -171,18 +171,14 @@ export function BilletSheet({
         value={report?.stated_error_mm}
         unit="mm"
         commit={async (value) => {
-          try {
-            const cell = await answered<number>(
-              api.GET('/api/cell', { params: { query: { error_mm: value } } }),
-            )
-            return await change(
-              `resolution for ${round(value)} mm`,
-              (draft) => (draft.resolution_mm = Number(round(cell))),
-            )
-          } catch (refusal) {
-            if (refusal instanceof Refusal) return refusal.problem
-            throw refusal
-          }
+          const cell = await answered<number>(
+            api.GET('/api/cell', { params: { query: { error_mm: value } } }),
+          ).catch(problemInstead)
+          if (typeof cell !== 'number') return cell
+          return change(
+            `resolution for ${round(value)} mm`,
+            (draft) => (draft.resolution_mm = Number(round(cell))),
+          )
         }}
       />
     </>

@@ -8,7 +8,7 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, StepOver
+from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, StepOver, depth_of_pass, width_of_pass
 from pelvrak.core.cutting.passes import MARGIN_MM, at_height, levels
 from pelvrak.core.cutting.regions import floor_region
 from pelvrak.core.cutting.standing import box_above, touches
@@ -34,10 +34,8 @@ class Facing(OperationKind):
         empty="the part’s top",
         place="what",
     )
-    step_down: Depth = asked(2.0, title="Step down", help="depth of one pass", unit="mm", place="what")
-    step_over: StepOver = asked(
-        0.7, title="Step over", help="width of one pass, as a share of DC", unit="× DC", place="what"
-    )
+    step_down: Depth = depth_of_pass(2.0)
+    step_over: StepOver = width_of_pass(0.7)
     leave: Leave = asked(0.0, title="Leave", help="what stays on the face", unit="mm", place="what")
 
     def faces_told(self) -> tuple[FaceRef, ...]:
@@ -45,9 +43,6 @@ class Facing(OperationKind):
 
     def of_faces(self, faces: tuple[FaceRef, ...]) -> OperationKind:
         return self.model_copy(update={"face": faces[0] if faces else None})
-
-    def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
-        return self.step_down, self.step_over * cutter_mm
 
     def unsuitable(self, tool: Tool, part: Part | None) -> float:
         """The widest cutter needs the fewest rows."""

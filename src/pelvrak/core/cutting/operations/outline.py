@@ -10,7 +10,16 @@ from pydantic import Field
 from shapely import Polygon, box
 
 from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, Ramp, StepOver
+from pelvrak.core.cutting.operation import (
+    Depth,
+    Leave,
+    OperationKind,
+    Ramp,
+    StepOver,
+    depth_of_pass,
+    ramp_angle,
+    width_of_pass,
+)
 from pelvrak.core.cutting.passes import at_height, levels, ramp_along, ring_of, trace
 from pelvrak.core.cutting.regions import (
     floor_region,
@@ -72,18 +81,11 @@ class Outline(OperationKind):
     below: Annotated[float, Field(ge=-100, le=50)] = asked(
         0.0, title="Below bottom", help="how far past its bottom it goes", unit="mm", place="what"
     )
-    step_down: Depth = asked(10.0, title="Step down", help="depth of one pass", unit="mm", place="what")
-    step_over: StepOver = asked(
-        0.5, title="Step over", help="width of one pass, as a share of DC", unit="× DC", place="what"
-    )
+    step_down: Depth = depth_of_pass(10.0)
+    step_over: StepOver = width_of_pass(0.5)
     leave: Leave = asked(0.0, title="Leave", help="what stays on the wall", unit="mm", place="what")
     nest: bool = asked(False, title="Nest", help="along the inside of the nest, where a setup cuts one")
-    ramp_deg: Ramp = asked(
-        3.0, title="Ramp", help="angle at which it goes down in the material", unit="°", place="what"
-    )
-
-    def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
-        return self.step_down, self.step_over * cutter_mm
+    ramp_deg: Ramp = ramp_angle()
 
     def plan(self, job: Job) -> None:
         if (self.chamfer is None) == (job.tool.kind == "chamfer_mill"):

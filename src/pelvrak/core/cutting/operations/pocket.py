@@ -11,7 +11,17 @@ from shapely import LineString, Polygon, maximum_inscribed_circle
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.operation import Depth, Leave, NestRoom, OperationKind, Ramp, StepOver
+from pelvrak.core.cutting.operation import (
+    Depth,
+    Leave,
+    NestRoom,
+    OperationKind,
+    Ramp,
+    StepOver,
+    depth_of_pass,
+    ramp_angle,
+    width_of_pass,
+)
 from pelvrak.core.cutting.passes import (
     MARGIN_MM,
     at_height,
@@ -68,19 +78,15 @@ class Pocket(OperationKind):
         unit="mm",
         place="what",
     )
-    step_down: Depth = asked(5.0, title="Step down", help="depth of one pass", unit="mm", place="what")
-    step_over: StepOver = asked(
-        0.45, title="Step over", help="width of one pass, as a share of DC", unit="× DC", place="what"
-    )
+    step_down: Depth = depth_of_pass(5.0)
+    step_over: StepOver = width_of_pass(0.45)
     leave_side: Leave = asked(
         0.0, title="Leave side", help="what stays on the walls", unit="mm", place="what"
     )
     leave_floor: Leave = asked(
         0.0, title="Leave floor", help="what stays on the floor", unit="mm", place="what"
     )
-    ramp_deg: Ramp = asked(
-        3.0, title="Ramp", help="angle at which it goes down in the material", unit="°", place="what"
-    )
+    ramp_deg: Ramp = ramp_angle()
 
     @model_validator(mode="after")
     def _names_what_it_clears(self) -> Pocket:
@@ -88,11 +94,8 @@ class Pocket(OperationKind):
             raise ValueError("a pocket needs its floors or bores picked, or the room of a nest, and not both")
         return self
 
-    def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
-        return self.step_down, self.step_over * cutter_mm
-
     def plan(self, job: Job) -> None:
-        clear_pocket(self, job)
+        _plan(self, job)
 
 
 def _rooms(operation: Pocket, job: Job) -> list[tuple[Polygon, float]]:
@@ -121,7 +124,7 @@ def _open_sides(operation: Pocket, job: Job, region: Polygon, bottom: float) -> 
     )
 
 
-def clear_pocket(operation: Pocket, job: Job) -> None:
+def _plan(operation: Pocket, job: Job) -> None:
     for region, bottom in _rooms(operation, job):
         bottom += operation.leave_floor
         whole = _open_sides(operation, job, region, bottom - operation.leave_floor)

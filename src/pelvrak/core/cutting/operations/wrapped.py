@@ -13,8 +13,16 @@ from shapely.affinity import translate
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.operation import Depth, OperationKind, Ramp, StepOver
-from pelvrak.core.cutting.operations.pocket import Pocket, clear_pocket
+from pelvrak.core.cutting.operation import (
+    Depth,
+    OperationKind,
+    Ramp,
+    StepOver,
+    depth_of_pass,
+    ramp_angle,
+    width_of_pass,
+)
+from pelvrak.core.cutting.operations.pocket import Pocket
 from pelvrak.core.cutting.passes import at_height, levels
 from pelvrak.core.cutting.standing import top_within, touches
 from pelvrak.core.cutting.toolpath import Move, Round, move_length
@@ -72,13 +80,9 @@ class Wrapped(OperationKind):
         when=ON_A_LINE,
         place="what",
     )
-    step_down: Depth = asked(2.0, title="Step down", help="depth of one pass", unit="mm", place="what")
-    step_over: StepOver = asked(
-        0.45, title="Step over", help="width of one pass, as a share of DC", unit="× DC", place="what"
-    )
-    ramp_deg: Ramp = asked(
-        3.0, title="Ramp", help="angle at which it goes down in the material", unit="°", place="what"
-    )
+    step_down: Depth = depth_of_pass(2.0)
+    step_over: StepOver = width_of_pass(0.45)
+    ramp_deg: Ramp = ramp_angle()
 
     @model_validator(mode="before")
     @classmethod
@@ -97,9 +101,6 @@ class Wrapped(OperationKind):
         if len(self.line) == 1:
             raise ValueError("a wrapped line needs two points or more")
         return self
-
-    def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
-        return self.step_down, self.step_over * cutter_mm
 
     def plan(self, job: Job) -> None:
         """On the flat, over the stock as it stands unrolled."""
@@ -179,7 +180,7 @@ def _wrap(operation: Wrapped, job: Job, lie: Round, region: BaseGeometry, bottom
             ramp_deg=operation.ramp_deg,
         )
         flat.nest = {"floor": (region, bottom)}
-        clear_pocket(pocket, flat)
+        pocket.plan(flat)
     # Places on the flat mean nothing in the work.
     job.findings += [one.model_copy(update={"place": ()}) for one in flat.findings]
     job.top = max(job.top, flat.top)

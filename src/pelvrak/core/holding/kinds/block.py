@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid
+from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, standing_block
 
 
 class Block(FixtureKind):
@@ -27,5 +27,4 @@ class Block(FixtureKind):
     material: Annotated[str, Field(max_length=60)] = ""
 
     def solids(self, height: float | None = None) -> list[Solid]:
-        half, wide = self.length / 2, self.width / 2
-        return [Solid("nest", "locates", cuboid((-half, -wide, 0), (half, wide, self.height)))]
+        return [Solid("nest", "locates", standing_block(self.length, self.width, self.height))]

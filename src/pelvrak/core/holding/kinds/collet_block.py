@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import model_validator
 
 from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid, prism, rod
+from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid, prism, rod, standing_block
 
 
 class ColletBlock(FixtureKind):
@@ -40,9 +40,7 @@ class ColletBlock(FixtureKind):
 
     def solids(self, height: float | None = None) -> list[Solid]:
         if self.sides == 4:
-            body = cuboid(
-                (-self.length / 2, -self.across / 2, 0), (self.length / 2, self.across / 2, self.across)
-            )
+            body = standing_block(self.length, self.across, self.across)
         else:
             r = self.across / 2 / np.cos(np.radians(30))
             ring = [

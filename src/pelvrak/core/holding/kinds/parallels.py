@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid
+from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, standing_block
 
 
 class Parallels(FixtureKind):
@@ -28,8 +28,7 @@ class Parallels(FixtureKind):
 
     def solids(self, height: float | None = None) -> list[Solid]:
         tall = self.heights[0] if height is None else height
-        half, wide = self.length / 2, self.thickness / 2
-        return [Solid("parallel", "rests", cuboid((-half, -wide, 0), (half, wide, tall)))]
+        return [Solid("parallel", "rests", standing_block(self.length, self.thickness, tall))]
 
     def picture(self) -> list[Solid]:
         """One of each height, side by side."""

@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.holding.fixture import SCREWS, FixtureKind, Size, Solid, Thread, cuboid
+from pelvrak.core.holding.fixture import SCREWS, FixtureKind, Size, Solid, Thread, standing_block
 
 
 class Plate(FixtureKind):
@@ -39,9 +39,7 @@ class Plate(FixtureKind):
         return self
 
     def solids(self, height: float | None = None) -> list[Solid]:
-        body = cuboid(
-            (-self.length / 2, -self.width / 2, 0), (self.length / 2, self.width / 2, self.thickness)
-        )
+        body = standing_block(self.length, self.width, self.thickness)
         drill = SCREWS[self.thread][0] - SCREWS[self.thread][3]
         holes = plate_holes(self)
         tools = [

@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid
+from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, standing_block
 
 
 class Riser(FixtureKind):
@@ -27,5 +27,4 @@ class Riser(FixtureKind):
 
     def solids(self, height: float | None = None) -> list[Solid]:
         tall = self.heights[0] if height is None else height
-        half, wide = self.length / 2, self.width / 2
-        return [Solid("step block", "rests", cuboid((-half, -wide, 0), (half, wide, tall)))]
+        return [Solid("step block", "rests", standing_block(self.length, self.width, tall))]

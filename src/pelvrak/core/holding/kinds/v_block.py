@@ -46,23 +46,15 @@ class VBlock(FixtureKind):
         root = self.height - (m - r) * slope
         # Deep enough for a sharp edge that lies in the vee.
         deep = root - r * slope - RELIEF_SPARE_MM
-        section = [(-w, 0), (w, 0), (w, self.height), (m, self.height), (r, root)]
-        section += [(r, deep), (-r, deep)] if r > 0 else []
-        section += [(-r, root), (-m, self.height), (-w, self.height)]
-        if r == 0:
-            section = [
-                (-w, 0),
-                (w, 0),
-                (w, self.height),
-                (m, self.height),
-                (0.0, root),
-                (-m, self.height),
-                (-w, self.height),
-            ]
-        return [
-            Solid(
-                "V-block",
-                "locates",
-                prism([(float(a), float(b)) for a, b in section], -self.length / 2, self.length / 2),
-            )
+        floor = [(r, root), (r, deep), (-r, deep), (-r, root)] if r > 0 else [(0.0, root)]
+        section = [
+            (-w, 0),
+            (w, 0),
+            (w, self.height),
+            (m, self.height),
+            *floor,
+            (-m, self.height),
+            (-w, self.height),
         ]
+        body = prism([(float(a), float(b)) for a, b in section], -self.length / 2, self.length / 2)
+        return [Solid("V-block", "locates", body)]
