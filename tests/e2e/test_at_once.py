@@ -46,6 +46,29 @@ class AtOnce(Browser):
             report = client.get(f"/api/projects/{number}").json()["report"]
         self.assertEqual((report["setups"][0]["name"], report["computed"]), ("OP70", []))
 
+    def test_what_ended_before_the_page_heard_of_it_is_shown(self):
+        """The first answer says it is being computed; it ends before the page's events have begun."""
+        number = self.new_project("unheard", solids.box((0, 0, 0), (40, 30, 12)))
+        asked, held = [], []
+
+        def late(route):
+            answer = route.fetch()
+            state = answer.json()
+            if not asked:
+                state["evaluation"] |= {"status": "running", "what": "surface", "share": 0.5}
+            asked.append(state)
+            route.fulfill(response=answer, json=state)
+
+        page = self.open()
+        page.route("**/api/events", lambda route: held.append(route))
+        page.route(f"**/api/projects/{number}", late)
+        self.go(page, f"/project/{number}")
+        status = page.get_by_role("status", name="Computing")
+        expect(status).to_contain_text("surface")
+        held[0].continue_()
+        expect(status).to_have_text("current")
+        page.context.close()
+
     def test_a_billet_is_drawn_before_a_worker_answers(self):
         self.new_project("quick", solids.box((0, 0, 0), (40, 30, 12)))
         page = self.page

@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { type QueryClient, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useCallback, useEffect } from 'react'
 import { type Card, saving, type Stage, useView } from '../state'
 import {
@@ -20,26 +20,45 @@ import {
   Refusal,
 } from './client'
 
+/** Whether a project's newest state is still being computed, or waits for it. */
+export const computing = ({ evaluation }: ProjectState) =>
+  evaluation?.status === 'queued' || evaluation?.status === 'running'
+
+/** Show a project's state that an edit answered with; asked for once more where something was heard of it meanwhile, which may be newer. */
+export async function answeredWith(queries: QueryClient, id: number, call: Promise<ProjectState>) {
+  const queryKey = ['project', id]
+  const before = queries.getQueryState(queryKey)?.dataUpdatedAt
+  const state = await call
+  const overtaken = queries.getQueryState(queryKey)?.dataUpdatedAt !== before
+  queries.setQueryData(queryKey, state)
+  if (overtaken) void queries.invalidateQueries({ queryKey })
+}
+
 /** One connection for all events; each makes the matching queries fresh. */
 export function useServerEvents() {
   const queries = useQueryClient()
   useEffect(() => {
     const source = new EventSource('/api/events')
-    // Events are numbered: where one is missing, what there is is asked for anew.
+    // Events are numbered: where one is missing, what there is is asked for anew. So is what was asked for before the
+    // first was heard, since it may have changed meanwhile.
     let heard: number | null = null
     source.onmessage = (message) => {
       const event = JSON.parse(message.data as string) as Event
       if (event.number != null) {
+        const first = heard === null
         const missed =
           heard !== null &&
           (event.kind === 'hello' || event.kind === 'here' ? event.number > heard : event.number > heard + 1)
         heard = Math.max(heard ?? 0, event.number)
         if (missed) void queries.invalidateQueries()
+        else if (first)
+          for (const queryKey of [['project'], ['projects'], ['part']])
+            void queries.invalidateQueries({ queryKey })
       }
       if (event.kind === 'hello' || event.kind === 'here') return
       if (event.kind === 'progress')
         queries.setQueryData(['project', event.project], (old: ProjectState | undefined) =>
-          old?.evaluation && old.evaluation.revision === event.revision
+          old?.evaluation && old.evaluation.revision === event.revision && computing(old)
             ? {
                 ...old,
                 evaluation: { ...old.evaluation, status: 'running', share: event.share, what: event.what },
@@ -189,9 +208,7 @@ export function useCommit(project: ProjectState): Commit {
           params: { path: { project_id: project.id } },
           body: { based_on: project.revision, what, plan: plan as unknown as Record<string, never> },
         })
-        await saving(
-          answered<ProjectState>(put).then((state) => queries.setQueryData(['project', project.id], state)),
-        )
+        await saving(answeredWith(queries, project.id, answered<ProjectState>(put)))
         tell(null)
         return null
       } catch (refusal) {
@@ -213,7 +230,7 @@ export function useActions(project: ProjectState) {
   const tell = useView((view) => view.tell)
   const done = async (call: Promise<{ data?: unknown; error?: unknown }>) => {
     try {
-      await saving(answered(call).then((state) => queries.setQueryData(['project', project.id], state)))
+      await saving(answeredWith(queries, project.id, answered<ProjectState>(call)))
       tell(null)
     } catch (refusal) {
       if (refusal instanceof Refusal) tell(refusal.problem)

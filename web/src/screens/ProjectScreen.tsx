@@ -2,7 +2,7 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { useEffect } from 'react'
 import { Link, useParams } from 'react-router'
 import type { Finding, ProjectState } from '../api/client'
-import { useActions, useCommit, useProject } from '../api/hooks'
+import { computing, useActions, useCommit, useProject } from '../api/hooks'
 import { Bench } from '../bench/Bench'
 import { Dock } from '../dock/Dock'
 import { RouteRail } from '../route-rail/RouteRail'
@@ -155,7 +155,7 @@ function Progress({ project, run, stop }: { project: ProjectState; run: () => vo
         saving
       </div>
     )
-  if (state?.status === 'queued' || state?.status === 'running')
+  if (state && computing(project))
     return (
       <div className="flex items-center gap-2" role="status" aria-label="Computing">
         <span className="figures max-w-56 truncate text-soft">{state.what || 'waiting for a worker'}</span>

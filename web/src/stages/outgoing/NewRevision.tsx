@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, api, type Problem, type ProjectState, Refusal, type Revising } from '../../api/client'
-import { sendFile, useUpload } from '../../api/hooks'
+import { answeredWith, sendFile, useUpload } from '../../api/hooks'
 import { round, saving } from '../../state'
 import { sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
@@ -32,9 +32,7 @@ export function NewRevision({ project }: { project: ProjectState }) {
         params: { path: { project_id: project.id } },
         body: { based_on: project.revision, sha256: sha256 ?? '', revision: name, take },
       })
-      await saving(
-        answered<ProjectState>(post).then((state) => queries.setQueryData(['project', project.id], state)),
-      )
+      await saving(answeredWith(queries, project.id, answered<ProjectState>(post)))
       setSha256(null)
       setTake([])
     } catch (refusal) {
