@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import math
+import os
+import signal
+import time
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from unittest import mock
 
@@ -16,6 +20,19 @@ from pelvrak.core.geometry.step_reader import model_of_solid
 from tests import solids
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "encoder-housing" / "encoder-housing.step"
+
+
+def children(process: int) -> list[int]:
+    """Numbers of the processes that a process has started and that are not over."""
+    found = []
+    for folder in Path("/proc").glob("[0-9]*"):
+        try:
+            state, parent = (folder / "stat").read_text().rsplit(")", 1)[1].split()[:2]
+        except OSError:
+            continue
+        if int(parent) == process and state != "Z":
+            found.append(int(folder.name))
+    return found
 
 
 def bracket():
@@ -156,14 +173,50 @@ class Refused(unittest.TestCase):
         builder.Add(both, solids.box((5, 0, 0), (6, 1, 1)))
         self.assertIn("2 solids", self.refused(solids.step_bytes(both), "part.several_solids").what)
 
-    def test_a_reader_that_crashes(self):
+    def test_readers_that_cannot_start(self):
+        protected._readers.close()
         with mock.patch.object(protected.sys, "executable", "/bin/false"):
             self.refused(DEMO.read_bytes(), "part.crashed")
+        # They are started again for the next file.
+        self.assertEqual(len(step_file.read_step(DEMO.read_bytes(), "x.step").part.faces), 71)
+
+    def reading(self) -> list[int]:
+        """The processes that read a file now: started by keepers, which the process with the libraries has started."""
+        keepers = children(protected._readers.process.pid)
+        return [one for keeper in keepers for one in children(keeper)]
+
+    def test_a_reader_that_crashes(self):
+        protected.prepare(READER)
+        with ThreadPoolExecutor(1) as pool:
+            waiting = pool.submit(protected.protected, READER, ["read"], DEMO.read_bytes(), "x.step")
+            while not (found := self.reading()):
+                self.assertFalse(waiting.done())
+            os.kill(found[0], signal.SIGSEGV)
+            with self.assertRaises(BadInput) as caught:
+                waiting.result()
+        self.assertIn("exit -11", caught.exception.what)
+
+    def test_who_reads_may_do_little(self):
+        """As root it is nobody's process; it knows no database, and others of its user may not look into it."""
+        protected.prepare(READER)
+        here = Path(f"/proc/{protected._readers.process.pid}")
+        status = (here / "status").read_text()
+        told = (here / "environ").read_bytes()
+        self.assertIn(b"OMP_NUM_THREADS=1", told)
+        self.assertNotIn(b"PELVRAK", told)
+        self.assertEqual((here / "environ").stat().st_uid, 0)  # what cannot be looked into belongs to root
+        user = protected._unprivileged()
+        self.assertIn(f"Uid:\t{os.geteuid() if user is None else user[0]}\t", status)
 
     def test_a_reader_that_hangs(self):
         with self.assertRaises(BadInput) as caught:
             protected.protected(READER, ["read"], DEMO.read_bytes(), "x.step", seconds=0.05)
         self.assertEqual(caught.exception.code, "part.too_slow")
+        for _ in range(100):
+            if not self.reading():
+                break
+            time.sleep(0.02)
+        self.assertEqual(self.reading(), [], "it goes on though nobody waits")
 
     def test_a_reader_that_takes_too_much(self):
         with self.assertRaises(BadInput) as caught:

@@ -75,11 +75,12 @@ def work_for(files: bool) -> int:
     from pelvrak.server.jobs.worker import start, work
 
     logging.basicConfig(level=logging.WARNING)
-    start()
+    queues = [ROUTES, PARTS] if files else [ROUTES]
+    start(queues)
     # One signal ends it: what it was computing is taken up by another.
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     print("Computing for the database; Ctrl-C stops it.", flush=True)
     with contextlib.suppress(KeyboardInterrupt):
-        asyncio.run(work([ROUTES, PARTS] if files else [ROUTES]))
+        asyncio.run(work(queues))
     print("Stopped.", flush=True)
     return 0

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pelvrak.core.billet.forms import check_stock
 from pelvrak.core.billet.outline import read_outline
-from pelvrak.core.geometry.reading import serve
 
 
 def read(data: bytes, name: str, words: list[str]) -> bytes:
@@ -14,7 +13,3 @@ def read(data: bytes, name: str, words: list[str]) -> bytes:
     else:
         check_stock(data, name)
     return b"ok"
-
-
-if __name__ == "__main__":
-    serve(read)

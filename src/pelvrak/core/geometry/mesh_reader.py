@@ -6,7 +6,6 @@ import json
 
 from pelvrak.core.geometry.mesh_file import read_mesh, taken_out_of_mesh
 from pelvrak.core.geometry.part import packed
-from pelvrak.core.geometry.reading import serve
 
 
 def read(data: bytes, name: str, words: list[str]) -> bytes:
@@ -16,7 +15,3 @@ def read(data: bytes, name: str, words: list[str]) -> bytes:
     solid, unit = json.loads(words[1])
     body, called = taken_out_of_mesh(data, name, solid, unit)
     return json.dumps(called).encode() + b"\n" + body
-
-
-if __name__ == "__main__":
-    serve(read)

@@ -41,7 +41,6 @@ from pelvrak.core.errors import BadInput, SeveralSolids
 from pelvrak.core.geometry.bores import bores
 from pelvrak.core.geometry.mesh import Floats, Mesh, is_closed, welded
 from pelvrak.core.geometry.part import Edge, Face, Part, PartModel, Vector, as_vector, packed
-from pelvrak.core.geometry.reading import serve
 from pelvrak.core.geometry.step_file import refuse_by_look
 
 DEFLECTION_MM = 0.004
@@ -347,7 +346,3 @@ def read(data: bytes, name: str, words: list[str]) -> bytes:
         writer.Write(str(target))
         # The library writes the time of day and a count of its own into the head.
         return _TIMED.sub(rb"FILE_NAME('solid','1970-01-01T00:00:00',", target.read_bytes(), count=1)
-
-
-if __name__ == "__main__":
-    serve(read)

@@ -5,7 +5,10 @@ from __future__ import annotations
 import asyncio
 import logging
 import sys
+import threading
 
+from pelvrak.core.geometry import protected
+from pelvrak.core.geometry.step_file import READER as STEP_READER
 from pelvrak.server.jobs.apart import prepare
 from pelvrak.server.jobs.app import queue
 from pelvrak.server.jobs.handing import PARTS, ROUTES
@@ -28,13 +31,15 @@ async def work(queues: list[str]) -> None:
         )
 
 
-def start() -> None:
-    """Have what computes routes loaded by the time the first one comes."""
-    prepare(_load)
+def start(queues: list[str]) -> None:
+    """Have what computes routes, and what reads most files, loaded by the time the first one comes."""
+    if ROUTES in queues:
+        prepare(_load)
+    if PARTS in queues:
+        threading.Thread(target=protected.prepare, args=[STEP_READER], daemon=True).start()
 
 
 if __name__ == "__main__":
     logging.basicConfig(level=logging.WARNING)
-    if ROUTES in sys.argv[1:]:
-        start()
+    start(sys.argv[1:])
     asyncio.run(work(sys.argv[1:]))
