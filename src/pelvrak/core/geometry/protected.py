@@ -139,6 +139,7 @@ class _Readers:
                 [sys.executable, "-m", "pelvrak.core.geometry.reading", str(asked.fileno())],
                 pass_fds=[asked.fileno()],
                 stdin=subprocess.DEVNULL,
+                stdout=subprocess.DEVNULL,
                 env={key: os.environ[key] for key in _KEPT if key in os.environ}
                 | {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "HOME": "/"},
                 cwd="/",
