@@ -22,6 +22,8 @@ CHROMIUM = [
     "--disable-sync",
     "--no-first-run",
     "--disable-component-update",
+    # Without a graphics card only the pictures are worth drawing with one in software.
+    "--disable-gpu-compositing",
 ]
 
 # What is computed takes its time on two cores that also run the other half of the tests.
