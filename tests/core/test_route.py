@@ -25,7 +25,7 @@ from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput, Stopped
 from pelvrak.core.holding.hold import fixtures_of, vise_hold
 from pelvrak.core.holding.kinds import fixtures_shipped
-from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.evaluate import cut_ahead, evaluate
 from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import mesh_from_bytes, path_from_json
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
@@ -101,6 +101,17 @@ class Graph(unittest.TestCase):
         self.assertEqual(report.setups[0].outgoing_key, self.report.setups[0].outgoing_key)
         undone = self.run_plan(self.plan)  # undo brings results back without computing
         self.assertEqual(undone.computed, ())
+
+    def test_what_the_next_setups_wait_for_is_cut_ahead(self):
+        groove = self.plan.setups[1].operations[3].model_copy(update={"step_down": 1.25})
+        plan = changed(self.plan, 1, operations=(*self.plan.setups[1].operations[:3], groove))
+        cut_ahead(plan, STEP, plan.part.sha256, self.store)
+        report = self.run_plan(plan)
+        # What is told beside the cuts is left: the ways through what comes in, and how the holding stands the forces.
+        beside = {"OP20 ways for the tools", "OP20 Ring groove: path", "OP20 clamping"}
+        self.assertLessEqual(set(report.computed), beside)
+        self.assertIn("OP20 ways for the tools", report.computed)
+        self.assertIn("OP20 Ring groove", report.reused)
 
     def test_an_edit_of_op10_reaches_op20(self):
         tapless = tuple(o for o in self.plan.setups[0].operations if o.id != "outline")

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import dataclasses
 import enum
+import threading
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +19,7 @@ from pelvrak.core.engine.digest import digest_of
 from pelvrak.core.engine.engine import Engine, Result, weight
 from pelvrak.core.engine.step import Content, Kind, Piece, Pieces, Reads, Step
 from pelvrak.core.engine.store import MemoryStore
+from pelvrak.core.errors import Stopped
 from pelvrak.core.route.graph import STEPS
 
 TEXT: Piece[str] = Piece("text", str.encode, bytes.decode)
@@ -216,6 +219,47 @@ class EngineTest(unittest.TestCase):
         first, again = self.counted("Milling"), self.counted("Milling")
         self.assertEqual((first.value(TEXT), again.value(TEXT)), ("7", "7"))
         self.assertEqual(RAN, ["lower", "count"])
+
+    def test_what_another_computes_is_waited_for(self):
+        begun, go_on, told = threading.Event(), threading.Event(), []
+
+        def slow(given: WordGiven, reads: Reads) -> Pieces:
+            RAN.append("slow")
+            begun.set()
+            self.assertTrue(go_on.wait(10))
+            return {TEXT: given.word}
+
+        step = Step("slow", 1, WordGiven, slow)
+        with ThreadPoolExecutor(2) as pool:
+            first = pool.submit(Engine(self.store).run, step, WordGiven("Milling"), "first")
+            self.assertTrue(begun.wait(10))
+
+            def heard(called: str, share: float) -> None:
+                told.append(called)
+                if len(told) == 4:  # told once before it waits, then again and again
+                    go_on.set()
+
+            second = Engine(self.store, tell=heard)
+            self.assertEqual(second.run(step, WordGiven("Milling"), "second").value(TEXT), "Milling")
+            self.assertEqual(first.result().value(TEXT), "Milling")
+        self.assertEqual((RAN, second.computed), (["slow"], ["second"]))
+
+    def test_who_waits_can_be_stopped_and_who_failed_is_followed(self):
+        told: list[str] = []
+
+        def heard(called: str, share: float) -> None:
+            told.append(called)
+            if len(told) > 1:  # once before it waits
+                raise Stopped
+
+        with self.store.alone(LOWER.key(WordGiven("Milling")), lambda: None):
+            with self.assertRaises(Stopped):
+                Engine(self.store, tell=heard).run(LOWER, WordGiven("Milling"), "stopped")
+            self.assertEqual((RAN, told), ([], ["stopped", "stopped"]))
+        key = LOWER.key(WordGiven("Milling"))
+        with self.assertRaises(ZeroDivisionError), self.store.alone(key, lambda: None):
+            1 / 0  # noqa: B018  whoever had the key broke down
+        self.assertEqual(self.counted("Milling").value(TEXT), "7")
 
     def test_an_equal_output_stops_the_wave(self):
         self.counted("Milling")

@@ -548,7 +548,7 @@ class Running(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls):
-        cls.server = Server(demo=False)
+        cls.server = Server(demo=False, workers=1)
         with socket.socket() as taken:
             taken.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             with contextlib.suppress(OSError):  # the shared server may hold it already

@@ -272,7 +272,7 @@ class Fuzzed(unittest.TestCase):
     """schemathesis over the whole published API, for a bounded time, on a server of its own."""
 
     def test_no_500_and_nothing_undocumented(self):
-        server = Server(demo=False).start()
+        server = Server(demo=False, workers=1).start()
         try:
             with server.client() as client:
                 part = upload(client, solids.step_bytes(solids.box((0, 0, 0), (30, 20, 10))), "a.step")
@@ -430,7 +430,7 @@ class Lost(unittest.TestCase):
 class FirstStart(unittest.TestCase):
     def test_broken_off_and_without_its_password(self):
         """A start broken off while the cluster was made, and a lost password file: the next start mends both and keeps what is there."""
-        server = Server(demo=False)
+        server = Server(demo=False, workers=0)
         try:
             half = Cluster(server.data).home
             half.with_name("postgres-new").mkdir(parents=True)

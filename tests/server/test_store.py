@@ -124,6 +124,58 @@ class StoreTest(unittest.TestCase):
         self.assertIn("its tables are of version 0001", done.stderr)
 
 
+HAS_IT = """
+from pelvrak.server.db.store import DatabaseStore
+import sys, time
+with DatabaseStore().alone("a" * 32, lambda: None):
+    print("has it", flush=True)
+    time.sleep(60)
+"""
+WAITS = """
+from pelvrak.server.db.store import DatabaseStore
+waited = []
+def waiting():
+    waited.append(1)
+    if len(waited) == 3:
+        print("waits", flush=True)
+with DatabaseStore().alone("b" * 32, waiting):
+    assert not waited, "another key is another's"
+with DatabaseStore().alone("a" * 32, waiting):
+    print("has it", flush=True)
+"""
+
+
+class HelpTest(unittest.TestCase):
+    """Several workers on one route."""
+
+    def test_the_key_of_a_worker_that_vanishes_is_free(self):
+        own = {**os.environ, "PELVRAK_DATABASE": address(shared())}
+
+        def started(program: str) -> subprocess.Popen[str]:
+            return subprocess.Popen(
+                [sys.executable, "-c", program], stdout=subprocess.PIPE, text=True, env=own
+            )
+
+        with started(HAS_IT) as first:
+            try:
+                self.assertEqual(first.stdout.readline(), "has it\n")
+                with started(WAITS) as second:
+                    self.assertEqual(second.stdout.readline(), "waits\n")
+                    first.kill()
+                    self.assertEqual(second.stdout.readline(), "has it\n")
+                    self.assertEqual(second.wait(20), 0)
+            finally:
+                first.kill()
+
+    def test_an_idle_worker_helped_with_the_demo(self):
+        with psycopg.connect(address(shared())) as database:
+            (status,) = database.execute(
+                "select status from procrastinate_jobs where task_name = 'help' and args->>'evaluation_id' ="
+                " (select min(id)::text from evaluation where project_id = 1 and status = 'done')"
+            ).fetchone()
+        self.assertEqual(status, "succeeded")
+
+
 OLD = """
 from alembic import command
 from alembic.config import Config

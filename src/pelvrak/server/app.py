@@ -43,7 +43,8 @@ WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
 
 @asynccontextmanager
 async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-    """Listen to the database while the process lives."""
+    """Listen to the database while the process lives; first hand on what an earlier version computed."""
+    await asyncio.to_thread(projects.retire_old_reports)
     loops = (events.listen, events.watch, events.say_number, events.tidy)
     tasks = [asyncio.create_task(loop()) for loop in loops]
     try:

@@ -13,7 +13,6 @@ import urllib.error
 import urllib.request
 from pathlib import Path
 
-from pelvrak.core.route.plan import plan_from_json
 from pelvrak.server.postgres import free_port, running, write_closed
 
 DEMO = Path(__file__).resolve().parents[3] / "demo"
@@ -47,12 +46,10 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None, host: str
     try:
         with running(data) as cluster:
             os.environ["PELVRAK_DATABASE"] = cluster.url
-            from pelvrak.server.api.projects import retire_old_reports
             from pelvrak.server.db.session import migrate
             from pelvrak.server.jobs.handing import PARTS, ROUTES
 
             migrate()
-            retire_old_reports()
             for name in DEMOS if demo == [] else demo or ():
                 load_demo(DEMO / DEMOS[name])
             port = free_port(port, "the web server")
@@ -141,6 +138,7 @@ def load_demo(path: Path) -> None:
     """Put the demo project in, once: it is known by its part and its plan's name."""
     from sqlalchemy import select
 
+    from pelvrak.core.route.plan import plan_from_json
     from pelvrak.server.api.projects import add_project, start_evaluation
     from pelvrak.server.db.models import PartUpload, Project
     from pelvrak.server.db.session import transaction

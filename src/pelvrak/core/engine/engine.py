@@ -68,7 +68,7 @@ def no_files(sha256: str | None, name: str) -> bytes:
 class Engine:
     """Runs steps on a store.
 
-    files: bytes from outside by their SHA-256, with the name they came under. computed and reused: the names of the steps that ran and those whose result was there; keys: of all results that were used.
+    files: bytes from outside by their SHA-256, with the name they came under. computed and reused: the names of the steps that ran, here or meanwhile elsewhere, and those whose result was there; keys: of all results that were used.
     """
 
     store: Store
@@ -112,7 +112,8 @@ class Engine:
                 self.at_hand[(digest, piece.name)] = (value, size)
 
     def run(self, step: Step[G], given: G, called: str) -> Result:
-        """The result of a step for an input. called: the step's name in this plan, for who watches. Raises what the step raises."""
+        """The result of a step for an input; where another computes it already, that one's. called: the step's name in this plan,
+        for who watches. Raises what the step raises."""
         key = step.key(given)
         result = Result(key, self)
         if key in self.keys:
@@ -121,7 +122,9 @@ class Engine:
         if self.store.kept(key):
             self.reused.append(called)
         else:
-            self._put(key, step.name, step.compute(given, _Within(self, called)))
+            with self.store.alone(key, lambda: self.tell(called, 0.0)):
+                if not self.store.kept(key):
+                    self._put(key, step.name, step.compute(given, _Within(self, called)))
             self.computed.append(called)
         # Not before it is there: who runs beside would take it for done.
         self.keys[key] = step.name

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
 from typing import Protocol
 
 from pelvrak.core.engine.digest import digest_of_bytes
@@ -30,6 +33,17 @@ class Store(Protocol):
         """Keep all pieces of one result of a step, or none."""
         ...
 
+    def alone(self, key: str, waiting: Callable[[], None]) -> AbstractContextManager[None]:
+        """Have a result's key to oneself while one computes it; who has it already is waited for.
+
+        waiting: called again and again meanwhile; what it raises ends the waiting. Who had it may be done by then.
+        """
+        ...
+
+
+# Who waits for another's result looks again so often.
+WAIT_S = 0.02
+
 
 class MemoryStore:
     """Results of one process."""
@@ -38,6 +52,8 @@ class MemoryStore:
         self.named: dict[tuple[str, str], str] = {}
         self.contents: dict[str, bytes] = {}
         self.keys: set[str] = set()
+        self.lock = threading.Lock()
+        self.taken: dict[str, threading.Lock] = {}
 
     def kept(self, key: str) -> bool:
         """Whether there is a result."""
@@ -63,3 +79,15 @@ class MemoryStore:
             self.contents.setdefault(digest, data)
             self.named.setdefault((key, piece), digest)
         self.keys.add(key)
+
+    @contextmanager
+    def alone(self, key: str, waiting: Callable[[], None]) -> Iterator[None]:
+        """A lock for the key in this process."""
+        with self.lock:
+            mine = self.taken.setdefault(key, threading.Lock())
+        while not mine.acquire(timeout=WAIT_S):
+            waiting()
+        try:
+            yield
+        finally:
+            mine.release()

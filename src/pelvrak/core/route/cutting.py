@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass
 from typing import Any
@@ -49,12 +50,37 @@ def cut_operations(
     run: Run, index: int, placed: Placed, turning: Turning, key: str, stock_volume: float, about: str
 ) -> Done:
     """All operations of a setup, one after the other, and their program. about: what is clamped, for its head."""
+    volumes: dict[int, Future[Result]] = {}
+
+    def weighed(number: int, stock: str) -> None:
+        volumes[number] = volume_later(run.engine, stock)
+
+    reports, planned, key = cut_through(run, index, placed, turning, key, weighed)
+    for number, report in enumerate(reports):
+        left = volume_in(volumes[number].result()) if number in volumes else stock_volume
+        volume = {"outgoing_volume_mm3": left, "removed_volume_mm3": stock_volume - left}
+        reports[number], stock_volume = report.model_copy(update=volume), left
+    program_key, program = program_of(run, turning, planned, about)
+    return Done([_with_lines(report, program) for report in reports], key, stock_volume, program_key)
+
+
+def cut_through(
+    run: Run,
+    index: int,
+    placed: Placed,
+    turning: Turning,
+    key: str,
+    on_cut: Callable[[int, str], None] = lambda number, key: None,
+) -> tuple[list[OperationReport], list[Planned], str]:
+    """All operations of a setup, one after the other: what each came to, what is to be written of it, and the stock at the end.
+
+    on_cut: told the number of an operation in this order and the stock it leaves, as soon as it is there.
+    """
     reports: list[OperationReport] = []
     planned: list[Planned] = []
     tools = {tool.id: tool for tool in run.plan.tools}
     previous_place, stood = None, None
     divided: dict[str, Shared] = {}
-    volumes: dict[int, Future[Result]] = {}
     for visit in turning.visits:
         if visit.operation.id not in divided:
             divided[visit.operation.id] = shared(turning, visit.operation, run.part)
@@ -74,17 +100,12 @@ def cut_operations(
         reports.append(report)
         if report.key is not None:
             key = report.key
-            volumes[len(reports) - 1] = volume_later(run.engine, key)
+            on_cut(len(reports) - 1, key)
     if reports and stood is not None and "" in turning.turned:
         # The work is turned back at the end, for the next one to be loaded.
         back = turning.time_between(stood, "")
         reports[-1] = reports[-1].model_copy(update={"time_s": reports[-1].time_s + back})
-    for number, report in enumerate(reports):
-        left = volume_in(volumes[number].result()) if number in volumes else stock_volume
-        volume = {"outgoing_volume_mm3": left, "removed_volume_mm3": stock_volume - left}
-        reports[number], stock_volume = report.model_copy(update=volume), left
-    program_key, program = program_of(run, turning, planned, about)
-    return Done([_with_lines(report, program) for report in reports], key, stock_volume, program_key)
+    return reports, planned, key
 
 
 def _operation(

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 from pelvrak.core.billet.forms import Files, Raw, raw_of
 from pelvrak.core.cutting.feeds import material_of
@@ -17,7 +18,7 @@ from pelvrak.core.route.billets import billet_report
 from pelvrak.core.route.comparing import compared
 from pelvrak.core.route.graph import route_version
 from pelvrak.core.route.jaw_setup import jaw_setup
-from pelvrak.core.route.part_setup import part_setup
+from pelvrak.core.route.part_setup import part_setup, stock_after
 from pelvrak.core.route.pieces import PART
 from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.report import (
@@ -63,12 +64,43 @@ def evaluate(
     the material is unknown, and Stopped when
     progress returns False. Anything wrong further on is a finding of the place it stands in.
     """
+    with _run(plan, part_bytes, sha256, store, progress, files, keys) as run:
+        return _Walk(run).whole(partly or (lambda report: None))
+
+
+def cut_ahead(
+    plan: Plan,
+    part_bytes: bytes,
+    sha256: str,
+    store: Store,
+    progress: Progress | None = None,
+    files: Files | None = None,
+) -> None:
+    """Run the steps that the next setup waits for, from the billet to the last cut, and leave out what is told beside them.
+
+    For a worker that helps another who evaluates the same plan on the same store: neither computes what the other has
+    begun. Raises as `evaluate`; what is wrong further on ends it, for who evaluates tells of it.
+    """
+    with _run(plan, part_bytes, sha256, store, progress, files) as run:
+        _Walk(run).cut_ahead()
+
+
+@contextmanager
+def _run(
+    plan: Plan,
+    part_bytes: bytes,
+    sha256: str,
+    store: Store,
+    progress: Progress | None,
+    files: Files | None,
+    keys: dict[str, str] | None = None,
+) -> Iterator[Run]:
     found = files or _no_files
     engine = Engine(store, files=found, keys={} if keys is None else keys)
     try:
         read = part_result(part_bytes, plan.part.file, sha256, engine)
         model = read.value(PART)
-        run = Run(
+        yield Run(
             plan,
             engine,
             progress or (lambda share, what: True),
@@ -79,7 +111,6 @@ def evaluate(
             found,
             steps=3 + sum(3 + len(visits(s)) for s in plan.setups),
         )
-        return _Walk(run).whole(partly or (lambda report: None))
     finally:
         engine.close()
 
@@ -131,6 +162,22 @@ class _Walk:
         comparison = compared(run, key) if key is not None and self.setups else None
         run.tell("done", 1.0)
         return self.told(comparison=comparison)
+
+    def cut_ahead(self) -> None:
+        """Only what the next setup waits for."""
+        run, key = self.run, self.billet.key
+        for index, setup in enumerate(run.plan.setups):
+            if key is None:
+                return
+            if setup.makes is not None:
+                self.setups.append(jaw_setup(run, index, setup, key, self.density))
+                continue
+            # Of what the setups have cut so far only the jaws are asked for.
+            jaws = [one for one in self.setups if one.makes == setup.name]
+            try:
+                key = stock_after(run, index, setup, key, self.density, jaws[-1] if jaws else None)
+            except BadInput:
+                return
 
     def _of_the_part(self, index: int, setup: Setup, key: str | None, stock_volume: float) -> SetupReport:
         run = self.run

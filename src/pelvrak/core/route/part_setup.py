@@ -15,12 +15,12 @@ from pelvrak.core.holding.clamping import FRICTION
 from pelvrak.core.holding.hold import fixtures_of
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.route.ahead import ahead
-from pelvrak.core.route.cutting import cut_operations, depths, with_pointers
+from pelvrak.core.route.cutting import cut_operations, cut_through, depths, with_pointers
 from pelvrak.core.route.holding import safety_of
 from pelvrak.core.route.loads import safety_findings
 from pelvrak.core.route.needed import positions_needed
 from pelvrak.core.route.offsets import known_in_time, offsets_of, wrong_centre
-from pelvrak.core.route.placing import place
+from pelvrak.core.route.placing import Placed, place
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.registers import Load, give_registers, load_name, values_of
 from pelvrak.core.route.report import (
@@ -74,11 +74,7 @@ def part_setup(
             update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)}
         )
     run.done += 1
-    turning = turning_of(
-        run, setup, placed.machine, placed.zero_from_work, placed.hold, {}, placed.zeros, placed.boxes
-    )
-    load = run.loads.setdefault(load_name(setup), Load())
-    give_registers(turning, run.plan, load)
+    turning, load = _turned(run, setup, placed)
     beside_it = []
     if setup.load:
         incoming = run.surface(incoming_key)
@@ -166,6 +162,28 @@ def part_setup(
             "findings": tuple(findings),
         }
     )
+
+
+def _turned(run: Run, setup: Setup, placed: Placed) -> tuple[Turning, Load]:
+    """A setup at its index positions, with its registers, and what stands on the machine with it."""
+    turning = turning_of(
+        run, setup, placed.machine, placed.zero_from_work, placed.hold, {}, placed.zeros, placed.boxes
+    )
+    load = run.loads.setdefault(load_name(setup), Load())
+    give_registers(turning, run.plan, load)
+    return turning, load
+
+
+def stock_after(
+    run: Run, index: int, setup: Setup, incoming_key: str, density: float, made: SetupReport | None
+) -> str:
+    """The stock that a setup leaves, and nothing that is told of it beside; the same steps as `part_setup` runs.
+
+    Raises BadInput where the work cannot be seated or held.
+    """
+    placed = place(run, index, setup, incoming_key, density, made)
+    turning, _ = _turned(run, setup, placed)
+    return cut_through(run, index, placed, turning, incoming_key)[2]
 
 
 def _program_number(setup: Setup, machine: Machine) -> list[Finding]:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
 
@@ -11,8 +14,9 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from pelvrak.core.engine.digest import digest_of_bytes
+from pelvrak.core.engine.store import WAIT_S
 from pelvrak.server.db.models import KeptContent, KeptResult, ResultPiece, now
-from pelvrak.server.db.session import transaction
+from pelvrak.server.db.session import engine, transaction
 
 # What no kept revision names goes when nothing has asked for it so long.
 UNUSED = timedelta(days=1)
@@ -22,6 +26,7 @@ KEPT = timedelta(weeks=4)
 NOTED = timedelta(hours=1)
 # Whoever puts results in holds this shared, who collects alone: no content goes while a result that names it comes.
 _LOCK = 7_305_118
+_TAKE, _LET_GO = text("select pg_try_advisory_lock(:number)"), text("select pg_advisory_unlock(:number)")
 # Results that revisions of the last weeks, the ones shown, parts and running computations name.
 _NAMED = """
     select unnest(e.keys) as key from evaluation e join project p on p.id = e.project_id
@@ -80,6 +85,20 @@ class DatabaseStore:
             session.execute(insert(KeptResult).values(key=key, step=step).on_conflict_do_nothing())
             rows = [{"key": key, "piece": piece, "digest": digest} for piece, digest in named.items()]
             session.execute(insert(ResultPiece).values(rows).on_conflict_do_nothing())
+
+    @contextmanager
+    def alone(self, key: str, waiting: Callable[[], None]) -> Iterator[None]:
+        """A lock in the database, for all its workers; it goes with the connection of who had it and ended."""
+        number = {"number": int(key[:15], 16)}
+        with engine().connect().execution_options(isolation_level="AUTOCOMMIT") as link:
+            while not link.execute(_TAKE, number).scalar_one():
+                waiting()
+                time.sleep(WAIT_S)
+            try:
+                yield
+            finally:
+                if not link.execute(_LET_GO, number).scalar_one():
+                    link.invalidate()  # lost with its connection; the next one begins afresh
 
 
 @dataclass(frozen=True)

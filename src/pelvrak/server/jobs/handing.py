@@ -12,6 +12,8 @@ from sqlalchemy.orm import Session
 PARTS, ROUTES = "parts", "routes"
 # What someone waits for is taken first; what nobody looks at lets it pass, even when it has begun.
 URGENT, BESIDE = 10, 0
+# A worker with nothing else to do helps another with its route.
+IDLE = -10
 # The queue's own function, as its library calls it.
 _DEFER = text(
     "select procrastinate_defer_jobs_v1(array[row(cast(:queue as varchar), cast(:task as varchar), :priority, null, null,"
@@ -33,6 +35,11 @@ def _hand(session: Session, queue: str, task: str, priority: int = BESIDE, **arg
 def hand_evaluation(session: Session, evaluation_id: int, priority: int = URGENT) -> None:
     """Let a worker compute an evaluation once the transaction has committed."""
     _hand(session, ROUTES, "evaluate", priority, evaluation_id=evaluation_id)
+
+
+def hand_help(session: Session, evaluation_id: int) -> None:
+    """Let a worker that has nothing else to do help with an evaluation that another computes."""
+    _hand(session, ROUTES, "help", IDLE, evaluation_id=evaluation_id)
 
 
 def make_urgent(session: Session, evaluation_id: int) -> None:

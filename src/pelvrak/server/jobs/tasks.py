@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
+import math
 import threading
 import time
 from collections.abc import Iterator
@@ -11,32 +13,46 @@ from typing import Any
 
 from procrastinate import JobContext
 from sqlalchemy import update
-from sqlalchemy.orm import Session
 
-from pelvrak.core.billet.forms import looks_like_stock
-from pelvrak.core.billet.outline import looks_like_dxf
-from pelvrak.core.engine.engine import Engine
 from pelvrak.core.errors import BadInput, SeveralSolids, Stopped
-from pelvrak.core.geometry.protected import protected
-from pelvrak.core.route.evaluate import evaluate
-from pelvrak.core.route.plan import plan_from
-from pelvrak.core.route.report import Report
-from pelvrak.core.route.run import part_result
-from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
+from pelvrak.server.db.models import Evaluation, PartUpload, Project, now
 from pelvrak.server.db.session import tell, transaction
-from pelvrak.server.db.store import DatabaseStore
-from pelvrak.server.db.uploads import body_of
 from pelvrak.server.jobs.apart import BrokeDown, run
 from pelvrak.server.jobs.app import queue
-from pelvrak.server.jobs.handing import BESIDE, PARTS, ROUTES, URGENT, hand_evaluation, urgent_waits
-from pelvrak.server.jobs.stills import render_stills
+from pelvrak.server.jobs.handing import (
+    BESIDE,
+    PARTS,
+    ROUTES,
+    URGENT,
+    hand_evaluation,
+    hand_help,
+    urgent_waits,
+)
+from pelvrak.server.jobs.wanted import Passing, broke, help_wanted, under_way, wanted
 
 BEAT_S = 2.0
-TELL_S = 0.25
-# An idle worker takes a job within this.
-IDLE_TAKES_S = 0.6
-BILLET_READER = "pelvrak.core.billet.billet_reader"
+# A route that takes longer than this is helped with by a worker that is idle.
+HELP_AFTER_S = 1.5
 log = logging.getLogger("pelvrak.jobs")
+
+
+# Loaded by the processes that compute, and by no other: it takes seconds.
+def _read(body: bytes, name: str, sha256: str) -> dict[str, Any]:
+    from pelvrak.server.jobs.computing import read_file
+
+    return read_file(body, name, sha256)
+
+
+def _evaluate(evaluation_id: int, beside: bool) -> dict[str, Any]:
+    from pelvrak.server.jobs.computing import evaluate_revision
+
+    return evaluate_revision(evaluation_id, beside)
+
+
+def _help(evaluation_id: int) -> None:
+    from pelvrak.server.jobs.computing import help_revision
+
+    help_revision(evaluation_id)
 
 
 @queue.task(name="read_part", queue=PARTS)
@@ -66,20 +82,6 @@ def read_part(sha256: str) -> None:
         tell(session, kind="part", sha256=sha256)
 
 
-def _read(body: bytes, name: str, sha256: str) -> dict[str, Any]:
-    """The columns that say what a file is. Raises BadInput and SeveralSolids."""
-    outcome: dict[str, Any] = {"status": "ready", "problem": None}
-    if looks_like_dxf(body):
-        protected(BILLET_READER, ["outline"], body, name)
-        outcome["kind"] = "outline"
-    elif looks_like_stock(body):
-        protected(BILLET_READER, ["stock"], body, name)
-        outcome["kind"] = "stock"
-    else:
-        outcome["key"] = part_result(body, name, sha256, Engine(DatabaseStore())).key
-    return outcome
-
-
 @contextmanager
 def _signs_of_life(sha256: str) -> Iterator[None]:
     """Say every BEAT_S that a part is still being read."""
@@ -99,22 +101,6 @@ def _signs_of_life(sha256: str) -> Iterator[None]:
         thread.join()
 
 
-class Passing:
-    """Whether a computation nobody looks at should let another pass: one that somebody waits for, and no idle worker takes."""
-
-    def __init__(self, beside: bool) -> None:
-        self.beside = beside
-        self.since: float | None = None
-
-    def now(self, session: Session) -> bool:
-        """Ask once more; yes when somebody has waited for IDLE_TAKES_S."""
-        if not self.beside or not urgent_waits(session):
-            self.since = None
-            return False
-        self.since = self.since or time.monotonic()
-        return time.monotonic() - self.since > IDLE_TAKES_S
-
-
 @queue.task(name="evaluate", queue=ROUTES, pass_context=True)
 def evaluate_project(context: JobContext, evaluation_id: int) -> None:
     """Compute one revision; stops when asked to, or when the plan has moved on; lets what somebody waits for pass."""
@@ -124,31 +110,34 @@ def evaluate_project(context: JobContext, evaluation_id: int) -> None:
         if row is None or row.status not in ("queued", "running"):
             return
         project_id = row.project_id
-        if not _wanted(row, session.get(Project, project_id)):
+        if not wanted(row, session.get(Project, project_id)):
             row.status = "stopped"
             tell(session, kind="evaluation", project=project_id)
             return
         row.status, row.beat, row.tries = "running", now(), row.tries + 1
-    beat, passing = time.monotonic(), Passing(beside)
+    beat, passing, alone_until = time.monotonic(), Passing(beside), time.monotonic() + HELP_AFTER_S
 
-    def wanted() -> bool:
-        """Whether anyone still waits for this; leaves a sign of life, so that a dead worker is noticed."""
-        nonlocal beat
+    def still_wanted() -> bool:
+        """Whether anyone still waits for this; leaves a sign of life, so that a dead worker is noticed. Calls for help once."""
+        nonlocal beat, alone_until
         with transaction() as session:
+            if time.monotonic() > alone_until:
+                alone_until = math.inf
+                hand_help(session, evaluation_id)
             row = session.get(Evaluation, evaluation_id)
             if row is not None and time.monotonic() - beat > BEAT_S:
                 beat, row.beat = time.monotonic(), now()
-            return _wanted(row, session.get(Project, project_id)) and not passing.now(session)
+            return wanted(row, session.get(Project, project_id)) and not passing.now(session)
 
     try:
-        outcome = run(_evaluate, (evaluation_id, beside), wanted)
+        outcome = run(_evaluate, (evaluation_id, beside), still_wanted)
     except Stopped:
         outcome = {"status": "stopped", "report": None}
     except BrokeDown as broken:
-        outcome = {"status": "failed", "report": None, "problem": _broke(str(broken))}
+        outcome = {"status": "failed", "report": None, "problem": broke(str(broken))}
     with transaction() as session:
         row = session.get(Evaluation, evaluation_id)
-        if beside and outcome["status"] == "stopped" and _wanted(row, session.get(Project, project_id)):
+        if beside and outcome["status"] == "stopped" and wanted(row, session.get(Project, project_id)):
             # It only let another pass: what it computed is kept, and it goes on from there.
             outcome = {"status": "queued", "beat": now()}
             hand_evaluation(session, evaluation_id, BESIDE)
@@ -156,87 +145,12 @@ def evaluate_project(context: JobContext, evaluation_id: int) -> None:
         tell(session, kind="evaluation", project=project_id)
 
 
-def _wanted(row: Evaluation | None, project: Project | None) -> bool:
-    return row is not None and project is not None and not row.stop and project.head == row.revision
-
-
-def line_of(report: dict[str, Any]) -> dict[str, Any]:
-    """What the list of projects shows of a report."""
-    setups, left = report["setups"], report["comparison"]
-    return {
-        "positions": sum(len(one["positions"]) for one in setups),
-        "registers": sum(len(one["offsets"]) for one in setups),
-        "time_s": sum(one["time_s"] for one in setups) if setups else None,
-        "left_mm3": left["left_volume_mm3"] if left else None,
-    }
-
-
-def _broke(how: str) -> dict[str, Any]:
-    return {
-        "code": "evaluation.broke",
-        "where": "the plan",
-        "what": f"the computation broke down: {how}",
-        "mend": "undo the last edit and run again; the plan is as you left it",
-    }
-
-
-def _evaluate(evaluation_id: int, beside: bool) -> dict[str, Any]:
-    """The columns that say how it went. beside: it lets pass what somebody waits for."""
+@queue.task(name="help", queue=ROUTES)
+def help_evaluate(evaluation_id: int) -> None:
+    """Run the steps of an evaluation that its next setups wait for, beside the worker that computes it; gives way to
+    whatever somebody waits for, and then goes on."""
+    with contextlib.suppress(Stopped, BrokeDown):
+        run(_help, (evaluation_id,), lambda: help_wanted(evaluation_id))
     with transaction() as session:
-        row = session.get(Evaluation, evaluation_id)
-        if row is None:
-            return {}
-        project_id, revision = row.project_id, row.revision
-        state = session.get(Revision, (project_id, revision))
-        assert state is not None
-        plan_document = state.plan
-        upload = session.get(PartUpload, plan_document["part"]["sha256"])
-        body = upload.body if upload else b""
-    told, passing = 0.0, Passing(beside)
-
-    def progress(share: float, what: str) -> bool:
-        nonlocal told
-        if time.monotonic() - told < TELL_S:
-            return True
-        told = time.monotonic()
-        with transaction() as session:
-            row = session.get(Evaluation, evaluation_id)
-            if row is None or not _wanted(row, session.get(Project, project_id)) or passing.now(session):
-                return False
-            row.share, row.what, row.beat = share, what, now()
-            tell(session, kind="progress", project=project_id, revision=revision, share=share, what=what)
-        return True
-
-    store = DatabaseStore()
-    keys: dict[str, str] = {}
-
-    def partly(so_far: Report) -> None:
-        """Let the page show what there is: kept with the evaluation until the whole is there."""
-        stills = None if so_far.begun else render_stills(so_far, Engine(store, keys=keys))
-        with transaction() as session:
-            row = session.get(Evaluation, evaluation_id)
-            if row is not None and _wanted(row, session.get(Project, project_id)):
-                row.report, row.beat = so_far.told(), now()
-                row.stills = stills or row.stills
-                tell(session, kind="evaluation", project=project_id)
-
-    try:
-        plan = plan_from(plan_document)
-        report = evaluate(plan, body, plan_document["part"]["sha256"], store, progress, body_of, partly, keys)
-        stills = render_stills(report, Engine(store, keys=keys))
-    except Stopped:
-        return {"status": "stopped", "report": None}
-    except BadInput as bad:
-        return {"status": "failed", "report": None, "problem": bad.told()}
-    except Exception as broken:
-        log.exception("evaluation %s broke down", evaluation_id)
-        return {"status": "failed", "report": None, "problem": _broke(str(broken) or "no reason given")}
-    document = report.told()
-    return {
-        "status": "done",
-        "share": 1.0,
-        "report": document,
-        "line": line_of(document),
-        "stills": stills,
-        "keys": sorted(keys),
-    }
+        if under_way(session, evaluation_id) and urgent_waits(session):
+            hand_help(session, evaluation_id)

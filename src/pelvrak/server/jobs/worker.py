@@ -7,8 +7,6 @@ import logging
 import sys
 import threading
 
-from pelvrak.core.geometry import protected
-from pelvrak.core.geometry.step_file import READER as STEP_READER
 from pelvrak.server.jobs.apart import prepare
 from pelvrak.server.jobs.app import queue
 from pelvrak.server.jobs.handing import PARTS, ROUTES
@@ -19,7 +17,7 @@ READERS = 3
 
 def _load() -> None:
     """What a computation needs loaded takes seconds; the first one should not wait for it."""
-    import pelvrak.server.jobs.tasks  # noqa: F401
+    import pelvrak.server.jobs.computing  # noqa: F401
 
 
 async def work(queues: list[str]) -> None:
@@ -31,12 +29,20 @@ async def work(queues: list[str]) -> None:
         )
 
 
+def _load_reader() -> None:
+    from pelvrak.core.geometry import protected
+    from pelvrak.core.geometry.step_file import READER
+
+    protected.prepare(READER)
+    _load()
+
+
 def start(queues: list[str]) -> None:
     """Have what computes routes, and what reads most files, loaded by the time the first one comes."""
     if ROUTES in queues:
         prepare(_load)
     if PARTS in queues:
-        threading.Thread(target=protected.prepare, args=[STEP_READER], daemon=True).start()
+        threading.Thread(target=_load_reader, daemon=True).start()
 
 
 if __name__ == "__main__":
