@@ -74,6 +74,29 @@ class Browser(unittest.TestCase):
     def current(self, page: Page) -> None:
         expect(page.get_by_role("status", name="Computing")).to_have_text("current", timeout=180_000)
 
+    def settled(self, page: Page) -> bytes:
+        """The bench as a picture, once everything it shows is there and drawn."""
+        bench = page.get_by_label("Bench")
+        expect(bench).to_have_attribute("aria-busy", "false")
+        page.evaluate("new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
+        expect(bench).to_have_attribute("aria-busy", "false")
+        return bench.screenshot()
+
+    def other_picture(self, page: Page, before: bytes) -> bytes:
+        """The bench as a picture, once it is another than before."""
+        for _ in range(100):
+            now = self.settled(page)
+            if now != before:
+                return now
+        raise AssertionError("the picture stays as it was")
+
+    def point(self, page: Page, place: tuple[float, float], shown: str) -> None:
+        """Move onto a place of the picture where the tooltip says what is there, and click it."""
+        self.settled(page)
+        page.mouse.move(*place)
+        expect(page.get_by_role("tooltip")).to_contain_text(shown)
+        page.mouse.click(*place)
+
     def new_project(self, name: str, shape: object) -> int:
         """Bring in a part through the page; gives the project's number."""
         page = self.page

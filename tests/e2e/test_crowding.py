@@ -59,7 +59,7 @@ class Crowding(Browser):
             for stage in stages:
                 if stage:
                     self.stage(page, stage)
-                page.wait_for_timeout(150)
+                self.settled(page)
                 for tab in ("Time", "Program", "Findings"):
                     page.get_by_role("tab", name=re.compile(tab)).click()
                     self.assertEqual(page.evaluate(CROWDED), [], (card, stage, tab))

@@ -20,7 +20,7 @@ class Axes(Browser):
         self.card(page, "OP10 Top")
         self.current(page)
         page.get_by_role("button", name="Spindle", exact=True).click()
-        page.wait_for_timeout(500)
+        self.settled(page)
         box = lambda name: page.locator(f"#zero-axes-{name}").bounding_box()  # noqa: E731
         zero = page.locator("#zero-mark").bounding_box()
         # Seen from the spindle X runs right, Y up, as the operator at the table sees it.
@@ -101,14 +101,11 @@ class Demo(Browser):
         # The stock at that moment, the tool's load, and the stock going with the time.
         expect(page.get_by_text(re.compile(r"^Rough outline at \d+:\d\d$"))).to_be_visible()
         expect(page.get_by_test_id("load")).to_have_text(re.compile(r"cm³/min · ae [\d.]+ · ap [\d.]+"))
-        expect(page.get_by_text("catching up")).to_have_count(0)
-        picture = page.get_by_label("Bench").screenshot()
+        picture = self.settled(page)
         with page.expect_response(re.compile(r"/moment\?seconds=")) as answer:
             page.mouse.click(box["x"] + box["width"] * 0.31, box["y"] + 10)
         self.assertEqual(answer.value.status, 200)
-        expect(page.get_by_text("catching up")).to_have_count(0)
-        page.wait_for_timeout(300)
-        self.assertNotEqual(page.get_by_label("Bench").screenshot(), picture)
+        self.other_picture(page, picture)
         # Running: time goes on by itself, and pauses.
         page.get_by_role("button", name="×60").click()
         page.get_by_role("button", name="Start", exact=True).click()
@@ -116,7 +113,7 @@ class Demo(Browser):
         expect(bar).not_to_have_attribute("aria-valuenow", "0")
         page.get_by_role("button", name="Pause").click()
         at = bar.get_attribute("aria-valuenow")
-        page.wait_for_timeout(400)
+        self.settled(page)
         expect(bar).to_have_attribute("aria-valuenow", at)
         page.get_by_role("tab", name="Program").click()
         expect(page.get_by_label("Program text")).to_contain_text("O0010 (OP10 TOP)")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import tempfile
-import time
 import unittest
 from pathlib import Path
 
@@ -14,7 +13,7 @@ from pelvrak.core.geometry.mesh import to_stl
 from pelvrak.core.geometry.step_reader import model_of_solid
 from tests import solids
 from tests.e2e.browser import Browser
-from tests.serving import wait
+from tests.serving import upload, wait
 
 
 class Holding(Browser):
@@ -114,19 +113,9 @@ class Holding(Browser):
             state = wait(client, number)
             plan = state["plan"]
             # A billet as the part is: what comes in has the part's own leaning wall.
-            upload = client.post(
-                "/api/parts",
-                files={
-                    "file": (
-                        "blank.step",
-                        solids.step_bytes(solids.prism([(0, 0), (80, 0), (80, 58.4), (0, 50)], 0, 34)),
-                    )
-                },
-            )
-            sha = upload.json()["sha256"]
+            blank = solids.step_bytes(solids.prism([(0, 0), (80, 0), (80, 58.4), (0, 50)], 0, 34))
+            sha = upload(client, blank, "blank.step")["sha256"]
             plan["billet"] = {"kind": "model", "material": "EN AW-6082", "file": "blank.step", "sha256": sha}
-            while client.get(f"/api/parts/{sha}").json()["status"] == "reading":
-                time.sleep(0.3)
             client.put(
                 f"/api/projects/{number}/plan",
                 json={"based_on": state["revision"], "what": "blank", "plan": plan},

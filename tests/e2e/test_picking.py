@@ -23,27 +23,20 @@ class Picking(Browser):
         sheet = page.get_by_role("main", name="Sheet")
         self.card(page, "OP10 ")
         self.stage(page, "Seat")
-        page.wait_for_timeout(1000)
         low, high = (-35, -25, -27), (35, 25, 0)  # the billet from zero, its top middle
 
         def pick(button: str, work: tuple[float, float, float], shown: str) -> None:
             sheet.get_by_role("button", name=button).click()
-            page.wait_for_timeout(800)
-            x, y = on_screen(page, (work[0] - 30, work[1] - 20, work[2] - 22), low, high)
-            page.mouse.move(x, y)
-            expect(page.get_by_role("tooltip")).to_contain_text(shown)
-            page.mouse.click(x, y)
+            place = on_screen(page, (work[0] - 30, work[1] - 20, work[2] - 22), low, high)
+            self.point(page, place, shown)
             self.current(page)
 
         sheet.get_by_role("button", name="Zero on").click()
         page.get_by_role("option", name="axis of a hole or boss").click()
         reach = 12 / math.hypot(0.62, 1)
         wall = (30 - 0.62 * reach, 20 + reach, 17.0)  # the inside of the bore that faces the operator
-        page.wait_for_timeout(800)
-        x, y = on_screen(page, (wall[0] - 30, wall[1] - 20, wall[2] - 22), low, high)
-        page.mouse.move(x, y)
-        expect(page.get_by_role("tooltip")).to_contain_text("hollow cylinder Ø24")
-        page.mouse.click(x, y)
+        place = on_screen(page, (wall[0] - 30, wall[1] - 20, wall[2] - 22), low, high)
+        self.point(page, place, "hollow cylinder Ø24")
         self.current(page)
         expect(sheet.get_by_text(re.compile("Ø24 at 30, 20"))).to_be_visible()
         pick("Pick X edge", (59.0, 30.0, 20.0), "edge")

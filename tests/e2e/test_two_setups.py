@@ -66,12 +66,9 @@ class Story(Browser):
         sheet.get_by_role("button", name="+ operation").click()
         page.get_by_role("menuitem", name="Pocket").click()
         expect(page.get_by_text("Pick the pocket’s floor")).to_be_visible()
-        page.wait_for_timeout(1500)
         box = page.get_by_label("Bench").locator("canvas").bounding_box()
-        x, y = box["x"] + box["width"] * 0.42, box["y"] + box["height"] / 2
-        page.mouse.move(x, y)
-        expect(page.get_by_role("tooltip")).to_contain_text("plane")
-        page.mouse.click(x, y)
+        place = box["x"] + box["width"] * 0.42, box["y"] + box["height"] / 2
+        self.point(page, place, "plane")
         expect(sheet.get_by_role("button", name="Pocket 1", exact=True)).to_be_visible()
         self.current(page)
         with self.server.client() as client:

@@ -390,6 +390,38 @@ class Editing(unittest.TestCase):
         now = self.state()
         self.assertEqual((now["revision"], now["plan"]), (state["revision"], state["plan"]))
 
+    def test_an_edit_as_a_patch(self):
+        state = self.state()
+        address = f"/api/projects/{state['id']}/plan"
+
+        def patched(*changes: dict, based_on: int = state["revision"]):
+            body = {"based_on": based_on, "what": "title", "changes": changes}
+            return self.client.patch(address, json=body)
+
+        for changes, status, code, where in (
+            (
+                [{"op": "replace", "path": "/setups/7/title", "value": "x"}],
+                422,
+                "plan.patch",
+                "/setups/7/title",
+            ),
+            ([{"op": "replace", "path": "/setups/0/title", "value": 7}], 422, "plan.invalid", "title"),
+            ([{"op": "replace", "path": "", "value": []}], 422, "plan.patch", "/"),
+            ([{"op": "test", "path": "/name", "value": "another"}], 422, "plan.patch", "/name"),
+            ([{"op": "copy", "path": "/name", "from": "/title"}], 422, "request.invalid", "changes"),
+            ([{"op": "add", "path": "/name", "value": "x"}] * 5001, 422, "request.invalid", "changes"),
+        ):
+            answer = patched(*changes)
+            told = answer.json()
+            self.assertEqual((answer.status_code, told["code"]), (status, code), told)
+            self.assertIn(where, told["where"])
+            self.assertTrue(told["mend"])
+        self.assertEqual(self.state()["plan"], state["plan"])
+        title = {"op": "replace", "path": "/setups/0/title", "value": "Patched"}
+        self.assertEqual(patched(title).json()["plan"]["setups"][0]["title"], "Patched")
+        stale = patched({**title, "value": "late"})
+        self.assertEqual((stale.status_code, stale.json()["changed"]), (409, ["/setups/0/title"]))
+
     def test_an_edit_that_changes_nothing_makes_no_revision(self):
         state = self.state()
         self.assertEqual(edit(self.client, state, lambda plan: None).json()["revision"], state["revision"])

@@ -22,7 +22,6 @@ from pelvrak.core.holding.hold import Hold
 from pelvrak.core.route.report import BilletReport, Maker, Report, SetupReport
 from pelvrak.server.api import problems
 from pelvrak.server.api.freshness import called_now, laid_over, new_names, stale_from
-from pelvrak.server.api.projects import differences
 from pelvrak.server.api.shapes import Edit
 from pelvrak.server.app import app
 from pelvrak.server.jobs.stills import HEIGHT, HUES, WIDTH, colours, draw
@@ -115,13 +114,6 @@ class FullDisk(unittest.TestCase):
 
 
 class Differences(unittest.TestCase):
-    def test_pointers(self):
-        before = {"a": 1, "b": {"c": [1, 2, {"d": 3}]}, "e": "x"}
-        after = {"a": 1, "b": {"c": [1, 5, {"d": 4}]}, "f": 0}
-        self.assertEqual(differences(before, after), ["/b/c/1", "/b/c/2/d", "/e", "/f"])
-        self.assertEqual(differences(before, before), [])
-        self.assertEqual(differences([1], [1, 2]), ["/"])
-
     def test_stale_from_names_the_first_touched_setup(self):
         plan = json.loads((TOP / "demo" / "encoder-housing" / "plan.json").read_text())
 

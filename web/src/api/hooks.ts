@@ -1,4 +1,5 @@
 import { type QueryClient, useQuery, useQueryClient } from '@tanstack/react-query'
+import { compare } from 'fast-json-patch'
 import { useCallback, useEffect } from 'react'
 import { type Card, saving, type Stage, useView } from '../state'
 import {
@@ -19,6 +20,7 @@ import {
   type ProjectState,
   Refusal,
 } from './client'
+import type { components } from './schema'
 
 /** Whether a project's newest state is still being computed, or waits for it. */
 export const computing = ({ evaluation }: ProjectState) =>
@@ -204,11 +206,13 @@ export function useCommit(project: ProjectState): Commit {
       const plan = structuredClone(project.plan)
       change(plan)
       try {
-        const put = api.PUT('/api/projects/{project_id}/plan', {
+        // Of its seven operations `compare` makes three.
+        const changes = compare(project.plan, plan) as components['schemas']['Change'][]
+        const edit = api.PATCH('/api/projects/{project_id}/plan', {
           params: { path: { project_id: project.id } },
-          body: { based_on: project.revision, what, plan: plan as unknown as Record<string, never> },
+          body: { based_on: project.revision, what, changes },
         })
-        await saving(answeredWith(queries, project.id, answered<ProjectState>(put)))
+        await saving(answeredWith(queries, project.id, answered<ProjectState>(edit)))
         tell(null)
         return null
       } catch (refusal) {

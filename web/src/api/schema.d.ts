@@ -65,15 +65,19 @@ export interface paths {
         };
         get?: never;
         /**
-         * Edit
-         * @description A new revision of the plan; refused when the plan has moved on since based_on.
+         * Put Plan
+         * @description A whole plan as a new revision; refused when the plan has moved on since based_on.
          */
-        put: operations["edit_api_projects__project_id__plan_put"];
+        put: operations["put_plan_api_projects__project_id__plan_put"];
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Edit
+         * @description An edit as a new revision; refused when the plan has moved on since based_on, or where a change does not fit it.
+         */
+        patch: operations["edit_api_projects__project_id__plan_patch"];
         trace?: never;
     };
     "/api/projects/{project_id}/revise": {
@@ -1542,6 +1546,28 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Change
+         * @description One operation of a JSON Patch (RFC 6902, section 4).
+         */
+        Change: {
+            /**
+             * Op
+             * @description What is done at the place.
+             * @enum {string}
+             */
+            op: "add" | "remove" | "replace" | "test";
+            /**
+             * Path
+             * @description The place, as a JSON Pointer (RFC 6901): /setups/0/name.
+             */
+            path: string;
+            /**
+             * Value
+             * @description What is put there, or has to be there; nothing for remove.
+             */
+            value?: unknown;
         };
         /**
          * ChangeProject
@@ -4174,6 +4200,18 @@ export interface components {
             choices: components["schemas"]["SolidLine"][];
             /** Origin */
             origin?: string | null;
+        };
+        /**
+         * Patch
+         * @description An edit of the plan, made on a revision: what it changes, as JSON Patch (RFC 6902).
+         */
+        Patch: {
+            /** Based On */
+            based_on: number;
+            /** What */
+            what: string;
+            /** Changes */
+            changes: components["schemas"]["Change"][];
         };
         /**
          * Pick
@@ -7424,7 +7462,7 @@ export interface operations {
             };
         };
     };
-    edit_api_projects__project_id__plan_put: {
+    put_plan_api_projects__project_id__plan_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -7436,6 +7474,122 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Edit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    edit_api_projects__project_id__plan_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patch"];
             };
         };
         responses: {

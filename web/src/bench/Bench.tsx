@@ -33,6 +33,7 @@ import {
   scaleStrip,
   SEEN,
   type Solid,
+  useAwaited,
   useBillet,
   useSolid,
   useStockAt,
@@ -161,8 +162,9 @@ export function Bench({ project }: { project: ProjectState }) {
   const own = rows.find((row) => row.register_name === setup?.offset_register)
   const showHolding = view.shown.holding && atWork && !!hold?.key
   const handle = showHolding && hold ? handleOf(hold) : null
+  const busy = useAwaited(({ pictures }) => pictures > 0) || running.behind
   return (
-    <section aria-label="Bench" className="relative min-h-0 overflow-hidden bg-bench">
+    <section aria-label="Bench" aria-busy={busy} className="relative min-h-0 overflow-hidden bg-bench">
       <Canvas
         orthographic
         flat

@@ -2,6 +2,7 @@ import { useEffect, useState } from 'react'
 import * as THREE from 'three'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
+import { create } from 'zustand'
 import { type Billet, pieceUrl } from '../api/client'
 import { HUES } from '../state'
 
@@ -39,10 +40,15 @@ async function load(url: string): Promise<Solid> {
   return { surface, lines }
 }
 
+/** How many pictures are on their way. */
+export const useAwaited = create(() => ({ pictures: 0 }))
+const awaited = (more: number) => useAwaited.setState(({ pictures }) => ({ pictures: pictures + more }))
+
 function fetched(url: string): Promise<Solid> {
   let waiting = loaded.get(url)
   if (!waiting) {
-    waiting = load(url)
+    awaited(1)
+    waiting = load(url).finally(() => awaited(-1))
     loaded.set(url, waiting)
     if (loaded.size > 40) loaded.delete(loaded.keys().next().value ?? '')
     waiting.catch(() => loaded.delete(url))

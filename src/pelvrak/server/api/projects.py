@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, UploadFile
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer
 
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Part
+from pelvrak.core.route.edits import changed, places_changed
 from pelvrak.core.route.graph import route_version
 from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from, plan_from_json
 from pelvrak.core.route.report import Report
@@ -22,6 +21,7 @@ from pelvrak.server.api.shapes import (
     Edit,
     EvaluationState,
     NewProject,
+    Patch,
     ProjectId,
     ProjectLine,
     ProjectState,
@@ -34,22 +34,6 @@ from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.jobs.handing import BESIDE, URGENT, hand_evaluation, hand_part, make_urgent
 
 router = APIRouter(prefix="/api/projects", tags=["projects"])
-
-
-def differences(before: Any, after: Any, path: str = "") -> list[str]:
-    """JSON pointers of what differs between two documents."""
-    if isinstance(before, dict) and isinstance(after, dict):
-        out = []
-        for name in sorted({*before, *after}):
-            out += differences(before.get(name), after.get(name), f"{path}/{name}")
-        return out
-    if isinstance(before, list) and isinstance(after, list) and len(before) == len(after):
-        return [
-            d
-            for i, (a, b) in enumerate(zip(before, after, strict=True))
-            for d in differences(a, b, f"{path}/{i}")
-        ]
-    return [] if before == after else [path or "/"]
 
 
 def _project(session: Session, project_id: int, lock: bool = False) -> Project:
@@ -286,40 +270,54 @@ def _refuse_stale(session: Session, project: Project, based_on: int) -> None:
         return
     before = _revision(session, project, based_on)
     head = _revision(session, project, project.head)
-    changed = differences(before.plan, head.plan)
+    places = places_changed(before.plan, head.plan)
     raise Refused(
         409,
         "plan.stale",
         "plan",
         f"the plan was changed elsewhere: revision {project.head}, {head.what}",
         "look at the new state, then make your edit again",
-        changed=changed,
+        changed=places,
         head=project.head,
     )
 
 
 @router.put("/{project_id}/plan")
-def edit(project_id: ProjectId, wanted: Edit) -> ProjectState:
-    """A new revision of the plan; refused when the plan has moved on since based_on."""
+def put_plan(project_id: ProjectId, wanted: Edit) -> ProjectState:
+    """A whole plan as a new revision; refused when the plan has moved on since based_on."""
     plan = plan_from(wanted.plan)
     with transaction() as session:
         project = _project(session, project_id, lock=True)
         _refuse_stale(session, project, wanted.based_on)
-        head = _revision(session, project, project.head)
-        document = plan.model_dump(mode="json")
-        if document == head.plan:
-            return state_of(session, project)
-        upload = session.get(PartUpload, plan.part.sha256) if plan.part.sha256 else None
-        if upload is None or upload.status != "ready":
-            raise Refused(
-                422,
-                "part.not_ready",
-                "part/sha256",
-                "the plan's part has not been read",
-                "upload the part first",
-            )
-        _put_revision(session, project, head, wanted.what, plan)
+        return _edited(session, project, wanted.what, plan)
+
+
+@router.patch("/{project_id}/plan")
+def edit(project_id: ProjectId, wanted: Patch) -> ProjectState:
+    """An edit as a new revision; refused when the plan has moved on since based_on, or where a change does not fit it."""
+    with transaction() as session:
+        project = _project(session, project_id, lock=True)
+        _refuse_stale(session, project, wanted.based_on)
+        document = changed(_revision(session, project, project.head).plan, wanted.changes)
+        return _edited(session, project, wanted.what, plan_from(document))
+
+
+def _edited(session: Session, project: Project, what: str, plan: Plan) -> ProjectState:
+    """The project with another plan; where it is no other, as it was."""
+    head = _revision(session, project, project.head)
+    if plan.model_dump(mode="json") == head.plan:
         return state_of(session, project)
+    upload = session.get(PartUpload, plan.part.sha256) if plan.part.sha256 else None
+    if upload is None or upload.status != "ready":
+        raise Refused(
+            422,
+            "part.not_ready",
+            "part/sha256",
+            "the plan's part has not been read",
+            "upload the part first",
+        )
+    _put_revision(session, project, head, what, plan)
+    return state_of(session, project)
 
 
 @router.get("/{project_id}/revise")

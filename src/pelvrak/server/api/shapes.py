@@ -14,6 +14,7 @@ from pelvrak.core.geometry.measure import Target
 from pelvrak.core.geometry.mesh_file import LengthUnit
 from pelvrak.core.geometry.part import Vector
 from pelvrak.core.machine.machine import Machine
+from pelvrak.core.route.edits import Changes
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import Report
 
@@ -175,6 +176,14 @@ class Edit(BaseModel):
     based_on: RevisionNumber
     what: Annotated[str, Field(min_length=1, max_length=120)]
     plan: dict[str, Any]
+
+
+class Patch(BaseModel):
+    """An edit of the plan, made on a revision: what it changes, as JSON Patch (RFC 6902)."""
+
+    based_on: RevisionNumber
+    what: Annotated[str, Field(min_length=1, max_length=120)]
+    changes: Changes
 
 
 class Step(BaseModel):
