@@ -100,8 +100,8 @@ class Recut(unittest.TestCase):
         self.compared(store, plan, report.setups[1])
 
     def test_wrapped(self):
-        """A groove round a third of a bar, in inverse time, the work turning as it is cut."""
-        arc = test_wrapped.BAR / 2 * np.radians(60)
+        """A groove round a sixth of a bar, in inverse time, the work turning as it is cut."""
+        arc = test_wrapped.BAR / 2 * np.radians(30)
         operation = {"tool": "em8", "line": [[0, -arc], [0, arc]], "diameter": test_wrapped.BAR, "depth": 2.0}
         report = test_wrapped.computed(operation)
         self.compared(

@@ -65,6 +65,46 @@ class Holding(Browser):
         self.current(page)
         expect(sheet.get_by_text("6 of 6 freedoms").first).to_be_visible()
 
+    def test_a_fixture_is_changed_as_its_kind_asks(self):
+        """A set of parallels gets another length and heights; it is drawn as typed, and what cannot be stands by its field."""
+        self.new_project("changed", solids.box((0, 0, 0), (40, 30, 12)))
+        page = self.page
+        self.card(page, "OP10 ")
+        self.stage(page, "Hold")
+        page.get_by_role("main", name="Sheet").get_by_role("button", name="+ from the library").click()
+        page.get_by_label("Search fixtures").fill("Parallels 125")
+        page.get_by_role("button", name="change a copy").first.click()
+        form = page.get_by_role("form", name="Change a fixture")
+        picture = form.get_by_role("img", name="The fixture as typed")
+        page.wait_for_function("image => image.naturalWidth > 100", arg=picture.element_handle())
+        before = picture.get_attribute("src")
+        length, heights = form.get_by_label("Length", exact=True), form.get_by_label("Heights")
+        length.fill("-5")
+        length.press("Enter")
+        expect(form.get_by_role("alert")).to_contain_text("has to be above 0")
+        expect(length).to_have_value("-5")
+        self.assertEqual(picture.get_attribute("src"), before)
+        length.fill("5 in")  # in its unit, or in another
+        length.press("Enter")
+        expect(length).to_have_attribute("aria-invalid", "false")
+        expect(picture).to_have_attribute("src", re.compile("%22length%22%3A127%2C"))
+        heights.fill("8, 12.5 20")
+        heights.press("Enter")
+        expect(heights).to_have_value("8, 12.5, 20")
+        expect(form.get_by_role("alert")).to_have_count(0)
+        self.assertNotEqual(picture.get_attribute("src"), before)
+        page.wait_for_function("image => image.naturalWidth > 100", arg=picture.element_handle())
+        # What never changes is not asked for.
+        expect(form.get_by_label("Id", exact=True)).to_have_count(0)
+        form.get_by_role("button", name="Put it into the library").click()
+        page.get_by_label("Search fixtures").fill("127")
+        expect(page.get_by_role("list", name="Fixtures")).to_contain_text("127 × ")
+        with self.server.client() as client:
+            rows = client.get("/api/fixtures").json()
+            made = [one for one in rows if one["kind"] == "parallels" and one["length"] == 127]
+            self.assertEqual([one["heights"] for one in made], [[8.0, 12.5, 20.0]])
+            client.put("/api/fixtures", json=[one for one in rows if one not in made]).raise_for_status()
+
     def test_own_solids_by_step_and_stl(self):
         """The shop's own locating block, as STEP and as STL, comes into the library and holds the work."""
         number = self.new_project("own", solids.box((0, 0, 0), (60, 40, 20)))

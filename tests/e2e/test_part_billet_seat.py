@@ -39,7 +39,7 @@ class PartBilletSeat(Browser):
         page.keyboard.press("m")
         low, high = (-60, -40, 0), (60, 40, 42)
         for work in ((-8, -32, 42), (28, 16, 18)):
-            self.point(page, on_screen(page, work, low, high), "plane")
+            self.point(page, on_screen(page, work, low, high), "")
         measure = page.get_by_role("region", name="Measure")
         expect(measure.get_by_role("button", name="Keep distance")).to_have_text("24 mm")
         page.keyboard.press("Escape")

@@ -93,6 +93,7 @@ def fixture_form(name: str, kind: type[FixtureKind]) -> FixtureForm:
         several=kind.several,
         sizes=kind.sizes,
         stands_on=kind.stands_on,
+        fields=kind.model_json_schema(),
     )
 
 

@@ -640,6 +640,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fixtures/picture.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture As Typed
+         * @description A fixture that is in no library yet, by its JSON document, as it looks from the right front. Refused as a library refuses it.
+         */
+        get: operations["picture_as_typed_api_fixtures_picture_png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fixtures/{fixture_id}/picture.png": {
         parameters: {
             query?: never;
@@ -1658,22 +1678,22 @@ export interface components {
              */
             bore: number;
             /**
-             * Jaw Width
+             * Jaw width
              * @description of one jaw, mm
              */
             jaw_width: number;
             /**
-             * Jaw Height
+             * Jaw height
              * @description of one jaw, mm
              */
             jaw_height: number;
             /**
-             * Jaw Length
+             * Jaw length
              * @description of one jaw, mm
              */
             jaw_length: number;
             /**
-             * Force Kn
+             * Force
              * @description of each jaw
              */
             force_kn: number;
@@ -1738,12 +1758,12 @@ export interface components {
              */
             nose: number;
             /**
-             * Bolt From Nose
+             * Bolt from nose
              * @description from the tip, mm; they share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel
              */
             bolt_from_nose: number;
             /**
-             * Heel From Nose
+             * Heel from nose
              * @description from the tip, mm; they share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel
              */
             heel_from_nose: number;
@@ -1755,18 +1775,18 @@ export interface components {
              */
             thread: "M4" | "M5" | "M6" | "M8" | "M10" | "M12" | "M16";
             /**
-             * Force Kn
+             * Force
              * @description on the bolt
              */
             force_kn: number;
             /**
-             * Rise Min
+             * Rise min
              * @description heights the nose can stand at over what carries the clamp, mm
              * @default 0
              */
             rise_min: number;
             /**
-             * Rise Max
+             * Rise max
              * @description heights the nose can stand at over what carries the clamp, mm
              * @default 120
              */
@@ -1835,12 +1855,12 @@ export interface components {
              */
             length: number;
             /**
-             * Bore Max
+             * Bore max
              * @description the largest work, mm
              */
             bore_max: number;
             /**
-             * Force Kn
+             * Force
              * @description of the whole collet towards the axis
              */
             force_kn: number;
@@ -2686,7 +2706,8 @@ export interface components {
          * @description A kind of fixture as the page shows it.
          *
          *     called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by its least and most, a
-         *     yes by its field's name); stands_on: the kinds it is put on where one is there.
+         *     yes by its field's name); stands_on: the kinds it is put on where one is there; fields: JSON Schema with what core/forms.py says
+         *     of each field.
          */
         FixtureForm: {
             /** Kind */
@@ -2699,6 +2720,10 @@ export interface components {
             sizes: string;
             /** Stands On */
             stands_on: string[];
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Found
@@ -3211,13 +3236,13 @@ export interface components {
              */
             thickness: number;
             /**
-             * Step Depth
+             * Step depth
              * @description of the step the work rests on, mm
              * @default 0
              */
             step_depth: number;
             /**
-             * Step Below Top
+             * Step below top
              * @description of the step the work rests on, mm
              * @default 0
              */
@@ -5915,7 +5940,7 @@ export interface components {
              */
             reach: number;
             /**
-             * Tip Diameter
+             * Tip diameter
              * @description of the rod, mm
              */
             tip_diameter: number;
@@ -6282,7 +6307,7 @@ export interface components {
              */
             maker: string;
             /**
-             * Angle Deg
+             * Angle
              * @description of the vee
              */
             angle_deg: number;
@@ -6376,37 +6401,37 @@ export interface components {
              */
             maker: string;
             /**
-             * Jaw Width
+             * Jaw width
              * @description of the mounting faces, mm
              */
             jaw_width: number;
             /**
-             * Jaw Height
+             * Jaw height
              * @description of the mounting faces above the bed
              */
             jaw_height: number;
             /**
-             * Opening Max
+             * Opening max
              * @description between mounting faces
              */
             opening_max: number;
             /**
-             * Bed Height
+             * Bed height
              * @description bottom to bed
              */
             bed_height: number;
             /**
-             * Body Length
+             * Body length
              * @description of what stands on the table, mm
              */
             body_length: number;
             /**
-             * Body Width
+             * Body width
              * @description of what stands on the table, mm
              */
             body_width: number;
             /**
-             * Force Kn
+             * Force
              * @description it closes with
              */
             force_kn: number;
@@ -11233,6 +11258,118 @@ export interface operations {
                 };
                 content: {
                     "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    picture_as_typed_api_fixtures_picture_png_get: {
+        parameters: {
+            query: {
+                fixture: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
                 };
             };
             /** @description The request cannot be read. */

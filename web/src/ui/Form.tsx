@@ -10,7 +10,9 @@ export type FormField = {
   title?: string
   description?: string
   type?: string
-  enum?: string[]
+  const?: unknown
+  enum?: (string | number)[]
+  items?: FormField
   anyOf?: { type?: string }[]
   'x-unit'?: string
   'x-empty'?: string
@@ -21,6 +23,8 @@ export type FormField = {
   'x-when'?: Record<string, string[]>
 }
 export type FormSchema = { properties: Record<string, FormField> }
+/** A schema that came over the wire as plain JSON. */
+export const schemaOf = (fields: unknown) => fields as FormSchema
 type Values = Record<string, unknown>
 export type Write = (field: string, value: unknown) => Promise<Problem | null>
 export type Widget = (name: string, field: FormField) => ReactNode
@@ -35,27 +39,37 @@ const wanted = (field: FormField, values: Values) =>
   !field['x-when'] ||
   Object.entries(field['x-when']).some(([name, those]) => those.includes(said(values[name])))
 
+/** Numbers as they are typed one after the other. */
+const numbers = (text: string) =>
+  text
+    .split(/[\s,;]+/)
+    .filter(Boolean)
+    .map(Number)
+
 /**
- * The fields of one place of a form. values: of the document; others: what conditions ask, beside the values;
+ * The fields of one place of a form, or all that are asked for. values: of the document; others: what conditions ask, beside the values;
  * computed: by the name a field gives for what is shown below it; widgets: what a field of their name is edited by.
  */
 export function Form(props: {
   schema: FormSchema
-  place: string
+  place?: string
   values: Values
   others?: Values
   computed?: Record<string, Reckoned | null | undefined>
   write: Write
-  widgets: Record<string, Widget>
+  widgets?: Record<string, Widget>
 }) {
   const { schema, place, values, write } = props
   const others = { ...values, ...props.others }
   return Object.entries(schema.properties)
-    .filter(([, field]) => field['x-place'] === place && wanted(field, others))
+    .filter(([, field]) =>
+      place === undefined ? field.const === undefined : field['x-place'] === place && wanted(field, others),
+    )
     .map(([name, field]) => {
       const label = field.title ?? name
       const unit = field['x-unit'] ?? ''
-      const widget = props.widgets[field['x-widget'] ?? '']
+      if (field['x-widget'] === 'none') return null
+      const widget = props.widgets?.[field['x-widget'] ?? '']
       if (widget) return <div key={name}>{widget(name, field)}</div>
       if (field.enum)
         return (
@@ -63,8 +77,16 @@ export function Form(props: {
             <Segments
               label={label}
               value={String(values[name])}
-              options={field.enum.map((value) => ({ value, label: value.replaceAll('_', ' ') }))}
-              choose={(value) => void write(name, value)}
+              options={field.enum.map((value) => ({
+                value: String(value),
+                label: String(value).replaceAll('_', ' '),
+              }))}
+              choose={(value) =>
+                void write(
+                  name,
+                  field.enum?.find((one) => String(one) === value),
+                )
+              }
             />
           </Row>
         )
@@ -75,6 +97,28 @@ export function Form(props: {
               label={label}
               value={String(values[name] ?? '')}
               commit={(text) => write(name, text)}
+            />
+          </Row>
+        )
+      if (field.type === 'boolean')
+        return (
+          <Row key={name} label={label} help={field.description}>
+            <input
+              type="checkbox"
+              aria-label={label}
+              className="accent-action justify-self-start"
+              checked={!!values[name]}
+              onChange={(event) => void write(name, event.target.checked)}
+            />
+          </Row>
+        )
+      if (field.type === 'array')
+        return (
+          <Row key={name} label={label} help={field.description}>
+            <TextField
+              label={label}
+              value={(values[name] as number[]).join(', ')}
+              commit={(text) => write(name, numbers(text))}
             />
           </Row>
         )

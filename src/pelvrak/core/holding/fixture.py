@@ -6,16 +6,22 @@ otherwise. Sizes are ours; those of threads, bolts and tee slots are named besid
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Annotated, ClassVar, Literal
 
 import manifold3d
 import numpy as np
-from pydantic import Field
+from pydantic import ConfigDict, Field
+from pydantic.config import JsonDict
 
 from pelvrak.core.geometry.part import Frozen
 
-Size = Annotated[float, Field(gt=0, le=3000)]
+# How the page asks for each, see core/forms.py.
+Size = Annotated[float, Field(gt=0, le=3000, json_schema_extra={"x-unit": "mm"})]
+Force = Annotated[float, Field(gt=0, le=3000, json_schema_extra={"x-unit": "kN"})]
+Angle = Annotated[float, Field(ge=60, le=150, json_schema_extra={"x-unit": "°"})]
+UNASKED: JsonDict = {"x-widget": "none"}
 Ident = Annotated[str, Field(pattern="^[A-Za-z0-9_.-]{1,40}$")]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
 Role = Literal["rests", "locates", "clamps", "body"]
@@ -73,6 +79,11 @@ def prism(section: list[tuple[float, float]], low: float, high: float) -> manifo
     return upright.transform(np.array([[0.0, 0, 1, low], [1, 0, 0, 0], [0, 1, 0, 0]]))
 
 
+def _title(field: str) -> str:
+    """What the page calls a size: its name in words; the unit stands behind the number."""
+    return re.sub("_(kn|deg)$", "", field).replace("_", " ").capitalize()
+
+
 class FixtureKind(Frozen):
     """What every fixture has. A kind adds its sizes and answers the questions below.
 
@@ -87,9 +98,11 @@ class FixtureKind(Frozen):
     stands_on: ClassVar[tuple[str, ...]] = ()
     waits: ClassVar[bool] = False
 
+    model_config = ConfigDict(field_title_generator=lambda name, info: _title(name))
+
     # Each kind has its own, by which it is told from the others.
     kind: str
-    id: Ident
+    id: Annotated[Ident, Field(json_schema_extra=UNASKED)]
     name: Name
     maker: Annotated[str, Field(max_length=60)] = ""
 

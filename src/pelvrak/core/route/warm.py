@@ -1,9 +1,11 @@
 """Compiles every kernel into its cache, so that the first one who needs it does not wait.
 
-Run: python -m pelvrak.core.route.warm.
+Run: python -m pelvrak.core.route.warm. Compiling uses one core: half of the kernels are compiled beside the other half.
 """
 
 from __future__ import annotations
+
+import multiprocessing
 
 import numpy as np
 
@@ -24,8 +26,8 @@ from pelvrak.core.stock.surface import simplified, surface
 UP = np.array([0.0, 0.0, 1.0])
 
 
-def compile_all() -> None:
-    """Touch every kernel once: rays along, square to and across the tool, surface, questions, moments, comparison, contact."""
+def compile_cutting() -> None:
+    """Touch the kernels that cut: rays along, square to and across the tool; moments."""
     low, high = np.zeros(3), np.array([12.0, 10.0, 8.0])
     start = field = field_of_block(grid_around(low, high, 1.0), low, high)
     holder = Profile((6.0, 9.0), (4.0, 4.0))
@@ -38,6 +40,13 @@ def compile_all() -> None:
             field, _ = cut(field, sweep, 1, None, recorder)
     test(field, sweep)
     stock_at(start, Moments(sweep, np.array([1.0, 2.0]), 1, tuple(recorder.kept[:1])), 1.5)
+
+
+def compile_others() -> None:
+    """Touch the others: surface, questions, comparison, contact, arcs."""
+    low, high = np.zeros(3), np.array([12.0, 10.0, 8.0])
+    grid = grid_around(low, high, 1.0)
+    start, field = field_of_block(grid, low, high), field_of_block(grid, low, np.array([12.0, 10.0, 6.0]))
     fitted(np.column_stack([np.cos(np.linspace(0, 3, 20)), np.sin(np.linspace(0, 3, 20))]))
     deepest_overlap(field, start)
     thinnest(field, np.array([0.0, 0, 1]))
@@ -45,6 +54,17 @@ def compile_all() -> None:
     Caster(surface(start)).distance(low[None], UP)
     compare(field, simplified(surface(field, 0.01), 0.01), surface(start))
     hold_work(vise_hold(), fixtures_of(()), box(np.array([-50.0, -30, -40]), np.array([50.0, 30, 0])), "OP10")
+
+
+def compile_all() -> None:
+    """All of them, in two processes."""
+    context = multiprocessing.get_context("spawn")
+    beside = context.Process(target=compile_others)
+    beside.start()
+    compile_cutting()
+    beside.join()
+    if beside.exitcode:
+        raise SystemExit(beside.exitcode)
 
 
 if __name__ == "__main__":

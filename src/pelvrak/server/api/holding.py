@@ -8,7 +8,7 @@ from functools import lru_cache
 from typing import Annotated
 
 import numpy as np
-from fastapi import APIRouter, UploadFile
+from fastapi import APIRouter, Query, UploadFile
 from fastapi.responses import Response
 from pydantic import Field
 from sqlalchemy import delete, select
@@ -106,6 +106,18 @@ def _picture(text: str) -> bytes:
         mesh = joined([mesh_of(solid.body) for solid in one.picture()])
     with _drawing:
         return draw(mesh, np.tile(np.array(FIXTURE_SHADE, np.uint8), (len(mesh.triangles), 1)))
+
+
+@router.get("/fixtures/picture.png", **file_of("image/png"))
+def picture_as_typed(fixture: Annotated[str, Query(min_length=2, max_length=4000)]) -> Response:
+    """A fixture that is in no library yet, by its JSON document, as it looks from the right front. Refused as a library refuses it."""
+    try:
+        one = fixtures_from_json(b"[" + fixture.encode() + b"]", "the fixture")[0]
+    except IndexError:
+        raise Refused(
+            422, "hold.no_fixture", "fixture", "there is no fixture in it", "give its document"
+        ) from None
+    return Response(_picture(one.model_dump_json()), media_type="image/png")
 
 
 @router.get("/fixtures/{fixture_id}/picture.png", **file_of("image/png"))

@@ -211,7 +211,8 @@ class FixtureForm(BaseModel):
     """A kind of fixture as the page shows it.
 
     called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by its least and most, a
-    yes by its field's name); stands_on: the kinds it is put on where one is there.
+    yes by its field's name); stands_on: the kinds it is put on where one is there; fields: JSON Schema with what core/forms.py says
+    of each field.
     """
 
     kind: str
@@ -219,6 +220,7 @@ class FixtureForm(BaseModel):
     several: str
     sizes: str
     stands_on: tuple[str, ...]
+    fields: dict[str, Any]
 
 
 class Library(BaseModel):

@@ -29,6 +29,8 @@ from pelvrak.core.route.report import Report
 from pelvrak.core.stock.compare import poly_data
 
 WIDTH, HEIGHT = 184, 208
+# From the operator's right front, above; and how much more than the body the picture shows.
+FROM, FREE = (0.75, -1.0, 0.85), 1.05
 # VTK says at every start that there is no monitor; we know.
 vtkLogger.SetStderrVerbosity(vtkLogger.VERBOSITY_ERROR)
 # Setup hues in order: the Okabe-Ito palette (Okabe and Ito, "Color universal design", 2008).
@@ -51,6 +53,18 @@ def colours(makers: np.ndarray) -> np.ndarray:
         chosen = (makers >> 8 > 0) & (((makers >> 8) - 1) % len(HUES) == setup)
         out[chosen] = mixed
     return out.astype(np.uint8)
+
+
+def _half_height(mesh: Mesh, way: Floats) -> float:
+    """Half of what the picture is high, mm: the mesh fits into it, high or wide, looked at from a direction with its box in the middle."""
+    points = mesh.vertices[np.unique(mesh.triangles)]
+    points = points - (points.min(axis=0) + points.max(axis=0)) / 2
+    right = np.cross([0, 0, 1], way)
+    axes = np.array(
+        [right / np.linalg.norm(right), np.cross(way, right) / np.linalg.norm(np.cross(way, right))]
+    )
+    wide, high = np.abs(points @ axes.T).max(axis=0)
+    return float(FREE * max(high, wide * HEIGHT / WIDTH))
 
 
 def draw(mesh: Mesh, shades: np.ndarray) -> bytes:
@@ -101,10 +115,10 @@ def draw(mesh: Mesh, shades: np.ndarray) -> bytes:
     camera = renderer.GetActiveCamera()
     camera.ParallelProjectionOn()
     camera.SetViewUp(0, 0, 1)
-    camera.SetPosition(0.75, -1.0, 0.85)
+    camera.SetPosition(*FROM)
     camera.SetFocalPoint(0, 0, 0)
     renderer.ResetCamera()
-    camera.Zoom(1.12)
+    camera.SetParallelScale(_half_height(mesh, np.array(FROM)))
     window.Render()
     grab = vtkWindowToImageFilter()
     grab.SetInput(window)
@@ -140,7 +154,7 @@ def _still(given: StillGiven, reads: Reads) -> Pieces:
 
 
 STILL_PNG: Piece[bytes] = Piece("still.png", bytes, bytes)
-STILL = Step("still", 1, StillGiven, _still)
+STILL = Step("still", 2, StillGiven, _still)
 
 
 def render_stills(report: Report, engine: Engine) -> dict[str, str]:

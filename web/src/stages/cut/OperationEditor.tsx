@@ -10,7 +10,7 @@ import { useLibrary } from '../../api/hooks'
 import { round, useView } from '../../state'
 import { Choice } from '../../ui/Choice'
 import { Computed, Row } from '../../ui/Field'
-import { Form, type FormSchema, type Widget, type Write } from '../../ui/Form'
+import { Form, schemaOf, type Widget, type Write } from '../../ui/Form'
 import type { SheetProps } from '../StageSheet'
 import { Faces } from './Faces'
 import { Places } from './Places'
@@ -170,8 +170,6 @@ export function OperationEditor(
     </div>
   )
 }
-
-const schemaOf = (fields: unknown) => fields as FormSchema
 
 /** How a wrapped path lies round its axis. */
 function WrappedFacts({ wrapped }: { wrapped: NonNullable<OperationReport['wrapped']> }) {

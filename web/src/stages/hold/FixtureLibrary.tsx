@@ -1,10 +1,19 @@
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answered, api, type Fixture, type Plan, type Problem, problemOf } from '../../api/client'
+import {
+  answered,
+  api,
+  type Fixture,
+  type FixtureForm,
+  type Plan,
+  type Problem,
+  problemOf,
+} from '../../api/client'
 import { posted, sendFile, useFixtures, useLibrary } from '../../api/hooks'
 import { sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
+import { Form, schemaOf, type Write } from '../../ui/Form'
 import { formOf, sizes } from './fixtures'
 
 /** The shop's fixtures with pictures and sizes: take one, copy and change one, bring in and save the library. */
@@ -69,6 +78,7 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
       words.every((word) => `${one.name} ${one.id} ${sizes(library, one)}`.toLowerCase().includes(word)),
   )
   const kinds = [...new Set(data?.map((one) => one.kind))]
+  const form = editing && formOf(library, editing.kind)
   const file = (label: string, accept: string, then: (file: File | undefined) => Promise<void>) => (
     <label className="cursor-pointer text-action underline">
       {label}
@@ -125,9 +135,10 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
               ))}
             </ul>
             <div className="h-[520px] overflow-auto p-3">
-              {editing ? (
+              {editing && form ? (
                 <EditFixture
                   fixture={editing}
+                  form={form}
                   ids={(data ?? []).map((one) => one.id)}
                   save={(next) => void put([...(data ?? []).filter((one) => one.id !== next.id), next])}
                   remove={() => void put((data ?? []).filter((one) => one.id !== editing.id))}
@@ -174,9 +185,10 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
   )
 }
 
-/** Every size of a fixture, as numbers and words. */
+/** Every size of a fixture as its kind asks for it, and the fixture as it would look. */
 function EditFixture(props: {
   fixture: Fixture
+  form: FixtureForm
   ids: string[]
   save: (fixture: Fixture) => void
   remove: () => void
@@ -187,58 +199,46 @@ function EditFixture(props: {
     id: freeId(props.fixture.id, props.ids),
     name: `${props.fixture.name}, changed`.slice(0, 60),
   })
-  const value = (text: string, was: unknown): unknown =>
-    Array.isArray(was)
-      ? text
-          .split(/[\s,;]+/)
-          .filter(Boolean)
-          .map(Number)
-      : typeof was === 'number'
-        ? Number(text.replace(',', '.'))
-        : text
+  // Drawn from what is typed: a size that cannot be is told beside its field and stays there.
+  const write: Write = async (field, value) => {
+    const next = { ...draft, [field]: value }
+    try {
+      const answer = await fetch(asTyped(next))
+      if (!answer.ok) return problemOf(await answer.json())
+    } catch (error) {
+      return problemOf(error)
+    }
+    setDraft(next)
+    return null
+  }
   return (
-    <form
+    // No form of the browser's: Enter keeps a size, and does not put the fixture into the library.
+    <div
+      role="form"
       aria-label="Change a fixture"
-      onSubmit={(event) => {
-        event.preventDefault()
-        props.save(draft as unknown as Fixture)
-      }}
+      className="grid grid-cols-[minmax(0,1fr)_15rem] items-start gap-5"
     >
-      {Object.entries(draft)
-        .filter(([name]) => name !== 'kind' && name !== 'sha256')
-        .map(([name, was]) => (
-          <label key={name} className="grid grid-cols-[11rem_16rem] items-baseline gap-2 py-0.5">
-            <span className="text-soft">{name.replaceAll('_', ' ')}</span>
-            {typeof was === 'boolean' ? (
-              <input
-                type="checkbox"
-                className="accent-action justify-self-start"
-                checked={was}
-                onChange={(event) => setDraft({ ...draft, [name]: event.target.checked })}
-              />
-            ) : (
-              <input
-                className="figures border border-rule bg-white px-2 py-0.5"
-                defaultValue={Array.isArray(was) ? was.join(', ') : String(was)}
-                onBlur={(event) => setDraft({ ...draft, [name]: value(event.target.value, was) })}
-              />
-            )}
-          </label>
-        ))}
-      <div className="mt-2 flex gap-2">
-        <button type="submit" className="knob-go">
-          Put it into the library
-        </button>
-        <button type="button" className="knob" onClick={props.remove}>
-          Take “{props.fixture.name}” out of the library
-        </button>
-        <button type="button" className="knob" onClick={props.leave}>
-          Back
-        </button>
+      <div>
+        <Form schema={schemaOf(props.form.fields)} values={draft} write={write} />
+        <div className="mt-3 flex gap-2">
+          <button type="button" className="knob-go" onClick={() => props.save(draft as unknown as Fixture)}>
+            Put it into the library
+          </button>
+          <button type="button" className="knob" onClick={props.remove}>
+            Take “{props.fixture.name}” out of the library
+          </button>
+          <button type="button" className="knob" onClick={props.leave}>
+            Back
+          </button>
+        </div>
       </div>
-    </form>
+      <img src={asTyped(draft)} alt="The fixture as typed" className="w-full border border-rule bg-rail" />
+    </div>
   )
 }
+
+const asTyped = (draft: Record<string, unknown>) =>
+  `/api/fixtures/picture.png?fixture=${encodeURIComponent(JSON.stringify(draft))}`
 
 function freeId(id: string, ids: string[]) {
   for (let n = 2; ; n += 1) {

@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 import manifold3d
 from pydantic import Field
 
-from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid, rod
+from pelvrak.core.holding.fixture import FixtureKind, Force, Size, Solid, cuboid, rod
 
 
 class Chuck(FixtureKind):
@@ -30,7 +30,7 @@ class Chuck(FixtureKind):
     jaw_width: Size
     jaw_height: Size
     jaw_length: Size
-    force_kn: Size
+    force_kn: Force
 
     def solids(self, height: float | None = None) -> list[Solid]:
         body = rod(self.diameter, 0, self.height)

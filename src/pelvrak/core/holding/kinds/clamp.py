@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 import manifold3d
 from pydantic import Field, model_validator
 
-from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, Thread, cuboid, prism
+from pelvrak.core.holding.fixture import FixtureKind, Force, Size, Solid, Thread, cuboid, prism
 
 
 class Clamp(FixtureKind):
@@ -35,7 +35,7 @@ class Clamp(FixtureKind):
     bolt_from_nose: Size
     heel_from_nose: Size
     thread: Thread = "M12"
-    force_kn: Size
+    force_kn: Force
     rise_min: Annotated[float, Field(ge=0, le=1000)] = 0.0
     rise_max: Size = 120.0
 

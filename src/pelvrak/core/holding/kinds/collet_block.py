@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import model_validator
 
 from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid, prism, rod, standing_block
+from pelvrak.core.holding.fixture import FixtureKind, Force, Size, Solid, cuboid, prism, rod, standing_block
 
 
 class ColletBlock(FixtureKind):
@@ -30,7 +30,7 @@ class ColletBlock(FixtureKind):
     across: Size
     length: Size
     bore_max: Size
-    force_kn: Size
+    force_kn: Force
 
     @model_validator(mode="after")
     def _collet_lies_within(self) -> ColletBlock:

@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from pelvrak.core.holding.fixture import FixtureKind
+from pelvrak.core.holding.fixture import UNASKED, FixtureKind
 
 
 class Own(FixtureKind):
@@ -20,5 +20,7 @@ class Own(FixtureKind):
     sizes: ClassVar[str] = "{file}"
 
     kind: Literal["own"] = "own"
-    file: Annotated[str, Field(min_length=1, max_length=200)]
-    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")] | None = None
+    file: Annotated[str, Field(min_length=1, max_length=200, json_schema_extra=UNASKED)]
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")] | None = Field(
+        default=None, json_schema_extra=UNASKED
+    )

@@ -24,7 +24,7 @@ class Pin(FixtureKind):
     stands_on: ClassVar[tuple[str, ...]] = ("plate",)
 
     kind: Literal["pin"] = "pin"
-    diameter: Annotated[float, Field(gt=0, le=500)]
+    diameter: Annotated[Size, Field(le=500)]
     height: Size
     relieved: bool = False
     fit: Annotated[str, Field(max_length=5)] = "g6"

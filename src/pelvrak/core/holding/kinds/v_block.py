@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field, model_validator
 
-from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, prism
+from pelvrak.core.holding.fixture import Angle, FixtureKind, Size, Solid, prism
 
 # Room that a vee's relief leaves under a sharp edge lying in it.
 RELIEF_SPARE_MM = 1.0
@@ -26,7 +26,7 @@ class VBlock(FixtureKind):
     stands_on: ClassVar[tuple[str, ...]] = ("vise", "plate")
 
     kind: Literal["v_block"] = "v_block"
-    angle_deg: Annotated[float, Field(ge=60, le=150)]
+    angle_deg: Angle
     length: Size
     width: Size
     height: Size

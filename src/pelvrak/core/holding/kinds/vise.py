@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import manifold3d
 
-from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid
+from pelvrak.core.holding.fixture import FixtureKind, Force, Size, Solid, cuboid
 
 
 class Vise(FixtureKind):
@@ -30,7 +30,7 @@ class Vise(FixtureKind):
     bed_height: Size
     body_length: Size
     body_width: Size
-    force_kn: Size
+    force_kn: Force
 
     def solids(self, height: float | None = None) -> list[Solid]:
         half, back = self.body_width / 2, 0.55 * self.jaw_height
