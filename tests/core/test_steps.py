@@ -8,6 +8,7 @@ import threading
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from unittest import mock
 
 import numpy as np
 from cachetools import LRUCache
@@ -256,7 +257,14 @@ class EngineTest(unittest.TestCase):
             with self.assertRaises(Stopped):
                 Engine(self.store, tell=heard).run(LOWER, WordGiven("Milling"), "stopped")
             self.assertEqual((RAN, told), ([], ["stopped", "stopped"]))
+        # One that never ends keeps nobody for ever.
         key = LOWER.key(WordGiven("Milling"))
+        with (
+            mock.patch("pelvrak.core.engine.store.MOST_WAIT_S", 0.05),
+            self.store.alone(key, lambda: None),
+            self.store.alone(key, lambda: told.append("waits")),
+        ):
+            self.assertIn("waits", told)
         with self.assertRaises(ZeroDivisionError), self.store.alone(key, lambda: None):
             1 / 0  # noqa: B018  whoever had the key broke down
         self.assertEqual(self.counted("Milling").value(TEXT), "7")

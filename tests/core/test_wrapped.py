@@ -158,10 +158,10 @@ class OnTheRoute(unittest.TestCase):
         np.testing.assert_allclose(fact.turns, (-inside, inside), atol=0.05)
 
     def test_a_groove_on_a_line(self):
-        """Half-way about a third of the bar: the ring between the radii, as wide as the cutter, and half a cutter's disc at either end."""
-        arc = BAR / 2 * math.radians(60)
+        """About two ninths of the bar: the ring between the radii, as wide as the cutter, and half a cutter's disc at either end."""
+        arc = BAR / 2 * math.radians(40)
         report = computed({"tool": "em8", "line": [[0, -arc], [0, arc]], "diameter": BAR, "depth": 2.0})
-        exact = math.pi * (25**2 - 23**2) / 3 * 8 + math.pi * 4**2 * 2
+        exact = math.pi * (25**2 - 23**2) * 80 / 360 * 8 + math.pi * 4**2 * 2
         self.assertEqual([f.sentence for f in self.one(report).findings if f.severity == "error"], [])
         self.assertAlmostEqual(self.one(report).removed_volume_mm3 / exact, 1.0, delta=0.015)
 

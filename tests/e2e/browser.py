@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import atexit
 import itertools
 import re
 import tempfile
 import unittest
+from functools import cache
 from pathlib import Path
 
 import numpy as np
+import playwright.sync_api
 from playwright.sync_api import Page, expect, sync_playwright
 
 from tests import solids
@@ -30,22 +33,24 @@ CHROMIUM = [
 expect.set_options(timeout=30_000)
 
 
+@cache
+def chromium() -> playwright.sync_api.Browser:
+    """The browser of all tests; each has a context of its own in it."""
+    driver = sync_playwright().start()
+    atexit.register(driver.stop)
+    # Scrollbars as users see them.
+    return driver.chromium.launch(
+        executable_path="/usr/bin/chromium", args=CHROMIUM, ignore_default_args=["--hide-scrollbars"]
+    )
+
+
 class Browser(unittest.TestCase):
     """A page on the shared server; page errors fail the test."""
 
     @classmethod
     def setUpClass(cls):
         cls.server = shared()
-        cls.playwright = sync_playwright().start()
-        # Scrollbars as users see them.
-        cls.browser = cls.playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=CHROMIUM, ignore_default_args=["--hide-scrollbars"]
-        )
-
-    @classmethod
-    def tearDownClass(cls):
-        cls.browser.close()
-        cls.playwright.stop()
+        cls.browser = chromium()
 
     def setUp(self):
         self.errors: list[str] = []

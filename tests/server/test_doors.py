@@ -287,7 +287,7 @@ class Fuzzed(unittest.TestCase):
                     "-H",
                     "x-pelvrak: tests",
                     "--max-examples",
-                    "10",
+                    "6",
                     "--phases",
                     "coverage,fuzzing",
                     "--seed",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from typing import Protocol
@@ -36,13 +37,15 @@ class Store(Protocol):
     def alone(self, key: str, waiting: Callable[[], None]) -> AbstractContextManager[None]:
         """Have a result's key to oneself while one computes it; who has it already is waited for.
 
-        waiting: called again and again meanwhile; what it raises ends the waiting. Who had it may be done by then.
+        waiting: called again and again meanwhile; what it raises ends the waiting. Who had it may be done by then. Whoever has waited
+        for MOST_WAIT_S goes on all the same: to compute twice costs time and nothing else.
         """
         ...
 
 
 # Who waits for another's result looks again so often.
 WAIT_S = 0.02
+MOST_WAIT_S = 600.0
 
 
 class MemoryStore:
@@ -85,9 +88,11 @@ class MemoryStore:
         """A lock for the key in this process."""
         with self.lock:
             mine = self.taken.setdefault(key, threading.Lock())
-        while not mine.acquire(timeout=WAIT_S):
+        until = time.monotonic() + MOST_WAIT_S
+        while not (taken := mine.acquire(timeout=WAIT_S)) and time.monotonic() < until:
             waiting()
         try:
             yield
         finally:
-            mine.release()
+            if taken:
+                mine.release()

@@ -298,8 +298,9 @@ def edit(project_id: ProjectId, wanted: Patch) -> ProjectState:
     with transaction() as session:
         project = _project(session, project_id, lock=True)
         _refuse_stale(session, project, wanted.based_on)
-        document = changed(_revision(session, project, project.head).plan, wanted.changes)
-        return _edited(session, project, wanted.what, plan_from(document))
+        # As it was shown, whatever version it is kept in.
+        shown = plan_from(_revision(session, project, project.head).plan).model_dump(mode="json")
+        return _edited(session, project, wanted.what, plan_from(changed(shown, wanted.changes)))
 
 
 def _edited(session: Session, project: Project, what: str, plan: Plan) -> ProjectState:

@@ -8,12 +8,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session
+
+if TYPE_CHECKING:
+    from alembic.config import Config
 
 CHANNEL = "pelvrak"
 _NEXT = text("select nextval('event_number')")
@@ -48,6 +49,9 @@ def transaction() -> Iterator[Session]:
 
 def migrations() -> Config:
     """The steps that bring the tables from one version to the next."""
+    # Loaded by who migrates; every worker would take a second for it.
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).with_name("migrations")))
     return config
@@ -55,6 +59,8 @@ def migrations() -> Config:
 
 def migrate() -> None:
     """Bring the tables to the newest version."""
+    from alembic import command
+
     config = migrations()
     with engine().begin() as connection:
         config.attributes["connection"] = connection

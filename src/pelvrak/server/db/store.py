@@ -14,7 +14,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from pelvrak.core.engine.digest import digest_of_bytes
-from pelvrak.core.engine.store import WAIT_S
+from pelvrak.core.engine.store import MOST_WAIT_S, WAIT_S
 from pelvrak.server.db.models import KeptContent, KeptResult, ResultPiece, now
 from pelvrak.server.db.session import engine, transaction
 
@@ -91,13 +91,14 @@ class DatabaseStore:
         """A lock in the database, for all its workers; it goes with the connection of who had it and ended."""
         number = {"number": int(key[:15], 16)}
         with engine().connect().execution_options(isolation_level="AUTOCOMMIT") as link:
-            while not link.execute(_TAKE, number).scalar_one():
+            until = time.monotonic() + MOST_WAIT_S
+            while not (taken := link.execute(_TAKE, number).scalar_one()) and time.monotonic() < until:
                 waiting()
                 time.sleep(WAIT_S)
             try:
                 yield
             finally:
-                if not link.execute(_LET_GO, number).scalar_one():
+                if taken and not link.execute(_LET_GO, number).scalar_one():
                     link.invalidate()  # lost with its connection; the next one begins afresh
 
 
