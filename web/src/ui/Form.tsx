@@ -12,7 +12,6 @@ export type FormField = {
   type?: string
   const?: unknown
   enum?: (string | number)[]
-  items?: FormField
   anyOf?: { type?: string }[]
   'x-unit'?: string
   'x-empty'?: string
@@ -34,10 +33,13 @@ const typeOf = (field: FormField) => field.type ?? field.anyOf?.find((one) => on
 const said = (value: unknown) =>
   typeof value === 'string' ? value : value == null || (value as []).length === 0 ? 'none' : 'given'
 
-/** Whether a field has a say as the others stand. */
-const wanted = (field: FormField, values: Values) =>
-  !field['x-when'] ||
-  Object.entries(field['x-when']).some(([name, those]) => those.includes(said(values[name])))
+/** Whether a field is asked for at a place of the form, and has a say as the others stand. */
+const wanted = (field: FormField, place: string | undefined, values: Values) =>
+  field.const === undefined &&
+  field['x-widget'] !== 'none' &&
+  (place === undefined || field['x-place'] === place) &&
+  (!field['x-when'] ||
+    Object.entries(field['x-when']).some(([name, those]) => those.includes(said(values[name]))))
 
 /** Numbers as they are typed one after the other. */
 const numbers = (text: string) =>
@@ -62,13 +64,10 @@ export function Form(props: {
   const { schema, place, values, write } = props
   const others = { ...values, ...props.others }
   return Object.entries(schema.properties)
-    .filter(([, field]) =>
-      place === undefined ? field.const === undefined : field['x-place'] === place && wanted(field, others),
-    )
+    .filter(([, field]) => wanted(field, place, others))
     .map(([name, field]) => {
       const label = field.title ?? name
       const unit = field['x-unit'] ?? ''
-      if (field['x-widget'] === 'none') return null
       const widget = props.widgets?.[field['x-widget'] ?? '']
       if (widget) return <div key={name}>{widget(name, field)}</div>
       if (field.enum)

@@ -48,6 +48,17 @@ WAIT_S = 0.02
 MOST_WAIT_S = 600.0
 
 
+def waited_for(take: Callable[[], bool], waiting: Callable[[], None]) -> bool:
+    """Whether what take() asks for was had in the end; waiting() and MOST_WAIT_S as in `Store.alone`."""
+    until = time.monotonic() + MOST_WAIT_S
+    while not take():
+        if time.monotonic() > until:
+            return False
+        waiting()
+        time.sleep(WAIT_S)
+    return True
+
+
 class MemoryStore:
     """Results of one process."""
 
@@ -55,7 +66,6 @@ class MemoryStore:
         self.named: dict[tuple[str, str], str] = {}
         self.contents: dict[str, bytes] = {}
         self.keys: set[str] = set()
-        self.lock = threading.Lock()
         self.taken: dict[str, threading.Lock] = {}
 
     def kept(self, key: str) -> bool:
@@ -86,11 +96,8 @@ class MemoryStore:
     @contextmanager
     def alone(self, key: str, waiting: Callable[[], None]) -> Iterator[None]:
         """A lock for the key in this process."""
-        with self.lock:
-            mine = self.taken.setdefault(key, threading.Lock())
-        until = time.monotonic() + MOST_WAIT_S
-        while not (taken := mine.acquire(timeout=WAIT_S)) and time.monotonic() < until:
-            waiting()
+        mine = self.taken.setdefault(key, threading.Lock())
+        taken = waited_for(lambda: mine.acquire(blocking=False), waiting)
         try:
             yield
         finally:

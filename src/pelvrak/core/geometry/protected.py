@@ -86,10 +86,9 @@ def protected(
         return target.read_bytes()
 
 
-def prepare(*modules: str) -> None:
-    """Have readers' libraries loaded before the first file comes."""
-    for module in modules:
-        _readers.prepare(module)
+def prepare(module: str) -> None:
+    """Have a reader's libraries loaded before the first file comes."""
+    _readers.prepare(module)
 
 
 class _Readers:

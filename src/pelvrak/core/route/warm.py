@@ -24,17 +24,18 @@ from pelvrak.core.stock.shapes import field_of_block
 from pelvrak.core.stock.surface import simplified, surface
 
 UP = np.array([0.0, 0.0, 1.0])
+LOW, HIGH = np.zeros(3), np.array([12.0, 10.0, 8.0])
+GRID = grid_around(LOW, HIGH, 1.0)
 
 
 def compile_cutting() -> None:
     """Touch the kernels that cut: rays along, square to and across the tool; moments."""
-    low, high = np.zeros(3), np.array([12.0, 10.0, 8.0])
-    start = field = field_of_block(grid_around(low, high, 1.0), low, high)
+    start = field = field_of_block(GRID, LOW, HIGH)
     holder = Profile((6.0, 9.0), (4.0, 4.0))
     lean = np.array([0.3, 0.2, 1.0]) / np.linalg.norm([0.3, 0.2, 1.0])
     starts, ends = np.array([[3.0, 3, 6], [8, 6, 5]]), np.array([[8.0, 6, 5], [9, 6, 5]])
     recorder = Recorder()
-    for axis in (np.array([0.0, 0, 1]), lean):
+    for axis in (UP, lean):
         for tool in (flat(2, 8), ball_nose(2, 8)):
             sweep = Sweep(starts, ends, np.full(2, CUT, np.uint8), axis, tool, (holder,))
             field, _ = cut(field, sweep, 1, None, recorder)
@@ -44,14 +45,12 @@ def compile_cutting() -> None:
 
 def compile_others() -> None:
     """Touch the others: surface, questions, comparison, contact, arcs."""
-    low, high = np.zeros(3), np.array([12.0, 10.0, 8.0])
-    grid = grid_around(low, high, 1.0)
-    start, field = field_of_block(grid, low, high), field_of_block(grid, low, np.array([12.0, 10.0, 6.0]))
+    start, field = field_of_block(GRID, LOW, HIGH), field_of_block(GRID, LOW, np.array([12.0, 10.0, 6.0]))
     fitted(np.column_stack([np.cos(np.linspace(0, 3, 20)), np.sin(np.linspace(0, 3, 20))]))
     deepest_overlap(field, start)
-    thinnest(field, np.array([0.0, 0, 1]))
+    thinnest(field, UP)
     pieces(field)
-    Caster(surface(start)).distance(low[None], UP)
+    Caster(surface(start)).distance(LOW[None], UP)
     compare(field, simplified(surface(field, 0.01), 0.01), surface(start))
     hold_work(vise_hold(), fixtures_of(()), box(np.array([-50.0, -30, -40]), np.array([50.0, 30, 0])), "OP10")
 

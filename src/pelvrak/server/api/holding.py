@@ -14,7 +14,7 @@ from pydantic import Field
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from pelvrak.core.errors import BadInput
+from pelvrak.core.errors import BadInput, json_from
 from pelvrak.core.geometry.mesh import joined, mesh_of
 from pelvrak.core.holding.kinds import (
     Fixture,
@@ -111,12 +111,7 @@ def _picture(text: str) -> bytes:
 @router.get("/fixtures/picture.png", **file_of("image/png"))
 def picture_as_typed(fixture: Annotated[str, Query(min_length=2, max_length=4000)]) -> Response:
     """A fixture that is in no library yet, by its JSON document, as it looks from the right front. Refused as a library refuses it."""
-    try:
-        one = fixtures_from_json(b"[" + fixture.encode() + b"]", "the fixture")[0]
-    except IndexError:
-        raise Refused(
-            422, "hold.no_fixture", "fixture", "there is no fixture in it", "give its document"
-        ) from None
+    (one,) = fixtures_from([json_from(fixture, "the fixture", "hold.library")], "the fixture")
     return Response(_picture(one.model_dump_json()), media_type="image/png")
 
 

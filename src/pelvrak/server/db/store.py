@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -14,7 +13,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from pelvrak.core.engine.digest import digest_of_bytes
-from pelvrak.core.engine.store import MOST_WAIT_S, WAIT_S
+from pelvrak.core.engine.store import waited_for
 from pelvrak.server.db.models import KeptContent, KeptResult, ResultPiece, now
 from pelvrak.server.db.session import engine, transaction
 
@@ -91,10 +90,7 @@ class DatabaseStore:
         """A lock in the database, for all its workers; it goes with the connection of who had it and ended."""
         number = {"number": int(key[:15], 16)}
         with engine().connect().execution_options(isolation_level="AUTOCOMMIT") as link:
-            until = time.monotonic() + MOST_WAIT_S
-            while not (taken := link.execute(_TAKE, number).scalar_one()) and time.monotonic() < until:
-                waiting()
-                time.sleep(WAIT_S)
+            taken = waited_for(lambda: bool(link.execute(_TAKE, number).scalar_one()), waiting)
             try:
                 yield
             finally:

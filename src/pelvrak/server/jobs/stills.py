@@ -60,10 +60,7 @@ def _half_height(mesh: Mesh, way: Floats) -> float:
     points = mesh.vertices[np.unique(mesh.triangles)]
     points = points - (points.min(axis=0) + points.max(axis=0)) / 2
     right = np.cross([0, 0, 1], way)
-    axes = np.array(
-        [right / np.linalg.norm(right), np.cross(way, right) / np.linalg.norm(np.cross(way, right))]
-    )
-    wide, high = np.abs(points @ axes.T).max(axis=0)
+    wide, high = (np.abs(points @ to).max() / np.linalg.norm(to) for to in (right, np.cross(way, right)))
     return float(FREE * max(high, wide * HEIGHT / WIDTH))
 
 

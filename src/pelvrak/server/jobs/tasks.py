@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import logging
 import math
 import threading
@@ -26,7 +25,6 @@ from pelvrak.server.jobs.handing import (
     URGENT,
     hand_evaluation,
     hand_help,
-    urgent_waits,
 )
 from pelvrak.server.jobs.wanted import Passing, broke, help_wanted, under_way, wanted
 
@@ -38,7 +36,7 @@ log = logging.getLogger("pelvrak.jobs")
 
 # Loaded by the processes that compute, and by no other: it takes seconds.
 def _read(body: bytes, name: str, sha256: str) -> dict[str, Any]:
-    from pelvrak.server.jobs.computing import read_file
+    from pelvrak.server.jobs.files import read_file
 
     return read_file(body, name, sha256)
 
@@ -149,8 +147,11 @@ def evaluate_project(context: JobContext, evaluation_id: int) -> None:
 def help_evaluate(evaluation_id: int) -> None:
     """Run the steps of an evaluation that its next setups wait for, beside the worker that computes it; gives way to
     whatever somebody waits for, and then goes on."""
-    with contextlib.suppress(Stopped, BrokeDown):
+    try:
         run(_help, (evaluation_id,), lambda: help_wanted(evaluation_id))
-    with transaction() as session:
-        if under_way(session, evaluation_id) and urgent_waits(session):
-            hand_help(session, evaluation_id)
+    except BrokeDown:
+        return  # who evaluates does without
+    except Stopped:
+        with transaction() as session:
+            if under_way(session, evaluation_id):
+                hand_help(session, evaluation_id)

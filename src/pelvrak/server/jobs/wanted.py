@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import time
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from sqlalchemy.orm import Session
 
 from pelvrak.server.db.models import Evaluation, Project
 from pelvrak.server.db.session import transaction
 from pelvrak.server.jobs.handing import urgent_waits
+
+if TYPE_CHECKING:
+    from pelvrak.core.route.run import Progress
 
 # An idle worker takes a job within this.
 IDLE_TAKES_S = 0.6
@@ -32,6 +35,20 @@ def help_wanted(evaluation_id: int) -> bool:
     """Whether it may be helped with: it is under way, and nobody waits for anything else."""
     with transaction() as session:
         return under_way(session, evaluation_id) and not urgent_waits(session)
+
+
+def seldom(ask: Progress) -> Progress:
+    """A question that is asked no oftener than every TELL_S; in between the answer is yes."""
+    asked = 0.0
+
+    def answer(share: float, what: str) -> bool:
+        nonlocal asked
+        if time.monotonic() - asked < TELL_S:
+            return True
+        asked = time.monotonic()
+        return ask(share, what)
+
+    return answer
 
 
 class Passing:

@@ -30,11 +30,11 @@ async def work(queues: list[str]) -> None:
 
 
 def _load_reader() -> None:
+    import pelvrak.server.jobs.files  # noqa: F401
     from pelvrak.core.geometry import protected
     from pelvrak.core.geometry.step_file import READER
 
     protected.prepare(READER)
-    _load()
 
 
 def start(queues: list[str]) -> None:
