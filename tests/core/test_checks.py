@@ -37,6 +37,14 @@ from pelvrak.core.machine.travel import check_table
 from pelvrak.core.route import swinging
 from pelvrak.core.route.ahead import _Ahead
 from pelvrak.core.route.comparing import compared
+from pelvrak.core.route.cut_checks import (
+    Told,
+    holding_findings,
+    machine_findings,
+    stock_findings,
+    wrapped_findings,
+)
+from pelvrak.core.route.cut_facts import CutFacts, Moves, laid, met_by_machine, met_in_holding, met_in_stock
 from pelvrak.core.route.jaw_setup import said_of_jaws
 from pelvrak.core.route.jaws import NestGiven, Solved
 from pelvrak.core.route.loads import safety_findings
@@ -46,14 +54,13 @@ from pelvrak.core.route.plan import Setup, plan_from
 from pelvrak.core.route.registers import Load, give_registers
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import Run, part_result
-from pelvrak.core.route.simulate import Trouble, _zero_off_top, holding_trouble, slides_trouble, stock_trouble
 from pelvrak.core.route.station import Station
 from pelvrak.core.route.turning import Turning
 from pelvrak.core.route.zeros import _above_zero, _registers
 from pelvrak.core.seat.seating import NamedZero, Seat, Zero
 from pelvrak.core.stock.compare import Comparison
 from pelvrak.core.stock.cut import CUT, RAPID, STOPPED, Hits, Profile, Sweep
-from pelvrak.core.stock.field import grid_around
+from pelvrak.core.stock.field import RayField, grid_around
 from pelvrak.core.stock.shapes import field_of_block, union
 from tests import solids
 from tests.serving import TOP
@@ -392,9 +399,13 @@ class RouteChecks(unittest.TestCase):
     def test_a_wrapped_zero_that_is_on_top_of_nothing(self):
         """The axis 25 mm below zero on a cylinder of Ø40: not its top, and not that of the stock of Ø44."""
         lie = Round((1.0, 0.0, 0.0), (0.0, 0.0, -25.0), 20.0, "A", 0.0, 1)
-        (found,) = _zero_off_top(Facing(id="f", name="F", tool="t"), "OP10", lie, 22.0)
+        station = Station(
+            "OP10", machines()["vertical-760-a"], np.eye(4), HoldFacts(), None, SEATED, NOTHING, NOTHING
+        )
+        flat = Chords(np.zeros((1, 3)), np.ones((1, 3)), np.array([CUT], np.uint8), np.array([0]))
+        (found,) = wrapped_findings(FACE, station, laid(lie, flat, 22.0))
         self.assertEqual((found.code, found.measured, found.limit), ("wrap.zero_height", 25.0, 20.0))
-        self.assertEqual(_zero_off_top(Facing(id="f", name="F", tool="t"), "OP10", lie, 25.0), [])
+        self.assertEqual(wrapped_findings(FACE, station, laid(lie, flat, 25.0)), [])
 
     def test_what_holds_the_cutter_over_a_fixture(self):
         looked = _Ahead(None, Hold(), [], {}, {}, None, {})  # type: ignore[arg-type]
@@ -498,13 +509,31 @@ class ZeroChecks(unittest.TestCase):
         self.assertEqual(_above_zero(Setup(name="OP10", seat=Seat(zero=Zero(z=0))), report), [])
 
 
-def trouble(what: int, operation: Any = None) -> Trouble:
+SEATED = Turned("", {}, np.eye(4), (0.0, 0.0, 1.0))
+FACE = Told("OP10", Facing(id="face", name="Face", tool="em10"))
+
+
+def NOTHING() -> None:
+    """Nothing stands round the work."""
+
+
+def moves(what: int) -> Moves:
     """Two moves of 10 mm, the second of some kind."""
     starts, ends = np.array([[0.0, 0, 0], [10, 0, 0]]), np.array([[10.0, 0, 0], [20, 0, 0]])
     kinds = np.array([RAPID, what], np.uint8)
     sweep = Sweep(starts, ends, kinds, np.array([0.0, 0, 1]), Profile((0.0, 20.0), (5.0, 5.0)))
-    own = operation or Facing(id="face", name="Face", tool="em10")
-    return Trouble(own, "OP10", Chords(starts, ends, kinds, np.array([0, 1])), sweep, np.array([1.0, 2.0]))
+    return Moves(Chords(starts, ends, kinds, np.array([0, 1])), sweep, np.array([1.0, 2.0]))
+
+
+def in_stock(what: int, **more: Any) -> list[Finding]:
+    """What is told of two moves, the second of some kind, and what they met in the stock."""
+    return stock_findings(FACE, CutFacts(in_stock=tuple(met_in_stock(moves(what), hits(**more)))))
+
+
+def in_holding(station: Station, **more: Any) -> list[Finding]:
+    """The same in the holding."""
+    met = met_in_holding(moves(CUT), station, hits(**more))
+    return holding_findings(FACE, station, CutFacts(in_holding=tuple(met)))
 
 
 def hits(**more: Any) -> Hits:
@@ -532,7 +561,7 @@ class StockChecks(unittest.TestCase):
         ):
             bodies = np.zeros((2, 4))
             bodies[1, column] = 1.25
-            (found,) = stock_trouble(trouble(CUT), hits(bodies=bodies))
+            (found,) = in_stock(CUT, bodies=bodies)
             self.assertEqual(
                 (found.code, found.severity, found.measured, found.move, found.time_s),
                 (code, "error", 1.25, 1, 2.0),
@@ -540,7 +569,7 @@ class StockChecks(unittest.TestCase):
             self.assertIn(word, found.sentence)
             self.assertIn("1.25 mm", found.sentence)
             bodies[1, column] = 0.04  # within what is known
-            self.assertEqual(stock_trouble(trouble(CUT), hits(bodies=bodies)), [])
+            self.assertEqual(in_stock(CUT, bodies=bodies), [])
 
     def test_rapid_stopped_and_straight_down(self):
         deep = np.array([0.0, 0.8])
@@ -549,30 +578,21 @@ class StockChecks(unittest.TestCase):
             (STOPPED, {"rapid": deep}, "cut.spindle_stopped"),
             (CUT, {"core": deep}, "cut.plunge_off_centre"),
         ):
-            (found,) = stock_trouble(trouble(what), hits(**more))
+            (found,) = in_stock(what, **more)
             self.assertEqual((found.code, found.measured), (code, 0.8))
 
     def test_the_holding_is_told_by_the_piece_that_is_met(self):
         solids = box(np.array([15.0, -5, -5]), np.array([25.0, 5, 5]))
         pieces = (PieceFact(name="clamp", item="c", role="clamps", low=(15.0, -5, -5), high=(25.0, 5, 5)),)
-        station = Station(
-            "OP10",
-            None,
-            machines()["vertical-760"],
-            np.eye(4),
-            HoldFacts(pieces=pieces),
-            None,  # type: ignore[arg-type]
-            Turned("", {}, np.eye(4), (0.0, 0.0, 1.0)),
-            lambda: None,
-            lambda: solids,
-        )
+        machine, held = machines()["vertical-760"], HoldFacts(pieces=pieces)
+        station = Station("OP10", machine, np.eye(4), held, None, SEATED, NOTHING, lambda: solids)
         for column, word in ((1, "shank"), (2, "holder"), (3, "spindle")):
             bodies = np.zeros((2, 4))
             bodies[1, column] = 2.0
-            (found,) = holding_trouble(trouble(CUT), station, hits(bodies=bodies))
+            (found,) = in_holding(station, bodies=bodies)
             self.assertEqual((found.code, found.measured), (f"cut.{word}_in_holding", 2.0))
             self.assertIn("into the clamp", found.sentence)
-        (found,) = holding_trouble(trouble(CUT), station, hits(rapid=np.array([0.0, 3.0])))
+        (found,) = in_holding(station, rapid=np.array([0.0, 3.0]))
         self.assertEqual(found.code, "cut.cutter_in_holding")
 
 
@@ -600,15 +620,22 @@ class MachineChecks(unittest.TestCase):
         lowest = np.array([middle[0] - 30, middle[1] - 30, low[2] - 50])
         stands = (lowest, np.array([middle[0] + 30, middle[1] + 30, low[2] + 20]))
         stock = field_of_block(grid_around(*stands, 2.0), *stands)
-        station = Station("OP10", None, machine, np.eye(4), HoldFacts(), zero, at, lambda: None, lambda: None)  # type: ignore[arg-type]
+        station = Station("OP10", machine, np.eye(4), HoldFacts(), zero, at, NOTHING, NOTHING)
         still = np.zeros((1, 3))
         lines = Chords(still, still, np.array([CUT], np.uint8), np.array([0]))
-        found = slides_trouble(trouble(CUT), station, lines, lambda: box(*stands), stock, 0.0)
+
+        def told(stock: RayField, work: Mesh) -> list[Finding]:
+            met = tuple(met_by_machine(station, lines, stock, 0.0, lambda: work))
+            at_home = machine.limits()[1]  # within the travels
+            reach = tuple(float(limit) for limit in at_home)
+            return machine_findings(FACE, station, CutFacts(least=reach, most=reach, slides=met))
+
+        found = told(stock, box(*stands))
         self.assertEqual({f.code for f in found}, {"reach.slide_meets"})
         self.assertAlmostEqual(found[0].measured, 20.0, delta=0.1)
         far = (stands[0] - [0, 0, 900], stands[1] - [0, 0, 900])
         clear = field_of_block(grid_around(*far, 2.0), *far)
-        self.assertEqual(slides_trouble(trouble(CUT), station, lines, lambda: box(*far), clear, 0.0), [])
+        self.assertEqual(told(clear, box(*far)), [])
 
     def test_long_work_swings_up_to_the_tool(self):
         engine = Engine(MemoryStore())

@@ -34,7 +34,6 @@ def station(up: np.ndarray, holding: Mesh | None = None) -> Station:
     plane[:3, :3] = up
     return Station(
         "OP10",
-        PART,
         machine_of("vertical-760"),
         plane,
         HoldFacts(),

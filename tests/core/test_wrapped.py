@@ -18,11 +18,12 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.machine.kinematics import pose
 from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.route.cut_facts import laid
+from pelvrak.core.route.cutting import wrapped_fact
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import path_from_json
 from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.report import OperationReport, Report
-from pelvrak.core.route.simulate import wrapped_fact
 from tests import solids
 
 BAR, FLOOR, LENGTH = 50.0, 44.0, 180.0
@@ -105,7 +106,8 @@ class Flat(unittest.TestCase):
         """π × 1 in = 3.1416 in: common practice, no source."""
         lie = Round((1.0, 0.0, 0.0), (0.0, 0.0, -12.7), 12.7, "A", 0.0, -1)
         ends = np.array([[0.0, 0.0, 0.0], [0.0, math.pi * 25.4, 0.0]])
-        fact = wrapped_fact(lie, Chords(ends[:1], ends[1:], np.zeros(1, np.uint8), np.zeros(1, np.int64)))
+        flat = Chords(ends[:1], ends[1:], np.zeros(1, np.uint8), np.zeros(1, np.int64))
+        fact = wrapped_fact(laid(lie, flat, 12.7))
         self.assertEqual(round(fact.flat_length.value / 25.4, 4), 3.1416)
         self.assertAlmostEqual(fact.centre_below.value, 12.7)
         self.assertAlmostEqual(lie.angle_at(math.pi * 25.4), -360.0)

@@ -49,8 +49,8 @@ from pelvrak.core.route.naming import (
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, PATH, SURFACE
 from pelvrak.core.route.plan import Setup
+from pelvrak.core.route.planning import PLAN_CELL_MM, PLAN_PATH, path_given
 from pelvrak.core.route.run import Run, in_work_frame
-from pelvrak.core.route.simulate import PLAN_CELL_MM, PLAN_PATH, path_given
 from pelvrak.core.route.station import Station, station_from
 from pelvrak.core.route.turning import Turning, cut_at
 from pelvrak.core.stock.cut import CUT
@@ -111,7 +111,6 @@ class AheadGiven:
     """
 
     stock: Content
-    part: Content
     zero_from_work: Floats
     solids: Content
     hold: HoldFacts
@@ -137,7 +136,6 @@ def ahead(
     )
     given = AheadGiven(
         surface_of(run.engine, incoming_key).content(SURFACE),
-        run.part_content,
         turning.zero_from_work,
         Result(hold.key, run.engine).content(SURFACE),
         HoldFacts(
@@ -212,9 +210,7 @@ def _looked(given: AheadGiven, reads: Reads) -> Pieces:
     work, fixtures = reads.read(given.stock, SURFACE), {one.id: one for one in given.fixtures}
     each: dict[str, _Ahead] = {}
     for place in given.places:
-        station = station_from(
-            reads, given.part, given.machine, given.zero_from_work, given.hold, given.solids, place.at
-        )
+        station = station_from(reads, given.machine, given.zero_from_work, given.hold, given.solids, place.at)
         moves = [
             swept(path, operation, given.tools[operation.tool], station.machine.spindle.nose)
             for operation, content in zip(place.operations, place.paths, strict=True)

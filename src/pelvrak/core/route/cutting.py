@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass
@@ -16,13 +17,16 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding, of_bad_input
 from pelvrak.core.geometry.part import FaceRef
 from pelvrak.core.geometry.reckoned import Reckoned
-from pelvrak.core.program.post import Planned, Program
+from pelvrak.core.program.post import Planned, Program, Where
+from pelvrak.core.route.cut_checks import Told, cut_findings
+from pelvrak.core.route.cut_facts import CUT_FACTS, CutFacts, Laid
 from pelvrak.core.route.naming import named, named_refusal, names_of, unregistered
 from pelvrak.core.route.needed import turned_for
 from pelvrak.core.route.pictures import volume_in, volume_later
 from pelvrak.core.route.pieces import FACTS, PATH
 from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Setup
+from pelvrak.core.route.planning import PLAN_PATH, path_given
 from pelvrak.core.route.programs import program_of
 from pelvrak.core.route.registers import where
 from pelvrak.core.route.report import (
@@ -30,7 +34,7 @@ from pelvrak.core.route.report import (
     WrappedFact,
 )
 from pelvrak.core.route.run import Run, matrix
-from pelvrak.core.route.simulate import cut_given, cut_operation, path_given
+from pelvrak.core.route.simulate import clamped, cut_operation
 from pelvrak.core.route.turning import Turning, shared
 from pelvrak.core.route.visits import Visit
 from pelvrak.core.route.zeros import maker_number
@@ -78,25 +82,20 @@ def cut_through(
     """
     reports: list[OperationReport] = []
     planned: list[Planned] = []
-    tools = {tool.id: tool for tool in run.plan.tools}
+    cutter = _Cutter(run, index, turning)
     previous_place, stood = None, None
-    divided: dict[str, Shared] = {}
     for visit in turning.visits:
-        if visit.operation.id not in divided:
-            divided[visit.operation.id] = shared(turning, visit.operation, run.part)
-        report, ready = _operation(run, index, turning, visit, divided[visit.operation.id], tools, key)
+        report, ready = cutter.cut(visit, key)
         if ready is not None:
-            if ready.path.moves and ready.tool.place != previous_place:
-                previous_place = ready.tool.place
-                report = report.model_copy(update={"time_s": report.time_s + placed.machine.changer.seconds})
-            if ready.path.moves:
-                there = visit.position
-                if stood is not None and stood != there:
-                    report = report.model_copy(
-                        update={"time_s": report.time_s + turning.time_between(stood, there)}
-                    )
-                stood = there
             planned.append(ready)
+        if ready is not None and ready.path.moves:
+            between = 0.0
+            if ready.tool.place != previous_place:
+                between += placed.machine.changer.seconds
+            if stood is not None and stood != visit.position:
+                between += turning.time_between(stood, visit.position)
+            previous_place, stood = ready.tool.place, visit.position
+            report = report.model_copy(update={"time_s": report.time_s + between})
         reports.append(report)
         if report.key is not None:
             key = report.key
@@ -108,110 +107,165 @@ def cut_through(
     return reports, planned, key
 
 
-def _operation(
-    run: Run,
-    index: int,
-    turning: Turning,
-    visit: Visit,
-    divided: Shared,
-    tools: dict[str, Tool],
-    incoming_key: str,
-) -> tuple[OperationReport, Planned | None]:
-    setup, position, operation = turning.setup, visit.number, visit.operation
-    tool = tools.get(operation.tool)
-    base = OperationReport(
-        id=operation.id,
-        run=visit.run,
-        number=visit.number,
-        position=visit.position or None,
-        name=operation.name,
-        kind=operation.kind,
-        tool=operation.tool,
-        tool_name=tool.name if tool else operation.tool,
-    )
-    name = f"{setup.name} {operation.name}" + (f" at {visit.position}" if visit.run != operation.id else "")
-    try:
-        if tool is None:
-            raise BadInput(
-                "cut.no_tool",
-                operation.name,
-                f"there is no tool {operation.tool!r} in the plan",
-                "choose a tool",
-            )
-        station = turning.station(visit)
-        there = where(turning, visit)
-        own, nowhere = divided
-        here = own[visit.position]
-        stray = _stray(setup, operation, nowhere) if visit.position == next(iter(own)) else []
-        if here is None:
-            run.done += 1
-            nothing = Finding(
-                code="index.nothing_there",
-                severity="warning",
-                setup=setup.name,
-                operation=operation.id,
-                stage="cut",
-                sentence=f"Nothing of {operation.name} looks to the spindle at {visit.position or 'the work as it is seated'}.",
-                cures=(
-                    Cure(
-                        label="Leave that position out",
-                        path=f"/setups/{index}/operations/{position}/left_out",
-                        value=[*operation.left_out, visit.position],
-                    ),
-                ),
-            )
-            return base.model_copy(update={"findings": (*stray, nothing)}), None
-        cut = unregistered(here)
-        data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
-        incoming = Result(incoming_key, run.engine)
-        given = path_given(run.engine, run.part_content, incoming, cut, tool, data, station)
-        setup_zero = turning.zero_from_work
-        result = cut_operation(
-            run.engine,
-            cut_given(run.engine, given, station, setup_zero, turning.hold, maker_number(index, position)),
-            name,
+class _Cutter:
+    """Cuts the operations of a setup, each on the stock that the one before left."""
+
+    def __init__(self, run: Run, index: int, turning: Turning) -> None:
+        self.run, self.index, self.turning, self.setup = run, index, turning, turning.setup
+        self.tools = {tool.id: tool for tool in run.plan.tools}
+        self.divided: dict[str, Shared] = {}
+
+    def cut(self, visit: Visit, key: str) -> tuple[OperationReport, Planned | None]:
+        """What an operation comes to at one of its positions, and what is to be written of it; None where it cannot be cut.
+
+        key: of the stock that comes in.
+        """
+        operation, tool = visit.operation, self.tools.get(visit.operation.tool)
+        base = OperationReport(
+            id=operation.id,
+            run=visit.run,
+            number=visit.number,
+            position=visit.position or None,
+            name=operation.name,
+            kind=operation.kind,
+            tool=operation.tool,
+            tool_name=tool.name if tool else operation.tool,
         )
-        run.done += 1
-        key, facts, planned = result.key, result.value(FACTS), result.value(PATH)
-        names = names_of(setup.name, operation, tool, station.hold)
-    except BadInput as bad:
-        run.done += 1
-        told = named_refusal(bad, names_of(setup.name, operation, tool))
-        finding = of_bad_input(told, setup.name, operation.id, "cut")
-        if bad.code == "cut.not_square" and "" in turning.stations:
-            cures = turned_for(turning, index, operation, run.part.part, turning.stations[""].zero_from_work)
-            finding = finding.model_copy(update={"cures": cures})
-        return base.model_copy(update={"findings": (finding,)}), None
-    path, holes = planned.path, planned.holes
-    report = base.model_copy(
-        update={
-            "key": key,
-            "time_s": facts["time_s"],
-            "moving_s": facts["time_s"],
-            "most_removal_cm3_min": facts["most_removal_cm3_min"],
-            "speed": data.speed_rpm,
-            "feed": data.feed_mm_min,
-            "removal": _removal(operation, tool, data.feed_mm_min.value),
-            "low": tuple(facts["low"]) if facts["low"] else None,
-            "high": tuple(facts["high"]) if facts["high"] else None,
-            "moves": len(path.moves),
-            "cut_z": tuple(facts["cut_z"]) if facts.get("cut_z") else None,
-            "tool_shape": shape_of(tool, station.machine.spindle.nose),
-            "offset_register": there.register,
-            "wrapped": WrappedFact.model_validate(facts["wrapped"]) if "wrapped" in facts else None,
-            "travel": tuple(tuple(end) for end in facts["travel"]) if facts.get("travel") else None,
-            "zero_from_work": matrix(station.zero_from_work) if visit.position else None,
-            "findings": (
-                *stray,
-                *(
-                    Finding.model_validate({**named(f, names), "operation": operation.id})
-                    for f in facts["findings"]
+        try:
+            if tool is None:
+                raise BadInput(
+                    "cut.no_tool",
+                    operation.name,
+                    f"there is no tool {operation.tool!r} in the plan",
+                    "choose a tool",
+                )
+            there = where(self.turning, visit)
+            here, stray = self._here(visit)
+            if here is None:
+                return base.model_copy(update={"findings": (*stray, self._nothing_there(visit))}), None
+            report, planned = self._cut(base, visit, here, tool, there, key)
+            return report.model_copy(update={"findings": (*stray, *report.findings)}), planned
+        except BadInput as bad:
+            return base.model_copy(update={"findings": (self._refused(visit, tool, bad),)}), None
+        finally:
+            self.run.done += 1
+
+    def _here(self, visit: Visit) -> tuple[Operation | None, list[Finding]]:
+        """What of an operation is cut at a position, and, at its first, the faces that are cut at none.
+
+        Raises BadInput for a position that cannot be reached.
+        """
+        self.turning.station(visit)
+        operation = visit.operation
+        if operation.id not in self.divided:
+            self.divided[operation.id] = shared(self.turning, operation, self.run.part)
+        each, nowhere = self.divided[operation.id]
+        first = visit.position == next(iter(each))
+        return each[visit.position], _stray(self.setup, operation, nowhere) if first else []
+
+    def _nothing_there(self, visit: Visit) -> Finding:
+        operation = visit.operation
+        return Finding(
+            code="index.nothing_there",
+            severity="warning",
+            setup=self.setup.name,
+            operation=operation.id,
+            stage="cut",
+            sentence=f"Nothing of {operation.name} looks to the spindle at {visit.position or 'the work as it is seated'}.",
+            cures=(
+                Cure(
+                    label="Leave that position out",
+                    path=f"/setups/{self.index}/operations/{visit.number}/left_out",
+                    value=[*operation.left_out, visit.position],
                 ),
             ),
-        }
-    )
-    return report, Planned(
-        visit.run, cut, tool, path, holes, data.speed_rpm.value, data.feed_mm_min.value, there
+        )
+
+    def _refused(self, visit: Visit, tool: Tool | None, bad: BadInput) -> Finding:
+        """Why an operation cannot be cut, and where it could be."""
+        operation, seated = visit.operation, self.turning.stations.get("")
+        told = named_refusal(bad, names_of(self.setup.name, operation, tool))
+        finding = of_bad_input(told, self.setup.name, operation.id, "cut")
+        if bad.code != "cut.not_square" or seated is None:
+            return finding
+        cures = turned_for(self.turning, self.index, operation, self.run.part.part, seated.zero_from_work)
+        return finding.model_copy(update={"cures": cures})
+
+    def _cut(
+        self, base: OperationReport, visit: Visit, here: Operation, tool: Tool, there: Where, key: str
+    ) -> tuple[OperationReport, Planned]:
+        """Plan and cut it. here: what of the operation is cut at the position. Raises BadInput when it cannot be planned."""
+        run, turning, operation = self.run, self.turning, visit.operation
+        station, bare = turning.station(visit), unregistered(here)
+        data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
+        called = f"{self.setup.name} {operation.name}"
+        called += f" at {visit.position}" if visit.run != operation.id else ""
+        given = path_given(run.engine, run.part_content, Result(key, run.engine), bare, tool, data, station)
+        planned = run.engine.run(PLAN_PATH, given, f"{called}: path")
+        held = clamped(run.engine, station, turning.zero_from_work, turning.hold)
+        maker = maker_number(self.index, visit.number)
+        result = cut_operation(run.engine, given, planned.content(PATH), held, maker, called)
+        facts, made = result.value(CUT_FACTS), planned.value(PATH)
+        names = names_of(self.setup.name, operation, tool)
+        told = [
+            Finding.model_validate({**named(one, names), "operation": operation.id})
+            for one in planned.value(FACTS)["findings"]
+        ]
+        if made.path.moves:
+            told += cut_findings(Told(self.setup.name, operation), tool, station, facts)
+        report = base.model_copy(
+            update={
+                "key": result.key,
+                **_as_cut(facts),
+                "speed": data.speed_rpm,
+                "feed": data.feed_mm_min,
+                "removal": _removal(operation, tool, data.feed_mm_min.value),
+                "moves": len(made.path.moves),
+                "tool_shape": shape_of(tool, station.machine.spindle.nose),
+                "offset_register": there.register,
+                "zero_from_work": matrix(station.zero_from_work) if visit.position else None,
+                "findings": tuple(told),
+            }
+        )
+        speed, feed = data.speed_rpm.value, data.feed_mm_min.value
+        return report, Planned(visit.run, bare, tool, made.path, made.holes, speed, feed, there)
+
+
+def _as_cut(facts: CutFacts) -> dict[str, Any]:
+    """What the report of an operation shows of how it was cut."""
+    reach = None if facts.least is None or facts.most is None else (facts.least, facts.most)
+    return {
+        "time_s": facts.time_s,
+        "moving_s": facts.time_s,
+        "most_removal_cm3_min": facts.most_removal_cm3_min,
+        "low": facts.low,
+        "high": facts.high,
+        "cut_z": facts.cut_z,
+        "wrapped": None if facts.laid is None else wrapped_fact(facts.laid),
+        "travel": reach,
+    }
+
+
+def wrapped_fact(lie: Laid) -> WrappedFact:
+    """How a flat path is laid out on its cylinder, as it is told."""
+    diameter = 2 * lie.radius
+    return WrappedFact(
+        axis=lie.axis,
+        turns=(round(lie.turns[0], 4), round(lie.turns[1], 4)),
+        flat_length=Reckoned(
+            value=round(math.pi * diameter, 4),
+            unit="mm",
+            formula="once round = π·d",
+            with_values=f"π·{diameter:g}",
+            source="circumference of a circle",
+        ),
+        centre_below=Reckoned(
+            value=round(lie.below, 4),
+            unit="mm",
+            formula="centre below zero = d / 2 where zero is on top",
+            with_values=f"d / 2 = {lie.radius:g}",
+            source="common practice, no source",
+        ),
     )
 
 

@@ -109,9 +109,7 @@ class ReachGiven:
 
 def _reach(given: ReachGiven, reads: Reads) -> Pieces:
     part = reads.read(given.part, PART)
-    station = station_from(
-        reads, given.part, given.machine, given.zero_from_work, given.hold, given.solids, given.at
-    )
+    station = station_from(reads, given.machine, given.zero_from_work, given.hold, given.solids, given.at)
     whole = refined(part.mesh, PIECE_MM)
     stops = stops_on(whole, part, station, given.tool)
     a, b, c = (whole.vertices[whole.triangles[:, i]] for i in range(3))

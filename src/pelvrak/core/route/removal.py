@@ -7,15 +7,13 @@ from typing import Any
 
 import numpy as np
 
-from pelvrak.core.cutting.job import Hole
 from pelvrak.core.cutting.operations import Operation
-from pelvrak.core.cutting.toolpath import Chords
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import inverse, moved
-from pelvrak.core.stock.cut import RAPID
+from pelvrak.core.route.cut_facts import CutFacts, HoleCut
 from pelvrak.core.stock.field import error_of
 
 # Less than this is what rays know of a wall that was there, mm³.
@@ -39,18 +37,9 @@ def hole_before(tool_diameter: float, removed: float, depth: float) -> float:
 
 
 def removal_findings(
-    operation: Operation,
-    tool: Tool,
-    setup: str,
-    holes: list[Hole],
-    lines: Chords,
-    removed: Floats,
-    seconds: float,
-    zero_from_work: Floats,
-    cell: float,
+    setup: str, operation: Operation, tool: Tool, facts: CutFacts, zero_from_work: Floats
 ) -> list[Finding]:
-    """Findings of what an operation took off. lines: its chords (zero frame), removed: by each, mm³; seconds: it runs; cell: between
-    the rays that the amounts are known by, mm."""
+    """Findings of what an operation took off. zero_from_work: of the plane it is cut in."""
 
     def found(code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any) -> Finding:
         place = () if at is None else (as_vector(moved(inverse(zero_from_work), at)),)
@@ -68,28 +57,20 @@ def removal_findings(
     out: list[Finding] = []
     cycle = operation.canned_cycle()
     if cycle in ("ream", "tap"):
-        for hole in holes:
-            near = np.hypot(lines.ends[:, 0] - hole.x, lines.ends[:, 1] - hole.y) < 1e-3
-            out += _finished_hole(
-                found,
-                cycle,
-                operation.name,
-                tool,
-                hole,
-                float(removed[near].sum()),
-                4 * error_of(cell, tool.DC / 2),
-            )
+        known = 4 * error_of(facts.cell, tool.DC / 2)
+        for hole in facts.holes:
+            out += _finished_hole(found, cycle, operation.name, tool, hole, known)
         if cycle == "tap":
             return out
-    if removed.sum() < CRUMB_MM3:
-        moves = int((lines.what != RAPID).sum())
+    if facts.removed_mm3 < CRUMB_MM3:
+        moves = "1 move" if facts.feeds == 1 else f"{facts.feeds} moves"
         out.append(
             found(
                 "cut.removes_nothing",
                 "warning",
-                f"{operation.name} removes nothing: {moves} {'move' if moves == 1 else 'moves'} and {seconds:.0f} s in air. "
+                f"{operation.name} removes nothing: {moves} and {facts.time_s:.0f} s in air. "
                 "It is cut already, or from the other side.",
-                measured=round(float(removed.sum()), 3),
+                measured=round(facts.removed_mm3, 3),
                 limit=CRUMB_MM3,
                 unit="mm³",
             )
@@ -98,11 +79,11 @@ def removal_findings(
 
 
 def _finished_hole(
-    found: Any, cycle: str, name: str, tool: Tool, hole: Hole, removed: float, known: float
+    found: Any, cycle: str, name: str, tool: Tool, hole: HoleCut, known: float
 ) -> list[Finding]:
     """known: how well the diameter of the hole before is known, mm."""
     at = np.array([hole.x, hole.y, hole.start])
-    depth = hole.start - hole.bottom
+    depth, removed = hole.start - hole.bottom, hole.removed
     where = f"at X{hole.x:.2f} Y{hole.y:.2f}"
     if cycle == "ream":
         was = hole_before(tool.DC, removed, depth)

@@ -12,10 +12,10 @@ from pelvrak.core.machine.index import Turned, local_plane
 from pelvrak.core.machine.kinematics import direction_of, home_angles, linear_for, pose
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.machine.slides import met_by_slides, nose_slide, slides
+from pelvrak.core.route.cut_facts import solids_of
 from pelvrak.core.route.holding import holding_mesh
 from pelvrak.core.route.report import Matrix, SetupReport, SlidesFact
 from pelvrak.core.route.run import Run, matrix
-from pelvrak.core.route.simulate import solids_of
 from pelvrak.core.route.station import station_at
 from pelvrak.core.route.told import machine_picture, slides_picture
 
@@ -63,7 +63,6 @@ def stand(run: Run, setup: SetupReport, values: dict[str, float]) -> Stand:
     at = Turned("", angles, local_plane(machine, angles), as_vector(direction_of(machine, angles)))
     nose = moved(at.local_from_zero, pose(machine, whole).table_from_spindle[:3, 3] - zero)
     station = station_at(
-        run.part,
         setup.name,
         machine,
         np.array(setup.zero_from_work),
@@ -73,7 +72,7 @@ def stand(run: Run, setup: SetupReport, values: dict[str, float]) -> Stand:
         at,
     )
     work = transformed(run.surface(setup.incoming_key or ""), station.zero_from_work)
-    still = [("work", work), *((piece.name, solid) for piece, solid in solids_of(station))]
+    still = [("work", work), *((piece.name, solid) for _, piece, solid in solids_of(station))]
     met = met_by_slides(
         [*slides(machine, hold.zero_on_table, at), nose_slide(machine)], nose[None], nose[None], still
     )

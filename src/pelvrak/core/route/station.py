@@ -11,7 +11,7 @@ from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.engine.step import Content, Reader
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, joined, transformed, with_label
-from pelvrak.core.geometry.part import PartModel, Vector, as_vector
+from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid
 from pelvrak.core.holding.facts import HoldFacts, PieceFact
 from pelvrak.core.holding.holding import united
@@ -20,7 +20,7 @@ from pelvrak.core.machine.kinematics import moved_by, pose
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.slides import solid_mesh, stands_by_the_work
 from pelvrak.core.route.naming import SETUP
-from pelvrak.core.route.pieces import PART, SURFACE
+from pelvrak.core.route.pieces import SURFACE
 from pelvrak.core.stock.field import RayField, grid_around
 from pelvrak.core.stock.shapes import field_of_mesh
 
@@ -37,7 +37,6 @@ class Station:
     """
 
     setup: str
-    part: PartModel
     machine: Machine
     zero_from_work: Floats
     hold: HoldFacts
@@ -49,7 +48,6 @@ class Station:
 
 
 def station_at(
-    part: PartModel,
     setup: str,
     machine: Machine,
     zero_from_work: Floats,
@@ -62,7 +60,6 @@ def station_at(
     here, solids = round_the_work(machine, hold, holding, at)
     return Station(
         setup,
-        part,
         machine,
         np.asarray(at.local_from_zero @ zero_from_work),
         here,
@@ -81,7 +78,6 @@ def held_solids(reader: Reader, solids: Content, shift: Vector) -> Mesh:
 
 def station_from(
     reader: Reader,
-    part: Content,
     machine: Machine,
     zero_from_work: Floats,
     hold: HoldFacts,
@@ -90,7 +86,6 @@ def station_from(
 ) -> Station:
     """The same from what a step's input names, without names. solids: of the holding; None for nothing."""
     return station_at(
-        reader.read(part, PART),
         SETUP,
         machine,
         zero_from_work,

@@ -130,7 +130,7 @@ def turning_of(
     out.findings += wrong
     whole = cache(lambda: holding_mesh(run, hold))
     for name, at in out.turned.items():
-        out.stations[name] = station_at(run.part, setup.name, machine, zero_from_work, hold, whole, nest, at)
+        out.stations[name] = station_at(setup.name, machine, zero_from_work, hold, whole, nest, at)
     out.visits = visits(setup, out.time_between)
     return out
 

@@ -1,0 +1,115 @@
+"""Which moves does an operation make? Its path planned on the stock that comes in, kept by what it was planned from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from shapely import from_wkb, to_wkb
+
+from pelvrak.core.cutting.feeds import CuttingData
+from pelvrak.core.cutting.job import Job, plan_operation
+from pelvrak.core.cutting.operations import Operation
+from pelvrak.core.cutting.standing import is_square, standing, standing_square
+from pelvrak.core.cutting.toolpath import Path
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Floats, transformed
+from pelvrak.core.machine.index import TurningLine, turning_lines
+from pelvrak.core.route.naming import SETUP, TOOL, nameless_operation, nameless_tool
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import FACTS, FIELD, PART, PATH, SURFACE, PlannedPath
+from pelvrak.core.route.station import Station
+
+# How finely the stock's heights are looked at where its rays do not stand upright, mm.
+PLAN_CELL_MM = 0.5
+
+
+@dataclass(frozen=True)
+class PathGiven:
+    """What an operation's path is planned from. zero_from_work: of the plane it is cut in; stock: that comes in; surface: the same,
+
+    where the plane does not lie along its rays or the work turns under the tool; data: of cutting; nest: as `Station.nest`, regions
+    as WKB (ISO 13249-3); turning: the rotary axes that can turn the work.
+    """
+
+    part: Content
+    stock: Content
+    surface: Content | None
+    zero_from_work: Floats
+    operation: Operation
+    tool: Tool
+    data: CuttingData
+    nest: tuple[tuple[str, bytes, float], ...]
+    turning: tuple[TurningLine, ...]
+
+
+def path_given(
+    engine: Engine,
+    part: Content,
+    incoming: Result,
+    operation: Operation,
+    tool: Tool,
+    data: CuttingData,
+    station: Station,
+) -> PathGiven:
+    """The input of an operation's planning at a station, without names. incoming: the stock that comes in."""
+    wrapped = operation.turns_work
+    square = is_square(station.zero_from_work)
+    lines = (
+        []
+        if station.zero_on_table is None
+        else turning_lines(station.machine, station.zero_on_table, station.at)
+    )
+    return PathGiven(
+        part,
+        incoming.content(FIELD),
+        None if square and not wrapped else surface_of(engine, incoming.key).content(SURFACE),
+        station.zero_from_work,
+        nameless_operation(operation),
+        nameless_tool(tool, TOOL),
+        data,
+        tuple((name, to_wkb(region), floor) for name, (region, floor) in station.nest().items()),
+        tuple(lines) if wrapped else (),
+    )
+
+
+def _plan(given: PathGiven, reads: Reads) -> Pieces:
+    """The path of one operation. Raises BadInput when it cannot be planned."""
+    lying = (
+        None
+        if given.surface is None
+        else transformed(reads.read(given.surface, SURFACE), given.zero_from_work)
+    )
+    if is_square(given.zero_from_work):
+        here = standing_square(reads.read(given.stock, FIELD), given.zero_from_work)
+    else:
+        assert lying is not None
+        here = standing(lying, PLAN_CELL_MM)
+    if here is None:
+        raise BadInput(
+            "stock.none", given.operation.name, "no stock is left to cut", "check the operations before"
+        )
+    job = Job(
+        reads.read(given.part, PART),
+        given.zero_from_work,
+        here,
+        given.tool,
+        given.data,
+        SETUP,
+        given.operation,
+        Path((0.0, 0.0, float(here.high[2]) + given.operation.clearance + 50.0)),
+        {name: (from_wkb(region), floor) for name, region, floor in given.nest},
+        list(given.turning),
+        lying,
+    )
+    plan_operation(job)
+    return {
+        PATH: PlannedPath(job.path, job.holes, np.zeros(0)),
+        FACTS: {"findings": [f.model_dump(mode="json") for f in job.findings]},
+    }
+
+
+PLAN_PATH = Step("path", 1, PathGiven, _plan)
