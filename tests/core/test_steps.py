@@ -344,16 +344,6 @@ class EngineTest(unittest.TestCase):
                 engine.run(step, WordGiven("x"), "x")
         self.assertEqual(engine.keys, {})
 
-    def test_beside(self):
-        engine = Engine(self.store)
-        made = engine.later(LOWER, WordGiven("ABC"), "ABC")
-        self.assertEqual(made.result().value(TEXT), "abc")
-        failed = engine.later(COUNT, CountGiven(Content("0")), "lost")
-        with self.assertRaises(LookupError):
-            failed.result()
-        engine.close()
-        engine.close()
-
 
 if __name__ == "__main__":
     unittest.main()

@@ -4,10 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
-from functools import cached_property
-from threading import Lock
 from typing import Any, TypeVar
 
 import numpy as np
@@ -66,7 +63,7 @@ def no_files(sha256: str | None, name: str) -> bytes:
 
 @dataclass
 class Engine:
-    """Runs steps on a store.
+    """Runs steps on a store, in one thread.
 
     files: bytes from outside by their SHA-256, with the name they came under. computed and reused: the names of the steps that ran, here or meanwhile elsewhere, and those whose result was there; keys: of all results that were used.
     """
@@ -78,23 +75,10 @@ class Engine:
     keys: dict[str, str] = field(default_factory=dict)
     files: Callable[[str | None, str], bytes] = no_files
     at_hand: LRUCache[tuple[str, str], tuple[Any, int]] = field(default_factory=_at_hand)
-    lock: Lock = field(default_factory=Lock)
-
-    @cached_property
-    def beside(self) -> ThreadPoolExecutor:
-        """Where steps run that nobody waits for yet; `close` ends it."""
-        return ThreadPoolExecutor(1, "beside")
-
-    def close(self) -> None:
-        """Let go of what was to run beside and has not begun; wait for what has."""
-        if "beside" in self.__dict__:
-            self.beside.shutdown(cancel_futures=True)
-            del self.__dict__["beside"]
 
     def read(self, content: Content, piece: Piece[T]) -> T:
         """The value of a content. Raises LookupError when it is kept nowhere."""
-        with self.lock:
-            found = self.at_hand.get((content.digest, piece.name))
+        found = self.at_hand.get((content.digest, piece.name))
         if found is not None:
             at_hand: T = found[0]
             return at_hand
@@ -108,8 +92,7 @@ class Engine:
     def _keep(self, digest: str, piece: Piece[T], value: T, size: int) -> None:
         size = max(size, weight(value))
         if size <= AT_HAND_BYTES:
-            with self.lock:
-                self.at_hand[(digest, piece.name)] = (value, size)
+            self.at_hand[(digest, piece.name)] = (value, size)
 
     def run(self, step: Step[G], given: G, called: str) -> Result:
         """The result of a step for an input; where another computes it already, that one's. called: the step's name in this plan,
@@ -126,13 +109,8 @@ class Engine:
                 if not self.store.kept(key):
                     self._put(key, step.name, step.compute(given, _Within(self, called)))
             self.computed.append(called)
-        # Not before it is there: who runs beside would take it for done.
         self.keys[key] = step.name
         return result
-
-    def later(self, step: Step[G], given: G, called: str) -> Future[Result]:
-        """The same beside what goes on: who needs the result asks the future, and is told there what went wrong."""
-        return self.beside.submit(self.run, step, given, called)
 
     def keep(self, kind: Kind[G], given: G, make: Callable[[], Pieces]) -> Result:
         """A result of what is at hand and stands in no store, kept so that others find it by its key. make: where it is not kept yet."""

@@ -88,7 +88,8 @@ class CutFacts(Frozen):
     """What came of cutting an operation. Zero frame, mm, but where it says else.
 
     most_removal_cm3_min: the greatest at any moment; low, high: of the tip; cut_z: lowest and highest where it took something off;
-    least, most: X, Y and Z of the machine; cell: between the rays that amounts are known by; feeds: moves that are not rapid.
+    least, most: X, Y and Z of the machine; cell: between the rays that amounts are known by; feeds: moves that are not rapid. removed_mm3: by the
+    surfaces before and after; taken_mm3: by the rays its moves met.
     """
 
     time_s: float = 0.0
@@ -104,6 +105,7 @@ class CutFacts(Frozen):
     slides: tuple[SlideMeeting, ...] = ()
     loose: tuple[LoosePiece, ...] = ()
     removed_mm3: float = 0.0
+    taken_mm3: float = 0.0
     feeds: int = 0
     holes: tuple[HoleCut, ...] = ()
     cell: float = 0.0

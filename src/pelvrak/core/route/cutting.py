@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from concurrent.futures import Future
 from dataclasses import dataclass
 from typing import Any
 
@@ -22,7 +20,6 @@ from pelvrak.core.route.cut_checks import Told, cut_findings
 from pelvrak.core.route.cut_facts import CUT_FACTS, CutFacts, Laid
 from pelvrak.core.route.naming import named, named_refusal, names_of, unregistered
 from pelvrak.core.route.needed import turned_for
-from pelvrak.core.route.pictures import volume_in, volume_later
 from pelvrak.core.route.pieces import FACTS, PATH
 from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Setup
@@ -54,16 +51,10 @@ def cut_operations(
     run: Run, index: int, placed: Placed, turning: Turning, key: str, stock_volume: float, about: str
 ) -> Done:
     """All operations of a setup, one after the other, and their program. about: what is clamped, for its head."""
-    volumes: dict[int, Future[Result]] = {}
-
-    def weighed(number: int, stock: str) -> None:
-        volumes[number] = volume_later(run.engine, stock)
-
-    reports, planned, key = cut_through(run, index, placed, turning, key, weighed)
+    reports, planned, key = cut_through(run, index, placed, turning, key)
     for number, report in enumerate(reports):
-        left = volume_in(volumes[number].result()) if number in volumes else stock_volume
-        volume = {"outgoing_volume_mm3": left, "removed_volume_mm3": stock_volume - left}
-        reports[number], stock_volume = report.model_copy(update=volume), left
+        stock_volume -= report.removed_volume_mm3
+        reports[number] = report.model_copy(update={"outgoing_volume_mm3": stock_volume})
     program_key, program = program_of(run, turning, planned, about)
     return Done([_with_lines(report, program) for report in reports], key, stock_volume, program_key)
 
@@ -74,12 +65,8 @@ def cut_through(
     placed: Placed,
     turning: Turning,
     key: str,
-    on_cut: Callable[[int, str], None] = lambda number, key: None,
 ) -> tuple[list[OperationReport], list[Planned], str]:
-    """All operations of a setup, one after the other: what each came to, what is to be written of it, and the stock at the end.
-
-    on_cut: told the number of an operation in this order and the stock it leaves, as soon as it is there.
-    """
+    """All operations of a setup, one after the other: what each came to, what is to be written of it, and the stock at the end."""
     reports: list[OperationReport] = []
     planned: list[Planned] = []
     cutter = _Cutter(run, index, turning)
@@ -99,7 +86,6 @@ def cut_through(
         reports.append(report)
         if report.key is not None:
             key = report.key
-            on_cut(len(reports) - 1, key)
     if reports and stood is not None and "" in turning.turned:
         # The work is turned back at the end, for the next one to be loaded.
         back = turning.time_between(stood, "")
@@ -238,6 +224,7 @@ def _as_cut(facts: CutFacts) -> dict[str, Any]:
         "time_s": facts.time_s,
         "moving_s": facts.time_s,
         "most_removal_cm3_min": facts.most_removal_cm3_min,
+        "removed_volume_mm3": facts.removed_mm3,
         "low": facts.low,
         "high": facts.high,
         "cut_z": facts.cut_z,

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 
 from pelvrak.core.billet.forms import Files, Raw, raw_of
 from pelvrak.core.cutting.feeds import material_of
@@ -64,8 +63,8 @@ def evaluate(
     the material is unknown, and Stopped when
     progress returns False. Anything wrong further on is a finding of the place it stands in.
     """
-    with _run(plan, part_bytes, sha256, store, progress, files, keys) as run:
-        return _Walk(run).whole(partly or (lambda report: None))
+    run = _run(plan, part_bytes, sha256, store, progress, files, keys)
+    return _Walk(run).whole(partly or (lambda report: None))
 
 
 def cut_ahead(
@@ -81,11 +80,9 @@ def cut_ahead(
     For a worker that helps another who evaluates the same plan on the same store: neither computes what the other has
     begun. Raises as `evaluate`; what is wrong further on ends it, for who evaluates tells of it.
     """
-    with _run(plan, part_bytes, sha256, store, progress, files) as run:
-        _Walk(run).cut_ahead()
+    _Walk(_run(plan, part_bytes, sha256, store, progress, files)).cut_ahead()
 
 
-@contextmanager
 def _run(
     plan: Plan,
     part_bytes: bytes,
@@ -94,25 +91,22 @@ def _run(
     progress: Progress | None,
     files: Files | None,
     keys: dict[str, str] | None = None,
-) -> Iterator[Run]:
+) -> Run:
     found = files or _no_files
     engine = Engine(store, files=found, keys={} if keys is None else keys)
-    try:
-        read = part_result(part_bytes, plan.part.file, sha256, engine)
-        model = read.value(PART)
-        yield Run(
-            plan,
-            engine,
-            progress or (lambda share, what: True),
-            model,
-            read,
-            material_of(plan.billet.material),
-            _raw(plan, model, engine, found),
-            found,
-            steps=3 + sum(3 + len(visits(s)) for s in plan.setups),
-        )
-    finally:
-        engine.close()
+    read = part_result(part_bytes, plan.part.file, sha256, engine)
+    model = read.value(PART)
+    return Run(
+        plan,
+        engine,
+        progress or (lambda share, what: True),
+        model,
+        read,
+        material_of(plan.billet.material),
+        _raw(plan, model, engine, found),
+        found,
+        steps=3 + sum(3 + len(visits(s)) for s in plan.setups),
+    )
 
 
 class _Walk:

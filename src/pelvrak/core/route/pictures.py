@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from concurrent.futures import Future
 from dataclasses import dataclass
 
 from pelvrak.core.engine.engine import Engine, Result
@@ -55,17 +54,8 @@ STOCK_VOLUME = Step("volume", 1, SurfaceGiven, _volume)
 
 def volume_of(engine: Engine, key: str) -> float:
     """The volume of the stock that a result holds, mm³: of its surface before it is simplified."""
-    return volume_in(engine.run(STOCK_VOLUME, SurfaceGiven(Result(key, engine).content(FIELD)), "volume"))
-
-
-def volume_later(engine: Engine, key: str) -> Future[Result]:
-    """The same beside what goes on, to be read by `volume_in`."""
-    return engine.later(STOCK_VOLUME, SurfaceGiven(Result(key, engine).content(FIELD)), "volume")
-
-
-def volume_in(made: Result) -> float:
-    """The volume that was found, mm³."""
-    return float(made.value(FACTS)["volume_mm3"])
+    given = SurfaceGiven(Result(key, engine).content(FIELD))
+    return float(engine.run(STOCK_VOLUME, given, "volume").value(FACTS)["volume_mm3"])
 
 
 def surface_of(engine: Engine, key: str) -> Result:

@@ -62,7 +62,7 @@ def removal_findings(
             out += _finished_hole(found, cycle, operation.name, tool, hole, known)
         if cycle == "tap":
             return out
-    if facts.removed_mm3 < CRUMB_MM3:
+    if facts.taken_mm3 < CRUMB_MM3:
         moves = "1 move" if facts.feeds == 1 else f"{facts.feeds} moves"
         out.append(
             found(
@@ -70,7 +70,7 @@ def removal_findings(
                 "warning",
                 f"{operation.name} removes nothing: {moves} and {facts.time_s:.0f} s in air. "
                 "It is cut already, or from the other side.",
-                measured=round(facts.removed_mm3, 3),
+                measured=round(facts.taken_mm3, 3),
                 limit=CRUMB_MM3,
                 unit="mm³",
             )

@@ -37,12 +37,13 @@ from pelvrak.core.route.cut_facts import (
 )
 from pelvrak.core.route.naming import bare_hold, nameless_position
 from pelvrak.core.route.pictures import drawn
-from pelvrak.core.route.pieces import FIELD, INCOMING, LOAD, MOMENTS, PATH, SURFACE, PlannedPath
+from pelvrak.core.route.pieces import FIELD, INCOMING, JOIN_MM, LOAD, MOMENTS, PATH, SURFACE, PlannedPath
 from pelvrak.core.route.planning import PathGiven
 from pelvrak.core.route.station import Station, held_solids, holding_field, round_the_work, station_from
 from pelvrak.core.stock.cut import RAPID, Hits, Sweep, cut, test
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.moments import Moments, Recorder
+from pelvrak.core.stock.surface import removed_between
 
 LOAD_BINS = 160
 # The rim of a cutter is tilted by no more than this at the ends of a chord, mm.
@@ -152,6 +153,7 @@ def _cut(given: CutGiven, reads: Reads) -> Pieces:
         loose=tuple(loose_pieces(stock, after)),
         in_holding=tuple(_met_round_the_work(run, station, obstacle)),
         cell=stock.grid.cell,
+        removed_mm3=removed_between(stock, after, JOIN_MM),
         laid=None if lie is None else laid(lie, run.flat, farthest(lying(), lie)),
         **_taken_off(run, planned, hits.removed),
         **_as_the_machine_goes(run, station, given.tool, stock, lying),
@@ -291,14 +293,14 @@ def _as_the_machine_goes(
 
 
 def _taken_off(run: _AsRun, planned: PlannedPath, removed: Floats) -> dict[str, Any]:
-    """Facts of what was taken off. removed: by each chord, mm³."""
+    """Facts of what its moves took off. removed: by each chord, mm³."""
     lines = run.moves.lines
     took = removed > 0
     if run.lie is not None:
         # Laid round an axis, a chord of the flat becomes several.
         took = np.isin(run.flat.move, lines.move[took])
     return {
-        "removed_mm3": float(removed.sum()),
+        "taken_mm3": float(removed.sum()),
         "feeds": int((lines.what != RAPID).sum()),
         "holes": tuple(holes_cut(planned.holes, lines, removed)),
         "cut_z": depth_cut(run.flat, took),

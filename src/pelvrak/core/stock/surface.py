@@ -9,6 +9,7 @@ lies on those planes to the rounding of the rays: plane faces are plane, and str
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import NamedTuple
 
 import manifold3d
 import numpy as np
@@ -88,6 +89,16 @@ def _edge_numbers() -> NDArray[np.int64]:
 _EDGE_OF = _edge_numbers()
 
 
+class _Contour(NamedTuple):
+    """Triangles (t, 3) over vertices, mm; of each its maker, the ray end it stands for, mm, and that end's normal as it is kept."""
+
+    vertices: NDArray[np.float64]
+    triangles: NDArray[np.int64]
+    label: NDArray[np.int64]
+    ends: NDArray[np.float64]
+    normals: NDArray[np.int16]
+
+
 def surface(field: RayField, tolerance: float = 0.0) -> Mesh:
     """The closed surface of the field, each triangle labelled with its maker.
 
@@ -96,18 +107,79 @@ def surface(field: RayField, tolerance: float = 0.0) -> Mesh:
     the same paper); 0 joins none. Material thinner than a cell between two nodes is in the field but
     not in this picture of it.
     """
-    grid = field.grid
-    origin, shape = np.array(grid.origin), np.array(grid.shape)
+    held = _bricks(field)
+    return _drawn(field, tolerance, held, held > 0)
+
+
+def _drawn(field: RayField, tolerance: float, held: NDArray[np.int32], drawn: NDArray[np.bool_]) -> Mesh:
+    """The surface in some bricks, what is plane on its planes. held: pieces of surface in each brick."""
+    found = _contour(field, tolerance, held, drawn)
+    faces = plane_faces(found.ends, found.normals, field.grid.cell)
+    vertices = on_planes(found.vertices, found.triangles, faces, field.grid.cell)
+    return Mesh(vertices, found.triangles, found.label, faces.of_triangle < 0)
+
+
+def removed_between(before: RayField, after: RayField, tolerance: float = 0.0) -> float:
+    """The volume by which the surface of one field encloses more than that of the other, mm³, on the same grid.
+
+    Only bricks are contoured that hold a ray's end which the other field has not. tolerance: as for `surface`.
+    """
+    grid = before.grid
+    held = [_bricks(field) for field in (before, after)]
+    changed = np.zeros(held[0].shape, np.bool_)
+    for one, two in zip(before.bundles, after.bundles, strict=True):
+        kernel.mark_changed(
+            *(one.axis, grid.origin[one.axis], grid.cell),
+            *(one.count, one.position, one.normal, one.maker),
+            *(two.count, two.position, two.normal, two.maker),
+            changed,
+        )
+    # A triangle has corners in its brick and in those just below it.
+    for axis in range(3):
+        up = np.swapaxes(changed, 0, axis)
+        up[1:] |= up[:-1].copy()
+    volumes = [
+        _enclosed(_drawn(field, tolerance, own, changed & (own > 0)), np.array(grid.origin))
+        for field, own in zip((before, after), held, strict=True)
+    ]
+    return volumes[0] - volumes[1]
+
+
+def _enclosed(mesh: Mesh, origin: NDArray[np.float64]) -> float:
+    """The volume between triangles and a point, mm³; negative where they look at it from behind."""
+    a, b, c = (mesh.vertices[mesh.triangles[:, i]] - origin for i in range(3))
+    return float(np.einsum("ij,ij->", np.cross(a, b), c) / 6)
+
+
+def _bricks(field: RayField) -> NDArray[np.int32]:
+    """Pieces of surface in each brick, (nz, ny, nx)."""
+    grid, z = field.grid, field.bundles[2]
+    shape = np.array(grid.shape)
     bricks = -(-(shape - 1) // kernel.BRICK)
-    z = field.bundles[2]
-    held = kernel.active_bricks(z.count, z.position, origin[2], grid.cell, shape, _PIECE_COUNT, bricks)
+    held: NDArray[np.int32] = kernel.active_bricks(
+        z.count, z.position, grid.origin[2], grid.cell, shape, _PIECE_COUNT, bricks
+    )
+    return held
+
+
+def _contour(
+    field: RayField, tolerance: float, held: NDArray[np.int32], drawn: NDArray[np.bool_]
+) -> _Contour:
+    """The triangles of the bricks that are drawn. held: pieces of surface in each brick."""
+    grid = field.grid
+    origin, shape, z = np.array(grid.origin), np.array(grid.shape), field.bundles[2]
+    needed = drawn.copy()
+    for axis in range(3):
+        down = np.swapaxes(needed, 0, axis)
+        down[:-1] |= down[1:].copy()
+    also = needed & ~drawn & (held > 0)
+    # Those that are drawn come first: triangles are made of no others.
+    places = np.concatenate([np.argwhere(drawn), np.argwhere(also)])[:, ::-1].copy()
     index = np.full(held.shape, -1, np.int32)
-    index[held > 0] = np.arange(np.count_nonzero(held))
-    places = np.argwhere(held > 0)[:, ::-1].copy()
-    offsets = np.concatenate([[0], np.cumsum(held[held > 0], dtype=np.int64)])
-    rays = []
-    for b in field.bundles:
-        rays += [b.count, b.position, b.normal, b.maker]
+    index[places[:, 2], places[:, 1], places[:, 0]] = np.arange(len(places))
+    room = held[places[:, 2], places[:, 1], places[:, 0]]
+    offsets = np.concatenate([[0], np.cumsum(room, dtype=np.int64)])
+    rays = [of for b in field.bundles for of in (b.count, b.position, b.normal, b.maker)]
     placed, used, leaf, patterns = kernel.brick_vertices(
         places,
         offsets,
@@ -122,11 +194,11 @@ def surface(field: RayField, tolerance: float = 0.0) -> Mesh:
         *rays,
     )
     starts = np.concatenate([[0], np.cumsum(used, dtype=np.int64)])
-    room = np.concatenate(
-        [[0], np.cumsum(2 * kernel.crossed_edges(places, origin, grid.cell, shape, z.count, z.position))]
-    )
+    shown = places[: np.count_nonzero(drawn)]
+    crossed = kernel.crossed_edges(shown, origin, grid.cell, shape, z.count, z.position)
+    ahead = np.concatenate([[0], np.cumsum(2 * crossed)])
     triangles, label, ends, normals, counts = kernel.brick_triangles(
-        places,
+        shown,
         index,
         starts,
         leaf,
@@ -137,15 +209,11 @@ def surface(field: RayField, tolerance: float = 0.0) -> Mesh:
         origin,
         grid.cell,
         shape,
-        room,
+        ahead,
         *rays,
     )
-    drawn = _kept(room, counts)
-    vertices, triangles = placed[_kept(offsets, used)], triangles[drawn]
-    faces = plane_faces(ends[drawn], normals[drawn], grid.cell)
-    return Mesh(
-        on_planes(vertices, triangles, faces, grid.cell), triangles, label[drawn], faces.of_triangle < 0
-    )
+    own = _kept(ahead, counts)
+    return _Contour(placed[_kept(offsets, used)], triangles[own], label[own], ends[own], normals[own])
 
 
 def _kept(room: NDArray[np.int64], used: NDArray[np.int_]) -> NDArray[np.int64]:

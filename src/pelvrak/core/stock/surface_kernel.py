@@ -110,6 +110,45 @@ def active_bricks(count, position, origin, cell, shape, piece_count, bricks):
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
+def mark_changed(axis, origin, cell, c0, p0, n0, m0, c1, p1, n1, m1, out):
+    """Marks in out (nz, ny, nx) the bricks with an end on a bundle's rays that one of two fields has and the other has not.
+
+    origin: of the rays along their axis, mm; count, position, normal and maker of the first and the second.
+    """
+    for row in range(c0.shape[0]):
+        for column in range(c0.shape[1]):
+            i, j = 0, 0
+            ends, others = 2 * c0[row, column], 2 * c1[row, column]
+            while i < ends or j < others:
+                if i < ends and j < others:
+                    at, other = p0[row, column, i], p1[row, column, j]
+                    if (
+                        at == other
+                        and n0[row, column, i, 0] == n1[row, column, j, 0]
+                        and n0[row, column, i, 1] == n1[row, column, j, 1]
+                        and m0[row, column, i] == m1[row, column, j]
+                    ):
+                        i += 1
+                        j += 1
+                        continue
+                if j >= others or (i < ends and p0[row, column, i] <= p1[row, column, j]):
+                    at = p0[row, column, i]
+                    i += 1
+                else:
+                    at = p1[row, column, j]
+                    j += 1
+                # An end in a node counts for the cells on both sides of it, a ray for those it runs between.
+                along = (at - origin) / cell
+                for a in (int(np.floor(along - 1e-6)), int(np.floor(along + 1e-6))):
+                    for v in (row - 1, row):
+                        for u in (column - 1, column):
+                            x, y, z = (a, u, v) if axis == 0 else (v, a, u) if axis == 1 else (u, v, a)
+                            bx, by, bz = x // BRICK, y // BRICK, z // BRICK
+                            if 0 <= bx < out.shape[2] and 0 <= by < out.shape[1] and 0 <= bz < out.shape[0]:
+                                out[bz, by, bx] = True
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
 def _rotated(a, vectors, p, q):
     """One Jacobi rotation that clears a[p, q] of a symmetric 3×3 matrix, gathered into `vectors`."""
     if abs(a[p, q]) < 1e-15:
