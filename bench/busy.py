@@ -1,7 +1,8 @@
-"""How long does an edit of one project take while another project's whole route is computed, over the same alone?
+"""How long does an edit of one project take while another project's whole route is computed, over the same
+alone?
 
-A server of its own with two workers; the edited project is a small one, the other the demo, computed from nothing each time.
-Run: .venv/bin/python bench/busy.py.
+A server of its own with two workers; the edited project is a small one, the other the demo, computed from
+nothing each time. Run: .venv/bin/python bench/busy.py.
 """
 
 from __future__ import annotations

@@ -1,4 +1,5 @@
-"""Random edits of a demo's plan, one after the other: what the warm store gives must be what an empty one gives, bit for bit.
+"""Random edits of a demo's plan, one after the other: what the warm store gives must be what an empty one
+gives, bit for bit.
 
 Run: .venv/bin/python bench/edits.py [--edits 200] [--seed 1] [--demo encoder-housing].
 """

@@ -81,7 +81,8 @@ def main(arguments: list[str]) -> int:
             first_memory = memory
     grown = (memory - first_memory) / 1024
     print(
-        f"{done} moves, {blocks} blocks, {time.monotonic() - began:.0f} s; most memory grew by {grown:.1f} MiB after the first tenth"
+        f"{done} moves, {blocks} blocks, {time.monotonic() - began:.0f} s; most memory grew by"
+        f" {grown:.1f} MiB after the first tenth"
     )
     return 1 if grown > 64 else 0
 

@@ -1,4 +1,5 @@
-"""Changed files of every kind through the readers: each answer clear, none over a stated time, nothing accepted that is not meant.
+"""Changed files of every kind through the readers: each answer clear, none over a stated time, nothing
+accepted that is not meant.
 
 Through their readers, some through the command, and some through a running server as the page sends them.
 Run: .venv/bin/python bench/fuzz_files.py [--files 10000] [--api 1000] [--command 200] [--json].
@@ -172,7 +173,9 @@ def by_command(tally: Tally, name: str, data: bytes, folder: Path) -> None:
 
 
 def by_server(tally: Tally, name: str, data: bytes, client: httpx.Client) -> None:
-    """A file as the page sends it: answered with 200 to 202, or a refusal as problem details; what a worker reads comes to an end."""
+    """A file as the page sends it: answered with 200 to 202, or a refusal as problem details; what a worker
+    reads comes to an end.
+    """
     paths = {
         "plan.json": "/api/projects/plan.json",
         "fixtures.json": "/api/fixtures.json",
@@ -256,7 +259,10 @@ def main() -> int:
     print(
         json.dumps(result, indent=2)
         if chosen.json
-        else f"{chosen.files} files, {chosen.api} through the server, {len(tally.wrong)} wrong, slowest {tally.slowest}\n"
+        else (
+            f"{chosen.files} files, {chosen.api} through the server, {len(tally.wrong)} wrong, slowest"
+            f" {tally.slowest}\n"
+        )
         + "\n".join(tally.wrong[:20])
     )
     return 1 if tally.wrong else 0

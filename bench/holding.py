@@ -1,13 +1,13 @@
 """How long do contact truth and soft jaws take, beside computing the demo's route?
 
-Ratios within one run: the holding of the demo's OP20 after its work was moved by 1 mm, against the whole route
-computed anew; the soft jaws solved, against simulating the setup that grips with them. Run: python bench/holding.py [--json]
+Ratios within one run: the holding of the demo's OP20 after its work was moved by 1 mm, against the whole
+route computed anew; the soft jaws solved, against simulating the setup that grips with them. Run: python
+bench/holding.py [--json]
 """
 
 from __future__ import annotations
 
 import argparse
-import hashlib
 import json
 import time
 from pathlib import Path
@@ -34,10 +34,9 @@ def measured() -> dict[str, float]:
     """The numbers; seconds of the reference with them."""
     plan = plan_from_json((DEMO / "plan.json").read_bytes())
     data = (DEMO / plan.part.file).read_bytes()
-    sha256 = hashlib.sha256(data).hexdigest()
-    evaluate(plan, data, sha256, MemoryStore())  # kernels loaded
+    evaluate(plan, data, MemoryStore())  # kernels loaded
     store, started = MemoryStore(), time.perf_counter()
-    report = evaluate(plan, data, sha256, store)
+    report = evaluate(plan, data, store)
     whole = time.perf_counter() - started
     last = plan.setups[-1]
     started = time.perf_counter()
@@ -46,7 +45,7 @@ def measured() -> dict[str, float]:
     for operation in report.setups[-1].operations:
         for name in [name for name in only.kept if name[0] == operation.key]:
             del only.kept[name]
-    evaluate(plan, data, sha256, only)
+    evaluate(plan, data, only)
     simulated = time.perf_counter() - started
     key = report.setups[0].outgoing_key
     assert key is not None

@@ -1,4 +1,5 @@
-"""How long until a part of 2,000 faces is read, known and shown, beside plain Open CASCADE reading and meshing it?
+"""How long until a part of 2,000 faces is read, known and shown, beside plain Open CASCADE reading and
+meshing it?
 
 Run: python bench/part.py [--json] [--faces 2000]. Both run in processes of their own, one after the other,
 start of the interpreter and loading of Open CASCADE included. Ratios only mean something within one run.
@@ -34,7 +35,7 @@ from pelvrak.core.engine.engine import Engine
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.route.pieces import PART
 data = Path(sys.argv[1]).read_bytes()
-model = part_result(data, "plate.step", hashlib.sha256(data).hexdigest(), Engine(MemoryStore())).value(PART)
+model = part_result(data, "plate.step", Engine(MemoryStore())).value(PART)
 print(len(model.part.faces), len(model.part.holes))
 """
 

@@ -1,4 +1,5 @@
-"""Thirty readers beside one evaluation: how long an answer takes, as a ratio to one reader on a quiet server in the same run.
+"""Thirty readers beside one evaluation: how long an answer takes, as a ratio to one reader on a quiet server
+in the same run.
 
 Run: .venv/bin/python bench/readers.py [--projects 50] [--json].
 """
@@ -25,7 +26,9 @@ PATHS = ("/api/projects", "/api/projects/1", "/api/library", "/api/fixtures")
 
 
 def read(server: Server, readers: int, seconds: float) -> dict[str, float]:
-    """Median and 95th percentile of the answers' times, s, and how many there were; every answer has to be a 200."""
+    """Median and 95th percentile of the answers' times, s, and how many there were; every answer has to be a
+    200.
+    """
     took: list[float] = []
     until = time.monotonic() + seconds
 

@@ -1,13 +1,13 @@
 """Every program of the demo routes, cut once more by the tests' independent cutter.
 
-Prints for each setup the mean and largest distance between the stock it leaves and the planned one, mm. Exit code 1 when
-one is further off than the tests allow. Run: .venv/bin/python bench/recut.py [--json] [--only part-of-a-name].
+Prints for each setup the mean and largest distance between the stock it leaves and the planned one, mm. Exit
+code 1 when one is further off than the tests allow. Run: .venv/bin/python bench/recut.py [--json] [--only
+part-of-a-name].
 """
 
 from __future__ import annotations
 
 import argparse
-import hashlib
 import json
 import sys
 from dataclasses import asdict
@@ -35,7 +35,7 @@ def main() -> int:
         plan = plan_from_json(file.read_bytes())
         data = (file.parent / plan.part.file).read_bytes()
         store = MemoryStore()
-        report = evaluate(plan, data, hashlib.sha256(data).hexdigest(), store)
+        report = evaluate(plan, data, store)
         for setup in report.setups:
             name = f"{plan.name}, {setup.name}"
             if setup.program_key is None:

@@ -1,10 +1,11 @@
 """What does an edit of the demo's route compute, and how soon does one see it? Ratios within one run.
 
-steps_after_rename: steps computed after another name, by what was renamed; undo_steps: after an edit taken back;
-first_picture_share: a millimetre on the billet, time to its new billet over time of the whole route; seated_share: to the
-first setup seated and held; edit_share: an edit of OP30's last operation over the whole route; route_to_cutting: the whole
-route, cold, over the processor's time in its cutting kernels; busy_ratio: an edit of a small project while another's whole route
-is computed, over the same alone. Run: .venv/bin/python bench/route.py [--json].
+steps_after_rename: steps computed after another name, by what was renamed; undo_steps: after an edit taken
+back; first_picture_share: a millimetre on the billet, time to its new billet over time of the whole route;
+seated_share: to the first setup seated and held; edit_share: an edit of OP30's last operation over the whole
+route; route_to_cutting: the whole route, cold, over the processor's time in its cutting kernels; busy_ratio:
+an edit of a small project while another's whole route is computed, over the same alone. Run: .venv/bin/python
+bench/route.py [--json].
 """
 
 from __future__ import annotations
@@ -52,7 +53,7 @@ class Route:
             what = "billet" if not report.setups else report.begun or f"{report.setups[-1].name} cut"
             seen.setdefault(what, time.perf_counter() - began)
 
-        report = evaluate(plan, self.part, "b" * 64, self.store, partly=partly)
+        report = evaluate(plan, self.part, self.store, partly=partly)
         return report, time.perf_counter() - began, seen
 
 

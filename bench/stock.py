@@ -8,7 +8,6 @@ marching cubes over a voxel grid of the same resolution. Ratios only mean someth
 from __future__ import annotations
 
 import argparse
-import hashlib
 import json
 import math
 import os
@@ -45,7 +44,9 @@ DEMO = Path(__file__).resolve().parents[1] / "demo" / "encoder-housing"
 
 
 def tool_path(moves: int) -> np.ndarray:
-    """Tip positions of a path as tool paths are: rings of short chords, level by level, with ramps between; (moves + 1, 3)."""
+    """Tip positions of a path as tool paths are: rings of short chords, level by level, with ramps between;
+    (moves + 1, 3).
+    """
     rng = np.random.default_rng(7)
     points = [np.array([20.0, 20.0, 27.0])]
     while len(points) <= moves:
@@ -206,7 +207,7 @@ def moments() -> dict[str, float]:
     plan = plan_from_json((DEMO / "plan.json").read_bytes())
     part = (DEMO / plan.part.file).read_bytes()
     store = MemoryStore()
-    report = evaluate(plan, part, hashlib.sha256(part).hexdigest(), store)
+    report = evaluate(plan, part, store)
     setup = max(report.setups, key=lambda s: s.time_s)
     operations = [o for o in setup.operations if o.key and o.moving_s > 0]
 

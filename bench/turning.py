@@ -1,4 +1,5 @@
-"""How fast are index positions solved, and what is seen at them? Ratios against ray casting by trimesh with Embree, in one run.
+"""How fast are index positions solved, and what is seen at them? Ratios against ray casting by trimesh with
+Embree, in one run.
 
 Run: python bench/turning.py [--json].
 """

@@ -72,10 +72,12 @@ def edited(document: dict[str, Any], chance: random.Random) -> tuple[str, dict[s
 def computed(
     plan: Plan, part: bytes, store: MemoryStore, files: Files | None = None
 ) -> tuple[Any, dict[str, dict[str, str]], int]:
-    """The report but for what was computed and what was not, or the refusal; the contents of all results it used; how many steps ran."""
+    """The report but for what was computed and what was not, or the refusal; the contents of all results it
+    used; how many steps ran.
+    """
     keys: dict[str, str] = {}
     try:
-        report = evaluate(plan, part, plan.part.sha256 or "0" * 64, store, files=files, keys=keys)
+        report = evaluate(plan, part, store, files=files, keys=keys)
     except BadInput as bad:
         return str(bad), {}, 0
     contents: dict[str, dict[str, str]] = {key: {} for key in keys}

@@ -1,7 +1,7 @@
 """An independent cutter: a program's text, read word by word, cut out of an exact solid by mesh booleans.
 
-Nothing of the planner, the post or the stock engine cuts here: words by pygcode, sweeps as hulls by manifold3d, turning by
-scipy, registers as the operator types them from the program's head.
+Nothing of the planner, the post or the stock engine cuts here: words by pygcode, sweeps as hulls by
+manifold3d, turning by scipy, registers as the operator types them from the program's head.
 """
 
 from __future__ import annotations
@@ -52,9 +52,11 @@ def outline_of(tool: Tool) -> np.ndarray:
 
 @dataclass
 class Cutter:
-    """The control and the machine. axes: letter, direction and a point (machine coordinates) of every rotary axis that carries
+    """The control and the machine. axes: letter, direction and a point (machine coordinates) of every rotary
+    axis that carries
 
-    the work, from the base to the table, as they lie at 0; found: the register of the work's zero; plane: of G68.2, its zero and turn.
+    the work, from the base to the table, as they lie at 0; found: the register of the work's zero; plane: of
+    G68.2, its zero and turn.
     """
 
     work: manifold3d.Manifold
@@ -95,7 +97,8 @@ class Cutter:
         """Where the tip is and how the tool leans, as the work sees it in its zero."""
         turn, shift = self.turn(angles)
         if self.plane is not None:
-            # The control knows how the work has been turned: its plane is laid into the register as it was found.
+            # The control knows how the work has been turned: its plane is laid into the register as it was
+            # found.
             at, leans = self.plane
             missed = np.degrees(np.linalg.norm(np.cross(turn[:, 2], leans.as_matrix()[:, 2])))
             assert missed < 0.01, f"the axes stand {missed:.3f} degrees off the plane"
@@ -133,7 +136,8 @@ class Cutter:
         if self.swept:
             self.work -= manifold3d.Manifold.batch_boolean(self.swept, manifold3d.OpType.Add)
             self.swept = []
-            # Cuts that almost lie in each other leave slivers, and slivers make more: they go, by no more than is known anyway.
+            # Cuts that almost lie in each other leave slivers, and slivers make more: they go, by no more
+            # than is known anyway.
             if self.work.num_tri() > 1.2 * self.plain:
                 self.work = self.work.as_original().simplify(SLIVER_MM)
                 self.plain = self.work.num_tri()
@@ -217,7 +221,9 @@ class Cutter:
 
 @dataclass(frozen=True)
 class Laid:
-    """The recut stock and the planned one laid over each other: mean and largest distance between their surfaces, mm."""
+    """The recut stock and the planned one laid over each other: mean and largest distance between their
+    surfaces, mm.
+    """
 
     mean_mm: float
     most_mm: float
@@ -238,7 +244,8 @@ def samples(mesh: Mesh, count: int = 3000) -> np.ndarray:
 
 
 def rotary_axes(machine: Machine) -> list[tuple[str, np.ndarray, np.ndarray]]:
-    """Letter, direction and point of what turns the work, base first. The slides run along X, Y and Z, so what the control
+    """Letter, direction and point of what turns the work, base first. The slides run along X, Y and Z, so
+    what the control
 
     shows with the nose on a point of an axis is that point.
     """

@@ -61,7 +61,9 @@ def run_checks() -> tuple[int, int]:
 
 
 def processor_s() -> float:
-    """Seconds of processor that this process has taken, and all that it has started, servers and browsers too."""
+    """Seconds of processor that this process has taken, and all that it has started, servers and browsers
+    too.
+    """
     taken, parents = {}, {}
     for folder in Path("/proc").glob("[0-9]*"):
         try:
@@ -81,7 +83,9 @@ def processor_s() -> float:
 
 
 class Counting(unittest.TextTestResult):
-    """Counts passes and says how long each test took, and of that its processor time, which other work does not change."""
+    """Counts passes and says how long each test took, and of that its processor time, which other work does
+    not change.
+    """
 
     passed = 0
 
@@ -154,7 +158,8 @@ def main(words: list[str]) -> int:
             passed, failed = passed + good, failed + bad
             never = sorted(codes() - {path.name for path in Path(raised).iterdir()})
         print(
-            f"check every code is raised by a test: {'ok' if not never else 'FAILED, never: ' + ', '.join(never)}"
+            "check every code is raised by a test:"
+            f" {'ok' if not never else 'FAILED, never: ' + ', '.join(never)}"
         )
         passed, failed = passed + (not never), failed + bool(never)
     print(f"{passed} passed, {failed} failed", flush=True)

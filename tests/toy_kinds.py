@@ -1,4 +1,6 @@
-"""Kinds from outside the tree, as another package brings them: tests put this module's entry points on the path."""
+"""Kinds from outside the tree, as another package brings them: tests put this module's entry points on the
+path.
+"""
 
 from __future__ import annotations
 

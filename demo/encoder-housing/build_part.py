@@ -57,7 +57,9 @@ def cylinder(x, y, bottom, top, diameter):
 
 
 def blind(axes, depth):
-    """A tapping-drill hole with the drill's point under it, from a surface along an axis; a little of it stands out."""
+    """A tapping-drill hole with the drill's point under it, from a surface along an axis; a little of it
+    stands out.
+    """
     way, at = axes.Direction(), axes.Location()
     point = 2.5 / math.tan(math.radians(59))
     along = lambda by: gp_Pnt(at.X() + by * way.X(), at.Y() + by * way.Y(), at.Z() + by * way.Z())  # noqa: E731
@@ -72,7 +74,9 @@ def rectangle(x0, x1, y0, y1):
 
 
 def outline():
-    """The outline's corners before rounding: the -y wall leans 6° in plan, its rounded corner reaches y = -40."""
+    """The outline's corners before rounding: the -y wall leans 6° in plan, its rounded corner reaches y =
+    -40.
+    """
     low = -42.212
     return [(-60, low), (60, low + LENGTH * math.tan(math.radians(6))), (60, 40), (-60, 40)]
 
@@ -117,7 +121,8 @@ def build():
     for x in (BORE[0] - 33, BORE[0] + 33):
         cuts.append(cylinder(x, 0, -1, HEIGHT + 1, 8.0))
         cuts.append(BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(x, 0, HEIGHT - 0.3), UP), 4.0, 4.3, 0.3).Shape())
-    # Cable-gland port M12x1.5 in the +y end face, into the electronics pocket, and two cross holes M6 beside it.
+    # Cable-gland port M12x1.5 in the +y end face, into the electronics pocket, and two cross holes M6 beside
+    # it.
     cuts.append(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(34.5, 12, 27), gp_Dir(0, 1, 0)), 10.5 / 2, 30).Shape())
     for x in (-30, 10):
         cuts += blind(gp_Ax2(gp_Pnt(x, 40, 15), gp_Dir(0, -1, 0)), 12)

@@ -26,9 +26,10 @@ TOOLS = ("fm50", "em16", "em12", "em10", "em10l", "em8", "em3", "sd10", "dr5", "
 def floor_at(part: Part, height: float, looking: float) -> Face:
     """The plane face at a height that looks up (1) or down (-1); the largest one."""
     faces = [
-        f for f in part.faces
+        f
+        for f in part.faces
         if f.normal and f.normal[2] * looking > 0.999 and abs(f.centre[2] - height) < 1e-6
-    ]  # fmt: skip
+    ]
     return max(faces, key=lambda f: f.area)
 
 
@@ -50,9 +51,10 @@ def tilted(part: Part) -> tuple[Face, Face]:
 def along_y(part: Part, diameter: float) -> tuple[FaceRef, ...]:
     """Walls of the holes of a diameter in the end face."""
     return tuple(
-        ref_to(part.faces[h.faces[0]]) for h in part.holes
+        ref_to(part.faces[h.faces[0]])
+        for h in part.holes
         if abs(h.axis[1]) > 0.999 and abs(h.diameter - diameter) < 1e-6
-    )  # fmt: skip
+    )
 
 
 def at_angle(part: Part) -> tuple[FaceRef, ...]:
@@ -68,14 +70,31 @@ def from_the_side(part: Part) -> tuple[tuple[IndexPosition, IndexPosition], tupl
     everywhere = {"position": "sensor", "repeated_at": ("end",), "faces": screws}
     return (IndexPosition(name="sensor", face=face), IndexPosition(name="end", face=port[0])), (
         Facing(id="sensor-face", name="Sensor face", tool="em16", position="sensor", face=face, step_down=3),
-        Pocket(id="window-rough", name="Rough sensor window", tool="em3", position="sensor", faces=(floor,), step_down=1,
-               leave_side=0.1),
-        Outline(id="window", name="Finish sensor window", tool="em3", position="sensor", side="inside", faces=(floor,),
-                step_down=4, feed_mm_min=400),
+        Pocket(
+            id="window-rough",
+            name="Rough sensor window",
+            tool="em3",
+            position="sensor",
+            faces=(floor,),
+            step_down=1,
+            leave_side=0.1,
+        ),
+        Outline(
+            id="window",
+            name="Finish sensor window",
+            tool="em3",
+            position="sensor",
+            side="inside",
+            faces=(floor,),
+            step_down=4,
+            feed_mm_min=400,
+        ),
         Pocket(id="port", name="Gland port", tool="em8", position="end", faces=port, below=0.5, step_down=4),
-        Drilling(id="spot-screws", name="Spot cross holes", tool="sd10", cycle="spot", chamfer=4.6, **everywhere),
+        Drilling(
+            id="spot-screws", name="Spot cross holes", tool="sd10", cycle="spot", chamfer=4.6, **everywhere
+        ),
         Drilling(id="drill-screws", name="Drill cross holes", tool="dr5", cycle="peck", peck=5, **everywhere),
-    )  # fmt: skip
+    )
 
 
 def build() -> Plan:
@@ -91,74 +110,145 @@ def _build() -> tuple[Plan, Plan]:
     seat, pocket = ref_to(floor_at(part, 36.0, 1)), ref_to(floor_at(part, 18.0, 1))
     relief, groove = ref_to(floor_at(part, 8.0, -1)), ref_to(floor_at(part, 3.0, -1))
     top = Setup(
-        name="OP10", title="Top", offset_register="G54",
+        name="OP10",
+        title="Top",
+        offset_register="G54",
         # The saw cut is 1.5 mm above the finished top: zero lies that much below what can be touched.
         seat=Seat(zero=Zero(of="incoming", x=0, y=0, z=1, offset=(0, 0, -1.5))),
-        hold=vise_hold(height=44.0, x=450, y=402),
+        hold=vise_hold(height=44.0, at=(450, 402)),
         operations=(
             Facing(id="face", name="Face top", tool="fm50", step_down=1.5),
-            Outline(id="outline-rough", name="Rough outline", tool="em16", below=0.5, step_down=11, leave=0.3),
-            Outline(id="outline", name="Finish outline", tool="em16", below=0.5, step_down=43, feed_mm_min=1200),
-            Pocket(id="bore-rough", name="Rough bore", tool="em10l", faces=bore, below=0.5, step_down=7, leave_side=0.2),
+            Outline(
+                id="outline-rough", name="Rough outline", tool="em16", below=0.5, step_down=11, leave=0.3
+            ),
+            Outline(
+                id="outline", name="Finish outline", tool="em16", below=0.5, step_down=43, feed_mm_min=1200
+            ),
+            Pocket(
+                id="bore-rough",
+                name="Rough bore",
+                tool="em10l",
+                faces=bore,
+                below=0.5,
+                step_down=7,
+                leave_side=0.2,
+            ),
             Pocket(id="seat", name="Seal seat", tool="em12", faces=(seat,), step_down=6),
-            Outline(id="bore", name="Finish bore 35 H7", tool="em10l", side="inside", faces=bore, below=0.5, step_down=43,
-                    feed_mm_min=600),
-            Pocket(id="pocket-rough", name="Rough electronics pocket", tool="em10", faces=(pocket,), step_down=8,
-                   leave_side=0.2),
-            Outline(id="pocket", name="Finish electronics pocket", tool="em10", side="inside", faces=(pocket,), step_down=24,
-                    feed_mm_min=800),
+            Outline(
+                id="bore",
+                name="Finish bore 35 H7",
+                tool="em10l",
+                side="inside",
+                faces=bore,
+                below=0.5,
+                step_down=43,
+                feed_mm_min=600,
+            ),
+            Pocket(
+                id="pocket-rough",
+                name="Rough electronics pocket",
+                tool="em10",
+                faces=(pocket,),
+                step_down=8,
+                leave_side=0.2,
+            ),
+            Outline(
+                id="pocket",
+                name="Finish electronics pocket",
+                tool="em10",
+                side="inside",
+                faces=(pocket,),
+                step_down=24,
+                feed_mm_min=800,
+            ),
             Drilling(id="spot-m6", name="Spot M6", tool="sd10", cycle="spot", faces=threads, chamfer=6.4),
-            Drilling(id="spot-dowel", name="Spot dowels", tool="sd10", cycle="spot", faces=dowels, chamfer=8.6),
+            Drilling(
+                id="spot-dowel", name="Spot dowels", tool="sd10", cycle="spot", faces=dowels, chamfer=8.6
+            ),
             Drilling(id="drill-m6", name="Drill M6", tool="dr5", cycle="peck", faces=threads, peck=5),
             Drilling(id="drill-dowel", name="Drill dowels", tool="dr7_8", cycle="peck", faces=dowels, peck=8),
             Drilling(id="tap-m6", name="Tap M6", tool="tpM6", cycle="tap", faces=threads, short=3),
             Drilling(id="ream-dowel", name="Ream dowels 8 H7", tool="rm8", cycle="ream", faces=dowels),
         ),
-    )  # fmt: skip
+    )
     under = Setup(
-        name="OP20", title="Underneath", offset_register="G55",
+        name="OP20",
+        title="Underneath",
+        offset_register="G55",
         seat=Seat(flip=True, zero=Zero(of="hole", hole=bore[0], z=-1)),
         # The outline leans 6° in plan: soft jaws, cut to it as OP10 leaves it.
-        hold=Hold(items=(
-            Item(id="vise", fixture="bench-160", x=450, y=420),
-            Item(id="jaws", fixture="soft-160x45", on="vise", cut=SoftCut()),
-        )),
+        hold=Hold(
+            items=(
+                Item(id="vise", fixture="bench-160", x=450, y=420),
+                Item(id="jaws", fixture="soft-160x45", on="vise", cut=SoftCut()),
+            )
+        ),
         operations=(
             Facing(id="face", name="Face to 42", tool="fm50", step_down=3),
-            Pocket(id="relief-rough", name="Rough relief pocket", tool="em8", faces=(relief,), step_down=4, leave_side=0.2),
-            Outline(id="relief", name="Finish relief pocket", tool="em8", side="inside", faces=(relief,), step_down=8,
-                    feed_mm_min=700),
+            Pocket(
+                id="relief-rough",
+                name="Rough relief pocket",
+                tool="em8",
+                faces=(relief,),
+                step_down=4,
+                leave_side=0.2,
+            ),
+            Outline(
+                id="relief",
+                name="Finish relief pocket",
+                tool="em8",
+                side="inside",
+                faces=(relief,),
+                step_down=8,
+                feed_mm_min=700,
+            ),
             Pocket(id="groove", name="Ring groove", tool="em3", faces=(groove,), step_down=1),
         ),
-    )  # fmt: skip
+    )
     jaws = Setup(
-        name="OP20-JAWS", title="Jaws for OP20", offset_register="G55", makes=Makes(setup="OP20", item="jaws"),
+        name="OP20-JAWS",
+        title="Jaws for OP20",
+        offset_register="G55",
+        makes=Makes(setup="OP20", item="jaws"),
         operations=(
-            Pocket(id="floor-rough", name="Clear nest", tool="em10", nest="floor", step_down=2, leave_side=0.2),
-            Outline(id="wall", name="Finish nest wall", tool="em10", nest=True, step_down=10, feed_mm_min=800),
+            Pocket(
+                id="floor-rough", name="Clear nest", tool="em10", nest="floor", step_down=2, leave_side=0.2
+            ),
+            Outline(
+                id="wall", name="Finish nest wall", tool="em10", nest=True, step_down=10, feed_mm_min=800
+            ),
             Outline(id="rim", name="Break the floor's rim", tool="em3", nest=True, below=1.0, step_down=1),
         ),
-    )  # fmt: skip
+    )
     positions, operations = from_the_side(part)
     side = Setup(
-        name="OP30", title="Sensor and end face", machine="vertical-760-a", offset_register="G54",
+        name="OP30",
+        title="Sensor and end face",
+        machine="vertical-760-a",
+        offset_register="G54",
         seat=Seat(zero=Zero(of="hole", hole=bore[0], z=1)),
         # On two pins in the reamed holes, a strap on either end.
         hold=Hold(
             items=(
-                Item(id="pin", fixture="pin-8", x=108, y=120), Item(id="pin2", fixture="pin-8-relieved", x=174, y=120, turn_deg=90),
+                Item(id="pin", fixture="pin-8", x=108, y=120),
+                Item(id="pin2", fixture="pin-8-relieved", x=174, y=120, turn_deg=90),
                 Item(id="left", fixture="strap-80", x=112, y=100, turn_deg=-90),
                 Item(id="right", fixture="strap-80", x=208, y=100, turn_deg=90),
             ),
             work=WorkPlace(pinned=(Pinned(hole=dowels[0], pin="pin"), Pinned(hole=dowels[1], pin="pin2"))),
         ),
-        positions=positions, operations=operations,
-    )  # fmt: skip
-    merged = top.model_copy(update={
-        "title": "Top, sensor and end face", "machine": "trunnion-ac",
-        "hold": vise_hold("low-100", "hard-100", "par-125x5", 22.0, x=140, y=238),
-        "positions": positions, "operations": (*top.operations, *operations),
-    })  # fmt: skip
+        positions=positions,
+        operations=operations,
+    )
+    merged = top.model_copy(
+        update={
+            "title": "Top, sensor and end face",
+            "machine": "trunnion-ac",
+            "hold": vise_hold("low-100", "hard-100", "par-125x5", 22.0, at=(140, 238)),
+            "positions": positions,
+            "operations": (*top.operations, *operations),
+        }
+    )
     shelf = tool_shelf()
     plan = Plan(
         name="Sluice-gate encoder housing",
@@ -168,10 +258,16 @@ def _build() -> tuple[Plan, Plan]:
         setups=(top, jaws, under, side),
     )
     # The slanting face now lies below in the jaws: they go deeper, past what the rim's cutter reaches.
-    deeper = under.model_copy(update={"hold": Hold(items=(
-        Item(id="vise", fixture="bench-160", x=450, y=420),
-        Item(id="jaws", fixture="soft-160x45", on="vise", cut=SoftCut(edge_break=0.0)),
-    ))})  # fmt: skip
+    deeper = under.model_copy(
+        update={
+            "hold": Hold(
+                items=(
+                    Item(id="vise", fixture="bench-160", x=450, y=420),
+                    Item(id="jaws", fixture="soft-160x45", on="vise", cut=SoftCut(edge_break=0.0)),
+                )
+            )
+        }
+    )
     plain = jaws.model_copy(update={"operations": jaws.operations[:2]})
     return plan, plan.model_copy(
         update={"name": "Encoder housing on the trunnion", "setups": (merged, plain, deeper)}

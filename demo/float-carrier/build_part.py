@@ -1,7 +1,7 @@
 """Builds the second demo part, the float-arm carrier, and writes its STEP file.
 
-Invented for the demo. Top is +Z: a boss below, a flange, a round shank above. The thread in the boss is modelled at
-its tapping-drill diameter. Run: python build_part.py [TARGET.step]
+Invented for the demo. Top is +Z: a boss below, a flange, a round shank above. The thread in the boss is
+modelled at its tapping-drill diameter. Run: python build_part.py [TARGET.step]
 """
 
 from __future__ import annotations

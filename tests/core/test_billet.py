@@ -149,7 +149,7 @@ class Kinds(unittest.TestCase):
                 setups=(Setup(name="OP10"),),
                 resolution_mm=2,
             )
-            report = evaluate(plan, data, "c" * 64, MemoryStore())
+            report = evaluate(plan, data, MemoryStore())
             self.assertEqual([f.code for f in report.billet.findings], [code])
             self.assertEqual([f.code for f in report.setups[0].findings], ["stock.none"])
 

@@ -56,7 +56,9 @@ class Callouts(unittest.TestCase):
                 understood(text, 8.0)
 
     def test_threads_of_asme_b1_1(self):
-        """1/4-20 UNC: 6.35 mm, 20 turns to the inch; drill 6.35 - 1.27 = 5.08 mm (trade: number 7, 5.1 mm)."""
+        """1/4-20 UNC: 6.35 mm, 20 turns to the inch; drill 6.35 - 1.27 = 5.08 mm (trade: number 7, 5.1
+        mm).
+        """
         self.assertEqual(understood("1/4-20 UNC", 5.1).low, 5.08)
         self.assertEqual(understood("1/2-13", 10.8).kind, "thread")
         with self.assertRaises(BadInput):

@@ -1,4 +1,6 @@
-"""The register of checks, and the checks that no other test has raised: each from literals, each by its code."""
+"""The register of checks, and the checks that no other test has raised: each from literals, each by its
+code.
+"""
 
 from __future__ import annotations
 
@@ -25,9 +27,11 @@ from pelvrak.core.geometry.holes import UprightHole
 from pelvrak.core.geometry.mesh import Mesh, box, mesh_of
 from pelvrak.core.geometry.part import FaceRef
 from pelvrak.core.holding.assemble import assemble
+from pelvrak.core.holding.build import Shapes
 from pelvrak.core.holding.facts import HoldFacts, PieceFact, SafetyFact, WayFact
 from pelvrak.core.holding.hold import Hold, Item, Pinned, SoftCut, WorkPlace, fixtures_of, vise_hold
-from pelvrak.core.holding.holding import _Checked, hold_work
+from pelvrak.core.holding.holding import hold_work
+from pelvrak.core.holding.judged import Judged
 from pelvrak.core.holding.kinds import Jaws, Vise
 from pelvrak.core.holding.soft_jaws import solve
 from pelvrak.core.machine.index import Turned
@@ -71,7 +75,9 @@ BLOCK = box(np.array([-50, -30, -40.0]), np.array([50, 30, 0.0]))
 
 class RegisterTest(unittest.TestCase):
     def made(self) -> dict[str, set[str]]:
-        """Codes that stand in the core's findings, with the severities that are written beside them; refusals left out."""
+        """Codes that stand in the core's findings, with the severities that are written beside them; refusals
+        left out.
+        """
         out: dict[str, set[str]] = {}
         for path in sorted((TOP / "src" / "pelvrak" / "core").rglob("*.py")):
             for node in ast.walk(ast.parse(path.read_text())):
@@ -156,9 +162,9 @@ class HoldChecks(unittest.TestCase):
                 work=WorkPlace(on="plate"),
             )
 
-        short = self.found("hold.bolt_short", below(-8.0), holes=holes)
+        short = self.found("hold.bolt_short", below(-8.0), shapes=Shapes(holes=holes))
         self.assertEqual((short.measured, short.limit), (2.0, 6.0))
-        self.assertNotIn("hold.bolt_short", held(below(0.0), holes=holes))
+        self.assertNotIn("hold.bolt_short", held(below(0.0), shapes=Shapes(holes=holes)))
 
     def test_chuck_jaws_that_close_past_low_work(self):
         low = mesh_of(manifold3d.Manifold.cylinder(3, 20, 20, 60))
@@ -235,7 +241,7 @@ class HoldChecks(unittest.TestCase):
     def test_no_straight_way_in(self):
         """Work that was pushed under a lip and is walled in on all sides."""
         hold = vise_hold()
-        checked = _Checked(hold, SHOP, BLOCK, "OP10", assemble(hold, SHOP, BLOCK), [], [], np.zeros(3), "C45")
+        checked = Judged(hold, SHOP, BLOCK, "OP10", assemble(hold, SHOP, BLOCK), [], [], np.zeros(3), "C45")
         ways = tuple(
             WayFact(way=way, free=False, blocked_by="lip") for way in ("up", "left", "right", "front", "back")
         )
@@ -262,7 +268,8 @@ class HoldChecks(unittest.TestCase):
         )
         holes = {1: UprightHole(np.array([20.0, 40, 0]), 12.0, 19.0, 40.0)}
         self.assertIn(
-            "does not reach", self.found("hold.pin_short", hold, mesh_of(body), holes=holes).sentence
+            "does not reach",
+            self.found("hold.pin_short", hold, mesh_of(body), shapes=Shapes(holes=holes)).sentence,
         )
 
     def test_two_stops_on_one_side_of_a_long_work_fight_pins(self):
@@ -284,7 +291,8 @@ class HoldChecks(unittest.TestCase):
             work=WorkPlace(on="plate", pinned=pinned),
         )
         self.assertIn(
-            "Over-located", self.found("hold.over_located", hold, mesh_of(body), holes=holes).sentence
+            "Over-located",
+            self.found("hold.over_located", hold, mesh_of(body), shapes=Shapes(holes=holes)).sentence,
         )
 
     def test_cutting_harder_than_the_holding_stands(self):
@@ -357,7 +365,9 @@ class JawChecks(unittest.TestCase):
         self.assertNotIn("jaws.no_wall", self.trouble(mesh_of(diamond), turn_deg=45.0))
 
     def test_both_jaws_round_one_wall(self):
-        """A wedge whose walls meet in a point at the left: between jaws 30 mm apart its tip falls into the gap."""
+        """A wedge whose walls meet in a point at the left: between jaws 30 mm apart its tip falls into the
+        gap.
+        """
         wedge = mesh_of(manifold3d.CrossSection([[(-50.0, 0.0), (50.0, -30.0), (50.0, 30.0)]]).extrude(30))
         self.assertIn("jaws.wrap", self.trouble(wedge, gap=30.0))
         self.assertNotIn("jaws.wrap", self.trouble(wedge, gap=5.0))
@@ -417,7 +427,7 @@ class RouteChecks(unittest.TestCase):
     def compared(self, *solids_: tuple[tuple[float, ...], tuple[float, ...]]) -> dict[str, Finding]:
         """A stock of blocks against a part of 40 × 30 × 12."""
         engine = Engine(MemoryStore())
-        read = part_result(solids.step_bytes(solids.box((0, 0, 0), (40, 30, 12))), "a.step", "0" * 64, engine)
+        read = part_result(solids.step_bytes(solids.box((0, 0, 0), (40, 30, 12))), "a.step", engine)
         low, high = np.min([a for a, _ in solids_], axis=0), np.max([b for _, b in solids_], axis=0)
         grid = grid_around(low, high, 0.5)
         field = field_of_block(grid, *(np.array(end) for end in solids_[0]))

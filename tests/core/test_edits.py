@@ -22,7 +22,9 @@ DOCUMENTS = st.dictionaries(NAMES, VALUES, max_size=4)
 
 class Patches(unittest.TestCase):
     def test_examples_of_the_standard(self):
-        """RFC 6902, A.1, A.2, A.3, A.4, A.5, A.8, A.10, A.14, A.16; its documents and results word for word."""
+        """RFC 6902, A.1, A.2, A.3, A.4, A.5, A.8, A.10, A.14, A.16; its documents and results word for
+        word.
+        """
         for before, change, after in (
             ({"foo": "bar"}, ("add", "/baz", "qux"), {"baz": "qux", "foo": "bar"}),
             ({"foo": ["bar", "baz"]}, ("add", "/foo/1", "qux"), {"foo": ["bar", "qux", "baz"]}),

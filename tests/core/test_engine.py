@@ -77,7 +77,8 @@ class ToolShapes(unittest.TestCase):
         self.near(taken([(11.3, 15.1, 16), (11.3 + length, 15.1, 16)], ball_nose(2 * r, 30)), exact)
 
     def test_ball_ramp_is_the_same_in_every_direction(self):
-        # A ball carried inside material from a to b: a cylinder between two half balls, whatever the direction.
+        # A ball carried inside material from a to b: a cylinder between two half balls, whatever the
+        # direction.
         a, b, r = np.array([12.0, 11, 8]), np.array([27.0, 19, 13]), 3.0
         exact = math.pi * r**2 * math.dist(a, b) + 4 / 3 * math.pi * r**3
         self.near(taken([a - [0, 0, r], b - [0, 0, r]], lollipop(2 * r)), exact)
@@ -255,7 +256,9 @@ class Moves(unittest.TestCase):
 
 
 class TestPiece(unittest.TestCase):
-    """Circle, diamond and square of the contouring test piece of ISO 10791-7 (proportions of the 160 mm piece, from memory)."""
+    """Circle, diamond and square of the contouring test piece of ISO 10791-7 (proportions of the 160 mm
+    piece, from memory).
+    """
 
     def test_against_its_solid(self):
         side, diamond, circle, cell = 160.0, 110.0, 108.0, 0.5
@@ -327,7 +330,9 @@ TOOLS = st.sampled_from(
 
 
 def clearance(profile: Profile, points: np.ndarray) -> np.ndarray:
-    """How deep points in the tool's frame lie inside a profile, by (r, h) alone; negative outside. Approximate near steps."""
+    """How deep points in the tool's frame lie inside a profile, by (r, h) alone; negative outside.
+    Approximate near steps.
+    """
     r, h = np.hypot(points[..., 0], points[..., 1]), points[..., 2]
     best = np.full(r.shape, -np.inf)
     if profile.ball:
@@ -387,8 +392,9 @@ class BruteForce(unittest.TestCase):
         axis = np.array(lean) / np.linalg.norm(lean)
         after, _ = cut(block((0, 0, 0), (20, 16, 12), 0.5), along(spots, tool, axis), 3)
         seen = bundle_volumes(after)
-        # Each bundle is off by no more than an eighth of a cell over the cut surface holds; but a plane wall along the grid
-        # stands anywhere between two rays that run beside it: half a cell, all of it to one side.
+        # Each bundle is off by no more than an eighth of a cell over the cut surface holds; but a plane wall
+        # along the grid stands anywhere between two rays that run beside it: half a cell, all of it to one
+        # side.
         mesh = surface(after)
         made = mesh.vertices[mesh.triangles[mesh.label == 3]]
         across = np.cross(made[:, 1] - made[:, 0], made[:, 2] - made[:, 0]) / 2
@@ -397,7 +403,9 @@ class BruteForce(unittest.TestCase):
         self.assertLess(max(seen) - min(seen), 0.5 / 8 * areas.sum() + 0.5 / 2 * along_the_grid + 2.0)
 
     def test_what_bundles_differ_by_goes_with_the_cell(self):
-        """The case with the widest gap a search of 1,500 found (a flat end lying in a grid plane): the rays' distance, not the engine."""
+        """The case with the widest gap a search of 1,500 found (a flat end lying in a grid plane): the rays'
+        distance, not the engine.
+        """
         spots = [
             (5.5405, 8.5218, 5.0),
             (11.0, 13.8782, 6.5619),

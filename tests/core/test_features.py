@@ -182,7 +182,8 @@ class Reach(unittest.TestCase):
     def test_every_face_of_the_demo_is_reached_from_somewhere(self):
         found = features_of(read_step(DEMO.read_bytes(), DEMO.name))
         self.assertEqual(found.hidden, ())
-        # As it was drawn (demo/encoder-housing/build_part.py): electronics pocket, relief pocket, seal groove, slanted recess.
+        # As it was drawn (demo/encoder-housing/build_part.py): electronics pocket, relief pocket, seal
+        # groove, slanted recess.
         depths = sorted(round(recess.depth, 3) for recess in found.recesses)
         self.assertEqual(depths, [3.0, 4.0, 8.0, 24.0])
         self.assertEqual([boss.diameter for boss in found.bosses], [42.0])

@@ -54,7 +54,8 @@ class Parts(unittest.TestCase):
     def test_a_block_on_each_machine(self):
         found = self.block()
         plain = fewest(found, machine_of("vertical-760"), np.eye(4))
-        # From above: its top hole and all four walls (along which a tool goes); the front hole and the bottom stay.
+        # From above: its top hole and all four walls (along which a tool goes); the front hole and the bottom
+        # stay.
         self.assertEqual(len(plain.here), 1)
         self.assertEqual(len(plain.here_left), 3)  # bottom face, wall and floor of the front hole
         self.assertEqual(len(plain.setups), 2)  # from above, and from the front, which the bottom lies along

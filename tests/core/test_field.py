@@ -154,7 +154,9 @@ class Properties(unittest.TestCase):
     @settings(max_examples=20, deadline=None)
     @given(paths, cutters, st.floats(-0.9, 0.9), st.floats(-0.9, 0.9))
     def test_against_brute_force_sampling(self, points, cutter, lean_x, lean_y):
-        """No ray end lies inside the swept tool, nor material well inside it, by sampling the sweep densely."""
+        """No ray end lies inside the swept tool, nor material well inside it, by sampling the sweep
+        densely.
+        """
         axis = np.array([lean_x, lean_y, 1.0])
         axis /= np.linalg.norm(axis)
         after, _ = cut(block((0, 0, 0), (40, 30, 20), 1.0), along(points[:2], cutter, axis), 1)

@@ -50,7 +50,8 @@ class Holes(unittest.TestCase):
         self.assertTrue(np.allclose(hole.axis, [0, 0, -1]))
 
     def test_counterbore_of_iso_4762_m6(self):
-        # Socket head cap screw M6: through hole 6.6 (ISO 273, medium), counterbore 11 × 6.5 (DIN 974-1, from memory).
+        # Socket head cap screw M6: through hole 6.6 (ISO 273, medium), counterbore 11 × 6.5 (DIN 974-1, from
+        # memory).
         (hole,) = holes_of(solids.cylinder((20, 20, -1), 3.3, 30), solids.cylinder((20, 20, 13.5), 5.5, 10))
         self.assertEqual((hole.form, hole.through, hole.diameter), ("counterbored", True, 6.6))
         self.assertEqual([round(stage.start_diameter, 3) for stage in hole.stages], [11.0, 6.6])

@@ -1,4 +1,6 @@
-"""Files that were not made by a CAD program: refused by their reason, within time and memory, without a word of Python."""
+"""Files that were not made by a CAD program: refused by their reason, within time and memory, without a word
+of Python.
+"""
 
 from __future__ import annotations
 

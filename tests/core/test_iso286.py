@@ -33,7 +33,8 @@ class Iso286(unittest.TestCase):
             self.assertEqual(list(row), sorted(row))
             if grade + 1 in GRADES:
                 self.assertTrue(all(a < b for a, b in zip(row, GRADES[grade + 1], strict=True)))
-        # From IT6 on the tolerance grows tenfold every five grades (the standard's rule), within its rounding.
+        # From IT6 on the tolerance grows tenfold every five grades (the standard's rule), within its
+        # rounding.
         for six, eleven in zip(GRADES[6], GRADES[11], strict=True):
             self.assertAlmostEqual(eleven / six, 10, delta=0.7)
 

@@ -1,4 +1,6 @@
-"""Kinds of operation: each tells its form, a fresh one is ready to be cut, and another package can bring its own."""
+"""Kinds of operation: each tells its form, a fresh one is ready to be cut, and another package can bring its
+own.
+"""
 
 from __future__ import annotations
 
@@ -181,7 +183,7 @@ rail = {"kind": "rail", "id": "rails", "name": "Rails", "length": 80, "height": 
 plan = plan_from({"name": "toy", "part": {"file": "a.step"}, "fixtures": [rail],
                   "billet": {"kind": "block", "sizing": {"rule": "size", "size": [60, 40, 20]}},
                   "setups": [{"name": "OP10", "hold": {"items": [{"id": "r", "fixture": "rails", "x": 200, "y": 100}]}}]})
-setup = evaluate(plan, solids.step_bytes(solids.box((0, 0, 0), (60, 40, 20))), "b" * 64, MemoryStore()).setups[0]
+setup = evaluate(plan, solids.step_bytes(solids.box((0, 0, 0), (60, 40, 20))), MemoryStore()).setups[0]
 print(json.dumps([sorted({contact.name for contact in setup.hold.contacts}), sum(c.area for c in setup.hold.contacts),
                   setup.hold.pieces[0].name, fixtures_from([rail])[0].called]))
 """
@@ -196,7 +198,8 @@ class KindsFromOutside(unittest.TestCase):
             about.mkdir()
             (about / "METADATA").write_text("Metadata-Version: 2.1\nName: toy\nVersion: 1\n")
             (about / "entry_points.txt").write_text(
-                "[pelvrak.operations]\nkerf = tests.toy_kinds:Kerf\n[pelvrak.fixtures]\nrail = tests.toy_kinds:Rail\n"
+                "[pelvrak.operations]\nkerf = tests.toy_kinds:Kerf\n[pelvrak.fixtures]\nrail ="
+                " tests.toy_kinds:Rail\n"
             )
             path = os.pathsep.join([folder, str(TOP)])
             done = subprocess.run(

@@ -44,7 +44,9 @@ def row(name: str) -> dict:
 
 
 class Turning(unittest.TestCase):
-    """Against scipy.spatial.transform, and ISO 841: a positive A, B or C turns the tool, as seen from the work, by the right hand about +X, +Y or +Z."""
+    """Against scipy.spatial.transform, and ISO 841: a positive A, B or C turns the tool, as seen from the
+    work, by the right hand about +X, +Y or +Z.
+    """
 
     def test_the_axis_convention(self):
         # A +90 brings a tool along +Z to -Y, as a right-hand screw advances along +X: ISO 841.
@@ -55,7 +57,9 @@ class Turning(unittest.TestCase):
         np.testing.assert_allclose(direction_of(machine_of("table-bc"), {"B": 90.0}), [1, 0, 0], atol=1e-12)
 
     def test_directions_by_euler_angles(self):
-        """Two rotary axes are a product of two turns: scipy's own, taken about axes that turn with it, from table to spindle."""
+        """Two rotary axes are a product of two turns: scipy's own, taken about axes that turn with it, from
+        table to spindle.
+        """
         rng = np.random.default_rng(3)
         for name, letters in (("trunnion-ac", "ZX"), ("table-bc", "ZY"), ("head-b", "ZY")):
             machine = machine_of(name)
@@ -72,13 +76,15 @@ class Turning(unittest.TestCase):
             turned = pose(machine, {"A": angle}).base_from_table
             on = np.linalg.inv(table_frame(machine)) @ np.array([*axis, 1.0])
             np.testing.assert_allclose((turned @ on)[:3], axis, atol=1e-9)
-        # 100 mm above the axis, A = 90: the work turns the other way than the tool seen from it, so it comes to +Y.
+        # 100 mm above the axis, A = 90: the work turns the other way than the tool seen from it, so it comes
+        # to +Y.
         above = np.linalg.inv(table_frame(machine)) @ np.array([0.0, -215.0, -380.0, 1.0])
         there = pose(machine, {"A": 90.0}).base_from_table @ above
         np.testing.assert_allclose(there[:3], [0.0, -115.0, -480.0], atol=1e-9)
 
     def test_time_of_a_turn(self):
-        # Rapid 9000°/min is 150°/s, acceleration 400°/s²: the ramps take 56.25° together, so 90° are 90/150 + 150/400 s.
+        # Rapid 9000°/min is 150°/s, acceleration 400°/s²: the ramps take 56.25° together, so 90° are 90/150 +
+        # 150/400 s.
         axis = machine_of("vertical-760-a").axis("A")
         self.assertAlmostEqual(turning_time(axis, 90.0), 90 / 150 + 150 / 400)
         # 20° never come to the full speed: 2·√(20/400).
@@ -89,7 +95,9 @@ class RoundTrip(unittest.TestCase):
     @settings(max_examples=80, deadline=None)
     @given(st.sampled_from(ALL), st.lists(st.floats(0, 1), min_size=5, max_size=5))
     def test_forward_and_back(self, name, shares):
-        """Any pose within the limits: its direction is solved to the angles it came from, its place to the same X, Y and Z."""
+        """Any pose within the limits: its direction is solved to the angles it came from, its place to the
+        same X, Y and Z.
+        """
         machine = machine_of(name)
         values = {a.name: a.low + s * (a.high - a.low) for a, s in zip(machine.axes, shares, strict=False)}
         there = pose(machine, values).table_from_spindle
@@ -125,7 +133,9 @@ class RoundTrip(unittest.TestCase):
 
 class Solving(unittest.TestCase):
     def test_the_steadier_side(self):
-        """Straight to the side, a trunnion could tilt either way; its limits leave one, and at 20° its preferred side decides."""
+        """Straight to the side, a trunnion could tilt either way; its limits leave one, and at 20° its
+        preferred side decides.
+        """
         machine = machine_of("trunnion-ac")
         tilt = np.radians(20)
         solved = solve_direction(machine, (0.0, float(np.sin(tilt)), float(np.cos(tilt))))
@@ -154,7 +164,9 @@ class Solving(unittest.TestCase):
         self.assertEqual(solved.could, ("vertical-760-a",))
 
     def test_a_nutating_axis(self):
-        """A rotary at 45° (two lines that meet at 45°) reaches level and back to upright: angles by hand, 0 and 180."""
+        """A rotary at 45° (two lines that meet at 45°) reaches level and back to upright: angles by hand, 0
+        and 180.
+        """
         data = row("table-bc")
         tilt = next(axis for axis in data["axes"] if axis["name"] == "B")
         tilt |= {"direction": [0.0, np.sqrt(0.5), np.sqrt(0.5)], "low": -180, "high": 180}
@@ -166,7 +178,9 @@ class Solving(unittest.TestCase):
 
 class Registers(unittest.TestCase):
     def test_zero_after_an_index_by_hand(self):
-        """Zero 30 mm over the rotary axis and 40 behind it; A = -90 turns the work by +90 about X: over becomes in front, behind becomes over."""
+        """Zero 30 mm over the rotary axis and 40 behind it; A = -90 turns the work by +90 about X: over
+        becomes in front, behind becomes over.
+        """
         machine = machine_of("vertical-760-a")
         # From the plate's corner (y -300, z -505): the axis is at y 85, z 25.
         zero = (100.0, 85.0 + 40.0, 25.0 + 30.0)
@@ -183,7 +197,9 @@ class Swinging(unittest.TestCase):
         return box(np.array([-20.0, -215 - half, -500]), np.array([20.0, -215 + half, -460]))
 
     def test_a_corner_by_pythagoras(self):
-        """A bar 120 × 40 turned about its middle reaches √(60² + 20²); a wall 0.5 mm beyond that is passed with 0.5."""
+        """A bar 120 × 40 turned about its middle reaches √(60² + 20²); a wall 0.5 mm beyond that is passed
+        with 0.5.
+        """
         axis = machine_of("vertical-760-a").axis("A")
         reach = math.hypot(60, 20)
         wall = lambda off: box(np.array([-20.0, -215 + reach + off, -700]), np.array([20.0, 0, -200.0]))  # noqa: E731
@@ -233,7 +249,8 @@ class Slides(unittest.TestCase):
     """Solids that go with the tool or stand between it and the work."""
 
     def test_how_they_follow(self):
-        """On a vertical mill whose table goes in X and Y: the head is the tool's own; seen from the work the column goes by as the table does, the
+        """On a vertical mill whose table goes in X and Y: the head is the tool's own; seen from the work the
+        column goes by as the table does, the
 
         saddle, which the table rides on in X, only in X.
         """
@@ -269,7 +286,9 @@ class Slides(unittest.TestCase):
                 )
 
     def test_a_post_in_the_way_of_the_head(self):
-        """A post 250 over the zero beside the path: the head, 180 over the nose and 160 to its left, comes 10 into it where the nose is lowest."""
+        """A post 250 over the zero beside the path: the head, 180 over the nose and 160 to its left, comes 10
+        into it where the nose is lowest.
+        """
         machine = machine_of("vertical-760")
         moving = slides(machine, (300.0, 200.0, 80.0), upright(machine))
         post = box(np.array([-140.0, -10, 0]), np.array([-100.0, 10, 250]))

@@ -172,7 +172,8 @@ class Outside(unittest.TestCase):
     def test_bracket(self):
         model = read_part(outside("nema-17-bracket.step"), "bracket.step")
         found = features_of(model)
-        # A face plate for a NEMA 17 motor: four M3 holes 31 mm apart (NEMA ICS 16, from memory), a pilot bore, slots.
+        # A face plate for a NEMA 17 motor: four M3 holes 31 mm apart (NEMA ICS 16, from memory), a pilot
+        # bore, slots.
         holes = [h for h in found.holes if h.diameter < 5]
         self.assertEqual([(round(h.diameter, 3), h.through) for h in holes], [(3.3, True)] * 4)
         mouths = np.array([h.mouth for h in holes])

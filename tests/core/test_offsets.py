@@ -1,4 +1,6 @@
-"""Registers of a load: what each holds, which operation counts from which, and whether each is known when it is used."""
+"""Registers of a load: what each holds, which operation counts from which, and whether each is known when it
+is used.
+"""
 
 from __future__ import annotations
 
@@ -28,12 +30,14 @@ def part() -> bytes:
 
 
 def setup(name: str = "OP10", **more: Any) -> dict[str, Any]:
-    """A block in a vise: faced from its own zero, its outline from a further zero at its corner, which lies at (-30, -20) from the first."""
+    """A block in a vise: faced from its own zero, its outline from a further zero at its corner, which lies
+    at (-30, -20) from the first.
+    """
     corner = {"name": "corner", "offset_register": "G55", "zero": {"of": "part", "x": -1, "y": -1, "z": 1}}
     return {
         "name": name,
         "machine": "vertical-760",
-        "hold": vise_hold(height=20.0, x=450, y=402).model_dump(mode="json"),
+        "hold": vise_hold(height=20.0, at=(450, 402)).model_dump(mode="json"),
         "seat": {"zero": {"of": "part", "x": 0, "y": 0, "z": 1}, "zeros": [corner]},
         "operations": [
             {"id": "face", "name": "Face", "kind": "facing", "tool": "fm50"},
@@ -64,7 +68,7 @@ def computed(*setups: dict[str, Any]) -> Report:
         "tools": TOOLS,
         "setups": list(setups),
     }
-    return evaluate(plan_from(document), part(), "o" * 64, STORE)
+    return evaluate(plan_from(document), part(), STORE)
 
 
 def only(**more: Any) -> SetupReport:
@@ -85,7 +89,9 @@ def seat(own: dict[str, Any] | None = None, corner: dict[str, Any] | None = None
 
 class CountedFrom(unittest.TestCase):
     def test_an_operation_counts_from_the_register_it_is_told(self):
-        """The same stock; the program's X and Y of the outline are 30 and 20 more, because the corner lies that much to the left and in front."""
+        """The same stock; the program's X and Y of the outline are 30 and 20 more, because the corner lies
+        that much to the left and in front.
+        """
         plain, other = only(operations=[o | {"offset_register": None} for o in setup()["operations"]]), only()
         self.assertEqual(plain.outgoing_key, other.outgoing_key)
         self.assertEqual([o.offset_register for o in other.operations], ["G54", "G55"])
@@ -168,7 +174,9 @@ class InTime(unittest.TestCase):
         )
 
     def test_across_the_setups_of_a_load(self):
-        """A second setup in the same load finds its zero in a register the first one keeps; alone it does not know it."""
+        """A second setup in the same load finds its zero in a register the first one keeps; alone it does not
+        know it.
+        """
         first = setup(load="plate")
         second = setup(
             "OP20", load="plate", offset_register="G56", seat={"found": {"in_register": "G55"}}, operations=[]

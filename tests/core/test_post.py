@@ -97,7 +97,9 @@ class Words(unittest.TestCase):
         self.assertEqual(program.lines, {"f": []})
 
     def test_a_turned_plane_and_a_stop(self):
-        """Turning: spindle up, clamps off, angle, clamps on; the plane by Euler angles and square to it; cancelled before the next."""
+        """Turning: spindle up, clamps off, angle, clamps on; the plane by Euler angles and square to it;
+        cancelled before the next.
+        """
         rotary = (("A", -30.0, "M10", "M11"),)
         first = replace(self.planned, where=Where("G54", rotary, tilted=(0.0, -30.0, 0.0)))
         second = replace(
@@ -115,7 +117,9 @@ class Words(unittest.TestCase):
         self.assertIn("G53 G0 Z0.", lines[plane:again])
 
     def test_nothing_turns_or_changes_under_a_tool_that_is_down(self):
-        """Wherever the last jog left Z: up before the first tool change and the first rotary word, and before every later one."""
+        """Wherever the last jog left Z: up before the first tool change and the first rotary word, and before
+        every later one.
+        """
         here = Where("G55", (("A", -30.0, "M10", "M11"),))
         program = post(
             "OP10",
@@ -129,7 +133,8 @@ class Words(unittest.TestCase):
         lines = [re.sub(r"^N\d+ ", "", line) for line in program.text.splitlines()]
         first = next(i for i, line in enumerate(lines) if "M6" in line or line.startswith("G0 A"))
         self.assertIn("G53 G0 Z0.", lines[:first])
-        # The rotary goes home at the end, unclamped and clamped, with the spindle up: the next part is loaded as this one was.
+        # The rotary goes home at the end, unclamped and clamped, with the spindle up: the next part is loaded
+        # as this one was.
         home = lines.index("G0 A0.")
         self.assertEqual(lines[home - 1 : home + 2], ["M11", "G0 A0.", "M10"])
         self.assertIn("G53 G0 Z0.", lines[home - 5 : home])
@@ -168,7 +173,9 @@ class Words(unittest.TestCase):
         )
 
     def test_coordinates_from_another_place(self):
-        """Counted from the rotary centre every coordinate is shifted alike, arcs' centres stay where they are from their start."""
+        """Counted from the rotary centre every coordinate is shifted alike, arcs' centres stay where they are
+        from their start.
+        """
         plain = post("OP10", "", "p", {}, "b", [self.planned]).text
         moved = post(
             "OP10", "", "p", {}, "b", [replace(self.planned, where=Where("G57", shift=(1.0, 2.0, 3.0)))]

@@ -12,11 +12,13 @@ from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, mesh_of, volume
+from pelvrak.core.holding.build import Shapes
 from pelvrak.core.holding.hold import Hold, Item, SoftCut, fixtures_of
 from pelvrak.core.holding.holding import hold_work
 from pelvrak.core.holding.kinds import Block, prism
+from pelvrak.core.holding.nest import Nest
 from pelvrak.core.holding.profile_block import solve_profile
-from pelvrak.core.holding.soft_jaws import Nest, opened
+from pelvrak.core.holding.soft_jaws import opened
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.jaw_files import to_dxf, to_step
 from pelvrak.core.route.plan import plan_from
@@ -40,12 +42,14 @@ def keel(angle: float, length: float = 120.0) -> Mesh:
 def laid(nest: Nest, work: Mesh):
     """The work in its block on the table, by the same means as any other holding."""
     hold = Hold(items=(Item(id="nest", fixture="blank", x=300, y=200, cut=nest.spec),))
-    return hold_work(hold, SHOP, work, "OP10", cut={"nest": nest.jaws})
+    return hold_work(hold, SHOP, work, "OP10", Shapes(cut={"nest": nest.jaws}))
 
 
 class VeeTest(unittest.TestCase):
     def test_round_work_in_a_vee(self):
-        """A cylinder of radius r in a vee of an angle A lies with its axis r / sin(A/2) above the root: plane geometry."""
+        """A cylinder of radius r in a vee of an angle A lies with its axis r / sin(A/2) above the root: plane
+        geometry.
+        """
         for angle in (90.0, 120.0, 60.0):
             nest = solve_profile(bar(30.0), SoftCut(shape="vee", angle_deg=angle, cutter=6), BLOCK)
             root = nest.wanted.bounds[1]
@@ -80,7 +84,9 @@ class VeeTest(unittest.TestCase):
         )
 
     def test_without_relief_a_sharp_edge_rides(self):
-        """What a round cutter leaves is the opening of the vee with its radius (shapely), and the wedge's edge is in it."""
+        """What a round cutter leaves is the opening of the vee with its radius (shapely), and the wedge's
+        edge is in it.
+        """
         nest = solve_profile(keel(90.0), SoftCut(shape="vee", relief="none", cutter=10), BLOCK)
         self.assertAlmostEqual(nest.left.symmetric_difference(opened(nest.wanted, 5.0)).area, 0.0, delta=1e-6)
         found = next(t for t in nest.trouble if t[0] == "jaws.corners_ride")
@@ -97,7 +103,8 @@ class ProfileTest(unittest.TestCase):
         nest = solve_profile(work, SoftCut(shape="profile", cutter=4, grip=15.0), BLOCK)
         below = Polygon(ring).intersection(Polygon([(-30, -1), (30, -1), (30, 15), (-30, 15)]))
         room = nest.wanted.intersection(Polygon([(-45, -60), (45, -60), (45, 25), (-45, 25)]))
-        # Everything below the block's top that the work fills is cut, and little else but the reliefs of its corners.
+        # Everything below the block's top that the work fills is cut, and little else but the reliefs of its
+        # corners.
         self.assertGreaterEqual(room.area, below.area - 0.01)
         self.assertLess(room.area - below.area, 60)
         result = laid(nest, work)
@@ -164,17 +171,18 @@ class RouteTest(unittest.TestCase):
             ],
         }
         store, data = MemoryStore(), solids.step_bytes(shape)
-        first = evaluate(plan_from(document), data, "e" * 64, store)
+        first = evaluate(plan_from(document), data, store)
         found = next(f for f in first.setups[0].findings if f.code == "jaws.not_cut")
         document["setups"] = found.cures[0].value
-        report = evaluate(plan_from(document), data, "e" * 64, store)
+        report = evaluate(plan_from(document), data, store)
         made, used = report.setups
         self.assertEqual((made.makes, used.name), ("OP10", "OP10"))
         self.assertIn("jaws.on_end", [f.code for f in made.findings])
         self.assertEqual(
             [f.sentence for o in made.operations for f in o.findings if f.severity == "error"], []
         )
-        # What is cut out of the block: the vee's section (to the block's top, its root rounded by the cutter) by its length.
+        # What is cut out of the block: the vee's section (to the block's top, its root rounded by the cutter)
+        # by its length.
         within = Polygon(made.nest.opening).intersection(
             Polygon([(-45, -25), (45, -25), (45, 25), (-45, 25)])
         )

@@ -13,23 +13,54 @@ from pelvrak.core.quantity.typed import NotUnderstood, understood
 
 class Typed(unittest.TestCase):
     def test_a_hyphen_before_a_fraction_is_no_minus(self):
-        """1-1/2 in is one and a half inches, as the trade writes it; a sum with room round its sign stays a sum."""
+        """1-1/2 in is one and a half inches, as the trade writes it; a sum with room round its sign stays a
+        sum.
+        """
         for text, mm in (
-            ("1-1/2in", 38.1), ("1-1/2 in", 38.1), ('2-3/16"', 55.5625), ("10 - 1/2", 9.5), ("10 -1/2", 9.5), ("40-6/2", 37.0),
-            ("(3)-1/2", 2.5), ("1.5-1/2", 1.0),
-        ):  # fmt: skip
+            ("1-1/2in", 38.1),
+            ("1-1/2 in", 38.1),
+            ('2-3/16"', 55.5625),
+            ("10 - 1/2", 9.5),
+            ("10 -1/2", 9.5),
+            ("40-6/2", 37.0),
+            ("(3)-1/2", 2.5),
+            ("1.5-1/2", 1.0),
+        ):
             self.assertAlmostEqual(understood(text, "mm").value, mm, places=9, msg=text)
         self.assertAlmostEqual(understood("30-1/2", "°").value, 29.5)
 
     def test_what_is_understood(self):
         # 1 in is 25.4 mm exactly (international yard and pound agreement of 1959; ISO 31-1 annex).
         for text, value in {
-            "12": 12, "12.5": 12.5, "12,5": 12.5, ".5": 0.5, "-3": -3, "+4": 4, "1 in": 25.4, "3/16 in": 4.7625,
-            '3/16"': 4.7625, "1 5/16 in": 33.3375, "2 + 3/16 in": 6.7625, "25 mm + 1 in": 50.4, "(40 - 6)/2": 17,
-            "2*(3 + 4)": 14, "2 × 3 mm": 6, "1 ft - 4 mm": 300.8, "10 thou": 0.254, "150 µm": 0.15, "2 cm": 20,
-            "10/4": 2.5, "8/2/2": 2, "-(2 + 3) mm": -5, "1 in / 2": 12.7, "100/3": 100 / 3, "5 in / 2 in": 2.5,
-            "1/2 in + 1/4 in": 19.05, "3 MM": 3, "0.1 m": 100,
-        }.items():  # fmt: skip
+            "12": 12,
+            "12.5": 12.5,
+            "12,5": 12.5,
+            ".5": 0.5,
+            "-3": -3,
+            "+4": 4,
+            "1 in": 25.4,
+            "3/16 in": 4.7625,
+            '3/16"': 4.7625,
+            "1 5/16 in": 33.3375,
+            "2 + 3/16 in": 6.7625,
+            "25 mm + 1 in": 50.4,
+            "(40 - 6)/2": 17,
+            "2*(3 + 4)": 14,
+            "2 × 3 mm": 6,
+            "1 ft - 4 mm": 300.8,
+            "10 thou": 0.254,
+            "150 µm": 0.15,
+            "2 cm": 20,
+            "10/4": 2.5,
+            "8/2/2": 2,
+            "-(2 + 3) mm": -5,
+            "1 in / 2": 12.7,
+            "100/3": 100 / 3,
+            "5 in / 2 in": 2.5,
+            "1/2 in + 1/4 in": 19.05,
+            "3 MM": 3,
+            "0.1 m": 100,
+        }.items():
             with self.subTest(text):
                 self.assertAlmostEqual(understood(text).value, value, places=9)
 
@@ -43,9 +74,18 @@ class Typed(unittest.TestCase):
 
     def test_errors_point_at_the_character(self):
         for text, at in {
-            "": 0, "12 +": 4, "12 ++ * 3": 6, "3/16 inn": 7, "12 x": 3, "(3 + 4": 6, "3 + 4)": 5, "5 mm mm": 5,
-            "4 * / 2": 4, "2 in (3)": 5, "1..2": 2,
-        }.items():  # fmt: skip
+            "": 0,
+            "12 +": 4,
+            "12 ++ * 3": 6,
+            "3/16 inn": 7,
+            "12 x": 3,
+            "(3 + 4": 6,
+            "3 + 4)": 5,
+            "5 mm mm": 5,
+            "4 * / 2": 4,
+            "2 in (3)": 5,
+            "1..2": 2,
+        }.items():
             with self.subTest(text), self.assertRaises(NotUnderstood) as caught:
                 understood(text)
             self.assertEqual(caught.exception.at, at, text)

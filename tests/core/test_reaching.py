@@ -60,14 +60,18 @@ class Pocket(unittest.TestCase):
     tool = tool_shelf()["em10"]
 
     def test_walls_down_to_where_the_holder_comes(self):
-        """The holder is wider than the pocket: it stops on top when the tip is an overhang deep; corners stay as wide as the cutter."""
+        """The holder is wider than the pocket: it stops on top when the tip is an overhang deep; corners stay
+        as wide as the cutter.
+        """
         found, _, _ = areas(station(np.eye(3)), self.tool)
         exact = 4 * (WIDE - self.tool.DC) * self.tool.overhang
         self.assertAlmostEqual(found["reached"] / exact, 1.0, delta=0.08)
         self.assertAlmostEqual(found["part"], 4 * WIDE * DEEP - found["reached"], delta=1.0)
 
     def test_a_longer_tool_reaches_deeper(self):
-        """Held 10 mm shorter than before, the same tool reaches 10 mm less; held out past the depth, all but the corners."""
+        """Held 10 mm shorter than before, the same tool reaches 10 mm less; held out past the depth, all but
+        the corners.
+        """
         short = self.tool.model_copy(update={"overhang": 30.0, "LCF": 20.0})
         long = self.tool.model_copy(update={"overhang": 50.0, "OAL": 90.0})
         less, more = (
@@ -85,7 +89,9 @@ class Pocket(unittest.TestCase):
         self.assertGreater(areas(station(np.eye(3)), slim)[0]["reached"], 4 * (WIDE - 12.5) * DEEP * 0.9)
 
     def test_what_looks_away(self):
-        """The bottom looks away from above, and is all that does; turned over it is all that a flat block shows up there."""
+        """The bottom looks away from above, and is all that does; turned over it is all that a flat block
+        shows up there.
+        """
         found, stops, surface = areas(station(np.eye(3)), self.tool)
         low = np.abs(surface.vertices[surface.triangles][:, :, 2]).max(axis=1) < 1e-6
         self.assertTrue((stops[low] == STOPS.index("angle")).all())
@@ -95,7 +101,9 @@ class Pocket(unittest.TestCase):
         self.assertGreater(found["whole"], 60 * 60 - WIDE**2)
 
     def test_what_holds_it_is_in_the_way(self):
-        """A wall as high as the block 3 mm beside it: no Ø10 comes between. Lower than its overhang the holder meets the block first."""
+        """A wall as high as the block 3 mm beside it: no Ø10 comes between. Lower than its overhang the
+        holder meets the block first.
+        """
         beside = box(np.array([-20.0, 0, 0]), np.array([-3.0, 60, 60]))
         _, stops, surface = areas(
             replace(station(np.eye(3)), holding=lambda: holding_field(beside)), self.tool

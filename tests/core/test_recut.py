@@ -1,4 +1,6 @@
-"""The stock a program leaves, cut by an independent cutter, against the planned one: one setup of each kind of machine and work."""
+"""The stock a program leaves, cut by an independent cutter, against the planned one: one setup of each kind
+of machine and work.
+"""
 
 from __future__ import annotations
 
@@ -58,7 +60,9 @@ class Recut(unittest.TestCase):
         self.compared(store, test_turning.turned_plan(), report.setups[0], moves=3)
 
     def trunnion(self, run: str) -> tuple[Store, Plan, SetupReport]:
-        """The slanting face and the front hole on two rotary axes, the block turned a quarter on its cradle, so that both turn."""
+        """The slanting face and the front hole on two rotary axes, the block turned a quarter on its cradle,
+        so that both turn.
+        """
         t = test_turning
         strap = {"fixture": "strap-80", "on": "table", "x": 140}
         straps = [
@@ -69,7 +73,7 @@ class Recut(unittest.TestCase):
         seat = {"x": {"rule": "turn", "quarter_turns": 1}}
         plan = t.turned_plan(run, machine="trunnion-ac", hold=hold, seat=seat)
         store = MemoryStore()
-        return store, plan, evaluate(plan, t.part(), "e" * 64, store).setups[0]
+        return store, plan, evaluate(plan, t.part(), store).setups[0]
 
     def test_trunnion(self):
         """Two rotary axes, a register for each position."""
@@ -78,7 +82,9 @@ class Recut(unittest.TestCase):
         self.compared(store, plan, setup, moves=3)
 
     def test_trunnion_in_a_tilted_plane(self):
-        """Two rotary axes, planes turned by the control: where they lie, and that the axes stand square to them."""
+        """Two rotary axes, planes turned by the control: where they lie, and that the axes stand square to
+        them.
+        """
         store, plan, setup = self.trunnion("tilted_plane")
         self.assertIn("G68.2", store.get(setup.program_key, "program.nc").decode())
         self.compared(store, plan, setup, moves=3)
@@ -90,12 +96,13 @@ class Recut(unittest.TestCase):
         top, jaws, under = document["setups"]
         top["operations"] = [one for one in top["operations"] if one["id"] in ("outline-rough", "outline")]
         under["operations"] = []
-        # Along the walls and the rim, in one level: a few of the moves, and every wall and corner all the same.
+        # Along the walls and the rim, in one level: a few of the moves, and every wall and corner all the
+        # same.
         jaws["operations"] = [one for one in jaws["operations"] if one["kind"] == "outline"]
         for one in jaws["operations"]:
             one["step_down"] = 10.0
         plan, store = plan_from(document), MemoryStore()
-        report = evaluate(plan, (DEMO / "encoder-housing.step").read_bytes(), "f" * 64, store)
+        report = evaluate(plan, (DEMO / "encoder-housing.step").read_bytes(), store)
         self.assertEqual(report.setups[1].makes, "OP20")
         self.compared(store, plan, report.setups[1])
 

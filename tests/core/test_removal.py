@@ -1,9 +1,12 @@
-"""Cuts nobody was told about: finishing tools in solid metal, operations in air, corners taken for bores, places and registers that are not there."""
+"""Cuts nobody was told about: finishing tools in solid metal, operations in air, corners taken for bores,
+places and registers that are not there.
+"""
 
 from __future__ import annotations
 
 import math
 import unittest
+from hashlib import sha256
 from typing import Any
 
 from pelvrak.core.cutting.tools import tool_shelf
@@ -18,7 +21,8 @@ from tests import solids
 
 STORE = MemoryStore()
 PLANS: list[Plan] = []
-# 60 × 44 × 15: holes Ø8 and Ø5 (for M6), an opening 20 × 12 with corners R5 through it, a step 10 wide and 5 deep along the front.
+# 60 × 44 × 15: holes Ø8 and Ø5 (for M6), an opening 20 × 12 with corners R5 through it, a step 10 wide and 5
+# deep along the front.
 PLATE = solids.minus(
     solids.box((0, 0, 0), (60, 44, 15)),
     solids.cylinder((12, 26, -1), 4, 20),
@@ -32,8 +36,8 @@ DATA = solids.step_bytes(PLATE)
 def model() -> PartModel:
     from pelvrak.core.route.run import part_key, part_result
 
-    part_result(DATA, "plate.step", "0" * 64, Engine(STORE))
-    return unpacked(STORE.get(part_key("0" * 64), "part.npz"))
+    part_result(DATA, "plate.step", Engine(STORE))
+    return unpacked(STORE.get(part_key(sha256(DATA).hexdigest()), "part.npz"))
 
 
 def face(kind: str, **about: Any) -> dict:
@@ -82,7 +86,7 @@ def computed(*operations: dict, around: float = 0.0, **setup: Any) -> Report:
         }
     )
     PLANS.append(plan)
-    return evaluate(plan, DATA, "0" * 64, STORE)
+    return evaluate(plan, DATA, STORE)
 
 
 def last_plan() -> Plan:
@@ -216,10 +220,10 @@ class CornersAndSides(unittest.TestCase):
         from pelvrak.core.route.run import part_key, part_result
 
         data, store = solids.step_bytes(part), MemoryStore()
-        part_result(data, "a.step", "1" * 64, Engine(store))
+        part_result(data, "a.step", Engine(store))
         floor = next(
             f
-            for f in unpacked(store.get(part_key("1" * 64), "part.npz")).part.faces
+            for f in unpacked(store.get(part_key(sha256(data).hexdigest()), "part.npz")).part.faces
             if f.normal and f.normal[2] > 0.9 and abs(f.centre[2] - 5) < 1e-6
         )
         plan = plan_from(
@@ -243,7 +247,7 @@ class CornersAndSides(unittest.TestCase):
                 ],
             }
         )
-        told = evaluate(plan, data, "1" * 64, store).setups[0].operations[0]
+        told = evaluate(plan, data, store).setups[0].operations[0]
         said = " ".join(f.sentence for f in told.findings)
         self.assertIn("square", said)
         self.assertNotIn("Ø0", said)
@@ -251,7 +255,9 @@ class CornersAndSides(unittest.TestCase):
 
 class OneLoad(unittest.TestCase):
     def test_two_works_in_one_place(self):
-        """Two setups of one load in the same vise at the same place; moved aside by more than the vise they stand clear."""
+        """Two setups of one load in the same vise at the same place; moved aside by more than the vise they
+        stand clear.
+        """
 
         def found(x: float, load: str = "day") -> list[str]:
             hold = {"items": [{**HOLD["items"][0], "x": x}, *HOLD["items"][1:]]}
@@ -265,7 +271,7 @@ class OneLoad(unittest.TestCase):
                     ],
                 }
             )
-            return [f.code for f in evaluate(plan, DATA, "0" * 64, STORE).setups[1].findings]
+            return [f.code for f in evaluate(plan, DATA, STORE).setups[1].findings]
 
         self.assertIn("load.same_place", found(300))
         self.assertIn("load.same_place", found(340))

@@ -23,17 +23,11 @@ from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, box, mesh_of, transformed, volume
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
+from pelvrak.core.holding.build import Shapes
 from pelvrak.core.holding.hold import STRAIGHT_WALL_MM, Hold, Item, SoftCut, fixtures_of
 from pelvrak.core.holding.holding import hold_work
-from pelvrak.core.holding.soft_jaws import (
-    Nest,
-    blanks,
-    cut_away,
-    even_turn,
-    opened,
-    solve,
-    walls_of,
-)
+from pelvrak.core.holding.nest import Nest, blanks, cut_away
+from pelvrak.core.holding.soft_jaws import even_turn, opened, solve, walls_of
 from pelvrak.core.route import jaw_files
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pictures import piece_of
@@ -69,7 +63,7 @@ def gripped(nest: Nest, work: Mesh, item: str = "soft-160x70") -> tuple:
         )
     )
     turned = transformed(work, rigid(rotation_about_z(nest.turn_deg), np.zeros(3)))
-    held = hold_work(hold, SHOP, turned, "OP20", cut={"jaws": nest.jaws})
+    held = hold_work(hold, SHOP, turned, "OP20", Shapes(cut={"jaws": nest.jaws}))
     return held.facts, [f.code for f in held.findings if f.severity != "note"]
 
 
@@ -83,7 +77,9 @@ class TurnTest(unittest.TestCase):
         self.assertAlmostEqual(back, -front, places=3)
 
     def test_the_turn_carries_no_noise_of_the_rays(self):
-        """Walls exactly 20° apart, or parallel, as coarse and standard rays know them: turned by 10° and by nothing, to the last digit."""
+        """Walls exactly 20° apart, or parallel, as coarse and standard rays know them: turned by 10° and by
+        nothing, to the last digit.
+        """
         for cell in (1.0, 0.5):
             for apart, turn in ((20, -10.0), (0, 0.0)):
                 mesh = leaning(apart)
@@ -112,7 +108,7 @@ class TurnTest(unittest.TestCase):
                     Item(id="jaws", fixture="soft-160x70", on="vise", cut=nest.spec),
                 )
             )
-            held = hold_work(hold, SHOP, mesh_of(body), "OP20", cut={"jaws": nest.jaws}, near=0.06)
+            held = hold_work(hold, SHOP, mesh_of(body), "OP20", Shapes(cut={"jaws": nest.jaws}), near=0.06)
             self.assertAlmostEqual(held.facts.grip_depth, nest.grip, delta=0.1)
             walls = [c for c in held.facts.contacts if c.angle_deg is not None and c.length > 50]
             self.assertEqual({c.kind for c in walls}, {"face"}, draft)
@@ -183,7 +179,9 @@ class DepthTest(unittest.TestCase):
 
 class NestTest(unittest.TestCase):
     def test_corner_relief_against_opening(self):
-        """What a cutter leaves is the opening of the region by its radius (shapely's buffers); relieved, no corner of the work is left in metal."""
+        """What a cutter leaves is the opening of the region by its radius (shapely's buffers); relieved, no
+        corner of the work is left in metal.
+        """
         work = box(np.array([-40, -25, 0.0]), np.array([40, 25, 30.0]))
         for cutter in (6.0, 10.0, 16.0):
             bare = solve(work, SoftCut(cutter=cutter, relief="none"), SHOP["soft-160x45"], VISE)
@@ -338,7 +336,7 @@ class BlockNestTest(unittest.TestCase):
         hold = Hold(
             items=(Item(id="nest", fixture="nest-120", x=400, y=200, cut=SoftCut(cutter=8, edge_break=0)),)
         )
-        held = hold_work(hold, SHOP, self.work(), "OP20", cut={"nest": nest.jaws})
+        held = hold_work(hold, SHOP, self.work(), "OP20", Shapes(cut={"nest": nest.jaws}))
         rests = [c for c in held.facts.contacts if c.normal[2] > 0.9]
         # All of the flange's underside but the boss's room bears.
         wanted = 70 * 46 - nest.boss.intersection(nest.outline).area
@@ -352,7 +350,9 @@ class BlockNestTest(unittest.TestCase):
 
 
 class RouteTest(unittest.TestCase):
-    """The demo route: soft jaws solved for OP20, cut in a setup of their own, and OP20 held in what was cut."""
+    """The demo route: soft jaws solved for OP20, cut in a setup of their own, and OP20 held in what was
+    cut.
+    """
 
     @classmethod
     def setUpClass(cls):
@@ -365,10 +365,10 @@ class RouteTest(unittest.TestCase):
         cls.data = (folder / "encoder-housing.step").read_bytes()
         cls.sha = hashlib.sha256(cls.data).hexdigest()
         cls.store = MemoryStore()
-        cls.report = evaluate(cls.plan, cls.data, cls.sha, cls.store)
+        cls.report = evaluate(cls.plan, cls.data, cls.store)
 
     def again(self, plan: Plan):
-        return evaluate(plan, self.data, self.sha, self.store)
+        return evaluate(plan, self.data, self.store)
 
     def test_the_part_passes_by(self):
         top, jaws, under = self.report.setups
@@ -390,7 +390,9 @@ class RouteTest(unittest.TestCase):
         self.assertEqual([(f.setup, f.code) for f in found], [])
 
     def test_jaws_as_cut_are_the_jaws_as_solved(self):
-        """What the simulated cutter leaves against the nest as drawn, by mesh boolean of the two: within 0.05 mm over its surface."""
+        """What the simulated cutter leaves against the nest as drawn, by mesh boolean of the two: within 0.05
+        mm over its surface.
+        """
         jaws = self.report.setups[1]
         made = mesh_from_bytes(piece_of(self.store, jaws.outgoing_key, "surface.npz"))
         stl = trimesh.load(
@@ -400,7 +402,8 @@ class RouteTest(unittest.TestCase):
 
     def test_the_cut_jaws_hold_both_walls(self):
         hold = self.report.setups[2].hold
-        # Straight walls of about 110 mm, 6 mm of grip, and what of the corners counts: see the seat of the solution.
+        # Straight walls of about 110 mm, 6 mm of grip, and what of the corners counts: see the seat of the
+        # solution.
         self.assertGreater(hold.contact_fixed, 0.85 * 6 * self.report.setups[2].nest.seated[0])
         self.assertGreater(hold.contact_moving, 0.85 * 6 * self.report.setups[2].nest.seated[1])
         self.assertAlmostEqual(hold.grip_depth, 6.0, delta=0.07)  # what counts as touching reaches 0.06 mm

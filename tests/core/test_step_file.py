@@ -181,7 +181,9 @@ class Refused(unittest.TestCase):
         self.assertEqual(len(step_file.read_step(DEMO.read_bytes(), "x.step").part.faces), 70)
 
     def reading(self) -> list[int]:
-        """The processes that read a file now: started by keepers, which the process with the libraries has started."""
+        """The processes that read a file now: started by keepers, which the process with the libraries has
+        started.
+        """
         keepers = children(protected._readers.process.pid)
         return [one for keeper in keepers for one in children(keeper)]
 
@@ -197,7 +199,9 @@ class Refused(unittest.TestCase):
         self.assertIn("exit -11", caught.exception.what)
 
     def test_who_reads_may_do_little(self):
-        """As root it is nobody's process; it knows no database, and others of its user may not look into it."""
+        """As root it is nobody's process; it knows no database, and others of its user may not look into
+        it.
+        """
         protected.prepare(READER)
         here = Path(f"/proc/{protected._readers.process.pid}")
         status = (here / "status").read_text()

@@ -1,4 +1,6 @@
-"""Steps, their keys, and the engine that runs them: nothing of an input is forgotten, and an equal output stops the wave."""
+"""Steps, their keys, and the engine that runs them: nothing of an input is forgotten, and an equal output
+stops the wave.
+"""
 
 from __future__ import annotations
 

@@ -11,7 +11,8 @@ import numpy as np
 import trimesh
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Mesh, box, crease_lines, joined, mesh_of, to_glb, to_stl, volume
+from pelvrak.core.geometry.glb import to_glb
+from pelvrak.core.geometry.mesh import Mesh, box, crease_lines, joined, mesh_of, to_stl, volume
 from pelvrak.core.route.pieces import JOIN_MM, SIMPLIFY_MM
 from pelvrak.core.stock.compare import Comparison, compare, signed_distance
 from pelvrak.core.stock.cut import cut
@@ -165,7 +166,9 @@ class Compare(unittest.TestCase):
         return compare(field, simplified(surface(field, JOIN_MM), SIMPLIFY_MM - JOIN_MM), mesh_of(part))
 
     def test_a_sliver_between_the_rays_is_no_gouge(self):
-        """Where a slope of 80° meets a bore's mouth an edge of 10° stands: it is there, and its picture falls short of it."""
+        """Where a slope of 80° meets a bore's mouth an edge of 10° stands: it is there, and its picture falls
+        short of it.
+        """
         bore = manifold3d.Manifold.cylinder(80, 6, 6, 128).translate([20, 20, -20])
         slope = manifold3d.Manifold.cube([80, 80, 40]).translate([-40, -40, 0]).rotate([0, 80, 0])
         part = manifold3d.Manifold.cube([40, 40, 30]) - bore - slope.translate([24.8, 20, 24])

@@ -92,7 +92,8 @@ class Chords(unittest.TestCase):
         lines = chords(path)
         ends = chord_ends_s(path, lines, 24000, 2000)
         self.assertAlmostEqual(ends[0], 0.8, places=9)
-        # It slows to the 5 mm/s of the arc, in which (10² - 5²) / 4000 mm are 0.01875 mm longer on the way than at 10 mm/s.
+        # It slows to the 5 mm/s of the arc, in which (10² - 5²) / 4000 mm are 0.01875 mm longer on the way
+        # than at 10 mm/s.
         self.assertAlmostEqual(ends[1], 0.8 + 10 + 0.0025 + 0.0025 - (0.01875 / 10), places=6)
         self.assertAlmostEqual(ends[-1] - ends[1], math.pi / 2 * 20 / 5 + 5 / 2000 / 2, places=6)
         self.assertTrue((np.diff(ends) > 0).all())

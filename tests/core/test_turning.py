@@ -1,4 +1,6 @@
-"""Index positions on the route: the same stock whichever way the job is run, registers by hand, and what cannot be."""
+"""Index positions on the route: the same stock whichever way the job is run, registers by hand, and what
+cannot be.
+"""
 
 from __future__ import annotations
 
@@ -46,7 +48,9 @@ def part() -> bytes:
 
 
 def document(**setup: Any) -> dict[str, Any]:
-    """A plan of one setup on the machine with a rotary about X: the block on the cradle between two straps."""
+    """A plan of one setup on the machine with a rotary about X: the block on the cradle between two
+    straps.
+    """
     strap = {"fixture": "strap-80", "on": "table", "y": 65}
     return {
         "name": "turned",
@@ -107,7 +111,7 @@ def turned_plan(run: str = "register_each", **more: Any) -> Plan:
 @cache
 def computed(run: str) -> tuple[MemoryStore, Report]:
     store = MemoryStore()
-    return store, evaluate(turned_plan(run), part(), "d" * 64, store)
+    return store, evaluate(turned_plan(run), part(), store)
 
 
 class ThreeWays(unittest.TestCase):
@@ -123,7 +127,9 @@ class ThreeWays(unittest.TestCase):
         self.assertEqual(outgoing[0], outgoing[2])
 
     def machine_places(self, run: str) -> list[tuple[float, ...]]:
-        """Machine coordinates (X, Y, Z, A) of every block of the program, read by pygcode, with the values of its own head."""
+        """Machine coordinates (X, Y, Z, A) of every block of the program, read by pygcode, with the values of
+        its own head.
+        """
         store, report = computed(run)
         text = store.get(report.setups[0].program_key, "program.nc").decode()
         registers: dict[str, np.ndarray] = {}
@@ -147,7 +153,9 @@ class ThreeWays(unittest.TestCase):
         return out
 
     def test_both_programs_of_registers_go_to_the_same_places(self):
-        """The register of each position and the rotary centre's: other numbers, the same machine coordinates to what is written."""
+        """The register of each position and the rotary centre's: other numbers, the same machine coordinates
+        to what is written.
+        """
         one, two = self.machine_places("register_each"), self.machine_places("centre")
         self.assertEqual(len(one), len(two))
         self.assertGreater(len(one), 12)
@@ -155,7 +163,8 @@ class ThreeWays(unittest.TestCase):
         self.assertEqual({a for *_, a in one}, {-30.0, 90.0})
 
     def test_the_tilted_plane_goes_to_the_same_places(self):
-        """Its program read by pygcode: the plane's turns about Z, the new X and the new Z composed by scipy, about the register's point. The
+        """Its program read by pygcode: the plane's turns about Z, the new X and the new Z composed by scipy,
+        about the register's point. The
 
         tool's places in the work are those of the program that has a register for each position.
         """
@@ -192,7 +201,9 @@ class ThreeWays(unittest.TestCase):
         np.testing.assert_allclose(turned, wanted, atol=3e-3)
 
     def test_the_program_puts_the_tool_where_the_stock_was_cut(self):
-        """Machine coordinates of a program back to the work by the machine's own chain: the operation's moves, turned into the work."""
+        """Machine coordinates of a program back to the work by the machine's own chain: the operation's
+        moves, turned into the work.
+        """
         store, report = computed("register_each")
         setup = report.setups[0]
         machine = machine_of("vertical-760-a")
@@ -221,7 +232,9 @@ class ThreeWays(unittest.TestCase):
 
 class Values(unittest.TestCase):
     def test_registers_by_hand(self):
-        """A -30 turns the work by +30 about X, A 90 by -90: zero turned about the rotary axis by the sine and cosine of that."""
+        """A -30 turns the work by +30 about X, A 90 by -90: zero turned about the rotary axis by the sine and
+        cosine of that.
+        """
         _, report = computed("register_each")
         setup = report.setups[0]
         machine = machine_of("vertical-760-a")
@@ -275,16 +288,18 @@ class Values(unittest.TestCase):
 
 class ClampsAtPositions(unittest.TestCase):
     def test_a_strap_in_the_way_of_a_turned_tool(self):
-        """The slanting face is cut at its position, where a strap lies over it: moved to where no position's tool comes."""
+        """The slanting face is cut at its position, where a strap lies over it: moved to where no position's
+        tool comes.
+        """
         data = turned_plan().model_dump(mode="json")
         # The hole in the front would leave no place at all.
         data["setups"][0]["operations"] = data["setups"][0]["operations"][:1]
         data["setups"][0]["hold"]["items"][1]["y"] = 88
-        report = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0])
+        report = evaluate(plan_from(data), part(), computed("register_each")[0])
         found = next(f for f in report.setups[0].findings if f.code == "hold.clamp_in_the_way")
         self.assertIn("right", found.sentence)
         data["setups"][0]["hold"]["items"][1] = found.cures[0].value
-        again = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0]).setups[0]
+        again = evaluate(plan_from(data), part(), computed("register_each")[0]).setups[0]
         self.assertNotIn("hold.clamp_in_the_way", [f.code for f in again.findings])
         self.assertEqual([f.code for o in again.operations for f in o.findings if f.severity == "error"], [])
 
@@ -298,11 +313,13 @@ class SwingOnTheRoute(unittest.TestCase):
             "machine": "trunnion-ac",
             "hold": {"items": [{"id": "plate", "fixture": plate, "on": "table", "x": 140, "y": 140}]},
         }
-        report = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0])
+        report = evaluate(plan_from(data), part(), computed("register_each")[0])
         return [f for f in report.setups[0].findings if f.code.startswith("reach.swing")]
 
     def test_a_plate_too_long_for_the_cradle(self):
-        """Half a plate of 400 × 300 reaches 250 from the table's centre; the cradle's sides stand 210 from it."""
+        """Half a plate of 400 × 300 reaches 250 from the table's centre; the cradle's sides stand 210 from
+        it.
+        """
         (hit,) = [f for f in self.found("grid-400") if f.code == "reach.swing"]
         self.assertEqual(hit.severity, "error")
         self.assertLess(hit.measured, 0.05)
@@ -372,7 +389,7 @@ FLANGE = MemoryStore()
 
 
 def flange_report(document: dict[str, Any]) -> Report:
-    return evaluate(plan_from(document), flange(), "f" * 64, FLANGE)
+    return evaluate(plan_from(document), flange(), FLANGE)
 
 
 class Repeated(unittest.TestCase):
@@ -383,7 +400,8 @@ class Repeated(unittest.TestCase):
         told = report.setups[0].operations
         self.assertEqual([o.id for o in told], ["holes"] * 6)
         self.assertEqual(len({o.run for o in told}), 6)
-        # A hole Ø5, 10 deep from the rim, and the drill's point of 118° where the flat bottom was drawn is not drilled: it ends there.
+        # A hole Ø5, 10 deep from the rim, and the drill's point of 118° where the flat bottom was drawn is
+        # not drilled: it ends there.
         exact = 10 * math.pi * 2.5**2
         for one in told:
             self.assertAlmostEqual(one.removed_volume_mm3 / exact, 1.0, delta=0.12)
@@ -425,7 +443,9 @@ class Repeated(unittest.TestCase):
         )
 
     def test_grouped_by_position(self):
-        """Spot and drill at each of six places: twice round by operations, once round by positions, for more tool changes."""
+        """Spot and drill at each of six places: twice round by operations, once round by positions, for more
+        tool changes.
+        """
         document = flange_plan()
         own = document["setups"][0]
         spot = own["operations"][0] | {
@@ -507,14 +527,15 @@ class OwnZero(unittest.TestCase):
         # In the middle of the front, on its top as it then lies.
         data["setups"][0]["positions"][1]["zero"] = {"of": "part", "x": 0, "y": 0, "z": 1}
         store = computed(run)[0]
-        return store, evaluate(plan_from(data), part(), "d" * 64, store)
+        return store, evaluate(plan_from(data), part(), store)
 
     def test_the_same_stock_from_another_zero(self):
         _, plain = computed("register_each")
         for run in ("centre", "tilted_plane"):
             store, moved = self.report(run)
             front = moved.setups[0].positions[1]
-            # Part and billet are one: 60 × 40 × 30, zero in the middle of the top; looked at from the front, 20 in front and 15 below that.
+            # Part and billet are one: 60 × 40 × 30, zero in the middle of the top; looked at from the front,
+            # 20 in front and 15 below that.
             np.testing.assert_allclose(front.origin, (0, -20, -15), atol=1e-6)
             np.testing.assert_allclose(front.x, (1, 0, 0), atol=1e-9)
             self.assertAlmostEqual(
@@ -538,7 +559,7 @@ class OwnZero(unittest.TestCase):
 class WrongPositions(unittest.TestCase):
     def found(self, **setup: Any) -> dict[str, str]:
         plan = plan_from(document(**setup))
-        report = evaluate(plan, part(), "d" * 64, computed("register_each")[0])
+        report = evaluate(plan, part(), computed("register_each")[0])
         return {
             f.code: f.sentence
             for s in report.setups
@@ -561,7 +582,9 @@ class WrongPositions(unittest.TestCase):
         )
 
     def test_a_position_is_made_for_a_hole_in_the_side(self):
-        """A hole that does not stand upright: the cure makes the position its axis needs and cuts it there."""
+        """A hole that does not stand upright: the cure makes the position its axis needs and cuts it
+        there.
+        """
         drilled = {
             "id": "hole",
             "name": "hole",
@@ -570,12 +593,12 @@ class WrongPositions(unittest.TestCase):
             "faces": [faces()["hole"]],
         }
         plan = plan_from(document(operations=[drilled]))
-        report = evaluate(plan, part(), "d" * 64, computed("register_each")[0])
+        report = evaluate(plan, part(), computed("register_each")[0])
         (found,) = report.setups[0].operations[0].findings
         self.assertEqual((found.code, found.cures[0].path), ("cut.not_square", "/setups/0"))
         data = plan.model_dump(mode="json")
         data["setups"][0] = found.cures[0].value
-        cured = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0]).setups[0]
+        cured = evaluate(plan_from(data), part(), computed("register_each")[0]).setups[0]
         self.assertEqual([p.angles for p in cured.positions], [{"A": 90.0}])
         self.assertGreater(cured.operations[0].removed_volume_mm3, 100)
 
@@ -590,19 +613,21 @@ class WrongPositions(unittest.TestCase):
         }
         faced = facing(None) | {"face": faces()["slant"]}
         report = evaluate(
-            plan_from(document(operations=[drilled, faced])), part(), "d" * 64, computed("register_each")[0]
+            plan_from(document(operations=[drilled, faced])), part(), computed("register_each")[0]
         )
         (found,) = [f for f in report.setups[0].findings if f.code == "index.needed"]
         self.assertEqual(found.measured, 2.0)
         data = document()
         data["setups"][0] = found.cures[0].value
-        cured = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0]).setups[0]
+        cured = evaluate(plan_from(data), part(), computed("register_each")[0]).setups[0]
         self.assertEqual(sorted(p.angles["A"] for p in cured.positions), [-30.0, 90.0])
         self.assertNotIn("cut.not_square", [f.code for o in cured.operations for f in o.findings])
         self.assertTrue(all(o.removed_volume_mm3 > 100 for o in cured.operations))
 
     def test_holes_all_round_need_all_their_positions(self):
-        """The six holes as one operation without positions: the cure makes five, the first looks up as it is seated."""
+        """The six holes as one operation without positions: the cure makes five, the first looks up as it is
+        seated.
+        """
         plan = flange_plan(position=None, repeated_at=[])
         plan["setups"][0]["positions"] = []
         (found,) = flange_report(plan).setups[0].operations[0].findings
@@ -618,14 +643,14 @@ class WrongPositions(unittest.TestCase):
         mine["id"] = "six"
         mine["control"]["extended"] = 0
         data["machines"], data["setups"][0]["machine"] = [mine], "six"
-        report = evaluate(plan_from(data), part(), "d" * 64, computed("register_each")[0])
+        report = evaluate(plan_from(data), part(), computed("register_each")[0])
         self.assertEqual(sum(f.code == "offsets.none_left" for f in report.setups[0].findings), 56)
 
     def test_registers_go_on_beyond_the_standard_ones(self):
         data = document(positions=[{"name": f"P{i}", "angles": {"A": float(i + 1)}} for i in range(60)])
         data["setups"][0]["machine"] = "vertical-760-a"
         plan = plan_from(data)
-        report = evaluate(plan, part(), "d" * 64, computed("register_each")[0])
+        report = evaluate(plan, part(), computed("register_each")[0])
         given = [p.offset_register for p in report.setups[0].positions if p.offset_register]
         # G54 is the setup's own and G59 is kept back; 4 of the six are left, and 48 more.
         self.assertEqual(len(set(given)), 52)

@@ -1,4 +1,6 @@
-"""An edit computed with what there is gives what an empty store gives, bit for bit, whatever field of the plan it changes."""
+"""An edit computed with what there is gives what an empty store gives, bit for bit, whatever field of the
+plan it changes.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,7 @@ class WarmTest(unittest.TestCase):
 
     def test_random_edits(self):
         start, store, chance = document(), MemoryStore(), random.Random(20261127)
-        evaluate(plan_from(start), DATA, "0" * 64, store)
+        evaluate(plan_from(start), DATA, store)
         for _ in range(FEW):
             said, now, plan = edited(start, chance)
             with self.subTest(said):
@@ -60,9 +62,11 @@ class WarmTest(unittest.TestCase):
                 start = now
 
     def test_a_library_changed_under_a_proposal(self):
-        """A set of parallels that was offered is not offered once it has become too thick; a vee that is put in is looked at."""
+        """A set of parallels that was offered is not offered once it has become too thick; a vee that is put
+        in is looked at.
+        """
         start, store = document(), MemoryStore()
-        evaluate(plan_from(start), DATA, "0" * 64, store)
+        evaluate(plan_from(start), DATA, store)
         for fixture in (
             fixtures_shipped()["par-125x5"].model_copy(update={"thickness": 20.0}),
             fixtures_shipped()["par-150x8"].model_copy(update={"thickness": 43.0}),

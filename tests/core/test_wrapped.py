@@ -1,4 +1,6 @@
-"""A flat path laid round a rotary axis: its length, what it cuts, where the program goes, and what cannot be."""
+"""A flat path laid round a rotary axis: its length, what it cuts, where the program goes, and what cannot
+be.
+"""
 
 from __future__ import annotations
 
@@ -56,7 +58,9 @@ def floor() -> dict[str, Any]:
 
 
 def document(operation: dict[str, Any], **setup: Any) -> dict[str, Any]:
-    """The bar on the cradle of the machine with a rotary about X: half its diameter over the plate lies the rotary axis."""
+    """The bar on the cradle of the machine with a rotary about X: half its diameter over the plate lies the
+    rotary axis.
+    """
     strap = {"fixture": "strap-80", "on": "table", "y": 85}
     return {
         "name": "wrapped",
@@ -90,7 +94,7 @@ def document(operation: dict[str, Any], **setup: Any) -> dict[str, Any]:
 
 
 def computed(operation: dict[str, Any], **setup: Any) -> Report:
-    return evaluate(plan_from(document(operation, **setup)), part(), "b" * 64, STORE)
+    return evaluate(plan_from(document(operation, **setup)), part(), STORE)
 
 
 def codes(report: Report) -> dict[str, str]:
@@ -113,7 +117,9 @@ class Flat(unittest.TestCase):
         self.assertAlmostEqual(lie.angle_at(math.pi * 25.4), -360.0)
 
     def test_a_point_of_the_flat_comes_to_the_top(self):
-        """The place of the work that lies an arc of y from the top is under the tool when the axis stands at y / r."""
+        """The place of the work that lies an arc of y from the top is under the tool when the axis stands at
+        y / r.
+        """
         lie = Round((1.0, 0.0, 0.0), (0.0, 3.0, -20.0), 20.0, "A", 0.0, -1)
         y = 20.0 * math.radians(35)
         flat = Chords(
@@ -139,14 +145,17 @@ class OnTheRoute(unittest.TestCase):
         return report.setups[0].operations[0]
 
     def test_a_floor_is_cleared(self):
-        """What is left are the corners of the flat, where Ø3 does not come, and the walls' lean: 1.4 mm of the wall's parallel."""
+        """What is left are the corners of the flat, where Ø3 does not come, and the walls' lean: 1.4 mm of
+        the wall's parallel.
+        """
         report = self.pocket
         self.assertEqual([f.sentence for f in self.one(report).findings if f.severity == "error"], [])
         sector = math.pi * (25**2 - 22**2) * 80 / 360 * 40
         self.assertAlmostEqual(self.one(report).removed_volume_mm3 / sector, 1.0, delta=0.04)
         assert report.comparison is not None
         self.assertLess(report.comparison.max_gouge_mm, report.comparison.stated_error_mm)
-        # A cutter's walls stand parallel, the part's lean to the axis: at the top they lie 25·sin 40° - 22·sin 40° apart at most.
+        # A cutter's walls stand parallel, the part's lean to the axis: at the top they lie 25·sin 40° -
+        # 22·sin 40° apart at most.
         self.assertLess(report.comparison.max_left_mm, 3 * math.sin(math.radians(40)) + 0.2)
 
     def test_what_the_engineer_reads(self):
@@ -160,7 +169,9 @@ class OnTheRoute(unittest.TestCase):
         np.testing.assert_allclose(fact.turns, (-inside, inside), atol=0.05)
 
     def test_a_groove_on_a_line(self):
-        """About two ninths of the bar: the ring between the radii, as wide as the cutter, and half a cutter's disc at either end."""
+        """About two ninths of the bar: the ring between the radii, as wide as the cutter, and half a cutter's
+        disc at either end.
+        """
         arc = BAR / 2 * math.radians(40)
         report = computed({"tool": "em8", "line": [[0, -arc], [0, arc]], "diameter": BAR, "depth": 2.0})
         exact = math.pi * (25**2 - 23**2) * 80 / 360 * 8 + math.pi * 4**2 * 2
@@ -168,7 +179,9 @@ class OnTheRoute(unittest.TestCase):
         self.assertAlmostEqual(self.one(report).removed_volume_mm3 / exact, 1.0, delta=0.015)
 
     def test_the_program_puts_the_tool_where_the_stock_was_cut(self):
-        """Machine coordinates of every block, read by pygcode, back to the work by the machine's own chain: points of the flat on its cylinder."""
+        """Machine coordinates of every block, read by pygcode, back to the work by the machine's own chain:
+        points of the flat on its cylinder.
+        """
         report = self.pocket
         setup, own = report.setups[0], self.one(self.pocket)
         text = STORE.get(setup.program_key, "program.nc").decode()

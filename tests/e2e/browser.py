@@ -128,7 +128,9 @@ CARDS = (
 
 
 def on_screen(page: Page, point: tuple[float, float, float], low: tuple, high: tuple) -> tuple[float, float]:
-    """Where a point of the zero frame stands in the window, looked at as the operator, the box low…high fitted."""
+    """Where a point of the zero frame stands in the window, looked at as the operator, the box low…high
+    fitted.
+    """
     direction = np.array([0.62, -1, 0.78]) / np.linalg.norm([0.62, -1, 0.78])
     right = np.cross([0, 0, 1], direction)
     right /= np.linalg.norm(right)

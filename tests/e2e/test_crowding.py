@@ -10,7 +10,8 @@ from playwright.sync_api import expect
 from tests import solids
 from tests.e2e.browser import CARDS, Browser
 
-# Sideways scrollbars, and texts of one row or one line of fields that run into each other; the words of what is wrong.
+# Sideways scrollbars, and texts of one row or one line of fields that run into each other; the words of what
+# is wrong.
 CROWDED = """() => {
   const wrong = []
   for (const one of document.querySelectorAll('body, body *')) {

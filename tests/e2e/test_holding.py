@@ -66,7 +66,9 @@ class Holding(Browser):
         expect(sheet.get_by_text("6 of 6 freedoms").first).to_be_visible()
 
     def test_a_fixture_is_changed_as_its_kind_asks(self):
-        """A set of parallels gets another length and heights; it is drawn as typed, and what cannot be stands by its field."""
+        """A set of parallels gets another length and heights; it is drawn as typed, and what cannot be stands
+        by its field.
+        """
         self.new_project("changed", solids.box((0, 0, 0), (40, 30, 12)))
         page = self.page
         self.card(page, "OP10 ")

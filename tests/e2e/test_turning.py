@@ -120,7 +120,9 @@ class Turning(Browser):
         self.machine_edited(page, sheet, number)
 
     def registers_and_places(self, page: Page, sheet: Locator) -> None:
-        """Found only later, a register is used too soon; an operation at two positions, one of them left out again."""
+        """Found only later, a register is used too soon; an operation at two positions, one of them left out
+        again.
+        """
         offsets = sheet.get_by_role("region", name="Offsets")
         expect(offsets.get_by_role("img", name=re.compile("G55 from G54"))).to_be_visible()
         offsets.get_by_role("button", name="Register G54").click()
@@ -143,7 +145,9 @@ class Turning(Browser):
         expect(places.get_by_role("button", name="cut again")).to_be_visible()
 
     def machine_edited(self, page: Page, sheet: Locator, number: int) -> None:
-        """Limits that are swapped are refused, and nothing is changed; others are taken, and the work turns the other way round."""
+        """Limits that are swapped are refused, and nothing is changed; others are taken, and the work turns
+        the other way round.
+        """
         self.stage(page, "Reach")
         sheet.get_by_role("button", name="edit", exact=True).click()
         editor = sheet.get_by_role("region", name="Machine")

@@ -19,7 +19,9 @@ REACHED_S = 90.0
 def edits_under_fire(
     server: Server, project: int, edits: int, seed: int, said: Callable[[str], None] = lambda line: None
 ) -> tuple[int, list[str]]:
-    """Edit the height of a billet again and again, killing workers meanwhile: how many were killed, and what went wrong."""
+    """Edit the height of a billet again and again, killing workers meanwhile: how many were killed, and what
+    went wrong.
+    """
     chance, killed, wrong = random.Random(seed), 0, []
     with server.client() as client:
         state = client.get(f"/api/projects/{project}").json()

@@ -117,7 +117,8 @@ class Demo(unittest.TestCase):
         self.assertEqual(len(set(sizes)), 3)
         loads = self.client.get(f"/api/results/{operation['key']}/load.json").json()
         self.assertAlmostEqual(loads["seconds"], operation["moving_s"], places=6)
-        # What the load says was removed is what the operation removed, as far as rays half a millimetre apart know.
+        # What the load says was removed is what the operation removed, as far as rays half a millimetre apart
+        # know.
         removed = sum(loads["removal"]) / len(loads["removal"]) * loads["seconds"] / 60 * 1000
         self.assertAlmostEqual(removed / operation["removed_volume_mm3"], 1.0, delta=0.02)
 
@@ -201,7 +202,8 @@ class Machines(unittest.TestCase):
             found = ask().json()
             part = client.get(f"/api/parts/{state['plan']['part']['sha256']}/facts").json()
             self.assertAlmostEqual(sum(found["areas"].values()) / part["area_mm2"], 1.0, delta=2e-3)
-            # The cross holes' walls in the end face are reached from there, the wall on the other side is not.
+            # The cross holes' walls in the end face are reached from there, the wall on the other side is
+            # not.
             walls = [
                 f["number"]
                 for f in part["faces"]
@@ -272,7 +274,9 @@ class Fixtures(unittest.TestCase):
                 client.put("/api/fixtures", json=before)
 
     def test_an_open_mesh_as_a_fixture(self):
-        """A solid that is not closed: refused when it is read, with where it is open; a plan that uses it says so."""
+        """A solid that is not closed: refused when it is read, with where it is open; a plan that uses it
+        says so.
+        """
         ball = trimesh.creation.icosphere(3, 20)
         ball.update_faces(np.arange(len(ball.faces)) > len(ball.faces) // 3)
         with shared().client() as client:

@@ -121,7 +121,10 @@ class Doors(unittest.TestCase):
         # What says beforehand that it is too much is not waited for.
         host, port = self.host.split(":")
         with socket.create_connection((host, int(port)), timeout=10) as line:
-            head = f"PUT /api/shelf HTTP/1.1\r\nHost: {self.host}\r\nX-Pelvrak: 1\r\nContent-Length: {150 * 1024**2}\r\n\r\n"
+            head = (
+                f"PUT /api/shelf HTTP/1.1\r\nHost: {self.host}\r\nX-Pelvrak: 1\r\nContent-Length:"
+                f" {150 * 1024**2}\r\n\r\n"
+            )
             line.sendall(head.encode())
             self.assertIn(b"413", line.recv(100))
 
@@ -319,7 +322,9 @@ def _one() -> int:
 
 
 class Lost(unittest.TestCase):
-    """On a server of its own: what is killed, cut off or lost is taken up again, and nothing waits for ever."""
+    """On a server of its own: what is killed, cut off or lost is taken up again, and nothing waits for
+    ever.
+    """
 
     server: Server
 
@@ -367,13 +372,15 @@ class Lost(unittest.TestCase):
         with self.server.client() as client, self.database() as db:
             part = upload(client, data, "b.step")
             db.execute(
-                "update part_upload set status = 'reading', tries = 1, beat = now() - interval '1 minute' where sha256 = %s",
+                "update part_upload set status = 'reading', tries = 1, beat = now() - interval '1 minute'"
+                " where sha256 = %s",
                 (part["sha256"],),
             )
             self.until(lambda: client.get(f"/api/parts/{part['sha256']}").json()["status"] == "ready")
             # Three times are enough.
             db.execute(
-                "update part_upload set status = 'reading', tries = 3, beat = now() - interval '1 minute' where sha256 = %s",
+                "update part_upload set status = 'reading', tries = 3, beat = now() - interval '1 minute'"
+                " where sha256 = %s",
                 (part["sha256"],),
             )
             self.until(lambda: client.get(f"/api/parts/{part['sha256']}").json()["status"] == "refused")
@@ -429,7 +436,9 @@ class Lost(unittest.TestCase):
 
 class FirstStart(unittest.TestCase):
     def test_broken_off_and_without_its_password(self):
-        """A start broken off while the cluster was made, and a lost password file: the next start mends both and keeps what is there."""
+        """A start broken off while the cluster was made, and a lost password file: the next start mends both
+        and keeps what is there.
+        """
         server = Server(demo=False, workers=0)
         try:
             half = Cluster(server.data).home

@@ -99,7 +99,9 @@ class LaidOver(unittest.TestCase):
 
 class FullDisk(unittest.TestCase):
     def test_a_full_disk_is_said(self):
-        """What PostgreSQL raises when there is no room (SQLSTATE 53100), as a problem a user can do something about."""
+        """What PostgreSQL raises when there is no room (SQLSTATE 53100), as a problem a user can do something
+        about.
+        """
         full = FastAPI()
         problems.install(full)
 

@@ -62,7 +62,8 @@ class StoreTest(unittest.TestCase):
                     "insert into content values (%s, 3, 'abc') on conflict do nothing", [f"c{key}"]
                 )
                 database.execute(
-                    "insert into result (key, step, used) values (%s, 'cut', now() - make_interval(hours => %s))",
+                    "insert into result (key, step, used) values (%s, 'cut', now() - make_interval(hours =>"
+                    " %s))",
                     [key, hours],
                 )
                 database.execute("insert into result_piece values (%s, 'field', %s)", [key, f"c{key}"])
@@ -71,7 +72,8 @@ class StoreTest(unittest.TestCase):
             put("young", 23)
             # However long nobody asked: what a project shows stays.
             database.execute(
-                "update result set used = used - interval '50 days' where step <> 'cut' or key not in ('old', 'young')"
+                "update result set used = used - interval '50 days' where step <> 'cut' or key not in ('old',"
+                " 'young')"
             )
             before = self.store()
             after = self.store("--collect")

@@ -66,7 +66,9 @@ _PATTERNS = {
 
 
 def plain(error: Any) -> tuple[str, str]:
-    """What a validation error means and how to mend it, in words. error: one of pydantic's, with type, msg, loc and ctx."""
+    """What a validation error means and how to mend it, in words. error: one of pydantic's, with type, msg,
+    loc and ctx.
+    """
     kind, about = error["type"], error.get("ctx") or {}
     last = str(error["loc"][-1]) if error.get("loc") else "it"
     bounds = {
@@ -126,7 +128,8 @@ DEEPEST = 100
 def json_from(text: bytes | str, where: str, code: str) -> Any:
     """The value of a JSON text from outside.
 
-    Raises BadInput with the place where it breaks, or for texts nested deeper than DEEPEST and characters nobody can keep.
+    Raises BadInput with the place where it breaks, or for texts nested deeper than DEEPEST and characters
+    nobody can keep.
     """
     try:
         value = json.loads(text)
@@ -141,7 +144,9 @@ def json_from(text: bytes | str, where: str, code: str) -> Any:
 
 
 def refuse_unkept(value: Any, where: str, code: str) -> None:
-    """Refuse values nested deeper than DEEPEST, and texts with a NUL or half a character pair, which no database keeps."""
+    """Refuse values nested deeper than DEEPEST, and texts with a NUL or half a character pair, which no
+    database keeps.
+    """
     waiting = [(value, "", 0)]
     while waiting:
         one, path, deep = waiting.pop()

@@ -1,4 +1,6 @@
-"""How is a field of the plan put before people? Its label, its unit and its help stand in the schema beside it."""
+"""How is a field of the plan put before people? Its label, its unit and its help stand in the schema beside
+it.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,8 @@ def asked(
     place: where in the form it stands; None: it is in none.
     widget: what it is edited by, where its type alone does not say.
     pick: what to pick in the picture for it.
-    when: shown only where one of these fields has one of its values: {"cycle": ["peck"], "tool.kind": ["chamfer_mill"]};
+    when: shown only where one of these fields has one of its values: {"cycle": ["peck"], "tool.kind":
+        ["chamfer_mill"]};
         "given" and "none" tell whether a number is there, or anything stands in a list.
     """
     said = {

@@ -12,7 +12,8 @@ Kind = TypeVar("Kind", bound=BaseModel)
 
 
 def registered(shipped: Iterable[type[Kind]], group: str) -> dict[str, type[Kind]]:
-    """Kinds by the default of their field `kind`. group: of the entry points by which packages name further classes.
+    """Kinds by the default of their field `kind`. group: of the entry points by which packages name further
+    classes.
 
     Raises TypeError when two of them are of one name.
     """

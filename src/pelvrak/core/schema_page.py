@@ -26,7 +26,10 @@ def schema_page(schema: Schema) -> str:
     lines = [
         "# The plan document",
         "",
-        "Printed by `bin/pelvrak schema --page`; not edited by hand. Lengths in mm, angles in degrees, time in seconds.",
+        (
+            "Printed by `bin/pelvrak schema --page`; not edited by hand. Lengths in mm, angles in degrees,"
+            " time in seconds."
+        ),
         "`bin/pelvrak schema` prints the same as JSON Schema, by which an editor can check a document.",
     ]
     for name, model in models.items():

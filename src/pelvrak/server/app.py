@@ -111,7 +111,9 @@ def library() -> Library:
 
 @app.get("/api/understood")
 def typed(text: Annotated[str, Query(max_length=1000)], unit: FieldUnit = "mm") -> float:
-    """The value of what was typed into a field, in the field's unit; a problem document says at which character it fails."""
+    """The value of what was typed into a field, in the field's unit; a problem document says at which
+    character it fails.
+    """
     return understood(text, unit).value
 
 

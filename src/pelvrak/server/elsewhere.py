@@ -1,4 +1,6 @@
-"""How does this machine help a Pelvrak whose database is somewhere else? It needs nothing but the database's address."""
+"""How does this machine help a Pelvrak whose database is somewhere else? It needs nothing but the database's
+address.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,9 @@ def address_of(data: Path) -> str:
 
 
 def reach(url: str) -> None:
-    """Let this process work on a database. Raises BadInput when there is none, or it is not of this program's version."""
+    """Let this process work on a database. Raises BadInput when there is none, or it is not of this program's
+    version.
+    """
     if not url.startswith(("postgresql://", "postgres://")):
         raise BadInput(
             "database.address",

@@ -1,5 +1,6 @@
-"""Who is answered? Only the host this server was started for, edits only from its own page or by a program that says so,
-and no more of a body than the place it is sent to can use."""
+"""Who is answered? Only the host this server was started for, edits only from its own page or by a program
+that says so, and no more of a body than the place it is sent to can use.
+"""
 
 from __future__ import annotations
 
@@ -30,9 +31,9 @@ FILE_LIMITS = {
 }
 SAFE_HEADERS = {
     "content-security-policy": (
-        "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
-        "font-src 'self' data:; connect-src 'self' data: blob:; worker-src 'self' blob:; object-src 'none'; base-uri 'none'; "
-        "form-action 'self'; frame-ancestors 'none'"
+        "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src"
+        " 'self' data: blob:; font-src 'self' data:; connect-src 'self' data: blob:; worker-src 'self' blob:;"
+        " object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
     ),
     "x-content-type-options": "nosniff",
     "x-frame-options": "DENY",

@@ -13,7 +13,7 @@ import urllib.error
 import urllib.request
 from pathlib import Path
 
-from pelvrak.server.postgres import free_port, running, write_closed
+from pelvrak.server.postgres import Cluster, free_port, running, write_closed
 
 DEMO = Path(__file__).resolve().parents[3] / "demo"
 DEMOS = {
@@ -32,8 +32,9 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None, host: str
     """Run until interrupted; a process that dies is started again, the database too."""
     if not on_loopback(host):
         raise SystemExit(
-            f"pelvrak: {host} can be reached from other machines, and there is no sign-in yet: whoever reaches it could change everything. "
-            "Leave --host out, and reach it from elsewhere through a tunnel that asks who you are"
+            f"pelvrak: {host} can be reached from other machines, and there is no sign-in yet: whoever"
+            " reaches it could change everything. Leave --host out, and reach it from elsewhere through a"
+            " tunnel that asks who you are"
         )
 
     def asked(signal_number: int, frame: object) -> None:
@@ -41,66 +42,63 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None, host: str
 
     signal.signal(signal.SIGTERM, asked)
     signal.signal(signal.SIGINT, asked)
-    processes: dict[str, subprocess.Popen[bytes]] = {}
-    commands: dict[str, list[str]] = {}
     try:
         with running(data) as cluster:
             os.environ["PELVRAK_DATABASE"] = cluster.url
             from pelvrak.server.db.session import migrate
-            from pelvrak.server.jobs.handing import PARTS, ROUTES
 
             migrate()
             for name in DEMOS if demo == [] else demo or ():
                 load_demo(DEMO / DEMOS[name])
             port = free_port(port, "the web server")
             os.environ["PELVRAK_PORT"] = str(port)
-            commands["web"] = [
-                sys.executable,
-                "-m",
-                "uvicorn",
-                "pelvrak.server.app:app",
-                "--host",
-                "127.0.0.1",
-                "--port",
-                str(port),
-                "--log-level",
-                "warning",
-                "--timeout-graceful-shutdown",
-                "2",
-            ]
-            worker = [sys.executable, "-m", "pelvrak.server.jobs.worker"]
-            commands["reader"] = [*worker, PARTS]
-            for number in range(1, workers + 1):
-                commands[f"worker {number}"] = [*worker, ROUTES]
-            try:
-                # The page first: what the others have to load would only keep it waiting.
-                processes["web"] = subprocess.Popen(commands["web"])
-                _wait_for(f"http://127.0.0.1:{port}/api/library")
-                for name, command in commands.items():
-                    if name not in processes:
-                        processes[name] = subprocess.Popen(command)
-                write_closed(data / "database", cluster.url + "\n")
-                (data / "address").write_text(f"http://127.0.0.1:{port}\n")
-                (data / "workers").write_text(
-                    "\n".join(str(p.pid) for n, p in processes.items() if n != "web")
-                )
-                print(f"Pelvrak is at http://127.0.0.1:{port}   (Ctrl-C stops it)", flush=True)
-                while True:
-                    time.sleep(0.5)
-                    if not cluster.runs():
-                        print("pelvrak: the database ended, starting it again", flush=True)
-                        cluster.start()
-                    for name, process in processes.items():
-                        if process.poll() is not None:
-                            print(
-                                f"pelvrak: {name} ended ({process.returncode}), starting it again", flush=True
-                            )
-                            processes[name] = subprocess.Popen(commands[name])
-            finally:
-                _stop(processes)
+            _attend(data, cluster, port, _commands(port, workers))
     except _Asked:
         print("Pelvrak has stopped.", flush=True)
     return 0
+
+
+def _commands(port: int, workers: int) -> dict[str, list[str]]:
+    """What is started, by what it is called: the page first, for what the others have to load would only keep
+    it waiting.
+    """
+    from pelvrak.server.jobs.handing import PARTS, ROUTES
+
+    listen = ["--host", "127.0.0.1", "--port", str(port)]
+    quiet = ["--log-level", "warning", "--timeout-graceful-shutdown", "2"]
+    worker = [sys.executable, "-m", "pelvrak.server.jobs.worker"]
+    return {
+        "web": [sys.executable, "-m", "uvicorn", "pelvrak.server.app:app", *listen, *quiet],
+        "reader": [*worker, PARTS],
+        **{f"worker {number}": [*worker, ROUTES] for number in range(1, workers + 1)},
+    }
+
+
+def _attend(data: Path, cluster: Cluster, port: int, commands: dict[str, list[str]]) -> None:
+    """Start the processes, and again those that end; they are stopped whatever ends this."""
+    address = f"http://127.0.0.1:{port}"
+    processes: dict[str, subprocess.Popen[bytes]] = {}
+    try:
+        processes["web"] = subprocess.Popen(commands["web"])
+        _wait_for(f"{address}/api/library")
+        for name, command in commands.items():
+            if name not in processes:
+                processes[name] = subprocess.Popen(command)
+        write_closed(data / "database", cluster.url + "\n")
+        (data / "address").write_text(f"{address}\n")
+        (data / "workers").write_text("\n".join(str(p.pid) for n, p in processes.items() if n != "web"))
+        print(f"Pelvrak is at {address}   (Ctrl-C stops it)", flush=True)
+        while True:
+            time.sleep(0.5)
+            if not cluster.runs():
+                print("pelvrak: the database ended, starting it again", flush=True)
+                cluster.start()
+            for name, process in processes.items():
+                if process.poll() is not None:
+                    print(f"pelvrak: {name} ended ({process.returncode}), starting it again", flush=True)
+                    processes[name] = subprocess.Popen(commands[name])
+    finally:
+        _stop(processes)
 
 
 def on_loopback(host: str) -> bool:

@@ -81,6 +81,7 @@ export type Problem = {
 
 /** The problem in a refused answer; something readable in any case. */
 export function problemOf(error: unknown): Problem {
+  if (error instanceof Refusal) return error.problem
   if (error && typeof error === 'object' && 'what' in error) return error as Problem
   return {
     code: 'network',

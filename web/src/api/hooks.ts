@@ -1,7 +1,8 @@
 import { type QueryClient, useQuery, useQueryClient } from '@tanstack/react-query'
 import { compare } from 'fast-json-patch'
 import { useCallback, useEffect } from 'react'
-import { type Card, saving, type Stage, useView } from '../state'
+import { saving, tell } from '../state/editing'
+import { type Card, type Stage } from '../state/route'
 import {
   answered,
   api,
@@ -150,7 +151,7 @@ export async function posted<T extends object>(url: string, file: File): Promise
   try {
     const answer = await fetch(url, { method: 'POST', body: form })
     noteRevision(answer)
-    const body = await answer.json()
+    const body: unknown = await answer.json()
     return answer.ok ? (body as T) : problemOf(body)
   } catch (error) {
     return problemOf(error)
@@ -200,7 +201,6 @@ export type Commit = (what: string, change: (draft: Plan) => void) => Promise<Pr
 /** Make an edit of the plan: on the revision that is shown, refused when that is not the newest. */
 export function useCommit(project: ProjectState): Commit {
   const queries = useQueryClient()
-  const tell = useView((view) => view.tell)
   return useCallback(
     async (what, change) => {
       const plan = structuredClone(project.plan)
@@ -224,14 +224,13 @@ export function useCommit(project: ProjectState): Commit {
         return refusal.problem
       }
     },
-    [project, queries, tell],
+    [project, queries],
   )
 }
 
 /** Undo, redo, run, stop. */
 export function useActions(project: ProjectState) {
   const queries = useQueryClient()
-  const tell = useView((view) => view.tell)
   const done = async (call: Promise<{ data?: unknown; error?: unknown }>) => {
     try {
       await saving(answeredWith(queries, project.id, answered<ProjectState>(call)))

@@ -13,7 +13,8 @@ export interface paths {
         };
         /**
          * Projects
-         * @description All projects, newest first; archived ones only when they are asked for. Reads what a line shows, and no report.
+         * @description All projects, newest first; archived ones only when they are asked for. Reads what a line shows, and no
+         *     report.
          */
         get: operations["projects_api_projects_get"];
         put?: never;
@@ -37,7 +38,8 @@ export interface paths {
         };
         /**
          * Project
-         * @description One project. Who looks at it waits for it: what is still to be computed of it goes before what nobody looks at.
+         * @description One project. Who looks at it waits for it: what is still to be computed of it goes before what nobody
+         *     looks at.
          */
         get: operations["project_api_projects__project_id__get"];
         put?: never;
@@ -75,7 +77,8 @@ export interface paths {
         head?: never;
         /**
          * Edit
-         * @description An edit as a new revision; refused when the plan has moved on since based_on, or where a change does not fit it.
+         * @description An edit as a new revision; refused when the plan has moved on since based_on, or where a change does
+         *     not fit it.
          */
         patch: operations["edit_api_projects__project_id__plan_patch"];
         trace?: never;
@@ -95,7 +98,8 @@ export interface paths {
         put?: never;
         /**
          * Revise
-         * @description The plan on a new revision of its part; references that are not kept follow only where they were confirmed.
+         * @description The plan on a new revision of its part; references that are not kept follow only where they were
+         *     confirmed.
          */
         post: operations["revise_api_projects__project_id__revise_post"];
         delete?: never;
@@ -393,7 +397,8 @@ export interface paths {
         };
         /**
          * Billet Picture
-         * @description A billet (JSON, as in the plan) as it lies round a part, drawn at once and without rays; a saved stock is not.
+         * @description A billet (JSON, as in the plan) as it lies round a part, drawn at once and without rays; a saved stock
+         *     is not.
          */
         get: operations["billet_picture_api_parts__sha256__billet_glb_get"];
         put?: never;
@@ -561,7 +566,8 @@ export interface paths {
         };
         /**
          * Shelf Picks
-         * @description What on the shelf covers the part plus allowances (x-, x+, y-, y+, z-, z+; mm), and what to order when nothing does.
+         * @description What on the shelf covers the part plus allowances (x-, x+, y-, y+, z-, z+; mm), and what to order when
+         *     nothing does.
          */
         get: operations["shelf_picks_api_projects__project_id__picks_get"];
         put?: never;
@@ -631,7 +637,8 @@ export interface paths {
         put?: never;
         /**
          * Bring Fixtures
-         * @description Fixtures of a library file, beside those that are here; one of the same id takes its place. A wrong one refuses all.
+         * @description Fixtures of a library file, beside those that are here; one of the same id takes its place. A wrong one
+         *     refuses all.
          */
         post: operations["bring_fixtures_api_fixtures_json_post"];
         delete?: never;
@@ -649,7 +656,8 @@ export interface paths {
         };
         /**
          * Picture As Typed
-         * @description A fixture that is in no library yet, by its JSON document, as it looks from the right front. Refused as a library refuses it.
+         * @description A fixture that is in no library yet, by its JSON document, as it looks from the right front. Refused as
+         *     a library refuses it.
          */
         get: operations["picture_as_typed_api_fixtures_picture_png_get"];
         put?: never;
@@ -709,7 +717,8 @@ export interface paths {
         };
         /**
          * Fewest Positions
-         * @description The fewest positions for a setup as it stands, and the fewest setups for the part, on the setup's machine.
+         * @description The fewest positions for a setup as it stands, and the fewest setups for the part, on the setup's
+         *     machine.
          */
         get: operations["fewest_positions_api_projects__project_id__fewest__setup__get"];
         put?: never;
@@ -731,7 +740,8 @@ export interface paths {
          * Reach
          * @description What of the part a tool reaches from a position of a setup, and what stops it elsewhere.
          *
-         *     overhang: of the tool, mm, and holder_of: another tool of the plan whose holder carries it, where they differ from the plan's.
+         *     overhang: of the tool, mm, and holder_of: another tool of the plan whose holder carries it, where they
+         *     differ from the plan's.
          */
         get: operations["reach_api_projects__project_id__reach__setup__get"];
         put?: never;
@@ -751,7 +761,8 @@ export interface paths {
         };
         /**
          * Stand Of
-         * @description The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what there.
+         * @description The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what
+         *     there.
          */
         get: operations["stand_of_api_projects__project_id__stand__setup__get"];
         put?: never;
@@ -771,7 +782,8 @@ export interface paths {
         };
         /**
          * Place On Table
-         * @description Where a fixture first goes on the table of a setup's machine: x and y from its front left corner, mm.
+         * @description Where a fixture first goes on the table of a setup's machine: x and y from its front left corner,
+         *     mm.
          */
         get: operations["place_on_table_api_projects__project_id__place__setup__get"];
         put?: never;
@@ -851,7 +863,8 @@ export interface paths {
         };
         /**
          * Typed
-         * @description The value of what was typed into a field, in the field's unit; a problem document says at which character it fails.
+         * @description The value of what was typed into a field, in the field's unit; a problem document says at which
+         *     character it fails.
          */
         get: operations["typed_api_understood_get"];
         put?: never;
@@ -957,7 +970,8 @@ export interface components {
         };
         /**
          * Angles
-         * @description One way to stand: the rotary axes' values (degrees), how far the direction is missed (degrees), and whether it is taken and why.
+         * @description One way to stand: the rotary axes' values (degrees), how far the direction is missed (degrees), and
+         *     whether it is taken and why.
          */
         Angles: {
             /** Angles */
@@ -981,13 +995,13 @@ export interface components {
         };
         /**
          * Axis
-         * @description One axis. rides: "base", or the axis it is built on; point: of a rotary axis, base frame, every axis at 0.
+         * @description One axis. rides: "base", or the axis it is built on; point: of a rotary axis, base frame, every axis at
+         *     0.
          *
-         *     low, high: mm or degrees, endless for a rotary without stops; rapid, feed: mm/min or degrees/min; acceleration: mm/s² or
-         *     degrees/s²; clamp_s: to clamp and unclamp; clamp, unclamp: codes. prefers: the side a tilting axis is stiffer or
-         *     better seen on.
-         *     name: its letter by ISO 841; direction: along it, or about it by the right hand, base frame; home: where
-         *     it stands for loading; endless: without stops.
+         *     low, high: mm or degrees, endless for a rotary without stops; rapid, feed: mm/min or degrees/min;
+         *     acceleration: mm/s² or degrees/s²; clamp_s: to clamp and unclamp; clamp, unclamp: codes. prefers: the side
+         *     a tilting axis is stiffer or better seen on. name: its letter by ISO 841; direction: along it, or about it
+         *     by the right hand, base frame; home: where it stands for loading; endless: without stops.
          */
         Axis: {
             /**
@@ -1093,10 +1107,10 @@ export interface components {
          * @description A round bar, or a tube with a bore, along an axis of the part.
          *
          *     diameter: as bought, or None for the smallest that covers the part with `allowance` all round; bore: of a
-         *     tube, 0 for a bar; minus, plus: length beyond the part at both ends; shift: of the bar's middle from that of
-         *     the smallest circle round the part, in the order of the other two axes after `axis`; mm.
-         *     material: by its name in the list of materials; axis: of the part, along which it lies; allowance: all
-         *     round the part, where no diameter is given, mm.
+         *     tube, 0 for a bar; minus, plus: length beyond the part at both ends; shift: of the bar's middle from that
+         *     of the smallest circle round the part, in the order of the other two axes after `axis`; mm. material: by
+         *     its name in the list of materials; axis: of the part, along which it lies; allowance: all round the part,
+         *     where no diameter is given, mm.
          */
         Bar: {
             /**
@@ -1361,7 +1375,8 @@ export interface components {
         };
         /**
          * Bought
-         * @description Bars of one size: flat (width × height) or round (diameter), each `length_mm` long; price in whatever money the shop counts in.
+         * @description Bars of one size: flat (width × height) or round (diameter), each `length_mm` long; price in whatever
+         *     money the shop counts in.
          */
         Bought: {
             /**
@@ -1525,7 +1540,8 @@ export interface components {
         };
         /**
          * CastingPlace
-         * @description Where a casting lies best: degrees about x, then y, then z, then mm; the thinnest cover it gives, mm, and where.
+         * @description Where a casting lies best: degrees about x, then y, then z, then mm; the thinnest cover it gives, mm,
+         *     and where.
          */
         CastingPlace: {
             /** Turn */
@@ -1629,7 +1645,8 @@ export interface components {
         };
         /**
          * Chuck
-         * @description A chuck standing on the table with its axis upright: jaws close on round or square work; force per jaw kN.
+         * @description A chuck standing on the table with its axis upright: jaws close on round or square work; force per jaw
+         *     kN.
          *
          *     jaws: how many; diameter, height: of the body, mm; bore: through it, mm; jaw_width, jaw_height,
          *     jaw_length: of one jaw, mm; force_kn: of each jaw.
@@ -1703,10 +1720,10 @@ export interface components {
          * @description A strap (on top of the work) or toe (against its side) clamp; force on its bolt, kN.
          *
          *     Frame: the arm lies along y and its nose looks to +y, with the tip in y 0, z 0 under the nose.
-         *     bolt_from_nose, heel_from_nose: from the tip, mm; they share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel.
-         *     style: strap or toe; length, width, thickness: of the arm, mm; nose: length of the tip that presses, mm;
-         *     thread: of its bolt; force_kn: on the bolt; rise_min, rise_max: heights the nose can stand at over what
-         *     carries the clamp, mm.
+         *     bolt_from_nose, heel_from_nose: from the tip, mm; they share the bolt's force: the nose gets bolt·(heel -
+         *     bolt distance)/heel. style: strap or toe; length, width, thickness: of the arm, mm; nose: length of the
+         *     tip that presses, mm; thread: of its bolt; force_kn: on the bolt; rise_min, rise_max: heights the nose can
+         *     stand at over what carries the clamp, mm.
          */
         Clamp: {
             /**
@@ -1812,9 +1829,9 @@ export interface components {
          * ColletBlock
          * @description A square or six-sided block with a collet along x for round work, its axis half of `across` up.
          *
-         *     A collet of the work's own size closes on it from all sides; force kN, towards the axis, of all of it together.
-         *     sides: four or six; across: flats of the block, mm; length: along its axis, mm; bore_max: the largest
-         *     work, mm; force_kn: of the whole collet towards the axis.
+         *     A collet of the work's own size closes on it from all sides; force kN, towards the axis, of all of it
+         *     together. sides: four or six; across: flats of the block, mm; length: along its axis, mm; bore_max: the
+         *     largest work, mm; force_kn: of the whole collet towards the axis.
          */
         ColletBlock: {
             /**
@@ -1869,8 +1886,8 @@ export interface components {
          * ComparisonReport
          * @description The last outgoing stock against the part; volumes mm³, distances mm.
          *
-         *     stated_error_mm: differences up to this can be the resolution's; undrawn_mm: how far edges thinner than the rays'
-         *     distance stand out of their picture.
+         *     stated_error_mm: differences up to this can be the resolution's; undrawn_mm: how far edges thinner than
+         *     the rays' distance stand out of their picture.
          */
         ComparisonReport: {
             /** Key */
@@ -1902,8 +1919,8 @@ export interface components {
         };
         /**
          * Contact
-         * @description One contact patch; zero frame, mm, mm². angle_deg: between the face and square to the clamp's push; None where no clamp pushes.
-         *     force: what the clamps and the weight alone press it with, N.
+         * @description One contact patch; zero frame, mm, mm². angle_deg: between the face and square to the clamp's push;
+         *     None where no clamp pushes. force: what the clamps and the weight alone press it with, N.
          */
         Contact: {
             /** Piece */
@@ -1945,12 +1962,12 @@ export interface components {
         };
         /**
          * Control
-         * @description What the control can do. extended: how many registers beyond the standard six; reserved: not to be given out;
+         * @description What the control can do. extended: how many registers beyond the standard six; reserved: not to be
+         *     given out;
          *
-         *     tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by itself;
-         *     shortest_way: a rotary axis goes the short way round; program_digits: in which program numbers are written; last_block: the
-         *     largest block number.
-         *     registers: the standard work offsets it has.
+         *     tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by
+         *     itself; shortest_way: a rotary axis goes the short way round; program_digits: in which program numbers are
+         *     written; last_block: the largest block number. registers: the standard work offsets it has.
          */
         Control: {
             /**
@@ -2024,7 +2041,8 @@ export interface components {
         };
         /**
          * Draft
-         * @description An operation ready to be put into a setup. tool: to be added to the plan with it; None: the plan has it.
+         * @description An operation ready to be put into a setup. tool: to be added to the plan with it; None: the plan has
+         *     it.
          */
         Draft: {
             /** Operation */
@@ -2248,9 +2266,10 @@ export interface components {
          * Event
          * @description One thing that happened.
          *
-         *     kind: "hello" to who begins to listen and "here" from time to time, with the number of the newest event; "evaluation" and
-         *     "part": that something of them is new; "progress": how far a computation is, 0…1, and at what. number: of all events but
-         *     progress, one after the other: where one is missing something was not heard.
+         *     kind: "hello" to who begins to listen and "here" from time to time, with the number of the newest event;
+         *     "evaluation" and "part": that something of them is new; "progress": how far a computation is, 0…1, and at
+         *     what. number: of all events but progress, one after the other: where one is missing something was not
+         *     heard.
          */
         Event: {
             /**
@@ -2560,7 +2579,8 @@ export interface components {
         };
         /**
          * Features
-         * @description All of a part. directions: those that were asked; reach: for each face, which of them (by number) reach all of it.
+         * @description All of a part. directions: those that were asked; reach: for each face, which of them (by number) reach
+         *     all of it.
          *
          *     hidden: faces with a place that no direction reaches, and the share of each that some direction does.
          */
@@ -2600,8 +2620,8 @@ export interface components {
         };
         /**
          * Fewest
-         * @description here: positions for the work as this setup seats it; here_left: faces it cannot reach so. setups: the fewest clampings for all
-         *     of the part; never: faces that no direction reaches.
+         * @description here: positions for the work as this setup seats it; here_left: faces it cannot reach so. setups: the
+         *     fewest clampings for all of the part; never: faces that no direction reaches.
          */
         Fewest: {
             /**
@@ -2705,9 +2725,9 @@ export interface components {
          * FixtureForm
          * @description A kind of fixture as the page shows it.
          *
-         *     called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by its least and most, a
-         *     yes by its field's name); stands_on: the kinds it is put on where one is there; fields: JSON Schema with what core/forms.py says
-         *     of each field.
+         *     called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by
+         *     its least and most, a yes by its field's name); stands_on: the kinds it is put on where one is there;
+         *     fields: JSON Schema with what core/forms.py says of each field.
          */
         FixtureForm: {
             /** Kind */
@@ -2729,9 +2749,9 @@ export interface components {
          * Found
          * @description How a zero is found on the machine.
          *
-         *     by: None: as what it stands on says; in_register: a known one, in which edge finder or probe is driven; before: the id of the
-         *     operation before which the program finds it, None: before the program starts; value: X, Y and Z as they were set by hand,
-         *     machine coordinates, mm.
+         *     by: None: as what it stands on says; in_register: a known one, in which edge finder or probe is driven;
+         *     before: the id of the operation before which the program finds it, None: before the program starts; value:
+         *     X, Y and Z as they were set by hand, machine coordinates, mm.
          */
         Found: {
             /**
@@ -2787,8 +2807,9 @@ export interface components {
          * HoldFacts
          * @description What the holding does to the work, all from the incoming stock; lengths mm, areas mm², zero frame.
          *
-         *     key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. jaw_top, rest: heights. zero_on_table: work zero from
-         *     the table's front left corner. jaw: (low, high) of the fixed jaw's face above what the work rests on.
+         *     key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. jaw_top, rest:
+         *     heights. zero_on_table: work zero from the table's front left corner. jaw: (low, high) of the fixed jaw's
+         *     face above what the work rests on.
          */
         HoldFacts: {
             /**
@@ -3048,13 +3069,14 @@ export interface components {
         };
         /**
          * IndexPosition
-         * @description How the work is turned to the spindle for some operations; exactly one of direction, face and angles says it.
+         * @description How the work is turned to the spindle for some operations; exactly one of direction, face and angles
+         *     says it.
          *
-         *     direction: out of the work, towards the spindle, zero frame; face: a plane face that then looks up, or a round one whose
-         *     axis then stands upright; angles: of the rotary axes, degrees. offset_register: None: given out. change: how the program
-         *     comes here: it turns and goes on, or stops with a message so that the work is clamped anew. zero: of its own, as it then
-         *     lies to the spindle; None: the setup's.
-         *     name: what it is called; message: what the program stops with.
+         *     direction: out of the work, towards the spindle, zero frame; face: a plane face that then looks up, or a
+         *     round one whose axis then stands upright; angles: of the rotary axes, degrees. offset_register: None:
+         *     given out. change: how the program comes here: it turns and goes on, or stops with a message so that the
+         *     work is clamped anew. zero: of its own, as it then lies to the spindle; None: the setup's. name: what it
+         *     is called; message: what the program stops with.
          */
         IndexPosition: {
             /**
@@ -3105,13 +3127,12 @@ export interface components {
          * Item
          * @description One fixture of a holding.
          *
-         *     on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and degrees
-         *     (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole: column and
-         *     row of a plate's hole, from 0 at the front left. height: of parallels and step blocks. side: the end of the
-         *     jaws a stop stands at. into: the hole of the part a bolt goes into from below. cut: how soft jaws or a nest
-         *     block are cut to the work.
-         *     id: never changes; fixture: by its id in the plan or the library; force_kn: it is closed or tightened
-         *     with, in place of the fixture's.
+         *     on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and
+         *     degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole:
+         *     column and row of a plate's hole, from 0 at the front left. height: of parallels and step blocks. side:
+         *     the end of the jaws a stop stands at. into: the hole of the part a bolt goes into from below. cut: how
+         *     soft jaws or a nest block are cut to the work. id: never changes; fixture: by its id in the plan or the
+         *     library; force_kn: it is closed or tightened with, in place of the fixture's.
          */
         Item: {
             /**
@@ -3303,7 +3324,8 @@ export interface components {
         };
         /**
          * LocatingFact
-         * @description The locators together: degrees of freedom they take (of 6), conditioning, motions left free, and fought over.
+         * @description The locators together: degrees of freedom they take (of 6), conditioning, motions left free, and fought
+         *     over.
          */
         LocatingFact: {
             /** Rank */
@@ -3454,7 +3476,8 @@ export interface components {
         };
         /**
          * Material
-         * @description A work material: density g/cm³; kc11 N/mm² and mc of the specific cutting force; vc m/min; fz as a share of DC.
+         * @description A work material: density g/cm³; kc11 N/mm² and mc of the specific cutting force; vc m/min; fz as a
+         *     share of DC.
          */
         Material: {
             /** Name */
@@ -3585,7 +3608,8 @@ export interface components {
          * NestReport
          * @description Soft jaws or a nest as solved; mm, degrees. Frame: the vise's over its bed, or the block's.
          *
-         *     item: of the holding; setup: it is for; cut_in: the setup that cuts it, None when none does. outline: of what goes
+         *     item: of the holding; setup: it is for; cut_in: the setup that cuts it, None when none does. outline: of
+         *         what goes
          *     in, opening: of what the cutter leaves, both (x, y) rings; blank: (length, height, thickness or width);
          *     zero_from_nest: 4×4 rows. files_key: of its files (pieces jaws.step, jaws.stl, jaws.dxf).
          */
@@ -3680,10 +3704,11 @@ export interface components {
         };
         /**
          * OffsetRow
-         * @description One register of a load: what it stands on from the table up, how it is found, X, Y and Z, the rotary angles it holds for, and
-         *     what uses it.
+         * @description One register of a load: what it stands on from the table up, how it is found, X, Y and Z, the rotary
+         *     angles it holds for, and what uses it.
          *
-         *     comes_from: the register it is found in or turned from; before: the operation before which the program finds it; set_value: as set
+         *     comes_from: the register it is found in or turned from; before: the operation before which the program
+         *         finds it; set_value: as set
          *     by hand, and off_mm: how far that lies from the value. at: its zero, zero frame of its setup, mm.
          */
         OffsetRow: {
@@ -3762,7 +3787,8 @@ export interface components {
          * OperationForm
          * @description A kind of operation as the page asks for it.
          *
-         *     fields: JSON Schema of its document, with labels, units, help and defaults; pick_first: what must be picked before there can be one;
+         *     fields: JSON Schema of its document, with labels, units, help and defaults; pick_first: what must be
+         *         picked before there can be one;
          *     tools: what can do it, by the value of its field tools_by.
          */
         OperationForm: {
@@ -3788,9 +3814,10 @@ export interface components {
          * @description One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
          *
          *     time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
-         *     moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and what only turns, as drawn.
-         *     position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high and cut_z are in. travel: least and most X, Y and Z of the machine.
-         *     run: tells the visits of one operation at several positions apart; number: of the operation in its setup. offset_register: it counts from.
+         *     moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and
+         *     what only turns, as drawn. position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high
+         *     and cut_z are in. travel: least and most X, Y and Z of the machine. run: tells the visits of one operation
+         *     at several positions apart; number: of the operation in its setup. offset_register: it counts from.
          */
         OperationReport: {
             /** Id */
@@ -4167,7 +4194,8 @@ export interface components {
         };
         /**
          * PartFile
-         * @description The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts: tolerances and threads typed on its faces.
+         * @description The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts:
+         *     tolerances and threads typed on its faces.
          *
          *     revision: letter or number of the drawing's state.
          */
@@ -4197,7 +4225,8 @@ export interface components {
         };
         /**
          * PartState
-         * @description An uploaded part. choices: its solids, when one has to be chosen; origin: the file it was taken from.
+         * @description An uploaded part. choices: its solids, when one has to be chosen; origin: the file it was taken
+         *     from.
          */
         PartState: {
             /** Sha256 */
@@ -4240,7 +4269,8 @@ export interface components {
         };
         /**
          * Pick
-         * @description One way to saw the billet from a bar. along: the part's axis the bar lies along; size: what is sawn off (mm).
+         * @description One way to saw the billet from a bar. along: the part's axis the bar lies along; size: what is sawn off
+         *     (mm).
          *
          *     waste_mm3: beyond what the part and its allowances need; in_stock: whether the shelf has it.
          */
@@ -4323,7 +4353,8 @@ export interface components {
          * Pin
          * @description A locating pin: round, or relieved so that it locates across x only (diamond).
          *
-         *     fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a few hundredths.
+         *     fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a
+         *         few hundredths.
          *     diameter: nominal, mm; height: over what it stands on, mm; relieved: it locates across x only.
          */
         Pin: {
@@ -4388,7 +4419,8 @@ export interface components {
         };
         /**
          * Plan
-         * @description The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of the library; resolution_mm: distance of the stock's rays.
+         * @description The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of
+         *     the library; resolution_mm: distance of the stock's rays.
          *
          *     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
          *     made from; tools: used in any setup; setups: in the order they are run.
@@ -4459,7 +4491,8 @@ export interface components {
         };
         /**
          * Plate
-         * @description A base plate with holes in a grid: tapped and dowel holes take turns, the first tapped, at the front left.
+         * @description A base plate with holes in a grid: tapped and dowel holes take turns, the first tapped, at the front
+         *     left.
          *
          *     length, width, thickness: of the plate, mm; pitch: from hole to hole, mm; edge: from the edge to the first
          *     row, mm; thread: of the tapped holes; dowel: diameter of the dowel holes, mm.
@@ -4644,8 +4677,10 @@ export interface components {
         };
         /**
          * PositionReport
-         * @description An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), where its zero
-         *     lies and how its x lies there (zero frame), its register and values, the share of each face that the spindle then sees, and what else would do. machine_key: picture of the machine's solids.
+         * @description An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from
+         *     the zero frame), where its zero lies and how its x lies there (zero frame), its register and values, the
+         *     share of each face that the spindle then sees, and what else would do. machine_key: picture of the
+         *     machine's solids.
          */
         PositionReport: {
             /** Name */
@@ -4730,7 +4765,8 @@ export interface components {
         };
         /**
          * ProjectLine
-         * @description A project in the list, so that routes of one part can be held side by side: time in s, left: mm³ on the part at the end.
+         * @description A project in the list, so that routes of one part can be held side by side: time in s, left: mm³ on the
+         *     part at the end.
          *
          *     status: how its newest computing stands.
          */
@@ -4773,10 +4809,10 @@ export interface components {
          * ProjectState
          * @description A project as the screen needs it.
          *
-         *     report: the newest finished one, made for report_revision, with what is there already of one under way. stale_from: the
-         *     first setup (from 0) whose part of the report does not belong to the plan, or is not computed yet; None when all of it is
-         *     current. seated: the setup whose seat, holding and reach are current while its cuts are not. billet_late: the report's billet
-         *     is not the plan's.
+         *     report: the newest finished one, made for report_revision, with what is there already of one under way.
+         *     stale_from: the first setup (from 0) whose part of the report does not belong to the plan, or is not
+         *     computed yet; None when all of it is current. seated: the setup whose seat, holding and reach are current
+         *     while its cuts are not. billet_late: the report's billet is not the plan's.
          */
         ProjectState: {
             /** Id */
@@ -4822,8 +4858,8 @@ export interface components {
         };
         /**
          * Reached
-         * @description What a tool reaches from a position. key: of the picture (surface.glb of the part, labelled by STOPS); areas mm², by what stops it;
-         *     faces: the share of each face that is reached.
+         * @description What a tool reaches from a position. key: of the picture (surface.glb of the part, labelled by STOPS);
+         *     areas mm², by what stops it; faces: the share of each face that is reached.
          */
         Reached: {
             /**
@@ -4874,8 +4910,8 @@ export interface components {
          *
          *     floor: its plane face, None where it goes through. walls: the faces round it. opens: from the floor out
          *     (towards the spindle). depth: floor to the top of its highest wall, mm. width: between its facing walls,
-         *     or its slot's, mm. corner_radius: tightest upright hollow corner, mm; 0 where two walls meet sharp, so that
-         *     no turning tool gets in. floor_radius: tightest fillet between floor and walls, mm, None without one.
+         *     or its slot's, mm. corner_radius: tightest upright hollow corner, mm; 0 where two walls meet sharp, so
+         *     that no turning tool gets in. floor_radius: tightest fillet between floor and walls, mm, None without one.
          *     islands: bosses on its floor. sides: directions that reach all of it.
          */
         Recess: {
@@ -5036,7 +5072,8 @@ export interface components {
          * @description One surface a zero takes a coordinate from.
          *
          *     axis: of the setup; on: what it is, in words; state: in the incoming stock; by: the setups and operations
-         *     that made it; cut_away: this setup takes it off; work_axis: the axis in the work frame; place: a point of it there.
+         *     that made it; cut_away: this setup takes it off; work_axis: the axis in the work frame; place: a point of
+         *     it there.
          */
         Rest: {
             /**
@@ -5088,7 +5125,8 @@ export interface components {
         };
         /**
          * Revise
-         * @description A new revision of the part for a plan. take: references (JSON pointers) whose new place was confirmed.
+         * @description A new revision of the part for a plan. take: references (JSON pointers) whose new place was
+         *     confirmed.
          */
         Revise: {
             /** Based On */
@@ -5105,7 +5143,8 @@ export interface components {
         };
         /**
          * Revising
-         * @description What a new revision does to a plan. faces: how many of the part's are in which state; grown: size before and after, mm.
+         * @description What a new revision does to a plan. faces: how many of the part's are in which state; grown: size
+         *     before and after, mm.
          */
         Revising: {
             /** References */
@@ -5180,7 +5219,8 @@ export interface components {
         };
         /**
          * SafetyFact
-         * @description How often the cutting force of an operation could be had before the work moves; force N, place in the zero frame.
+         * @description How often the cutting force of an operation could be had before the work moves; force N, place in the
+         *     zero frame.
          */
         SafetyFact: {
             /** Operation */
@@ -5206,10 +5246,9 @@ export interface components {
          * Seat
          * @description Which way is up, which way is X, and where zero is.
          *
-         *     flip: turned over about the machine's X, after the quarter turns of `x`; turn_deg: the work turned further, seen from
-         *     above, after all that.
-         *     up: what looks up; x: what lies along X; zero: where the setup counts from; found: how the operator finds
-         *     it; zeros: further ones, each in a register of its own.
+         *     flip: turned over about the machine's X, after the quarter turns of `x`; turn_deg: the work turned
+         *     further, seen from above, after all that. up: what looks up; x: what lies along X; zero: where the setup
+         *     counts from; found: how the operator finds it; zeros: further ones, each in a register of its own.
          */
         Seat: {
             /**
@@ -5279,12 +5318,13 @@ export interface components {
          * Setup
          * @description One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by.
          *
-         *     positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its register, all from
-         *     the rotary centre, or in a plane the control turns; order: each operation through all its positions, or all that is cut at one
-         *     position before the work turns. program_number: of its program; None: by its name, next to those taken. load: setups of one name stand on the machine together and share its registers; "": alone.
-         *     name: on the card and in the program; title: said in the program's head; machine: by its id in the plan or
-         *     the library; offset_register: its zero is kept in; seat: how the work lies; hold: what holds it;
-         *     operations: what is cut, in order.
+         *     positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its
+         *     register, all from the rotary centre, or in a plane the control turns; order: each operation through all
+         *     its positions, or all that is cut at one position before the work turns. program_number: of its program;
+         *     None: by its name, next to those taken. load: setups of one name stand on the machine together and share
+         *     its registers; "": alone. name: on the card and in the program; title: said in the program's head;
+         *     machine: by its id in the plan or the library; offset_register: its zero is kept in; seat: how the work
+         *     lies; hold: what holds it; operations: what is cut, in order.
          */
         Setup: {
             /**
@@ -5400,12 +5440,14 @@ export interface components {
         };
         /**
          * SetupReport
-         * @description One setup. makes: the setup it cuts jaws for, whose stocks are those jaws then; nest: the solved jaws or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame.
+         * @description One setup. makes: the setup it cuts jaws for, whose stocks are those jaws then; nest: the solved jaws
+         *     or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero
+         *     frame.
          *
-         *     offsets: the registers of this load; wrong_centre_mm: how far the work is off at a position when the rotary centre is 0.02 wrong.
-         *     rests: what its zero rests on. cut_z: lowest and highest Z of its cutting moves, and the operations they are
-         *     of. below_rest: how far the lowest lies under what the work rests on, mm. seen: the share of each face of the
-         *     part that the spindle sees from above.
+         *     offsets: the registers of this load; wrong_centre_mm: how far the work is off at a position when the
+         *     rotary centre is 0.02 wrong. rests: what its zero rests on. cut_z: lowest and highest Z of its cutting
+         *     moves, and the operations they are of. below_rest: how far the lowest lies under what the work rests on,
+         *     mm. seen: the share of each face of the part that the spindle sees from above.
          */
         SetupReport: {
             /** Name */
@@ -5547,8 +5589,8 @@ export interface components {
         };
         /**
          * SlidesFact
-         * @description Solids of the machine that move against the work. key: of their picture, with the bare nose at zero of the position's plane, labelled by
-         *     number; follows: how far each goes for each mm the nose goes, 3×3.
+         * @description Solids of the machine that move against the work. key: of their picture, with the bare nose at zero of
+         *     the position's plane, labelled by number; follows: how far each goes for each mm the nose goes, 3×3.
          */
         SlidesFact: {
             /**
@@ -5597,14 +5639,15 @@ export interface components {
          * SoftCut
          * @description How soft jaws, or a nest block, are cut to the work. What is None is solved.
          *
-         *     turn_deg: of the work, seen from above, beyond its seat; grip: straight wall held, mm, above the edge at the
-         *     bottom; gap: between the jaws as they grip; shift: of the work along the jaws, mm; cutter: diameter that cuts
-         *     the nest; clearance: where the nest should not touch; relief: of corners tighter than the cutter; floor: the work
-         *     stands on the whole floor, or on a step of `step` mm along the wall; edge_break: width of the groove under the
-         *     floor's rim, mm, 0 for none; fill: dents of the work narrower than this are not printed into the jaws. shape: of a
-         *     block: a nest the work is let into, or a vee (of an angle, or the work's own) or the work's profile all along it.
-         *     angle_deg: of a vee; split: where the gap's middle lies across the jaws, mm; step: width
-         *     of the ledge the work stands on, mm; least_wall: that may stay beside the nest, mm.
+         *     turn_deg: of the work, seen from above, beyond its seat; grip: straight wall held, mm, above the edge at
+         *     the bottom; gap: between the jaws as they grip; shift: of the work along the jaws, mm; cutter: diameter
+         *     that cuts the nest; clearance: where the nest should not touch; relief: of corners tighter than the
+         *     cutter; floor: the work stands on the whole floor, or on a step of `step` mm along the wall; edge_break:
+         *     width of the groove under the floor's rim, mm, 0 for none; fill: dents of the work narrower than this are
+         *     not printed into the jaws. shape: of a block: a nest the work is let into, or a vee (of an angle, or the
+         *     work's own) or the work's profile all along it. angle_deg: of a vee; split: where the gap's middle lies
+         *     across the jaws, mm; step: width of the ledge the work stands on, mm; least_wall: that may stay beside the
+         *     nest, mm.
          */
         SoftCut: {
             /**
@@ -5697,7 +5740,8 @@ export interface components {
         };
         /**
          * Solid
-         * @description A simple solid of a machine, base frame with every axis at 0: a box low … high, or a cylinder about `axis` through `at`.
+         * @description A simple solid of a machine, base frame with every axis at 0: a box low … high, or a cylinder about
+         *     `axis` through `at`.
          *
          *     name: what it is; rides: "base", or the axis it is built on; low, high: corners of a box, mm; at: a point
          *     on the axis of a cylinder; axis: its direction; diameter, length: of the cylinder, mm.
@@ -5852,9 +5896,11 @@ export interface components {
         };
         /**
          * Stand
-         * @description A machine as it stands. values: of every axis; local_from_zero: 4×4, the plane square to the tool; nose: where the bare spindle's nose
+         * @description A machine as it stands. values: of every axis; local_from_zero: 4×4, the plane square to the tool;
+         *     nose: where the bare spindle's nose
          *
-         *     is in it, mm; machine_key, slides: pictures; beyond: axes past their limits; meets: what runs into what, in words.
+         *     is in it, mm; machine_key, slides: pictures; beyond: axes past their limits; meets: what runs into what,
+         *     in words.
          */
         Stand: {
             /**
@@ -5947,7 +5993,8 @@ export interface components {
         };
         /**
          * Table
-         * @description What holdings stand on. at: its front left corner, base frame, every axis at 0; x, up: its directions there.
+         * @description What holdings stand on. at: its front left corner, base frame, every axis at 0; x, up: its directions
+         *     there.
          *
          *     rides: "base", or the axis it is built on; length, depth: along x and across, mm; slots: tee slots;
          *     grid_mm: distance of its tapped holes, where it has them.
@@ -6194,7 +6241,8 @@ export interface components {
         };
         /**
          * Understood
-         * @description What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill); said: in words; source.
+         * @description What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill); said:
+         *     in words; source.
          */
         Understood: {
             /**
@@ -6373,8 +6421,8 @@ export interface components {
          * Vise
          * @description A machine vise; force kN.
          *
-         *     Frame: x along the jaws, y 0 in the fixed jaw's mounting face (the jaws close towards +y). bed_height: bottom
-         *     to bed; jaw_height: of the mounting faces above the bed; opening_max: between mounting faces.
+         *     Frame: x along the jaws, y 0 in the fixed jaw's mounting face (the jaws close towards +y). bed_height:
+         *     bottom to bed; jaw_height: of the mounting faces above the bed; opening_max: between mounting faces.
          *     jaw_width: of the mounting faces, mm; body_length, body_width: of what stands on the table, mm; force_kn:
          *     it closes with.
          */
@@ -6438,7 +6486,8 @@ export interface components {
         };
         /**
          * Way
-         * @description One position: the direction (part frame, and zero frame of its setup), the angles it needs, the faces it is taken for.
+         * @description One position: the direction (part frame, and zero frame of its setup), the angles it needs, the faces
+         *     it is taken for.
          */
         Way: {
             /** Direction */
@@ -6481,8 +6530,8 @@ export interface components {
          * WorkPlace
          * @description How the work goes in.
          *
-         *     on: the item whose middle it is laid on (None: the one that suits); x, y: its middle from there, mm. pinned:
-         *     holes on pins, which then decide. pushed: towards what it is pushed, in order, until it touches.
+         *     on: the item whose middle it is laid on (None: the one that suits); x, y: its middle from there, mm.
+         *     pinned: holes on pins, which then decide. pushed: towards what it is pushed, in order, until it touches.
          */
         WorkPlace: {
             /**
@@ -6517,7 +6566,8 @@ export interface components {
         };
         /**
          * Wrapped
-         * @description Laid round a rotary axis: its floors are cylinders about the axis, or it follows a line given on the flat.
+         * @description Laid round a rotary axis: its floors are cylinders about the axis, or it follows a line given on the
+         *     flat.
          */
         Wrapped: {
             /**
@@ -6637,7 +6687,8 @@ export interface components {
         };
         /**
          * WrappedFact
-         * @description What a wrapped operation is laid out by: once round the flat, how far the rotary axis lies below zero (mm), and from where to where it turns (degrees).
+         * @description What a wrapped operation is laid out by: once round the flat, how far the rotary axis lies below zero
+         *     (mm), and from where to where it turns (degrees).
          */
         WrappedFact: {
             /** Axis */
@@ -6791,7 +6842,8 @@ export interface components {
         };
         /**
          * ZeroReport
-         * @description A further zero of a setup: where it lies from the setup's own (mm), what it rests on, what its register holds.
+         * @description A further zero of a setup: where it lies from the setup's own (mm), what it rests on, what its register
+         *     holds.
          */
         ZeroReport: {
             /** Name */

@@ -14,7 +14,13 @@ import {
 } from '../api/client'
 import { lateAt, usePart, useUpload } from '../api/hooks'
 import { type Move, useChosen, useMoment } from '../dock/moment'
-import { clock, hueOf, LAYERS, type Look, round, useFields, useView } from '../state'
+import { measure, useAsking } from '../state/asking'
+import { useClock } from '../state/clock'
+import { useEditing } from '../state/editing'
+import { useFields } from '../state/fields'
+import { LAYERS, type Look, lookFrom, toggle, useShown } from '../state/picture'
+import { useRoute } from '../state/route'
+import { clock, hueOf, round } from '../ui/words'
 import { FoundMark } from '../stages/reach/FoundMark'
 import { ZeroMark } from '../ui/icons'
 import { AxisLetters, Follow, handleOf, MachineTriad, TriadInStep, ZeroAxes } from './Axes'
@@ -50,7 +56,11 @@ const LOOKS: { look: Look; name: string }[] = [
 
 /** Which stock is in the picture: its result key, and what it is called. */
 function useStockShown(project: ProjectState) {
-  const { card, stage, compare, typedBillet } = useFields('card', 'stage', 'compare', 'typedBillet')
+  const { card, stage, compare, typedBillet } = {
+    ...useFields(useRoute, 'card', 'stage'),
+    ...useFields(useShown, 'compare'),
+    ...useFields(useEditing, 'typedBillet'),
+  }
   const { setup, operation, moment } = useMoment(project)
   const report = project.report
   if (card === 'billet' && typedBillet)
@@ -77,7 +87,7 @@ function useStockShown(project: ProjectState) {
         seconds: moment.seconds,
       }
     if (operation?.key) return { key: operation.key, name: `after ${operation.name}` }
-    if (stage === 'outgoing' && useView.getState().operation === '')
+    if (stage === 'outgoing' && useRoute.getState().operation === '')
       return { key: setup.incoming_key, name: 'before the first cut' }
     return { key: setup.outgoing_key, name: 'outgoing' }
   }
@@ -86,26 +96,22 @@ function useStockShown(project: ProjectState) {
 
 /** The work as it stands in this setup. */
 export function Bench({ project }: { project: ProjectState }) {
-  const view = useFields(
-    'set',
-    'asked',
-    'lit',
-    'seen',
-    'reached',
-    'card',
-    'compare',
-    'stage',
-    'standing',
-    'turnedTo',
-    'section',
-    'shown',
-    'marked',
-    'look',
-    'picked',
-    'lookFrom',
-    'measure',
-    'toggle',
-  )
+  const view = {
+    ...useFields(useAsking, 'asked', 'picked'),
+    ...useFields(
+      useShown,
+      'lit',
+      'seen',
+      'reached',
+      'compare',
+      'standing',
+      'section',
+      'shown',
+      'marked',
+      'look',
+    ),
+    ...useFields(useRoute, 'card', 'stage', 'turnedTo'),
+  }
   const setup = useChosen(project)
   const { data: part } = usePart(project.plan.part.sha256)
   const shown = useStockShown(project)
@@ -120,8 +126,8 @@ export function Bench({ project }: { project: ProjectState }) {
   const [touched, setTouched] = useState<Touched | null>(null)
   const [thick, setThick] = useState<number | null>(null)
   useEffect(() => {
-    if (thick !== null) view.set({ measured: thick })
-  }, [thick]) // eslint-disable-line react-hooks/exhaustive-deps
+    if (thick !== null) useAsking.setState({ measured: thick })
+  }, [thick])
   const maker = touched && project.report?.makers.find((one) => one.number === touched.maker)
   const asking = view.asked !== null || view.lit.length > 0 || view.seen !== null || view.reached !== null
   const wholePart = (view.card === 'part' && !view.compare) || (!project.report && !typed)
@@ -156,7 +162,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const zeroShown = typeof view.card === 'number' && !!setup?.zero_from_work
   // Where the further zeros lie, each with how it is known; what is turned from the setup's own stands with it.
   const rows = zeroShown && (view.stage === 'seat' || view.stage === 'reach') ? (setup?.offsets ?? []) : []
-  const apart = (row: OffsetRow) => Math.hypot(...(row.at as Vec)) > 1e-6
+  const apart = (row: OffsetRow) => Math.hypot(...row.at) > 1e-6
   const marks = rows.filter(apart)
   const together = rows.filter((row) => !apart(row) && row.register_name !== setup?.offset_register)
   const own = rows.find((row) => row.register_name === setup?.offset_register)
@@ -227,9 +233,7 @@ export function Bench({ project }: { project: ProjectState }) {
               lean={moment.moment.lean}
             />
           )}
-          {view.shown.machine && byAxes?.slides && (
-            <Sliding of={byAxes.slides} nose={byAxes.nose as Vec} whole />
-          )}
+          {view.shown.machine && byAxes?.slides && <Sliding of={byAxes.slides} nose={byAxes.nose} whole />}
           {view.shown.machine && !byAxes && standing?.slides && moment.operation && moment.moment && (
             <Sliding of={standing.slides} nose={noseOver(moment.operation.tool_shape, moment.moment.tip)} />
           )}
@@ -240,8 +244,8 @@ export function Bench({ project }: { project: ProjectState }) {
         {setup && <TriadInStep />}
         {marks.map((row) => (
           <group key={row.register_name}>
-            <Follow id={markId(row)} at={row.at as Vec} />
-            <ZeroAxes id={`${markId(row)}-axes`} at={row.at as Vec} />
+            <Follow id={markId(row)} at={row.at} />
+            <ZeroAxes id={`${markId(row)}-axes`} at={row.at} />
           </group>
         ))}
         <Looking
@@ -250,7 +254,7 @@ export function Bench({ project }: { project: ProjectState }) {
           zeroFromWork={zeroFromWork}
           zeroFromPlane={zeroFromPlane}
           holding={showHolding && hold ? hold.pieces.filter((one) => !IN_THE_BACK.includes(one.name)) : []}
-          nose={byAxes ? (byAxes.nose as Vec) : null}
+          nose={byAxes ? byAxes.nose : null}
         />
         <OrbitControls makeDefault enableDamping={false} />
       </Canvas>
@@ -314,7 +318,7 @@ export function Bench({ project }: { project: ProjectState }) {
             aria-pressed={view.look === look}
             disabled={look === 'pick' && !view.picked?.normal}
             className={`knob !px-2 text-[12.5px] ${view.look === look ? 'knob-on' : ''}`}
-            onClick={() => view.lookFrom(look)}
+            onClick={() => lookFrom(look)}
           >
             {name}
           </button>
@@ -323,7 +327,7 @@ export function Bench({ project }: { project: ProjectState }) {
           type="button"
           aria-pressed={view.asked?.kind === 'measure'}
           className={`knob ml-2 !px-2 text-[12.5px] ${view.asked?.kind === 'measure' ? 'knob-on' : ''}`}
-          onClick={() => view.measure()}
+          onClick={() => measure()}
         >
           Measure
         </button>
@@ -331,7 +335,7 @@ export function Bench({ project }: { project: ProjectState }) {
           type="button"
           aria-pressed={view.section !== null}
           className={`knob !px-2 text-[12.5px] ${view.section ? 'knob-on' : ''}`}
-          onClick={() => view.set({ section: view.section ? null : { axis: 1, share: 0.5 } })}
+          onClick={() => useShown.setState({ section: view.section ? null : { axis: 1, share: 0.5 } })}
         >
           Section
         </button>
@@ -346,7 +350,7 @@ export function Bench({ project }: { project: ProjectState }) {
                 type="checkbox"
                 className="accent-action"
                 checked={view.shown[layer]}
-                onChange={() => view.toggle(layer)}
+                onChange={() => toggle(layer)}
               />
               {layer}
             </label>
@@ -383,7 +387,7 @@ export function Bench({ project }: { project: ProjectState }) {
           className="absolute left-1/2 top-12 flex -translate-x-1/2 items-center gap-3 border border-action bg-sheet px-3 py-1.5 shadow"
         >
           <span>{view.asked.prompt}</span>
-          <button type="button" className="knob" onClick={() => view.set({ asked: null })}>
+          <button type="button" className="knob" onClick={() => useAsking.setState({ asked: null })}>
             Leave
           </button>
         </div>
@@ -487,7 +491,10 @@ function Stock(props: {
     props.probe(at.toArray(), event.face.normal.clone().negate().toArray())
   }
   const over = (event: ThreeEvent<PointerEvent>) => {
-    if (event.buttons || !event.face) return touch(null)
+    if (event.buttons || !event.face) {
+      touch(null)
+      return
+    }
     const away = solid.surface.getAttribute('_value')
     touch({
       maker: solid.surface.getAttribute('_label').getX(event.face.a),
@@ -616,17 +623,12 @@ function Looking(props: {
   nose: Vec | null
 }) {
   const { camera, controls, size, invalidate } = useThree()
-  const { look, lookCount, card, stage, picked, shown, time, operation, marked } = useFields(
-    'look',
-    'lookCount',
-    'card',
-    'stage',
-    'picked',
-    'shown',
-    'time',
-    'operation',
-    'marked',
-  )
+  const { look, lookCount, card, stage, picked, shown, time, operation, marked } = {
+    ...useFields(useShown, 'look', 'lookCount', 'shown', 'marked'),
+    ...useFields(useRoute, 'card', 'stage', 'operation'),
+    ...useFields(useAsking, 'picked'),
+    ...useFields(useClock, 'time'),
+  }
   const { solid, kind, zeroFromWork, zeroFromPlane: plane } = props
   // What stands round the work is fitted too once it is there.
   const around = `${props.holding.length > 0} ${props.nose !== null}`
@@ -639,8 +641,8 @@ function Looking(props: {
     if (!solid || !(camera instanceof THREE.OrthographicCamera)) return
     const box = solid.surface.boundingBox?.clone().applyMatrix4(zeroFromWork) ?? new THREE.Box3()
     for (const one of props.holding) {
-      box.expandByPoint(new THREE.Vector3(...(one.low as Vec)))
-      box.expandByPoint(new THREE.Vector3(...(one.high as Vec)))
+      box.expandByPoint(new THREE.Vector3(...one.low))
+      box.expandByPoint(new THREE.Vector3(...one.high))
     }
     if (props.nose) box.expandByPoint(new THREE.Vector3(...props.nose).applyMatrix4(plane))
     const middle = box.getCenter(new THREE.Vector3())

@@ -1,7 +1,8 @@
 import { useMemo } from 'react'
 import * as THREE from 'three'
 import type { HoldFacts, SlidesFact, Vec } from '../api/client'
-import { useView } from '../state'
+import { useShown } from '../state/picture'
+import { useRoute } from '../state/route'
 import { type Solid, usePicture, useSolid } from './glb'
 import { Lines } from './Lines'
 
@@ -11,11 +12,12 @@ const LIT = '#5FA3AD'
 /** Everything that holds the work, one shade for each part it plays; while contacts are asked for it is seen through. */
 export function Holding({ hold, planes }: { hold: HoldFacts; planes: THREE.Plane[] }) {
   const solid = useSolid(hold.key)
-  const contacts = useView((view) => view.contacts && view.stage === 'hold')
-  const lit = useView((view) => view.litItem)
+  const wanted = useShown((view) => view.contacts)
+  const contacts = useRoute((view) => view.stage === 'hold') && wanted
+  const lit = useShown((view) => view.litItem)
   if (!solid) return null
   return (
-    <group position={hold.shift as Vec}>
+    <group position={hold.shift}>
       <Painted solid={solid} hold={hold} lit={lit} faint={contacts} planes={planes} />
       {contacts && <Contacts hold={hold} lit={lit} />}
     </group>

@@ -1,5 +1,6 @@
 import type { ProjectState } from '../api/client'
-import { hueOf, useView } from '../state'
+import { useRoute } from '../state/route'
+import { hueOf } from '../ui/words'
 
 /** What the colours of the picture stand for, a colour to a line. */
 export function Swatches(props: {
@@ -22,7 +23,7 @@ export function Swatches(props: {
 
 /** Who made the surfaces that are seen: the billet, each setup up to the chosen one, and the holding. */
 export function Legend({ project }: { project: ProjectState }) {
-  const card = useView((view) => view.card)
+  const card = useRoute((view) => view.card)
   const last = typeof card === 'number' ? card : card === 'billet' ? -1 : project.plan.setups.length - 1
   const cut = project.plan.setups
     .slice(0, last + 1)

@@ -1,6 +1,9 @@
 import { useEffect } from 'react'
 import { answered, api, type Measured, type Part, Refusal, type Target } from '../api/client'
-import { round, useFields } from '../state'
+import { useAsking } from '../state/asking'
+import { tell } from '../state/editing'
+import { useFields } from '../state/fields'
+import { round } from '../ui/words'
 
 const called = (target: Target, part: Part | undefined) => {
   if (target.kind === 'point') return `point ${target.at?.map((c) => round(c, 2)).join(', ')}`
@@ -10,7 +13,7 @@ const called = (target: Target, part: Part | undefined) => {
 
 /** What was picked for measuring, and what it comes to; a click keeps a value for the next field. */
 export function Measure({ part, sha256 }: { part: Part | undefined; sha256: string | null | undefined }) {
-  const { measuring, measured, set, tell } = useFields('measuring', 'measured', 'set', 'tell')
+  const { measuring, measured } = useFields(useAsking, 'measuring', 'measured')
   const targets = measuring?.targets ?? []
   useEffect(() => {
     const [first, second] = targets
@@ -25,11 +28,11 @@ export function Measure({ part, sha256 }: { part: Part | undefined; sha256: stri
       .then((values) => {
         if (!alive) return
         const length = values.find((one) => one.unit !== 'mm²')
-        set({ measuring: { targets, values }, ...(length ? { measured: length.value } : {}) })
+        useAsking.setState({ measuring: { targets, values }, ...(length ? { measured: length.value } : {}) })
       })
       .catch((refusal: unknown) => {
         if (refusal instanceof Refusal) tell(refusal.problem)
-        set({ measuring: null })
+        useAsking.setState({ measuring: null })
       })
     return () => {
       alive = false
@@ -45,7 +48,7 @@ export function Measure({ part, sha256 }: { part: Part | undefined; sha256: stri
         <button
           type="button"
           className="text-soft underline"
-          onClick={() => set({ asked: null, measuring: null })}
+          onClick={() => useAsking.setState({ asked: null, measuring: null })}
         >
           leave
         </button>
@@ -60,7 +63,7 @@ export function Measure({ part, sha256 }: { part: Part | undefined; sha256: stri
               type="button"
               aria-label={`Keep ${value.name}`}
               className={`text-action ${measured === value.value ? 'font-semibold underline' : ''}`}
-              onClick={() => set({ measured: value.value })}
+              onClick={() => useAsking.setState({ measured: value.value })}
             >
               {round(value.value, 4)} {value.unit}
             </button>

@@ -3,7 +3,9 @@ import { useEffect } from 'react'
 import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
 import type { Part, Target, Vec } from '../api/client'
-import { type Asked, useFields } from '../state'
+import { type Asked, useAsking } from '../state/asking'
+import { useFields } from '../state/fields'
+import { useShown } from '../state/picture'
 import { paintFaces, type Solid } from './glb'
 import { Lines } from './Lines'
 
@@ -30,7 +32,10 @@ export function PartFaces(props: {
 }) {
   const { solid, part, hover, setHover, matrix, planes } = props
   const { invalidate, camera } = useThree()
-  const view = useFields('measuring', 'picked', 'lit', 'seen', 'asked', 'set')
+  const view = {
+    ...useFields(useAsking, 'measuring', 'picked', 'asked'),
+    ...useFields(useShown, 'lit', 'seen'),
+  }
   useEffect(() => {
     solid.surface.boundsTree ??= new MeshBVH(solid.surface)
     const measuring = view.measuring?.targets.map((target) => (target.kind === 'face' ? target.number : null))
@@ -64,7 +69,7 @@ export function PartFaces(props: {
     }
     const points = edge === null ? [] : (part.edges[edge]?.points ?? [])
     const ends = [points[0], points.at(-1)].map((at) =>
-      at ? point.distanceTo(new THREE.Vector3(...(at as Vec))) : Infinity,
+      at ? point.distanceTo(new THREE.Vector3(...at)) : Infinity,
     ) as [number, number]
     if (Math.min(...ends) < 1.5 * reach) end = ends[0] <= ends[1] ? 0 : 1
     const at = { face, edge, end, x: event.nativeEvent.offsetX, y: event.nativeEvent.offsetY }
@@ -75,8 +80,8 @@ export function PartFaces(props: {
     const at = found(event)
     const face = at && part?.faces[at.face]
     if (!at || !part || !face || event.delta > 4 || at.refused) return
-    view.set({
-      picked: { face: at.face, normal: (face.normal ?? null) as Vec | null, centre: face.centre as Vec },
+    useAsking.setState({
+      picked: { face: at.face, normal: face.normal ?? null, centre: face.centre },
     })
     const asked = view.asked
     const edge = at.edge === null ? undefined : part.edges[at.edge]
@@ -84,23 +89,25 @@ export function PartFaces(props: {
       const corner = edge?.points.at(at.end === 1 ? -1 : 0)
       const target: Target =
         at.end !== null && corner
-          ? { kind: 'point', at: corner as Vec }
+          ? { kind: 'point', at: corner }
           : at.edge !== null
             ? { kind: 'edge', number: at.edge }
             : { kind: 'face', number: at.face }
       const before = view.measuring?.targets ?? []
-      view.set({ measuring: { targets: before.length === 1 ? [...before, target] : [target], values: [] } })
+      useAsking.setState({
+        measuring: { targets: before.length === 1 ? [...before, target] : [target], values: [] },
+      })
       return
     }
     if (!asked) return
     if (asked.kind === 'face') {
-      view.set({ asked: null })
+      useAsking.setState({ asked: null })
       asked.take({ face: at.face, at: face.centre })
     } else if (at.edge !== null && edge) {
       const middle = [0, 1, 2].map(
         (d) => edge.points.reduce((sum, p) => sum + (p[d] ?? 0), 0) / edge.points.length,
       ) as Vec
-      view.set({ asked: null })
+      useAsking.setState({ asked: null })
       if (asked.kind === 'edge') asked.take({ edge: at.edge, at: middle })
       else asked.take({ edge: at.edge, at: middle }, at.end ?? 0)
     }

@@ -1,7 +1,9 @@
 import { useThree } from '@react-three/fiber'
 import { useEffect, useMemo } from 'react'
 import * as THREE from 'three'
-import { useFields } from '../state'
+import { useAsking } from '../state/asking'
+import { useFields } from '../state/fields'
+import { useShown } from '../state/picture'
 import { Segments } from '../ui/Choice'
 import type { Solid } from './glb'
 
@@ -9,7 +11,7 @@ const CUT_COLOUR = '#C7B98F'
 
 /** The plane the picture is cut open by, in the world of the picture; none when it is whole. */
 export function useSection(solid: Solid | null, zeroFromWork: THREE.Matrix4): THREE.Plane[] {
-  const { section, picked } = useFields('section', 'picked')
+  const { section, picked } = { ...useFields(useShown, 'section'), ...useFields(useAsking, 'picked') }
   return useMemo(() => {
     if (!section || !solid) return []
     const box = solid.surface.boundingBox?.clone().applyMatrix4(zeroFromWork) ?? new THREE.Box3()
@@ -44,7 +46,7 @@ export function Cut({ solid, plane }: { solid: Solid; plane: THREE.Plane }) {
 
 /** Which way the cut looks and how far along it lies. */
 export function SectionBar() {
-  const { section, picked, set } = useFields('section', 'picked', 'set')
+  const { section, picked } = { ...useFields(useShown, 'section'), ...useFields(useAsking, 'picked') }
   if (!section) return null
   return (
     <div className="flex items-center gap-2 border border-rule bg-sheet px-2 py-0.5">
@@ -57,7 +59,9 @@ export function SectionBar() {
           { value: 2, label: 'Z' },
           ...(picked?.normal ? [{ value: 3, label: 'picked face' }] : []),
         ]}
-        choose={(axis) => set({ section: { ...section, axis: axis === 3 ? 'pick' : (axis as 0 | 1 | 2) } })}
+        choose={(axis) =>
+          useShown.setState({ section: { ...section, axis: axis === 3 ? 'pick' : (axis as 0 | 1 | 2) } })
+        }
       />
       <input
         type="range"
@@ -67,7 +71,9 @@ export function SectionBar() {
         max={0.998}
         step={0.002}
         value={section.share}
-        onChange={(event) => set({ section: { ...section, share: Number(event.target.value) } })}
+        onChange={(event) =>
+          useShown.setState({ section: { ...section, share: Number(event.target.value) } })
+        }
       />
     </div>
   )

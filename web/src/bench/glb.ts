@@ -4,7 +4,7 @@ import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
 import { create } from 'zustand'
 import { type Billet, pieceUrl } from '../api/client'
-import { HUES } from '../state'
+import { HUES } from '../ui/words'
 
 THREE.Mesh.prototype.raycast = acceleratedRaycast
 
@@ -71,7 +71,10 @@ export function usePicture(
 function useFetched(url: string | null): Solid | null {
   const [solid, setSolid] = useState<Solid | null>(null)
   useEffect(() => {
-    if (!url) return setSolid(null)
+    if (!url) {
+      setSolid(null)
+      return
+    }
     let alive = true
     fetched(url)
       .then((one) => alive && setSolid(one))

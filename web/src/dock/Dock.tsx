@@ -1,7 +1,8 @@
 import { useState } from 'react'
 import type { Finding, ProjectState } from '../api/client'
 import type { Commit } from '../api/hooks'
-import { type DockTab, useFields } from '../state'
+import { useFields } from '../state/fields'
+import { type DockTab, useRoute } from '../state/route'
 import { FindingCard } from '../ui/FindingCard'
 import { ProgramDock } from './ProgramDock'
 import { TimeDock } from './TimeDock'
@@ -49,7 +50,7 @@ export function Dock({
   commit: Commit
   findings: Finding[]
 }) {
-  const view = useFields('tab', 'set')
+  const view = useFields(useRoute, 'tab')
   const [height, setHeight] = useState(() => Number(localStorage.getItem(KEPT)) || SMALL)
   const resize = (to: number) => {
     const held = Math.round(Math.min(Math.max(to, SMALL), innerHeight * 0.6))
@@ -71,7 +72,7 @@ export function Dock({
             role="tab"
             aria-selected={view.tab === tab}
             className={`border-b-2 ${view.tab === tab ? 'border-ink font-semibold' : 'border-transparent text-soft'}`}
-            onClick={() => view.set({ tab })}
+            onClick={() => useRoute.setState({ tab })}
           >
             {name} {tab === 'findings' && findings.length > 0 && findings.length}
           </button>

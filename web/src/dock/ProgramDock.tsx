@@ -1,18 +1,17 @@
 import { useEffect, useRef } from 'react'
 import type { ProjectState } from '../api/client'
 import { usePiece } from '../api/hooks'
-import { useView } from '../state'
-import { useMoment } from './moment'
+import { useRoute } from '../state/route'
+import { linesOf, useMoment } from './moment'
 
 /** The program of the chosen setup; the line of the moment is marked. */
 export function ProgramDock({ project }: { project: ProjectState }) {
-  const card = useView((view) => view.card)
+  const card = useRoute((view) => view.card)
   const { setup, operation, moment } = useMoment(project)
   const { data: program } = usePiece(setup?.program_key, 'program.nc')
   const { data: linesText } = usePiece(setup?.program_key, 'lines.json')
   const here = useRef<HTMLDivElement>(null)
-  const lines =
-    linesText && operation ? (JSON.parse(linesText)[operation.id] as number[] | undefined) : undefined
+  const lines = linesText && operation ? linesOf(linesText)[operation.run] : undefined
   const line = lines?.[moment?.index ?? 0]
   useEffect(() => {
     here.current?.scrollIntoView({ block: 'center' })

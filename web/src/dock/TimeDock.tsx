@@ -1,8 +1,12 @@
 import { useEffect, useRef } from 'react'
 import type { OperationReport, ProjectState, SetupReport } from '../api/client'
 import { usePiece } from '../api/hooks'
-import { clock, hueOf, round, useFields, useView } from '../state'
-import { useMoment } from './moment'
+import { useClock } from '../state/clock'
+import { useFields } from '../state/fields'
+import { useShown } from '../state/picture'
+import { play, showMoment, useRoute } from '../state/route'
+import { clock, hueOf, round } from '../ui/words'
+import { linesOf, useMoment } from './moment'
 
 type Loads = { seconds: number; removal: number[]; width: number[]; depth: number[] }
 
@@ -56,21 +60,18 @@ function troubleTimes(setup: SetupReport) {
 
 /** Time goes on while it runs; it stops at the end, and at the first trouble on its way. */
 function useRunning(setup: SetupReport | undefined) {
-  const playing = useView((view) => view.playing)
+  const playing = useClock((view) => view.playing)
   useEffect(() => {
     if (!playing || !setup) return
     const timer = setInterval(() => {
-      const { time, speed, set } = useView.getState()
+      const { time, speed } = useClock.getState()
       const from = time === Infinity ? setup.time_s : time
       const next = Math.min(setup.time_s, from + (TICK_MS / 1000) * speed)
       const met = troubleTimes(setup).find(({ at }) => at > from && at <= next)
       const [x, y, z] = met?.finding.place[0] ?? []
-      set({
-        time: met ? met.at : next,
-        compare: false,
-        playing: !met && next < setup.time_s,
-        ...(x !== undefined && y !== undefined && z !== undefined ? { marked: [x, y, z] } : {}),
-      })
+      showMoment(met ? met.at : next)
+      useClock.setState({ playing: !met && next < setup.time_s })
+      if (x !== undefined && y !== undefined && z !== undefined) useShown.setState({ marked: [x, y, z] })
     }, TICK_MS)
     return () => clearInterval(timer)
   }, [playing, setup])
@@ -78,7 +79,7 @@ function useRunning(setup: SetupReport | undefined) {
 
 /** The setup's operations along time; drag to move through it, trouble marked, the program line in step. */
 export function TimeDock({ project }: { project: ProjectState }) {
-  const view = useFields('card', 'time', 'set', 'playing', 'play', 'speed')
+  const view = { ...useFields(useRoute, 'card'), ...useFields(useClock, 'time', 'playing', 'speed') }
   const { setup, operation, moment } = useMoment(project)
   const bar = useRef<HTMLDivElement>(null)
   useRunning(setup)
@@ -93,14 +94,11 @@ export function TimeDock({ project }: { project: ProjectState }) {
   const at = view.time === Infinity ? total : view.time
   const drag = (x: number) => {
     const box = bar.current?.getBoundingClientRect()
-    if (box)
-      view.set({ time: Math.min(total, Math.max(0, ((x - box.left) / box.width) * total)), compare: false })
+    if (box) showMoment(Math.min(total, Math.max(0, ((x - box.left) / box.width) * total)))
   }
   const lines = program?.split('\n')
   const line =
-    linesText && operation && moment
-      ? (JSON.parse(linesText)[operation.run]?.[moment.index] as number)
-      : undefined
+    linesText && operation && moment ? linesOf(linesText)[operation.run]?.[moment.index] : undefined
   let from = 0
   const most = Math.max(...setup.operations.map((one) => one.most_removal_cm3_min))
   const load = operation && moment ? loadAt(loads, moment.seconds) : undefined
@@ -125,10 +123,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
           const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
           if (!step) return
           event.preventDefault()
-          view.set({
-            time: Math.min(total, Math.max(0, at + step * (event.shiftKey ? 10 : 1))),
-            compare: false,
-          })
+          showMoment(Math.min(total, Math.max(0, at + step * (event.shiftKey ? 10 : 1))))
         }}
       >
         {setup.operations.map((one, i) => {
@@ -160,8 +155,8 @@ export function TimeDock({ project }: { project: ProjectState }) {
                   onPointerDown={(event) => event.stopPropagation()}
                   onClick={() => {
                     const [x, y, z] = found.place[0] ?? []
-                    view.set({
-                      time: start + change + (found.time_s ?? 0),
+                    useClock.setState({ time: start + change + (found.time_s ?? 0) })
+                    useShown.setState({
                       compare: false,
                       marked: x !== undefined && y !== undefined && z !== undefined ? [x, y, z] : null,
                     })
@@ -187,14 +182,20 @@ export function TimeDock({ project }: { project: ProjectState }) {
         <button
           type="button"
           className="knob !px-2 text-[12px]"
-          onClick={() => view.set({ time: 0, compare: false })}
+          onClick={() => {
+            useClock.setState({ time: 0 })
+            useShown.setState({ compare: false })
+          }}
         >
           Start
         </button>
         <button
           type="button"
           className="knob !px-2 text-[12px]"
-          onClick={() => view.set({ time: Infinity, operation: null })}
+          onClick={() => {
+            useClock.setState({ time: Infinity })
+            useRoute.setState({ operation: null })
+          }}
         >
           End
         </button>
@@ -202,7 +203,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
           type="button"
           className={`knob !px-2 text-[12px] ${view.playing ? 'knob-on' : ''}`}
           aria-pressed={view.playing}
-          onClick={() => view.play()}
+          onClick={() => play()}
         >
           {view.playing ? 'Pause' : 'Run'}
         </button>
@@ -213,7 +214,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
               type="button"
               aria-pressed={view.speed === speed}
               className={`knob !px-1.5 text-[12px] ${view.speed === speed ? 'knob-on' : ''}`}
-              onClick={() => view.set({ speed })}
+              onClick={() => useClock.setState({ speed })}
             >
               ×{speed}
             </button>

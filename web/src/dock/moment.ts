@@ -1,7 +1,11 @@
 import { useMemo } from 'react'
 import type { OperationReport, ProjectState, SetupReport, Vec } from '../api/client'
 import { usePiece } from '../api/hooks'
-import { useView } from '../state'
+import { useClock } from '../state/clock'
+import { useRoute } from '../state/route'
+
+/** The program's line of each move, by the run of its operation. */
+export const linesOf = (text: string) => JSON.parse(text) as Partial<Record<string, number[]>>
 
 /** A move as it is drawn. turns: about which axis and how far (radians) the tool leans there, where the work turns under it. */
 export type Move = {
@@ -39,7 +43,7 @@ function laidRound(round: Round, flat: Vec): Vec {
 
 /** The report of the chosen setup. */
 export function useChosen(project: ProjectState): SetupReport | undefined {
-  const card = useView((view) => view.card)
+  const card = useRoute((view) => view.card)
   const name = typeof card === 'number' ? project.plan.setups[card]?.name : undefined
   return project.report?.setups.find((one) => one.name === name)
 }
@@ -97,8 +101,8 @@ export function usePath(key: string | null | undefined): Move[] | undefined {
 /** Where the chosen setup stands in time: which operation, which move, where the tip is. */
 export function useMoment(project: ProjectState) {
   const setup = useChosen(project)
-  const time = useView((view) => view.time)
-  const named = useView((view) => view.operation)
+  const time = useClock((view) => view.time)
+  const named = useRoute((view) => view.operation)
   const operations = setup?.operations ?? []
   let operation: OperationReport | undefined
   let start = 0

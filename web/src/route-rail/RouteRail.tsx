@@ -2,7 +2,9 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { Fragment, type ReactNode, useState } from 'react'
 import { type Finding, pieceUrl, type ProjectState, type Setup } from '../api/client'
 import { type Commit, lateAt, useLibrary } from '../api/hooks'
-import { type Card, clock, hueOf, round, useFields, useView } from '../state'
+import { useFields } from '../state/fields'
+import { type Card, choose, useRoute } from '../state/route'
+import { clock, hueOf, round } from '../ui/words'
 import { CarryArrow } from '../ui/icons'
 
 const worst = (findings: Finding[]) =>
@@ -29,7 +31,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
       if (moved) draft.setups.splice(to, 0, moved)
     })
   const billet = report?.billet
-  const view = useFields('card')
+  const view = useFields(useRoute, 'card')
   // The rail holds its cards without scrolling: the chosen one stays wide, the others share what is left.
   const roomy = plan.setups.length < 3
   const tight = plan.setups.length > 5
@@ -208,9 +210,8 @@ function RouteCard(props: {
   short?: string
   trouble?: Finding | undefined
 }) {
-  const chosen = useView((view) => view.card === props.card)
+  const chosen = useRoute((view) => view.card === props.card)
   const small = props.tight && !chosen
-  const choose = useView((view) => view.choose)
   return (
     <div
       className={`relative flex h-[98px] w-full overflow-hidden border border-rule bg-sheet ${chosen ? 'after:pointer-events-none after:absolute after:inset-0 after:border-2 after:border-ink' : ''}`}

@@ -8,7 +8,9 @@ import { Dock } from '../dock/Dock'
 import { RouteRail } from '../route-rail/RouteRail'
 import { StageColumn } from '../stages/StageColumn'
 import { StageSheet } from '../stages/StageSheet'
-import { useFields, useView } from '../state'
+import { tell, useEditing } from '../state/editing'
+import { useFields } from '../state/fields'
+import { choose, useRoute } from '../state/route'
 import { sentence } from '../ui/Field'
 import { KeysCard, useKeys } from './keys'
 
@@ -45,7 +47,8 @@ export function ProjectScreen() {
 }
 
 function Open({ project }: { project: ProjectState }) {
-  const view = useFields('card', 'choose', 'set', 'notice', 'tell', 'keys')
+  const card = useRoute((route) => route.card)
+  const view = useFields(useEditing, 'notice', 'keys')
   const commit = useCommit(project)
   const actions = useActions(project)
   useKeys(project, actions)
@@ -54,8 +57,8 @@ function Open({ project }: { project: ProjectState }) {
   }, [project.plan.name])
   const setups = project.plan.setups.length
   useEffect(() => {
-    if (typeof view.card === 'number' && view.card >= setups) view.choose(setups ? setups - 1 : 'billet')
-  }, [view, setups])
+    if (typeof card === 'number' && card >= setups) choose(setups ? setups - 1 : 'billet')
+  }, [card, setups])
   const findings = findingsOf(project)
   const errors = findings.filter((one) => one.severity === 'error').length
   const warnings = findings.filter((one) => one.severity === 'warning').length
@@ -73,14 +76,14 @@ function Open({ project }: { project: ProjectState }) {
           {size && ` · ${project.plan.part.file}`}
         </span>
         <span className="grow" />
-        <Progress project={project} run={actions.run} stop={actions.stop} />
+        <Progress project={project} run={() => void actions.run()} stop={() => void actions.stop()} />
         <span className="flex">
           <button
             type="button"
             className="knob rounded-r-none"
             aria-label="Undo"
             disabled={!project.can_undo}
-            onClick={actions.undo}
+            onClick={() => void actions.undo()}
           >
             ↶
           </button>
@@ -89,7 +92,7 @@ function Open({ project }: { project: ProjectState }) {
             className="knob rounded-l-none border-l-0"
             aria-label="Redo"
             disabled={!project.can_redo}
-            onClick={actions.redo}
+            onClick={() => void actions.redo()}
           >
             ↷
           </button>
@@ -97,7 +100,7 @@ function Open({ project }: { project: ProjectState }) {
         <button
           type="button"
           className={`knob ${late && project.report ? 'hatch' : ''}`}
-          onClick={() => view.set({ tab: 'findings' })}
+          onClick={() => useRoute.setState({ tab: 'findings' })}
           aria-label={`${errors} errors, ${warnings} warnings${late ? ', out of date' : ''}`}
           title={late ? 'from before the last edit' : undefined}
         >
@@ -136,7 +139,7 @@ function Open({ project }: { project: ProjectState }) {
               changed: {view.notice.changed.slice(0, 6).join(', ')}
             </div>
           )}
-          <button type="button" className="knob mt-2" onClick={() => view.tell(null)}>
+          <button type="button" className="knob mt-2" onClick={() => tell(null)}>
             Understood
           </button>
         </div>
@@ -148,7 +151,7 @@ function Open({ project }: { project: ProjectState }) {
 
 function Progress({ project, run, stop }: { project: ProjectState; run: () => void; stop: () => void }) {
   const state = project.evaluation
-  const saving = useView((view) => view.saving > 0)
+  const saving = useEditing((view) => view.saving > 0)
   if (saving)
     return (
       <div className="text-soft" role="status" aria-label="Computing">

@@ -14,7 +14,7 @@ import {
   Refusal,
 } from '../api/client'
 import { posted, sendFile, usePart, useProjects, useUpload } from '../api/hooks'
-import { clock, round } from '../state'
+import { clock, round } from '../ui/words'
 import { sentence } from '../ui/Field'
 import { FileInput } from '../ui/FileInput'
 
@@ -194,7 +194,10 @@ function NewPlan() {
   const bring = async (file: File | undefined) => {
     if (!file) return
     const state = await posted<ProjectState>('/api/projects/plan.json', file)
-    if (!('id' in state)) return setProblem(state)
+    if (!('id' in state)) {
+      setProblem(state)
+      return
+    }
     queries.setQueryData(['project', state.id], state)
     void queries.invalidateQueries({ queryKey: ['projects'] })
     void go(`/project/${state.id}`)
@@ -228,7 +231,10 @@ function NewPart() {
     took(await sendFile(file))
   }
   const took = (state: PartState | Problem) => {
-    if (!('sha256' in state)) return setProblem(state)
+    if (!('sha256' in state)) {
+      setProblem(state)
+      return
+    }
     queries.setQueryData(['part', state.sha256], state)
     setSha256(state.sha256)
   }

@@ -1,6 +1,9 @@
 import { useEffect } from 'react'
 import type { ProjectState } from '../api/client'
-import { LAYERS, STAGES, useView } from '../state'
+import { measure, useAsking } from '../state/asking'
+import { useEditing } from '../state/editing'
+import { cutThrough, LAYERS, lookFrom, toggle, useShown } from '../state/picture'
+import { STAGES, choose, play, showOperation, useRoute } from '../state/route'
 
 const KEYS: [string, string][] = [
   ['1 … 6', 'stage: Incoming … Outgoing'],
@@ -24,38 +27,41 @@ export function useKeys(project: ProjectState, actions: { undo: () => void; redo
     const pressed = (event: KeyboardEvent) => {
       if (event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement) return
       if (event.key === ' ' && event.target instanceof HTMLButtonElement) return
-      const view = useView.getState()
+      const { card: chosen, operation } = useRoute.getState()
       const key = event.key.toLowerCase()
       if (event.ctrlKey || event.metaKey) {
         if (key === 'z' && !event.shiftKey && project.can_undo) actions.undo()
         else if ((key === 'y' || (key === 'z' && event.shiftKey)) && project.can_redo) actions.redo()
         else return
-        return event.preventDefault()
+        event.preventDefault()
+        return
       }
       const stage = STAGES[Number(event.key) - 1]
       const look = ({ t: 'spindle', f: 'operator', l: 'left', r: 'right', b: 'back', q: 'pick' } as const)[
         key
       ]
       const layer = ({ p: LAYERS[0], s: LAYERS[1], h: LAYERS[2], w: LAYERS[3] } as const)[key]
-      if (stage) view.set({ stage })
-      else if (look) view.lookFrom(look)
-      else if (layer) view.toggle(layer)
+      if (stage) useRoute.setState({ stage })
+      else if (look) lookFrom(look)
+      else if (layer) toggle(layer)
       else if (key === '[' || key === ']') {
         const cards = ['billet', ...project.plan.setups.map((_, i) => i), 'part'] as const
-        const at = cards.findIndex((card) => card === view.card)
+        const at = cards.findIndex((card) => card === chosen)
         const next = cards[at + (key === '[' ? -1 : 1)]
-        if (next !== undefined) view.choose(next)
-      } else if ((key === ',' || key === '.') && typeof view.card === 'number') {
-        const names = project.plan.setups[view.card]?.operations.map((one) => one.id) ?? []
-        const at = view.operation ? names.indexOf(view.operation) : names.length
+        if (next !== undefined) choose(next)
+      } else if ((key === ',' || key === '.') && typeof chosen === 'number') {
+        const names = project.plan.setups[chosen]?.operations.map((one) => one.id) ?? []
+        const at = operation ? names.indexOf(operation) : names.length
         const next = names[at + (key === ',' ? -1 : 1)]
-        if (next) view.set({ operation: next, time: Infinity })
-      } else if (event.key === 'Escape')
-        view.set({ asked: null, keys: false, marked: null, lit: [], seen: null, measuring: null })
-      else if (event.key === ' ' && typeof view.card === 'number') view.play()
-      else if (key === 'm') view.measure()
-      else if (key === 'x') view.set({ section: view.section ? null : { axis: 1, share: 0.5 } })
-      else if (event.key === '?') view.set({ keys: !view.keys })
+        if (next) showOperation(next)
+      } else if (event.key === 'Escape') {
+        useAsking.setState({ asked: null, measuring: null })
+        useEditing.setState({ keys: false })
+        useShown.setState({ marked: null, lit: [], seen: null })
+      } else if (event.key === ' ' && typeof chosen === 'number') play()
+      else if (key === 'm') measure()
+      else if (key === 'x') cutThrough()
+      else if (event.key === '?') useEditing.setState(({ keys }) => ({ keys: !keys }))
       else return
       event.preventDefault()
     }
@@ -65,13 +71,12 @@ export function useKeys(project: ProjectState, actions: { undo: () => void; redo
 }
 
 export function KeysCard() {
-  const close = useView((view) => view.set)
   return (
     <div
       role="dialog"
       aria-label="Keys"
       className="fixed inset-0 z-40 grid place-items-center bg-ink/20"
-      onClick={() => close({ keys: false })}
+      onClick={() => useEditing.setState({ keys: false })}
     >
       <dl className="grid grid-cols-[auto_1fr] gap-x-6 gap-y-1 border border-ink bg-sheet px-6 py-5 shadow-xl">
         {KEYS.map(([key, what]) => (

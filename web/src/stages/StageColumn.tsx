@@ -1,5 +1,7 @@
 import type { ProjectState } from '../api/client'
-import { hueOf, type Stage, STAGES, useFields } from '../state'
+import { useFields } from '../state/fields'
+import { STAGES, type Stage, useRoute } from '../state/route'
+import { hueOf } from '../ui/words'
 import { StageMark } from '../ui/icons'
 
 const NAMES: Record<Stage, string> = {
@@ -13,7 +15,7 @@ const NAMES: Record<Stage, string> = {
 
 /** The six stages, the same for every setup, each with its mark. */
 export function StageColumn({ project }: { project: ProjectState }) {
-  const view = useFields('card', 'stage', 'set')
+  const view = useFields(useRoute, 'card', 'stage')
   const index = view.card
   if (typeof index !== 'number') return <div className="border-r border-rule" />
   const setup = project.plan.setups[index]
@@ -40,7 +42,7 @@ export function StageColumn({ project }: { project: ProjectState }) {
             aria-current={view.stage === stage ? 'step' : undefined}
             className={`flex w-full items-center gap-2 border-l-4 py-2 pl-1.5 text-left ${view.stage === stage ? 'bg-sheet font-semibold' : 'border-transparent text-soft'}`}
             style={view.stage === stage ? { borderLeftColor: hueOf(index) } : undefined}
-            onClick={() => view.set({ stage })}
+            onClick={() => useRoute.setState({ stage })}
           >
             <StageMark state={stateOf(stage)} />
             {NAMES[stage]}

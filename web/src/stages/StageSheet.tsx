@@ -1,7 +1,9 @@
 import type { ReactNode } from 'react'
-import type { Finding, Part, Plan, ProjectState, Setup, SetupReport } from '../api/client'
+import type { Finding, Plan, ProjectState } from '../api/client'
 import { type Commit, usePart } from '../api/hooks'
-import { round, type Stage, useFields } from '../state'
+import { useFields } from '../state/fields'
+import { type Stage, useRoute } from '../state/route'
+import { round } from '../ui/words'
 import { FindingCard } from '../ui/FindingCard'
 import { CutSheet } from './cut/CutSheet'
 import { HoldSheet } from './hold/HoldSheet'
@@ -11,18 +13,7 @@ import { OutgoingSheet } from './outgoing/OutgoingSheet'
 import { PartSheet } from './outgoing/PartSheet'
 import { ReachSheet } from './reach/ReachSheet'
 import { SeatSheet } from './seat/SeatSheet'
-
-export type SheetProps = {
-  project: ProjectState
-  plan: Plan
-  setup: Setup
-  index: number
-  report: SetupReport | undefined
-  part: Part | undefined
-  commit: Commit
-  /** Change this setup in the plan. */
-  edit: (what: string, change: (setup: Setup) => void) => ReturnType<Commit>
-}
+import { Head, type SheetProps } from './sheet'
 
 const SHEETS: Record<Stage, (props: SheetProps) => ReactNode> = {
   incoming: IncomingSheet,
@@ -35,7 +26,7 @@ const SHEETS: Record<Stage, (props: SheetProps) => ReactNode> = {
 
 /** The open stage of the chosen setup, or the billet's or the part's own sheet. */
 export function StageSheet({ project, commit }: { project: ProjectState; commit: Commit }) {
-  const { card, stage } = useFields('card', 'stage')
+  const { card, stage } = useFields(useRoute, 'card', 'stage')
   const { data: part } = usePart(project.plan.part.sha256)
   const { plan, report } = project
   if (card === 'billet')
@@ -95,16 +86,6 @@ function Findings({ list, plan, commit }: { list: Finding[] | undefined; plan: P
       {list.map((finding, i) => (
         <FindingCard key={i} finding={finding} plan={plan} commit={commit} />
       ))}
-    </div>
-  )
-}
-
-/** Head of a sheet. */
-export function Head({ title, children }: { title: string; children: ReactNode }) {
-  return (
-    <div className="mb-2.5">
-      <h2 className="font-head text-[19px] font-semibold leading-tight">{title}</h2>
-      <p className="text-soft">{children}</p>
     </div>
   )
 }

@@ -1,6 +1,7 @@
 import { type ReactNode, useEffect, useId, useRef, useState } from 'react'
 import { answered, api, type Problem, problemInstead, type Reckoned } from '../api/client'
-import { round, useView } from '../state'
+import { useAsking } from '../state/asking'
+import { round } from './words'
 
 /** A row of a sheet: label on the left, control on the right, what follows from it below. */
 export function Row(props: {
@@ -38,7 +39,7 @@ type NumberFieldProps = {
   unit: string
   /** The unit that is typed, where the field shows something else in its place. */
   measure?: string
-  commit: (value: number) => Promise<Problem | null>
+  commit: (value: number) => Problem | null | Promise<Problem | null>
   /** Told what the text comes to while it is typed and not yet kept; null: as it is kept. */
   typing?: ((value: number | null) => void) | undefined
   /** What an emptied field means; without it an empty field is refused. */
@@ -101,12 +102,21 @@ export function NumberField({
   }, [comes, shown, digits])
   const done = async () => {
     const mine = ++tried.current
-    if (text.trim() === shown || (kept.current !== null && reading === kept.current)) return setError(null)
-    if (text.trim() === '' && clear) return setError(await clear())
+    if (text.trim() === shown || (kept.current !== null && reading === kept.current)) {
+      setError(null)
+      return
+    }
+    if (text.trim() === '' && clear) {
+      setError(await clear())
+      return
+    }
     const number = plain(text) ?? (await understood(text, measure))
     // What was typed since has the word.
     if (mine !== tried.current) return
-    if (typeof number !== 'number') return setError(number)
+    if (typeof number !== 'number') {
+      setError(number)
+      return
+    }
     kept.current = number
     const problem = await commit(number)
     if (mine !== tried.current) return
@@ -134,7 +144,7 @@ export function NumberField({
           onBlur={() => void done()}
           onKeyDown={(event) => {
             if (event.key === 'Enter') void done()
-            const measured = useView.getState().measured
+            const measured = useAsking.getState().measured
             if (event.key === 'F2' && measured !== null) {
               const { selectionStart: from, selectionEnd: to } = event.currentTarget
               setText(text.slice(0, from ?? text.length) + round(measured, 4) + text.slice(to ?? text.length))

@@ -1,6 +1,7 @@
 import type { Cure, Finding, Plan } from '../api/client'
 import type { Commit } from '../api/hooks'
-import { type Stage, STAGES, useFields } from '../state'
+import { useShown } from '../state/picture'
+import { STAGES, type Stage, choose, useRoute } from '../state/route'
 
 /** Write a cure's value at its place in the plan. */
 export function applyCure(plan: Plan, cure: Cure) {
@@ -15,18 +16,15 @@ const WORDS = { error: 'Error', warning: 'Warning', note: 'Note' }
 
 /** One finding: what, how much against which limit, where, and what would cure it. */
 export function FindingCard({ finding, plan, commit }: { finding: Finding; plan: Plan; commit: Commit }) {
-  const view = useFields('choose', 'set')
   const grave = finding.severity !== 'note'
   const show = () => {
     const setup = plan.setups.findIndex((one) => one.name === finding.setup)
     const stage = STAGES.includes(finding.stage as Stage) ? (finding.stage as Stage) : 'incoming'
-    if (finding.code.startsWith('billet')) view.choose('billet', 'incoming')
-    else if (setup >= 0) view.choose(setup, stage)
+    if (finding.code.startsWith('billet')) choose('billet', 'incoming')
+    else if (setup >= 0) choose(setup, stage)
     const [x, y, z] = finding.place[0] ?? []
-    view.set({
-      operation: finding.operation ?? null,
-      marked: x !== undefined && y !== undefined && z !== undefined ? [x, y, z] : null,
-    })
+    useRoute.setState({ operation: finding.operation ?? null })
+    useShown.setState({ marked: x !== undefined && y !== undefined && z !== undefined ? [x, y, z] : null })
   }
   return (
     <div

@@ -1,6 +1,6 @@
 import type { ReactNode } from 'react'
 import type { Problem, Reckoned } from '../api/client'
-import { round } from '../state'
+import { round } from './words'
 import { Segments } from './Choice'
 import { Computed, NumberRow, Row } from './Field'
 import { TextField } from './TextField'
@@ -31,7 +31,7 @@ export type Widget = (name: string, field: FormField) => ReactNode
 const typeOf = (field: FormField) => field.type ?? field.anyOf?.find((one) => one.type !== 'null')?.type
 
 const said = (value: unknown) =>
-  typeof value === 'string' ? value : value == null || (value as []).length === 0 ? 'none' : 'given'
+  typeof value === 'string' ? value : value == null || (value as unknown[]).length === 0 ? 'none' : 'given'
 
 /** Whether a field is asked for at a place of the form, and has a say as the others stand. */
 const wanted = (field: FormField, place: string | undefined, values: Values) =>
@@ -94,7 +94,7 @@ export function Form(props: {
           <Row key={name} label={label} help={field.description}>
             <TextField
               label={label}
-              value={String(values[name] ?? '')}
+              value={typeof values[name] === 'string' ? values[name] : ''}
               commit={(text) => write(name, text)}
             />
           </Row>

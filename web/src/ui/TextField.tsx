@@ -16,7 +16,8 @@ export function TextField(props: {
     if (typed === null) return
     if (typed.trim() === props.value) {
       setTyped(null)
-      return setProblem(null)
+      setProblem(null)
+      return
     }
     const refused = await props.commit(typed.trim())
     setProblem(refused)

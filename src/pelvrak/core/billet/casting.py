@@ -23,7 +23,9 @@ SHARPNESS = (1.0, 4.0, 20.0)
 
 @dataclass(frozen=True)
 class Placement:
-    """Where to put the casting (degrees about x, then y, then z, then mm) and the least cover it then gives, mm (below 0: missing)."""
+    """Where to put the casting (degrees about x, then y, then z, then mm) and the least cover it then gives,
+    mm (below 0: missing).
+    """
 
     turn: Vector
     move: Vector
@@ -55,7 +57,8 @@ def best_place(part: PartModel, casting: Mesh, turn: Vector, move: Vector) -> Pl
     out = numpy_to_vtk(np.zeros(len(points)), deep=True)
 
     def covers(place: Floats) -> Floats:
-        # The part is taken back into the casting's frame; turning is about the part's middle, in units of the size.
+        # The part is taken back into the casting's frame; turning is about the part's middle, in units of the
+        # size.
         rotation = Rotation.from_rotvec(place[:3] / size * 2)
         back = rotation.inv().apply(points - middle - place[3:]) + middle
         back = (back - np.array(move)) @ Rotation.from_euler("xyz", turn, degrees=True).as_matrix()

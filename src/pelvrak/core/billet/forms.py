@@ -37,10 +37,10 @@ class Bar(Frozen):
     """A round bar, or a tube with a bore, along an axis of the part.
 
     diameter: as bought, or None for the smallest that covers the part with `allowance` all round; bore: of a
-    tube, 0 for a bar; minus, plus: length beyond the part at both ends; shift: of the bar's middle from that of
-    the smallest circle round the part, in the order of the other two axes after `axis`; mm.
-    material: by its name in the list of materials; axis: of the part, along which it lies; allowance: all
-    round the part, where no diameter is given, mm.
+    tube, 0 for a bar; minus, plus: length beyond the part at both ends; shift: of the bar's middle from that
+    of the smallest circle round the part, in the order of the other two axes after `axis`; mm. material: by
+    its name in the list of materials; axis: of the part, along which it lies; allowance: all round the part,
+    where no diameter is given, mm.
     """
 
     kind: Literal["bar"] = "bar"
@@ -120,7 +120,9 @@ Billet = Annotated[
 
 @dataclass(frozen=True)
 class Raw:
-    """The billet's box in the part's frame, mm, how its field is made on a grid, and how its surface, to be drawn."""
+    """The billet's box in the part's frame, mm, how its field is made on a grid, and how its surface, to be
+    drawn.
+    """
 
     low: Floats
     high: Floats
@@ -160,7 +162,9 @@ def _of_mesh(mesh: Mesh) -> Raw:
 def _lengthwise(
     axis: Axis, part: PartModel, minus_: float, plus: float
 ) -> tuple[int, int, int, float, float]:
-    """Axis numbers (along, first across, second across) and the ends along it; refuses a length of nothing."""
+    """Axis numbers (along, first across, second across) and the ends along it; refuses a length of
+    nothing.
+    """
     d = "xyz".index(axis)
     low, high = part.part.low[d] - minus_, part.part.high[d] + plus
     if high - low < 0.01:
@@ -174,7 +178,9 @@ def _lengthwise(
 
 
 def circle_round(part: PartModel, axis: Axis) -> tuple[float, float, float]:
-    """Middle (of the two axes after `axis`) and diameter of the smallest circle round the part seen along an axis, mm."""
+    """Middle (of the two axes after `axis`) and diameter of the smallest circle round the part seen along an
+    axis, mm.
+    """
     d = "xyz".index(axis)
     flat = part.mesh.vertices[:, [(d + 1) % 3, (d + 2) % 3]]
     points = MultiPoint(flat[ConvexHull(flat).vertices])
@@ -229,7 +235,9 @@ def _bar(bar: Bar, part: PartModel) -> Raw:
 
 
 def _stood(flat: Mesh, axes: tuple[int, int, int], start: float) -> Mesh:
-    """What was raised along z from 0, along another axis from `start`. axes: where its x, y and z come to lie."""
+    """What was raised along z from 0, along another axis from `start`. axes: where its x, y and z come to
+    lie.
+    """
     vertices = np.zeros_like(flat.vertices)
     vertices[:, list(axes)] = flat.vertices + [0, 0, start]
     return Mesh(vertices, flat.triangles, np.zeros(len(flat.triangles), np.int64))

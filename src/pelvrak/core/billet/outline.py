@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import ezdxf.units
 import numpy as np
 from ezdxf import path as dxf_path
+from ezdxf.document import Drawing
 from ezdxf.entities.dxfentity import DXFEntity
 from ezdxf.entities.lwpolyline import LWPolyline
 from ezdxf.entities.polyline import Polyline
@@ -29,7 +30,9 @@ DRAWN = ("LINE", "ARC", "CIRCLE", "ELLIPSE", "LWPOLYLINE", "POLYLINE", "SPLINE")
 
 @dataclass(frozen=True)
 class Outline:
-    """The region a drawing encloses, mm (inside where an odd number of closed lines lies round it), and its unit."""
+    """The region a drawing encloses, mm (inside where an odd number of closed lines lies round it), and its
+    unit.
+    """
 
     region: MultiPolygon
     unit: str
@@ -45,7 +48,8 @@ def looks_like_dxf(data: bytes) -> bool:
 def read_outline(data: bytes, name: str) -> Outline:
     """The closed region drawn in the model space of a DXF file.
 
-    Raises BadInput "outline.unreadable", "outline.empty", or "outline.open" with the loose ends.
+    Raises BadInput "outline.unreadable", "outline.empty", "outline.too_many", or "outline.open" with the
+    loose ends.
     """
     try:
         if data[:6] == b"AutoCA":
@@ -64,57 +68,9 @@ def read_outline(data: bytes, name: str) -> Outline:
     unit = InsertUnits(int(drawing.header.get("$INSUNITS", 0)) if b"$INSUNITS" in data else 0)
     scale = float(ezdxf.units.conversion_factor(unit, InsertUnits.Millimeters)) if unit else 1.0
     stated = ezdxf.units.unit_name(unit) if unit else "none stated, read as mm"
-    drawn = 0
-    closed: list[Polygon] = []
-    loose: list[LineString] = []
-    for number, entity in enumerate(drawing.modelspace()):
-        if entity.dxftype() not in DRAWN:
-            continue
-        if number >= MOST_ENTITIES:
-            raise BadInput(
-                "outline.too_many",
-                name,
-                f"the drawing has over {MOST_ENTITIES:,} lines",
-                "keep only the outline",
-            )
-        _refuse_far(entity, scale, name)
-        for one in dxf_path.make_path(entity).sub_paths():
-            points = np.array([(p.x, p.y) for p in one.flattening(FLAT_MM / scale)]) * scale
-            drawn += len(points)
-            if drawn > MOST_POINTS:
-                raise BadInput(
-                    "outline.too_many",
-                    name,
-                    f"the drawing's curves take over {MOST_POINTS:,} points",
-                    "draw them simpler",
-                )
-            if len(points) < 2:
-                continue
-            if one.is_closed and len(points) > 3:
-                closed.append(Polygon(points))
-            else:
-                loose.append(LineString(points))
-    if not closed and not loose:
-        raise BadInput(
-            "outline.empty",
-            name,
-            "there are no lines, arcs or curves in the drawing's model space",
-            "draw the outline there",
-        )
+    closed, loose = _drawn(drawing, scale, name)
     if loose:
-        lines = unary_union([set_precision(line, JOIN_MM, mode="valid_output") for line in loose])
-        made = list(polygonize(lines))
-        used = unary_union([ring.boundary for ring in made]) if made else LineString()
-        left = lines.difference(used.buffer(JOIN_MM)) if made else lines
-        if left.length > 10 * JOIN_MM:
-            ends = ", ".join(f"({x:.2f}, {y:.2f})" for x, y in _ends(left)[:4])
-            raise BadInput(
-                "outline.open",
-                name,
-                f"{left.length:.2f} mm of line belongs to no closed outline; loose ends at {ends}",
-                "join the ends",
-            )
-        closed += made
+        closed += _rings(loose, name)
     region = MultiPolygon()
     for shape in closed:
         region = region.symmetric_difference(shape if shape.is_valid else make_valid(shape))
@@ -126,6 +82,57 @@ def read_outline(data: bytes, name: str) -> Outline:
     if not parts:
         raise BadInput("outline.empty", name, "the drawing's lines enclose no area", "draw a closed outline")
     return Outline(MultiPolygon(parts), stated)
+
+
+def _drawn(drawing: Drawing, scale: float, name: str) -> tuple[list[Polygon], list[LineString]]:
+    """The closed curves of a drawing and its open ones, mm. Raises BadInput when there are none, or more than
+    can be.
+    """
+    drawn = 0
+    closed: list[Polygon] = []
+    loose: list[LineString] = []
+    for number, entity in enumerate(drawing.modelspace()):
+        if entity.dxftype() not in DRAWN:
+            continue
+        if number >= MOST_ENTITIES:
+            lines = f"the drawing has over {MOST_ENTITIES:,} lines"
+            raise BadInput("outline.too_many", name, lines, "keep only the outline")
+        _refuse_far(entity, scale, name)
+        for one in dxf_path.make_path(entity).sub_paths():
+            points = np.array([(p.x, p.y) for p in one.flattening(FLAT_MM / scale)]) * scale
+            drawn += len(points)
+            if drawn > MOST_POINTS:
+                many = f"the drawing's curves take over {MOST_POINTS:,} points"
+                raise BadInput("outline.too_many", name, many, "draw them simpler")
+            if one.is_closed and len(points) > 3:
+                closed.append(Polygon(points))
+            elif len(points) > 1:
+                loose.append(LineString(points))
+    if not closed and not loose:
+        raise BadInput(
+            "outline.empty",
+            name,
+            "there are no lines, arcs or curves in the drawing's model space",
+            "draw the outline there",
+        )
+    return closed, loose
+
+
+def _rings(loose: list[LineString], name: str) -> list[Polygon]:
+    """What open curves enclose together. Raises BadInput where they leave a gap."""
+    lines = unary_union([set_precision(line, JOIN_MM, mode="valid_output") for line in loose])
+    made = list(polygonize(lines))
+    used = unary_union([ring.boundary for ring in made]) if made else LineString()
+    left = lines.difference(used.buffer(JOIN_MM)) if made else lines
+    if left.length > 10 * JOIN_MM:
+        ends = ", ".join(f"({x:.2f}, {y:.2f})" for x, y in _ends(left)[:4])
+        raise BadInput(
+            "outline.open",
+            name,
+            f"{left.length:.2f} mm of line belongs to no closed outline; loose ends at {ends}",
+            "join the ends",
+        )
+    return made
 
 
 def _refuse_far(entity: DXFEntity, scale: float, name: str) -> None:
@@ -155,7 +162,8 @@ def _refuse_far(entity: DXFEntity, scale: float, name: str) -> None:
         raise BadInput(
             "outline.size",
             name,
-            f"a {entity.dxftype()} of the drawing reaches {max(map(abs, numbers)) * scale:.3g} mm; {LARGEST_MM:g} mm can be planned",
+            f"a {entity.dxftype()} of the drawing reaches {max(map(abs, numbers)) * scale:.3g} mm;"
+            f" {LARGEST_MM:g} mm can be planned",
             "draw it in its true size, near the origin",
         )
 

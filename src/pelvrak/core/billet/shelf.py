@@ -1,9 +1,13 @@
-"""Which size of bar on the shelf covers the part with the least waste, and what is to be ordered when none does?"""
+"""Which size of bar on the shelf covers the part with the least waste, and what is to be ordered when none
+does?
+"""
 
 from __future__ import annotations
 
 import csv
 import io
+import math
+from dataclasses import dataclass
 from itertools import permutations
 from typing import Annotated, Literal
 
@@ -12,19 +16,21 @@ from pydantic import Field, ValidationError
 from pelvrak.core.billet.block import Block, BySize
 from pelvrak.core.billet.forms import Axis, Bar, circle_round
 from pelvrak.core.errors import BadInput, plain, refuse_unkept
-from pelvrak.core.geometry.part import Frozen, PartModel
+from pelvrak.core.geometry.part import Frozen, PartModel, Vector
 from pelvrak.core.geometry.shelf import shelf
 
-# Common practice, no source: what the saw takes, mm.
-# Longer blocks no plan takes.
+# Longer blocks no plan takes, mm.
 LONGEST_MM = 2000.0
+# Common practice, no source: what the saw takes, mm.
 KERF_MM = 3.0
 AXES: tuple[Axis, ...] = ("x", "y", "z")
 COLUMNS = ("form", "material", "width_mm", "height_mm", "diameter_mm", "length_mm", "price_per_kg", "count")
 
 
 class Bought(Frozen):
-    """Bars of one size: flat (width × height) or round (diameter), each `length_mm` long; price in whatever money the shop counts in."""
+    """Bars of one size: flat (width × height) or round (diameter), each `length_mm` long; price in whatever
+    money the shop counts in.
+    """
 
     form: Literal["flat", "round"]
     material: Annotated[str, Field(min_length=1, max_length=80)]
@@ -44,7 +50,8 @@ class Bought(Frozen):
 
 
 class Pick(Frozen):
-    """One way to saw the billet from a bar. along: the part's axis the bar lies along; size: what is sawn off (mm).
+    """One way to saw the billet from a bar. along: the part's axis the bar lies along; size: what is sawn off
+    (mm).
 
     waste_mm3: beyond what the part and its allowances need; in_stock: whether the shelf has it.
     """
@@ -74,7 +81,9 @@ def starting_shelf() -> list[Bought]:
 
 
 def standard_sizes() -> list[Bought]:
-    """Usual sizes of drawn and extruded bar (EN 754-3 and -5, EN 755-3 and -5 give their tolerances); the rows from memory."""
+    """Usual sizes of drawn and extruded bar (EN 754-3 and -5, EN 755-3 and -5 give their tolerances); the
+    rows from memory.
+    """
     rows = shelf("billet", "standard.json")
     return [
         *(Bought(form="round", material="any", diameter_mm=d, length_mm=3000) for d in rows["round"]),
@@ -90,103 +99,101 @@ def standard_sizes() -> list[Bought]:
 def picks(
     part: PartModel, material: str, density_g_cm3: float, allowance: tuple[float, ...], bought: list[Bought]
 ) -> Picks:
-    """Every bar of a material that covers the part plus allowances (x-, x+, y-, y+, z-, z+; mm), in all orientations."""
-    minus, plus = allowance[0::2], allowance[1::2]
-    needed = tuple(size + a + b for size, a, b in zip(part.part.size, minus, plus, strict=True))
+    """Every bar of a material that covers the part plus allowances (x-, x+, y-, y+, z-, z+; mm), in all
+    orientations.
+    """
+    wanted = _Wanted(part, material, density_g_cm3, allowance[0::2], allowance[1::2])
     own = [row for row in bought if row.material == material]
-    found = [
-        one
-        for row in own
-        if row.count > 0
-        for one in _ways(part, row, material, needed, minus, plus, density_g_cm3, True)
-    ]
+    found = [one for row in own if row.count > 0 for one in wanted.ways(row, True)]
     found.sort(key=lambda pick: (pick.volume_mm3, pick.cost))
     order = None
     if not found:
         prices = [row.price_per_kg for row in own if row.price_per_kg > 0]
         price = sum(prices) / len(prices) if prices else 0.0
-        wanted = [
-            one
-            for row in standard_sizes()
-            for one in _ways(
-                part,
-                row.model_copy(update={"material": material, "price_per_kg": price}),
-                material,
-                needed,
-                minus,
-                plus,
-                density_g_cm3,
-                False,
-            )
+        sizes = [
+            row.model_copy(update={"material": material, "price_per_kg": price}) for row in standard_sizes()
         ]
-        order = min(wanted, key=lambda pick: pick.volume_mm3, default=None)
-    return Picks(needed=needed, from_shelf=tuple(found[:30]), order=order)
+        ordered = [one for row in sizes for one in wanted.ways(row, False)]
+        order = min(ordered, key=lambda pick: pick.volume_mm3, default=None)
+    return Picks(needed=wanted.needed, from_shelf=tuple(found[:30]), order=order)
 
 
-def _ways(
-    part: PartModel,
-    row: Bought,
-    material: str,
-    needed: tuple[float, ...],
-    minus: tuple[float, ...],
-    plus: tuple[float, ...],
-    density: float,
-    in_stock: bool,
-) -> list[Pick]:
-    """All ways a bar lies round the part; for a flat one, the way with its section turned as well."""
-    best = needed[0] * needed[1] * needed[2]
-    out = []
-    place = tuple(m / (m + p) if abs(m + p) > 1e-9 else 0.5 for m, p in zip(minus, plus, strict=True))
-    for d, axis in enumerate(AXES):
-        if needed[d] + KERF_MM > row.length_mm:
-            continue
+@dataclass(frozen=True)
+class _Wanted:
+    """What a bar must cover: a part of a material (g/cm³), with an allowance below and above it along each
+    axis, mm.
+    """
+
+    part: PartModel
+    material: str
+    density: float
+    minus: tuple[float, ...]
+    plus: tuple[float, ...]
+
+    @property
+    def needed(self) -> Vector:
+        """Size with the allowances, mm."""
+        x, y, z = (
+            size + a + b for size, a, b in zip(self.part.part.size, self.minus, self.plus, strict=True)
+        )
+        return x, y, z
+
+    def ways(self, row: Bought, in_stock: bool) -> list[Pick]:
+        """All ways a bar lies round the part; for a flat one, the way with its section turned as well."""
+        found = (
+            self._round(row, d, in_stock) if row.form == "round" else self._flat(row, d, in_stock)
+            for d in range(3)
+            if self.needed[d] + KERF_MM <= row.length_mm
+        )
+        return [pick for along in found for pick in along]
+
+    def _round(self, row: Bought, d: int, in_stock: bool) -> list[Pick]:
+        assert row.diameter_mm
+        minus, plus, axis = self.minus, self.plus, AXES[d]
         u, v = (d + 1) % 3, (d + 2) % 3
-        billet: Block | Bar
-        if row.form == "round":
-            assert row.diameter_mm
-            across = circle_round(part, axis)[2] + 2 * max(0.0, min(minus[u], plus[u], minus[v], plus[v]))
-            if row.diameter_mm < across - 1e-9:
-                continue
-            amount = 3.141592653589793 / 4 * row.diameter_mm**2 * needed[d]
-            size = [row.diameter_mm] * 3
-            size[d] = needed[d]
-            billet = Bar(material=material, axis=axis, diameter=row.diameter_mm, minus=minus[d], plus=plus[d])
-            out.append(_pick(row, axis, size, amount, best, density, in_stock, billet))
-            continue
+        across = circle_round(self.part, axis)[2] + 2 * max(0.0, min(minus[u], plus[u], minus[v], plus[v]))
+        if row.diameter_mm < across - 1e-9:
+            return []
+        size = [row.diameter_mm] * 3
+        size[d] = self.needed[d]
+        bar = Bar(material=self.material, axis=axis, diameter=row.diameter_mm, minus=minus[d], plus=plus[d])
+        return [self._pick(row, axis, size, math.pi / 4 * row.diameter_mm**2 * size[d], in_stock, bar)]
+
+    def _flat(self, row: Bought, d: int, in_stock: bool) -> list[Pick]:
         assert row.width_mm and row.height_mm
+        u, v = (d + 1) % 3, (d + 2) % 3
+        place = tuple(
+            min(1.0, max(0.0, m / (m + p))) if abs(m + p) > 1e-9 else 0.5
+            for m, p in zip(self.minus, self.plus, strict=True)
+        )
+        out = []
         for a, b in set(permutations((row.width_mm, row.height_mm))):
-            if a < needed[u] - 1e-9 or b < needed[v] - 1e-9 or max(a, b, needed[d]) > LONGEST_MM:
-                continue
             size = [0.0, 0.0, 0.0]
-            size[d], size[u], size[v] = needed[d], a, b
-            shares = tuple(min(1.0, max(0.0, share)) for share in place)
-            billet = Block(material=material, sizing=BySize(size=tuple(size), place=shares))
-            out.append(_pick(row, axis, size, a * b * needed[d], best, density, in_stock, billet))
-    return out
+            size[d], size[u], size[v] = self.needed[d], a, b
+            if a < self.needed[u] - 1e-9 or b < self.needed[v] - 1e-9 or max(size) > LONGEST_MM:
+                continue
+            block = Block(
+                material=self.material, sizing=BySize(size=(size[0], size[1], size[2]), place=place)
+            )
+            out.append(self._pick(row, AXES[d], size, a * b * size[d], in_stock, block))
+        return out
 
-
-def _pick(
-    row: Bought,
-    axis: Axis,
-    size: list[float],
-    amount: float,
-    best: float,
-    density: float,
-    in_stock: bool,
-    billet: Block | Bar,
-) -> Pick:
-    mass = amount * density * 1e-6
-    return Pick(
-        bought=row,
-        along=axis,
-        size=(size[0], size[1], size[2]),
-        volume_mm3=round(amount, 3),
-        waste_mm3=round(amount - best, 3),
-        mass_kg=round(mass, 5),
-        cost=round(mass * row.price_per_kg, 4),
-        in_stock=in_stock,
-        billet=billet,
-    )
+    def _pick(
+        self, row: Bought, axis: Axis, size: list[float], amount: float, in_stock: bool, billet: Block | Bar
+    ) -> Pick:
+        """amount: volume, mm³."""
+        mass = amount * self.density * 1e-6
+        return Pick(
+            bought=row,
+            along=axis,
+            size=(size[0], size[1], size[2]),
+            volume_mm3=round(amount, 3),
+            waste_mm3=round(amount - math.prod(self.needed), 3),
+            mass_kg=round(mass, 5),
+            cost=round(mass * row.price_per_kg, 4),
+            in_stock=in_stock,
+            billet=billet,
+        )
 
 
 def to_csv(rows: list[Bought]) -> str:

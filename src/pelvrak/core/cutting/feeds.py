@@ -19,7 +19,9 @@ SOURCE = "n = 1000·vc / (π·DC), vf = n·fz·z: ISO 3002 quantities; vc and fz
 
 
 class Material(Frozen):
-    """A work material: density g/cm³; kc11 N/mm² and mc of the specific cutting force; vc m/min; fz as a share of DC."""
+    """A work material: density g/cm³; kc11 N/mm² and mc of the specific cutting force; vc m/min; fz as a
+    share of DC.
+    """
 
     name: str
     density_g_cm3: float
@@ -57,12 +59,12 @@ def material_of(name: str) -> Material:
 
 
 def spindle_speed(vc_m_min: float, diameter_mm: float) -> float:
-    """n = 1000 vc / (π D), rpm."""
+    """N = 1000 vc / (π D), rpm."""
     return 1000.0 * vc_m_min / (math.pi * diameter_mm)
 
 
 def table_feed(n_rpm: float, fz_mm: float, teeth: int) -> float:
-    """vf = n fz z, mm/min."""
+    """Vf = n fz z, mm/min."""
     return n_rpm * fz_mm * teeth
 
 
@@ -72,7 +74,7 @@ def removal_rate(ap_mm: float, ae_mm: float, vf_mm_min: float) -> float:
 
 
 def specific_force(material: Material, thickness_mm: float) -> float:
-    """kc = kc1.1 h^-mc, N/mm² (Kienzle)."""
+    """Kc = kc1.1 h^-mc, N/mm² (Kienzle)."""
     return float(material.kc11 * thickness_mm**-material.mc)
 
 
@@ -87,7 +89,9 @@ def mean_force(removal_cm3_min: float, kc_n_mm2: float, vc_m_min: float) -> floa
 
 
 def drill_thrust(diameter_mm: float, feed_mm: float, kc_n_mm2: float, point_deg: float) -> float:
-    """Feed force of a drill, N: Ff = 0.5·kc·(D/2)·f·sin(SIG/2), as handbooks of drilling write it (from memory)."""
+    """Feed force of a drill, N: Ff = 0.5·kc·(D/2)·f·sin(SIG/2), as handbooks of drilling write it (from
+    memory).
+    """
     return 0.5 * kc_n_mm2 * diameter_mm / 2 * feed_mm * math.sin(math.radians(point_deg / 2))
 
 
@@ -102,7 +106,9 @@ def tap_torque(diameter_mm: float, pitch_mm: float, kc_n_mm2: float) -> float:
 
 
 def reamer_torque(diameter_mm: float, allowance_mm: float, feed_mm: float, kc_n_mm2: float) -> float:
-    """Torque of a reamer, N·mm: the force kc·ap·f on the allowance left on the radius, half a diameter from the axis."""
+    """Torque of a reamer, N·mm: the force kc·ap·f on the allowance left on the radius, half a diameter from
+    the axis.
+    """
     return kc_n_mm2 * allowance_mm * feed_mm * diameter_mm / 2
 
 
@@ -117,28 +123,8 @@ def cutting_data(
 
     Raises BadInput when a typed speed or feed is beyond the machine.
     """
-    hss = tool.material == "hss"
-    vc = material.vc_hss if hss else material.vc_carbide
-    if tool.kind in ("reamer", "tap"):
-        vc /= 5
-    wanted = spindle_speed(vc, tool.DC)
-    if speed_rpm is not None:
-        if not machine.spindle.min_rpm <= speed_rpm <= machine.spindle.max_rpm:
-            raise BadInput(
-                "cut.speed",
-                "speed_rpm",
-                f"{speed_rpm:.0f} rpm is beyond {machine.name} "
-                f"({machine.spindle.min_rpm:.0f} to {machine.spindle.max_rpm:.0f})",
-                "type a speed within its range",
-            )
-        n, formula, values = speed_rpm, "n as typed", f"n = {speed_rpm:.0f}"
-    else:
-        n = float(round(min(max(wanted, machine.spindle.min_rpm), machine.spindle.max_rpm), -1))
-        formula = "n = 1000·vc / (π·DC)"
-        values = f"1000·{vc:g} / (π·{tool.DC:g}) = {wanted:.0f}"
-        if wanted > machine.spindle.max_rpm:
-            values += f", held at the machine's {machine.spindle.max_rpm:.0f}"
-    speed = Reckoned(value=n, unit="rpm", formula=formula, with_values=values, source=SOURCE)
+    speed = _speed(tool, material, machine, speed_rpm)
+    n = speed.value
     if tool.kind == "tap":
         assert tool.TP is not None
         feed = n * tool.TP
@@ -167,3 +153,33 @@ def cutting_data(
     told = Reckoned(value=feed, unit="mm/min", formula=formula, with_values=values, source=SOURCE)
     plunge = feed if tool.kind in ("drill", "reamer", "spot_drill") else float(round(feed * 0.4, -1))
     return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=max(plunge, 10.0))
+
+
+def _speed(tool: Tool, material: Material, machine: Machine, typed: float | None) -> Reckoned:
+    """Spindle speed, rpm. Raises BadInput when a typed one is beyond the machine."""
+    spindle = machine.spindle
+    if typed is not None:
+        if not spindle.min_rpm <= typed <= spindle.max_rpm:
+            raise BadInput(
+                "cut.speed",
+                "speed_rpm",
+                f"{typed:.0f} rpm is beyond {machine.name} ({spindle.min_rpm:.0f} to {spindle.max_rpm:.0f})",
+                "type a speed within its range",
+            )
+        return Reckoned(
+            value=typed, unit="rpm", formula="n as typed", with_values=f"n = {typed:.0f}", source=SOURCE
+        )
+    vc = material.vc_hss if tool.material == "hss" else material.vc_carbide
+    if tool.kind in ("reamer", "tap"):
+        vc /= 5
+    wanted = spindle_speed(vc, tool.DC)
+    values = f"1000·{vc:g} / (π·{tool.DC:g}) = {wanted:.0f}"
+    if wanted > spindle.max_rpm:
+        values += f", held at the machine's {spindle.max_rpm:.0f}"
+    return Reckoned(
+        value=float(round(min(max(wanted, spindle.min_rpm), spindle.max_rpm), -1)),
+        unit="rpm",
+        formula="n = 1000·vc / (π·DC)",
+        with_values=values,
+        source=SOURCE,
+    )

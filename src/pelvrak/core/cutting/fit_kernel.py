@@ -31,7 +31,9 @@ def is_line(points, tolerance):
 
 @njit(nogil=True, cache=True)
 def is_arc(points, tolerance, cx, cy, radius, turn):
-    """Whether points (n, 2) and the middles between them lie on a circle, going round it one way by less than 270 degrees."""
+    """Whether points (n, 2) and the middles between them lie on a circle, going round it one way by less than
+    270 degrees.
+    """
     n = points.shape[0]
     whole, before = 0.0, 0.0
     for i in range(n):

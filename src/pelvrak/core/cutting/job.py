@@ -36,8 +36,8 @@ class Hole:
 class Job:
     """One operation being planned. Zero frame, mm.
 
-    nest: rooms of the nest to be cut, with their floors; turning: the rotary axes that can turn the work; surface: of the
-    stock; top: of the stock, over which the tool is clear.
+    nest: rooms of the nest to be cut, with their floors; turning: the rotary axes that can turn the work;
+    surface: of the stock; top: of the stock, over which the tool is clear.
     """
 
     part: PartModel

@@ -48,9 +48,9 @@ def ramp_angle() -> Any:
 class OperationKind(Frozen, ABC):
     """What every operation is told. A kind adds its own fields and answers the questions below.
 
-    called: the kind's name on the page; pick_first: what has to be picked before there can be one, "" for nothing;
-    turns_work: the work turns under the tool while it cuts. tools: the kinds of tool that can do it, the usual one first,
-    by the value of the field tools_by; under "" where that is no matter.
+    called: the kind's name on the page; pick_first: what has to be picked before there can be one, "" for
+    nothing; turns_work: the work turns under the tool while it cuts. tools: the kinds of tool that can do it,
+    the usual one first, by the value of the field tools_by; under "" where that is no matter.
     """
 
     called: ClassVar[str]
@@ -137,7 +137,9 @@ class OperationKind(Frozen, ABC):
         return self
 
     def places(self) -> tuple[str, ...]:
-        """The positions it is cut at, in its order, without those left out; "" is the work as it is seated."""
+        """The positions it is cut at, in its order, without those left out; "" is the work as it is
+        seated.
+        """
         return tuple(n for n in (self.position or "", *self.repeated_at) if n not in self.left_out)
 
     def tool_kinds(self) -> tuple[ToolKind, ...]:
@@ -170,5 +172,7 @@ class OperationKind(Frozen, ABC):
         return None
 
     def unsuitable(self, tool: Tool, part: Part | None) -> float:
-        """How ill a tool that can do it suits it, mm: the least is taken for a fresh operation, endless is of a wrong size."""
+        """How ill a tool that can do it suits it, mm: the least is taken for a fresh operation, endless is of
+        a wrong size.
+        """
         return abs(tool.DC - USUAL_CUTTER_MM)

@@ -24,11 +24,14 @@ def levels(top: float, bottom: float, step: float) -> list[float]:
 
 
 def at_height(points: Floats, z: float) -> Floats:
+    """Points of a plane (n, 2) at a height, (n, 3)."""
     return np.column_stack([points, np.full(len(points), z)])
 
 
 def rings_of(piece: Polygon, step: float) -> list[Floats]:
-    """Rings from the inside out: outer boundaries counter-clockwise, islands clockwise, each closed (n, 2)."""
+    """Rings from the inside out: outer boundaries counter-clockwise, islands clockwise, each closed (n,
+    2).
+    """
     levels: list[list[Floats]] = []
     k = 0
     while True:
@@ -75,6 +78,7 @@ def ring_of(piece: Polygon, clockwise: bool) -> Floats:
 
 
 def trace(job: Job, ring: Floats, z: float) -> None:
+    """Feed along a ring (n, 2) at a height, in lines and arcs."""
     for kind, (x, y), centre in fitted(ring):
         if centre is None:
             job.path.feed(x, y, z, job.feed)

@@ -30,7 +30,8 @@ def loop_points(part: Part, loop: tuple[int, ...], zero_from_work: Floats) -> Fl
 
 
 def floor_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> tuple[Polygon, float]:
-    """Region of a plane floor and its height. Holes in the floor that go down belong to the region, islands do not.
+    """Region of a plane floor and its height. Holes in the floor that go down belong to the region, islands
+    do not.
 
     Raises BadInput when the face is not plane or does not look up.
     """
@@ -141,7 +142,8 @@ def bore_region(part: Part, face: Face, zero_from_work: Floats, where: str) -> t
 def opening_region(
     model: PartModel, face: Face, zero_from_work: Floats, where: str
 ) -> tuple[Polygon, float, float]:
-    """The opening that an upright wall is one of: its outline half-way up the wall, with the wall's bottom and top height.
+    """The opening that an upright wall is one of: its outline half-way up the wall, with the wall's bottom
+    and top height.
 
     A bore is its own. Raises BadInput where the wall closes nothing in: it is open to a side.
     """
@@ -185,7 +187,9 @@ def _on_wall(model: PartModel, face: Face) -> Floats:
 
 
 def region_of(rings: list[Floats]) -> BaseGeometry:
-    """The region of some rings, those round material counter-clockwise and those round air clockwise, islands in hollows kept."""
+    """The region of some rings, those round material counter-clockwise and those round air clockwise, islands
+    in hollows kept.
+    """
     region: BaseGeometry = Polygon()
     for ring in sorted((ring for ring in rings if len(ring) > 2), key=lambda ring: -abs(_area(ring))):
         own = Polygon(ring).buffer(0)
@@ -196,7 +200,9 @@ def region_of(rings: list[Floats]) -> BaseGeometry:
 def open_round(
     model: PartModel, region: Polygon, bottom: float, zero_from_work: Floats, room: float
 ) -> BaseGeometry:
-    """A floor's region grown by `room` over the sides where no wall of the part stands: there a tool may run out, mm."""
+    """A floor's region grown by `room` over the sides where no wall of the part stands: there a tool may run
+    out, mm.
+    """
     above = to_solid(transformed(model.mesh, zero_from_work)).trim_by_plane([0.0, 0.0, 1.0], bottom + 0.01)
     stands = region_of(above.project().to_polygons()).buffer(-0.002).buffer(0.002)
     grown = region.buffer(room, quad_segs=ROUND_STEPS).difference(stands)

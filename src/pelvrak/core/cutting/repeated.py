@@ -13,7 +13,9 @@ from pelvrak.core.geometry.seen import Caster
 
 
 def looks_up(part: Part, face: Face, zero_from_work: Floats, caster: Caster) -> bool:
-    """Whether a face is cut from where the spindle looks: a plane looks up, a round wall stands upright and is open above."""
+    """Whether a face is cut from where the spindle looks: a plane looks up, a round wall stands upright and
+    is open above.
+    """
     if face.normal is not None:
         return bool(turned(zero_from_work, np.array(face.normal))[2] > SQUARE_COS)
     if face.axis is None or face.axis_point is None:
@@ -32,10 +34,11 @@ Shared = tuple[dict[str, Operation | None], tuple[FaceRef, ...]]
 
 
 def shared_out(operation: Operation, planes: dict[str, Floats], part: PartModel) -> Shared:
-    """The operation as it is cut at each position, None where nothing of it looks to the spindle, and the faces that do so nowhere.
+    """The operation as it is cut at each position, None where nothing of it looks to the spindle, and the
+    faces that do so nowhere.
 
-    planes: 4×4 from the work, by position, in the order a face is taken: at the first where it looks up. An operation without faces is
-    cut alike everywhere.
+    planes: 4×4 from the work, by position, in the order a face is taken: at the first where it looks up. An
+    operation without faces is cut alike everywhere.
     """
     faces = operation.faces_told()
     if not faces:

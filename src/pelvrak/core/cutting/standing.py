@@ -37,7 +37,9 @@ def standing(surface: Mesh, cell: float) -> Standing | None:
 
 
 def standing_square(field: RayField, zero_from_work: Floats) -> Standing | None:
-    """The same from a stock's own rays, where the frames' axes lie along each other: nothing is sampled again."""
+    """The same from a stock's own rays, where the frames' axes lie along each other: nothing is sampled
+    again.
+    """
     here = field_turned(field, zero_from_work)
     box = extents(here)
     return None if box is None else Standing(box[0], box[1], here)
@@ -63,7 +65,9 @@ def top_within(stock: Standing, region: BaseGeometry) -> float | None:
 
 
 def box_above(stock: Standing, height: float) -> tuple[Floats, Floats]:
-    """Box in x and y of what stands above a height, mm: the whole stock's where all of it does, and where nothing does."""
+    """Box in x and y of what stands above a height, mm: the whole stock's where all of it does, and where
+    nothing does.
+    """
     top = material_top(stock.field, 2, 1)
     x, y = stock.field.grid.nodes(0), stock.field.grid.nodes(1)
     j, i = np.nonzero(top > height + TOUCH_MM)

@@ -43,9 +43,10 @@ class Move:
 class Round:
     """How a flat path lies round a rotary axis, in the zero frame of its position.
 
-    along: unit vector along the axis, across the flat's x; centre: its point nearest to zero, mm; radius: of the cylinder the flat is laid on:
-    a move of 2π radius in the flat's y turns the work once. axis: its name, angle: where it stands at y 0, sense: +1 when it goes up
-    with y. The flat's z counts from zero as the tool stands over the axis.
+    along: unit vector along the axis, across the flat's x; centre: its point nearest to zero, mm; radius: of
+    the cylinder the flat is laid on: a move of 2π radius in the flat's y turns the work once. axis: its name,
+    angle: where it stands at y 0, sense: +1 when it goes up with y. The flat's z counts from zero as the tool
+    stands over the axis.
     """
 
     along: Point
@@ -60,7 +61,9 @@ class Round:
         return self.angle + self.sense * math.degrees(y / self.radius)
 
     def place(self, points: Floats) -> Floats:
-        """Where the tool's tip stands on the machine (zero frame, the work not turned) for points of the flat, (n, 3), mm."""
+        """Where the tool's tip stands on the machine (zero frame, the work not turned) for points of the
+        flat, (n, 3), mm.
+        """
         out: Floats = np.outer(points[:, 0], self.along)
         out[:, :2] += self.centre[:2]
         out[:, 2] = points[:, 2]
@@ -92,7 +95,9 @@ class Path:
 
 
 def arc_sweep(start: Point, move: Move) -> tuple[float, float]:
-    """Radius (mm) and swept angle (rad, signed, counter-clockwise positive) of an arc; a full turn when it closes."""
+    """Radius (mm) and swept angle (rad, signed, counter-clockwise positive) of an arc; a full turn when it
+    closes.
+    """
     assert move.centre is not None
     cx, cy = move.centre
     radius = math.hypot(start[0] - cx, start[1] - cy)
@@ -118,7 +123,9 @@ def move_length(start: Point, move: Move) -> float:
 
 @dataclass(frozen=True)
 class Chords:
-    """A path as straight moves: starts, ends (n, 3) mm; what CUT or RAPID (n,); move: index of its move (n,)."""
+    """A path as straight moves: starts, ends (n, 3) mm; what CUT or RAPID (n,); move: index of its move
+    (n,).
+    """
 
     starts: Floats
     ends: Floats
@@ -152,8 +159,9 @@ def chords(path: Path) -> Chords:
 def chord_ends_s(path: Path, lines: Chords, rapid_mm_min: float, acceleration: float) -> Floats:
     """When each chord ends, (n,), s from the path's start.
 
-    Programmed feed and rapid rate (mm/min) are reached and left with the acceleration (mm/s²); between feed moves the tool goes round
-    a corner as fast as it changes its velocity within CORNER_S, and stops before and after rapids.
+    Programmed feed and rapid rate (mm/min) are reached and left with the acceleration (mm/s²); between feed
+    moves the tool goes round a corner as fast as it changes its velocity within CORNER_S, and stops before
+    and after rapids.
     """
     rates = np.array([rapid_mm_min if move.kind == "rapid" else move.feed for move in path.moves])
     whole = np.array(
@@ -171,7 +179,9 @@ def chord_ends_s(path: Path, lines: Chords, rapid_mm_min: float, acceleration: f
 
 
 def _spans(lines: Chords, ways: Floats, speeds: Floats, acceleration: float) -> Floats:
-    """Time of each chord, s: no faster at its ends than its neighbours and corners allow, and than it can brake to."""
+    """Time of each chord, s: no faster at its ends than its neighbours and corners allow, and than it can
+    brake to.
+    """
     if len(ways) == 0:
         return np.zeros(0)
     steps = lines.ends - lines.starts

@@ -43,7 +43,8 @@ _NEEDS: dict[str, tuple[str, ...]] = {
     "chamfer_mill": ("SIG",),
     "tap": ("TP",),
 }
-# Diameter within which a cutter with no edge at its centre cannot go down, as a share of DC: common practice, no source.
+# Diameter within which a cutter with no edge at its centre cannot go down, as a share of DC: common practice,
+# no source.
 CORE_SHARE = 0.6
 # What only turns, in the order of body_profiles.
 BODIES = ("flutes", "shank", "holder", "spindle nose")
@@ -172,7 +173,8 @@ def core_radius(tool: Tool) -> float:
 
 
 def body_profiles(tool: Tool, nose: tuple[float, float] | None = None) -> tuple[Profile, ...]:
-    """What only turns, measured from the tip: in the order of BODIES, without the spindle nose when none is given.
+    """What only turns, measured from the tip: in the order of BODIES, without the spindle nose when none is
+    given.
 
     "flutes" is the part of neck and shank no wider than the cutter: what it meets was to be cut deeper
     than the flutes are long. nose: diameter and length of the spindle nose above the holder, mm.

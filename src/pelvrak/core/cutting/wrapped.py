@@ -21,14 +21,17 @@ from pelvrak.core.geometry.seen import Caster
 from pelvrak.core.machine.index import TurningLine
 from pelvrak.core.stock.moves import turned_moves
 
-# The work's axis may lie this far from the rotary axis, mm, and lean so much (sine): common practice for setting up, no source.
+# The work's axis may lie this far from the rotary axis, mm, and lean so much (sine): common practice for
+# setting up, no source.
 COAXIAL_MM, COAXIAL_SIN = 0.02, 1e-4
 UNROLLED_CELL_MM = 0.5
 UP = np.array([0.0, 0.0, 1.0])
 
 
 def laid_round(lines: list[TurningLine], radius: float, name: str) -> Round:
-    """How the flat lies: round the rotary axis that is square to the tool. Raises BadInput when the machine has none that stands so."""
+    """How the flat lies: round the rotary axis that is square to the tool. Raises BadInput when the machine
+    has none that stands so.
+    """
     line = next((one for one in lines if abs(float(one.direction[2])) < 1e-6), None)
     if line is None:
         raise BadInput(
@@ -41,7 +44,8 @@ def laid_round(lines: list[TurningLine], radius: float, name: str) -> Round:
     sign = 1.0 if way[int(np.argmax(np.abs(way)))] > 0 else -1.0
     along = sign * way
     centre = line.point - along * float(along @ line.point)
-    # The table turns against the axis's own sense; the flat's y comes to the top when the work is turned forward about `along`.
+    # The table turns against the axis's own sense; the flat's y comes to the top when the work is turned
+    # forward about `along`.
     return Round(
         as_vector(along), as_vector(centre), radius, line.axis.name, line.angle, -1 if sign > 0 else 1
     )
@@ -50,7 +54,9 @@ def laid_round(lines: list[TurningLine], radius: float, name: str) -> Round:
 def floor_on(
     part: Part, face: Face, zero_from_work: Floats, lines: list[TurningLine], name: str
 ) -> tuple[Round, Polygon]:
-    """A floor as a region of the flat laid on its own cylinder. Raises BadInput when it is no cylinder about the rotary axis."""
+    """A floor as a region of the flat laid on its own cylinder. Raises BadInput when it is no cylinder about
+    the rotary axis.
+    """
     if (
         face.kind != "cylinder"
         or face.hollow

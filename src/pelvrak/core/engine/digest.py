@@ -24,11 +24,12 @@ def digest_of_bytes(data: bytes) -> str:
 def digest_of(value: Any) -> str:
     """The name of a value by its content.
 
-    Two values have one name only when they are of the same types and every part of them is equal: frozen dataclasses, pydantic
-    models, named and plain tuples, lists, mappings (by key, their order does not count), arrays, enums, text, bytes, numbers, None.
+    Two values have one name only when they are of the same types and every part of them is equal: frozen
+    dataclasses, pydantic models, named and plain tuples, lists, mappings (by key, their order does not
+    count), arrays, enums, text, bytes, numbers, None.
 
-    Raises TypeError for anything else (a function, an open file: what cannot be told by its content), ValueError for a number
-    that is not finite.
+    Raises TypeError for anything else (a function, an open file: what cannot be told by its content),
+    ValueError for a number that is not finite.
     """
     hashed = hashlib.blake2b(digest_size=16)
     _feed(value, hashed.update)

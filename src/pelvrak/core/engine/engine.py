@@ -16,7 +16,8 @@ from pelvrak.core.engine.store import Store
 
 T = TypeVar("T")
 G = TypeVar("G")
-# Values that were made or read lately stay at hand, bounded by what they take in memory: a stock takes many times its bytes in the store.
+# Values that were made or read lately stay at hand, bounded by what they take in memory: a stock takes many
+# times its bytes in the store.
 AT_HAND_BYTES = 512 * 1024**2
 
 
@@ -32,7 +33,9 @@ class Result:
     engine: Engine
 
     def content(self, piece: Piece[Any]) -> Content:
-        """A piece as the input of another step names it. Raises LookupError when the result has no such piece."""
+        """A piece as the input of another step names it. Raises LookupError when the result has no such
+        piece.
+        """
         digest = self.engine.store.digest(self.key, piece.name)
         if digest is None:
             raise LookupError(f"result {self.key} has no {piece.name}")
@@ -44,7 +47,9 @@ class Result:
 
 
 def weight(value: Any) -> int:
-    """About how many bytes a value takes: its arrays, texts and bytes, however deep in dataclasses and tuples they are."""
+    """About how many bytes a value takes: its arrays, texts and bytes, however deep in dataclasses and tuples
+    they are.
+    """
     if isinstance(value, np.ndarray):
         return int(value.nbytes)
     if isinstance(value, (bytes, str)):
@@ -65,7 +70,9 @@ def no_files(sha256: str | None, name: str) -> bytes:
 class Engine:
     """Runs steps on a store, in one thread.
 
-    files: bytes from outside by their SHA-256, with the name they came under. computed and reused: the names of the steps that ran, here or meanwhile elsewhere, and those whose result was there; keys: of all results that were used.
+    files: bytes from outside by their SHA-256, with the name they came under. computed and reused: the names
+    of the steps that ran, here or meanwhile elsewhere, and those whose result was there; keys: of all results
+    that were used.
     """
 
     store: Store
@@ -95,8 +102,9 @@ class Engine:
             self.at_hand[(digest, piece.name)] = (value, size)
 
     def run(self, step: Step[G], given: G, called: str) -> Result:
-        """The result of a step for an input; where another computes it already, that one's. called: the step's name in this plan,
-        for who watches. Raises what the step raises."""
+        """The result of a step for an input; where another computes it already, that one's. called: the
+        step's name in this plan, for who watches. Raises what the step raises.
+        """
         key = step.key(given)
         result = Result(key, self)
         if key in self.keys:
@@ -113,7 +121,9 @@ class Engine:
         return result
 
     def keep(self, kind: Kind[G], given: G, make: Callable[[], Pieces]) -> Result:
-        """A result of what is at hand and stands in no store, kept so that others find it by its key. make: where it is not kept yet."""
+        """A result of what is at hand and stands in no store, kept so that others find it by its key. make:
+        where it is not kept yet.
+        """
         key = kind.key(given)
         if not self.store.kept(key):
             self._put(key, kind.name, make())

@@ -56,7 +56,9 @@ Pieces = dict[Piece[Any], Any]
 
 @dataclass(frozen=True)
 class Kind(Generic[G]):
-    """A kind of result. version: raised when there is another for the same input; given: the type of its input."""
+    """A kind of result. version: raised when there is another for the same input; given: the type of its
+    input.
+    """
 
     name: str
     version: int

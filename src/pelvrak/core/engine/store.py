@@ -1,4 +1,6 @@
-"""Where are results kept? Under the key of what they were computed from; their contents once, under the contents' own name."""
+"""Where are results kept? Under the key of what they were computed from; their contents once, under the
+contents' own name.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,8 @@ class Store(Protocol):
     def alone(self, key: str, waiting: Callable[[], None]) -> AbstractContextManager[None]:
         """Have a result's key to oneself while one computes it; who has it already is waited for.
 
-        waiting: called again and again meanwhile; what it raises ends the waiting. Who had it may be done by then. Whoever has waited
+        waiting: called again and again meanwhile; what it raises ends the waiting. Who had it may be done by
+            then. Whoever has waited
         for MOST_WAIT_S goes on all the same: to compute twice costs time and nothing else.
         """
         ...

@@ -10,7 +10,9 @@ from pelvrak.core.geometry.seen import Caster
 
 
 def bores(faces: list[Face], mesh: Mesh) -> list[Hole]:
-    """Hollow cylinders that go all the way round, pieces of one cylinder taken together. mesh: labelled by face."""
+    """Hollow cylinders that go all the way round, pieces of one cylinder taken together. mesh: labelled by
+    face.
+    """
     corners = corners_by_label(mesh, len(faces))
     found = [one for group in _groups(faces) for one in _stretches(group, corners)]
     if not found:
@@ -56,7 +58,9 @@ def _groups(faces: list[Face]) -> list[list[Face]]:
 
 
 def _stretches(group: list[Face], corners: list[Floats]) -> list[tuple[list[Face], Floats, Floats]]:
-    """Each stretch of one endless cylinder that goes all the way round: its faces and both ends on its axis."""
+    """Each stretch of one endless cylinder that goes all the way round: its faces and both ends on its
+    axis.
+    """
     axis, point = np.array(group[0].axis), np.array(group[0].axis_point)
     spans = []
     for face in group:

@@ -40,7 +40,8 @@ _SIZE = r"\d+(?:\.\d+)?"
 _NUMBER = rf"[+-]?{_SIZE}"
 # One of two deviations: with its sign, or nothing; and plain ones below one, as +0.02/0 is often written.
 _DEVIATION = r"(?:[+-]\s?)?0*(?:\.\d+|0\.\d+|0)|[+-]\s?\d+(?:\.\d+)?"
-# A size that is written first is the feature's to this share; a deviation larger than this share of the size is none.
+# A size that is written first is the feature's to this share; a deviation larger than this share of the size
+# is none.
 SIZE_SLACK, WIDEST_SHARE = 0.02, 0.25
 
 
@@ -55,7 +56,9 @@ class Callout(Frozen):
 
 
 class Understood(Frozen):
-    """What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill); said: in words; source."""
+    """What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill); said:
+    in words; source.
+    """
 
     kind: Literal["limits", "thread"]
     low: float
@@ -65,10 +68,11 @@ class Understood(Frozen):
 
 
 def understood(text: str, nominal: float) -> Understood:
-    """What people write on a drawing about a size (mm): H7, 8 H7, ±0.05, +0.1 -0.2, +0.02/0, 8 +0.015, 8 +0.015/0, 8.000-8.015,
-    or a thread: M6, M16x1.5, 1/4-20 UNC.
+    """What people write on a drawing about a size (mm): H7, 8 H7, ±0.05, +0.1 -0.2, +0.02/0, 8 +0.015, 8
+    +0.015/0, 8.000-8.015, or a thread: M6, M16x1.5, 1/4-20 UNC.
 
-    A size that stands first has to be the feature's own. Raises BadInput for what means nothing or does not fit the size.
+    A size that stands first has to be the feature's own. Raises BadInput for what means nothing or does not
+    fit the size.
     """
     clean = re.sub(r"\s+", " ", text.strip().replace("−", "-").replace("–", "-").replace(",", "."))
     if thread := re.fullmatch(
@@ -196,7 +200,9 @@ def size_of(face: Face) -> float | None:
 
 
 def check_callout(part: Part, callout: Callout) -> Understood:
-    """What a callout means on its face. Raises BadInput when the face is lost, has no size, or the text means nothing."""
+    """What a callout means on its face. Raises BadInput when the face is lost, has no size, or the text means
+    nothing.
+    """
     face = face_of(part, callout.face, f"tolerance {callout.text}")
     size = size_of(face)
     if size is None:

@@ -1,4 +1,6 @@
-"""What is to be made of a part: pockets, slots, steps, openings, bosses, fillets, chamfers, and from where is each reached?"""
+"""What is to be made of a part: pockets, slots, steps, openings, bosses, fillets, chamfers, and from where is
+each reached?
+"""
 
 from __future__ import annotations
 
@@ -34,8 +36,8 @@ class Recess(Frozen):
 
     floor: its plane face, None where it goes through. walls: the faces round it. opens: from the floor out
     (towards the spindle). depth: floor to the top of its highest wall, mm. width: between its facing walls,
-    or its slot's, mm. corner_radius: tightest upright hollow corner, mm; 0 where two walls meet sharp, so that
-    no turning tool gets in. floor_radius: tightest fillet between floor and walls, mm, None without one.
+    or its slot's, mm. corner_radius: tightest upright hollow corner, mm; 0 where two walls meet sharp, so
+    that no turning tool gets in. floor_radius: tightest fillet between floor and walls, mm, None without one.
     islands: bosses on its floor. sides: directions that reach all of it.
     """
 
@@ -81,7 +83,8 @@ class Chamfer(Frozen):
 
 
 class Features(Frozen):
-    """All of a part. directions: those that were asked; reach: for each face, which of them (by number) reach all of it.
+    """All of a part. directions: those that were asked; reach: for each face, which of them (by number) reach
+    all of it.
 
     hidden: faces with a place that no direction reaches, and the share of each that some direction does.
     """
@@ -166,7 +169,9 @@ class _Walk:
         )
 
     def from_beside(self, fold: Fold) -> bool:
-        """Whether a tool square to one of two faces makes the sharp inner edge between them, as floor and wall."""
+        """Whether a tool square to one of two faces makes the sharp inner edge between them, as floor and
+        wall.
+        """
         for floor, wall in ((fold.one, fold.two), (fold.two, fold.one)):
             up = self.faces[floor].normal
             if up is None or not self.upright(self.faces[wall], np.array(up)):
@@ -187,7 +192,9 @@ class _Walk:
         return face.kind == "cylinder" and bool(abs(abs(np.dot(face.axis or (0, 0, 0), way)) - 1) < SQUARE**2)
 
     def is_fillet(self, face: Face) -> bool:
-        """Whether a face rounds an edge: a part of a cylinder, torus or ball that runs on smoothly on two sides."""
+        """Whether a face rounds an edge: a part of a cylinder, torus or ball that runs on smoothly on two
+        sides.
+        """
         if face.kind not in ("cylinder", "torus", "sphere") or face.number in self.hole_faces:
             return False
         if face.kind == "cylinder" and (face.turn_deg or 0) > 181:
@@ -199,7 +206,9 @@ class _Walk:
 
 
 def features_of(model: PartModel) -> Features:
-    """Holes, recesses, bosses, fillets and chamfers of a part, each with the directions it is reached from."""
+    """Holes, recesses, bosses, fillets and chamfers of a part, each with the directions it is reached
+    from.
+    """
     walk = _Walk(model)
     recesses, bosses = _on_floors(walk)
     openings = _openings(walk, recesses)
@@ -225,7 +234,9 @@ def features_of(model: PartModel) -> Features:
 def _risen(
     walk: _Walk, floor: Face, loop: tuple[int, ...], floors: frozenset[int] | set[int] = frozenset()
 ) -> tuple[list[int], list[int], float]:
-    """What rises from a floor along one of its boundaries: (walls, fillets at its foot, share of the boundary's length)."""
+    """What rises from a floor along one of its boundaries: (walls, fillets at its foot, share of the
+    boundary's length).
+    """
     assert floor.normal
     up = np.array(floor.normal)
     level = walk.span([floor.number], up)[1]
@@ -318,7 +329,9 @@ def _on_floors(walk: _Walk) -> tuple[list[Recess], list[Boss]]:
 
 
 def _seen_once(walk: _Walk, recesses: list[Recess]) -> list[Recess]:
-    """A ledge is a floor with a wall from above and the same from beside: it is told with its larger face as floor."""
+    """A ledge is a floor with a wall from above and the same from beside: it is told with its larger face as
+    floor.
+    """
     out: list[Recess] = []
     for recess in sorted(recesses, key=lambda r: -walk.faces[r.floor or 0].area):
         if not recess.kind.startswith(("open", "step")) or not any(
@@ -420,7 +433,9 @@ def _one_way(walk: _Walk, walls: list[int]) -> bool:
 
 
 def _corner(walk: _Walk, walls: list[int], up: Floats) -> float | None:
-    """The tightest hollow upright corner among walls: radius, 0 where two meet sharp, None without corners."""
+    """The tightest hollow upright corner among walls: radius, 0 where two meet sharp, None without
+    corners.
+    """
     radii = [
         walk.faces[w].radius or 0.0
         for w in walls
@@ -547,7 +562,10 @@ def problems(model: PartModel, found: Features) -> list[dict[str, Any]]:
                 {
                     "code": "part.sharp_corner",
                     "faces": list(recess.walls),
-                    "sentence": f"{_a(recess.kind)} {recess.depth:.2f} mm deep has walls that meet sharp: no turning tool makes that corner.",
+                    "sentence": (
+                        f"{_a(recess.kind)} {recess.depth:.2f} mm deep has walls that meet sharp: no turning"
+                        " tool makes that corner."
+                    ),
                 }
             )
     if found.hidden:
@@ -555,7 +573,10 @@ def problems(model: PartModel, found: Features) -> list[dict[str, Any]]:
             {
                 "code": "part.hidden",
                 "faces": [face for face, _ in found.hidden],
-                "sentence": f"{len(found.hidden)} faces have places that no straight tool reaches from any of the {len(found.directions)} directions asked.",
+                "sentence": (
+                    f"{len(found.hidden)} faces have places that no straight tool reaches from any of the"
+                    f" {len(found.directions)} directions asked."
+                ),
             }
         )
     for hole in found.holes:
@@ -564,7 +585,10 @@ def problems(model: PartModel, found: Features) -> list[dict[str, Any]]:
                 {
                     "code": "part.hole_unreached",
                     "faces": [f for stage in hole.stages for f in stage.faces],
-                    "sentence": f"A hole Ø{hole.diameter:.3g} cannot be drilled from either end: a stage inside is wider, or nothing leads to it straight.",
+                    "sentence": (
+                        f"A hole Ø{hole.diameter:.3g} cannot be drilled from either end: a stage inside is"
+                        " wider, or nothing leads to it straight."
+                    ),
                 }
             )
     worst = max((face.fit_error_mm or 0.0 for face in model.part.faces), default=0.0)
@@ -573,7 +597,9 @@ def problems(model: PartModel, found: Features) -> list[dict[str, Any]]:
             {
                 "code": "part.coarse",
                 "faces": [],
-                "sentence": f"The mesh lies up to {worst:.3f} mm from the forms found in it: export it finer.",
+                "sentence": (
+                    f"The mesh lies up to {worst:.3f} mm from the forms found in it: export it finer."
+                ),
             }
         )
     return out

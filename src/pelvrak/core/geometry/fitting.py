@@ -215,7 +215,9 @@ def _grow(
 
 
 def _grow_cone(facets: _Facets, seed: int, first: int, taken: set[int]) -> tuple[list[int], Form] | None:
-    """All facets whose normals lie on the circle that those of three facets in a row do, if that is a cone."""
+    """All facets whose normals lie on the circle that those of three facets in a row do, if that is a
+    cone.
+    """
     best: tuple[list[int], Form] | None = None
     for second in facets.next[first]:
         if second in taken or second == seed:
@@ -262,7 +264,9 @@ def _leaning(facets: _Facets, seed: int, axis: Floats, lean: float, taken: set[i
 
 
 def _chord(facets: _Facets, facet: int, frame: Floats, centre: Floats, radius: float) -> float:
-    """Degrees a facet spans as a chord of a circle: corners on it, normal halfway between their directions; 0 if it is none."""
+    """Degrees a facet spans as a chord of a circle: corners on it, normal halfway between their directions; 0
+    if it is none.
+    """
     points = facets.points([facet])
     flat = points @ frame.T - centre
     if float(np.abs(np.linalg.norm(flat, axis=1) - radius).max()) > _allowed(

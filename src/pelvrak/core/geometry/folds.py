@@ -11,7 +11,8 @@ from pelvrak.core.geometry.mesh import Floats, triangle_normals
 from pelvrak.core.geometry.part import Face, PartModel
 
 FoldKind = Literal["convex", "concave", "smooth"]
-# Below this the faces run into each other smoothly: what chords of curved edges and fitted faces leave, with room.
+# Below this the faces run into each other smoothly: what chords of curved edges and fitted faces leave, with
+# room.
 SMOOTH_DEG = 8.0
 
 

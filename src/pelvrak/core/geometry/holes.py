@@ -254,7 +254,9 @@ def _narrows(widths: list[tuple[float, float]]) -> bool:
 
 
 def _end(line: _Line, segment: _Segment, way: int) -> tuple[Floats, Floats]:
-    """A hole's end: the direction out of it, and where to look out along it; nowhere where it ends in a point."""
+    """A hole's end: the direction out of it, and where to look out along it; nowhere where it ends in a
+    point.
+    """
     end, width = (segment.high, segment.high_diameter) if way > 0 else (segment.low, segment.low_diameter)
     if width < POINT_MM:
         return way * line.axis, np.zeros((0, 3))
@@ -269,7 +271,9 @@ def _end(line: _Line, segment: _Segment, way: int) -> tuple[Floats, Floats]:
 
 
 def smallest_inner_radius(part: Part) -> float | None:
-    """The tightest hollow corner or fillet that does not go all the way round, mm: what a cutter must get into."""
+    """The tightest hollow corner or fillet that does not go all the way round, mm: what a cutter must get
+    into.
+    """
     holes = {number for hole in part.holes for number in hole.faces}
     corners = [
         face.radius
@@ -281,8 +285,9 @@ def smallest_inner_radius(part: Part) -> float | None:
 
 @dataclass(frozen=True)
 class UprightHole:
-    """A round hollow wall that stands upright in a frame: a point of its axis there, its diameter, the heights of its two
-    ends, and its limits of size where they are known, mm."""
+    """A round hollow wall that stands upright in a frame: a point of its axis there, its diameter, the
+    heights of its two ends, and its limits of size where they are known, mm.
+    """
 
     axis: Floats
     diameter: float

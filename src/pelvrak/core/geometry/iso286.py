@@ -24,7 +24,8 @@ GRADES: dict[int, tuple[int, ...]] = {
     11: (60, 75, 90, 110, 130, 160, 190, 220, 250, 290, 320, 360, 400),
     12: (100, 120, 150, 180, 210, 250, 300, 350, 400, 460, 520, 570, 630),
 }
-# Fundamental deviations of shafts, µm, for each range: upper ones of c … h, lower ones of k … p (grades over 3).
+# Fundamental deviations of shafts, µm, for each range: upper ones of c … h, lower ones of k … p (grades over
+# 3).
 _UPPER: dict[str, tuple[int, ...]] = {
     "d": (-20, -30, -40, -50, -65, -80, -100, -120, -145, -170, -190, -210, -230),
     "e": (-14, -20, -25, -32, -40, -50, -60, -72, -85, -100, -110, -125, -135),

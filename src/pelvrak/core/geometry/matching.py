@@ -13,7 +13,8 @@ from pelvrak.core.geometry.part import Edge, Face, Frozen, Part, Vector, as_vect
 State = Literal["kept", "moved", "resized", "unsure", "lost"]
 # What counts as the same: places and sizes (mm), directions (cosine), and areas (share).
 PLACE_MM, COSINE, AREA_SHARE = 0.01, 0.99999, 1e-3
-# A face is not looked for farther away than this share of the part's diagonal, or with a size this much different.
+# A face is not looked for farther away than this share of the part's diagonal, or with a size this much
+# different.
 FAR_SHARE, SIZE_SHARE = 0.2, 0.6
 # A second choice nearly as good as the first makes a match unsure.
 UNSURE = 1.25
@@ -191,7 +192,9 @@ def _judged_edge(old: Edge, new: Edge) -> Match:
 
 
 def matching_facts(old: Part, new: Part) -> dict[str, Any]:
-    """The matching of a revision in plain values: counts by state, faces that are not as they were, faces that are new."""
+    """The matching of a revision in plain values: counts by state, faces that are not as they were, faces
+    that are new.
+    """
     matches = match_faces(old, new)
     states = [match.state for match in matches]
     taken = {match.new for match in matches}

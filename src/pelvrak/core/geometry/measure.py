@@ -86,7 +86,8 @@ def _seen(part: Part, target: Target, where: str) -> _Seen:
 
 
 def measured(part: Part, first: Target, second: Target | None = None) -> list[Value]:
-    """What one target is, or how two lie to each other: distance first, then angle and its parts along x, y, z.
+    """What one target is, or how two lie to each other: distance first, then angle and its parts along x, y,
+    z.
 
     Raises BadInput for a target that is not there or has nothing to measure to.
     """
@@ -101,7 +102,7 @@ def measured(part: Part, first: Target, second: Target | None = None) -> list[Va
 
 
 def _between(one: _Seen, two: _Seen) -> list[Value]:
-    """one is no richer a form than two."""
+    """One is no richer a form than two."""
     if one.form == "point":
         foot = two.at
         if two.form == "line":

@@ -33,10 +33,11 @@ class Mended:
 
 
 def mended(mesh: Mesh, where: str = "mesh") -> Mended:
-    """The mesh closed: corners welded, empty and double triangles dropped, sides turned outward, flat holes filled.
+    """The mesh closed: corners welded, empty and double triangles dropped, sides turned outward, flat holes
+    filled.
 
-    Raises BadInput "mesh.open" for holes that are not flat and "mesh.tangled" where more than two
-    triangles meet in an edge or the sides cannot be told, with the places (mm), "mesh.flat" for what encloses nothing.
+    Raises BadInput "mesh.open" for holes that are not flat and "mesh.tangled" where more than two triangles
+    meet in an edge or the sides cannot be told, with the places (mm), "mesh.flat" for what encloses nothing.
     """
     if len(mesh.triangles) == 0 or not np.isfinite(mesh.vertices).all():
         raise BadInput("mesh.empty", where, "there is no surface in it", "export the solid again")
@@ -179,7 +180,8 @@ def _filled(vertices: Floats, triangles: Ints, label: Ints, where: str) -> tuple
         raise BadInput(
             "mesh.open",
             where,
-            f"{len(unfit)} holes that are not flat, up to {max(size for _, size in unfit):.2f} mm wide, {_places(middles)}",
+            f"{len(unfit)} holes that are not flat, up to {max(size for _, size in unfit):.2f} mm wide,"
+            f" {_places(middles)}",
             "close the mesh there and import it again",
         )
     new = np.concatenate(made)

@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 
 import manifold3d
 import numpy as np
-import pygltflib
 from numpy.typing import ArrayLike, NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
@@ -21,9 +20,9 @@ CREASE_DEG = 30.0
 class Mesh:
     """Triangles with one label each.
 
-    vertices: mm, float64 (n, 3); triangles: int64 (m, 3), counter-clockwise from outside;
-    label: int64 (m,), a face of the part or the maker of a stock surface. round: bool (m,), triangles that stand for a
-    curved wall, where that is known; None where a mesh only has what its triangles are.
+    vertices: mm, float64 (n, 3); triangles: int64 (m, 3), counter-clockwise from outside; label: int64 (m,),
+    a face of the part or the maker of a stock surface. round: bool (m,), triangles that stand for a curved
+    wall, where that is known; None where a mesh only has what its triangles are.
     """
 
     vertices: Floats
@@ -142,9 +141,11 @@ def triangle_normals(mesh: Mesh) -> Floats:
 
 
 def line_hits(mesh: Mesh, origin: Floats, way: Floats) -> Floats:
-    """Distances along `way` (unit) at which the line through `origin` crosses triangles, mm, negative behind; unsorted.
+    """Distances along `way` (unit) at which the line through `origin` crosses triangles, mm, negative behind;
+    unsorted.
 
-    Möller and Trumbore, "Fast, minimum storage ray/triangle intersection", Journal of Graphics Tools 2(1), 1997.
+    Möller and Trumbore, "Fast, minimum storage ray/triangle intersection", Journal of Graphics Tools 2(1),
+    1997.
     """
     a, b, c = (mesh.vertices[mesh.triangles[:, i]] for i in range(3))
     one, two = b - a, c - a
@@ -231,94 +232,3 @@ def to_stl(mesh: Mesh, name: str) -> bytes:
     out["corner"] = mesh.vertices[mesh.triangles]
     header = name.encode("ascii", "replace")[:79].ljust(80, b" ")
     return header + np.uint32(len(out)).tobytes() + out.tobytes()
-
-
-def to_glb(mesh: Mesh, lines: Floats, values: Floats | None = None) -> bytes:
-    """glTF binary: the triangles with normals and a `_label` per vertex, and the ink lines.
-
-    Positions are quantised to int16 over the box (KHR_mesh_quantization): 2 µm on 130 mm. values:
-    an optional number per mesh vertex, kept as `_value` (float32).
-    """
-    vertices, normals, triangles, label = with_corner_normals(mesh)
-    per_vertex = None
-    if values is not None:
-        per_vertex = np.zeros(len(vertices), np.float32)
-        per_vertex[triangles.ravel()] = values[mesh.triangles.ravel()]
-    everything = np.concatenate([vertices, lines.reshape(-1, 3)]) if len(vertices) else np.zeros((1, 3))
-    low, high = everything.min(axis=0), everything.max(axis=0)
-    step = max(float((high - low).max()) / 65534, 1e-9)
-
-    def quantised(points: Floats) -> NDArray[np.int16]:
-        out = np.zeros((len(points), 4), np.int16)
-        out[:, :3] = np.rint((points - low) / step) - 32767
-        return out
-
-    gltf = pygltflib.GLTF2()
-    gltf.asset.generator = "pelvrak"
-    gltf.extensionsUsed = gltf.extensionsRequired = ["KHR_mesh_quantization"]
-    blob = bytearray()
-
-    def accessor(
-        data: NDArray[np.generic], component: int, kind: str, target: int | None, stride: int | None
-    ) -> int:
-        while len(blob) % 4:
-            blob.append(0)
-        raw = data.tobytes()
-        view = pygltflib.BufferView(buffer=0, byteOffset=len(blob), byteLength=len(raw), target=target)
-        if stride:
-            view.byteStride = stride
-        gltf.bufferViews.append(view)
-        blob.extend(raw)
-        entry = pygltflib.Accessor(
-            bufferView=len(gltf.bufferViews) - 1, componentType=component, count=len(data), type=kind
-        )
-        if kind == "VEC3" and component == pygltflib.SHORT:
-            entry.min = [int(x) for x in data[:, :3].min(axis=0)]
-            entry.max = [int(x) for x in data[:, :3].max(axis=0)]
-        gltf.accessors.append(entry)
-        return len(gltf.accessors) - 1
-
-    node = {"translation": (low + 32767 * step).tolist(), "scale": [step] * 3}
-    if len(triangles):
-        packed = np.zeros((len(normals), 4), np.int8)
-        packed[:, :3] = np.rint(normals * 127)
-        attributes = pygltflib.Attributes(
-            POSITION=accessor(quantised(vertices), pygltflib.SHORT, "VEC3", pygltflib.ARRAY_BUFFER, 8),
-            NORMAL=accessor(packed, pygltflib.BYTE, "VEC3", pygltflib.ARRAY_BUFFER, 4),
-        )
-        attributes._LABEL = accessor(
-            label.astype(np.float32), pygltflib.FLOAT, "SCALAR", pygltflib.ARRAY_BUFFER, None
-        )
-        if per_vertex is not None:
-            attributes._VALUE = accessor(per_vertex, pygltflib.FLOAT, "SCALAR", pygltflib.ARRAY_BUFFER, None)
-        gltf.accessors[attributes.NORMAL].normalized = True
-        indices = accessor(
-            triangles.astype(np.uint32).ravel(),
-            pygltflib.UNSIGNED_INT,
-            "SCALAR",
-            pygltflib.ELEMENT_ARRAY_BUFFER,
-            None,
-        )
-        gltf.meshes.append(
-            pygltflib.Mesh(
-                name="surface", primitives=[pygltflib.Primitive(attributes=attributes, indices=indices)]
-            )
-        )
-        gltf.nodes.append(pygltflib.Node(name="surface", mesh=len(gltf.meshes) - 1, **node))
-    if len(lines):
-        attributes = pygltflib.Attributes(
-            POSITION=accessor(
-                quantised(lines.reshape(-1, 3)), pygltflib.SHORT, "VEC3", pygltflib.ARRAY_BUFFER, 8
-            )
-        )
-        gltf.meshes.append(
-            pygltflib.Mesh(
-                name="lines", primitives=[pygltflib.Primitive(attributes=attributes, mode=pygltflib.LINES)]
-            )
-        )
-        gltf.nodes.append(pygltflib.Node(name="lines", mesh=len(gltf.meshes) - 1, **node))
-    gltf.scenes = [pygltflib.Scene(nodes=list(range(len(gltf.nodes))))]
-    gltf.scene = 0
-    gltf.buffers = [pygltflib.Buffer(byteLength=len(blob))]
-    gltf.set_binary_blob(bytes(blob))
-    return b"".join(gltf.save_to_bytes())

@@ -67,7 +67,27 @@ def bodies_in(data: bytes, name: str, unit: LengthUnit | None = None) -> list[Bo
 
     Raises BadInput "mesh.unreadable", "mesh.too_many", or what `mended` refuses.
     """
-    kind = "stl" if looks_like_stl(data) else "3mf"
+    kind: Literal["stl", "3mf"] = "stl" if looks_like_stl(data) else "3mf"
+    loaded, units = _loaded(data, name, kind)
+    scale = UNITS_3MF[units] if units else UNITS[unit or "mm"]
+    stated = units or (f"{unit} (chosen)" if unit else "none stated, read as mm")
+    meshes = [one for one in loaded if isinstance(one, trimesh.Trimesh) and len(one.faces)]
+    _refuse_meshes(meshes, name, kind.upper())
+    out = []
+    for number, one in enumerate(meshes):
+        own = Mesh(
+            np.asarray(one.vertices, float) * scale,
+            np.asarray(one.faces, np.int64),
+            np.zeros(len(one.faces), np.int64),
+        )
+        for piece, closed, repairs in _closed(own, name):
+            called = str(one.metadata.get("name") or one.metadata.get("node") or f"body {number + 1}")
+            out.append(Body(called if piece == 0 else f"{called} ({piece + 1})", closed, stated, repairs))
+    return out
+
+
+def _loaded(data: bytes, name: str, kind: Literal["stl", "3mf"]) -> tuple[list[Any], str | None]:
+    """What stands in a file, and the unit a 3MF states. Raises BadInput."""
     if kind == "3mf":
         _refuse_bombs(data, name)
     elif not _is_binary_stl(data):
@@ -77,10 +97,8 @@ def bodies_in(data: bytes, name: str, unit: LengthUnit | None = None) -> list[Bo
         raise _too_many(name)
     try:
         loaded = trimesh.load_scene(io.BytesIO(data), file_type=kind, process=False)
-        units = "millimeter" if kind == "3mf" else None
-        if kind == "3mf":
-            units = str(loaded.units or "millimeter")
-        dumped = loaded.dump()
+        units = str(loaded.units or "millimeter") if kind == "3mf" else None
+        dumped = list(loaded.dump())
     except MemoryError:
         raise
     except Exception as broken:
@@ -94,15 +112,14 @@ def bodies_in(data: bytes, name: str, unit: LengthUnit | None = None) -> list[Bo
             f"the file states the unit {units[:20]!r}, which 3MF does not know",
             "export it in " + ", ".join(UNITS_3MF),
         )
-    scale = UNITS_3MF[units] if units else UNITS[unit or "mm"]
-    stated = units or (f"{unit} (chosen)" if unit else "none stated, read as mm")
-    meshes = [one for one in dumped if isinstance(one, trimesh.Trimesh) and len(one.faces)]
+    return dumped, units
+
+
+def _refuse_meshes(meshes: list[trimesh.Trimesh], name: str, kind: str) -> None:
+    """Raises BadInput where there is nothing, or more than can be, or corners that are none."""
     if not meshes:
         raise BadInput(
-            "mesh.unreadable",
-            name,
-            f"there are no triangles in the {kind.upper()} file",
-            "export the solid again",
+            "mesh.unreadable", name, f"there are no triangles in the {kind} file", "export the solid again"
         )
     if sum(len(one.faces) for one in meshes) > MOST_TRIANGLES:
         raise _too_many(name)
@@ -112,7 +129,7 @@ def bodies_in(data: bytes, name: str, unit: LengthUnit | None = None) -> list[Bo
         raise BadInput(
             "mesh.unreadable",
             name,
-            f"the {kind.upper()} file names corners that are not there, or no numbers",
+            f"the {kind} file names corners that are not there, or no numbers",
             "export it again",
         )
     bodies = sum(_pieces(one) for one in meshes)
@@ -123,17 +140,6 @@ def bodies_in(data: bytes, name: str, unit: LengthUnit | None = None) -> list[Bo
             f"the file holds {bodies:,} bodies",
             f"export the single part: at most {MOST_BODIES} bodies",
         )
-    out = []
-    for number, one in enumerate(meshes):
-        own = Mesh(
-            np.asarray(one.vertices, float) * scale,
-            np.asarray(one.faces, np.int64),
-            np.zeros(len(one.faces), np.int64),
-        )
-        for piece, closed, repairs in _closed(own, name):
-            called = str(one.metadata.get("name") or one.metadata.get("node") or f"body {number + 1}")
-            out.append(Body(called if piece == 0 else f"{called} ({piece + 1})", closed, stated, repairs))
-    return out
 
 
 def _is_binary_stl(data: bytes) -> bool:
@@ -273,7 +279,9 @@ def refuse_size(mesh: Mesh, name: str) -> None:
 def taken_out_of_mesh(
     data: bytes, name: str, solid: int | None, unit: LengthUnit | None
 ) -> tuple[bytes, str]:
-    """An STL file in mm of one body of a mesh file, or of a mesh read in another unit, and what it is called."""
+    """An STL file in mm of one body of a mesh file, or of a mesh read in another unit, and what it is
+    called.
+    """
     if unit is not None and not looks_like_stl(data):
         raise BadInput("part.unit_stated", name, "a 3MF file states its own unit", "leave the unit as it is")
     bodies = bodies_in(data, name, unit)

@@ -1,4 +1,6 @@
-"""The protected process that reads STL and 3MF files: `read` one part, or `take` a solid or a mesh in another unit out."""
+"""The protected process that reads STL and 3MF files: `read` one part, or `take` a solid or a mesh in another
+unit out.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,9 @@ from pelvrak.core.geometry.part import packed
 
 
 def read(data: bytes, name: str, words: list[str]) -> bytes:
-    """The packed model of the part, or an STL file of what was taken out with its name before it, as JSON line."""
+    """The packed model of the part, or an STL file of what was taken out with its name before it, as JSON
+    line.
+    """
     if words[0] == "read":
         return packed(read_mesh(data, name))
     solid, unit = json.loads(words[1])

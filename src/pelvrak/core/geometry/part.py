@@ -33,7 +33,8 @@ def as_vector(numbers: Iterable[float]) -> Vector:
 class Frozen(BaseModel):
     """A value that is not changed after it was made.
 
-    What a class's docstring says of a field ("axis, radius: of cylinders, mm") is the field's description in the JSON Schema.
+    What a class's docstring says of a field ("axis, radius: of cylinders, mm") is the field's description in
+    the JSON Schema.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)

@@ -1,4 +1,6 @@
-"""How is a file from outside read without trusting it? By a process of its own, with limits of time and memory."""
+"""How is a file from outside read without trusting it? By a process of its own, with limits of time and
+memory.
+"""
 
 from __future__ import annotations
 
@@ -45,9 +47,9 @@ def protected(
 ) -> bytes:
     """What a reader's `read(data, name, words)` gives; module: the reader's.
 
-    The process that reads has an address space of `memory` bytes and ends after `seconds`; as root it is an unprivileged
-    user's where that user can run Python at all. Raises BadInput as the reader does, "part.too_slow", "part.too_big"
-    or "part.crashed", and SeveralSolids.
+    The process that reads has an address space of `memory` bytes and ends after `seconds`; as root it is an
+    unprivileged user's where that user can run Python at all. Raises BadInput as the reader does,
+    "part.too_slow", "part.too_big" or "part.crashed", and SeveralSolids.
     """
     _readers.prepare(module)
     with tempfile.TemporaryDirectory(prefix="pelvrak-read-") as folder:
@@ -92,7 +94,9 @@ def prepare(module: str) -> None:
 
 
 class _Readers:
-    """The process that reading processes are forked from, started when it is first asked, and again when it is gone."""
+    """The process that reading processes are forked from, started when it is first asked, and again when it
+    is gone.
+    """
 
     def __init__(self) -> None:
         self.lock = threading.Lock()
@@ -109,7 +113,9 @@ class _Readers:
             self.loaded.add(module)
 
     def read(self, reading: Reading, seconds: float) -> int:
-        """How the process that read ended, as `subprocess` tells it. Raises TimeoutError; by then it is being killed."""
+        """How the process that read ended, as `subprocess` tells it. Raises TimeoutError; by then it is being
+        killed.
+        """
         with self._sent(json.dumps(reading)) as answer:
             answer.settimeout(seconds)
             return int(answer.recv(16) or b"1")
@@ -161,7 +167,9 @@ atexit.register(_readers.close)
 
 @cache
 def _unprivileged() -> tuple[int, int] | None:
-    """User and group a reading process takes when this one is root; None when it is not, or that user cannot run Python."""
+    """User and group a reading process takes when this one is root; None when it is not, or that user cannot
+    run Python.
+    """
     if os.geteuid() != 0:
         return None
     try:

@@ -1,8 +1,10 @@
-"""Where do the processes come from that read files from outside? From one that has the readers' libraries loaded and never sees a file.
+"""Where do the processes come from that read files from outside? From one that has the readers' libraries
+loaded and never sees a file.
 
-Loading them takes seconds, forking them milliseconds. The process here is started by `protected`, as the user and with
-the surroundings a reading process may have, and lives as long as who started it. For every file it forks a keeper,
-and the keeper the process that reads: it waits for it, says how it ended, and kills it once nobody asks any more.
+Loading them takes seconds, forking them milliseconds. The process here is started by `protected`, as the user
+and with the surroundings a reading process may have, and lives as long as who started it. For every file it
+forks a keeper, and the keeper the process that reads: it waits for it, says how it ended, and kills it once
+nobody asks any more.
 """
 
 from __future__ import annotations
@@ -30,7 +32,9 @@ _PR_SET_DUMPABLE = 4
 
 
 class Reading(NamedTuple):
-    """One file to be read. memory: limit of the address space in bytes; source, target: in folder, where it works."""
+    """One file to be read. memory: limit of the address space in bytes; source, target: in folder, where it
+    works.
+    """
 
     module: str
     memory: int
@@ -85,7 +89,8 @@ def _keep(reading: Reading, answer: socket.socket) -> None:
 def _read(reading: Reading) -> None:
     """Read a file by a reader's `read`, within its limits, and end this process.
 
-    `read` takes the file's bytes, its name and further words, and gives what is left for the process that asked.
+    `read` takes the file's bytes, its name and further words, and gives what is left for the process that
+    asked.
     """
     os.chdir(reading.folder)
     os.environ.update(HOME=reading.folder, TMPDIR=reading.folder)

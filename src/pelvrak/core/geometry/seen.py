@@ -29,7 +29,9 @@ REACHED = 0.97
 
 
 def tool_directions(part: Part) -> list[Vector]:
-    """Directions worth asking (from the work to the spindle): both ways along plane faces' normals and hole axes, largest first."""
+    """Directions worth asking (from the work to the spindle): both ways along plane faces' normals and hole
+    axes, largest first.
+    """
     weights: list[tuple[float, Floats]] = []
     for way, weight in [
         *((np.array(face.normal), face.area) for face in part.faces if face.normal),
@@ -103,13 +105,17 @@ class Caster:
         return made
 
     def distance(self, points: Floats, direction: Floats) -> Floats:
-        """How far it is from each point along a direction (unit) to the mesh, mm; infinite where the way is free."""
+        """How far it is from each point along a direction (unit) to the mesh, mm; infinite where the way is
+        free.
+        """
         turn, *rest = self._looking(np.asarray(direction, float))
         out: Floats = kernel.nearest_above(np.ascontiguousarray(points @ turn.T), *rest)
         return out
 
     def each(self, points: list[Floats], directions: list[Floats]) -> list[Floats]:
-        """`distance` of several groups of points, each along its own direction, those of one direction at once."""
+        """`distance` of several groups of points, each along its own direction, those of one direction at
+        once.
+        """
         out: list[Floats] = [np.zeros(0)] * len(points)
         ways: dict[tuple[float, ...], list[int]] = {}
         for i, direction in enumerate(directions):
@@ -125,7 +131,8 @@ class Caster:
 def reached(
     model: PartModel, directions: list[Vector], caster: Caster | None = None
 ) -> tuple[Floats, Floats]:
-    """Share of each face that a straight way along each direction reaches (faces, directions), and along any of them (faces,).
+    """Share of each face that a straight way along each direction reaches (faces, directions), and along any
+    of them (faces,).
 
     Walls along a direction count as reached when the way just off them is free.
     """

@@ -59,7 +59,9 @@ def bins(corners, low, size, nx, ny):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def nearest_above(points, corners, low, size, nx, ny, offsets, listed):
-    """Height of the nearest triangle (m, 3, 3) above each point (n, 3), from the point; infinite where none is."""
+    """Height of the nearest triangle (m, 3, 3) above each point (n, 3), from the point; infinite where none
+    is.
+    """
     out = np.full(points.shape[0], np.inf)
     for p in range(points.shape[0]):
         x, y, z = points[p, 0], points[p, 1], points[p, 2]

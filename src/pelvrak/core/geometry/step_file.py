@@ -13,15 +13,16 @@ READER = "pelvrak.core.geometry.step_reader"
 def read_step(data: bytes, name: str = "part.step") -> PartModel:
     """The part in a STEP file (ISO 10303-21), in mm whatever unit the file uses.
 
-    Read by a process of its own, as `protected` says. Raises BadInput ("part.empty", "part.too_large", "part.not_step",
-    "part.unreadable", "part.no_solid", and those of `protected`), and SeveralSolids.
+    Read by a process of its own, as `protected` says. Raises BadInput ("part.empty", "part.too_large",
+    "part.not_step", "part.unreadable", "part.no_solid", and those of `protected`), and SeveralSolids.
     """
     refuse_by_look(data, name)
     return unpacked(protected(READER, ["read"], data, name))
 
 
 def step_of_solid(data: bytes, name: str, solid: int) -> bytes:
-    """One solid of a STEP file, by its number in the list of SeveralSolids, as a STEP file of its own (AP214, mm).
+    """One solid of a STEP file, by its number in the list of SeveralSolids, as a STEP file of its own (AP214,
+    mm).
 
     The same solid of the same file is the same bytes whenever it is asked for.
     """
@@ -30,7 +31,9 @@ def step_of_solid(data: bytes, name: str, solid: int) -> bytes:
 
 
 def refuse_by_look(data: bytes, name: str) -> None:
-    """Refuse what cannot be a STEP file of one part without reading it: "part.empty", "part.too_large", "part.not_step"."""
+    """Refuse what cannot be a STEP file of one part without reading it: "part.empty", "part.too_large",
+    "part.not_step".
+    """
     if not data:
         raise BadInput("part.empty", name, "the file is empty", "choose the exported STEP file")
     if len(data) > SIZE_LIMIT_BYTES:

@@ -1,4 +1,6 @@
-"""What does Open CASCADE find in a STEP file? Run by step_file in a process of its own, with what loads it."""
+"""What does Open CASCADE find in a STEP file? Run by step_file in a process of its own, with what loads
+it.
+"""
 
 from __future__ import annotations
 
@@ -69,7 +71,9 @@ def _box(shape: Any) -> tuple[Vector, Vector]:
 
 
 def _exact_box(low: Vector, high: Vector, faces: list[Face], corners: Floats) -> tuple[Vector, Vector]:
-    """The box with each side put where a corner, or the crown of a round face, is known to lie; the library's own is searched for."""
+    """The box with each side put where a corner, or the crown of a round face, is known to lie; the library's
+    own is searched for.
+    """
     out = [list(low), list(high)]
     for axis in range(3):
         known = [corners[:, axis]]
@@ -78,7 +82,8 @@ def _exact_box(low: Vector, high: Vector, faces: list[Face], corners: Floats) ->
                 continue
             reach = face.radius + (face.minor_radius or 0.0)
             along = 0.0 if face.axis is None or face.kind == "sphere" else face.axis[axis]
-            # A cylinder's crown lies r·√(1 - a²) off its axis where the axis is square to the side; a leaning one has none.
+            # A cylinder's crown lies r·√(1 - a²) off its axis where the axis is square to the side; a leaning
+            # one has none.
             if abs(along) < 1e-9:
                 known.append(np.array([face.axis_point[axis] - reach, face.axis_point[axis] + reach]))
         places = np.concatenate(known)
@@ -210,7 +215,8 @@ def model_of_solid(solid: Any, sha256: str, unit: str) -> PartModel:
     volume, area = GProp_GProps(), GProp_GProps()
     BRepGProp.VolumeProperties_s(solid, volume)
     BRepGProp.SurfaceProperties_s(solid, area)
-    # What is meshed closed is closed; only when it is not is the solid looked at more closely, which takes long.
+    # What is meshed closed is closed; only when it is not is the solid looked at more closely, which takes
+    # long.
     if volume.Mass() <= 0 or not (is_closed(mesh) or BRepCheck_Analyzer(solid).IsValid()):
         raise BadInput(
             "part.no_solid", "part", "the solid is not closed or is inside out", "repair and export it again"

@@ -1,4 +1,5 @@
-"""Does friction hold the cut? The greatest cutting force the clamped contacts can stand, over the one there is.
+"""Does friction hold the cut? The greatest cutting force the clamped contacts can stand, over the one there
+is.
 
 Every contact pushes and rubs (Coulomb) at the corners of its area. What load the whole can stand is a linear
 programme over those forces: limit analysis of a rigid body on dry contacts, friction cones taken as pyramids
@@ -45,7 +46,8 @@ STRAIGHT = 0.01
 class Load:
     """What one operation does to the work at worst; N, N·mm, frame of the contacts.
 
-    across: force square to the tool at any direction; along: force along the tool axis, positive into the work;
+    across: force square to the tool at any direction; along: force along the tool axis, positive into the
+        work;
     torque: about the tool; places (n, 3): where.
     """
 
@@ -65,8 +67,8 @@ ALIKE = 1e-9
 class Holding:
     """The contacts and what pushes: places (n, 3) and normals (n, 3) into the work where contact forces act.
 
-    clamp (n,): the clamp each belongs to, -1 for what only stands there; patch (n,): the patch. clamps: push (unit) and force, N, of each
-    clamp. weight: N, down at centre.
+    clamp (n,): the clamp each belongs to, -1 for what only stands there; patch (n,): the patch. clamps: push
+    (unit) and force, N, of each clamp. weight: N, down at centre.
     """
 
     points: Floats
@@ -97,7 +99,9 @@ def holding_of(
     weight: float,
     centre: Floats,
 ) -> Holding:
-    """The holding of some patches; each acts at no more than MOST_POINTS of its corners, at fewer where there are many."""
+    """The holding of some patches; each acts at no more than MOST_POINTS of its corners, at fewer where there
+    are many.
+    """
     most = int(np.clip(MOST_IN_ALL // max(len(patches), 1), 3, MOST_POINTS))
     points, normals, clamp, source = [], [], [], []
     for number, (patch, owner) in enumerate(zip(patches, clamp_of, strict=True)):
@@ -139,7 +143,9 @@ def holding_from(kept: dict[str, Any]) -> Holding:
 
 @dataclass(frozen=True)
 class Programme:
-    """The linear programme of a holding: columns are contact forces, rows the six balances and one for each clamp."""
+    """The linear programme of a holding: columns are contact forces, rows the six balances and one for each
+    clamp.
+    """
 
     columns: Floats
     clamp_rows: Floats
@@ -162,7 +168,8 @@ def programme(holding: Holding, friction: float = FRICTION) -> Programme | None:
     ways, places, owners = np.array(forces), np.repeat(holding.points, 5, axis=0), np.repeat(holding.clamp, 5)
     columns = np.vstack([ways.T, np.cross(places - holding.centre, ways).T])
     cone = np.zeros((len(cone_rows), len(ways)))
-    # Only what something presses against rubs: rigid walls that face each other could else be wedged without end.
+    # Only what something presses against rubs: rigid walls that face each other could else be wedged without
+    # end.
     pushes = np.array([*(push for push, _ in holding.clamps), [0.0, 0.0, -1.0]])
     pressed = (holding.clamp >= 0) | ((holding.normals @ pushes.T).min(axis=1) < -PRESSED_COS)
     for row, normal in enumerate(cone_rows):
@@ -186,7 +193,8 @@ def stands(problem: Programme) -> bool:
 
 
 class _Slipping:
-    """The programme of a holding, asked for one wrench after the other: only its last column is another each time, so the solver goes on from
+    """The programme of a holding, asked for one wrench after the other: only its last column is another each
+    time, so the solver goes on from
 
     where it stood.
     """
@@ -222,7 +230,9 @@ class _Slipping:
         self.solver.passModel(model)
 
     def greatest(self, wrench: Floats) -> float:
-        """By how much a wrench (6,) can be multiplied before the work slips, lifts or tips; 0 when it does so without it."""
+        """By how much a wrench (6,) can be multiplied before the work slips, lifts or tips; 0 when it does so
+        without it.
+        """
         for row, value in enumerate(wrench * self.size):
             self.solver.changeCoeff(row, self.last, float(value))
         self.solver.run()
@@ -238,9 +248,10 @@ class _Slipping:
 def shares(problem: Programme) -> Floats:
     """Normal force at every contact point, N, as the clamps and the weight alone make it.
 
-    Of all sets of forces that balance, the one with the least sum of squares: what equally stiff contacts do. What no clamp
-    presses against, as a pin in its hole, carries nothing where the others can; there is no friction where it balances without;
-    else no contact rubs by more than its friction times what it is pressed with.
+    Of all sets of forces that balance, the one with the least sum of squares: what equally stiff contacts do.
+    What no clamp presses against, as a pin in its hole, carries nothing where the others can; there is no
+    friction where it balances without; else no contact rubs by more than its friction times what it is
+    pressed with.
     """
     scale = max(
         float(np.abs(problem.clamp_values).max(initial=0.0)), float(np.abs(problem.weight).max()), 1.0
@@ -258,7 +269,8 @@ def shares(problem: Programme) -> Floats:
         )
         if np.abs(own @ found - right).max() < BALANCED:
             return np.asarray(found * scale)
-    # Each contact's force as a sum of the edges of its friction pyramid and of its axis: none leaves the pyramid.
+    # Each contact's force as a sum of the edges of its friction pyramid and of its axis: none leaves the
+    # pyramid.
     edges = np.repeat(plain, 5, axis=1)
     pressing, rubbing = np.kron(np.eye(contacts), np.ones(5)), np.zeros((2 * contacts, 5 * contacts))
     for i, most in enumerate(friction):
@@ -278,7 +290,9 @@ def wrench_at(force: Floats, point: Floats, middle: Floats, torque: float = 0.0)
 
 @dataclass(frozen=True)
 class Safety:
-    """factor: of the worst moment; operation, name: whose; way: the force on the work then, N; place: where it acts."""
+    """factor: of the worst moment; operation, name: whose; way: the force on the work then, N; place: where
+    it acts.
+    """
 
     factor: float
     operation: str

@@ -18,19 +18,23 @@ from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_normals
 from pelvrak.core.geometry.rigid import square_to
 from pelvrak.core.holding.contact_kernel import near_pairs, touching, way_to
 
-# Surfaces nearer than this touch, mm: what a hand-tightened vise takes up, and above what the stock's surface is off.
+# Surfaces nearer than this touch, mm: what a hand-tightened vise takes up, and above what the stock's surface
+# is off.
 NEAR_MM = 0.02
-# Triangles that look at each other within this take part in contact; a leaning face then touches along a strip. Off the
-# 15° by which a 120° shape leans in a 90° block.
+# Triangles that look at each other within this take part in contact; a leaning face then touches along a
+# strip. Off the 15° by which a 120° shape leans in a 90° block.
 LOOKING_COS = float(np.cos(np.radians(17.0)))
 # Contact narrower than this is a line, and shorter too is a point, mm.
 LINE_MM = 1.0
-# The same for a strip that is all of a round wall on a flat one, or whose gap opens from nothing to all that counts as
-# touching and so would go on: a leaning face. A whole narrow face that stands a little off at one edge is a face.
+# The same for a strip that is all of a round wall on a flat one, or whose gap opens from nothing to all that
+# counts as touching and so would go on: a leaning face. A whole narrow face that stands a little off at one
+# edge is a face.
 WIDEST_LINE_MM, LEANS_AWAY, GOES_ON = 6.0, 0.6, 0.95
-# A speck beside a face says nothing that the face does not: it lies in its plane, this near to it, mm, looking this alike.
+# A speck beside a face says nothing that the face does not: it lies in its plane, this near to it, mm,
+# looking this alike.
 BESIDE_MM, ALIKE_COS = 1.0, 0.9
-# Parts of one patch look the same way: their normals rounded to 1/LOOKS, whose limits lie off the angles of the trade.
+# Parts of one patch look the same way: their normals rounded to 1/LOOKS, whose limits lie off the angles of
+# the trade.
 LOOKS = 2.7
 JOIN_MM = 1e-3
 # A patch is round when its normals stray from their mean by this; below it is what a plane surface is off.
@@ -41,10 +45,10 @@ ROUND_SPREAD = 0.03
 class Patch:
     """One place where the work lies against a piece of the holding; mm, mm².
 
-    normal: into the work, where the piece pushes; centre: of the area; kind: face, line or point; length, width:
-    of the patch along its own axes, `long` the direction of its length; hull (n, 3): corners of the area's
-    convex hull, where contact forces act, and looks (n, 3): the normal at each, which turns where the face is round;
-    triangles (t, 3, 3): the area for pictures.
+    normal: into the work, where the piece pushes; centre: of the area; kind: face, line or point; length,
+    width: of the patch along its own axes, `long` the direction of its length; hull (n, 3): corners of the
+    area's convex hull, where contact forces act, and looks (n, 3): the normal at each, which turns where the
+    face is round; triangles (t, 3, 3): the area for pictures.
     """
 
     piece: int
@@ -87,8 +91,8 @@ class _Overlay:
     """Where the work's triangles lie on a piece's: fans of triangles (t, 3, 3), their areas, the gap
     at their corners as a share of what counts as touching, and of each what it comes from.
 
-    polygon: number of the polygon a triangle is of; work, theirs: triangles by polygon; normals: into the work, by
-    polygon, of the work's own face and of the piece's.
+    polygon: number of the polygon a triangle is of; work, theirs: triangles by polygon; normals: into the
+    work, by polygon, of the work's own face and of the piece's.
     """
 
     triangles: Floats
@@ -151,7 +155,9 @@ def touching_area(work: Mesh, piece: Mesh, near: float) -> float:
 
 
 def patches(work: Mesh, pieces: list[Mesh], near: float | list[float] = NEAR_MM) -> list[Patch]:
-    """Every contact between the work and the pieces, all in one frame, by piece. near: what counts as touching, mm, for all or each."""
+    """Every contact between the work and the pieces, all in one frame, by piece. near: what counts as
+    touching, mm, for all or each.
+    """
     ready = _Work(work)
     out: list[Patch] = []
     for number, piece in enumerate(pieces):
@@ -163,8 +169,9 @@ def patches(work: Mesh, pieces: list[Mesh], near: float | list[float] = NEAR_MM)
 
 
 def _without_specks(found: list[Patch], near: float) -> list[Patch]:
-    """The patches of one piece but for slivers at the rim of a face, of triangles between the face and what it ends at, and
-    for the second facet of a round wall beside the first."""
+    """The patches of one piece but for slivers at the rim of a face, of triangles between the face and what
+    it ends at, and for the second facet of a round wall beside the first.
+    """
     hosts = [patch for patch in found if patch.kind != "point"]
 
     def beside(speck: Patch, host: Patch) -> bool:

@@ -10,7 +10,9 @@ from numba import njit
 
 @njit(cache=True, nogil=True)
 def _clip(px, py, pz, count, a, b, g, c, qx, qy, qz):
-    """A convex polygon (x, y and a value z linear over it) cut by a·x + b·y + g·z + c ≥ 0; returns the new count."""
+    """A convex polygon (x, y and a value z linear over it) cut by a·x + b·y + g·z + c ≥ 0; returns the new
+    count.
+    """
     out = 0
     for i in range(count):
         j = i + 1 if i + 1 < count else 0
@@ -36,7 +38,8 @@ def touching(one, two, pairs, near, least_cos):
 
     one (n, 3, 3), two (m, 3, 3): corners, mm; pairs (k, 2): which to look at. Their planes look at each other
     to within least_cos, and the gap along the first's normal is at most `near` either way. Returns for each
-    pair that touches: its row, the polygon's corners (9, 3) and how many, on the first's plane, and the gap at each.
+    pair that touches: its row, the polygon's corners (9, 3) and how many, on the first's plane, and the gap
+    at each.
     """
     rows = np.empty(len(pairs), np.int64)
     corners = np.empty((len(pairs), 9, 3))

@@ -10,8 +10,8 @@ from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 
 
 class Contact(Frozen):
-    """One contact patch; zero frame, mm, mm². angle_deg: between the face and square to the clamp's push; None where no clamp pushes.
-    force: what the clamps and the weight alone press it with, N.
+    """One contact patch; zero frame, mm, mm². angle_deg: between the face and square to the clamp's push;
+    None where no clamp pushes. force: what the clamps and the weight alone press it with, N.
     """
 
     piece: int
@@ -38,7 +38,9 @@ class PieceFact(Frozen):
 
 
 class LocatingFact(Frozen):
-    """The locators together: degrees of freedom they take (of 6), conditioning, motions left free, and fought over."""
+    """The locators together: degrees of freedom they take (of 6), conditioning, motions left free, and fought
+    over.
+    """
 
     rank: int
     condition: float | None
@@ -74,7 +76,9 @@ class Proposal(Frozen):
 
 
 class SafetyFact(Frozen):
-    """How often the cutting force of an operation could be had before the work moves; force N, place in the zero frame."""
+    """How often the cutting force of an operation could be had before the work moves; force N, place in the
+    zero frame.
+    """
 
     operation: str
     name: str
@@ -96,8 +100,9 @@ class BesideFact(Frozen):
 class HoldFacts(Frozen):
     """What the holding does to the work, all from the incoming stock; lengths mm, areas mm², zero frame.
 
-    key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. jaw_top, rest: heights. zero_on_table: work zero from
-    the table's front left corner. jaw: (low, high) of the fixed jaw's face above what the work rests on.
+    key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. jaw_top, rest:
+    heights. zero_on_table: work zero from the table's front left corner. jaw: (low, high) of the fixed jaw's
+    face above what the work rests on.
     """
 
     key: str | None = None

@@ -87,9 +87,10 @@ def _title(field: str) -> str:
 class FixtureKind(Frozen):
     """What every fixture has. A kind adds its sizes and answers the questions below.
 
-    called, several: what a machinist calls one of the kind, and several; sizes: those that are asked for first, with fields in
-    braces; stands_on: kinds it is put on where one is there, else the table; waits: it is put where it belongs once the work lies, and not before.
-    id: never changes; name: what it is called; maker: who makes it, where it is bought.
+    called, several: what a machinist calls one of the kind, and several; sizes: those that are asked for
+    first, with fields in braces; stands_on: kinds it is put on where one is there, else the table; waits: it
+    is put where it belongs once the work lies, and not before. id: never changes; name: what it is called;
+    maker: who makes it, where it is bought.
     """
 
     called: ClassVar[str]
@@ -107,7 +108,9 @@ class FixtureKind(Frozen):
     maker: Annotated[str, Field(max_length=60)] = ""
 
     def solids(self, height: float | None = None) -> list[Solid]:
-        """The solids that stand by themselves, in the fixture's frame. height: of one that can take several, mm."""
+        """The solids that stand by themselves, in the fixture's frame. height: of one that can take several,
+        mm.
+        """
         return []
 
     def picture(self) -> list[Solid]:

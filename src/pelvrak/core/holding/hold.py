@@ -1,4 +1,6 @@
-"""What does a plan say of a setup's holding? A list of fixtures in the order they are built up, and how the work goes in."""
+"""What does a plan say of a setup's holding? A list of fixtures in the order they are built up, and how the
+work goes in.
+"""
 
 from __future__ import annotations
 
@@ -21,14 +23,15 @@ STAND_OUT_RATIO = 8.0
 class SoftCut(Frozen):
     """How soft jaws, or a nest block, are cut to the work. What is None is solved.
 
-    turn_deg: of the work, seen from above, beyond its seat; grip: straight wall held, mm, above the edge at the
-    bottom; gap: between the jaws as they grip; shift: of the work along the jaws, mm; cutter: diameter that cuts
-    the nest; clearance: where the nest should not touch; relief: of corners tighter than the cutter; floor: the work
-    stands on the whole floor, or on a step of `step` mm along the wall; edge_break: width of the groove under the
-    floor's rim, mm, 0 for none; fill: dents of the work narrower than this are not printed into the jaws. shape: of a
-    block: a nest the work is let into, or a vee (of an angle, or the work's own) or the work's profile all along it.
-    angle_deg: of a vee; split: where the gap's middle lies across the jaws, mm; step: width
-    of the ledge the work stands on, mm; least_wall: that may stay beside the nest, mm.
+    turn_deg: of the work, seen from above, beyond its seat; grip: straight wall held, mm, above the edge at
+    the bottom; gap: between the jaws as they grip; shift: of the work along the jaws, mm; cutter: diameter
+    that cuts the nest; clearance: where the nest should not touch; relief: of corners tighter than the
+    cutter; floor: the work stands on the whole floor, or on a step of `step` mm along the wall; edge_break:
+    width of the groove under the floor's rim, mm, 0 for none; fill: dents of the work narrower than this are
+    not printed into the jaws. shape: of a block: a nest the work is let into, or a vee (of an angle, or the
+    work's own) or the work's profile all along it. angle_deg: of a vee; split: where the gap's middle lies
+    across the jaws, mm; step: width of the ledge the work stands on, mm; least_wall: that may stay beside the
+    nest, mm.
     """
 
     shape: Literal["nest", "vee", "profile"] = "nest"
@@ -51,13 +54,12 @@ class SoftCut(Frozen):
 class Item(Frozen):
     """One fixture of a holding.
 
-    on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and degrees
-    (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole: column and
-    row of a plate's hole, from 0 at the front left. height: of parallels and step blocks. side: the end of the
-    jaws a stop stands at. into: the hole of the part a bolt goes into from below. cut: how soft jaws or a nest
-    block are cut to the work.
-    id: never changes; fixture: by its id in the plan or the library; force_kn: it is closed or tightened
-    with, in place of the fixture's.
+    on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and
+    degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole:
+    column and row of a plate's hole, from 0 at the front left. height: of parallels and step blocks. side:
+    the end of the jaws a stop stands at. into: the hole of the part a bolt goes into from below. cut: how
+    soft jaws or a nest block are cut to the work. id: never changes; fixture: by its id in the plan or the
+    library; force_kn: it is closed or tightened with, in place of the fixture's.
     """
 
     id: Ident
@@ -88,8 +90,8 @@ class Pinned(Frozen):
 class WorkPlace(Frozen):
     """How the work goes in.
 
-    on: the item whose middle it is laid on (None: the one that suits); x, y: its middle from there, mm. pinned:
-    holes on pins, which then decide. pushed: towards what it is pushed, in order, until it touches.
+    on: the item whose middle it is laid on (None: the one that suits); x, y: its middle from there, mm.
+    pinned: holes on pins, which then decide. pushed: towards what it is pushed, in order, until it touches.
     """
 
     on: Ident | None = None
@@ -114,7 +116,8 @@ class Hold(Frozen):
         for item in self.items:
             if item.on not in seen:
                 raise ValueError(
-                    f"{item.id} stands on {item.on}, which is not built before it: put it further down the list"
+                    f"{item.id} stands on {item.on}, which is not built before it: put it further down the"
+                    " list"
                 )
             if item.id in seen:
                 raise ValueError(f"two items are called {item.id}: give each its own name")
@@ -135,14 +138,16 @@ def vise_hold(
     jaws: str = "hard-160",
     parallels: str | None = "par-150x8",
     height: float = 44.0,
-    x: float = 450.0,
-    y: float = 380.0,
+    at: tuple[float, float] = (450.0, 380.0),
     closes: Literal["y", "x"] = "y",
     along: float = 0.0,
 ) -> Hold:
-    """The everyday holding: hard jaws in a vise on the table, and a pair of parallels. closes "y": fixed jaw at the back."""
+    """The everyday holding: hard jaws in a vise on the table, and a pair of parallels.
+
+    at: where the vise stands, mm; closes "y": fixed jaw at the back; along: shift of the work along the jaws.
+    """
     items = [
-        Item(id="vise", fixture=vise, x=x, y=y, turn_deg=0.0 if closes == "y" else 90.0),
+        Item(id="vise", fixture=vise, x=at[0], y=at[1], turn_deg=0.0 if closes == "y" else 90.0),
         Item(id="jaws", fixture=jaws, on="vise"),
     ]
     if parallels is not None:

@@ -9,7 +9,8 @@ from scipy import ndimage
 
 from pelvrak.core.geometry.mesh import Floats, Mesh, joined, transformed
 from pelvrak.core.geometry.rigid import rigid, square_to
-from pelvrak.core.holding.assemble import WAYS, Assembly, Piece
+from pelvrak.core.holding.assemble import WAYS
+from pelvrak.core.holding.build import Assembly, Piece
 from pelvrak.core.stock.shapes_kernel import crossings, lowest_and_highest
 
 CELL_MM = 0.5
@@ -19,7 +20,9 @@ OPENINGS_MM = (0.0, 0.5, 1.0, 2.0, 3.0, 5.0, 8.0, 12.0, 20.0, 30.0, 50.0, 80.0, 
 
 @dataclass(frozen=True)
 class WayOut:
-    """One straight way: free or not, the piece that stands in it, where, and how far the jaws must open for it, mm."""
+    """One straight way: free or not, the piece that stands in it, where, and how far the jaws must open for
+    it, mm.
+    """
 
     way: str
     free: bool
@@ -41,7 +44,9 @@ def _columns(mesh: Mesh, low: Floats, shape: tuple[int, ...]) -> tuple[Floats, F
 
 @dataclass(frozen=True)
 class Underside:
-    """The work as it is seen along a way: a turn (4×4) that brings the way up, and how low the work comes over a grid from low, by rows."""
+    """The work as it is seen along a way: a turn (4×4) that brings the way up, and how low the work comes
+    over a grid from low, by rows.
+    """
 
     turn: Floats
     low: Floats
@@ -74,7 +79,9 @@ def blocked(work: Underside, piece: Mesh) -> Floats | None:
 
 
 def ways_out(work: Mesh, assembly: Assembly) -> list[WayOut]:
-    """Up, and to the four sides, with what clamps from outside taken away and the jaws opened as far as it takes."""
+    """Up, and to the four sides, with what clamps from outside taken away and the jaws opened as far as it
+    takes.
+    """
     moving = [p for p in assembly.pieces if p.name in ("moving jaw", "slide")]
     # A clamp goes with its stud and heel; a chuck's jaws stay.
     clamping = {p.item for p in assembly.pieces if p.role == "clamps"}

@@ -25,7 +25,9 @@ AXES = "XYZ"
 
 @dataclass(frozen=True)
 class Motion:
-    """A small motion: kind slides or turns, its unit direction or axis, a point of that axis, and what a machinist calls it."""
+    """A small motion: kind slides or turns, its unit direction or axis, a point of that axis, and what a
+    machinist calls it.
+    """
 
     kind: str
     way: Floats
@@ -35,7 +37,9 @@ class Motion:
 
 @dataclass(frozen=True)
 class Locating:
-    """rank: degrees of freedom taken, of 6; condition: largest over least singular value of those taken; free and fought motions."""
+    """rank: degrees of freedom taken, of 6; condition: largest over least singular value of those taken; free
+    and fought motions.
+    """
 
     rank: int
     condition: float
@@ -93,7 +97,9 @@ def _named(way: Floats) -> str:
 
 
 def motions(matrix: Floats, middle: Floats, length: float) -> tuple[int, float, list[Motion]]:
-    """Rank, condition, and the free motions of a locator matrix: first those that slide, then those that turn."""
+    """Rank, condition, and the free motions of a locator matrix: first those that slide, then those that
+    turn.
+    """
     rank, condition, null = _null(matrix)
     out: list[Motion] = []
     if len(null) == 0:
@@ -140,7 +146,9 @@ def _tidy(ways: Floats) -> list[Floats]:
 
 
 def locating(patches: list[Patch], owner: Callable[[Patch], str], middle: Floats, length: float) -> Locating:
-    """What a set of locating contacts does. owner: the name of the item a patch belongs to; length: half the work's size."""
+    """What a set of locating contacts does. owner: the name of the item a patch belongs to; length: half the
+    work's size.
+    """
     rank, condition, free = motions(rows_of(patches, middle, length), middle, length)
     return Locating(rank, condition, tuple(free), tuple(_fought(patches, owner)))
 

@@ -1,7 +1,8 @@
-"""How does a hole of the work go on a locating pin: how much play, over how much height, and what does the pin hold?
+"""How does a hole of the work go on a locating pin: how much play, over how much height, and what does the
+pin hold?
 
-Decided by the two exact cylinders and their limits of size (ISO 286), never by the triangles they are drawn with: a
-pin in its own size of hole is the normal case.
+Decided by the two exact cylinders and their limits of size (ISO 286), never by the triangles they are drawn
+with: a pin in its own size of hole is the normal case.
 """
 
 from __future__ import annotations
@@ -26,9 +27,9 @@ ROUND_PLACES = 8
 class PinFit:
     """One hole of the work on one pin; mm.
 
-    at: a point of the pin's axis; low, high: heights between which the pin stands in the hole (high ≤ low: nowhere);
-    way: unit, across which a relieved pin locates, None for a full one; least, most: play on the diameter, below 0 where the
-    pin is the larger; said: both fits in words.
+    at: a point of the pin's axis; low, high: heights between which the pin stands in the hole (high ≤ low:
+    nowhere); way: unit, across which a relieved pin locates, None for a full one; least, most: play on the
+    diameter, below 0 where the pin is the larger; said: both fits in words.
     """
 
     pin: str

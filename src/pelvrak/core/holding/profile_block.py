@@ -1,11 +1,14 @@
-"""What shape must a block have along its length to catch the work from below: a vee, or the work's own profile?
+"""What shape must a block have along its length to catch the work from below: a vee, or the work's own
+profile?
 
-The same reckoning as for a nest, in the section across the block: the block is cut standing on its end, so that
-its profile is what a round cutter leaves of an outline. Frame of the solution: x across the block, y up it from
-its middle, z along it from its end; lengths mm.
+The same reckoning as for a nest, in the section across the block: the block is cut standing on its end, so
+that its profile is what a round cutter leaves of an outline. Frame of the solution: x across the block, y up
+it from its middle, z along it from its end; lengths mm.
 """
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 import numpy as np
 from shapely import LineString, Polygon, box, unary_union
@@ -16,75 +19,30 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding import kinds
-from pelvrak.core.holding.assemble import CutJaws
+from pelvrak.core.holding.build import CutJaws
 from pelvrak.core.holding.hold import STRAIGHT_WALL_MM, SoftCut
-from pelvrak.core.holding.soft_jaws import (
-    SEATED_MM,
-    Nest,
-    Reason,
-    Seat,
-    cut_away,
-    filled,
-    one_piece,
-    opened,
-    reliefs,
-)
+from pelvrak.core.holding.nest import Nest, Reason, Seat, cut_away
+from pelvrak.core.holding.nest_checks import judge_profile
+from pelvrak.core.holding.soft_jaws import SEATED_MM, filled, one_piece, opened, reliefs
 from pelvrak.core.holding.vee import vee_of
 
 # Round work in a vee: the angle of the trade.
 USUAL_VEE_DEG = 90.0
 # How far a vee goes on above where it touches, mm: common practice, no source.
 ABOVE_TOUCH_MM = 3.0
-FLOOR_LEAST_MM = 5.0
 # Section from work: across, up, along.
 SECTION = np.array([[0.0, 1, 0], [0, 0, 1], [1, 0, 0]])
 
 
 def solve_profile(lying: Mesh, spec: SoftCut, block: kinds.Block) -> Nest:
-    """A block that catches work lying along it. lying: in the block's turn, mm. Raises BadInput when nothing lies over it."""
+    """A block that catches work lying along it. lying: in the block's turn, mm. Raises BadInput when nothing
+    lies over it.
+    """
     low, high = lying.vertices.min(axis=0), lying.vertices.max(axis=0)
-    along = -(low[0] + high[0]) / 2 + spec.shift
-    section = to_solid(transformed(lying, rigid(SECTION, np.array([0.0, 0.0, along]))))
-    half = block.length / 2
-    over = section.trim_by_plane([0.0, 0.0, 1.0], -half).trim_by_plane([0.0, 0.0, -1.0], -half)
-    shape = filled(over.project().to_polygons())
-    if shape is None:
-        raise BadInput(
-            "hold.nest_empty", "hold", "nothing of the work lies over the block", "shift the work along it"
-        )
-    bottom, top = shape.bounds[1], shape.bounds[3]
-    radius = spec.cutter / 2
-    own = vee_of(lying)
-    angle = spec.angle_deg or own or USUAL_VEE_DEG
-    told: list[Reason] = []
-    if spec.shape == "vee":
-        why = "as typed" if spec.angle_deg is not None else "the work's own flanks stand so" if own is not None else "round work: the angle of the trade"  # fmt: skip
-        told.append(
-            Reason(name="angle", value=round(angle, 3), unit="°", solved=spec.angle_deg is None, why=why)
-        )
-        apex, touch = _touching_vee(shape, angle)
-        wanted_grip = max(STRAIGHT_WALL_MM, touch - bottom + ABOVE_TOUCH_MM)
-        reason = f"the vee touches up to {touch - bottom:.1f} mm above the work's lowest point, and goes on a little"
-    else:
-        wanted_grip = 0.4 * (top - bottom)
-        reason = "two fifths of the work's height: it goes in from above, and stands out for the cut"
-    grip = spec.grip if spec.grip is not None else round(min(wanted_grip, 0.6 * (top - bottom)), 2)
-    told.append(Reason(name="grip", value=round(grip, 3), unit="mm", solved=spec.grip is None, why=reason))
-    level, over_top = bottom + grip, bottom + grip + 2 * spec.cutter
-    outline = one_piece(
-        shape.intersection(box(shape.bounds[0] - 1, bottom - 1, shape.bounds[2] + 1, over_top))
-    )
-    if spec.shape == "vee":
-        wanted: Polygon = _vee(apex, angle, over_top)
-        middle = apex[0]
-    else:
-        wanted = one_piece(
-            _raised(shape.intersection(box(shape.bounds[0], bottom, shape.bounds[2], level)), over_top)
-        )
-        middle = (shape.bounds[0] + shape.bounds[2]) / 2
-    if spec.relief != "none":
-        wanted = one_piece(unary_union([wanted, *reliefs(wanted, outline, radius, spec.relief)]))
-    left = opened(wanted, radius)
+    along, half = -(low[0] + high[0]) / 2 + spec.shift, block.length / 2
+    shape = _section(lying, along, half)
+    profile = _profile(shape, spec, vee_of(lying))
+    left = opened(profile.wanted, spec.cutter / 2)
     if left.is_empty:
         raise BadInput(
             "hold.nest_not_cuttable",
@@ -92,26 +50,107 @@ def solve_profile(lying: Mesh, spec: SoftCut, block: kinds.Block) -> Nest:
             f"a Ø{spec.cutter:g} cutter does not get into the profile",
             "choose a smaller cutter",
         )
-    left = one_piece(left)
-    up = block.height / 2 - level
-    place = np.array([along, -middle, block.height - level])
-    outline, wanted, left = (translate(one, -middle, up) for one in (outline, wanted, left))
+    left, middle = one_piece(left), profile.middle
+    up = block.height / 2 - profile.level
+    place = np.array([along, -middle, block.height - profile.level])
+    outline, wanted, left = (translate(one, -middle, up) for one in (profile.outline, profile.wanted, left))
     within = left.intersection(box(-1e4, -1e4, 1e4, block.height / 2))
     walls = (block.width / 2 + within.bounds[0], block.width / 2 - within.bounds[2])
+    thinner = "the thinner of the two walls beside the profile"
     nest = Nest(
-        spec=spec.model_copy(update={"edge_break": 0.0, "floor": "floor"}), turn_deg=0.0, between_deg=angle if spec.shape == "vee" else 0.0,
-        outline=outline, wanted=wanted, left=left, boss=None, floor=0.0, top=block.length, edge=0.0, grip=grip, split=0.0,
-        gap=0.0, walls=walls, place=place, opening=0.0, seat=_seat(outline, left, block.height / 2), blank=block.id,
-        reasons=told, half=(block.width, block.length, block.height),
+        spec=spec.model_copy(update={"edge_break": 0.0, "floor": "floor"}),
+        turn_deg=0.0,
+        between_deg=profile.angle if spec.shape == "vee" else 0.0,
+        outline=outline,
+        wanted=wanted,
+        left=left,
+        boss=None,
+        floor=0.0,
+        top=block.length,
+        edge=0.0,
+        grip=profile.grip,
+        split=0.0,
+        gap=0.0,
+        walls=walls,
+        place=place,
+        opening=0.0,
+        seat=_seat(outline, left, block.height / 2),
+        blank=block.id,
+        reasons=[
+            *profile.reasons,
+            Reason(name="wall", value=round(min(walls), 2), unit="mm", why=thinner),
+        ],
+        half=(block.width, block.length, block.height),
         frame=rigid(SECTION.T, np.array([-half, 0.0, block.height / 2])),
-    )  # fmt: skip
-    nest.reasons.append(Reason(name="wall", value=round(min(walls), 2), unit="mm", why="the thinner of the two walls beside the profile"))  # fmt: skip
-    _judge(nest, block, float(high[0] - low[0]), within)
+    )
+    judge_profile(nest, block, float(high[0] - low[0]), within)
     body = kinds.cuboid(
         (-block.width / 2, -block.height / 2, 0), (block.width / 2, block.height / 2, block.length)
     )
     nest.jaws = CutJaws(transformed(mesh_of(body - cut_away(nest)), nest.frame), None, place)
     return nest
+
+
+@dataclass(frozen=True)
+class _Profile:
+    """A block's profile in the section of the work. level: the block's top; middle: of the profile; angle: of
+    a vee, degrees.
+    """
+
+    outline: Polygon
+    wanted: Polygon
+    level: float
+    middle: float
+    grip: float
+    angle: float
+    reasons: list[Reason]
+
+
+def _section(lying: Mesh, along: float, half: float) -> Polygon:
+    """The work over the block, seen along it. along: shift of the work; half: of the block's length. Raises
+    BadInput when nothing is there.
+    """
+    section = to_solid(transformed(lying, rigid(SECTION, np.array([0.0, 0.0, along]))))
+    over = section.trim_by_plane([0.0, 0.0, 1.0], -half).trim_by_plane([0.0, 0.0, -1.0], -half)
+    shape = filled(over.project().to_polygons())
+    if shape is None:
+        raise BadInput(
+            "hold.nest_empty", "hold", "nothing of the work lies over the block", "shift the work along it"
+        )
+    return shape
+
+
+def _profile(shape: Polygon, spec: SoftCut, own: float | None) -> _Profile:
+    """The profile that catches a section. own: the angle of the work's own vee, degrees."""
+    left, bottom, right, top = shape.bounds
+    angle = spec.angle_deg or own or USUAL_VEE_DEG
+    told: list[Reason] = []
+    apex, touch = _touching_vee(shape, angle) if spec.shape == "vee" else (np.zeros(2), 0.0)
+    if spec.shape == "vee":
+        why = "the work's own flanks stand so" if own is not None else "round work: the angle of the trade"
+        why = "as typed" if spec.angle_deg is not None else why
+        solved = spec.angle_deg is None
+        told.append(Reason(name="angle", value=round(angle, 3), unit="°", solved=solved, why=why))
+        wanted_grip = max(STRAIGHT_WALL_MM, touch - bottom + ABOVE_TOUCH_MM)
+        reason = (
+            f"the vee touches up to {touch - bottom:.1f} mm above the work's lowest point, and goes on a"
+            " little"
+        )
+    else:
+        wanted_grip = 0.4 * (top - bottom)
+        reason = "two fifths of the work's height: it goes in from above, and stands out for the cut"
+    grip = spec.grip if spec.grip is not None else round(min(wanted_grip, 0.6 * (top - bottom)), 2)
+    told.append(Reason(name="grip", value=round(grip, 3), unit="mm", solved=spec.grip is None, why=reason))
+    level, over_top = bottom + grip, bottom + grip + 2 * spec.cutter
+    outline = one_piece(shape.intersection(box(left - 1, bottom - 1, right + 1, over_top)))
+    if spec.shape == "vee":
+        wanted, middle = _vee(apex, angle, over_top), float(apex[0])
+    else:
+        wanted = one_piece(_raised(shape.intersection(box(left, bottom, right, level)), over_top))
+        middle = (left + right) / 2
+    if spec.relief != "none":
+        wanted = one_piece(unary_union([wanted, *reliefs(wanted, outline, spec.cutter / 2, spec.relief)]))
+    return _Profile(outline, wanted, level, middle, grip, angle, told)
 
 
 def _touching_vee(shape: Polygon, angle: float) -> tuple[Floats, float]:
@@ -153,17 +192,3 @@ def _seat(outline: Polygon, left: Polygon, top: float) -> Seat:
             side[0] += float(edge.intersection(rim).length)
             side[1] += float(edge.length)
     return Seat(back=sides[True][0], back_of=sides[True][1], front=sides[False][0], front_of=sides[False][1])
-
-
-def _judge(nest: Nest, block: kinds.Block, long: float, within: BaseGeometry) -> None:
-    wall, spec = min(nest.walls), nest.spec
-    if wall < spec.least_wall:
-        nest.trouble.append(("jaws.thin", "error" if wall < 1 else "warning", f"The block's wall is only {wall:.1f} mm thick beside the profile; {spec.least_wall:g} mm wanted.", wall, spec.least_wall))  # fmt: skip
-    under = float(within.bounds[1]) + block.height / 2
-    if under < FLOOR_LEAST_MM:
-        nest.trouble.append(("jaws.too_low", "error", f"The profile leaves {under:.1f} mm under its root.", under, FLOOR_LEAST_MM))  # fmt: skip
-    if block.length >= long:
-        nest.trouble.append(("jaws.longer_than_work", "warning", f"The block is {block.length:g} mm long and the work {long:g}: a clamp along it would hold the block.", block.length, long))  # fmt: skip
-    tight = nest.outline.difference(nest.left.buffer(0.01))
-    if tight.area > 0.01:
-        nest.trouble.append(("jaws.corners_ride", "warning", f"A Ø{spec.cutter:g} cutter leaves {tight.area:.2f} mm² in corners that the work would ride on.", tight.area, 0.01))  # fmt: skip

@@ -10,7 +10,8 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, transformed, triangle_norma
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding.contact import travel
 
-# A fitting pair of free-form walls stands off or in by as much as rays know of them; how finely a place in a nest is looked for, mm.
+# A fitting pair of free-form walls stands off or in by as much as rays know of them; how finely a place in a
+# nest is looked for, mm.
 FORM_MM, SETTLE_MM, SETTLE_LEAST_MM = 0.05, 0.5, 0.01
 # What looks down within 11° of level.
 LEVEL_COS = 0.98
@@ -18,9 +19,11 @@ DOWN = np.array([0.0, 0, -1])
 
 
 def settled(lying: Mesh, seat: Mesh) -> Floats:
-    """How the work moves (3,), mm, until it lies lowest on a seat: in a nest it finds its place by itself, on a plane it stays.
+    """How the work moves (3,), mm, until it lies lowest on a seat: in a nest it finds its place by itself, on
+    a plane it stays.
 
-    What rays know of walls would wedge a fitting pair: they are let in by FORM_MM, and only level floors decide the height as they are.
+    What rays know of walls would wedge a fitting pair: they are let in by FORM_MM, and only level floors
+    decide the height as they are.
     """
     slim = drawn_in(lying, FORM_MM)
     bottom = replace(lying, triangles=lying.triangles[triangle_normals(lying)[:, 2] < -LEVEL_COS])

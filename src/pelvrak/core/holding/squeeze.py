@@ -1,8 +1,8 @@
 """How far does a clamp bend a thin wall? Published beam and plate formulas over the wall behind the contact.
 
-Beams of unit width: W. C. Young and R. G. Budynas, Roark's Formulas for Stress and Strain, 7th ed., table 8.1,
-cases 2a (cantilever) and 2d (both ends fixed), uniform load. Plate with all edges fixed: S. Timoshenko and
-S. Woinowsky-Krieger, Theory of Plates and Shells, 2nd ed., table 35 (ν = 0.3). Coefficients from memory.
+Beams of unit width: W. C. Young and R. G. Budynas, Roark's Formulas for Stress and Strain, 7th ed., table
+8.1, cases 2a (cantilever) and 2d (both ends fixed), uniform load. Plate with all edges fixed: S. Timoshenko
+and S. Woinowsky-Krieger, Theory of Plates and Shells, 2nd ed., table 35 (ν = 0.3). Coefficients from memory.
 """
 
 from __future__ import annotations
@@ -39,9 +39,11 @@ _FIXED = (
 SQUEEZE_MM = 0.02
 STEP_MM = 2.0
 SAME_HIT_MM = 1e-4
-# Rays start this far before the contact, mm; a crossing this little outside a triangle (share of it) still counts.
+# Rays start this far before the contact, mm; a crossing this little outside a triangle (share of it) still
+# counts.
 BEFORE_MM, SEAM = 0.1, 1e-9
-# A wall counts as thin when there is a hollow behind it and it is thinner than this share of the hollow's shorter side.
+# A wall counts as thin when there is a hollow behind it and it is thinner than this share of the hollow's
+# shorter side.
 THIN_SHARE = 0.5
 
 
@@ -63,7 +65,9 @@ def plate_fixed(q: float, short: float, long: float, thickness: float, modulus: 
 
 @dataclass(frozen=True)
 class ThinWall:
-    """A wall pressed by a clamp with a hollow behind it; mm. bends: estimated; how: the formula used; place: of its middle."""
+    """A wall pressed by a clamp with a hollow behind it; mm. bends: estimated; how: the formula used; place:
+    of its middle.
+    """
 
     thickness: float
     span: float
@@ -74,7 +78,8 @@ class ThinWall:
 
 
 def thin_wall(work: Mesh, patch: Patch, force: float, modulus: float) -> ThinWall | None:
-    """The thinnest wall behind a clamping patch (all in one frame) and what the clamp's pressure does to it; None without one.
+    """The thinnest wall behind a clamping patch (all in one frame) and what the clamp's pressure does to it;
+    None without one.
 
     Rays STEP_MM apart go in from the contact: material, then a hollow. Where the wall has no edge above, the
     better of two strips is taken: along it, fixed at both ends, and up it, fixed at its foot.

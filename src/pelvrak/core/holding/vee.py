@@ -8,7 +8,9 @@ from pelvrak.core.geometry.mesh import Mesh, triangle_normals
 
 
 def vee_of(stock: Mesh) -> float | None:
-    """The angle between two flanks on the underside of the work that meet along its length, degrees; None when it has none."""
+    """The angle between two flanks on the underside of the work that meet along its length, degrees; None
+    when it has none.
+    """
     normals = triangle_normals(stock)
     corners = stock.vertices[stock.triangles]
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2

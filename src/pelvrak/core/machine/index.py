@@ -1,4 +1,6 @@
-"""Which way does the work look to the spindle at an index position, how do the rotary axes stand there, and where is zero then?"""
+"""Which way does the work look to the spindle at an index position, how do the rotary axes stand there, and
+where is zero then?
+"""
 
 from __future__ import annotations
 
@@ -31,8 +33,10 @@ UP = np.array([0.0, 0.0, 1.0])
 
 @dataclass(frozen=True)
 class Turned:
-    """The work at an index position: rotary angles, 4×4 from the zero frame to the local plane (z along the tool, x and y along the
-    machine's, the setup's zero kept or one of its own), the direction in the zero frame, and how it was solved."""
+    """The work at an index position: rotary angles, 4×4 from the zero frame to the local plane (z along the
+    tool, x and y along the machine's, the setup's zero kept or one of its own), the direction in the zero
+    frame, and how it was solved.
+    """
 
     name: str
     angles: dict[str, float]
@@ -49,7 +53,9 @@ class Turned:
 
 
 def upright(machine: Machine) -> Turned:
-    """The work as its seat lays it, rotary axes at home. Raises BadInput when the spindle cannot look down on the table so."""
+    """The work as its seat lays it, rotary axes at home. Raises BadInput when the spindle cannot look down on
+    the table so.
+    """
     angles = home_angles(machine)
     if float(direction_of(machine, angles) @ UP) > 1 - 1e-9:
         return Turned("", angles, local_plane(machine, angles), (0.0, 0.0, 1.0))
@@ -73,7 +79,9 @@ def local_plane(machine: Machine, angles: dict[str, float]) -> Floats:
 
 @dataclass(frozen=True)
 class TurningLine:
-    """A rotary axis that turns the work, as it lies in the local plane of a position: a point of it (mm), its direction, and where it stands."""
+    """A rotary axis that turns the work, as it lies in the local plane of a position: a point of it (mm), its
+    direction, and where it stands.
+    """
 
     axis: Axis
     point: Floats
@@ -106,7 +114,9 @@ def turning_lines(machine: Machine, zero_on_table: Vector, at: Turned) -> list[T
 def reach_of(
     machine: Machine, zero_on_table: Vector, at: Turned, low: Floats, high: Floats, gauge: float
 ) -> tuple[Floats, Floats]:
-    """Least and most X, Y and Z for a path in a box low … high of the local plane, mm. gauge: nose to tip, mm."""
+    """Least and most X, Y and Z for a path in a box low … high of the local plane, mm. gauge: nose to tip,
+    mm.
+    """
     corners = moved(inverse(at.local_from_zero), box_corners(as_vector(low), as_vector(high))) + np.array(
         zero_on_table
     )
@@ -124,9 +134,11 @@ def index_time(machine: Machine, before: dict[str, float], after: dict[str, floa
 
 
 def centre_register(machine: Machine, zero_on_table: Vector) -> Vector:
-    """X, Y and Z of the one register that serves every position: where the nose would stand on the rotary centre nearest to zero, mm.
+    """X, Y and Z of the one register that serves every position: where the nose would stand on the rotary
+    centre nearest to zero, mm.
 
-    The centre is on the rotary axis nearest to the base, which no turn moves. Raises BadInput for a tool that tilts.
+    The centre is on the rotary axis nearest to the base, which no turn moves. Raises BadInput for a tool that
+    tilts.
     """
     tool_side = {axis.name for axis in machine.chain(machine.spindle.rides)}
     if not machine.rotary or any(axis.name in tool_side for axis in machine.rotary):

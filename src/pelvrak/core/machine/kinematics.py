@@ -1,9 +1,9 @@
 """Where do table and tool stand for some axis values, and which values put the tool where it is wanted?
 
-The chain from the table to the spindle is written as a product of motions about the axes as they lie with every
-axis at 0; directions are solved by the two elementary problems of turning about one line, and about two lines that
-meet: R. M. Murray, Z. Li and S. S. Sastry, "A Mathematical Introduction to Robotic Manipulation", 1994, ch. 3
-(Paden and Kahan's subproblems 1 and 2).
+The chain from the table to the spindle is written as a product of motions about the axes as they lie with
+every axis at 0; directions are solved by the two elementary problems of turning about one line, and about two
+lines that meet: R. M. Murray, Z. Li and S. S. Sastry, "A Mathematical Introduction to Robotic Manipulation",
+1994, ch. 3 (Paden and Kahan's subproblems 1 and 2).
 """
 
 from __future__ import annotations
@@ -33,7 +33,9 @@ ALIKE_S = 0.05
 
 
 class Angles(Frozen):
-    """One way to stand: the rotary axes' values (degrees), how far the direction is missed (degrees), and whether it is taken and why."""
+    """One way to stand: the rotary axes' values (degrees), how far the direction is missed (degrees), and
+    whether it is taken and why.
+    """
 
     angles: dict[str, float]
     residual_deg: float
@@ -43,7 +45,9 @@ class Angles(Frozen):
 
 
 class Solved(Frozen):
-    """What a machine can do about a tool direction (table frame). nearest: direction and angles when it cannot; could: shipped machines that can."""
+    """What a machine can do about a tool direction (table frame). nearest: direction and angles when it
+    cannot; could: shipped machines that can.
+    """
 
     machine: str
     direction: Vector
@@ -57,7 +61,9 @@ class Solved(Frozen):
 
 @dataclass(frozen=True)
 class Pose:
-    """Where things stand, base frame, 4×4: base_from_table (the table's corner, its z up), base_from_spindle (the nose)."""
+    """Where things stand, base frame, 4×4: base_from_table (the table's corner, its z up), base_from_spindle
+    (the nose).
+    """
 
     base_from_table: Floats
     base_from_spindle: Floats
@@ -73,7 +79,9 @@ def home_angles(machine: Machine) -> dict[str, float]:
 
 
 def motion(axis: Axis, value: float, carries_table: bool) -> Floats:
-    """How what rides on an axis has moved, base frame, 4×4. The table goes the other way than the tool seen from it."""
+    """How what rides on an axis has moved, base frame, 4×4. The table goes the other way than the tool seen
+    from it.
+    """
     amount = -value if carries_table else value
     if not axis.rotary:
         return rigid(np.eye(3), np.array(axis.direction) * amount)
@@ -119,7 +127,9 @@ def _about_one(axis: Floats, start: Floats, end: Floats) -> float:
 def _raw_angles(
     machine: Machine, wanted: Floats, now: dict[str, float]
 ) -> tuple[list[tuple[float, ...]], bool]:
-    """Angles of the rotary axes, radians, that bring the spindle nearest to a direction (base frame, axes at 0); whether one is free."""
+    """Angles of the rotary axes, radians, that bring the spindle nearest to a direction (base frame, axes at
+    0); whether one is free.
+    """
     axes = [np.array(axis.direction) for axis in machine.rotary]
     if not axes:
         return [()], False
@@ -171,7 +181,9 @@ def _within(axis: Axis, angle_deg: float) -> list[float]:
 
 
 def turning_time(axis: Axis, by: float) -> float:
-    """Time of a move of an axis from stand to stand, s: with its acceleration up to its rapid and down again."""
+    """Time of a move of an axis from stand to stand, s: with its acceleration up to its rapid and down
+    again.
+    """
     way, speed = abs(by), axis.rapid / 60
     ramp = speed**2 / axis.acceleration
     return 2 * math.sqrt(way / axis.acceleration) if way < ramp else way / speed + speed / axis.acceleration
@@ -188,9 +200,9 @@ def solve_direction(
 ) -> Solved:
     """Every way a machine can point its tool.
 
-    direction: away from the work, along the tool, table frame, any length but 0; now: where the rotary axes stand
-    (their home when not said). others: whether to look which shipped machines could, when this one cannot. Raises
-    BadInput for a direction of no length.
+    direction: away from the work, along the tool, table frame, any length but 0; now: where the rotary axes
+    stand (their home when not said). others: whether to look which shipped machines could, when this one
+    cannot. Raises BadInput for a direction of no length.
     """
     wanted = np.array(direction, float)
     size = float(np.linalg.norm(wanted))
@@ -203,8 +215,36 @@ def solve_direction(
         )
     wanted = wanted / size
     here = home_angles(machine) | (now or {})
-    in_base = table_frame(machine)[:3, :3] @ wanted
-    raw, singular = _raw_angles(machine, in_base, here)
+    found, singular = _pointing(machine, wanted, here)
+    told = as_vector(np.round(wanted, 12) + 0.0)
+    if found:
+        return Solved(
+            machine=machine.id,
+            direction=told,
+            reachable=True,
+            singular=singular,
+            solutions=tuple(_preferred(machine, found)),
+        )
+    near = _nearest(machine, wanted, here)
+    others_too = [m for m in machines().values() if others and m.id != machine.id]
+    could = [m.id for m in others_too if solve_direction(m, direction, None, False).reachable]
+    return Solved(
+        machine=machine.id,
+        direction=told,
+        reachable=False,
+        singular=False,
+        solutions=(),
+        nearest=near,
+        nearest_direction=as_vector(np.round(direction_of(machine, near.angles), 9) + 0.0),
+        could=tuple(could),
+    )
+
+
+def _pointing(machine: Machine, wanted: Floats, here: dict[str, float]) -> tuple[list[Angles], bool]:
+    """All angles at which the tool points a way, each once; whether an axis may stand anywhere. here: where
+    the axes stand.
+    """
+    raw, singular = _raw_angles(machine, table_frame(machine)[:3, :3] @ wanted, here)
     found: list[Angles] = []
     for angles in raw:
         choices = [_within(axis, math.degrees(a)) for axis, a in zip(machine.rotary, angles, strict=True)]
@@ -220,35 +260,7 @@ def solve_direction(
             twin = any(all(abs(named[k] - f.angles[k]) < SAME_DEG for k in named) for f in found)
             if residual < REACHED_DEG and not twin:
                 found.append(Angles(angles=named, residual_deg=residual, turning_s=time))
-    told = as_vector(np.round(wanted, 12) + 0.0)
-    if found:
-        return Solved(
-            machine=machine.id,
-            direction=told,
-            reachable=True,
-            singular=singular,
-            solutions=tuple(_preferred(machine, found)),
-        )
-    near = _nearest(machine, wanted, here)
-    could = (
-        [
-            m.id
-            for m in machines().values()
-            if m.id != machine.id and solve_direction(m, direction, None, False).reachable
-        ]
-        if others
-        else []
-    )
-    return Solved(
-        machine=machine.id,
-        direction=told,
-        reachable=False,
-        singular=False,
-        solutions=(),
-        nearest=near,
-        nearest_direction=as_vector(np.round(direction_of(machine, near.angles), 9) + 0.0),
-        could=tuple(could),
-    )
+    return found, singular
 
 
 def _clear(machine: Machine, one: Angles) -> float:
@@ -318,7 +330,8 @@ def _nearest(machine: Machine, wanted: Floats, here: dict[str, float]) -> Angles
 def linear_for(
     machine: Machine, tip: Floats, angles: dict[str, float], gauge: float = 0.0
 ) -> dict[str, float]:
-    """X, Y and Z that bring the tip of a tool to a point of the table frame, mm, with the rotary axes as they stand.
+    """X, Y and Z that bring the tip of a tool to a point of the table frame, mm, with the rotary axes as they
+    stand.
 
     gauge: from the spindle's nose to the tip, mm. Limits are not looked at.
     """

@@ -1,8 +1,10 @@
-"""Which machine is it: what moves on what, how far and how fast, what stands on its table, what does its control know?
+"""Which machine is it: what moves on what, how far and how fast, what stands on its table, what does its
+control know?
 
 A machine is data. Base frame: right-handed, Z along the spindle, away from the work, as ISO 841 names it; the
-origin is the middle of the spindle's nose with every axis at 0. An axis moves the tool, as seen from the work, along
-(or by the right hand about) its direction, whether it carries the tool or the table. mm, degrees, minutes.
+origin is the middle of the spindle's nose with every axis at 0. An axis moves the tool, as seen from the
+work, along (or by the right hand about) its direction, whether it carries the tool or the table. mm, degrees,
+minutes.
 """
 
 from __future__ import annotations
@@ -27,13 +29,13 @@ VERSION = 1
 
 
 class Axis(Frozen):
-    """One axis. rides: "base", or the axis it is built on; point: of a rotary axis, base frame, every axis at 0.
+    """One axis. rides: "base", or the axis it is built on; point: of a rotary axis, base frame, every axis at
+    0.
 
-    low, high: mm or degrees, endless for a rotary without stops; rapid, feed: mm/min or degrees/min; acceleration: mm/s² or
-    degrees/s²; clamp_s: to clamp and unclamp; clamp, unclamp: codes. prefers: the side a tilting axis is stiffer or
-    better seen on.
-    name: its letter by ISO 841; direction: along it, or about it by the right hand, base frame; home: where
-    it stands for loading; endless: without stops.
+    low, high: mm or degrees, endless for a rotary without stops; rapid, feed: mm/min or degrees/min;
+    acceleration: mm/s² or degrees/s²; clamp_s: to clamp and unclamp; clamp, unclamp: codes. prefers: the side
+    a tilting axis is stiffer or better seen on. name: its letter by ISO 841; direction: along it, or about it
+    by the right hand, base frame; home: where it stands for loading; endless: without stops.
     """
 
     name: AxisName
@@ -75,7 +77,8 @@ class Axis(Frozen):
 
 
 class Solid(Frozen):
-    """A simple solid of a machine, base frame with every axis at 0: a box low … high, or a cylinder about `axis` through `at`.
+    """A simple solid of a machine, base frame with every axis at 0: a box low … high, or a cylinder about
+    `axis` through `at`.
 
     name: what it is; rides: "base", or the axis it is built on; low, high: corners of a box, mm; at: a point
     on the axis of a cylinder; axis: its direction; diameter, length: of the cylinder, mm.
@@ -114,7 +117,8 @@ class Slots(Frozen):
 
 
 class Table(Frozen):
-    """What holdings stand on. at: its front left corner, base frame, every axis at 0; x, up: its directions there.
+    """What holdings stand on. at: its front left corner, base frame, every axis at 0; x, up: its directions
+    there.
 
     rides: "base", or the axis it is built on; length, depth: along x and across, mm; slots: tee slots;
     grid_mm: distance of its tapped holes, where it has them.
@@ -155,12 +159,12 @@ class Changer(Frozen):
 
 
 class Control(Frozen):
-    """What the control can do. extended: how many registers beyond the standard six; reserved: not to be given out;
+    """What the control can do. extended: how many registers beyond the standard six; reserved: not to be
+    given out;
 
-    tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by itself;
-    shortest_way: a rotary axis goes the short way round; program_digits: in which program numbers are written; last_block: the
-    largest block number.
-    registers: the standard work offsets it has.
+    tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by
+    itself; shortest_way: a rotary axis goes the short way round; program_digits: in which program numbers are
+    written; last_block: the largest block number. registers: the standard work offsets it has.
     """
 
     registers: tuple[Register, ...] = STANDARD
@@ -231,7 +235,9 @@ class Machine(Frozen):
         return self
 
     def chain(self, rides: str) -> list[Axis]:
-        """The axes from what rides on one down to the base. Raises ValueError when they ride on each other in a ring."""
+        """The axes from what rides on one down to the base. Raises ValueError when they ride on each other in
+        a ring.
+        """
         by_name = {axis.name: axis for axis in self.axes}
         out: list[Axis] = []
         while rides != "base":
@@ -291,7 +297,9 @@ def machine_of(name: str, own: tuple[Machine, ...] = ()) -> Machine:
 
 
 def machine_from_json(text: str | bytes, where: str) -> Machine:
-    """A machine from its file. Raises BadInput naming the first field that is wrong, or the version that is not ours."""
+    """A machine from its file. Raises BadInput naming the first field that is wrong, or the version that is
+    not ours.
+    """
     value = json_from(text, where, "machine.unreadable")
     refuse_unkept(value, where, "machine.invalid")
     version = value.get("schema_version") if isinstance(value, dict) else None

@@ -1,4 +1,6 @@
-"""Which solids of a machine go with the tool or between tool and work, how do they follow it, and what do they run into?"""
+"""Which solids of a machine go with the tool or between tool and work, how do they follow it, and what do
+they run into?
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,8 @@ ROUND = 96
 
 @dataclass(frozen=True)
 class Slide:
-    """A solid of the machine that moves against the work. mesh: in the local plane of a position with the bare nose at its zero;
+    """A solid of the machine that moves against the work. mesh: in the local plane of a position with the
+    bare nose at its zero;
 
     follows (3, 3): how far it goes for each mm the nose goes.
     """
@@ -36,7 +39,9 @@ class Slide:
 
 @dataclass(frozen=True)
 class Met:
-    """A slide that runs into something: how deep (mm), what it is, and where the nose then stands (local plane)."""
+    """A slide that runs into something: how deep (mm), what it is, and where the nose then stands (local
+    plane).
+    """
 
     slide: str
     what: str
@@ -54,7 +59,9 @@ def solid_mesh(one: Solid) -> Mesh:
 
 
 def table_side(machine: Machine) -> list[str]:
-    """The axes that stand still against the table but for what turns it: up to the first that slides, and that one."""
+    """The axes that stand still against the table but for what turns it: up to the first that slides, and
+    that one.
+    """
     out = []
     for axis in machine.chain(machine.table.rides):
         out.append(axis.name)
@@ -114,7 +121,9 @@ def _is_nose(machine: Machine, solid: Solid) -> bool:
 def met_by_slides(
     moving: list[Slide], starts: Floats, ends: Floats, still: list[tuple[str, Mesh]]
 ) -> list[Met]:
-    """What slides run into while the nose goes along straight moves, starts to ends (n, 3), local plane, mm: the deepest for each pair."""
+    """What slides run into while the nose goes along straight moves, starts to ends (n, 3), local plane, mm:
+    the deepest for each pair.
+    """
     if len(ends) == 0:
         return []
     places = _along(starts, ends)

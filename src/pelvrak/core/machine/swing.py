@@ -1,8 +1,9 @@
-"""Does the work, with what holds it, clear everything that stands still while it is turned from one position to the next?
+"""Does the work, with what holds it, clear everything that stands still while it is turned from one position
+to the next?
 
-Checked over the whole arc and not only at steps: from an angle with a gap of g, nothing that lies within r of the
-rotary axis can meet before a turn of g / r, so that is how far the next look is (conservative advancement: B. Mirtich,
-"Impulse-based Dynamic Simulation of Rigid Body Systems", PhD thesis, 1996).
+Checked over the whole arc and not only at steps: from an angle with a gap of g, nothing that lies within r of
+the rotary axis can meet before a turn of g / r, so that is how far the next look is (conservative
+advancement: B. Mirtich, "Impulse-based Dynamic Simulation of Rigid Body Systems", PhD thesis, 1996).
 """
 
 from __future__ import annotations
@@ -23,7 +24,9 @@ MET_MM, FAR_MM = 0.05, 60.0
 
 @dataclass(frozen=True)
 class Swing:
-    """A turn of one axis: the least gap on the way (mm, FAR_MM when it is more), at which angle, and between what; met: it touches there."""
+    """A turn of one axis: the least gap on the way (mm, FAR_MM when it is more), at which angle, and between
+    what; met: it touches there.
+    """
 
     gap: float
     angle: float
@@ -36,7 +39,8 @@ def swing(
 ) -> Swing:
     """Turn bodies that ride on the table side of an axis from one angle to another.
 
-    moving: named solids, base frame, as they stand with the axis at `start`; still: what does not turn, base frame, mm.
+    moving: named solids, base frame, as they stand with the axis at `start`; still: what does not turn, base
+    frame, mm.
     """
     best = Swing(FAR_MM, start, ("", ""), False)
     way = 1.0 if end >= start else -1.0

@@ -1,4 +1,6 @@
-"""What is in the offset register, does the holding stand on the table, does a path stay within the travels?"""
+"""What is in the offset register, does the holding stand on the table, does a path stay within the
+travels?
+"""
 
 from __future__ import annotations
 
@@ -12,13 +14,17 @@ from pelvrak.core.machine.machine import Machine
 
 
 def register_value(machine: Machine, zero_on_table: Vector, angles: dict[str, float] | None = None) -> Vector:
-    """X, Y and Z at which the bare nose would stand in work zero, mm; tool length not counted. angles: of the rotary axes."""
+    """X, Y and Z at which the bare nose would stand in work zero, mm; tool length not counted. angles: of the
+    rotary axes.
+    """
     at = linear_for(machine, np.array(zero_on_table), home_angles(machine) | (angles or {}))
     return at["X"], at["Y"], at["Z"]
 
 
 def corner(machine: Machine) -> Vector:
-    """X, Y and Z at which the bare nose would touch the table's front left corner, rotary axes at home, mm."""
+    """X, Y and Z at which the bare nose would touch the table's front left corner, rotary axes at home,
+    mm.
+    """
     return register_value(machine, (0.0, 0.0, 0.0))
 
 
@@ -29,8 +35,9 @@ def check_table(
     setup: str,
     places: dict[str, tuple[str, Vector]] | None = None,
 ) -> list[Finding]:
-    """Whether the holding stands on the table. solids: names, items and boxes, zero frame. places: for items that can be moved on
-    the table, the pointer to them in the setup and where they stand."""
+    """Whether the holding stands on the table. solids: names, items and boxes, zero frame. places: for items
+    that can be moved on the table, the pointer to them in the setup and where they stand.
+    """
     worst, named, of, shift = 0.0, "", "", (0, 0.0)
     for name, item, low, high in solids:
         a, b = np.add(low, zero_on_table), np.add(high, zero_on_table)
@@ -84,7 +91,10 @@ def check_travel(machine: Machine, least: Floats, most: Floats, setup: str, oper
                         setup=setup,
                         operation=operation,
                         stage="reach",
-                        sentence=f"{operation} needs {name} {value:.1f}; {machine.name} stops at {limit:.1f}, {past:.1f} mm short.",
+                        sentence=(
+                            f"{operation} needs {name} {value:.1f}; {machine.name} stops at {limit:.1f},"
+                            f" {past:.1f} mm short."
+                        ),
                         measured=round(float(value), 3),
                         limit=float(limit),
                         unit="mm",

@@ -20,8 +20,10 @@ CYCLE_CODES = {"spot": "G81", "drill": "G81", "peck": "G83", "ream": "G85", "tap
 
 @dataclass(frozen=True)
 class Where:
-    """Where the work is turned to. rotary: name, angle (degrees), clamp and unclamp code of each axis; shift: what is added to every
-    coordinate; tilted: turns about Z, X, Z (degrees) of a plane the control turns, plane_at: its zero from the register's; message: to stop with."""
+    """Where the work is turned to. rotary: name, angle (degrees), clamp and unclamp code of each axis; shift:
+    what is added to every coordinate; tilted: turns about Z, X, Z (degrees) of a plane the control turns,
+    plane_at: its zero from the register's; message: to stop with.
+    """
 
     register: str
     rotary: tuple[tuple[str, float, str, str], ...] = ()
@@ -47,10 +49,12 @@ class Planned:
 
 @dataclass(frozen=True)
 class Head:
-    """What stands round the operations. number: of the program, 0 for one made of its name; digits: in which it is written;
+    """What stands round the operations. number: of the program, 0 for one made of its name; digits: in which
+    it is written;
 
-    last_block: the largest block number the control takes; found_in: the register the operator finds, from which the others
-    are turned; home: name, angle (degrees), clamp and unclamp code of each rotary axis where the next work is loaded.
+    last_block: the largest block number the control takes; found_in: the register the operator finds, from
+    which the others are turned; home: name, angle (degrees), clamp and unclamp code of each rotary axis where
+    the next work is loaded.
     """
 
     number: int = 0
@@ -96,7 +100,9 @@ class _Writer:
         return len(self.lines) - 1
 
     def numbered(self, last: int) -> str:
-        """The text with its blocks numbered by the widest step of 10, 5, 2 and 1 that ends by `last`, or not at all."""
+        """The text with its blocks numbered by the widest step of 10, 5, 2 and 1 that ends by `last`, or not
+        at all.
+        """
         step = next((step for step in (10, 5, 2, 1) if step * len(self.blocks) <= last), None)
         lines = list(self.lines)
         for count, line in enumerate(self.blocks, start=1):
@@ -128,17 +134,16 @@ def post(
 ) -> Program:
     """The program of one setup: safe start, each operation with its tool, safe end.
 
-    Units mm (G21), absolute (G90), feed per minute (G94), tool length by G43 H = tool number. Before
-    every operation the offset register is written again. registers: what each holds. Before the first tool change and
-    whenever the work is turned the spindle goes up; at the end the work is turned back to where it was loaded.
+    Units mm (G21), absolute (G90), feed per minute (G94), tool length by G43 H = tool number. Before every
+    operation the offset register is written again. registers: what each holds. Before the first tool change
+    and whenever the work is turned the spindle goes up; at the end the work is turned back to where it was
+    loaded.
     """
     head = head or Head()
     operations = [_shifted(one) for one in operations]
     w = _Writer()
-    lines: dict[str, list[int]] = {}
-    number = head.number or int("".join(c for c in name if c.isdigit()) or "1")
     w.plain("%")
-    w.plain(f"O{number:0{head.digits}d} {_comment(f'{name} {title}')}")
+    w.plain(f"O{head.number or _number_in(name):0{head.digits}d} {_comment(f'{name} {title}')}")
     w.plain(_comment(part))
     w.plain(_comment(f"incoming {billet}"))
     for register, value in registers.items():
@@ -150,69 +155,97 @@ def post(
     w.block("G21", "G17", "G90", "G40", "G49", "G80", "G94")
     # Wherever the last jog left it: nothing turns or changes under a tool that is down.
     w.block("G53", "G0", "Z0.")
-    current: int | None = None
-    stands: dict[str, float] = {}
-    plane: tuple[Vector, Vector] | None = None
-    for planned in operations:
-        tool, operation = planned.tool, planned.operation
-        if not planned.path.moves:
-            lines[planned.run] = []
-            continue
-        w.plain(_comment(operation.name))
-        there = planned.where
-        turns = any(stands.get(name) != angle for name, angle, _, _ in there.rotary)
-        wanted = None if there.tilted is None else (there.tilted, there.plane_at)
-        if current is not None and (tool.place != current or turns):
-            w.block("M9")
-            if plane is not None:
-                w.block("G69")
-                plane = None
-            w.block("G53", "G0", "Z0.")
-            if tool.place != current:
-                w.block("M5")
-        if tool.place != current:
-            w.block(f"T{tool.place}", "M6")
-            current = tool.place
-        if turns:
-            _turn(w, there, stands)
-        w.forget()
-        w.block(there.register)
-        if plane is not None and plane != wanted:
-            w.block("G69")
-            plane = None
-        if there.tilted is not None and plane is None:
-            # A plane turned about zero by I, J, K (about Z, the new X, the new Z), and the tool set square to it.
-            w.plain(_comment(f"plane {turn_in_words(there.tilted)}"))
-            i, j, k = (_number(angle) for angle in there.tilted)
-            x, y, z = (_number(value) for value in there.plane_at)
-            w.block("G68.2", f"X{x}", f"Y{y}", f"Z{z}", f"I{i}", f"J{j}", f"K{k}")
-            w.block("G53.1")
-            plane = wanted
-        w.block(f"S{planned.speed_rpm:.0f}", "M3")
-        if planned.path.round is not None:
-            lines[planned.run] = _wrapped(w, planned, planned.path.round, stands)
-            continue
-        approach = _come(w, tool, planned.path.moves[0].end)
-        if operation.canned_cycle():
-            lines[planned.run] = _cycle(w, planned, approach)
-        else:
-            lines[planned.run] = [approach, *_moves(w, planned.path)]
+    running = _Running(w)
+    lines = {planned.run: running.operation(planned) for planned in operations}
     w.block("M9")
-    if plane is not None:
-        w.block("G69")
+    running.untilt()
     w.block("G53", "G0", "Z0.")
     w.block("M5")
-    if stands:
+    if running.stands:
         # The next work is loaded, and its zero found, as this one was.
-        _turn(w, Where("", head.home), stands)
+        _turn(w, Where("", head.home), running.stands)
     w.block("G53", "G0", "Y0.")
     w.block("M30")
     w.plain("%")
     return Program(w.numbered(head.last_block), lines)
 
 
+def _number_in(name: str) -> int:
+    """The number that stands in a setup's name; 1 where none does."""
+    return int("".join(c for c in name if c.isdigit()) or "1")
+
+
+class _Running:
+    """How the machine stands as its program goes on: tool in the spindle, angles of the rotary axes, plane
+    that the control has turned.
+    """
+
+    def __init__(self, writer: _Writer) -> None:
+        self.writer = writer
+        self.tool: int | None = None
+        self.stands: dict[str, float] = {}
+        self.plane: tuple[Vector, Vector] | None = None
+
+    def operation(self, planned: Planned) -> list[int]:
+        """Write one operation; the lines of its moves."""
+        if not planned.path.moves:
+            return []
+        w, tool, there = self.writer, planned.tool, planned.where
+        w.plain(_comment(planned.operation.name))
+        self._bring(tool, there)
+        w.forget()
+        w.block(there.register)
+        self._tilt(there)
+        w.block(f"S{planned.speed_rpm:.0f}", "M3")
+        if planned.path.round is not None:
+            return _wrapped(w, planned, planned.path.round, self.stands)
+        approach = _come(w, tool, planned.path.moves[0].end)
+        if planned.operation.canned_cycle():
+            return _cycle(w, planned, approach)
+        return [approach, *_moves(w, planned.path)]
+
+    def _bring(self, tool: Tool, there: Where) -> None:
+        """The tool into the spindle and the work to its angles, with the spindle up."""
+        w = self.writer
+        turns = any(self.stands.get(name) != angle for name, angle, _, _ in there.rotary)
+        if self.tool is not None and (tool.place != self.tool or turns):
+            w.block("M9")
+            self.untilt()
+            w.block("G53", "G0", "Z0.")
+            if tool.place != self.tool:
+                w.block("M5")
+        if tool.place != self.tool:
+            w.block(f"T{tool.place}", "M6")
+            self.tool = tool.place
+        if turns:
+            _turn(w, there, self.stands)
+
+    def _tilt(self, there: Where) -> None:
+        """The plane the operation is cut in, where the control turns it."""
+        w, wanted = self.writer, None if there.tilted is None else (there.tilted, there.plane_at)
+        if self.plane != wanted:
+            self.untilt()
+        if there.tilted is None or self.plane is not None:
+            return
+        # A plane turned about zero by I, J, K (about Z, the new X, the new Z), and the tool set square to it.
+        w.plain(_comment(f"plane {turn_in_words(there.tilted)}"))
+        i, j, k = (_number(angle) for angle in there.tilted)
+        x, y, z = (_number(value) for value in there.plane_at)
+        w.block("G68.2", f"X{x}", f"Y{y}", f"Z{z}", f"I{i}", f"J{j}", f"K{k}")
+        w.block("G53.1")
+        self.plane = wanted
+
+    def untilt(self) -> None:
+        """Leave the plane that the control has turned, where there is one."""
+        if self.plane is not None:
+            self.writer.block("G69")
+            self.plane = None
+
+
 def turn_in_words(tilted: tuple[float, float, float]) -> str:
-    """Turns about Z, the new X and the new Z (degrees) as one turn that can be read: by how much, about what."""
+    """Turns about Z, the new X and the new Z (degrees) as one turn that can be read: by how much, about
+    what.
+    """
     turn = Rotation.from_euler("ZXZ", tilted, degrees=True).as_rotvec(degrees=True)
     angle = float(np.linalg.norm(turn))
     if angle < 1e-6:
@@ -225,7 +258,8 @@ def turn_in_words(tilted: tuple[float, float, float]) -> str:
 
 
 def _turn(w: _Writer, there: Where, stands: dict[str, float]) -> None:
-    """Turn the work, or stop first: one axis after the other, each with its clamp off and on, because how two that go in rapid
+    """Turn the work, or stop first: one axis after the other, each with its clamp off and on, because how two
+    that go in rapid
 
     overlap on the way is up to the control. stands: where each is, kept up to date.
     """
@@ -243,7 +277,9 @@ def _turn(w: _Writer, there: Where, stands: dict[str, float]) -> None:
 
 
 def _come(w: _Writer, tool: Tool, place: Vector, *turned: tuple[str, str]) -> int:
-    """Over the first place in rapid, turned to its angle where an axis turns, and down with the tool's length; returns the line."""
+    """Over the first place in rapid, turned to its angle where an axis turns, and down with the tool's
+    length; returns the line.
+    """
     x, y, z = (_number(value) for value in place)
     w.block("G0", f"X{x}", f"Y{y}", *(name + angle for name, angle in turned))
     approach = w.block("G43", f"H{tool.place}", f"Z{z}", "M8")
@@ -252,7 +288,8 @@ def _come(w: _Writer, tool: Tool, place: Vector, *turned: tuple[str, str]) -> in
 
 
 def _wrapped(w: _Writer, planned: Planned, lie: Round, stands: dict[str, float]) -> list[int]:
-    """A path round a rotary axis, as straight moves of the slides and the axis; feeds in inverse time (G93: how often a minute the move
+    """A path round a rotary axis, as straight moves of the slides and the axis; feeds in inverse time (G93:
+    how often a minute the move
 
     would fit), because a feed in mm/min says nothing of a move that is partly degrees. ISO 6983-1.
     """

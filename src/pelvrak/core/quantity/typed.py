@@ -112,7 +112,9 @@ def understood(text: str, unit: FieldUnit = "mm") -> Understood:
 
 
 def _mixed(text: str) -> str:
-    """1-1/2 as the trade writes one and a half: a hyphen right between a whole number and a fraction below one is no minus."""
+    """1-1/2 as the trade writes one and a half: a hyphen right between a whole number and a fraction below
+    one is no minus.
+    """
 
     def joined(found: re.Match[str]) -> str:
         whole, top, bottom = found[1], found[2], found[3]
@@ -163,7 +165,9 @@ def _angular(unit: str) -> bool:
 
 
 def _worth(node: Tree[Token] | Token, unit: str) -> Amount:
-    """What a part of the sum comes to, in mm and degrees; unit: of the field, for numbers added without one."""
+    """What a part of the sum comes to, in mm and degrees; unit: of the field, for numbers added without
+    one.
+    """
     assert isinstance(node, Tree)
     if node.data == "number":
         return Amount(_number(str(node.children[0]), _at(node)))

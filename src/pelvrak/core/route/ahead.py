@@ -1,4 +1,5 @@
-"""What of the holding will the tools meet? Told from the planned moves and the stock that comes in, before anything is cut.
+"""What of the holding will the tools meet? Told from the planned moves and the stock that comes in, before
+anything is cut.
 
 Fast and careful rather than exact: every move counts, whatever the operations before it have cleared. The
 simulation then tests the moves themselves.
@@ -35,7 +36,7 @@ from pelvrak.core.holding.assemble import standing_at
 from pelvrak.core.holding.facts import BesideFact, HoldFacts, Proposal
 from pelvrak.core.holding.hold import Hold, Item
 from pelvrak.core.holding.kinds import Fixture
-from pelvrak.core.holding.soft_jaws import extruded
+from pelvrak.core.holding.nest import extruded
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.route.naming import (
@@ -83,8 +84,9 @@ Band = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class _Swept:
-    """One operation's planned moves: by the height of the tip (mm, zero frame), as lines; and its tool as bands
-    (from, to, radius) over the tip. cut: (low, high) of the feed moves in x and y."""
+    """One operation's planned moves: by the height of the tip (mm, zero frame), as lines; and its tool as
+    bands (from, to, radius) over the tip. cut: (low, high) of the feed moves in x and y.
+    """
 
     operation: Operation
     levels: list[Level]
@@ -94,7 +96,9 @@ class _Swept:
 
 @dataclass(frozen=True)
 class PlaceGiven:
-    """What is cut at one position, without names: its angles and plane, its operations, and the planned path of each."""
+    """What is cut at one position, without names: its angles and plane, its operations, and the planned path
+    of each.
+    """
 
     position: str
     at: Turned
@@ -104,10 +108,11 @@ class PlaceGiven:
 
 @dataclass(frozen=True)
 class AheadGiven:
-    """What clamps and tools are looked at with. stock: surface of what comes in; zero_from_work: of the setup's zero; solids, hold: what
+    """What clamps and tools are looked at with. stock: surface of what comes in; zero_from_work: of the
+    setup's zero; solids, hold: what
 
-    holds it; spec: its holding in the plan; tools: by the tokens the operations use; fixtures: the whole library, out of which things
-    are proposed.
+    holds it; spec: its holding in the plan; tools: by the tokens the operations use; fixtures: the whole
+    library, out of which things are proposed.
     """
 
     stock: Content
@@ -124,7 +129,9 @@ class AheadGiven:
 def ahead(
     run: Run, turning: Turning, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
 ) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:
-    """Findings (work frame), room beside each clamp, and proposals for a setup. Paths of cures start at the setup."""
+    """Findings (work frame), room beside each clamp, and proposals for a setup. Paths of cures start at the
+    setup.
+    """
     setup, stations, hold = turning.setup, turning.stations, turning.hold
     if not stations or hold.key is None or not setup.operations:
         return [], (), ()
@@ -188,7 +195,9 @@ def _place(
 
 
 class _Nameless:
-    """A setup's operations and their tools without names, ids and changer places, and what each token is called."""
+    """A setup's operations and their tools without names, ids and changer places, and what each token is
+    called.
+    """
 
     def __init__(self, setup: Setup, tools: dict[str, Tool]) -> None:
         self.number = {one.id: i for i, one in enumerate(setup.operations)}
@@ -277,8 +286,9 @@ def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float
 
 @dataclass
 class _Ahead:
-    """One index position of a setup looked at. spec: its holding in the plan; swept: the moves of its operations; each: all of them by
-    name, "" the work as it is seated."""
+    """One index position of a setup looked at. spec: its holding in the plan; swept: the moves of its
+    operations; each: all of them by name, "" the work as it is seated.
+    """
 
     station: Station
     spec: Hold
@@ -315,7 +325,9 @@ class _Ahead:
         return findings, list(beside.values())
 
     def _beside(self, body: manifold3d.Manifold, item: str, name: str, beside: dict[str, BesideFact]) -> None:
-        """The least room between a clamp's piece and any tool, kept when it is less than what is known of the item."""
+        """The least room between a clamp's piece and any tool, kept when it is less than what is known of the
+        item.
+        """
         for one in self.swept:
             room = self._room(body, one, FAR_MM)
             if room is not None and (item not in beside or room < beside[item].clearance):
@@ -420,9 +432,11 @@ class _Ahead:
             limit=0.0,
             unit="mm",
             place=(at,),
-            cures=_thinner(self.spec, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures)
-            if drilled
-            else _raised(self.spec, self.fixtures, name, depth),
+            cures=(
+                _thinner(self.spec, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures)
+                if drilled
+                else _raised(self.spec, self.fixtures, name, depth)
+            ),
         )
 
     def _in_the_way(self, one: BesideFact) -> Finding:
@@ -442,7 +456,10 @@ class _Ahead:
         said = (
             f"{one.operation_name} runs {-one.clearance:.1f} mm into the {one.name} ({one.item})"
             if one.clearance < 0
-            else f"{one.operation_name} passes the {one.name} ({one.item}) with only {one.clearance:.1f} mm beside it"
+            else (
+                f"{one.operation_name} passes the {one.name} ({one.item}) with only {one.clearance:.1f} mm"
+                " beside it"
+            )
         )
         return Finding(
             code="hold.clamp_in_the_way",
@@ -460,7 +477,9 @@ class _Ahead:
     # ---- proposals
 
     def _off_the_cut(self, item: Item) -> Item | None:
-        """The nearest place of a strap clamp on the work's edge that keeps clear of every tool and of the other fixtures."""
+        """The nearest place of a strap clamp on the work's edge that keeps clear of every tool and of the
+        other fixtures.
+        """
         clamp, home = self.fixtures.get(item.fixture), self.each.get("")
         if not isinstance(clamp, kinds.Clamp) or clamp.style != "strap" or home is None or home.here is None:
             return None
@@ -511,7 +530,9 @@ class _Ahead:
         return None
 
     def keeps_clear(self, arm: Polygon, low: float, high: float) -> bool:
-        """Whether every tool of this position keeps clear of an arm (zero frame, from above, between two heights)."""
+        """Whether every tool of this position keeps clear of an arm (zero frame, from above, between two
+        heights).
+        """
         flat = np.array(arm.exterior.coords)[:-1]
         corners = np.array([[x, y, z] for x, y in flat for z in (low, high)])
         seen = moved(self.station.at.local_from_zero, corners)
@@ -552,7 +573,10 @@ class _Ahead:
         way = float(standing_at(self.spec, self.fixtures, vise.id)[along, 0])
         return [
             Proposal(
-                reason=f"the middle of what is cut lies {abs(off):.1f} mm from the jaws' middle, where the screw pulls straight",
+                reason=(
+                    f"the middle of what is cut lies {abs(off):.1f} mm from the jaws' middle, where the screw"
+                    " pulls straight"
+                ),
                 cure=Cure(
                     label="Centre the cut on the jaws",
                     path="hold/work/x",
@@ -567,7 +591,9 @@ def _upright(starts: Floats, ends: Floats) -> NDArray[np.bool_]:
 
 
 def _in_steps(starts: Floats, ends: Floats) -> tuple[Floats, Floats]:
-    """Long moves that slope in pieces, each no higher than a step, so that none counts as low as its lowest end all along."""
+    """Long moves that slope in pieces, each no higher than a step, so that none counts as low as its lowest
+    end all along.
+    """
     high = np.abs(starts[:, 2] - ends[:, 2])
     count = np.where(_upright(starts, ends), 1, np.clip(np.ceil(high / SLOPE_MM), 1, MOST_PIECES)).astype(
         np.int64
@@ -604,7 +630,9 @@ def _seen_from_above(body: manifold3d.Manifold, low: float, high: float) -> Base
 
 
 def _tips(outline: BaseGeometry, facing_deg: float, nose: float) -> list[Floats]:
-    """Places for a strap's tip: along the edge of an outline where it is met coming the way the nose looks."""
+    """Places for a strap's tip: along the edge of an outline where it is met coming the way the nose
+    looks.
+    """
     turn = rotation_about_z(facing_deg)[:2, :2]
     across, way = turn[:, 0], turn[:, 1]
     flat = affine_transform(outline, [across[0], across[1], way[0], way[1], 0.0, 0.0])
@@ -635,7 +663,9 @@ def _tops(top: Floats, nodes: tuple[Floats, Floats], region: Polygon) -> Floats:
 
 
 def _raised(spec: Hold, fixtures: dict[str, Fixture], name: str, depth: float) -> tuple[Cure, ...]:
-    """What takes a jaw out of the cutter's way: the next higher pair of the set, or the vise turned a quarter."""
+    """What takes a jaw out of the cutter's way: the next higher pair of the set, or the vise turned a
+    quarter.
+    """
     if "jaw" not in name:
         return ()
     out: list[Cure] = []
@@ -661,7 +691,9 @@ def _raised(spec: Hold, fixtures: dict[str, Fixture], name: str, depth: float) -
 def _thinner(
     spec: Hold, hold: HoldFacts, name: str, at: Floats, diameter: float, fixtures: dict[str, Fixture]
 ) -> tuple[Cure, ...]:
-    """A thinner set of parallels of the same height that lets the drill pass between jaw and parallel, or beside it."""
+    """A thinner set of parallels of the same height that lets the drill pass between jaw and parallel, or
+    beside it.
+    """
     for i, item in enumerate(spec.items):
         one = fixtures.get(item.fixture)
         if not isinstance(one, kinds.Parallels) or "parallel" not in name:

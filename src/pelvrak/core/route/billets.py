@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,7 +28,8 @@ from pelvrak.core.stock.surface import surface
 class BilletGiven:
     """A billet as the plan says it, its rays' distance (mm), and the part where its size follows from it.
 
-    low, high: its box, mm; spec: None for a block, which is its box; mesh: of the part file that a model billet is.
+    low, high: its box, mm; spec: None for a block, which is its box; mesh: of the part file that a model
+    billet is.
     """
 
     low: tuple[float, ...]
@@ -66,7 +66,9 @@ def _billet(given: BilletGiven, reads: Reads) -> Pieces:
 
 
 def _covered(given: CoverGiven, reads: Reads) -> Pieces:
-    """Where a billet that is no block does not cover the part: by how much, and how much is missing in all."""
+    """Where a billet that is no block does not cover the part: by how much, and how much is missing in
+    all.
+    """
     part, stock = reads.read(given.part, PART), reads.read(given.stock, SURFACE)
     known = error_of(given.cell) + SIMPLIFY_MM
     both = grid_around(
@@ -140,8 +142,7 @@ def _given(run: Run, low: Vector, high: Vector) -> BilletGiven:
     mesh = None
     if isinstance(spec, Model):
         data = run.files(spec.sha256, spec.file)
-        sha256 = spec.sha256 or hashlib.sha256(data).hexdigest()
-        mesh = part_result(data, spec.file, sha256, run.engine).content(PART)
+        mesh = part_result(data, spec.file, run.engine).content(PART)
     same = spec.model_copy(update={"material": ""})
     return BilletGiven(low, high, cell, same, run.part_content, mesh)
 
@@ -159,7 +160,10 @@ def _cover(run: Run, raw: Raw, key: str) -> list[Finding]:
             code="billet.too_small",
             severity="error",
             stage="incoming",
-            sentence=f"The billet does not cover the part: up to {facts['short']:.2f} mm is missing, {facts['missing']:.0f} mm³ in all.",
+            sentence=(
+                f"The billet does not cover the part: up to {facts['short']:.2f} mm is missing,"
+                f" {facts['missing']:.0f} mm³ in all."
+            ),
             measured=round(-facts["short"], 4),
             limit=0.0,
             unit="mm",

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.mesh import crease_lines, to_glb
+from pelvrak.core.geometry.glb import to_glb
+from pelvrak.core.geometry.mesh import crease_lines
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, FIELD, PART, PICTURE, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.report import ComparisonReport
@@ -64,7 +65,10 @@ def compared(run: Run, key: str) -> ComparisonReport:
                     severity=severity,
                     setup=last,
                     stage="outgoing",
-                    sentence=f"After {last}, up to {facts[depth]:.2f} mm is {word} the part ({facts[amount]:.0f} mm³ in all).",
+                    sentence=(
+                        f"After {last}, up to {facts[depth]:.2f} mm is {word} the part"
+                        f" ({facts[amount]:.0f} mm³ in all)."
+                    ),
                     measured=round(facts[depth], 4),
                     limit=round(stated, 4),
                     unit="mm",
@@ -78,8 +82,11 @@ def compared(run: Run, key: str) -> ComparisonReport:
                 severity="note",
                 setup=last,
                 stage="outgoing",
-                sentence=f"An edge thinner than the {run.plan.resolution_mm:g} mm between rays stands up to "
-                f"{facts['undrawn_mm']:.2f} mm out of its picture; depths and volumes count it, finer rays draw more of it.",
+                sentence=(
+                    f"An edge thinner than the {run.plan.resolution_mm:g} mm between rays stands up to"
+                    f" {facts['undrawn_mm']:.2f} mm out of its picture; depths and volumes count it, finer"
+                    " rays draw more of it."
+                ),
                 measured=round(facts["undrawn_mm"], 4),
                 limit=round(stated, 4),
                 unit="mm",

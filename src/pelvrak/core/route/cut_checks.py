@@ -116,7 +116,8 @@ def loose_findings(told: Told, facts: CutFacts) -> list[Finding]:
     return [
         told.found(
             "cut.loose_piece",
-            f"{told.operation.name} sets a piece of {' × '.join(f'{length:.1f}' for length in one.size)} mm free ({one.volume / 1000:.2f} cm³).",
+            f"{told.operation.name} sets a piece of {' × '.join(f'{length:.1f}' for length in one.size)} mm"
+            f" free ({one.volume / 1000:.2f} cm³).",
             severity="warning",
             measured=round(one.volume, 1),
             limit=0.0,
@@ -128,14 +129,16 @@ def loose_findings(told: Told, facts: CutFacts) -> list[Finding]:
 
 
 def wrapped_findings(told: Told, station: Station, lie: Laid) -> list[Finding]:
-    """Where zero is on top neither of the cylinder the flat lies on nor of the stock, every depth counts from elsewhere;
-    and whether the rotary axis can turn as far as the path asks."""
+    """Where zero is on top neither of the cylinder the flat lies on nor of the stock, every depth counts from
+    elsewhere; and whether the rotary axis can turn as far as the path asks.
+    """
     out = []
     if min(abs(lie.below - lie.radius), abs(lie.below - lie.outside)) > ZERO_OFF_MM:
         out.append(
             told.found(
                 "wrap.zero_height",
-                f"The rotary axis lies {lie.below:.3f} mm below zero; on top of Ø{2 * lie.radius:g} it would be {lie.radius:g}: the depths do not count from there.",
+                f"The rotary axis lies {lie.below:.3f} mm below zero; on top of Ø{2 * lie.radius:g} it would"
+                f" be {lie.radius:g}: the depths do not count from there.",
                 severity="note",
                 measured=round(lie.below, 4),
                 limit=lie.radius,
@@ -148,7 +151,8 @@ def wrapped_findings(told: Told, station: Station, lie: Laid) -> list[Finding]:
             out.append(
                 told.found(
                     "reach.travel",
-                    f"{told.operation.name} needs {lie.axis} {value:.1f}°; {station.machine.name} stops at {limit:.1f}°.",
+                    f"{told.operation.name} needs {lie.axis} {value:.1f}°; {station.machine.name} stops at"
+                    f" {limit:.1f}°.",
                     stage="reach",
                     measured=round(value, 3),
                     limit=limit,
@@ -172,7 +176,8 @@ def machine_findings(told: Told, station: Station, facts: CutFacts) -> list[Find
         out.append(
             told.found(
                 "reach.slide_meets",
-                f"In {told.operation.name} the machine's {one.slide} runs {one.depth:.1f} mm into the {what}.",
+                f"In {told.operation.name} the machine's {one.slide} runs {one.depth:.1f} mm into the"
+                f" {what}.",
                 stage="reach",
                 measured=round(one.depth, 3),
                 limit=0.0,

@@ -1,4 +1,6 @@
-"""What did an operation meet and take off while it was cut? Facts without a name or a sentence; `cut_checks` says what is wrong with them."""
+"""What did an operation meet and take off while it was cut? Facts without a name or a sentence; `cut_checks`
+says what is wrong with them.
+"""
 
 from __future__ import annotations
 
@@ -33,9 +35,11 @@ Part = Literal["rapid", "stopped", "above_flutes", "cutter", "shank", "holder", 
 
 
 class Meeting(Frozen):
-    """Where a part of the tool met most of what it must not: how deep, mm, in how many moves, and the deepest of them.
+    """Where a part of the tool met most of what it must not: how deep, mm, in how many moves, and the deepest
+    of them.
 
-    piece: of the holding, by its number; None for the stock. place: of the tool's tip, work frame, mm; time_s: from the operation's start.
+    piece: of the holding, by its number; None for the stock. place: of the tool's tip, work frame, mm;
+    time_s: from the operation's start.
     """
 
     part: Part
@@ -48,7 +52,9 @@ class Meeting(Frozen):
 
 
 class SlideMeeting(Frozen):
-    """A slide of the machine that runs into a piece of the holding, by its number, or into the work (None): depth, mm; where the tip stands, work frame."""
+    """A slide of the machine that runs into a piece of the holding, by its number, or into the work (None):
+    depth, mm; where the tip stands, work frame.
+    """
 
     slide: str
     piece: int | None
@@ -75,7 +81,9 @@ class HoleCut(Frozen):
 
 
 class Laid(Frozen):
-    """How a flat path lies round its cylinder: the rotary axis, mm below zero; the cylinder's radius; how far the stock comes from the axis, mm; from where to where it turns, degrees."""
+    """How a flat path lies round its cylinder: the rotary axis, mm below zero; the cylinder's radius; how far
+    the stock comes from the axis, mm; from where to where it turns, degrees.
+    """
 
     axis: str
     below: float
@@ -87,9 +95,10 @@ class Laid(Frozen):
 class CutFacts(Frozen):
     """What came of cutting an operation. Zero frame, mm, but where it says else.
 
-    most_removal_cm3_min: the greatest at any moment; low, high: of the tip; cut_z: lowest and highest where it took something off;
-    least, most: X, Y and Z of the machine; cell: between the rays that amounts are known by; feeds: moves that are not rapid. removed_mm3: by the
-    surfaces before and after; taken_mm3: by the rays its moves met.
+    most_removal_cm3_min: the greatest at any moment; low, high: of the tip; cut_z: lowest and highest where
+    it took something off; least, most: X, Y and Z of the machine; cell: between the rays that amounts are
+    known by; feeds: moves that are not rapid. removed_mm3: by the surfaces before and after; taken_mm3: by
+    the rays its moves met.
     """
 
     time_s: float = 0.0
@@ -113,7 +122,9 @@ class CutFacts(Frozen):
 
 @dataclass(frozen=True)
 class Moves:
-    """The moves of an operation that were run: in the zero frame (lines) and the work frame (sweep), and when each ends, s."""
+    """The moves of an operation that were run: in the zero frame (lines) and the work frame (sweep), and when
+    each ends, s.
+    """
 
     lines: Chords
     sweep: Sweep
@@ -182,7 +193,8 @@ def met_by_machine(
 ) -> list[SlideMeeting]:
     """What head, column and slides of the machine run into while the tool goes along its path.
 
-    stock: as it comes in; gauge: the tool's length, mm; lying: the stock's surface in the zero frame, made when they come near its box.
+    stock: as it comes in; gauge: the tool's length, mm; lying: the stock's surface in the zero frame, made
+    when they come near its box.
     """
     assert station.zero_on_table is not None
     # The table that stands for the machine's own where it does not turn is its table.
@@ -243,7 +255,9 @@ def holes_cut(holes: list[Hole], lines: Chords, removed: Floats) -> list[HoleCut
 
 
 def depth_cut(lines: Chords, took: NDArray[np.bool_]) -> tuple[float, float] | None:
-    """Lowest and highest Z that the program says where it took something off, mm from zero. took: of each chord."""
+    """Lowest and highest Z that the program says where it took something off, mm from zero. took: of each
+    chord.
+    """
     if not took.any():
         return None
     return float(np.minimum(lines.starts, lines.ends)[took, 2].min()), float(lines.ends[took, 2].max())

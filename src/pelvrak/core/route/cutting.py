@@ -50,7 +50,9 @@ class Done:
 def cut_operations(
     run: Run, index: int, placed: Placed, turning: Turning, key: str, stock_volume: float, about: str
 ) -> Done:
-    """All operations of a setup, one after the other, and their program. about: what is clamped, for its head."""
+    """All operations of a setup, one after the other, and their program. about: what is clamped, for its
+    head.
+    """
     reports, planned, key = cut_through(run, index, placed, turning, key)
     for number, report in enumerate(reports):
         stock_volume -= report.removed_volume_mm3
@@ -66,7 +68,9 @@ def cut_through(
     turning: Turning,
     key: str,
 ) -> tuple[list[OperationReport], list[Planned], str]:
-    """All operations of a setup, one after the other: what each came to, what is to be written of it, and the stock at the end."""
+    """All operations of a setup, one after the other: what each came to, what is to be written of it, and the
+    stock at the end.
+    """
     reports: list[OperationReport] = []
     planned: list[Planned] = []
     cutter = _Cutter(run, index, turning)
@@ -102,7 +106,8 @@ class _Cutter:
         self.divided: dict[str, Shared] = {}
 
     def cut(self, visit: Visit, key: str) -> tuple[OperationReport, Planned | None]:
-        """What an operation comes to at one of its positions, and what is to be written of it; None where it cannot be cut.
+        """What an operation comes to at one of its positions, and what is to be written of it; None where it
+        cannot be cut.
 
         key: of the stock that comes in.
         """
@@ -157,7 +162,10 @@ class _Cutter:
             setup=self.setup.name,
             operation=operation.id,
             stage="cut",
-            sentence=f"Nothing of {operation.name} looks to the spindle at {visit.position or 'the work as it is seated'}.",
+            sentence=(
+                f"Nothing of {operation.name} looks to the spindle at"
+                f" {visit.position or 'the work as it is seated'}."
+            ),
             cures=(
                 Cure(
                     label="Leave that position out",
@@ -180,7 +188,9 @@ class _Cutter:
     def _cut(
         self, base: OperationReport, visit: Visit, here: Operation, tool: Tool, there: Where, key: str
     ) -> tuple[OperationReport, Planned]:
-        """Plan and cut it. here: what of the operation is cut at the position. Raises BadInput when it cannot be planned."""
+        """Plan and cut it. here: what of the operation is cut at the position. Raises BadInput when it cannot
+        be planned.
+        """
         run, turning, operation = self.run, self.turning, visit.operation
         station, bare = turning.station(visit), unregistered(here)
         data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
@@ -267,7 +277,10 @@ def _stray(setup: Setup, operation: Operation, nowhere: tuple[FaceRef, ...]) -> 
             setup=setup.name,
             operation=operation.id,
             stage="cut",
-            sentence=f"{len(nowhere)} of the faces of {operation.name} look to the spindle at none of its positions: give it one more, or pick other faces.",
+            sentence=(
+                f"{len(nowhere)} of the faces of {operation.name} look to the spindle at none of its"
+                " positions: give it one more, or pick other faces."
+            ),
             measured=float(len(nowhere)),
             limit=0.0,
             unit="faces",
@@ -316,9 +329,11 @@ def depths(reports: list[OperationReport], placed: Placed) -> dict[str, Any]:
 def with_pointers(finding: Finding, index: int) -> Finding:
     """Cures that a setup's check wrote relative to the setup, as pointers into the plan."""
     cures = tuple(
-        cure
-        if cure.path.startswith("/")
-        else cure.model_copy(update={"path": f"/setups/{index}/{cure.path}"})
+        (
+            cure
+            if cure.path.startswith("/")
+            else cure.model_copy(update={"path": f"/setups/{index}/{cure.path}"})
+        )
         for cure in finding.cures
     )
     return finding.model_copy(update={"cures": cures})

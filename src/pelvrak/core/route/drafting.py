@@ -16,7 +16,9 @@ from pelvrak.core.route.plan import Plan, Setup, refusal
 
 
 class Draft(Frozen):
-    """An operation ready to be put into a setup. tool: to be added to the plan with it; None: the plan has it."""
+    """An operation ready to be put into a setup. tool: to be added to the plan with it; None: the plan has
+    it.
+    """
 
     operation: Operation
     tool: Tool | None = None
@@ -27,8 +29,8 @@ def drafted(
 ) -> Draft:
     """An operation from what is told of it: kind, and any of its fields.
 
-    An id and a name that the setup has not got are made up; a tool that is not told, or cannot do it, becomes the one that
-    suits best, of the plan's first. Raises BadInput naming the field that is wrong.
+    An id and a name that the setup has not got are made up; a tool that is not told, or cannot do it, becomes
+    the one that suits best, of the plan's first. Raises BadInput naming the field that is wrong.
     """
     kind = KINDS.get(str(told.get("kind")))
     if kind is None:
@@ -68,7 +70,9 @@ def _number(setup: Setup, kind: str) -> int:
 def suited_tool(
     operation: Operation, own: Iterable[Tool], shelf: Iterable[Tool], part: Part | None
 ) -> Tool | None:
-    """The tool that suits an operation best: of the right size among one's own, then on the shelf, then of any size."""
+    """The tool that suits an operation best: of the right size among one's own, then on the shelf, then of
+    any size.
+    """
     kinds = operation.tool_kinds()
 
     def best(tools: Iterable[Tool]) -> list[tuple[float, int, Tool]]:

@@ -1,4 +1,6 @@
-"""What does an edit change in a plan document? JSON Patch (RFC 6902), without the operations that copy or move."""
+"""What does an edit change in a plan document? JSON Patch (RFC 6902), without the operations that copy or
+move.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,9 @@ Changes = Annotated[tuple[Change, ...], Field(max_length=MOST_CHANGES)]
 
 
 def changed(document: dict[str, Any], changes: tuple[Change, ...]) -> dict[str, Any]:
-    """The document after all changes; the one given stays as it is. Raises BadInput where a change does not fit it."""
+    """The document after all changes; the one given stays as it is. Raises BadInput where a change does not
+    fit it.
+    """
     done: Any = document
     for number, change in enumerate(changes):
         try:

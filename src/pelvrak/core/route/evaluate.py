@@ -12,7 +12,6 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.callout import check_callout
 from pelvrak.core.geometry.part import PartModel
-from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.route.billets import billet_report
 from pelvrak.core.route.comparing import compared
 from pelvrak.core.route.graph import route_version
@@ -48,7 +47,6 @@ def _no_files(sha256: str | None, name: str) -> bytes:
 def evaluate(
     plan: Plan,
     part_bytes: bytes,
-    sha256: str,
     store: Store,
     progress: Progress | None = None,
     files: Files | None = None,
@@ -57,36 +55,35 @@ def evaluate(
 ) -> Report:
     """Compute the whole route; every step that is already in the store is taken from it.
 
-    files gives the bytes of other files the plan names. partly is given the report as far as it has come: after the billet,
-    when a setup's seat, holding and reach are known, and when it is cut. keys: filled with the key of every result that was used, and its
-    step. Raises BadInput when the part cannot be read or
-    the material is unknown, and Stopped when
-    progress returns False. Anything wrong further on is a finding of the place it stands in.
+    files gives the bytes of other files the plan names. partly is given the report as far as it has come:
+    after the billet, when a setup's seat, holding and reach are known, and when it is cut. keys: filled with
+    the key of every result that was used, and its step. Raises BadInput when the part cannot be read or the
+    material is unknown, and Stopped when progress returns False. Anything wrong further on is a finding of
+    the place it stands in.
     """
-    run = _run(plan, part_bytes, sha256, store, progress, files, keys)
+    run = _run(plan, part_bytes, store, progress, files, keys)
     return _Walk(run).whole(partly or (lambda report: None))
 
 
 def cut_ahead(
     plan: Plan,
     part_bytes: bytes,
-    sha256: str,
     store: Store,
     progress: Progress | None = None,
     files: Files | None = None,
 ) -> None:
-    """Run the steps that the next setup waits for, from the billet to the last cut, and leave out what is told beside them.
+    """Run the steps that the next setup waits for, from the billet to the last cut, and leave out what is
+    told beside them.
 
-    For a worker that helps another who evaluates the same plan on the same store: neither computes what the other has
-    begun. Raises as `evaluate`; what is wrong further on ends it, for who evaluates tells of it.
+    For a worker that helps another who evaluates the same plan on the same store: neither computes what the
+    other has begun. Raises as `evaluate`; what is wrong further on ends it, for who evaluates tells of it.
     """
-    _Walk(_run(plan, part_bytes, sha256, store, progress, files)).cut_ahead()
+    _Walk(_run(plan, part_bytes, store, progress, files)).cut_ahead()
 
 
 def _run(
     plan: Plan,
     part_bytes: bytes,
-    sha256: str,
     store: Store,
     progress: Progress | None,
     files: Files | None,
@@ -94,7 +91,7 @@ def _run(
 ) -> Run:
     found = files or _no_files
     engine = Engine(store, files=found, keys={} if keys is None else keys)
-    read = part_result(part_bytes, plan.part.file, sha256, engine)
+    read = part_result(part_bytes, plan.part.file, engine)
     model = read.value(PART)
     return Run(
         plan,
@@ -181,8 +178,7 @@ class _Walk:
         if computed.zero_from_work is None:
             return computed
         before = [one for one in self.setups if one.makes is None]
-        machine = machine_of(setup.machine, run.plan.machines)
-        return zeros_checked(run.surface, run.part, index, setup, computed, before, self.billet.key, machine)
+        return zeros_checked(run, index, computed, before, self.billet.key)
 
 
 def _makers(setups: tuple[SetupReport, ...]) -> tuple[Maker, ...]:

@@ -1,7 +1,9 @@
-"""What is the least number of index positions, and of setups, from which a machine reaches every face of a part?
+"""What is the least number of index positions, and of setups, from which a machine reaches every face of a
+part?
 
-Exact: a smallest cover, by mixed integer programming, of the faces by the directions that reach them. A direction counts for a
-thin straight tool that meets nothing of the part; what holds the work is not known here.
+Exact: a smallest cover, by mixed integer programming, of the faces by the directions that reach them. A
+direction counts for a thin straight tool that meets nothing of the part; what holds the work is not known
+here.
 """
 
 from __future__ import annotations
@@ -22,7 +24,9 @@ LEVEL = -0.02
 
 
 class Way(Frozen):
-    """One position: the direction (part frame, and zero frame of its setup), the angles it needs, the faces it is taken for."""
+    """One position: the direction (part frame, and zero frame of its setup), the angles it needs, the faces
+    it is taken for.
+    """
 
     direction: Vector
     in_setup: Vector
@@ -39,8 +43,9 @@ class Clamping(Frozen):
 
 
 class Fewest(Frozen):
-    """here: positions for the work as this setup seats it; here_left: faces it cannot reach so. setups: the fewest clampings for all
-    of the part; never: faces that no direction reaches."""
+    """here: positions for the work as this setup seats it; here_left: faces it cannot reach so. setups: the
+    fewest clampings for all of the part; never: faces that no direction reaches.
+    """
 
     here: tuple[Way, ...]
     here_left: tuple[int, ...]
@@ -49,7 +54,8 @@ class Fewest(Frozen):
 
 
 def smallest_cover(sets: NDArray[np.bool_], wanted: NDArray[np.bool_]) -> list[int]:
-    """Numbers of the fewest sets (rows) whose union holds every wanted column; of those as few as cover as much as possible at once.
+    """Numbers of the fewest sets (rows) whose union holds every wanted column; of those as few as cover as
+    much as possible at once.
 
     Raises ValueError when they do not, all together.
     """
@@ -70,7 +76,9 @@ def smallest_cover(sets: NDArray[np.bool_], wanted: NDArray[np.bool_]) -> list[i
 
 
 def fewest(features: Features, machine: Machine, zero_from_work: Floats) -> Fewest:
-    """The fewest positions for a setup as it stands (its 4×4), and the fewest setups for the part, on one machine."""
+    """The fewest positions for a setup as it stands (its 4×4), and the fewest setups for the part, on one
+    machine.
+    """
     ways = np.array(features.directions, float).reshape(-1, 3)
     reach = np.zeros((len(ways), len(features.reach)), bool)
     for face, numbers in enumerate(features.reach):
@@ -124,7 +132,9 @@ def _covered(
 def _clampings(
     reach: NDArray[np.bool_], wanted: NDArray[np.bool_], ways: Floats, machine: Machine
 ) -> list[Clamping]:
-    """Candidate clampings: each direction up, in quarter turns about it; the fewest that cover the part, each with its fewest positions."""
+    """Candidate clampings: each direction up, in quarter turns about it; the fewest that cover the part, each
+    with its fewest positions.
+    """
     candidates: list[tuple[Floats, Floats, list[dict[str, float] | None]]] = []
     for up in ways:
         for quarter in range(4 if machine.rotary else 1):

@@ -12,6 +12,7 @@ from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.callout import check_callout
+from pelvrak.core.geometry.glb import to_glb
 from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import (
     Floats,
@@ -19,18 +20,17 @@ from pelvrak.core.geometry.mesh import (
     box_corners,
     crease_lines,
     joined,
-    to_glb,
     transformed,
     with_label,
 )
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, turned
-from pelvrak.core.holding.assemble import CutJaws, Piece
+from pelvrak.core.holding.build import CutJaws, Piece, Shapes
 from pelvrak.core.holding.clamping import Load, holding_from
 from pelvrak.core.holding.contact import NEAR_MM
 from pelvrak.core.holding.facts import HoldFacts, PieceFact, SafetyFact
 from pelvrak.core.holding.hold import Hold, fixtures_of
-from pelvrak.core.holding.holding import Held, hold_work
+from pelvrak.core.holding.holding import Held, Metal, hold_work
 from pelvrak.core.holding.kinds import Fixture, Own
 from pelvrak.core.route.jaws import Solved
 from pelvrak.core.route.loads import load_of, safeties, told
@@ -55,9 +55,9 @@ class Kept:
 class HoldGiven:
     """What holds the work in a setup: nothing here has a name but its items.
 
-    part: its holes; stock: surface of what comes in; lying: 4×4, the setup's orientation from the work frame; fixtures: the whole
-    library, out of which things are proposed; sizes: limits typed on the part's faces, mm; density kg/mm³; own: solids of the shop
-    by item; cut: soft jaws and nests by item.
+    part: its holes; stock: surface of what comes in; lying: 4×4, the setup's orientation from the work frame;
+    fixtures: the whole library, out of which things are proposed; sizes: limits typed on the part's faces,
+    mm; density kg/mm³; own: solids of the shop by item; cut: soft jaws and nests by item.
     """
 
     part: Content
@@ -79,11 +79,8 @@ def _hold(given: HoldGiven, reads: Reads) -> Pieces:
         {one.id: one for one in given.fixtures},
         transformed(reads.read(given.stock, SURFACE), given.lying),
         SETUP,
-        given.density,
-        given.material,
-        upright_holes(part, given.lying, given.sizes),
-        given.own,
-        given.cut,
+        Shapes(upright_holes(part, given.lying, given.sizes), given.own, given.cut),
+        Metal(given.density, given.material),
         # Cut to the work, both surfaces are only known to what their pictures are simplified to.
         NEAR_MM + 2 * SIMPLIFY_MM if given.cut else NEAR_MM,
     )
@@ -129,7 +126,9 @@ def held_in(
 
 
 def sizes_typed(run: Run) -> dict[int, tuple[float, float]]:
-    """Limits of size that were typed on the part's faces, by face number, mm; lost and senseless ones are told elsewhere."""
+    """Limits of size that were typed on the part's faces, by face number, mm; lost and senseless ones are
+    told elsewhere.
+    """
     out = {}
     for callout in run.plan.part.callouts:
         try:
@@ -170,8 +169,9 @@ def hold_pieces(held: Held) -> Pieces:
 
 @dataclass(frozen=True)
 class JawHoldGiven:
-    """What holds soft jaws while they are cut. used: solids of the holding they grip in later, which lies at shift; facts: of it;
-    item: the jaws; block: what stands between them, zero frame."""
+    """What holds soft jaws while they are cut. used: solids of the holding they grip in later, which lies at
+    shift; facts: of it; item: the jaws; block: what stands between them, zero frame.
+    """
 
     used: Content
     shift: Vector
@@ -216,7 +216,9 @@ JAW_HOLD = Step("jaw holding", 1, JawHoldGiven, _hold_jaws)
 def held_for_cutting(
     run: Run, setup: Setup, used: HoldFacts, solved: Solved, block: Mesh | None
 ) -> HoldFacts:
-    """What holds soft jaws while they are cut: the vise of their use without them, and a spacer between (zero frame)."""
+    """What holds soft jaws while they are cut: the vise of their use without them, and a spacer between (zero
+    frame).
+    """
     assert used.key is not None
     content = Result(used.key, run.engine).content(SURFACE)
     bare = HoldFacts(
@@ -241,7 +243,9 @@ def safety_of(
     tools: dict[str, Tool],
     planes: dict[str, Floats],
 ) -> tuple[SafetyFact, ...]:
-    """How well the holding stands each operation. box: of the stock, zero frame; planes: by index position, 4×4 from the zero frame."""
+    """How well the holding stands each operation. box: of the stock, zero frame; planes: by index position,
+    4×4 from the zero frame.
+    """
     out: list[SafetyFact] = []
     for name, plane in planes.items():
         there = [report for report in reports if (report.position or "") == name]
@@ -288,9 +292,11 @@ def _safety_at(
 
 @dataclass(frozen=True)
 class SafetyGiven:
-    """What clamping is reckoned from, the shift of its frame to the zero frame, what the operations load it with (in the plane of a
+    """What clamping is reckoned from, the shift of its frame to the zero frame, what the operations load it
+    with (in the plane of a
 
-    position, 4×4 from the zero frame)."""
+    position, 4×4 from the zero frame).
+    """
 
     clamping: Content
     shift: Vector
@@ -301,7 +307,8 @@ class SafetyGiven:
 def _safety(given: SafetyGiven, reads: Reads) -> Pieces:
     holding = holding_from(reads.read(given.clamping, CLAMPING))
     plane = given.plane
-    # As the tool sees it: what hangs down hangs along the tool, as it does on machines that turn the work under it.
+    # As the tool sees it: what hangs down hangs along the tool, as it does on machines that turn the work
+    # under it.
     holding = replace(
         holding,
         points=moved(plane, holding.points + np.array(given.shift)),

@@ -30,7 +30,7 @@ from shapely.geometry.polygon import orient
 from pelvrak.core.cutting.toolpath import fitted
 from pelvrak.core.geometry.mesh import Floats, joined, to_stl, transformed
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
-from pelvrak.core.holding.soft_jaws import RIM_CUTTER_MM, Nest
+from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest
 
 # Arcs are put through the outline to within this, mm.
 FIT_MM = 0.01
@@ -85,7 +85,9 @@ def _pieces(region: BaseGeometry) -> list[Polygon]:
 
 
 def _rooms(nest: Nest) -> list[tuple[Polygon, float, float]]:
-    """Everything taken away, as outlines with heights; the rim's groove leaves an island, given as what stays."""
+    """Everything taken away, as outlines with heights; the rim's groove leaves an island, given as what
+    stays.
+    """
     out = [(piece, nest.floor, nest.top + 5) for piece in _pieces(nest.left)]
     step = nest.step_region()
     if step is not None:
@@ -134,7 +136,9 @@ def to_step(nest: Nest) -> bytes:
 
 
 def to_dxf(nest: Nest) -> bytes:
-    """The opening of the nest and the outline of what goes in, mm, as closed polylines with arcs on layers NEST and WORK."""
+    """The opening of the nest and the outline of what goes in, mm, as closed polylines with arcs on layers
+    NEST and WORK.
+    """
     drawing = ezdxf.filemanagement.new("R2010", setup=False)
     drawing.units = ezdxf.units.MM
     space = drawing.modelspace()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Finding, of_bad_input
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import transformed
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.holding.facts import HoldFacts
@@ -16,6 +16,7 @@ from pelvrak.core.route.holding import held_for_cutting
 from pelvrak.core.route.jaws import (
     BLANKS,
     BlanksGiven,
+    Solved,
     blanks_mesh,
     cutting_zero,
     rooms,
@@ -26,15 +27,15 @@ from pelvrak.core.route.pictures import volume_of
 from pelvrak.core.route.placing import Placed, place
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.registers import Load, give_registers, values_of
-from pelvrak.core.route.report import (
-    SetupReport,
-)
+from pelvrak.core.route.report import SetupReport, refused
 from pelvrak.core.route.run import Run, matrix
 from pelvrak.core.route.turning import turning_of
 
 
 def jaw_setup(run: Run, index: int, setup: Setup, part_stock: str | None, density: float) -> SetupReport:
-    """A setup that cuts the jaws of a later one: blanks come in, cut jaws go out, zero is the one they share."""
+    """A setup that cuts the jaws of a later one: blanks come in, cut jaws go out, zero is the one they
+    share.
+    """
     assert setup.makes is not None
     base = SetupReport(
         name=setup.name,
@@ -78,9 +79,7 @@ def jaw_setup(run: Run, index: int, setup: Setup, part_stock: str | None, densit
         return _jaws_cut(run, index, setup, base, placed, density)
     except BadInput as bad:
         run.done += len(setup.operations) + 2
-        return base.model_copy(
-            update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)}
-        )
+        return refused(base, bad)
 
 
 def _jaws_cut(
@@ -88,35 +87,9 @@ def _jaws_cut(
 ) -> SetupReport:
     solved = target.solved
     assert solved is not None
-    assert target.hold.zero_on_table is not None
-    to_zero = cutting_zero(solved, np.array(target.hold.zero_on_table))
-    blanks = blanks_mesh(solved)
-    low, high = blanks.vertices.min(axis=0), blanks.vertices.max(axis=0)
-    cell = run.plan.resolution_mm
-    made = run.step(
-        BLANKS, BlanksGiven(blanks, as_vector(low), as_vector(high), cell), f"{setup.name} blanks"
-    )
-    key, amount = made.key, volume_of(run.engine, made.key)
-    block = spacer(solved)
-    hold = (
-        HoldFacts()
-        if solved.on_end
-        else held_for_cutting(
-            run, setup, target.hold, solved, None if block is None else transformed(block, to_zero)
-        )
-    )
-    here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
-    placed = Placed(
-        to_zero,
-        [],
-        machine_of(setup.machine, run.plan.machines),
-        hold,
-        [],
-        here.min(axis=0),
-        here.max(axis=0),
-        lambda _: {},
-    )
-    turning = turning_of(run, setup, placed.machine, to_zero, hold, rooms(solved, to_zero), [], placed.boxes)
+    key, placed = _blanks_placed(run, setup, target, solved)
+    amount = volume_of(run.engine, key)
+    turning = turning_of(run, setup, placed, rooms(solved, placed.zero_from_work))
     give_registers(turning, run.plan, Load())
     vise = solved.vise
     force = 0.0 if vise is None else (vise[0].force_kn or vise[1].force_kn)
@@ -135,11 +108,11 @@ def _jaws_cut(
             "incoming_mass_kg": amount * density,
             "outgoing_mass_kg": done.volume * density,
             "time_s": sum(r.time_s for r in done.reports),
-            "zero_from_work": matrix(to_zero),
+            "zero_from_work": matrix(placed.zero_from_work),
             "low": as_vector(placed.low),
             "high": as_vector(placed.high),
-            "hold": hold,
-            "nest": solved.report(setup.name, to_zero),
+            "hold": placed.hold,
+            "nest": solved.report(setup.name, placed.zero_from_work),
             "register_value": values_of(turning, ""),
             "offsets": offsets_of(turning, fixtures_of(run.plan.fixtures)),
             **depths(done.reports, placed),
@@ -150,8 +123,24 @@ def _jaws_cut(
     )
 
 
+def _blanks_placed(run: Run, setup: Setup, target: Placed, solved: Solved) -> tuple[str, Placed]:
+    """The blanks on their rays (key of the result), and how they are held while they are cut."""
+    assert target.hold.zero_on_table is not None
+    to_zero = cutting_zero(solved, np.array(target.hold.zero_on_table))
+    blanks, block = blanks_mesh(solved), spacer(solved)
+    low, high = as_vector(blanks.vertices.min(axis=0)), as_vector(blanks.vertices.max(axis=0))
+    made = run.step(BLANKS, BlanksGiven(blanks, low, high, run.plan.resolution_mm), f"{setup.name} blanks")
+    between = None if block is None else transformed(block, to_zero)
+    hold = HoldFacts() if solved.on_end else held_for_cutting(run, setup, target.hold, solved, between)
+    here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
+    machine = machine_of(setup.machine, run.plan.machines)
+    return made.key, Placed(to_zero, [], machine, hold, [], here.min(axis=0), here.max(axis=0), lambda _: {})
+
+
 def said_of_jaws(setup: Setup, on_end: bool, high: float) -> list[Finding]:
-    """What is said of a setup that cuts jaws. on_end: whether its block is cut standing on its end, and how high it is then, mm."""
+    """What is said of a setup that cuts jaws. on_end: whether its block is cut standing on its end, and how
+    high it is then, mm.
+    """
     found = []
     if not setup.operations:
         found.append(
@@ -170,7 +159,10 @@ def said_of_jaws(setup: Setup, on_end: bool, high: float) -> list[Finding]:
                 severity="note",
                 setup=setup.name,
                 stage="hold",
-                sentence=f"The block is cut standing on its end, {high:g} mm high; zero is its top. Its clamping is not planned here.",
+                sentence=(
+                    f"The block is cut standing on its end, {high:g} mm high; zero is its top. Its clamping"
+                    " is not planned here."
+                ),
             )
         )
     return found

@@ -1,4 +1,6 @@
-"""Soft jaws and nests on the route: solved for the setup that grips with them, and cut in a setup of their own."""
+"""Soft jaws and nests on the route: solved for the setup that grips with them, and cut in a setup of their
+own.
+"""
 
 from __future__ import annotations
 
@@ -21,11 +23,13 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_so
 from pelvrak.core.geometry.part import Part, Vector
 from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
 from pelvrak.core.holding import kinds
-from pelvrak.core.holding.assemble import CutJaws, standing_at
+from pelvrak.core.holding.assemble import standing_at
+from pelvrak.core.holding.build import CutJaws
 from pelvrak.core.holding.facts import Proposal
 from pelvrak.core.holding.hold import Hold, Item, fixtures_of
+from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest, as_jaws, blanks
 from pelvrak.core.holding.profile_block import solve_profile
-from pelvrak.core.holding.soft_jaws import RIM_CUTTER_MM, Nest, as_jaws, blanks, solve
+from pelvrak.core.holding.soft_jaws import solve
 from pelvrak.core.route.naming import nameless_fixtures
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FIELD, JAW_FILES, PART, SURFACE
@@ -43,9 +47,11 @@ WALL_STEP_MM = 15.0
 
 @dataclass(frozen=True)
 class NestGiven:
-    """What a nest is solved from. stock: surface of what comes in; rotation: of the seat, before the nest turns the work; item: of the
+    """What a nest is solved from. stock: surface of what comes in; rotation: of the seat, before the nest
+    turns the work; item: of the
 
-    holding that is cut to the work."""
+    holding that is cut to the work.
+    """
 
     part: Content
     stock: Content
@@ -59,8 +65,8 @@ class NestGiven:
 class Solved:
     """The nest of one item of a setup's holding.
 
-    given: what it is solved from. part: whose holes and walls it has; work: as the seat lays it, by rotation. nest: made when first
-    asked for.
+    given: what it is solved from. part: whose holes and walls it has; work: as the seat lays it, by rotation.
+    nest: made when first asked for.
     """
 
     setup: Setup
@@ -253,7 +259,10 @@ def smaller_blank(solved: Solved, path: str) -> list[Proposal]:
     better = [c for c in cures if isinstance(b := shop[c.value], kinds.Jaws) and b.thickness < nest.half[2]]
     return [
         Proposal(
-            reason=f"{nest.half[2]:g} mm thick blanks leave {min(nest.walls):.0f} mm behind the nest: thinner ones do",
+            reason=(
+                f"{nest.half[2]:g} mm thick blanks leave {min(nest.walls):.0f} mm behind the nest: thinner"
+                " ones do"
+            ),
             cure=c,
         )
         for c in better
@@ -261,7 +270,9 @@ def smaller_blank(solved: Solved, path: str) -> list[Proposal]:
 
 
 def solved_for(run: Run, setup: Setup, incoming_key: str, rotation: Floats) -> Solved | None:
-    """The nest a setup grips in; None when it has none. rotation: of its seat, before the nest turns the work."""
+    """The nest a setup grips in; None when it has none. rotation: of its seat, before the nest turns the
+    work.
+    """
     item = next((one for one in setup.hold.items if one.cut is not None), None)
     if item is None:
         return None
@@ -455,13 +466,18 @@ def not_cut(plan: Plan, index: int, solved: Solved) -> Finding:
         severity="warning",
         setup=solved.setup.name,
         stage="hold",
-        sentence=f"No setup of the route cuts the jaws that {solved.setup.name} grips with: they are taken as solved.",
+        sentence=(
+            f"No setup of the route cuts the jaws that {solved.setup.name} grips with: they are taken as"
+            " solved."
+        ),
         cures=(Cure(label=f"Put {made.name} before {solved.setup.name}", path="/setups", value=setups),),
     )
 
 
 def cutting_zero(solved: Solved, zero_on_table: Floats) -> Floats:
-    """zero_from_nest, 4×4, while it is cut: the zero it shares with its use, or the top of a block standing on its end."""
+    """zero_from_nest, 4×4, while it is cut: the zero it shares with its use, or the top of a block standing
+    on its end.
+    """
     if solved.on_end:
         return rigid(np.eye(3), np.array([0.0, 0.0, -solved.nest.half[1]]))
     return zero_from_nest(solved, zero_on_table)

@@ -33,7 +33,8 @@ from pelvrak.core.holding.clamping import (
 from pelvrak.core.holding.facts import SafetyFact
 from pelvrak.core.route.report import OperationReport
 
-# Chips thinner than this do not raise the specific force further here, mm: Kienzle's law is not measured below.
+# Chips thinner than this do not raise the specific force further here, mm: Kienzle's law is not measured
+# below.
 THINNEST_CHIP_MM = 0.02
 # What is left on the radius for a reamer, mm: common practice, no source.
 REAMED_MM = 0.1
@@ -42,7 +43,9 @@ REAMED_MM = 0.1
 def load_of(
     report: OperationReport, tool: Tool, material: Material, low: Floats, high: Floats
 ) -> Load | None:
-    """The worst load of one operation; zero frame, N, N·mm. low, high: box of the stock. None when it cuts nothing."""
+    """The worst load of one operation; zero frame, N, N·mm. low, high: box of the stock. None when it cuts
+    nothing.
+    """
     if (
         report.speed is None
         or report.feed is None
@@ -107,8 +110,11 @@ def safety_findings(facts: tuple[SafetyFact, ...], setup: str) -> list[Finding]:
             severity="error" if worst.factor < 1 else "warning",
             setup=setup,
             stage="hold",
-            sentence=f"{worst.name} can move the work: it pushes with {across:.0f} N across and {abs(worst.force[2]):.0f} N "
-            f"{'up' if worst.force[2] > 0 else 'down'}; the holding stands {worst.factor:.2f} times that (friction {FRICTION:g}).",
+            sentence=(
+                f"{worst.name} can move the work: it pushes with {across:.0f} N across and"
+                f" {abs(worst.force[2]):.0f} N {'up' if worst.force[2] > 0 else 'down'}; the holding stands"
+                f" {worst.factor:.2f} times that (friction {FRICTION:g})."
+            ),
             measured=worst.factor,
             limit=SAFETY_WANTED,
             unit="times",

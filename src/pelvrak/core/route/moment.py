@@ -6,7 +6,8 @@ from cachetools import LRUCache
 
 from pelvrak.core.engine.store import Store
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import crease_lines, to_glb
+from pelvrak.core.geometry.glb import to_glb
+from pelvrak.core.geometry.mesh import crease_lines
 from pelvrak.core.stock.field import RayField, loaded
 from pelvrak.core.stock.moments import Moments, moments_loaded, move_at, stock_at
 from pelvrak.core.stock.surface import simplified, surface
@@ -37,7 +38,9 @@ class MomentReader:
         return data
 
     def stock(self, key: str, seconds: float) -> RayField:
-        """The stock so many seconds into the operation whose result this is. Raises LookupError for a result that is not kept."""
+        """The stock so many seconds into the operation whose result this is. Raises LookupError for a result
+        that is not kept.
+        """
         found = self.moments.get(key)
         if found is None:
             found = self._piece(key, "incoming").decode(), moments_loaded(self._piece(key, "moments"))

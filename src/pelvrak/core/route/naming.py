@@ -1,7 +1,8 @@
-"""How does what is computed stay the same under another name? It is computed without names, and told with them.
+"""How does what is computed stay the same under another name? It is computed without names, and told with
+them.
 
-Names, ids and changer places stand in no key of a cut or a contact: a step is given these tokens for them, and whoever reads
-its findings puts in what things are called now.
+Names, ids and changer places stand in no key of a cut or a contact: a step is given these tokens for them,
+and whoever reads its findings puts in what things are called now.
 """
 
 from __future__ import annotations
@@ -44,7 +45,9 @@ def nameless_position(at: Turned) -> Turned:
 
 
 def unregistered(operation: Operation) -> Operation:
-    """An operation as it is cut: which register it counts from, and where else it is repeated, changes nothing of that."""
+    """An operation as it is cut: which register it counts from, and where else it is repeated, changes
+    nothing of that.
+    """
     return operation.model_copy(update={"repeated_at": (), "left_out": (), "offset_register": None})
 
 

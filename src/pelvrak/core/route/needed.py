@@ -1,4 +1,6 @@
-"""Which index positions do operations need whose faces do not look to the spindle: there already, or made for them?"""
+"""Which index positions do operations need whose faces do not look to the spindle: there already, or made for
+them?
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,8 @@ from pelvrak.core.route.turning import Turning, alike
 def with_positions(
     turning: Turning, operations: list[Operation], part: Part, zero_from_work: Floats
 ) -> tuple[Setup, dict[str, Turned]] | None:
-    """The setup with every position the faces of some operations need, the operations cut there, and how the work stands at each.
+    """The setup with every position the faces of some operations need, the operations cut there, and how the
+    work stands at each.
 
     None when the machine cannot turn the work so for one of them, or an operation names no faces.
     """
@@ -93,7 +96,9 @@ def turned_for(
 def positions_needed(
     turning: Turning, index: int, lying: list[Operation], part: Part, zero_from_work: Floats
 ) -> list[Finding]:
-    """One edit for all operations of a setup whose faces do not look to the spindle (lying), where there are several."""
+    """One edit for all operations of a setup whose faces do not look to the spindle (lying), where there are
+    several.
+    """
     found = with_positions(turning, lying, part, zero_from_work) if len(lying) > 1 else None
     if found is None:
         return []
@@ -104,7 +109,9 @@ def positions_needed(
             severity="note",
             setup=turning.setup.name,
             stage="cut",
-            sentence=f"{len(lying)} operations need the work turned to the spindle, in {len(used)} positions.",
+            sentence=(
+                f"{len(lying)} operations need the work turned to the spindle, in {len(used)} positions."
+            ),
             measured=float(len(lying)),
             limit=0.0,
             unit="operations",

@@ -1,10 +1,12 @@
-"""Which registers must stand in the control for each load, with which values, what uses them, and is each known when it is used?"""
+"""Which registers must stand in the control for each load, with which values, what uses them, and is each
+known when it is used?
+"""
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -37,7 +39,9 @@ SET_OFF_MM = 1.0
 
 
 def found_by(zero: Zero, found: Found) -> By:
-    """How a zero is found on the machine: as told, or what stays with the holding is known, edges are touched, holes and faces probed."""
+    """How a zero is found on the machine: as told, or what stays with the holding is known, edges are
+    touched, holes and faces probed.
+    """
     if found.by is not None:
         return found.by
     if found.value is not None:
@@ -57,7 +61,9 @@ def stands_on(setup: Setup, fixtures: dict[str, Fixture]) -> tuple[str, ...]:
 
 @dataclass(frozen=True)
 class _Source:
-    """A zero that is found and not derived: its register, what it is called, how it is found, where that stands in the setup."""
+    """A zero that is found and not derived: its register, what it is called, how it is found, where that
+    stands in the setup.
+    """
 
     register: str
     name: str
@@ -117,139 +123,155 @@ def _users(turning: Turning) -> dict[str, list[int]]:
 def offsets_of(turning: Turning, fixtures: dict[str, Fixture]) -> tuple[OffsetRow, ...]:
     """The table of one load's setup, a row for each register, in the order they are given out."""
     setup = turning.setup
-    chain, users = stands_on(setup, fixtures), _users(turning)
+    users = _users(turning)
+    shared: dict[str, Any] = {
+        "load": load_name(setup),
+        "setup": setup.name,
+        "stands_on": stands_on(setup, fixtures),
+    }
     rows: dict[str, OffsetRow] = {}
 
     def uses(register: str) -> tuple[str, ...]:
         return tuple(dict.fromkeys(turning.visits[i].operation.name for i in users.get(register, [])))
 
-    home = turning.turned.get("")
     for number, source in enumerate(_sources(turning)):
-        if source.register in rows:
-            continue
-        value = values_of(turning, "", None if number == 0 else source.at)
-        set_value, off = source.found.value, _off(source, value)
-        state = (
-            "set by hand"
-            if set_value is not None
-            else "no layout"
-            if value is None
-            else "known"
-            if source.by == "fixed point"
-            else "to be found"
-        )
-        rows[source.register] = OffsetRow(
-            load=load_name(setup),
-            setup=setup.name,
-            register_name=source.register,
-            zero=source.name,
-            stands_on=chain,
-            found=source.by,
-            comes_from=source.found.in_register,
-            before=source.found.before,
-            value=value,
-            set_value=set_value,
-            off_mm=None if off is None else round(off, 4),
-            at=as_vector(np.round(source.at, 6) + 0.0),
-            angles=home.angles if home else {},
-            positions=("",) if number == 0 else (),
-            operations=uses(source.register),
-            state=state,
-        )
-    for name, there in turning.turned.items():
+        if source.register not in rows:
+            own = _row_of_zero(turning, source, number == 0)
+            rows[source.register] = OffsetRow(**shared, **own, operations=uses(source.register))
+    for name in turning.turned:
         register = turning.registers.get(name, "none")
         if not name:
             continue
         if register in rows:
             row = rows[register]
             rows[register] = row.model_copy(update={"positions": (*row.positions, name)})
-            continue
-        value = values_of(turning, name)
-        rows[register] = OffsetRow(
-            load=load_name(setup),
-            setup=setup.name,
-            register_name=register,
-            zero=f"zero at {name}",
-            stands_on=chain,
-            found="derived",
-            comes_from=setup.offset_register,
-            value=value,
-            at=there.origin,
-            angles=there.angles,
-            positions=(name,),
-            operations=uses(register),
-            state="no layout" if value is None else "derived",
-        )
+        else:
+            own = _row_of_position(turning, name, register)
+            rows[register] = OffsetRow(**shared, **own, operations=uses(register))
     return tuple(rows.values())
 
 
+def _row_of_zero(turning: Turning, source: _Source, own: bool) -> dict[str, Any]:
+    """What is told of a register that keeps a zero of the work as it is seated. own: the setup's own zero."""
+    value = values_of(turning, "", None if own else source.at)
+    set_value, off, home = source.found.value, _off(source, value), turning.turned.get("")
+    if set_value is not None:
+        state = "set by hand"
+    elif value is None:
+        state = "no layout"
+    else:
+        state = "known" if source.by == "fixed point" else "to be found"
+    return {
+        "register_name": source.register,
+        "zero": source.name,
+        "found": source.by,
+        "comes_from": source.found.in_register,
+        "before": source.found.before,
+        "value": value,
+        "set_value": set_value,
+        "off_mm": None if off is None else round(off, 4),
+        "at": as_vector(np.round(source.at, 6) + 0.0),
+        "angles": home.angles if home else {},
+        "positions": ("",) if own else (),
+        "state": state,
+    }
+
+
+def _row_of_position(turning: Turning, name: str, register: str) -> dict[str, Any]:
+    """What is told of a register that keeps the zero as it lies at a position, turned from the setup's
+    own.
+    """
+    value, there = values_of(turning, name), turning.turned[name]
+    return {
+        "register_name": register,
+        "zero": f"zero at {name}",
+        "found": "derived",
+        "comes_from": turning.setup.offset_register,
+        "value": value,
+        "at": there.origin,
+        "angles": there.angles,
+        "positions": (name,),
+        "state": "no layout" if value is None else "derived",
+    }
+
+
 def known_in_time(turning: Turning, index: int, load: Load) -> list[Finding]:
-    """Along the program: is every register known before it is used, and found in one that is known before? Adds the setup's to its load.
+    """Along the program: is every register known before it is used, and found in one that is known before?
+    Adds the setup's to its load.
 
     A moment is (setup, visit): a zero found before the program starts is known after visit -1 of its setup.
     """
     setup, sources = turning.setup, _sources(turning)
     here = [operation.id for operation in setup.operations]
-    findings: list[Finding] = []
-    for source in sources:
-        if source.found.before is not None and source.found.before not in here:
-            findings.append(
-                wrong(
-                    setup,
-                    "offsets.no_operation",
-                    f"“{source.name}” in {source.register} is to be found before an operation {setup.name} does not have.",
-                    Cure(label="Find it before the program starts", path=f"{source.path}/before", value=None),
-                )
-            )
+    findings = [
+        wrong(
+            setup,
+            "offsets.no_operation",
+            f"“{source.name}” in {source.register} is to be found before an operation {setup.name} does not"
+            " have.",
+            Cure(label="Find it before the program starts", path=f"{source.path}/before", value=None),
+        )
+        for source in sources
+        if source.found.before is not None and source.found.before not in here
+    ]
     known = {name: kept.known for name, kept in load.kept.items()}
     own = {source.register: _moment(turning, index, source) for source in sources}
     for source in sources:
         findings += _found_in(turning, source, sources, known | own, own[source.register])
     findings += _clashes(turning, load)
-    for register, users in _users(turning).items():
-        base = register if register in own else setup.offset_register
-        first = turning.visits[users[0]]
-        if own[base] > (index, users[0]):
-            source = next(one for one in sources if one.register == base)
-            told = register if register == base else f"{register}, turned from {base},"
-            findings.append(
-                wrong(
-                    setup,
-                    "offsets.used_before_found",
-                    f"{first.operation.name} counts from {told} before it is found: that comes only before {_name(setup, source.found.before)}.",
-                    Cure(
-                        label=f"Find it before {first.operation.name}",
-                        path=f"{source.path}/before",
-                        value=first.operation.id,
-                    ),
-                )
-            )
+    findings += _used_too_soon(turning, index, sources, own)
     for register in dict.fromkeys([*own, *turning.registers.values()]):
         value = held_by(turning, register)
-        load.kept.setdefault(
-            register,
-            Kept(
-                setup.name,
-                None if value is None else as_vector(one.value for one in value),
-                own.get(register, own[setup.offset_register]),
-            ),
-        )
-    for source in sources:
-        off = _off(source, held_by(turning, source.register))
-        if off is not None and off > SET_OFF_MM:
-            findings.append(
-                Finding(
-                    code="offsets.set_off",
-                    severity="warning",
-                    setup=setup.name,
-                    stage="reach",
-                    sentence=f"{source.register} was set {off:.2f} mm from where the layout has it: the work stands elsewhere, or a figure is wrong.",
-                    measured=round(off, 3),
-                    limit=SET_OFF_MM,
-                    unit="mm",
-                )
+        placed = None if value is None else as_vector(one.value for one in value)
+        kept = Kept(setup.name, placed, own.get(register, own[setup.offset_register]))
+        load.kept.setdefault(register, kept)
+    return [*findings, *_set_off(turning, sources)]
+
+
+def _used_too_soon(
+    turning: Turning, index: int, sources: list[_Source], own: dict[str, tuple[int, int]]
+) -> list[Finding]:
+    """Registers that an operation counts from before they are found. own: from when on each is known."""
+    setup, findings = turning.setup, []
+    for register, users in _users(turning).items():
+        base = register if register in own else setup.offset_register
+        if own[base] <= (index, users[0]):
+            continue
+        first = turning.visits[users[0]].operation
+        source = next(one for one in sources if one.register == base)
+        told = register if register == base else f"{register}, turned from {base},"
+        there = _name(setup, source.found.before)
+        findings.append(
+            wrong(
+                setup,
+                "offsets.used_before_found",
+                f"{first.name} counts from {told} before it is found: that comes only before {there}.",
+                Cure(label=f"Find it before {first.name}", path=f"{source.path}/before", value=first.id),
             )
+        )
     return findings
+
+
+def _set_off(turning: Turning, sources: list[_Source]) -> list[Finding]:
+    """Registers that were set by hand away from where the layout has them."""
+    offs = [(source, _off(source, held_by(turning, source.register))) for source in sources]
+    return [
+        Finding(
+            code="offsets.set_off",
+            severity="warning",
+            setup=turning.setup.name,
+            stage="reach",
+            sentence=(
+                f"{source.register} was set {off:.2f} mm from where the layout has it: the work stands"
+                " elsewhere, or a figure is wrong."
+            ),
+            measured=round(off, 3),
+            limit=SET_OFF_MM,
+            unit="mm",
+        )
+        for source, off in offs
+        if off is not None and off > SET_OFF_MM
+    ]
 
 
 def _moment(turning: Turning, index: int, source: _Source) -> tuple[int, int]:
@@ -340,7 +362,8 @@ def _clashes(turning: Turning, load: Load) -> list[Finding]:
             wrong(
                 setup,
                 "offsets.clash",
-                f"{setup.name} and {kept.setup} stand in one load and both keep a place in {register}: one would write over the other.",
+                f"{setup.name} and {kept.setup} stand in one load and both keep a place in {register}: one"
+                " would write over the other.",
                 *(
                     [
                         Cure(
@@ -358,9 +381,11 @@ def _clashes(turning: Turning, load: Load) -> list[Finding]:
 
 
 def wrong_centre(turning: Turning, wrong_mm: float = CENTRE_WRONG_MM) -> float:
-    """How far the work lies off, mm, at the position turned furthest, when the rotary centre was set wrong by some amount.
+    """How far the work lies off, mm, at the position turned furthest, when the rotary centre was set wrong by
+    some amount.
 
-    Turned by an angle about a centre that is e off, everything comes 2·e·sin(angle / 2) beside where it should: plane geometry.
+    Turned by an angle about a centre that is e off, everything comes 2·e·sin(angle / 2) beside where it
+    should: plane geometry.
     """
     turns = [at.local_from_zero[:3, :3] for at in turning.turned.values()]
     angles = [float(np.arccos(np.clip((np.trace(turn) - 1) / 2, -1, 1))) for turn in turns]

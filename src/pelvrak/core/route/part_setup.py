@@ -8,11 +8,12 @@ import numpy as np
 
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Cure, Finding, of_bad_input
+from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.seen import reached
 from pelvrak.core.holding.clamping import FRICTION
 from pelvrak.core.holding.hold import fixtures_of
+from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.route.ahead import ahead
 from pelvrak.core.route.cutting import cut_operations, cut_through, depths, with_pointers
@@ -27,6 +28,7 @@ from pelvrak.core.route.report import (
     OperationReport,
     SetupReport,
     ZeroReport,
+    refused,
 )
 from pelvrak.core.route.run import Run, in_work_frame, matrix
 from pelvrak.core.route.swinging import swings
@@ -45,52 +47,128 @@ def part_setup(
     density: float,
     made: SetupReport | None,
 ) -> SetupReport:
-    base = SetupReport(
+    """What becomes of a setup. density: kg/mm³; made: the setup that cut its jaws."""
+    base = _untouched(setup, incoming_key, incoming_volume, incoming_volume * density)
+    if incoming_key is None or incoming_volume <= 0:
+        return base.model_copy(update={"findings": (_no_stock(setup),)})
+    try:
+        placed = place(run, index, setup, incoming_key, density, made)
+    except BadInput as bad:
+        run.done += len(setup.operations) + 3
+        return refused(base, bad)
+    run.done += 1
+    turning, load = _turned(run, setup, placed)
+    beside_it = _beside_others(run, load, setup, placed, incoming_key)
+    tools = {tool.id: tool for tool in run.plan.tools}
+    shop = fixtures_of(run.plan.fixtures)
+    foretold, beside, proposals = ahead(run, turning, tools, incoming_key, shop)
+    seated = _seated(run, setup, placed, turning, shop)
+    foretold = [with_pointers(f, index) for f in foretold]
+    placed.hold = placed.hold.model_copy(
+        update={"beside": beside, "proposals": (*placed.hold.proposals, *proposals)}
+    )
+    early = (*(with_pointers(f, index) for f in (*placed.findings, *turning.findings)), *foretold)
+    run.begun(base.model_copy(update={**seated, "hold": placed.hold, "findings": early}))
+    about = _clamped(placed, incoming_volume * density)
+    done = cut_operations(run, index, placed, turning, incoming_key, incoming_volume, about)
+    planes = {name: one.at.local_from_zero for name, one in turning.stations.items()}
+    stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), done.reports, tools, planes)
+    hold = placed.hold.model_copy(update={"safety": stands, "friction": FRICTION if stands else None})
+    told = [
+        *placed.findings,
+        *_of_the_order(run, index, turning, load, done.reports),
+        *swings(run, turning, incoming_key, tools, done.reports),
+        *_program_number(setup, placed.machine),
+        *_places(setup, placed.machine, tools),
+        *_nothing_cut(setup),
+    ]
+    safe = [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
+    return base.model_copy(
+        update={
+            "outgoing_key": done.key,
+            "outgoing_volume_mm3": done.volume,
+            "removed_volume_mm3": incoming_volume - done.volume,
+            "outgoing_mass_kg": done.volume * density,
+            "time_s": sum(r.time_s for r in done.reports),
+            **seated,
+            "hold": hold,
+            **depths(done.reports, placed),
+            "operations": tuple(done.reports),
+            "program_key": done.program_key,
+            "findings": (*(with_pointers(f, index) for f in told), *safe, *foretold, *beside_it),
+        }
+    )
+
+
+def _untouched(setup: Setup, incoming_key: str | None, volume: float, mass: float) -> SetupReport:
+    """A setup that leaves the stock as it comes. volume: of that, mm³; mass: kg."""
+    return SetupReport(
         name=setup.name,
         title=setup.title,
         machine=setup.machine,
         offset_register=setup.offset_register,
         incoming_key=incoming_key,
         outgoing_key=incoming_key,
-        incoming_volume_mm3=incoming_volume,
-        outgoing_volume_mm3=incoming_volume,
-        incoming_mass_kg=incoming_volume * density,
-        outgoing_mass_kg=incoming_volume * density,
+        incoming_volume_mm3=volume,
+        outgoing_volume_mm3=volume,
+        incoming_mass_kg=mass,
+        outgoing_mass_kg=mass,
     )
-    if incoming_key is None or incoming_volume <= 0:
-        nothing = Finding(
-            code="stock.none",
-            severity="error",
+
+
+def _clamped(placed: Placed, mass: float) -> str:
+    """What is clamped, for the program's head. mass: kg."""
+    x, y, z = placed.high - placed.low
+    return f"{x:.1f} x {y:.1f} x {z:.1f} mm, {mass:.3f} kg"
+
+
+def _no_stock(setup: Setup) -> Finding:
+    return Finding(
+        code="stock.none",
+        severity="error",
+        setup=setup.name,
+        stage="incoming",
+        sentence="No stock comes into this setup.",
+    )
+
+
+def _nothing_cut(setup: Setup) -> list[Finding]:
+    if setup.operations:
+        return []
+    return [
+        Finding(
+            code="cut.no_operations",
+            severity="note",
             setup=setup.name,
-            stage="incoming",
-            sentence="No stock comes into this setup.",
+            stage="cut",
+            sentence="Nothing is cut in this setup yet.",
         )
-        return base.model_copy(update={"findings": (nothing,)})
-    try:
-        placed = place(run, index, setup, incoming_key, density, made)
-    except BadInput as bad:
-        run.done += len(setup.operations) + 3
-        return base.model_copy(
-            update={"findings": (of_bad_input(bad, setup.name, None, bad.where.split(".")[0]),)}
-        )
-    run.done += 1
-    turning, load = _turned(run, setup, placed)
-    beside_it = []
-    if setup.load:
-        incoming = run.surface(incoming_key)
-        beside_it = works_apart(load, setup.name, incoming, placed.zero_from_work, placed.hold.zero_on_table)
-    tools = {tool.id: tool for tool in run.plan.tools}
-    shop = fixtures_of(run.plan.fixtures)
-    foretold, beside, proposals = ahead(run, turning, tools, incoming_key, shop)
-    seated: dict[str, Any] = {
+    ]
+
+
+def _beside_others(run: Run, load: Load, setup: Setup, placed: Placed, incoming_key: str) -> list[Finding]:
+    """Whether the work stands clear of the others of its load."""
+    if not setup.load:
+        return []
+    incoming = run.surface(incoming_key)
+    return works_apart(load, setup.name, incoming, placed.zero_from_work, placed.hold.zero_on_table)
+
+
+def _seated(
+    run: Run, setup: Setup, placed: Placed, turning: Turning, shop: dict[str, Fixture]
+) -> dict[str, Any]:
+    """What the report shows of a setup before anything is cut."""
+    up = as_vector(placed.zero_from_work[2, :3])
+    turned, on_table = turning.turned.get(""), turning.zero_on_table
+    return {
         "zero_from_work": matrix(placed.zero_from_work),
         "low": as_vector(placed.low),
         "high": as_vector(placed.high),
         "nest": placed.nest,
         "register_value": values_of(turning, ""),
         "positions": position_reports(run, turning, run.part),
-        "machine_key": machine_picture(run, placed.machine, turning.turned.get(""), turning.zero_on_table),
-        "slides": slides_picture(run, placed.machine, turning.turned.get(""), turning.zero_on_table),
+        "machine_key": machine_picture(run, placed.machine, turned, on_table),
+        "slides": slides_picture(run, placed.machine, turned, on_table),
         "offsets": offsets_of(turning, shop),
         "wrong_centre_mm": round(wrong_centre(turning), 5) if setup.positions else None,
         "zeros": tuple(
@@ -102,73 +180,26 @@ def part_setup(
             )
             for one, at in zip(setup.seat.zeros, placed.zeros, strict=True)
         ),
-        "seen": tuple(
-            np.round(reached(run.part, [as_vector(placed.zero_from_work[2, :3])])[0][:, 0], 3).tolist()
-        ),
+        "seen": tuple(np.round(reached(run.part, [up])[0][:, 0], 3).tolist()),
     }
-    early = [with_pointers(f, index) for f in (*placed.findings, *turning.findings, *foretold)]
-    placed.hold = placed.hold.model_copy(
-        update={"beside": beside, "proposals": (*placed.hold.proposals, *proposals)}
-    )
-    run.begun(base.model_copy(update={**seated, "hold": placed.hold, "findings": tuple(early)}))
-    size = placed.high - placed.low
-    about = f"{size[0]:.1f} x {size[1]:.1f} x {size[2]:.1f} mm, {incoming_volume * density:.3f} kg"
-    done = cut_operations(run, index, placed, turning, incoming_key, incoming_volume, about)
-    reports, key, stock_volume = done.reports, done.key, done.volume
-    planes = {name: one.at.local_from_zero for name, one in turning.stations.items()}
-    stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), reports, tools, planes)
-    placed.hold = placed.hold.model_copy(
-        update={
-            "safety": stands,
-            "friction": FRICTION if stands else None,
-        }
-    )
-    change_s = placed.machine.changer.seconds
-    told = (
-        *placed.findings,
+
+
+def _of_the_order(
+    run: Run, index: int, turning: Turning, load: Load, reports: list[OperationReport]
+) -> list[Finding]:
+    """What is wrong with the positions, with what is known in time, and with the order."""
+    change_s = turning.machine.changer.seconds
+    return [
         *turning.findings,
         *known_in_time(turning, index, load),
-        *swings(run, turning, incoming_key, tools, reports),
-        *order_findings(setup, index, turning.time_between, change_s),
+        *order_findings(turning.setup, index, turning.time_between, change_s),
         *_lying(run, turning, index, reports),
-    )
-    told = (*told, *_program_number(setup, placed.machine), *_places(setup, placed.machine, tools))
-    findings = [with_pointers(finding, index) for finding in told]
-    findings += [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
-    findings += [with_pointers(f, index) for f in foretold]
-    findings += beside_it
-    if not setup.operations:
-        findings.append(
-            Finding(
-                code="cut.no_operations",
-                severity="note",
-                setup=setup.name,
-                stage="cut",
-                sentence="Nothing is cut in this setup yet.",
-            )
-        )
-    return base.model_copy(
-        update={
-            "outgoing_key": key,
-            "outgoing_volume_mm3": stock_volume,
-            "removed_volume_mm3": incoming_volume - stock_volume,
-            "outgoing_mass_kg": stock_volume * density,
-            "time_s": sum(r.time_s for r in reports),
-            **seated,
-            "hold": placed.hold,
-            **depths(reports, placed),
-            "operations": tuple(reports),
-            "program_key": done.program_key,
-            "findings": tuple(findings),
-        }
-    )
+    ]
 
 
 def _turned(run: Run, setup: Setup, placed: Placed) -> tuple[Turning, Load]:
     """A setup at its index positions, with its registers, and what stands on the machine with it."""
-    turning = turning_of(
-        run, setup, placed.machine, placed.zero_from_work, placed.hold, {}, placed.zeros, placed.boxes
-    )
+    turning = turning_of(run, setup, placed, {})
     load = run.loads.setdefault(load_name(setup), Load())
     give_registers(turning, run.plan, load)
     return turning, load
@@ -177,7 +208,8 @@ def _turned(run: Run, setup: Setup, placed: Placed) -> tuple[Turning, Load]:
 def stock_after(
     run: Run, index: int, setup: Setup, incoming_key: str, density: float, made: SetupReport | None
 ) -> str:
-    """The stock that a setup leaves, and nothing that is told of it beside; the same steps as `part_setup` runs.
+    """The stock that a setup leaves, and nothing that is told of it beside; the same steps as `part_setup`
+    runs.
 
     Raises BadInput where the work cannot be seated or held.
     """
@@ -196,7 +228,10 @@ def _program_number(setup: Setup, machine: Machine) -> list[Finding]:
             severity="error",
             setup=setup.name,
             stage="cut",
-            sentence=f"The control of {machine.name} takes program numbers of {digits} digits; {setup.name} is O{setup.program_number}.",
+            sentence=(
+                f"The control of {machine.name} takes program numbers of {digits} digits; {setup.name} is"
+                f" O{setup.program_number}."
+            ),
             measured=float(setup.program_number),
             limit=float(10**digits - 1),
             cures=(Cure(label="Number it by its name", path="program_number", value=None),),
@@ -217,13 +252,20 @@ def _places(setup: Setup, machine: Machine, tools: dict[str, Tool]) -> list[Find
             severity="error",
             setup=setup.name,
             stage="cut",
-            sentence=f"{tools[name].name} is in place {tools[name].place}; the changer of {machine.name} has {most}.",
+            sentence=(
+                f"{tools[name].name} is in place {tools[name].place}; the changer of {machine.name} has"
+                f" {most}."
+            ),
             measured=float(tools[name].place),
             limit=float(most),
-            cures=()
-            if free is None
-            else (
-                Cure(label=f"Put it in place {free}", path=f"/tools/{order.index(name)}/place", value=free),
+            cures=(
+                ()
+                if free is None
+                else (
+                    Cure(
+                        label=f"Put it in place {free}", path=f"/tools/{order.index(name)}/place", value=free
+                    ),
+                )
             ),
         )
         for name in used

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.engine.store import Store
-from pelvrak.core.geometry.mesh import Mesh, crease_lines, to_glb, volume
+from pelvrak.core.geometry.glb import to_glb
+from pelvrak.core.geometry.mesh import Mesh, crease_lines, volume
 from pelvrak.core.route.pieces import FACTS, FIELD, JOIN_MM, PICTURE, SIMPLIFY_MM, SURFACE
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.surface import simplified, surface
@@ -64,7 +65,9 @@ def surface_of(engine: Engine, key: str) -> Result:
 
 
 def piece_of(store: Store, key: str, name: str) -> bytes | None:
-    """A piece of a result; the surface and the picture of a stock are made when they are asked for. None when there is none."""
+    """A piece of a result; the surface and the picture of a stock are made when they are asked for. None when
+    there is none.
+    """
     found = store.get(key, name)
     if found is not None or name not in (SURFACE.name, PICTURE.name) or store.digest(key, FIELD.name) is None:
         return found

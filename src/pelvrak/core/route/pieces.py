@@ -18,13 +18,15 @@ from pelvrak.core.geometry.part import PartModel, packed, unpacked
 from pelvrak.core.stock.field import RayField, cell_for, loaded, saved
 from pelvrak.core.stock.moments import Moments, moments_loaded, moments_saved
 
-# What a surface may be off, mm: a little is spent on joining cells, which makes the rest cheap, the most on simplifying.
+# What a surface may be off, mm: a little is spent on joining cells, which makes the rest cheap, the most on
+# simplifying.
 SIMPLIFY_MM = 0.02
 JOIN_MM = 0.002
 
 
 def cell_within(error: float) -> float:
-    """The coarsest ray distance, mm, at which round walls of 1 mm radius are known to within `error`, picture and all.
+    """The coarsest ray distance, mm, at which round walls of 1 mm radius are known to within `error`, picture
+    and all.
 
     Raises BadInput when the picture's own tolerance is more than that.
     """

@@ -12,7 +12,7 @@ from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats, box_corners
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
-from pelvrak.core.holding.assemble import CutJaws
+from pelvrak.core.holding.build import CutJaws
 from pelvrak.core.holding.facts import HoldFacts, in_frame
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.machine.travel import check_table
@@ -66,18 +66,15 @@ def place(
     if solved is not None:
         rotation = rotation_about_z(solved.nest.turn_deg) @ rotation
         cut[solved.item.id] = cut_jaws(run, solved, made)
-    corners = box_corners(run.raw.low, run.raw.high)
+    shapes: dict[str, Floats] = {
+        "billet": box_corners(run.raw.low, run.raw.high),
+        "part": run.part.mesh.vertices,
+        "incoming": incoming.vertices,
+    }
 
     def boxed(turn: Floats) -> Boxes:
-        out: Boxes = {}
-        for name, points in (
-            ("billet", corners),
-            ("part", run.part.mesh.vertices),
-            ("incoming", incoming.vertices),
-        ):
-            seen = points @ turn.T
-            out[name] = (as_vector(seen.min(axis=0)), as_vector(seen.max(axis=0)))
-        return out
+        seen = {name: points @ turn.T for name, points in shapes.items()}
+        return {name: (as_vector(one.min(axis=0)), as_vector(one.max(axis=0))) for name, one in seen.items()}
 
     boxes = boxed(rotation)
     lying = rigid(rotation, np.zeros(3))
@@ -90,31 +87,45 @@ def place(
     found = [in_work_frame(f, lying) for f in held.findings]
     nest = None
     if solved is not None:
-        number = next(i for i, item in enumerate(setup.hold.items) if item.id == solved.item.id)
-        found += solved.findings(f"hold/items/{number}")
-        facts = facts.model_copy(
-            update={"proposals": (*facts.proposals, *smaller_blank(solved, f"hold/items/{number}"))}
-        )
-        maker = maker_of(run.plan, index, solved.item)
-        if maker is None:
-            found.append(not_cut(run.plan, index, solved))
-        zero = None if facts.zero_on_table is None else zero_from_nest(solved, np.array(facts.zero_on_table))
-        nest = solved.report(None if maker is None else run.plan.setups[maker].name, zero)
-        nest = nest.model_copy(update={"files_key": jaw_files(run, solved)})
-    if facts.zero_on_table is not None:
-        standing = [
-            (p.name, _on_table(setup, p.item), p.low, p.high) for p in facts.pieces if p.name != "table"
-        ]
-        places = {
-            item.id: (f"hold/items/{i}", (item.x, item.y, item.z))
-            for i, item in enumerate(setup.hold.items)
-            if item.on == "table"
-        }
-        found += check_table(machine, facts.zero_on_table, standing, setup.name, places)
+        nest, facts, told = _nested(run, index, setup, solved, facts)
+        found += told
+    found += _off_the_table(setup, machine, facts)
     seen = incoming.vertices @ rotation.T + zero_from_work[:3, 3]
     return Placed(
         zero_from_work, others, machine, facts, found, seen.min(axis=0), seen.max(axis=0), boxed, nest, solved
     )
+
+
+def _nested(
+    run: Run, index: int, setup: Setup, solved: Solved, facts: HoldFacts
+) -> tuple[NestReport, HoldFacts, list[Finding]]:
+    """The nest that holds the work, the holding with what would make it smaller, and what is wrong with
+    it.
+    """
+    number = next(i for i, item in enumerate(setup.hold.items) if item.id == solved.item.id)
+    found = solved.findings(f"hold/items/{number}")
+    facts = facts.model_copy(
+        update={"proposals": (*facts.proposals, *smaller_blank(solved, f"hold/items/{number}"))}
+    )
+    maker = maker_of(run.plan, index, solved.item)
+    if maker is None:
+        found.append(not_cut(run.plan, index, solved))
+    zero = None if facts.zero_on_table is None else zero_from_nest(solved, np.array(facts.zero_on_table))
+    nest = solved.report(None if maker is None else run.plan.setups[maker].name, zero)
+    return nest.model_copy(update={"files_key": jaw_files(run, solved)}), facts, found
+
+
+def _off_the_table(setup: Setup, machine: Machine, facts: HoldFacts) -> list[Finding]:
+    """What of the holding hangs over the table's edge."""
+    if facts.zero_on_table is None:
+        return []
+    standing = [(p.name, _on_table(setup, p.item), p.low, p.high) for p in facts.pieces if p.name != "table"]
+    places = {
+        item.id: (f"hold/items/{i}", (item.x, item.y, item.z))
+        for i, item in enumerate(setup.hold.items)
+        if item.on == "table"
+    }
+    return check_table(machine, facts.zero_on_table, standing, setup.name, places)
 
 
 def _on_table(setup: Setup, item: str) -> str:

@@ -23,7 +23,8 @@ Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
 class PartFile(Frozen):
-    """The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts: tolerances and threads typed on its faces.
+    """The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts:
+    tolerances and threads typed on its faces.
 
     revision: letter or number of the drawing's state.
     """
@@ -50,12 +51,13 @@ RotaryRun = Literal["register_each", "centre", "tilted_plane"]
 class Setup(Frozen):
     """One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by.
 
-    positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its register, all from
-    the rotary centre, or in a plane the control turns; order: each operation through all its positions, or all that is cut at one
-    position before the work turns. program_number: of its program; None: by its name, next to those taken. load: setups of one name stand on the machine together and share its registers; "": alone.
-    name: on the card and in the program; title: said in the program's head; machine: by its id in the plan or
-    the library; offset_register: its zero is kept in; seat: how the work lies; hold: what holds it;
-    operations: what is cut, in order.
+    positions: how the work can be turned to the spindle; rotary_run: how the program runs them: each with its
+    register, all from the rotary centre, or in a plane the control turns; order: each operation through all
+    its positions, or all that is cut at one position before the work turns. program_number: of its program;
+    None: by its name, next to those taken. load: setups of one name stand on the machine together and share
+    its registers; "": alone. name: on the card and in the program; title: said in the program's head;
+    machine: by its id in the plan or the library; offset_register: its zero is kept in; seat: how the work
+    lies; hold: what holds it; operations: what is cut, in order.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
@@ -91,7 +93,8 @@ class Setup(Frozen):
 
 
 class Plan(Frozen):
-    """The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of the library; resolution_mm: distance of the stock's rays.
+    """The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of
+    the library; resolution_mm: distance of the stock's rays.
 
     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
     made from; tools: used in any setup; setups: in the order they are run.
@@ -127,7 +130,9 @@ class Plan(Frozen):
 
 
 def program_numbers(plan: Plan) -> dict[str, int]:
-    """The number of every setup's program, each another: as typed, else by the digits of its name, else the next that is free."""
+    """The number of every setup's program, each another: as typed, else by the digits of its name, else the
+    next that is free.
+    """
     taken = {setup.program_number for setup in plan.setups if setup.program_number is not None}
     out: dict[str, int] = {}
     for setup in plan.setups:

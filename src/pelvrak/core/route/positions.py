@@ -20,13 +20,14 @@ from pelvrak.core.seat.seating import Boxes, Zero, zero_place
 
 
 class IndexPosition(Frozen):
-    """How the work is turned to the spindle for some operations; exactly one of direction, face and angles says it.
+    """How the work is turned to the spindle for some operations; exactly one of direction, face and angles
+    says it.
 
-    direction: out of the work, towards the spindle, zero frame; face: a plane face that then looks up, or a round one whose
-    axis then stands upright; angles: of the rotary axes, degrees. offset_register: None: given out. change: how the program
-    comes here: it turns and goes on, or stops with a message so that the work is clamped anew. zero: of its own, as it then
-    lies to the spindle; None: the setup's.
-    name: what it is called; message: what the program stops with.
+    direction: out of the work, towards the spindle, zero frame; face: a plane face that then looks up, or a
+    round one whose axis then stands upright; angles: of the rotary axes, degrees. offset_register: None:
+    given out. change: how the program comes here: it turns and goes on, or stops with a message so that the
+    work is clamped anew. zero: of its own, as it then lies to the spindle; None: the setup's. name: what it
+    is called; message: what the program stops with.
     """
 
     name: Ident
@@ -57,7 +58,8 @@ def turned_to(
     now: dict[str, float],
     boxes: Callable[[Floats], Boxes],
 ) -> Turned:
-    """The work at a position. now: where the rotary axes stand before; boxes: of part, billet and incoming stock, the work turned by a
+    """The work at a position. now: where the rotary axes stand before; boxes: of part, billet and incoming
+    stock, the work turned by a
 
     rotation. Raises BadInput when it cannot be reached, or its zero cannot be there.
     """

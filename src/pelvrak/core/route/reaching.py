@@ -1,7 +1,8 @@
 """What of the part does a tool with its holder reach from an index position, and what stops it elsewhere?
 
-The tool stands where it would touch each small piece of a face from outside, and is tested there against the finished part and against
-what holds it, as the simulation tests it; what stands there before it is cut does not count.
+The tool stands where it would touch each small piece of a face from outside, and is tested there against the
+finished part and against what holds it, as the simulation tests it; what stands there before it is cut does
+not count.
 """
 
 from __future__ import annotations
@@ -16,7 +17,8 @@ from numpy.typing import NDArray
 from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
-from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, to_glb, triangle_normals
+from pelvrak.core.geometry.glb import to_glb
+from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, triangle_normals
 from pelvrak.core.geometry.part import Frozen, PartModel
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.holding.facts import HoldFacts
@@ -35,7 +37,8 @@ from pelvrak.core.stock.shapes import field_of_mesh
 
 Stop = Literal["reached", "part", "holding", "travel", "angle"]
 STOPS: tuple[Stop, ...] = ("reached", "part", "holding", "travel", "angle")
-# How large the pieces of a face are that are looked at, and how far apart the rays of the part are for the cutter and for all above it, mm.
+# How large the pieces of a face are that are looked at, and how far apart the rays of the part are for the
+# cutter and for all above it, mm.
 PIECE_MM, CELLS_MM = 3.5, (0.5, 1.0)
 # A face leans away from the tool when its normal points down by more than this (sine).
 AWAY = 0.02
@@ -46,8 +49,9 @@ SPARE_MM = 0.1
 
 
 class Reached(Frozen):
-    """What a tool reaches from a position. key: of the picture (surface.glb of the part, labelled by STOPS); areas mm², by what stops it;
-    faces: the share of each face that is reached."""
+    """What a tool reaches from a position. key: of the picture (surface.glb of the part, labelled by STOPS);
+    areas mm², by what stops it; faces: the share of each face that is reached.
+    """
 
     key: str
     position: str
@@ -59,7 +63,9 @@ class Reached(Frozen):
 
 
 def reached_from(run: Run, setup: SetupReport, position: str, tool: Tool) -> Reached:
-    """What a tool reaches from a position of a setup that was computed. Raises LookupError when there is no such position."""
+    """What a tool reaches from a position of a setup that was computed. Raises LookupError when there is no
+    such position.
+    """
     assert setup.zero_from_work is not None and setup.hold is not None
     hold = setup.hold
     machine = machine_of(setup.machine, run.plan.machines)
@@ -155,7 +161,8 @@ def stops_on(surface: Mesh, part: PartModel, station: Station, tool: Tool) -> ND
         if beyond.any():
             beyond[beyond] = _beyond(station, here[beyond], tool)
             found[beyond] = STOPS.index("travel")
-        # Of several places the best counts; one that fails at the part tells less than one that fails further on.
+        # Of several places the best counts; one that fails at the part tells less than one that fails further
+        # on.
         better = (found == STOPS.index("reached")) | (found > worst[left])
         worst[left[better]] = found[better]
     out[asked] = worst
@@ -163,9 +170,11 @@ def stops_on(surface: Mesh, part: PartModel, station: Station, tool: Tool) -> ND
 
 
 def _tips(places: Floats, normals: Floats, tool: Tool) -> list[Floats]:
-    """Where the tip may stand to touch each place (n, 3) from outside, one array for each way; NaN where a way is none.
+    """Where the tip may stand to touch each place (n, 3) from outside, one array for each way; NaN where a
+    way is none.
 
-    A ball touches along the normal; any other cutter with its side or rim, and what lies flat with some place of its end.
+    A ball touches along the normal; any other cutter with its side or rim, and what lies flat with some place
+    of its end.
     """
     radius = tool.DC / 2
     if tool.kind == "ball_mill":
@@ -186,7 +195,9 @@ def _tips(places: Floats, normals: Floats, tool: Tool) -> list[Floats]:
 def _meets(
     fields: tuple[RayField, RayField], frame_from_zero: Floats, station: Station, tips: Floats, tool: Tool
 ) -> NDArray[np.bool_]:
-    """Whether any of a tool that stands at some places (zero frame) meets a body, given as its finer and its coarser field in some frame."""
+    """Whether any of a tool that stands at some places (zero frame) meets a body, given as its finer and its
+    coarser field in some frame.
+    """
     there = moved(frame_from_zero, tips)
     axis = np.asarray(frame_from_zero[:3, 2])
     _, shank, holder, nose = body_profiles(tool, station.machine.spindle.nose)

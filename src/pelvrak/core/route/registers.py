@@ -1,4 +1,6 @@
-"""Which register does each zero and index position of a setup get, what stands in it, and how does the program count from it?"""
+"""Which register does each zero and index position of a setup get, what stands in it, and how does the
+program count from it?
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ SAME_PLACE_MM = 1e-3
 
 @dataclass
 class Kept:
-    """What a register of a load holds: for which setup, X, Y and Z (mm; None without a layout), and after which visit of which setup it is known."""
+    """What a register of a load holds: for which setup, X, Y and Z (mm; None without a layout), and after
+    which visit of which setup it is known.
+    """
 
     setup: str
     value: Vector | None
@@ -47,13 +51,16 @@ class Standing:
 
 @dataclass
 class Load:
-    """The registers and works of what stands on the machine together, as far as its setups have been computed."""
+    """The registers and works of what stands on the machine together, as far as its setups have been
+    computed.
+    """
 
     kept: dict[str, Kept] = field(default_factory=dict)
     standing: list[Standing] = field(default_factory=list)
 
 
 def load_name(setup: Setup) -> str:
+    """What stands on the machine with a setup: its load, or the setup alone."""
     return setup.load or setup.name
 
 
@@ -75,84 +82,86 @@ def _claimed(plan: Plan, setup: Setup) -> set[str]:
 
 
 def give_registers(out: Turning, plan: Plan, load: Load) -> None:
-    """Each position its register: as typed, or the next free one that is not reserved and that nothing else of the load keeps."""
-    claimed = _claimed(plan, out.setup) | set(load.kept)
-    setup, control = out.setup, out.machine.control
+    """Each position its register: as typed, or the next free one that is not reserved and that nothing else
+    of the load keeps.
+    """
+    setup = out.setup
+    claimed = _claimed(plan, setup) | set(load.kept)
     taken = {
         setup.offset_register: "its own zero",
         **{z.offset_register: f"“{z.name}”" for z in setup.seat.zeros},
     }
-    if setup.rotary_run != "register_each":
-        out.registers = dict.fromkeys(out.turned, setup.offset_register)
+    if setup.rotary_run == "register_each":
+        _one_each(out, taken, claimed)
     else:
-        out.registers[""] = setup.offset_register
-        fixed = {p.name: p.offset_register for p in setup.positions if p.offset_register is not None}
-        for name, register in fixed.items():
-            if register in taken:
-                out.findings.append(
-                    wrong(
-                        setup,
-                        "offsets.clash",
-                        f"{setup.name} keeps {name} and {taken[register]} in {register}: one would write over the other.",
-                    )
-                )
-            taken.setdefault(register, name)
-            out.registers[name] = register
-        for name in (name for name in out.turned if name and name not in fixed):
-            same = next((n for n in out.registers if n in out.turned and _one_place(out, n, name)), None)
-            free = control.free_register({*taken, *claimed})
-            if same is not None:
-                out.registers[name] = out.registers[same]
-            elif free is None:
-                out.findings.append(
-                    _wrong(
-                        setup,
-                        "offsets.none_left",
-                        f"{out.machine.name} has no register left for {name}: it has {len(control.all_registers())}, {len(control.reserved)} reserved.",
-                    )
-                )
-            else:
-                taken[free] = name
-                out.registers[name] = free
+        out.registers = dict.fromkeys(out.turned, setup.offset_register)
+    out.findings += _not_to_be_had(out, taken, claimed)
+    out.findings += _tilting(out)
+
+
+def _one_each(out: Turning, taken: dict[str, str], claimed: set[str]) -> None:
+    """A register for each position. taken: who keeps what in each of the setup's own; claimed: by others of
+    the load.
+    """
+    setup, control = out.setup, out.machine.control
+    out.registers[""] = setup.offset_register
+    fixed = {p.name: p.offset_register for p in setup.positions if p.offset_register is not None}
+    for name, register in fixed.items():
+        if register in taken:
+            said = (
+                f"{setup.name} keeps {name} and {taken[register]} in {register}: one would write over the"
+                " other."
+            )
+            out.findings.append(wrong(setup, "offsets.clash", said))
+        taken.setdefault(register, name)
+        out.registers[name] = register
+    for name in (name for name in out.turned if name and name not in fixed):
+        same = next((n for n in out.registers if n in out.turned and _one_place(out, n, name)), None)
+        free = control.free_register({*taken, *claimed})
+        if same is not None:
+            out.registers[name] = out.registers[same]
+        elif free is None:
+            every, kept = len(control.all_registers()), len(control.reserved)
+            said = f"{out.machine.name} has no register left for {name}: it has {every}, {kept} reserved."
+            out.findings.append(_wrong(setup, "offsets.none_left", said))
+        else:
+            taken[free] = name
+            out.registers[name] = free
+
+
+def _not_to_be_had(out: Turning, taken: dict[str, str], claimed: set[str]) -> list[Finding]:
+    """Registers that are reserved on the machine, or that its control has not."""
+    setup, machine = out.setup, out.machine
+    found = []
     for register, who in taken.items():
-        if register in control.reserved:
-            free = control.free_register({*taken, *claimed})
-            out.findings.append(
-                wrong(
-                    setup,
-                    "offsets.reserved",
-                    f"{register}, which {setup.name} keeps {who} in, is reserved on {out.machine.name}.",
-                    *_register_cure(out, register, free),
-                    stage="seat",
-                )
+        if register in machine.control.reserved:
+            free = machine.control.free_register({*taken, *claimed})
+            said = f"{register}, which {setup.name} keeps {who} in, is reserved on {machine.name}."
+            cures = _register_cure(out, register, free)
+            found.append(wrong(setup, "offsets.reserved", said, *cures, stage="seat"))
+        if register not in machine.control.all_registers():
+            said = (
+                f"The control of {machine.name} has no register {register}, which {setup.name} keeps"
+                f" {who} in."
             )
-        if register not in control.all_registers():
-            out.findings.append(
-                _wrong(
-                    setup,
-                    "offsets.no_register",
-                    f"The control of {out.machine.name} has no register {register}, which {setup.name} keeps {who} in.",
-                )
-            )
-    tool_tilts = {a.name for a in out.machine.rotary} & {
-        a.name for a in out.machine.chain(out.machine.spindle.rides)
-    }
-    if setup.rotary_run == "tilted_plane" and not control.tilted_plane and out.machine.rotary:
-        out.findings.append(
-            _wrong(
-                setup,
-                "offsets.no_tilted_plane",
-                f"The control of {out.machine.name} has no tilted plane: run {setup.name} by registers or from the rotary centre.",
-            )
+            found.append(_wrong(setup, "offsets.no_register", said))
+    return found
+
+
+def _tilting(out: Turning) -> list[Finding]:
+    """Whether the control can run the positions as the setup says."""
+    setup, machine, found = out.setup, out.machine, []
+    if setup.rotary_run == "tilted_plane" and not machine.control.tilted_plane and machine.rotary:
+        said = (
+            f"The control of {machine.name} has no tilted plane: run {setup.name} by registers or from the"
+            " rotary centre."
         )
-    if tool_tilts and setup.rotary_run != "tilted_plane" and len(out.turned) > 1:
-        out.findings.append(
-            _wrong(
-                setup,
-                "offsets.tool_tilts",
-                f"{out.machine.name} tilts its tool: only the control's tilted plane knows how long it is.",
-            )
-        )
+        found.append(_wrong(setup, "offsets.no_tilted_plane", said))
+    tilts = {a.name for a in machine.rotary} & {a.name for a in machine.chain(machine.spindle.rides)}
+    if tilts and setup.rotary_run != "tilted_plane" and len(out.turned) > 1:
+        said = f"{machine.name} tilts its tool: only the control's tilted plane knows how long it is."
+        found.append(_wrong(setup, "offsets.tool_tilts", said))
+    return found
 
 
 def _register_cure(turning: Turning, register: str, free: str | None) -> tuple[Cure, ...]:

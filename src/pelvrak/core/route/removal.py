@@ -18,11 +18,13 @@ from pelvrak.core.stock.field import error_of
 
 # Less than this is what rays know of a wall that was there, mm³.
 CRUMB_MM3 = 0.5
-# What a reamer may take on the diameter at most: common practice, no source (0.1 to 0.4 mm up to Ø20, to 0.5 above).
+# What a reamer may take on the diameter at most: common practice, no source (0.1 to 0.4 mm up to Ø20, to 0.5
+# above).
 REAMED_LEAST, REAMED_SHARE, REAMED_MOST = 0.4, 0.025, 0.8
 # A tapping hole may be this much tighter than size less pitch, of the pitch: below it the tap is in solid.
 TAP_TIGHT = 0.15
-# The tool comes from over the hole and goes on under it, so a hole reckoned narrower than this share was none.
+# The tool comes from over the hole and goes on under it, so a hole reckoned narrower than this share was
+# none.
 SOLID_SHARE = 0.5
 
 
@@ -32,7 +34,9 @@ def reaming_limit(diameter: float) -> float:
 
 
 def hole_before(tool_diameter: float, removed: float, depth: float) -> float:
-    """The diameter of the hole that a straight cutter found, from what it took off over a depth: d² = D² - 4V/(π·h), mm."""
+    """The diameter of the hole that a straight cutter found, from what it took off over a depth: d² = D² -
+    4V/(π·h), mm.
+    """
     return math.sqrt(max(0.0, tool_diameter**2 - 4 * removed / (math.pi * max(depth, 1e-9))))
 
 

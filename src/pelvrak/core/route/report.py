@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from pelvrak.core.cutting.tools import ToolPart
-from pelvrak.core.findings import Finding
+from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.part import Frozen, Vector
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.holding.facts import HoldFacts
-from pelvrak.core.holding.soft_jaws import Reason
+from pelvrak.core.holding.nest import Reason
 from pelvrak.core.machine.kinematics import Angles
 from pelvrak.core.seat.resting import Rest
 
@@ -33,7 +34,9 @@ def rounded(told: Any) -> Any:
 
 
 class WrappedFact(Frozen):
-    """What a wrapped operation is laid out by: once round the flat, how far the rotary axis lies below zero (mm), and from where to where it turns (degrees)."""
+    """What a wrapped operation is laid out by: once round the flat, how far the rotary axis lies below zero
+    (mm), and from where to where it turns (degrees).
+    """
 
     axis: str
     flat_length: Reckoned
@@ -45,9 +48,10 @@ class OperationReport(Frozen):
     """One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
 
     time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
-    moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and what only turns, as drawn.
-    position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high and cut_z are in. travel: least and most X, Y and Z of the machine.
-    run: tells the visits of one operation at several positions apart; number: of the operation in its setup. offset_register: it counts from.
+    moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and
+    what only turns, as drawn. position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high
+    and cut_z are in. travel: least and most X, Y and Z of the machine. run: tells the visits of one operation
+    at several positions apart; number: of the operation in its setup. offset_register: it counts from.
     """
 
     id: str
@@ -82,7 +86,9 @@ class OperationReport(Frozen):
 
 
 class ZeroReport(Frozen):
-    """A further zero of a setup: where it lies from the setup's own (mm), what it rests on, what its register holds."""
+    """A further zero of a setup: where it lies from the setup's own (mm), what it rests on, what its register
+    holds.
+    """
 
     name: str
     offset_register: str
@@ -92,8 +98,9 @@ class ZeroReport(Frozen):
 
 
 class SlidesFact(Frozen):
-    """Solids of the machine that move against the work. key: of their picture, with the bare nose at zero of the position's plane, labelled by
-    number; follows: how far each goes for each mm the nose goes, 3×3."""
+    """Solids of the machine that move against the work. key: of their picture, with the bare nose at zero of
+    the position's plane, labelled by number; follows: how far each goes for each mm the nose goes, 3×3.
+    """
 
     key: str
     names: tuple[str, ...]
@@ -101,8 +108,11 @@ class SlidesFact(Frozen):
 
 
 class PositionReport(Frozen):
-    """An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from the zero frame), where its zero
-    lies and how its x lies there (zero frame), its register and values, the share of each face that the spindle then sees, and what else would do. machine_key: picture of the machine's solids."""
+    """An index position: which way looks up (zero frame), the rotary axes' angles, the local plane (4×4 from
+    the zero frame), where its zero lies and how its x lies there (zero frame), its register and values, the
+    share of each face that the spindle then sees, and what else would do. machine_key: picture of the
+    machine's solids.
+    """
 
     name: str
     direction: Vector
@@ -122,10 +132,11 @@ class PositionReport(Frozen):
 
 
 class OffsetRow(Frozen):
-    """One register of a load: what it stands on from the table up, how it is found, X, Y and Z, the rotary angles it holds for, and
-    what uses it.
+    """One register of a load: what it stands on from the table up, how it is found, X, Y and Z, the rotary
+    angles it holds for, and what uses it.
 
-    comes_from: the register it is found in or turned from; before: the operation before which the program finds it; set_value: as set
+    comes_from: the register it is found in or turned from; before: the operation before which the program
+        finds it; set_value: as set
     by hand, and off_mm: how far that lies from the value. at: its zero, zero frame of its setup, mm.
     """
 
@@ -150,7 +161,8 @@ class OffsetRow(Frozen):
 class NestReport(Frozen):
     """Soft jaws or a nest as solved; mm, degrees. Frame: the vise's over its bed, or the block's.
 
-    item: of the holding; setup: it is for; cut_in: the setup that cuts it, None when none does. outline: of what goes
+    item: of the holding; setup: it is for; cut_in: the setup that cuts it, None when none does. outline: of
+        what goes
     in, opening: of what the cutter leaves, both (x, y) rings; blank: (length, height, thickness or width);
     zero_from_nest: 4×4 rows. files_key: of its files (pieces jaws.step, jaws.stl, jaws.dxf).
     """
@@ -178,12 +190,14 @@ class NestReport(Frozen):
 
 
 class SetupReport(Frozen):
-    """One setup. makes: the setup it cuts jaws for, whose stocks are those jaws then; nest: the solved jaws or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero frame.
+    """One setup. makes: the setup it cuts jaws for, whose stocks are those jaws then; nest: the solved jaws
+    or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero
+    frame.
 
-    offsets: the registers of this load; wrong_centre_mm: how far the work is off at a position when the rotary centre is 0.02 wrong.
-    rests: what its zero rests on. cut_z: lowest and highest Z of its cutting moves, and the operations they are
-    of. below_rest: how far the lowest lies under what the work rests on, mm. seen: the share of each face of the
-    part that the spindle sees from above.
+    offsets: the registers of this load; wrong_centre_mm: how far the work is off at a position when the
+    rotary centre is 0.02 wrong. rests: what its zero rests on. cut_z: lowest and highest Z of its cutting
+    moves, and the operations they are of. below_rest: how far the lowest lies under what the work rests on,
+    mm. seen: the share of each face of the part that the spindle sees from above.
     """
 
     name: str
@@ -238,11 +252,18 @@ class BilletReport(Frozen):
     findings: tuple[Finding, ...] = ()
 
 
+def refused(base: SetupReport, bad: BadInput) -> SetupReport:
+    """A setup that cannot be computed, and why."""
+    return base.model_copy(
+        update={"findings": (of_bad_input(bad, base.name, None, bad.where.split(".")[0]),)}
+    )
+
+
 class ComparisonReport(Frozen):
     """The last outgoing stock against the part; volumes mm³, distances mm.
 
-    stated_error_mm: differences up to this can be the resolution's; undrawn_mm: how far edges thinner than the rays'
-    distance stand out of their picture.
+    stated_error_mm: differences up to this can be the resolution's; undrawn_mm: how far edges thinner than
+    the rays' distance stand out of their picture.
     """
 
     key: str

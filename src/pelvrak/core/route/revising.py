@@ -1,4 +1,6 @@
-"""What becomes of a plan when its part gets a new revision? Every reference is matched by geometry, none in silence."""
+"""What becomes of a plan when its part gets a new revision? Every reference is matched by geometry, none in
+silence.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ class Reference(Frozen):
 
 
 class Revising(Frozen):
-    """What a new revision does to a plan. faces: how many of the part's are in which state; grown: size before and after, mm."""
+    """What a new revision does to a plan. faces: how many of the part's are in which state; grown: size
+    before and after, mm.
+    """
 
     references: tuple[Reference, ...]
     faces: dict[State, int]
@@ -104,7 +108,8 @@ def revising(plan: Plan, old: Part, new: Part) -> Revising:
 
 
 def revised(plan: Plan, old: Part, new: Part, file: str, revision: str, take: frozenset[str]) -> Plan:
-    """The plan on the new part: kept references follow by themselves, others only where `take` names their path.
+    """The plan on the new part: kept references follow by themselves, others only where `take` names their
+    path.
 
     What is not taken still points at the old place, so that its check says it is lost.
     """

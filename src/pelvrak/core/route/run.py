@@ -16,7 +16,8 @@ from pelvrak.core.engine.step import Content, Kind, Pieces, Step
 from pelvrak.core.errors import BadInput, Stopped
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.features import features_of
-from pelvrak.core.geometry.mesh import Floats, Mesh, to_glb
+from pelvrak.core.geometry.glb import to_glb
+from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.part import PartModel, as_vector
 from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.rigid import inverse, moved
@@ -35,7 +36,8 @@ Progress = Callable[[float, str], bool]
 
 @dataclass
 class Run:
-    """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key; loads: registers given out in it,
+    """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key;
+    loads: registers given out in it,
 
     by the load; begun: told of a setup whose seat, holding and reach are known before it is cut.
     """
@@ -94,8 +96,10 @@ def part_key(sha256: str) -> str:
     return READ_PART.key(FileGiven(sha256))
 
 
-def part_result(data: bytes, name: str, sha256: str, engine: Engine) -> Result:
-    """The part in a part file, read once: pieces part.npz, surface.glb, facts.json, features.json. Raises BadInput."""
+def part_result(data: bytes, name: str, engine: Engine) -> Result:
+    """The part in a part file, read once: pieces part.npz, surface.glb, facts.json, features.json. Raises
+    BadInput.
+    """
 
     def read() -> Pieces:
         model = read_part(data, name)
@@ -109,12 +113,12 @@ def part_result(data: bytes, name: str, sha256: str, engine: Engine) -> Result:
             FEATURES: features_of(model).model_dump(mode="json"),
         }
 
-    return engine.keep(READ_PART, FileGiven(sha256), read)
+    return engine.keep(READ_PART, FileGiven(hashlib.sha256(data).hexdigest()), read)
 
 
 def mesh_in(data: bytes, name: str, engine: Engine) -> Mesh:
     """The surface of what a model file holds."""
-    return part_result(data, name, hashlib.sha256(data).hexdigest(), engine).value(PART).mesh
+    return part_result(data, name, engine).value(PART).mesh
 
 
 def matrix(a: Floats) -> tuple[tuple[float, ...], ...]:

@@ -52,7 +52,8 @@ TILTED_MM = 0.01
 
 @dataclass(frozen=True)
 class Clamped:
-    """How the work is clamped while it is cut, without names. zero_from_work: of the setup's zero; solids, hold: what holds the work;
+    """How the work is clamped while it is cut, without names. zero_from_work: of the setup's zero; solids,
+    hold: what holds the work;
 
     at: how the work is turned.
     """
@@ -65,7 +66,9 @@ class Clamped:
 
 
 def clamped(engine: Engine, station: Station, setup_zero: Floats, hold: HoldFacts) -> Clamped:
-    """The same of a station, without names. setup_zero: 4×4, of the setup's zero; hold: as it holds in the zero frame."""
+    """The same of a station, without names. setup_zero: 4×4, of the setup's zero; hold: as it holds in the
+    zero frame.
+    """
     solids = None if hold.key is None else Result(hold.key, engine).content(SURFACE)
     return Clamped(setup_zero, solids, bare_hold(hold), station.machine, nameless_position(station.at))
 
@@ -94,7 +97,8 @@ OBSTACLE = Step("obstacle", 1, ObstacleGiven, _obstacle)
 
 @dataclass(frozen=True)
 class CutGiven:
-    """What an operation is cut from. stock: that comes in; surface: the same where it was planned on; obstacle: what stands round the
+    """What an operation is cut from. stock: that comes in; surface: the same where it was planned on;
+    obstacle: what stands round the
 
     work on its rays; maker: the number its surfaces get.
     """
@@ -110,8 +114,10 @@ class CutGiven:
 
 @dataclass(frozen=True)
 class _AsRun:
-    """How a path is run: its chords flat, and when each ends; its moves as the work sees them, with the tool's axis of each in the zero
-    frame; as the machine's slides make them, the work not turned; how it lies round a rotary axis."""
+    """How a path is run: its chords flat, and when each ends; its moves as the work sees them, with the
+    tool's axis of each in the zero frame; as the machine's slides make them, the work not turned; how it lies
+    round a rotary axis.
+    """
 
     flat: Chords
     moves: Moves
@@ -174,7 +180,9 @@ CUT_OPERATION = Step("cut", 2, CutGiven, _cut)
 def cut_operation(
     engine: Engine, planned: PathGiven, path: Content, held: Clamped, maker: int, called: str
 ) -> Result:
-    """What comes of an operation, its path with it. path: as it was planned; maker: the number its surfaces get."""
+    """What comes of an operation, its path with it. path: as it was planned; maker: the number its surfaces
+    get.
+    """
     obstacle = None
     if held.solids is not None and not planned.operation.turns_work:
         stands = ObstacleGiven(held.solids, held.hold, held.machine, held.at)
@@ -193,9 +201,11 @@ def _ends_of_moves(lines: Chords, ends_at: Floats, moves: int) -> Floats:
 def _laid(
     flat: Chords, lie: Round, stock: Mesh, radius: float, ends_at: Floats
 ) -> tuple[Chords, Floats, Floats]:
-    """A flat path laid round its axis: chords in the zero frame, the tool's axis of each, and when each ends, s. radius: of the cutter, mm.
+    """A flat path laid round its axis: chords in the zero frame, the tool's axis of each, and when each ends,
+    s. radius: of the cutter, mm.
 
-    A chord's axis is that of its middle: it is so short that the cutter's rim is not tilted by more than TILTED_MM at its ends.
+    A chord's axis is that of its middle: it is so short that the cutter's rim is not tilted by more than
+    TILTED_MM at its ends.
     """
     number = Chords(flat.starts, flat.ends, flat.what, np.arange(len(flat.what)))
     reach = farthest(stock, lie)
@@ -240,7 +250,9 @@ def _as_run(path: Path, tool: Tool, station: Station, lying: Callable[[], Mesh])
 
 
 def _met_round_the_work(run: _AsRun, station: Station, obstacle: RayField | None) -> list[Meeting]:
-    """What the tool meets in the holding. obstacle: the holding on its rays, where the work does not turn under the tool."""
+    """What the tool meets in the holding. obstacle: the holding on its rays, where the work does not turn
+    under the tool.
+    """
     if run.lie is not None:
         return _met_while_turning(run, run.lie, station)
     if obstacle is None:
@@ -255,8 +267,9 @@ def _in_zero(moves: Moves, axes: Floats) -> Sweep:
 
 
 def _met_while_turning(run: _AsRun, lie: Round, station: Station) -> list[Meeting]:
-    """What the tool meets while the work turns under it: of what turns with the work as the work sees the moves, of what
-    stands still as the slides make them."""
+    """What the tool meets while the work turns under it: of what turns with the work as the work sees the
+    moves, of what stands still as the slides make them.
+    """
     mesh = station.solids()
     if mesh is None:
         return []

@@ -21,9 +21,11 @@ from pelvrak.core.route.told import machine_picture, slides_picture
 
 
 class Stand(Frozen):
-    """A machine as it stands. values: of every axis; local_from_zero: 4×4, the plane square to the tool; nose: where the bare spindle's nose
+    """A machine as it stands. values: of every axis; local_from_zero: 4×4, the plane square to the tool;
+    nose: where the bare spindle's nose
 
-    is in it, mm; machine_key, slides: pictures; beyond: axes past their limits; meets: what runs into what, in words.
+    is in it, mm; machine_key, slides: pictures; beyond: axes past their limits; meets: what runs into what,
+    in words.
     """
 
     values: dict[str, float]
@@ -36,7 +38,8 @@ class Stand(Frozen):
 
 
 def stand(run: Run, setup: SetupReport, values: dict[str, float]) -> Stand:
-    """A setup's machine with its axes at some values; those not given: rotary ones at home, the nose over zero, as high as it goes.
+    """A setup's machine with its axes at some values; those not given: rotary ones at home, the nose over
+    zero, as high as it goes.
 
     Raises BadInput when the holding has no place on the table, or an axis is named that is not there.
     """

@@ -31,9 +31,10 @@ HOLDING_CELL_MM = 1.0
 class Station:
     """Where an operation is run: the setup it stands in, with everything known of it.
 
-    zero_from_work: of the plane it is cut in: the setup's zero, turned at an index position. zero_on_table: of the setup's zero.
-    holding: the holding as a field in that frame, made when first asked for; None for nothing. solids: the
-    same as a mesh labelled by piece. nest: rooms of the nest that this setup cuts. at: how the work is turned.
+    zero_from_work: of the plane it is cut in: the setup's zero, turned at an index position. zero_on_table:
+    of the setup's zero. holding: the holding as a field in that frame, made when first asked for; None for
+    nothing. solids: the same as a mesh labelled by piece. nest: rooms of the nest that this setup cuts. at:
+    how the work is turned.
     """
 
     setup: str
@@ -56,7 +57,9 @@ def station_at(
     nest: dict[str, tuple[BaseGeometry, float]],
     at: Turned,
 ) -> Station:
-    """What stands round the work at a position. zero_from_work: of the setup's zero; holding: all its solids in the zero frame."""
+    """What stands round the work at a position. zero_from_work: of the setup's zero; holding: all its solids
+    in the zero frame.
+    """
     here, solids = round_the_work(machine, hold, holding, at)
     return Station(
         setup,
@@ -99,7 +102,9 @@ def station_from(
 def round_the_work(
     machine: Machine, hold: HoldFacts, holding: Callable[[], Mesh | None], at: Turned
 ) -> tuple[HoldFacts, Callable[[], Mesh | None]]:
-    """The holding as it stands at a position, in its plane, and its solids, labelled by piece; the machine's own where they turn the work."""
+    """The holding as it stands at a position, in its plane, and its solids, labelled by piece; the machine's
+    own where they turn the work.
+    """
     if not machine.rotary or hold.key is None or hold.zero_on_table is None:
         return hold, cache(holding)
     local = at.local_from_zero

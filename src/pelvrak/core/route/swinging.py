@@ -36,7 +36,8 @@ Turn = tuple[str, dict[str, float], dict[str, float]]
 def swings(
     run: Run, turning: Turning, incoming_key: str, tools: dict[str, Tool], reports: list[OperationReport]
 ) -> list[Finding]:
-    """Findings (work frame) of every turn of a setup's program: its axes one after the other, the spindle gone up; and of all that a
+    """Findings (work frame) of every turn of a setup's program: its axes one after the other, the spindle
+    gone up; and of all that a
 
     wrapped operation turns (reports).
 
@@ -71,7 +72,8 @@ def swings(
 
 @dataclass(frozen=True)
 class SwingGiven:
-    """What is turned, and how far. stock: surface of the work; solids, hold: what holds it, as the zero frame has it; zero: on the table;
+    """What is turned, and how far. stock: surface of the work; solids, hold: what holds it, as the zero frame
+    has it; zero: on the table;
 
     gauge: of the longest tool, mm.
     """
@@ -87,7 +89,9 @@ class SwingGiven:
 
 
 def _turns(turning: Turning) -> list[Turn]:
-    """Positions that follow one another in the program, each pair once: how it is called, and the angles before and after."""
+    """Positions that follow one another in the program, each pair once: how it is called, and the angles
+    before and after.
+    """
     order = [visit.position for visit in turning.visits if visit.position in turning.turned]
     first = [""] if "" in turning.turned and turning.machine.rotary else []
     # At the end the work is turned back to where it was loaded.
@@ -161,7 +165,10 @@ def _swung(given: SwingGiven, reads: Reads) -> Pieces:
                         severity="warning",
                         setup=SETUP,
                         stage="reach",
-                        sentence=f"Turning about {axis.name}, the work swings up to {top:.0f} mm; the longest tool, gone up, ends at {tool_tip:.0f}: move aside first.",
+                        sentence=(
+                            f"Turning about {axis.name}, the work swings up to {top:.0f} mm; the longest"
+                            f" tool, gone up, ends at {tool_tip:.0f}: move aside first."
+                        ),
                         measured=round(top, 2),
                         limit=round(tool_tip, 2),
                         unit="mm",
@@ -189,7 +196,10 @@ def _told(names: str, axis: Axis, met: Swing, at: tuple[float, float, float]) ->
     said = (
         f"Turning {names}, the {one} runs into the {two} at {axis.name}{met.angle:.1f}."
         if met.met
-        else f"Turning {names}, the {one} passes the {two} with {met.gap:.1f} mm between them at {axis.name}{met.angle:.1f}."
+        else (
+            f"Turning {names}, the {one} passes the {two} with {met.gap:.1f} mm between them at"
+            f" {axis.name}{met.angle:.1f}."
+        )
     )
     return [
         Finding(

@@ -17,7 +17,9 @@ SHARED_MM3 = 1.0
 def works_apart(
     load: Load, setup: str, incoming: Mesh, zero_from_work: Floats, zero_on_table: Vector | None
 ) -> list[Finding]:
-    """Findings (work frame) where the work of a setup stands in that of another of its load; adds it to the load."""
+    """Findings (work frame) where the work of a setup stands in that of another of its load; adds it to the
+    load.
+    """
     if zero_on_table is None:
         return []
     table_from_work = rigid(np.eye(3), np.array(zero_on_table)) @ zero_from_work
@@ -39,7 +41,10 @@ def works_apart(
                 severity="error",
                 setup=setup,
                 stage="hold",
-                sentence=f"The works of {other.setup} and {setup} stand in one place on the machine: {amount / 1000:.1f} cm³ of both. Give them places, or loads, of their own.",
+                sentence=(
+                    f"The works of {other.setup} and {setup} stand in one place on the machine:"
+                    f" {amount / 1000:.1f} cm³ of both. Give them places, or loads, of their own."
+                ),
                 measured=round(amount, 1),
                 limit=0.0,
                 unit="mm³",

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from pelvrak.core.engine.step import Pieces, Reads, Step
-from pelvrak.core.geometry.mesh import Mesh, crease_lines, joined, to_glb, transformed
+from pelvrak.core.geometry.glb import to_glb
+from pelvrak.core.geometry.mesh import Mesh, crease_lines, joined, transformed
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse
 from pelvrak.core.geometry.seen import reached
@@ -28,7 +29,9 @@ TOLD_SOLUTIONS = 4
 
 @dataclass(frozen=True)
 class MachineGiven:
-    """A machine's solids that stand by the work, or move against it, at a position. zero: the setup's, on the table."""
+    """A machine's solids that stand by the work, or move against it, at a position. zero: the setup's, on the
+    table.
+    """
 
     machine: Machine
     at: Turned
@@ -57,7 +60,8 @@ SLIDES_PICTURE = Step("slides picture", 1, MachineGiven, _moving)
 
 
 def machine_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector | None) -> str | None:
-    """Key of a picture (surface.glb) of the machine's solids that stand by the work at a position; zero frame, None without a layout.
+    """Key of a picture (surface.glb) of the machine's solids that stand by the work at a position; zero
+    frame, None without a layout.
 
     zero: the setup's, on the table.
     """
@@ -67,7 +71,8 @@ def machine_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector 
 
 
 def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector | None) -> SlidesFact | None:
-    """The machine's solids that move against the work, drawn (surface.glb, labelled by number) with the bare nose at zero of a position's plane;
+    """The machine's solids that move against the work, drawn (surface.glb, labelled by number) with the bare
+    nose at zero of a position's plane;
 
     the nose itself last.
     """
@@ -83,7 +88,9 @@ def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector |
 
 
 def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[PositionReport, ...]:
-    """The positions as they are told. The share of each face that is seen is reckoned for all directions at once."""
+    """The positions as they are told. The share of each face that is seen is reckoned for all directions at
+    once.
+    """
     out = []
     names = [name for name in turning.turned if name]
     ways = [as_vector(turning.stations[name].zero_from_work[2, :3]) for name in names]

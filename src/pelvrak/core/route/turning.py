@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cache
 
@@ -21,19 +20,21 @@ from pelvrak.core.machine.index import Turned, index_time, upright
 from pelvrak.core.machine.kinematics import home_angles
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.route.holding import holding_mesh
+from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.positions import turned_to
 from pelvrak.core.route.run import Run
 from pelvrak.core.route.station import Station, station_at
 from pelvrak.core.route.visits import Visit, visits
-from pelvrak.core.seat.seating import Boxes
 
 
 @dataclass
 class Turning:
-    """The index positions of a setup. zero_from_work: of its own zero; stations: by position, "" for the work as it is seated; registers: the same; zeros: places of its
+    """The index positions of a setup. zero_from_work: of its own zero; stations: by position, "" for the work
+    as it is seated; registers: the same; zeros: places of its
 
-    further zeros, zero frame; visits: its operations at their positions in the order of the program; findings of all that is wrong with them.
+    further zeros, zero frame; visits: its operations at their positions in the order of the program; findings
+    of all that is wrong with them.
     """
 
     setup: Setup
@@ -87,17 +88,13 @@ def _nearest_turn(machine: Machine, one: dict[str, float], two: dict[str, float]
 
 
 def turning_of(
-    run: Run,
-    setup: Setup,
-    machine: Machine,
-    zero_from_work: Floats,
-    hold: HoldFacts,
-    nest: dict[str, tuple[BaseGeometry, float]],
-    zeros: list[Floats],
-    boxes: Callable[[Floats], Boxes],
+    run: Run, setup: Setup, placed: Placed, nest: dict[str, tuple[BaseGeometry, float]]
 ) -> Turning:
-    """All positions of a setup, in the order its operations come to them. boxes: as in `turned_to`."""
-    out = Turning(setup, machine, hold, zero_from_work, zeros)
+    """All positions of a setup, in the order its operations come to them. nest: rooms of the nest that it
+    cuts.
+    """
+    machine, zero_from_work = placed.machine, placed.zero_from_work
+    out = Turning(setup, machine, placed.hold, zero_from_work, placed.zeros)
     part = run.part.part
     used = [visit.position for visit in visits(setup)]
     try:
@@ -114,7 +111,7 @@ def turning_of(
         rank = {name: number for number, name in reversed(list(enumerate(order)))}
         for position in sorted(setup.positions, key=lambda p: rank.get(p.name, len(order))):
             try:
-                found[position.name] = turned_to(position, part, zero_from_work, machine, now, boxes)
+                found[position.name] = turned_to(position, part, zero_from_work, machine, now, placed.boxes)
                 now = found[position.name].angles
             except BadInput as bad:
                 wrong.append(of_bad_input(bad, setup.name, None, "reach"))
@@ -123,20 +120,23 @@ def turning_of(
     home = dict(out.turned)
     out.turned |= solved(used)[0]
     if len(set(used)) > 2:
-        # Which angles are nearest depends on the order, and which order is shortest on how far the places lie apart round the circle.
+        # Which angles are nearest depends on the order, and which order is shortest on how far the places lie
+        # apart round the circle.
         used = [visit.position for visit in visits(setup, out.time_round)]
     found, wrong = solved(used)
     out.turned = home | found
     out.findings += wrong
-    whole = cache(lambda: holding_mesh(run, hold))
+    whole = cache(lambda: holding_mesh(run, placed.hold))
     for name, at in out.turned.items():
-        out.stations[name] = station_at(setup.name, machine, zero_from_work, hold, whole, nest, at)
+        out.stations[name] = station_at(setup.name, machine, zero_from_work, placed.hold, whole, nest, at)
     out.visits = visits(setup, out.time_between)
     return out
 
 
 def cut_at(turning: Turning, part: PartModel) -> dict[str, tuple[Operation, ...]]:
-    """What is cut at each position, in order: each operation with the faces that look to the spindle there."""
+    """What is cut at each position, in order: each operation with the faces that look to the spindle
+    there.
+    """
     out: dict[str, list[Operation]] = {name: [] for name in turning.stations}
     for operation in turning.setup.operations:
         for name, own in shared(turning, operation, part)[0].items():

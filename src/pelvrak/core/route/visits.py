@@ -1,4 +1,6 @@
-"""In which order does a setup come to its operations and positions, and which order would turn the work least?"""
+"""In which order does a setup come to its operations and positions, and which order would turn the work
+least?
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ Between = Callable[[str, str], float]
 
 @dataclass(frozen=True)
 class Visit:
-    """One operation cut at one position. number: of the operation in its setup; run: tells it from its other visits."""
+    """One operation cut at one position. number: of the operation in its setup; run: tells it from its other
+    visits.
+    """
 
     number: int
     operation: Operation
@@ -35,8 +39,9 @@ class Visit:
 def visits(setup: Setup, between: Between | None = None) -> list[Visit]:
     """All visits of a setup in the order the program makes them.
 
-    By operations: each goes through all its positions, the shortest way from where the work stands (between: time from one
-    position to another, s; None: in its own order). By positions: all that is cut at one before the work turns to the next.
+    By operations: each goes through all its positions, the shortest way from where the work stands (between:
+    time from one position to another, s; None: in its own order). By positions: all that is cut at one before
+    the work turns to the next.
     """
     if setup.order == "positions":
         names = ["", *(position.name for position in setup.positions)]
@@ -134,7 +139,10 @@ def order_findings(setup: Setup, index: int, between: Between, change_s: float) 
             severity="note",
             setup=setup.name,
             stage="reach",
-            sentence=f"Cut position by position ({names}), {setup.name} would {turning_words(turns[0], turns[1])} {now - then:.1f} s less for turning and tool changes.",
+            sentence=(
+                f"Cut position by position ({names}), {setup.name} would"
+                f" {turning_words(turns[0], turns[1])} {now - then:.1f} s less for turning and tool changes."
+            ),
             measured=round(now, 2),
             limit=round(then, 2),
             unit="s",

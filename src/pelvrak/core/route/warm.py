@@ -1,6 +1,7 @@
 """Compiles every kernel into its cache, so that the first one who needs it does not wait.
 
-Run: python -m pelvrak.core.route.warm. Compiling uses one core: half of the kernels are compiled beside the other half.
+Run: python -m pelvrak.core.route.warm. Compiling uses one core: half of the kernels are compiled beside the
+other half.
 """
 
 from __future__ import annotations

@@ -2,51 +2,45 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 
 from pelvrak.core.findings import Cure, Finding
-from pelvrak.core.geometry.mesh import Floats, Mesh
-from pelvrak.core.geometry.part import PartModel, as_vector
-from pelvrak.core.machine.machine import Machine
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import SetupReport, ZeroReport
+from pelvrak.core.route.run import Run
 from pelvrak.core.seat.resting import Rest, Stocks, resting, resting_findings
 from pelvrak.core.seat.seating import Zero
 
 
 def maker_number(setup: int, operation: int) -> int:
-    """The number on surfaces made by an operation: setup and operation counted from 0; 0 itself is the billet."""
+    """The number on surfaces made by an operation: setup and operation counted from 0; 0 itself is the
+    billet.
+    """
     return (setup + 1) * 256 + operation + 1
 
 
 def zeros_checked(
-    surface: Callable[[str], Mesh],
-    part: PartModel,
-    index: int,
-    setup: Setup,
-    report: SetupReport,
-    before: list[SetupReport],
-    billet_key: str | None,
-    machine: Machine,
+    run: Run, index: int, report: SetupReport, before: list[SetupReport], billet_key: str | None
 ) -> SetupReport:
-    """The setup with what its zeros rest on, before it and after it, and what is wrong with that.
-
-    surface: of a stock by the key of its result; before: the setups before it.
+    """The setup with what its zeros rest on, before it and after it, and what is wrong with that. before: the
+    setups before it.
     """
     if report.zero_from_work is None or not (report.incoming_key and report.outgoing_key and billet_key):
         return report
+    setup, part = run.plan.setups[index], run.part
     rotation = np.array(report.zero_from_work)[:3, :3]
-    billet = surface(billet_key)
+    billet = run.surface(billet_key)
     names = {
         maker_number(i, operation.number): f"{one.name} {operation.name}"
         for i, one in enumerate([*before, report])
         for operation in one.operations
     }
     stocks = Stocks(
-        incoming=surface(report.incoming_key),
-        outgoing=surface(report.outgoing_key),
+        incoming=run.surface(report.incoming_key),
+        outgoing=run.surface(report.outgoing_key),
         makers=names,
     )
     earlier = [(one.name, rest) for one in before for rest in one.rests]
@@ -75,7 +69,9 @@ def zeros_checked(
         path = f"/setups/{index}/seat/zeros/{len(zeros)}/zero"
         findings += found(spec.zero, rests, f"Zero “{spec.name}”", path, np.array(one.at))
         zeros.append(one.model_copy(update={"rests": rests}))
-    findings += _registers(setup, index, machine) + _above_zero(setup, report)
+    findings += _registers(setup, index, machine_of(setup.machine, run.plan.machines)) + _above_zero(
+        setup, report
+    )
     return report.model_copy(
         update={"rests": own, "zeros": tuple(zeros), "findings": (*report.findings, *findings)}
     )
@@ -94,16 +90,21 @@ def _registers(setup: Setup, index: int, machine: Machine) -> list[Finding]:
                     severity="error",
                     setup=setup.name,
                     stage="seat",
-                    sentence=f"{setup.name} keeps “{one.name}” and {used[one.offset_register]} in {one.offset_register}: one would write over the other.",
+                    sentence=(
+                        f"{setup.name} keeps “{one.name}” and {used[one.offset_register]} in"
+                        f" {one.offset_register}: one would write over the other."
+                    ),
                     cures=(
-                        Cure(
-                            label=f"Keep “{one.name}” in {free}",
-                            path=f"/setups/{index}/seat/zeros/{number}/offset_register",
-                            value=free,
-                        ),
-                    )
-                    if free
-                    else (),
+                        (
+                            Cure(
+                                label=f"Keep “{one.name}” in {free}",
+                                path=f"/setups/{index}/seat/zeros/{number}/offset_register",
+                                value=free,
+                            ),
+                        )
+                        if free
+                        else ()
+                    ),
                 )
             )
         used.setdefault(one.offset_register, f"“{one.name}”")
@@ -120,7 +121,10 @@ def _above_zero(setup: Setup, report: SetupReport) -> list[Finding]:
             severity="note",
             setup=setup.name,
             stage="seat",
-            sentence=f"Zero is on top, but {report.cut_z_of[1]} cuts up to Z+{report.cut_z[1]:.3f}: not every cutting Z is negative.",
+            sentence=(
+                f"Zero is on top, but {report.cut_z_of[1]} cuts up to Z+{report.cut_z[1]:.3f}: not every"
+                " cutting Z is negative."
+            ),
             measured=round(report.cut_z[1], 4),
             limit=0.0,
             unit="mm",

@@ -26,6 +26,8 @@ RAW = ("raw", "raw and cut")
 # Triangles at a side of a box, mm, and how square to it they look (cosine).
 SIDE_MM, SQUARE = 0.05, 0.99
 PLACES = 60
+# What the sides of a box are called; those of Z are top and bottom.
+SIDES = {("X", -1): "left", ("X", 1): "right", ("Y", -1): "front", ("Y", 1): "back"}
 # A state is told when this share of the places has it.
 SHARE = 0.05
 
@@ -34,7 +36,8 @@ class Rest(Frozen):
     """One surface a zero takes a coordinate from.
 
     axis: of the setup; on: what it is, in words; state: in the incoming stock; by: the setups and operations
-    that made it; cut_away: this setup takes it off; work_axis: the axis in the work frame; place: a point of it there.
+    that made it; cut_away: this setup takes it off; work_axis: the axis in the work frame; place: a point of
+    it there.
     """
 
     axis: str
@@ -59,84 +62,69 @@ def resting(
     zero: Zero, part: Part, part_mesh: Mesh, billet: Mesh, rotation: Floats, stocks: Stocks
 ) -> list[Rest]:
     """Every surface a zero rests on. billet: its mesh; rotation: work directions to setup directions."""
-    out: list[Rest] = []
-
-    def add(axis: str, row: Floats, on: str, points: Floats) -> None:
-        if not len(points):
-            return
-        state, by = _state(points, stocks.incoming, stocks.makers)
-        after, _ = _state(points, stocks.outgoing, stocks.makers)
-        gone = state in ("raw", "cut", "raw and cut") and after == "gone"
-        out.append(
-            Rest(
-                axis=axis,
-                on=on,
-                state=state,
-                by=by,
-                cut_away=gone,
-                work_axis=as_vector(np.round(row, 9) + 0.0),
-                place=as_vector(points.mean(axis=0)),
-            )
-        )
-
-    def add_face(ref: FaceRef, axis: str | None, row: Floats | None) -> None:
-        face = face_of(part, ref, "seat.zero")
-        way = np.array(face.normal or face.axis or (0, 0, 1))
-        seen = rotation @ way
-        name = axis or "XYZ"[int(np.argmax(np.abs(seen)))]
-        kind = face.kind if face.radius is None else f"{face.kind} Ø{2 * face.radius:.4g}"
-        add(
-            name,
-            way if row is None else row,
-            f"face {face.number} ({kind})",
-            _on_faces(part_mesh, [face.number]),
-        )
-
-    left_open = {"X": 0, "Y": 1, "Z": 2}
     if zero.of == "holding":
-        for axis, row in zip("XYZ", rotation, strict=True):
-            out.append(
-                Rest(
-                    axis=axis,
-                    on="the fixed jaw",
-                    state="holding",
-                    work_axis=as_vector(row),
-                    place=(0.0, 0.0, 0.0),
-                )
-            )
-        return out
+        nowhere: Vector = (0.0, 0.0, 0.0)
+        return [
+            Rest(axis=axis, on="the fixed jaw", state="holding", work_axis=as_vector(row), place=nowhere)
+            for axis, row in zip("XYZ", rotation, strict=True)
+        ]
     if zero.of == "vertex":
         assert zero.edge is not None
         edge = edge_of(part, zero.edge, "seat.zero")
         point = np.array([edge.points[-1 if zero.end else 0]])
-        return [
-            *out,
-            *(
-                _vertex(axis, row, edge.number, point, stocks)
-                for axis, row in zip("XYZ", rotation, strict=True)
-            ),
-        ]
+        rows = zip("XYZ", rotation, strict=True)
+        return [_vertex(axis, row, edge.number, point, stocks) for axis, row in rows]
+    out: list[Rest] = []
     if zero.of == "hole":
         assert zero.hole is not None
         axis_of(part, zero.hole, "seat.zero")
-        add_face(zero.hole, "X, Y", rotation[0])
-        del left_open["X"], left_open["Y"]
+        out += _on_face(zero.hole, part, part_mesh, rotation, stocks, across=True)
     if zero.of == "faces":
         for ref in zero.faces:
-            add_face(ref, None, None)
-            left_open.pop(out[-1].axis, None)
-    of, mesh = {
-        "billet": ("billet", billet),
-        "part": ("part", part_mesh),
-    }.get(zero.of, ("incoming stock", stocks.incoming))
-    for axis, d in left_open.items():
-        side = (zero.x, zero.y, zero.z)[d]
-        for sign in (side,) if side else (-1, 1):
-            word = {("X", -1): "left", ("X", 1): "right", ("Y", -1): "front", ("Y", 1): "back"}.get(
-                (axis, sign), "top" if sign > 0 else "bottom"
-            )
-            add(axis, rotation[d], f"{word} of the {of}", _on_side(mesh, rotation[d] * sign))
+            out += _on_face(ref, part, part_mesh, rotation, stocks)
+    taken = {axis for rest in out for axis in rest.axis.split(", ")} | (
+        {"X", "Y"} if zero.of == "hole" else set()
+    )
+    sides = {"billet": ("billet", billet), "part": ("part", part_mesh)}
+    of, mesh = sides.get(zero.of, ("incoming stock", stocks.incoming))
+    for axis, row, side in zip("XYZ", rotation, (zero.x, zero.y, zero.z), strict=True):
+        for sign in () if axis in taken else (side,) if side else (-1, 1):
+            word = SIDES.get((axis, sign), "top" if sign > 0 else "bottom")
+            out += _rest(axis, row, f"{word} of the {of}", _on_side(mesh, row * sign), stocks)
     return out
+
+
+def _rest(axis: str, row: Floats, on: str, points: Floats, stocks: Stocks) -> list[Rest]:
+    """What a coordinate is taken from. row: the axis in the work frame; points: places on it; none where
+    there are none.
+    """
+    if not len(points):
+        return []
+    state, by = _state(points, stocks.incoming, stocks.makers)
+    after, _ = _state(points, stocks.outgoing, stocks.makers)
+    return [
+        Rest(
+            axis=axis,
+            on=on,
+            state=state,
+            by=by,
+            cut_away=state in ("raw", "cut", "raw and cut") and after == "gone",
+            work_axis=as_vector(np.round(row, 9) + 0.0),
+            place=as_vector(points.mean(axis=0)),
+        )
+    ]
+
+
+def _on_face(
+    ref: FaceRef, part: Part, mesh: Mesh, rotation: Floats, stocks: Stocks, across: bool = False
+) -> list[Rest]:
+    """A face of the part that a zero is taken from: along where it looks, or across its axis."""
+    face = face_of(part, ref, "seat.zero")
+    way = np.array(face.normal or face.axis or (0, 0, 1))
+    axis = "X, Y" if across else "XYZ"[int(np.argmax(np.abs(rotation @ way)))]
+    kind = face.kind if face.radius is None else f"{face.kind} Ø{2 * face.radius:.4g}"
+    row = rotation[0] if across else way
+    return _rest(axis, row, f"face {face.number} ({kind})", _on_faces(mesh, [face.number]), stocks)
 
 
 def _vertex(axis: str, row: Floats, edge: int, point: Floats, stocks: Stocks) -> Rest:
@@ -228,65 +216,76 @@ def resting_findings(
     earlier: what the zeros of the setups before rested on, with their setups' names; called: the zero's name;
     cures: for a zero on what is not there; picked: whether its faces were picked, not a box chosen.
     """
-    out = []
-
-    def find(
-        code: str, severity: Severity, chosen: list[Rest], end: str, mend: tuple[Cure, ...] = ()
-    ) -> None:
-        if not chosen:
-            return
-        axes = ", ".join(sorted({axis for rest in chosen for axis in rest.axis.split(", ")}))
-        surfaces = ", ".join(dict.fromkeys(rest.on for rest in chosen))
-        out.append(
-            Finding(
-                code=code,
-                severity=severity,
-                setup=setup,
-                stage="seat",
-                sentence=f"{called} takes {axes} from {surfaces}, {'which' if len(chosen) == 1 else 'all of which'} {end}",
-                place=tuple(rest.place for rest in chosen),
-                cures=mend,
-            )
-        )
-
-    def several(chosen: list[Rest], one: str, many: str) -> str:
-        return one if len(chosen) == 1 else many
-
+    told = _Told(setup, called)
     gone = [rest for rest in rests if rest.state == "gone"]
-    find(
-        "seat.zero_gone",
-        "error",
-        gone,
-        f"{several(gone, 'has', 'have')} been cut away before {setup}.",
-        cures,
-    )
     early = [rest for rest in rests if rest.state == "not yet there"]
-    find(
+    away = [rest for rest in rests if rest.cut_away]
+    out = told.found("seat.zero_gone", "error", gone, f"{has(gone)} been cut away before {setup}.", cures)
+    out += told.found(
         "seat.zero_not_there",
         "error" if picked else "warning",
         early,
-        f"{several(early, 'is', 'are')} not cut yet when {setup} begins: nothing there can be touched.",
+        f"{be(early)} not cut yet when {setup} begins: nothing there can be touched.",
         cures,
     )
+    for name, chosen in _raw_again(rests, earlier).items():
+        end = (
+            f"{be(chosen)} raw; {name} already located from raw in that direction, so take it from what"
+            f" {name} has cut."
+        )
+        out += told.found("seat.zero_raw_twice", "warning", chosen, end)
+    end = f"{setup} itself cuts away: zero cannot be found there again afterwards."
+    return [*out, *told.found("seat.zero_cut_away", "note", away, end)]
+
+
+def has(rests: list[Rest]) -> str:
+    """The verb for one or several."""
+    return "has" if len(rests) == 1 else "have"
+
+
+def be(rests: list[Rest]) -> str:
+    """The verb for one or several."""
+    return "is" if len(rests) == 1 else "are"
+
+
+def _raw_again(rests: list[Rest], earlier: list[tuple[str, Rest]]) -> dict[str, list[Rest]]:
+    """What is raw where an earlier setup has located from raw already, by that setup."""
     raw: dict[str, list[Rest]] = {}
     for rest in rests:
-        if rest.state in RAW:
-            for name, other in earlier:
-                if other.state in RAW and abs(np.dot(other.work_axis, rest.work_axis)) > 0.7:
-                    raw.setdefault(name, []).append(rest)
-                    break
-    for name, chosen in raw.items():
-        find(
-            "seat.zero_raw_twice",
-            "warning",
-            chosen,
-            f"{several(chosen, 'is', 'are')} raw; {name} already located from raw in that direction, so take it from what {name} has cut.",
+        before = (
+            name
+            for name, other in earlier
+            if other.state in RAW and abs(np.dot(other.work_axis, rest.work_axis)) > 0.7
         )
-    away = [rest for rest in rests if rest.cut_away]
-    find(
-        "seat.zero_cut_away",
-        "note",
-        away,
-        f"{setup} itself cuts away: zero cannot be found there again afterwards.",
-    )
-    return out
+        if rest.state in RAW and (first := next(before, None)) is not None:
+            raw.setdefault(first, []).append(rest)
+    return raw
+
+
+@dataclass(frozen=True)
+class _Told:
+    """Whose zero is told of."""
+
+    setup: str
+    called: str
+
+    def found(
+        self, code: str, severity: Severity, chosen: list[Rest], end: str, mend: tuple[Cure, ...] = ()
+    ) -> list[Finding]:
+        """A finding of some of what the zero rests on; none where that is nothing. end: of its sentence."""
+        if not chosen:
+            return []
+        axes = ", ".join(sorted({axis for rest in chosen for axis in rest.axis.split(", ")}))
+        surfaces = ", ".join(dict.fromkeys(rest.on for rest in chosen))
+        which = "which" if len(chosen) == 1 else "all of which"
+        return [
+            Finding(
+                code=code,
+                severity=severity,
+                setup=self.setup,
+                stage="seat",
+                sentence=f"{self.called} takes {axes} from {surfaces}, {which} {end}",
+                place=tuple(rest.place for rest in chosen),
+                cures=mend,
+            )
+        ]

@@ -139,9 +139,9 @@ FoundBy = Literal["fixed point", "edge", "probe", "by hand"]
 class Found(Frozen):
     """How a zero is found on the machine.
 
-    by: None: as what it stands on says; in_register: a known one, in which edge finder or probe is driven; before: the id of the
-    operation before which the program finds it, None: before the program starts; value: X, Y and Z as they were set by hand,
-    machine coordinates, mm.
+    by: None: as what it stands on says; in_register: a known one, in which edge finder or probe is driven;
+    before: the id of the operation before which the program finds it, None: before the program starts; value:
+    X, Y and Z as they were set by hand, machine coordinates, mm.
     """
 
     by: FoundBy | None = None
@@ -166,10 +166,9 @@ class NamedZero(Frozen):
 class Seat(Frozen):
     """Which way is up, which way is X, and where zero is.
 
-    flip: turned over about the machine's X, after the quarter turns of `x`; turn_deg: the work turned further, seen from
-    above, after all that.
-    up: what looks up; x: what lies along X; zero: where the setup counts from; found: how the operator finds
-    it; zeros: further ones, each in a register of its own.
+    flip: turned over about the machine's X, after the quarter turns of `x`; turn_deg: the work turned
+    further, seen from above, after all that. up: what looks up; x: what lies along X; zero: where the setup
+    counts from; found: how the operator finds it; zeros: further ones, each in a register of its own.
     """
 
     up: Annotated[UpByDirection | UpByFace | UpByEdge, Field(discriminator="rule")] = UpByDirection()
@@ -255,7 +254,8 @@ def _x(seat: Seat, part: Part, up: Floats) -> tuple[Floats, str]:
 
 
 def lay(seat: Seat, part: Part) -> Floats:
-    """Rotation (3×3) that takes work directions to setup directions: rows are setup x, y, z in the work frame.
+    """Rotation (3×3) that takes work directions to setup directions: rows are setup x, y, z in the work
+    frame.
 
     Raises BadInput when what was picked cannot be up or X.
     """

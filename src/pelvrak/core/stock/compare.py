@@ -19,7 +19,8 @@ from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
 from pelvrak.core.stock.thin import LEAST_MM, Witness, between_nodes
 
 SPACING_MM = 1.2
-# Points between the corners of a triangle that may hold the greatest distance, and how many such triangles at most.
+# Points between the corners of a triangle that may hold the greatest distance, and how many such triangles at
+# most.
 BETWEEN = 4
 MOST_TRIANGLES = 2000
 Known = Callable[[Floats, Floats], Floats]
@@ -29,8 +30,8 @@ Known = Callable[[Floats, Floats], Floats]
 class Comparison:
     """Stock against part.
 
-    surface: the stock's, fine enough to be coloured; away: signed distance of its vertices to the
-    part, mm, positive where material is left. max_left_mm and max_gouge_mm are zero or positive, and at sharp edges no
+    surface: the stock's, fine enough to be coloured; away: signed distance of its vertices to the part, mm,
+    positive where material is left. max_left_mm and max_gouge_mm are zero or positive, and at sharp edges no
     more than the rays bear out; left_at and gouge_at: where they are, work frame. undrawn_mm: how far
     material stands out of the drawn surface where it is thinner than the rays' distance; undrawn_at: where.
     """

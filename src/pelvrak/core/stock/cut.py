@@ -19,7 +19,8 @@ from pelvrak.core.stock.sweep import MISS, TINY
 __all__ = ["CUT", "RAPID", "STOPPED", "Hits", "Profile", "Sweep", "Touched", "cut", "test"]
 
 ALIGNED = 1e-9
-# A batch ends after this many moves or about this many rays visited: progress is told, and stopping heard, in between.
+# A batch ends after this many moves or about this many rays visited: progress is told, and stopping heard, in
+# between.
 BATCH_MOVES = 4000
 BATCH_RAYS = 1_000_000
 
@@ -75,7 +76,9 @@ class Hits:
 
 @lru_cache(maxsize=1024)
 def _frame(x: float, y: float, z: float, ray: int) -> Floats:
-    """The frame (rows e1, e2, axis) of a tool whose axis is x, y, z, with e1 along the ray as far as it can."""
+    """The frame (rows e1, e2, axis) of a tool whose axis is x, y, z, with e1 along the ray as far as it
+    can.
+    """
     axis = np.array([x, y, z])
     direction = np.zeros(3)
     direction[ray] = 1.0

@@ -217,7 +217,8 @@ def cut_in_turn(
                         )
                         if not parallel:
                             lowest -= max(radii[g, :n].max(), ball_radius)
-                        # Where the move before has been, as deep: the rays of its last stand, or those behind it.
+                        # Where the move before has been, as deep: the rays of its last stand, or those behind
+                        # it.
                         skip = chained[m] == 1 and phase == 1 and level
                         skip_first, skip_last = columns, -1
                         if skip and flat:
@@ -438,7 +439,9 @@ def _flush_walls(
 def _ends_by(
     code, groups, v, inner, inner_origin, cell, starts, moves, turn, dx, dh, square, heights, radii, points, ball
 ):  # fmt: skip
-    """Both ends, with normals, of what one group of one move covers on one ray; code: move * groups + group."""
+    """Both ends, with normals, of what one group of one move covers on one ray; code: move * groups +
+    group.
+    """
     m, g = code // groups, code % groups
     m0, m1, m2 = moves[m, 0], moves[m, 1], moves[m, 2]
     u = inner_origin + cell * inner
@@ -463,7 +466,9 @@ def _flush_waiting(
     count, position, normal, maker, touched, row, column, room, waits, lows, highs, low_codes, high_codes, frame, by,
     v, inner, inner_origin, cell, starts, moves, turn, dx, dh, square, heights, radii, points, ball,
 ):  # fmt: skip
-    """Take all intervals that wait on a ray off it; whether there was room. Only now are their normals asked for."""
+    """Take all intervals that wait on a ray off it; whether there was room. Only now are their normals asked
+    for.
+    """
     fits = True
     groups = heights.shape[0]
     ray = row * count.shape[1] + column

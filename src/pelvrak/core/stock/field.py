@@ -111,15 +111,19 @@ def grid_around(low: Floats, high: Floats, cell: float) -> Grid:
 
 
 def error_of(cell: float, radius: float = 1.0) -> float:
-    """How far a chord across a cell from corner to corner stands off a wall of `radius`, mm: (√3·cell)² / (8·radius).
+    """How far a chord across a cell from corner to corner stands off a wall of `radius`, mm: (√3·cell)² /
+    (8·radius).
 
-    Planes and their edges are exact; this is what a field of that cell knows of round walls, however they stand to its rays.
+    Planes and their edges are exact; this is what a field of that cell knows of round walls, however they
+    stand to its rays.
     """
     return 3 * cell**2 / (8 * radius)
 
 
 def cell_for(error: float, radius: float = 1.0) -> float:
-    """The coarsest cell that knows walls of `radius` (mm) to within `error` (mm). Raises BadInput for no error at all."""
+    """The coarsest cell that knows walls of `radius` (mm) to within `error` (mm). Raises BadInput for no
+    error at all.
+    """
     if not (math.isfinite(error) and error > 0 and math.isfinite(radius) and radius > 0):
         raise BadInput("stock.error", "error", f"{error:g} mm is no error to allow", "give more than 0")
     return math.sqrt(8 * error * radius / 3)
@@ -221,7 +225,8 @@ def extents(field: RayField) -> tuple[Floats, Floats] | None:
 
 
 def field_turned(field: RayField, there_from_here: Floats) -> RayField:
-    """The same rays in a frame whose axes lie along this one's, to be asked where material stands: nothing is sampled again.
+    """The same rays in a frame whose axes lie along this one's, to be asked where material stands: nothing is
+    sampled again.
 
     there_from_here: 4×4. What made each end is kept; the normals are left out (zero).
     """

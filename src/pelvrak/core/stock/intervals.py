@@ -44,7 +44,9 @@ def overlap(count, position, base, low, high):
 
 @njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def spares(count, position, base, low, high):
-    """Whether low…high holds no material on the ray whose ends begin at `base`; cheaper than asking `subtract`."""
+    """Whether low…high holds no material on the ray whose ends begin at `base`; cheaper than asking
+    `subtract`.
+    """
     i = 0
     while i < count and position[base + 2 * i + 1] <= low + SAME_MM:
         i += 1
@@ -70,10 +72,10 @@ def _move(position, normal, maker, target, source):
 def subtract(count, position, normal, maker, base, room, low, high, low_normal, high_normal, by):
     """Take low…high (mm) off one ray, in place.
 
-    position, maker (all ends of a bundle, flat) and normal (twice as long): the ray's ends begin at
-    `base` and have room for `room`. count: intervals it holds. low_normal and high_normal are the stock's outward normals where the
-    cut leaves an end below `low` and above `high`. Returns (new count, length taken off, mm); a count of -1
-    says that there was no room and nothing was changed.
+    position, maker (all ends of a bundle, flat) and normal (twice as long): the ray's ends begin at `base`
+    and have room for `room`. count: intervals it holds. low_normal and high_normal are the stock's outward
+    normals where the cut leaves an end below `low` and above `high`. Returns (new count, length taken off,
+    mm); a count of -1 says that there was no room and nothing was changed.
     """
     first = 0
     while first < count and position[base + 2 * first + 1] <= low + SAME_MM:

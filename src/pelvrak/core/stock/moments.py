@@ -20,7 +20,9 @@ from pelvrak.core.stock.shapes_kernel import put_rays, taken_rays
 
 @dataclass(frozen=True)
 class Changed:
-    """Rays of one bundle as they stand: index (k,), count (k,), and all their ends in a row, at the checkpoint."""
+    """Rays of one bundle as they stand: index (k,), count (k,), and all their ends in a row, at the
+    checkpoint.
+    """
 
     index: NDArray[np.int64]
     count: NDArray[np.int32]
@@ -39,7 +41,9 @@ class Checkpoint:
 
 @dataclass(frozen=True)
 class Moments:
-    """An operation that can be looked at anywhere: its moves, when each ends (s, (n,)), its maker, its checkpoints."""
+    """An operation that can be looked at anywhere: its moves, when each ends (s, (n,)), its maker, its
+    checkpoints.
+    """
 
     sweep: Sweep
     ends_at: Floats

@@ -14,7 +14,8 @@ from pelvrak.core.stock.field import Floats
 def arc_points(
     start: Floats, end: Floats, centre: Floats, axis: int, turn: int, turns: int, error: float
 ) -> Floats:
-    """Points of a circle or helix as chords within `error` of it, half inside and half outside, (n + 1, 3), mm.
+    """Points of a circle or helix as chords within `error` of it, half inside and half outside, (n + 1, 3),
+    mm.
 
     start, end (3,): the ends; centre (2,): in the plane square to `axis` (0, 1, 2), along axis+1 and
     axis+2; turn: +1 counter-clockwise seen from +axis, -1 clockwise; turns: how often the end's
@@ -37,7 +38,8 @@ def arc_points(
     sweep += 2 * math.pi * (turns - 1)
     step = 2 * math.acos(max(0.0, 1 - error / max(radius, error)))
     n = max(2, math.ceil(sweep / max(step, 1e-3)))
-    # Inner points stand outside the arc by two thirds of the sagitta, so that the swept area is right on average.
+    # Inner points stand outside the arc by two thirds of the sagitta, so that the swept area is right on
+    # average.
     out = radius * (1 + (1 - math.cos(sweep / n / 2)) * 2 / 3)
     share = np.arange(n + 1) / n
     angle = first + turn * sweep * share
@@ -58,7 +60,8 @@ def turned_moves(
     reach: float,
     error: float,
 ) -> tuple[Floats, Floats, Floats, NDArray[np.int64]]:
-    """Straight moves in the work for a tool that moves while the work turns: (starts, ends, axes), each (n, 3), and of which move each is.
+    """Straight moves in the work for a tool that moves while the work turns: (starts, ends, axes), each (n,
+    3), and of which move each is.
 
     tips (k, 3), mm, and angles_deg (k,): where the tool stands and how far the work has turned about
     the line through `centre` along `rotary`, going evenly from each to the next, seen from the machine.

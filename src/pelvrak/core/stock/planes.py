@@ -1,7 +1,8 @@
 """Which ray ends lie on one plane, and how do the vertices of a surface come to lie on it?
 
-What a cutter, a saw or a file left plane is known exactly: every ray that ends on it ends there to the rounding of
-a float32. The surface drawn between the rays mixes such ends with those of the round wall next to them.
+What a cutter, a saw or a file left plane is known exactly: every ray that ends on it ends there to the
+rounding of a float32. The surface drawn between the rays mixes such ends with those of the round wall next to
+them.
 """
 
 from __future__ import annotations
@@ -27,8 +28,9 @@ _CODE = 32767.0
 
 @dataclass(frozen=True)
 class PlaneFaces:
-    """Planes of a surface. of_triangle (t,): the plane a triangle's ray end lies on, -1 for none; normal (p, 3), outward;
-    offset (p,): normal · point, mm; ends (p,): how many ray ends lie on each."""
+    """Planes of a surface. of_triangle (t,): the plane a triangle's ray end lies on, -1 for none; normal (p,
+    3), outward; offset (p,): normal · point, mm; ends (p,): how many ray ends lie on each.
+    """
 
     of_triangle: Ints
     normal: Floats
@@ -93,8 +95,8 @@ def plane_faces(ends: Floats, codes: NDArray[np.int16], cell: float) -> PlaneFac
 def on_planes(vertices: Floats, triangles: Ints, faces: PlaneFaces, cell: float) -> Floats:
     """The vertices, each moved the shortest way onto the planes that meet in it, the largest first.
 
-    Planes that lean little against those before them are left out: where two facets of a round wall meet, the line
-    between them says nothing.
+    Planes that lean little against those before them are left out: where two facets of a round wall meet, the
+    line between them says nothing.
     """
     known = np.flatnonzero(faces.of_triangle >= 0)
     if len(known) == 0:

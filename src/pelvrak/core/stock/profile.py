@@ -53,7 +53,9 @@ class Groups:
 
     @lru_cache(maxsize=1024)  # noqa: B019  the cache is bounded, and asked with the same directions all the time
     def extent(self, along: float) -> tuple[float, float]:
-        """How far the pieces stretch from the tip in a direction whose cosine to the axis is `along`, mm: (least, most)."""
+        """How far the pieces stretch from the tip in a direction whose cosine to the axis is `along`, mm:
+        (least, most).
+        """
         across = math.sqrt(max(0.0, 1 - along * along))
         used = np.arange(self.heights.shape[1]) < self.points[:, None]
         centres, sides = self.heights[used] * along, self.radii[used] * across
@@ -174,7 +176,9 @@ def pointed(diameter: float, angle_deg: float, length: float, tip_diameter: floa
 
 
 def tapered(tip_diameter: float, half_angle_deg: float, length: float, ball: bool = False) -> Profile:
-    """Tapered end mill, its flank leaning by `half_angle_deg`; with a flat or a ball tip of `tip_diameter`."""
+    """Tapered end mill, its flank leaning by `half_angle_deg`; with a flat or a ball tip of
+    `tip_diameter`.
+    """
     radius, lean = _length("tip diameter", tip_diameter) / 2, math.radians(half_angle_deg)
     if not 0 < half_angle_deg < 60:
         raise BadInput(
@@ -189,7 +193,9 @@ def tapered(tip_diameter: float, half_angle_deg: float, length: float, ball: boo
 
 
 def face_mill(diameter: float, depth: float, lead_deg: float) -> Profile:
-    """Face mill: `diameter` at the bottom, opening upwards at the lead angle (90°: square shoulder) over `depth`."""
+    """Face mill: `diameter` at the bottom, opening upwards at the lead angle (90°: square shoulder) over
+    `depth`.
+    """
     radius = _length("diameter", diameter) / 2
     if not 10 <= lead_deg <= 90:
         raise BadInput("tool.shape", "lead angle", f"{lead_deg:g}° is no face mill", "give 10° to 90°")
@@ -211,7 +217,9 @@ def lollipop(diameter: float) -> Profile:
 
 
 def thread_mill(diameter: float, pitch: float, teeth: int) -> Profile:
-    """Rings of 60° teeth: ISO 68-1 outline with flats of pitch/8 at the crest and depth 5/8 of the sharp height."""
+    """Rings of 60° teeth: ISO 68-1 outline with flats of pitch/8 at the crest and depth 5/8 of the sharp
+    height.
+    """
     radius = _length("diameter", diameter) / 2
     depth = 5 / 8 * math.sqrt(3) / 2 * _length("pitch", pitch)
     heights, radii = [], []
@@ -236,7 +244,9 @@ def ground(heights: tuple[float, ...], radii: tuple[float, ...]) -> Profile:
 
 
 def drawn(profile: Profile, facets: int = 12) -> tuple[tuple[float, float], ...]:
-    """The outline as (radius, height) points from the axis at the tip to the axis at the top, mm; a ball as chords."""
+    """The outline as (radius, height) points from the axis at the tip to the axis at the top, mm; a ball as
+    chords.
+    """
     points: list[tuple[float, float]] = []
     if profile.ball:
         height, radius = profile.ball

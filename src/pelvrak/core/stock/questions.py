@@ -129,7 +129,9 @@ def pieces(field: RayField) -> list[Piece]:
 
 
 def first_hit(mesh: Mesh, origin: Floats, direction: Floats) -> Measured | None:
-    """Where a line from `origin` (mm) along a direction first meets a surface, and how far on; None past it."""
+    """Where a line from `origin` (mm) along a direction first meets a surface, and how far on; None past
+    it.
+    """
     origin, way = np.asarray(origin, float), np.asarray(direction, float) / np.linalg.norm(direction)
     hits = line_hits(mesh, origin, way)
     ahead = hits[hits >= 0]
@@ -155,6 +157,6 @@ def slice_at(mesh: Mesh, point: Floats, normal: Floats) -> tuple[MultiPolygon, F
         )
     rings = [Polygon(ring) for ring in solid.slice(0.0).to_polygons() if len(ring) > 2]
     region = reduce(lambda one, other: one.symmetric_difference(other), rings, Polygon())
-    return region if isinstance(region, MultiPolygon) else MultiPolygon(
-        [region] if not region.is_empty else []
+    return (
+        region if isinstance(region, MultiPolygon) else MultiPolygon([region] if not region.is_empty else [])
     ), frame

@@ -87,7 +87,9 @@ def field_of_mesh(grid: Grid, mesh: Mesh, maker: int = BILLET_MAKER) -> RayField
 def field_of_profile(
     grid: Grid, profile: Profile, tip: Floats, axis: Floats, maker: int = BILLET_MAKER
 ) -> RayField:
-    """The field of a body of revolution standing at `tip` (mm, work frame) along a unit `axis`: a round bar, a ball."""
+    """The field of a body of revolution standing at `tip` (mm, work frame) along a unit `axis`: a round bar,
+    a ball.
+    """
     low = np.array(grid.origin)
     full = field_of_block(grid, low, low + grid.cell * (np.array(grid.shape) - 1), maker)
     at = np.array([tip], np.float64)

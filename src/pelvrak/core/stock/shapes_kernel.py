@@ -78,7 +78,9 @@ def crossings(vertices, triangles, axis, u_origin, v_origin, cell, columns, rows
 
 @njit(nogil=True, cache=True)
 def lowest_and_highest(rays, places, bottom, top):
-    """The lowest and the highest crossing of every ray, written over what stands in bottom and top (by ray)."""
+    """The lowest and the highest crossing of every ray, written over what stands in bottom and top (by
+    ray).
+    """
     for i in range(rays.shape[0]):
         bottom[rays[i]] = min(bottom[rays[i]], places[i])
         top[rays[i]] = max(top[rays[i]], places[i])
@@ -159,7 +161,9 @@ def combine(
     normal,
     maker,
 ):
-    """Two bundles into a third with room for all ends of both; ends within SAME_MM of each other are one place."""
+    """Two bundles into a third with room for all ends of both; ends within SAME_MM of each other are one
+    place.
+    """
     rows, columns = count.shape
     for row in prange(rows):
         for column in range(columns):
@@ -264,7 +268,9 @@ def _root(parent, i):
 
 @njit(nogil=True, cache=True)
 def pieces(count, position, first):
-    """Which piece each interval of a bundle belongs to: neighbours overlap. first: index of each ray's first interval."""
+    """Which piece each interval of a bundle belongs to: neighbours overlap. first: index of each ray's first
+    interval.
+    """
     rows, columns = count.shape
     parent = np.arange(first[rows * columns])
     for row in range(rows):
@@ -330,7 +336,8 @@ def put_rays(index, counts, positions, normals, makers, count, position, normal,
 
 @njit(nogil=True, cache=True)
 def beside(count, position, origin, cell, points, reach, nearest, longest):
-    """For points (along, u, v), work frame: the distance of the nearest stretch within `reach`, and the longest that comes so near.
+    """For points (along, u, v), work frame: the distance of the nearest stretch within `reach`, and the
+    longest that comes so near.
 
     nearest and longest (n,) are made smaller and larger.
     """

@@ -90,7 +90,9 @@ _EDGE_OF = _edge_numbers()
 
 
 class _Contour(NamedTuple):
-    """Triangles (t, 3) over vertices, mm; of each its maker, the ray end it stands for, mm, and that end's normal as it is kept."""
+    """Triangles (t, 3) over vertices, mm; of each its maker, the ray end it stands for, mm, and that end's
+    normal as it is kept.
+    """
 
     vertices: NDArray[np.float64]
     triangles: NDArray[np.int64]
@@ -120,9 +122,11 @@ def _drawn(field: RayField, tolerance: float, held: NDArray[np.int32], drawn: ND
 
 
 def removed_between(before: RayField, after: RayField, tolerance: float = 0.0) -> float:
-    """The volume by which the surface of one field encloses more than that of the other, mm³, on the same grid.
+    """The volume by which the surface of one field encloses more than that of the other, mm³, on the same
+    grid.
 
-    Only bricks are contoured that hold a ray's end which the other field has not. tolerance: as for `surface`.
+    Only bricks are contoured that hold a ray's end which the other field has not. tolerance: as for
+    `surface`.
     """
     grid = before.grid
     held = [_bricks(field) for field in (before, after)]

@@ -31,7 +31,9 @@ def _nearest_end(count, position, row, column, middle):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def _columns(count, position, origin, cell, shape, bx, by, bz, out):
-    """Which of a brick's nodes lie in material: bit k of out[j, i] (17, 17). Returns whether the brick has surface."""
+    """Which of a brick's nodes lie in material: bit k of out[j, i] (17, 17). Returns whether the brick has
+    surface.
+    """
     k0 = bz * BRICK
     whole = (1 << (BRICK + 1)) - 1
     none = True
@@ -111,7 +113,8 @@ def active_bricks(count, position, origin, cell, shape, piece_count, bricks):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def mark_changed(axis, origin, cell, c0, p0, n0, m0, c1, p1, n1, m1, out):
-    """Marks in out (nz, ny, nx) the bricks with an end on a bundle's rays that one of two fields has and the other has not.
+    """Marks in out (nz, ny, nx) the bricks with an end on a bundle's rays that one of two fields has and the
+    other has not.
 
     origin: of the rays along their axis, mm; count, position, normal and maker of the first and the second.
     """
@@ -170,7 +173,8 @@ def _rotated(a, vectors, p, q):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def _solved(sums, share, a, vectors):
-    """Point nearest to all summed planes, staying in the middle along directions they do not fix: (x, y, z, error).
+    """Point nearest to all summed planes, staying in the middle along directions they do not fix: (x, y, z,
+    error).
 
     error: the squared distances it leaves. a and vectors (3, 3) are room to work in.
     """
@@ -452,7 +456,9 @@ def _take(kind, leaf, level, i, j, k, vertex):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def _joined(columns, sums, kind, maker, piece_count, cell, tolerance, share, a, vectors):
-    """Join cells upwards where one maker's planes pass within the tolerance of one point; the highest level reached."""
+    """Join cells upwards where one maker's planes pass within the tolerance of one point; the highest level
+    reached.
+    """
     top = 0
     for level in range(1, LEVELS):
         size = 1 << level
@@ -506,7 +512,9 @@ def _joined(columns, sums, kind, maker, piece_count, cell, tolerance, share, a, 
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def _corners(b, axis, i, j, k, places, index, starts, leaf, patterns, pieces, piece_count, edge_of, out):
-    """The vertices round the grid edge from a brick's node i, j, k along an axis, without repeats, and how many."""
+    """The vertices round the grid edge from a brick's node i, j, k along an axis, without repeats, and how
+    many.
+    """
     n = 0
     for c in range(4):
         du, dv = 1 if c in (1, 2) else 0, 1 if c >= 2 else 0
@@ -587,9 +595,11 @@ def brick_triangles(
     n2,
     m2,
 ):
-    """One or two triangles round every crossed grid edge: (triangles, makers, ray ends, normals, how many in each brick).
+    """One or two triangles round every crossed grid edge: (triangles, makers, ray ends, normals, how many in
+    each brick).
 
-    ray ends (t, 3): where the edge is crossed, mm; normals (t, 2): the end's, as it is kept; (0, 0) without one.
+    ray ends (t, 3): where the edge is crossed, mm; normals (t, 2): the end's, as it is kept; (0, 0) without
+    one.
 
     offsets: where each brick's begin, with room for two an edge. Where three or four cells of one edge
     share a vertex nothing is drawn: the edge lies inside a joined cell.

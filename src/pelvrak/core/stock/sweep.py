@@ -98,7 +98,9 @@ def _frustum(h0, r0, h1, r1, x, y, h, dx, dh):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def _on_rim(s, c0, c1, m0, m1, m2):
-    """An end where a rim is carried along: c0, c1 is the unit radius there, the normal is square to rim and move."""
+    """An end where a rim is carried along: c0, c1 is the unit radius there, the normal is square to rim and
+    move.
+    """
     n2 = -c0 * m0 - c1 * m1
     length = np.sqrt((c0 * c0 + c1 * c1) * m2 * m2 + n2 * n2)
     if m2 < 0:
@@ -108,7 +110,9 @@ def _on_rim(s, c0, c1, m0, m1, m2):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def _rim(hr, r, facing, x, y, h, dx, dh, m0, m1, m2):
-    """Ray against a disc of radius r at height hr carried along the move; facing: the side of a level sweep, ±1."""
+    """Ray against a disc of radius r at height hr carried along the move; facing: the side of a level sweep,
+    ±1.
+    """
     low, high = FREE_LOW, FREE_HIGH
     if r <= 0:
         return low, high
@@ -183,7 +187,9 @@ def _flank_plane(side, h0, r0, h1, r1, x, y, h, dx, dh, m0, m1, m2):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def _any_frustum(h0, r0, h1, r1, lowest, highest, x, y, h, dx, dh, m0, m1, m2):
-    """Any ray against any frustum carried along the move; lowest, highest: whether nothing of the body lies beyond."""
+    """Any ray against any frustum carried along the move; lowest, highest: whether nothing of the body lies
+    beyond.
+    """
     low, high = _frustum(h0, r0, h1, r1, x, y, h, dx, dh)
     a, b = _frustum(h0, r0, h1, r1, x - m0, y - m1, h - m2, dx, dh)
     low, high = lower(low, a), higher(high, b)
@@ -247,7 +253,9 @@ def _disc_across(y, r, rim, t, x, m0, m1, m2):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def _cylinder_across(h0, h1, r, x, y, h, m0, m1, m2):
-    """Ray along e1 against a cylinder carried along the move: a disc between the moments the ray's height is reached."""
+    """Ray along e1 against a cylinder carried along the move: a disc between the moments the ray's height is
+    reached.
+    """
     first, last, first_rim, last_rim = 0.0, 1.0, False, False
     if abs(m2) > TINY:
         one, two = (h - h1) / m2, (h - h0) / m2
@@ -272,7 +280,9 @@ def _cylinder_across(h0, h1, r, x, y, h, m0, m1, m2):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def _tangents(y, r, first, last, x, m0, m1):
-    """Ray along e1 against the two lines that touch a disc on its way from share `first` to `last` of the move."""
+    """Ray along e1 against the two lines that touch a disc on its way from share `first` to `last` of the
+    move.
+    """
     low, high = FREE_LOW, FREE_HIGH
     if abs(m1) < TINY:
         return low, high
@@ -335,7 +345,9 @@ def _ball(hc, radius, x, y, h, dx, dh, m0, m1, m2):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def ramp_along(h0, h1, r, x, y, h, dh, m0, m1, m2, length2):
-    """Places alone of a cylinder's sweep on a ray along its axis: (low, high), the low one behind when they do not meet."""
+    """Places alone of a cylinder's sweep on a ray along its axis: (low, high), the low one behind when they
+    do not meet.
+    """
     c = x * x + y * y - r * r
     first, last = 0.0, 1.0
     if length2 > TINY * TINY:
@@ -357,7 +369,9 @@ def ramp_along(h0, h1, r, x, y, h, dh, m0, m1, m2, length2):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def touch_lines(r, y, m0, m1):
-    """Where along the move a line at height y is touched by the disc's two tangents, and at what place: (t, s, t, s)."""
+    """Where along the move a line at height y is touched by the disc's two tangents, and at what place: (t,
+    s, t, s).
+    """
     if abs(m1) < TINY:
         return MISS, 0.0, MISS, 0.0
     length = np.sqrt(m0 * m0 + m1 * m1)
@@ -368,7 +382,9 @@ def touch_lines(r, y, m0, m1):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def ramp_across(h0, h1, r, x, y, h, m0, m1, inverse, touches):
-    """Places alone of a cylinder's sloping sweep on a ray along e1; inverse: 1 / m2; touches: its touch_lines."""
+    """Places alone of a cylinder's sloping sweep on a ray along e1; inverse: 1 / m2; touches: its
+    touch_lines.
+    """
     one, two = (h - h1) * inverse, (h - h0) * inverse
     first, last = max(0.0, min(one, two)), min(1.0, max(one, two))
     low, high = MISS, -MISS
@@ -393,7 +409,9 @@ def ramp_across(h0, h1, r, x, y, h, m0, m1, inverse, touches):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def level_places(r, x, y, m0, m1, length, touching):
-    """Places alone of a level disc sweep on a ray along e1; length: of the move; touching: 1 / m1, 0 along the ray."""
+    """Places alone of a level disc sweep on a ray along e1; length: of the move; touching: 1 / m1, 0 along
+    the ray.
+    """
     low, high = MISS, -MISS
     w = r * r - y * y
     if w >= 0:
@@ -417,7 +435,9 @@ def level_places(r, x, y, m0, m1, length, touching):
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def ball_places(radius, x, y, h, dx, dh, m0, m1, m2, over_length2):
-    """Places alone of a ball's sweep on any ray; h from its centre; over_length2: 1 / the move's length², 0 for none."""
+    """Places alone of a ball's sweep on any ray; h from its centre; over_length2: 1 / the move's length², 0
+    for none.
+    """
     low, high = MISS, -MISS
     b = x * dx + h * dh
     root = b * b - (x * x + y * y + h * h - radius * radius)
@@ -454,7 +474,9 @@ def ball_places(radius, x, y, h, dx, dh, m0, m1, m2, over_length2):
 
 @njit(nogil=True, cache=True, error_model="numpy", inline="always")
 def sweep_interval(heights, radii, first, last, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2):
-    """Any ray against any sweep: (low end, high end). The body's outline is points first…last of heights and radii."""
+    """Any ray against any sweep: (low end, high end). The body's outline is points first…last of heights and
+    radii.
+    """
     low, high = FREE_LOW, FREE_HIGH
     for i in range(first, last):
         h0, r0, h1, r1 = heights[i], radii[i], heights[i + 1], radii[i + 1]
@@ -529,7 +551,9 @@ def level_along(heights, radii, first, last, ball_height, ball_radius, x, y, h, 
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def level_across(radius, slope, x, y, m0, m1):
-    """Ray along e1 against a level move of a body whose radius at the ray's height is `radius`, growing by `slope`."""
+    """Ray along e1 against a level move of a body whose radius at the ray's height is `radius`, growing by
+    `slope`.
+    """
     low, high = _disc_across(y, radius, False, 0.0, x, m0, m1, 0.0)
     a, b = _disc_across(y, radius, False, 1.0, x, m0, m1, 0.0)
     low, high = lower(low, a), higher(high, b)

@@ -1,4 +1,6 @@
-"""What do the rays say where the drawn surface is known worst: at sharp edges, and where material is thinner than their distance?"""
+"""What do the rays say where the drawn surface is known worst: at sharp edges, and where material is thinner
+than their distance?
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ LEAST_MM = 0.02
 
 
 def between_nodes(field: RayField) -> Floats:
-    """Middles (n, 3), mm, of the stretches of material with no node in them: the drawn surface leaves them out."""
+    """Middles (n, 3), mm, of the stretches of material with no node in them: the drawn surface leaves them
+    out.
+    """
     grid, out = field.grid, []
     for b in field.bundles:
         row, column, slot = np.nonzero(np.arange(b.capacity) < b.count[:, :, None])
@@ -32,7 +36,8 @@ def between_nodes(field: RayField) -> Floats:
 
 
 def material_beside(field: RayField, points: Floats, reach: float) -> tuple[Floats, Floats]:
-    """For points (n, 3), the distance of the nearest stretch of material, infinite beyond `reach`, and the length of the longest
+    """For points (n, 3), the distance of the nearest stretch of material, infinite beyond `reach`, and the
+    length of the longest
 
     stretch within it, mm.
     """
@@ -49,8 +54,8 @@ def material_beside(field: RayField, points: Floats, reach: float) -> tuple[Floa
 class Witness:
     """What the rays say where drawn surfaces are known worst: at sharp edges and where material is thin.
 
-    places (n, 3): those edges and that material, mm; present: the body a point is said to stand out of the other by, absent:
-    the other; over: what is in the first and not in the second.
+    places (n, 3): those edges and that material, mm; present: the body a point is said to stand out of the
+    other by, absent: the other; over: what is in the first and not in the second.
     """
 
     places: Floats
@@ -59,9 +64,11 @@ class Witness:
     over: RayField
 
     def depths(self, points: Floats, seen: Floats) -> Floats:
-        """Depths of points (n, 3) as drawn surfaces show them (mm), at those places no more than the rays bear out: the longest
+        """Depths of points (n, 3) as drawn surfaces show them (mm), at those places no more than the rays
+        bear out: the longest
 
-        stretch over beside a point, or how much farther the absent body's rays keep from it than the present one's.
+        stretch over beside a point, or how much farther the absent body's rays keep from it than the present
+        one's.
         """
         deep, out = np.flatnonzero(seen > LEAST_MM), seen.copy()
         if len(self.places) == 0 or len(deep) == 0:

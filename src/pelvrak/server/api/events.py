@@ -65,9 +65,10 @@ async def watch() -> None:
 class Event(BaseModel):
     """One thing that happened.
 
-    kind: "hello" to who begins to listen and "here" from time to time, with the number of the newest event; "evaluation" and
-    "part": that something of them is new; "progress": how far a computation is, 0…1, and at what. number: of all events but
-    progress, one after the other: where one is missing something was not heard.
+    kind: "hello" to who begins to listen and "here" from time to time, with the number of the newest event;
+    "evaluation" and "part": that something of them is new; "progress": how far a computation is, 0…1, and at
+    what. number: of all events but progress, one after the other: where one is missing something was not
+    heard.
     """
 
     kind: Literal["hello", "here", "evaluation", "part", "progress"]

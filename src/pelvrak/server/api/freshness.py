@@ -1,4 +1,6 @@
-"""What of an older report still holds for a plan that was edited, and how is it shown until it is computed again?"""
+"""What of an older report still holds for a plan that was edited, and how is it shown until it is computed
+again?
+"""
 
 from __future__ import annotations
 
@@ -84,7 +86,9 @@ def stale_from(reported: dict[str, Any], plan: dict[str, Any]) -> int | None:
 
 
 def new_names(before: dict[str, Any], after: dict[str, Any]) -> dict[str, str]:
-    """What setups of one plan are called in another, where they differ in nothing else; empty where there are more or fewer."""
+    """What setups of one plan are called in another, where they differ in nothing else; empty where there are
+    more or fewer.
+    """
     old, new = before["setups"], after["setups"]
     if len(old) != len(new) or nameless(before)["setups"] != nameless(after)["setups"]:
         return {}
@@ -92,7 +96,9 @@ def new_names(before: dict[str, Any], after: dict[str, Any]) -> dict[str, str]:
 
 
 def called_now(report: Report, names: dict[str, str]) -> Report:
-    """A report with setups called otherwise: by name, old to new. Sentences stay as they were until it is told anew."""
+    """A report with setups called otherwise: by name, old to new. Sentences stay as they were until it is
+    told anew.
+    """
     if not names:
         return report
 
@@ -119,9 +125,11 @@ def billet_late(reported: dict[str, Any], plan: dict[str, Any]) -> bool:
 def laid_over(
     done: Report | None, stale: int | None, so_far: Report, names: list[str]
 ) -> tuple[Report, int | None, int | None]:
-    """What a plan being computed shows: (report, first setup out of date, setup of which all but the cutting is current).
+    """What a plan being computed shows: (report, first setup out of date, setup of which all but the cutting
+    is current).
 
-    done: of an earlier plan or None, out of date from setup `stale` on; so_far: of the newest plan, as far as it has come;
+    done: of an earlier plan or None, out of date from setup `stale` on; so_far: of the newest plan, as far as
+        it has come;
     names: of its setups. What is not computed anew stays as it was until it is.
     """
     fresh = [one for one in so_far.setups if one.name != so_far.begun]

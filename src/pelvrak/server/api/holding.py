@@ -83,7 +83,9 @@ def fixtures_file() -> Response:
 
 @router.post("/fixtures.json")
 def bring_fixtures(file: UploadFile, response: Response) -> list[Fixture]:
-    """Fixtures of a library file, beside those that are here; one of the same id takes its place. A wrong one refuses all."""
+    """Fixtures of a library file, beside those that are here; one of the same id takes its place. A wrong one
+    refuses all.
+    """
     name = file.filename or "fixtures.json"
     new = {one.id: one for one in fixtures_from_json(file.file.read(5_000_000), name)}
     with transaction() as session:
@@ -110,7 +112,9 @@ def _picture(text: str) -> bytes:
 
 @router.get("/fixtures/picture.png", **file_of("image/png"))
 def picture_as_typed(fixture: Annotated[str, Query(min_length=2, max_length=4000)]) -> Response:
-    """A fixture that is in no library yet, by its JSON document, as it looks from the right front. Refused as a library refuses it."""
+    """A fixture that is in no library yet, by its JSON document, as it looks from the right front. Refused as
+    a library refuses it.
+    """
     (one,) = fixtures_from([json_from(fixture, "the fixture", "hold.library")], "the fixture")
     return Response(_picture(one.model_dump_json()), media_type="image/png")
 

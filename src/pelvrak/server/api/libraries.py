@@ -1,4 +1,6 @@
-"""How are the shop's libraries kept from being overwritten? Each has a revision, told as ETag and asked for as If-Match (RFC 9110)."""
+"""How are the shop's libraries kept from being overwritten? Each has a revision, told as ETag and asked for
+as If-Match (RFC 9110).
+"""
 
 from __future__ import annotations
 

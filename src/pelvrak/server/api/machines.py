@@ -1,4 +1,6 @@
-"""Machine files, the fewest positions and setups a machine needs for a part, and what its tools reach from each."""
+"""Machine files, the fewest positions and setups a machine needs for a part, and what its tools reach from
+each.
+"""
 
 from __future__ import annotations
 
@@ -67,7 +69,9 @@ def _kept(key: str, piece: str) -> bytes:
 
 @router.get("/projects/{project_id}/fewest/{setup}")
 def fewest_positions(project_id: ProjectId, setup: str) -> Fewest:
-    """The fewest positions for a setup as it stands, and the fewest setups for the part, on the setup's machine."""
+    """The fewest positions for a setup as it stands, and the fewest setups for the part, on the setup's
+    machine.
+    """
     plan, own, told, key = _computed(project_id, setup)
     features = Features.model_validate_json(_kept(key, "features.json"))
     return fewest(features, machine_of(own.machine, plan.machines), np.array(told.zero_from_work))
@@ -84,7 +88,8 @@ def reach(
 ) -> Reached:
     """What of the part a tool reaches from a position of a setup, and what stops it elsewhere.
 
-    overhang: of the tool, mm, and holder_of: another tool of the plan whose holder carries it, where they differ from the plan's.
+    overhang: of the tool, mm, and holder_of: another tool of the plan whose holder carries it, where they
+    differ from the plan's.
     """
     plan, _, told, key = _computed(project_id, setup)
     by_id = {one.id: one for one in plan.tools}
@@ -128,7 +133,9 @@ def stand_of(
     b: Length | None = None,
     c: Length | None = None,
 ) -> Stand:
-    """The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what there."""
+    """The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what
+    there.
+    """
     plan, _, told, key = _computed(project_id, setup)
     given = {"X": x, "Y": y, "Z": z, "A": a, "B": b, "C": c}
     return stand(_run(plan, key), told, {name: value for name, value in given.items() if value is not None})
@@ -138,7 +145,9 @@ def stand_of(
 def place_on_table(
     project_id: ProjectId, setup: str, fixture: Annotated[str, Query(max_length=40)]
 ) -> tuple[float, float]:
-    """Where a fixture first goes on the table of a setup's machine: x and y from its front left corner, mm."""
+    """Where a fixture first goes on the table of a setup's machine: x and y from its front left corner,
+    mm.
+    """
     plan = plan_from(state_of_project(project_id).plan.model_dump(mode="json"))
     own = next((one for one in plan.setups if one.name == setup), None)
     with transaction() as session:

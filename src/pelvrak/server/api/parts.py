@@ -12,8 +12,9 @@ from fastapi.responses import Response
 from pelvrak.core.billet.forms import KeptStock, raw_of
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.geometry.features import Features
+from pelvrak.core.geometry.glb import to_glb
 from pelvrak.core.geometry.measure import Value, measured
-from pelvrak.core.geometry.mesh import crease_lines, to_glb
+from pelvrak.core.geometry.mesh import crease_lines
 from pelvrak.core.geometry.part import Part, as_vector
 from pelvrak.core.geometry.part_file import taken_out
 from pelvrak.core.geometry.step_file import SIZE_LIMIT_BYTES
@@ -169,7 +170,9 @@ def features(sha256: str) -> Features:
 
 @router.get("/parts/{sha256}/billet.glb", **file_of("model/gltf-binary"))
 def billet_picture(sha256: str, billet: Annotated[str, Query(max_length=4000)]) -> Response:
-    """A billet (JSON, as in the plan) as it lies round a part, drawn at once and without rays; a saved stock is not."""
+    """A billet (JSON, as in the plan) as it lies round a part, drawn at once and without rays; a saved stock
+    is not.
+    """
     model = model_of(part(sha256).key)
     if model is None:
         raise Refused(

@@ -85,7 +85,9 @@ def _of_database(wrong: DBAPIError) -> tuple[int, dict[str, Any]]:
 
 
 def install(app: FastAPI) -> None:
-    """Answer refusals of the core, of the schema and of the database with problem documents, and publish them so."""
+    """Answer refusals of the core, of the schema and of the database with problem documents, and publish them
+    so.
+    """
 
     async def bad_input(request: Request, bad: BadInput) -> JSONResponse:
         return document(422, bad.told())

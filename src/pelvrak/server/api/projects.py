@@ -143,7 +143,9 @@ def _state_and_waiting(session: Session, project: Project) -> tuple[ProjectState
 
 
 def retire_old_reports() -> None:
-    """Parts and reports of an earlier version of the computation are made again: their numbers may differ, or their form."""
+    """Parts and reports of an earlier version of the computation are made again: their numbers may differ, or
+    their form.
+    """
     with transaction() as session:
         for upload in session.scalars(select(PartUpload).options(defer(PartUpload.body))):
             if upload.status == "ready" and upload.kind == "part" and upload.key != part_key(upload.sha256):
@@ -185,7 +187,9 @@ def add_project(session: Session, plan: Plan, what: str) -> Project:
 
 @router.get("")
 def projects(archived: bool = False) -> list[ProjectLine]:
-    """All projects, newest first; archived ones only when they are asked for. Reads what a line shows, and no report."""
+    """All projects, newest first; archived ones only when they are asked for. Reads what a line shows, and no
+    report.
+    """
     newest = (
         select(Evaluation.id)
         .where(Evaluation.project_id == Project.id, Evaluation.status == "done")
@@ -257,7 +261,9 @@ def new_project(wanted: NewProject) -> ProjectState:
 
 @router.get("/{project_id}")
 def project(project_id: ProjectId) -> ProjectState:
-    """One project. Who looks at it waits for it: what is still to be computed of it goes before what nobody looks at."""
+    """One project. Who looks at it waits for it: what is still to be computed of it goes before what nobody
+    looks at.
+    """
     with transaction() as session:
         state, waiting = _state_and_waiting(session, _project(session, project_id))
         if waiting is not None:
@@ -294,7 +300,9 @@ def put_plan(project_id: ProjectId, wanted: Edit) -> ProjectState:
 
 @router.patch("/{project_id}/plan")
 def edit(project_id: ProjectId, wanted: Patch) -> ProjectState:
-    """An edit as a new revision; refused when the plan has moved on since based_on, or where a change does not fit it."""
+    """An edit as a new revision; refused when the plan has moved on since based_on, or where a change does
+    not fit it.
+    """
     with transaction() as session:
         project = _project(session, project_id, lock=True)
         _refuse_stale(session, project, wanted.based_on)
@@ -333,7 +341,9 @@ def revision_preview(project_id: ProjectId, sha256: str) -> Revising:
 
 @router.post("/{project_id}/revise")
 def revise(project_id: ProjectId, wanted: Revise) -> ProjectState:
-    """The plan on a new revision of its part; references that are not kept follow only where they were confirmed."""
+    """The plan on a new revision of its part; references that are not kept follow only where they were
+    confirmed.
+    """
     with transaction() as session:
         project = _project(session, project_id, lock=True)
         _refuse_stale(session, project, wanted.based_on)

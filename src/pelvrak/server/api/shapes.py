@@ -55,7 +55,9 @@ class SolidLine(BaseModel):
 
 
 class PartState(BaseModel):
-    """An uploaded part. choices: its solids, when one has to be chosen; origin: the file it was taken from."""
+    """An uploaded part. choices: its solids, when one has to be chosen; origin: the file it was taken
+    from.
+    """
 
     sha256: str
     name: str
@@ -82,7 +84,9 @@ class Measure(BaseModel):
 
 
 class CastingPlace(BaseModel):
-    """Where a casting lies best: degrees about x, then y, then z, then mm; the thinnest cover it gives, mm, and where."""
+    """Where a casting lies best: degrees about x, then y, then z, then mm; the thinnest cover it gives, mm,
+    and where.
+    """
 
     turn: Vector
     move: Vector
@@ -91,7 +95,9 @@ class CastingPlace(BaseModel):
 
 
 class Revise(BaseModel):
-    """A new revision of the part for a plan. take: references (JSON pointers) whose new place was confirmed."""
+    """A new revision of the part for a plan. take: references (JSON pointers) whose new place was
+    confirmed.
+    """
 
     based_on: RevisionNumber
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
@@ -103,7 +109,8 @@ Status = Literal["queued", "running", "done", "stopped", "failed"]
 
 
 class ProjectLine(BaseModel):
-    """A project in the list, so that routes of one part can be held side by side: time in s, left: mm³ on the part at the end.
+    """A project in the list, so that routes of one part can be held side by side: time in s, left: mm³ on the
+    part at the end.
 
     status: how its newest computing stands.
     """
@@ -135,10 +142,10 @@ class EvaluationState(BaseModel):
 class ProjectState(BaseModel):
     """A project as the screen needs it.
 
-    report: the newest finished one, made for report_revision, with what is there already of one under way. stale_from: the
-    first setup (from 0) whose part of the report does not belong to the plan, or is not computed yet; None when all of it is
-    current. seated: the setup whose seat, holding and reach are current while its cuts are not. billet_late: the report's billet
-    is not the plan's.
+    report: the newest finished one, made for report_revision, with what is there already of one under way.
+    stale_from: the first setup (from 0) whose part of the report does not belong to the plan, or is not
+    computed yet; None when all of it is current. seated: the setup whose seat, holding and reach are current
+    while its cuts are not. billet_late: the report's billet is not the plan's.
     """
 
     id: int
@@ -195,7 +202,8 @@ class Step(BaseModel):
 class OperationForm(BaseModel):
     """A kind of operation as the page asks for it.
 
-    fields: JSON Schema of its document, with labels, units, help and defaults; pick_first: what must be picked before there can be one;
+    fields: JSON Schema of its document, with labels, units, help and defaults; pick_first: what must be
+        picked before there can be one;
     tools: what can do it, by the value of its field tools_by.
     """
 
@@ -210,9 +218,9 @@ class OperationForm(BaseModel):
 class FixtureForm(BaseModel):
     """A kind of fixture as the page shows it.
 
-    called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by its least and most, a
-    yes by its field's name); stands_on: the kinds it is put on where one is there; fields: JSON Schema with what core/forms.py says
-    of each field.
+    called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by
+    its least and most, a yes by its field's name); stands_on: the kinds it is put on where one is there;
+    fields: JSON Schema with what core/forms.py says of each field.
     """
 
     kind: str

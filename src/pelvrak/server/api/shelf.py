@@ -88,7 +88,9 @@ def _planned(session: Session, project_id: int) -> tuple[Plan, PartModel]:
 def shelf_picks(
     project_id: ProjectId, allowance: Annotated[list[Allowance], Query(min_length=6, max_length=6)]
 ) -> Picks:
-    """What on the shelf covers the part plus allowances (x-, x+, y-, y+, z-, z+; mm), and what to order when nothing does."""
+    """What on the shelf covers the part plus allowances (x-, x+, y-, y+, z-, z+; mm), and what to order when
+    nothing does.
+    """
     with transaction() as session:
         plan, part = _planned(session, project_id)
         rows = _rows(session)

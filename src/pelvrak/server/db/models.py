@@ -22,7 +22,8 @@ class Base(DeclarativeBase):
 class PartUpload(Base):
     """A part file as it came, and how reading it went: reading, ready, choose or refused.
 
-    kind: part, outline (DXF) or stock (saved). beat: last sign of life of who reads it; tries: how often it was begun. choices: the solids of a file with several; origin: the file a chosen solid was taken from.
+    kind: part, outline (DXF) or stock (saved). beat: last sign of life of who reads it; tries: how often it
+    was begun. choices: the solids of a file with several; origin: the file a chosen solid was taken from.
     """
 
     __tablename__ = "part_upload"
@@ -74,7 +75,9 @@ class Revision(Base):
 
 
 class Evaluation(Base):
-    """One computing of one revision: queued, running, done, stopped or failed. keys: of all results it names; line: what the list of projects shows of the report."""
+    """One computing of one revision: queued, running, done, stopped or failed. keys: of all results it names;
+    line: what the list of projects shows of the report.
+    """
 
     __tablename__ = "evaluation"
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
@@ -94,7 +97,9 @@ class Evaluation(Base):
 
 
 class Library(Base):
-    """How often one of the shop's libraries (shelf, fixtures) was changed; a library nobody changed has no row."""
+    """How often one of the shop's libraries (shelf, fixtures) was changed; a library nobody changed has no
+    row.
+    """
 
     __tablename__ = "library"
     name: Mapped[str] = mapped_column(String(20), primary_key=True)
@@ -110,7 +115,9 @@ class FixtureRow(Base):
 
 
 class KeptResult(Base):
-    """One result of a step, under the key of what it was computed from. used: when it was last made or asked for by a computation."""
+    """One result of a step, under the key of what it was computed from. used: when it was last made or asked
+    for by a computation.
+    """
 
     __tablename__ = "result"
     key: Mapped[str] = mapped_column(String(40), primary_key=True)

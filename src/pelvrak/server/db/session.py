@@ -23,7 +23,9 @@ STATEMENT_LIMIT_MS = 60_000
 
 
 def database_url() -> str:
-    """postgresql://… of this process, from PELVRAK_DATABASE; empty where none is needed (writing the API's schema)."""
+    """postgresql://… of this process, from PELVRAK_DATABASE; empty where none is needed (writing the API's
+    schema).
+    """
     return os.environ.get("PELVRAK_DATABASE", "")
 
 
@@ -70,7 +72,8 @@ def migrate() -> None:
 def tell(session: Session, **event: Any) -> None:
     """Send an event to every listening browser when the transaction commits.
 
-    All but progress are numbered: who sees a number missing knows that something was not heard, and asks for what there is.
+    All but progress are numbered: who sees a number missing knows that something was not heard, and asks for
+    what there is.
     """
     if event["kind"] != "progress":
         event["number"] = session.execute(_NEXT).scalar_one()

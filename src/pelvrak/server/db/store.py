@@ -23,7 +23,8 @@ UNUSED = timedelta(days=1)
 KEPT = timedelta(weeks=4)
 # That something was used is noted no oftener than this.
 NOTED = timedelta(hours=1)
-# Whoever puts results in holds this shared, who collects alone: no content goes while a result that names it comes.
+# Whoever puts results in holds this shared, who collects alone: no content goes while a result that names it
+# comes.
 _LOCK = 7_305_118
 _TAKE, _LET_GO = text("select pg_try_advisory_lock(:number)"), text("select pg_advisory_unlock(:number)")
 # Results that revisions of the last weeks, the ones shown, parts and running computations name.
@@ -87,7 +88,9 @@ class DatabaseStore:
 
     @contextmanager
     def alone(self, key: str, waiting: Callable[[], None]) -> Iterator[None]:
-        """A lock in the database, for all its workers; it goes with the connection of who had it and ended."""
+        """A lock in the database, for all its workers; it goes with the connection of who had it and
+        ended.
+        """
         number = {"number": int(key[:15], 16)}
         with engine().connect().execution_options(isolation_level="AUTOCOMMIT") as link:
             taken = waited_for(lambda: bool(link.execute(_TAKE, number).scalar_one()), waiting)
@@ -100,7 +103,8 @@ class DatabaseStore:
 
 @dataclass(frozen=True)
 class StepShare:
-    """What the results of one kind of step take: how many there are, how many of them nobody names, bytes as they are and as kept.
+    """What the results of one kind of step take: how many there are, how many of them nobody names, bytes as
+    they are and as kept.
 
     A content that several name counts with each of them.
     """
@@ -125,13 +129,16 @@ class StoreSize:
 
 def store_size() -> StoreSize:
     """How much there is, and what for."""
-    shares = text(f"""
+    shares = text(
+        f"""
         with named as ({_NAMED})
-        select r.step, count(distinct r.key), count(distinct r.key) filter (where r.key not in (select key from named)),
+        select r.step, count(distinct r.key),
+          count(distinct r.key) filter (where r.key not in (select key from named)),
           coalesce(sum(c.size), 0), coalesce(sum(length(c.body)), 0)
         from result r left join result_piece p on p.key = r.key left join content c on c.digest = p.digest
         group by r.step order by 5 desc
-    """)
+    """
+    )
     with transaction() as session:
         found = session.execute(shares, {"young": now() - KEPT}).all()
         contents, size, kept = session.execute(

@@ -44,7 +44,9 @@ def _pool() -> ProcessPool:
 
 
 def _scheduled(compute: Callable[..., Any], arguments: tuple[Any, ...]) -> Any:
-    """The computation handed to the other process; a pool that broke, as when a process died while starting, is made anew."""
+    """The computation handed to the other process; a pool that broke, as when a process died while starting,
+    is made anew.
+    """
     if not _pool().active:
         _pool.cache_clear()
     try:

@@ -1,4 +1,6 @@
-"""What the computing processes do: evaluate a revision, help with one. Loading it takes seconds; the workers do without."""
+"""What the computing processes do: evaluate a revision, help with one. Loading it takes seconds; the workers
+do without.
+"""
 
 from __future__ import annotations
 
@@ -56,7 +58,7 @@ def evaluate_revision(evaluation_id: int, beside: bool) -> dict[str, Any]:
 
     try:
         plan = plan_from(asked.plan)
-        report = evaluate(plan, asked.body, asked.sha256, store, progress, body_of, partly, keys)
+        report = evaluate(plan, asked.body, store, progress, body_of, partly, keys)
         stills = render_stills(report, Engine(store, keys=keys))
     except Stopped:
         return {"status": "stopped", "report": None}
@@ -81,7 +83,7 @@ def help_revision(evaluation_id: int) -> None:
     asked = _asked_for(evaluation_id)
     progress = seldom(lambda share, what: help_wanted(evaluation_id))
     try:
-        cut_ahead(plan_from(asked.plan), asked.body, asked.sha256, DatabaseStore(), progress, body_of)
+        cut_ahead(plan_from(asked.plan), asked.body, DatabaseStore(), progress, body_of)
     except BadInput:
         return  # told by who evaluates
     except Stopped:
@@ -91,13 +93,12 @@ def help_revision(evaluation_id: int) -> None:
 
 
 class _Asked(NamedTuple):
-    """What an evaluation computes: a revision of a project; its plan's document; its part's file and the SHA-256 of it."""
+    """What an evaluation computes: a revision of a project; its plan's document; its part's file."""
 
     project: int
     revision: int
     plan: dict[str, Any]
     body: bytes
-    sha256: str
 
 
 def _asked_for(evaluation_id: int) -> _Asked:
@@ -107,9 +108,8 @@ def _asked_for(evaluation_id: int) -> _Asked:
         state = None if row is None else session.get(Revision, (row.project_id, row.revision))
         if state is None:
             raise Stopped
-        sha256 = state.plan["part"]["sha256"]
-        upload = session.get(PartUpload, sha256)
-        return _Asked(state.project_id, state.number, state.plan, upload.body if upload else b"", sha256)
+        upload = session.get(PartUpload, state.plan["part"]["sha256"])
+        return _Asked(state.project_id, state.number, state.plan, upload.body if upload else b"")
 
 
 def line_of(report: dict[str, Any]) -> dict[str, Any]:

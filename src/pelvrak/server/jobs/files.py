@@ -1,4 +1,6 @@
-"""What is an uploaded file? Read by a process of its own, and what was found kept. Loading it takes seconds; the workers of routes do without."""
+"""What is an uploaded file? Read by a process of its own, and what was found kept. Loading it takes seconds;
+the workers of routes do without.
+"""
 
 from __future__ import annotations
 
@@ -24,5 +26,5 @@ def read_file(body: bytes, name: str, sha256: str) -> dict[str, Any]:
         protected(BILLET_READER, ["stock"], body, name)
         outcome["kind"] = "stock"
     else:
-        outcome["key"] = part_result(body, name, sha256, Engine(DatabaseStore())).key
+        outcome["key"] = part_result(body, name, Engine(DatabaseStore())).key
     return outcome

@@ -1,4 +1,6 @@
-"""How is work handed to the workers? In the transaction that asks for it, so that one is never there without the other."""
+"""How is work handed to the workers? In the transaction that asks for it, so that one is never there without
+the other.
+"""
 
 from __future__ import annotations
 
@@ -16,11 +18,12 @@ URGENT, BESIDE = 10, 0
 IDLE = -10
 # The queue's own function, as its library calls it.
 _DEFER = text(
-    "select procrastinate_defer_jobs_v1(array[row(cast(:queue as varchar), cast(:task as varchar), :priority, null, null,"
-    " cast(:args as jsonb), null)::procrastinate_job_to_defer_v1])"
+    "select procrastinate_defer_jobs_v1(array[row(cast(:queue as varchar), cast(:task as varchar), :priority,"
+    " null, null, cast(:args as jsonb), null)::procrastinate_job_to_defer_v1])"
 )
 _URGENT_WAITS = text(
-    "select exists(select 1 from procrastinate_jobs where task_name = 'evaluate' and status = 'todo' and priority >= :urgent)"
+    "select exists(select 1 from procrastinate_jobs where task_name = 'evaluate' and status = 'todo' and"
+    " priority >= :urgent)"
 )
 _RAISE = text(
     "update procrastinate_jobs set priority = :urgent where task_name = 'evaluate' and status = 'todo'"

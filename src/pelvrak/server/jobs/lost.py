@@ -1,4 +1,6 @@
-"""What was handed to a worker and never comes back? Taken up again, and after MOST_TRIES said to have failed."""
+"""What was handed to a worker and never comes back? Taken up again, and after MOST_TRIES said to have
+failed.
+"""
 
 from __future__ import annotations
 
@@ -31,8 +33,9 @@ def _waits(task: str, name: str, value: Any) -> ColumnElement[bool]:
 
 
 def take_up_lost() -> None:
-    """Hand on again what gave no sign of life for LOST_AFTER_S: computing and reading whose worker died, and what was
-    never handed on because a process ended in between. After MOST_TRIES it fails visibly."""
+    """Hand on again what gave no sign of life for LOST_AFTER_S: computing and reading whose worker died, and
+    what was never handed on because a process ended in between. After MOST_TRIES it fails visibly.
+    """
     late = now() - timedelta(seconds=LOST_AFTER_S)
     with transaction() as session:
         _evaluations(session, late)

@@ -56,7 +56,9 @@ def colours(makers: np.ndarray) -> np.ndarray:
 
 
 def _half_height(mesh: Mesh, way: Floats) -> float:
-    """Half of what the picture is high, mm: the mesh fits into it, high or wide, looked at from a direction with its box in the middle."""
+    """Half of what the picture is high, mm: the mesh fits into it, high or wide, looked at from a direction
+    with its box in the middle.
+    """
     points = mesh.vertices[np.unique(mesh.triangles)]
     points = points - (points.min(axis=0) + points.max(axis=0)) / 2
     right = np.cross([0, 0, 1], way)
@@ -66,40 +68,10 @@ def _half_height(mesh: Mesh, way: Floats) -> float:
 
 def draw(mesh: Mesh, shades: np.ndarray) -> bytes:
     """PNG of a mesh seen from the operator's right front, up on the machine being up."""
-    data = poly_data(mesh)
-    paint = vtkUnsignedCharArray()
-    paint.DeepCopy(numpy_to_vtk(np.ascontiguousarray(shades)))
-    data.GetCellData().SetScalars(paint)
-    normals = vtkPolyDataNormals()
-    normals.SetInputData(data)
-    normals.SetFeatureAngle(30)
-    normals.SplittingOn()
-    mapper = vtkPolyDataMapper()
-    mapper.SetInputConnection(normals.GetOutputPort())
-    body = vtkActor()
-    body.SetMapper(mapper)
-    body.GetProperty().SetAmbient(0.55)
-    body.GetProperty().SetDiffuse(0.6)
-    body.GetProperty().SetSpecular(0.0)
-    segments = crease_lines(mesh)
-    ink = vtkActor()
-    points, cells, strokes = vtkPoints(), vtkCellArray(), vtkPolyData()
-    points.SetData(numpy_to_vtk(np.ascontiguousarray(segments.reshape(-1, 3)), deep=True))
-    for i in range(len(segments)):
-        cells.InsertNextCell(2, (2 * i, 2 * i + 1))
-    strokes.SetPoints(points)
-    strokes.SetLines(cells)
-    line_mapper = vtkPolyDataMapper()
-    line_mapper.SetInputData(strokes)
-    line_mapper.SetResolveCoincidentTopologyToPolygonOffset()
-    ink.SetMapper(line_mapper)
-    ink.GetProperty().SetColor(*(_rgb(INK) / 255))
-    ink.GetProperty().SetLighting(False)
-    ink.GetProperty().SetLineWidth(1.0)
     renderer = vtkRenderer()
     renderer.SetBackground(*(_rgb("#F1EDE3") / 255))
-    renderer.AddActor(body)
-    renderer.AddActor(ink)
+    renderer.AddActor(_body(mesh, shades))
+    renderer.AddActor(_ink(mesh))
     light = vtkLight()
     light.SetLightTypeToCameraLight()
     light.SetPosition(-0.4, 0.9, 1.0)
@@ -117,15 +89,60 @@ def draw(mesh: Mesh, shades: np.ndarray) -> bytes:
     renderer.ResetCamera()
     camera.SetParallelScale(_half_height(mesh, np.array(FROM)))
     window.Render()
+    png = _png(window)
+    window.Finalize()
+    return png
+
+
+def _body(mesh: Mesh, shades: np.ndarray) -> vtkActor:
+    """The mesh in its shades, smooth where it does not bend sharply."""
+    data = poly_data(mesh)
+    paint = vtkUnsignedCharArray()
+    paint.DeepCopy(numpy_to_vtk(np.ascontiguousarray(shades)))
+    data.GetCellData().SetScalars(paint)
+    normals = vtkPolyDataNormals()
+    normals.SetInputData(data)
+    normals.SetFeatureAngle(30)
+    normals.SplittingOn()
+    mapper = vtkPolyDataMapper()
+    mapper.SetInputConnection(normals.GetOutputPort())
+    body = vtkActor()
+    body.SetMapper(mapper)
+    body.GetProperty().SetAmbient(0.55)
+    body.GetProperty().SetDiffuse(0.6)
+    body.GetProperty().SetSpecular(0.0)
+    return body
+
+
+def _ink(mesh: Mesh) -> vtkActor:
+    """Its edges as lines."""
+    segments = crease_lines(mesh)
+    points, cells, strokes = vtkPoints(), vtkCellArray(), vtkPolyData()
+    points.SetData(numpy_to_vtk(np.ascontiguousarray(segments.reshape(-1, 3)), deep=True))
+    for i in range(len(segments)):
+        cells.InsertNextCell(2, (2 * i, 2 * i + 1))
+    strokes.SetPoints(points)
+    strokes.SetLines(cells)
+    mapper = vtkPolyDataMapper()
+    mapper.SetInputData(strokes)
+    mapper.SetResolveCoincidentTopologyToPolygonOffset()
+    ink = vtkActor()
+    ink.SetMapper(mapper)
+    ink.GetProperty().SetColor(*(_rgb(INK) / 255))
+    ink.GetProperty().SetLighting(False)
+    ink.GetProperty().SetLineWidth(1.0)
+    return ink
+
+
+def _png(window: vtkRenderWindow) -> bytes:
+    """What a window shows."""
     grab = vtkWindowToImageFilter()
     grab.SetInput(window)
     writer = vtkPNGWriter()
     writer.WriteToMemoryOn()
     writer.SetInputConnection(grab.GetOutputPort())
     writer.Write()
-    png = bytes(memoryview(writer.GetResult()))
-    window.Finalize()
-    return png
+    return bytes(memoryview(writer.GetResult()))
 
 
 @dataclass(frozen=True)

@@ -101,7 +101,9 @@ def _signs_of_life(sha256: str) -> Iterator[None]:
 
 @queue.task(name="evaluate", queue=ROUTES, pass_context=True)
 def evaluate_project(context: JobContext, evaluation_id: int) -> None:
-    """Compute one revision; stops when asked to, or when the plan has moved on; lets what somebody waits for pass."""
+    """Compute one revision; stops when asked to, or when the plan has moved on; lets what somebody waits for
+    pass.
+    """
     beside = context.job is not None and context.job.priority < URGENT
     with transaction() as session:
         row = session.get(Evaluation, evaluation_id, with_for_update=True)
@@ -116,7 +118,9 @@ def evaluate_project(context: JobContext, evaluation_id: int) -> None:
     beat, passing, alone_until = time.monotonic(), Passing(beside), time.monotonic() + HELP_AFTER_S
 
     def still_wanted() -> bool:
-        """Whether anyone still waits for this; leaves a sign of life, so that a dead worker is noticed. Calls for help once."""
+        """Whether anyone still waits for this; leaves a sign of life, so that a dead worker is noticed. Calls
+        for help once.
+        """
         nonlocal beat, alone_until
         with transaction() as session:
             if time.monotonic() > alone_until:
@@ -145,8 +149,9 @@ def evaluate_project(context: JobContext, evaluation_id: int) -> None:
 
 @queue.task(name="help", queue=ROUTES)
 def help_evaluate(evaluation_id: int) -> None:
-    """Run the steps of an evaluation that its next setups wait for, beside the worker that computes it; gives way to
-    whatever somebody waits for, and then goes on."""
+    """Run the steps of an evaluation that its next setups wait for, beside the worker that computes it; gives
+    way to whatever somebody waits for, and then goes on.
+    """
     try:
         run(_help, (evaluation_id,), lambda: help_wanted(evaluation_id))
     except BrokeDown:

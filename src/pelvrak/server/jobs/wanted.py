@@ -52,7 +52,9 @@ def seldom(ask: Progress) -> Progress:
 
 
 class Passing:
-    """Whether a computation nobody looks at should let another pass: one that somebody waits for, and no idle worker takes."""
+    """Whether a computation nobody looks at should let another pass: one that somebody waits for, and no idle
+    worker takes.
+    """
 
     def __init__(self, beside: bool) -> None:
         self.beside = beside

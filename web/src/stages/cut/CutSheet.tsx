@@ -2,32 +2,41 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { useState } from 'react'
 import { type FaceRef, type OperationForm, type Problem } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
-import { clock, hueOf, useFields } from '../../state'
+import { useAsking } from '../../state/asking'
+import { useClock } from '../../state/clock'
+import { useFields } from '../../state/fields'
+import { useRoute } from '../../state/route'
+import { clock, hueOf } from '../../ui/words'
 import { Row, sentence } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
-import { Head, type SheetProps } from '../StageSheet'
+import { Head, type SheetProps } from '../sheet'
 import { drafted, OperationEditor } from './OperationEditor'
 
 /** The operations of a setup in their order. */
 export function CutSheet(props: SheetProps) {
   const { project, setup, report, index, edit, commit } = props
-  const view = useFields('set', 'operation')
+  const view = useFields(useRoute, 'operation')
   const { data: library } = useLibrary()
   const [problem, setProblem] = useState<Problem | null>(null)
   const add = (form: OperationForm) => {
     const push = async (faces: FaceRef[]) => {
       const told = { kind: form.kind, ...(faces.length && { faces }) }
       const made = await drafted(project.id, setup.name, told)
-      if ('what' in made) return setProblem(made)
+      if ('what' in made) {
+        setProblem(made)
+        return
+      }
       const refused = await commit(`${setup.name}: ${made.operation.name} added`, (draft) => {
         if (made.tool) draft.tools.push(made.tool)
         draft.setups[index]?.operations.push(made.operation)
       })
       setProblem(refused)
-      if (!refused) view.set({ operation: made.operation.id })
+      if (!refused) useRoute.setState({ operation: made.operation.id })
     }
     if (form.pick_first)
-      view.set({ asked: { kind: 'face', prompt: form.pick_first, take: (ref) => void push([ref]) } })
+      useAsking.setState({
+        asked: { kind: 'face', prompt: form.pick_first, take: (ref) => void push([ref]) },
+      })
     else void push([])
   }
   return (
@@ -51,7 +60,10 @@ export function CutSheet(props: SheetProps) {
                 aria-label={operation.name}
                 aria-expanded={open}
                 className="flex w-full items-baseline gap-2 py-1.5 text-left"
-                onClick={() => view.set({ operation: open ? null : operation.id, time: Infinity })}
+                onClick={() => {
+                  useRoute.setState({ operation: open ? null : operation.id })
+                  useClock.setState({ time: Infinity })
+                }}
               >
                 <span
                   className="h-3 w-3 shrink-0 self-center"

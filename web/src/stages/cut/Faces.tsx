@@ -1,5 +1,5 @@
 import type { FaceRef, Problem } from '../../api/client'
-import { useView } from '../../state'
+import { useAsking } from '../../state/asking'
 import { Row } from '../../ui/Field'
 import type { FormField } from '../../ui/Form'
 
@@ -10,7 +10,6 @@ export function Faces(props: {
   write: (value: FaceRef | FaceRef[] | null) => Promise<Problem | null>
 }) {
   const { field, value, write } = props
-  const set = useView((view) => view.set)
   const single = !Array.isArray(value)
   const refs = Array.isArray(value) ? value : value ? [value] : []
   const empty = field['x-empty']
@@ -37,7 +36,7 @@ export function Faces(props: {
           type="button"
           className="knob !px-2 text-[12.5px]"
           onClick={() =>
-            set({
+            useAsking.setState({
               asked: {
                 kind: 'face',
                 prompt: field['x-pick'] ?? 'Pick a face',

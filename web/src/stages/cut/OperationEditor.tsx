@@ -7,17 +7,16 @@ import {
   problemInstead,
 } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { useRoute } from '../../state/route'
+import { round } from '../../ui/words'
 import { Choice } from '../../ui/Choice'
 import { Computed, Row } from '../../ui/Field'
 import { Form, schemaOf, type Widget, type Write } from '../../ui/Form'
-import type { SheetProps } from '../StageSheet'
+import type { SheetProps } from '../sheet'
 import { Faces } from './Faces'
-import { Places } from './Places'
+import { type Change, Places } from './Places'
 import { Points } from './Points'
 import { ToolChoice } from './ToolChoice'
-
-export type Change = (what: string, next: (mine: Operation) => void) => ReturnType<SheetProps['edit']>
 
 /** An operation as a whole from what is told of it: its defaults and the tool that suits it are the core's to say, or why there is none. */
 export const drafted = (project: number, setup: string, operation: Record<string, unknown>) =>
@@ -35,7 +34,6 @@ export function OperationEditor(
   const { operation, position, runs, plan, project, setup, commit, index, edit } = props
   const own = runs[0]
   const { data: library } = useLibrary()
-  const set = useView((view) => view.set)
   const form = library?.operations.find((one) => one.kind === operation.kind)
   const change: Change = (what, next) =>
     edit(`${operation.name}: ${what}`, (setup) => {
@@ -160,7 +158,7 @@ export function OperationEditor(
           type="button"
           className="knob"
           onClick={() => {
-            set({ operation: null })
+            useRoute.setState({ operation: null })
             void edit(`${operation.name} removed`, (setup) => void setup.operations.splice(position, 1))
           }}
         >

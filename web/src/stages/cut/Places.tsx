@@ -1,8 +1,10 @@
 import type { Operation, OperationReport } from '../../api/client'
-import { clock } from '../../state'
+import { clock } from '../../ui/words'
 import { Row } from '../../ui/Field'
-import type { SheetProps } from '../StageSheet'
-import type { Change } from './OperationEditor'
+import type { SheetProps } from '../sheet'
+
+/** Change the operation that is edited. */
+export type Change = (what: string, next: (mine: Operation) => void) => ReturnType<SheetProps['edit']>
 
 /** Where an operation is cut: at one position or at several, each of which can be left out. */
 export function Places(

@@ -18,7 +18,8 @@ export function Points(props: {
   const take = async () => {
     if (typed === null || typed.trim() === text) {
       setTyped(null)
-      return setWrong('')
+      setWrong('')
+      return
     }
     const rows = typed.split('\n').filter((line) => line.trim())
     const points = rows.map((line) =>
@@ -28,9 +29,15 @@ export function Points(props: {
         .map(Number),
     )
     const bad = points.findIndex((point) => point.length !== 2 || point.some((c) => !Number.isFinite(c)))
-    if (bad >= 0) return setWrong(`Line ${bad + 1} is not two numbers: along the axis, round it.`)
+    if (bad >= 0) {
+      setWrong(`Line ${bad + 1} is not two numbers: along the axis, round it.`)
+      return
+    }
     const problem = await write(points as Point[])
-    if (problem) return setWrong(sentence(problem))
+    if (problem) {
+      setWrong(sentence(problem))
+      return
+    }
     setWrong('')
     setTyped(null)
   }

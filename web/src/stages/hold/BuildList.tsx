@@ -1,17 +1,18 @@
 import { useState } from 'react'
 import type { FaceRef, Fixture, HoldItem } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
-import { useFields } from '../../state'
+import { useAsking } from '../../state/asking'
+import { useFields } from '../../state/fields'
+import { useShown } from '../../state/picture'
 import { Choice, Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
-import type { SheetProps } from '../StageSheet'
-import { SOFT } from './HoldSheet'
-import { sizes } from './fixtures'
+import type { SheetProps } from '../sheet'
+import { AS_USUAL, sizes } from './fixtures'
 
 /** The holding in the order it is built up; each line opens to what can be said of it. */
 export function BuildList(props: SheetProps & { fixtures: Fixture[] }) {
   const { setup, edit, fixtures } = props
-  const view = useFields('litItem', 'set')
+  const view = useFields(useShown, 'litItem')
   const [open, setOpen] = useState<string | null>(null)
   const { items } = setup.hold
   if (items.length === 0) return <p className="py-1 text-soft">Nothing holds the work yet.</p>
@@ -29,8 +30,8 @@ export function BuildList(props: SheetProps & { fixtures: Fixture[] }) {
           <li
             key={item.id}
             className={`border-t border-rule ${view.litItem === item.id ? 'bg-rail' : ''}`}
-            onMouseEnter={() => view.set({ litItem: item.id })}
-            onMouseLeave={() => view.set({ litItem: null })}
+            onMouseEnter={() => useShown.setState({ litItem: item.id })}
+            onMouseLeave={() => useShown.setState({ litItem: null })}
           >
             <button
               type="button"
@@ -236,7 +237,9 @@ function ItemFields(
               { value: 'plain', label: 'as bought' },
               { value: 'cut', label: 'cut to the work' },
             ]}
-            choose={(shape) => void change(shape, (own) => (own.cut = shape === 'cut' ? { ...SOFT } : null))}
+            choose={(shape) =>
+              void change(shape, (own) => (own.cut = shape === 'cut' ? { ...AS_USUAL } : null))
+            }
           />
         </Row>
       )}
@@ -252,14 +255,13 @@ function HoleRow(props: {
   hole: FaceRef | null | undefined
   take: (hole: FaceRef) => void
 }) {
-  const view = useFields('set')
   return (
     <Row label={props.label}>
       <button
         type="button"
         className="knob text-[12.5px]"
         onClick={() =>
-          view.set({
+          useAsking.setState({
             asked: {
               kind: 'face',
               prompt: props.prompt,

@@ -46,14 +46,17 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
   const bringSolid = async (file: File | undefined) => {
     if (!file || !data) return
     const sent = await sendFile(file)
-    if ('what' in sent) return setProblem(sent)
+    if ('what' in sent) {
+      setProblem(sent)
+      return
+    }
     let state = sent
     for (let i = 0; i < 120 && state.status === 'reading'; i += 1) {
       await new Promise((done) => setTimeout(done, 500))
       state = await answered(api.GET('/api/parts/{sha256}', { params: { path: { sha256: state.sha256 } } }))
     }
-    if (state.status !== 'ready')
-      return setProblem(
+    if (state.status !== 'ready') {
+      setProblem(
         state.problem ?? {
           code: 'part.several_solids',
           where: file.name,
@@ -61,6 +64,8 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
           mend: 'save the one fixture by itself',
         },
       )
+      return
+    }
     const id =
       file.name
         .replace(/\.[^.]*$/, '')

@@ -1,14 +1,16 @@
 import { useState } from 'react'
 import { answered, api, type Fixture, type HoldFacts, type HoldItem } from '../../api/client'
 import { useFixtures, useLibrary } from '../../api/hooks'
-import { round, useFields } from '../../state'
+import { useFields } from '../../state/fields'
+import { useShown } from '../../state/picture'
+import { round } from '../../ui/words'
 import { applyCure } from '../../ui/FindingCard'
 import { Computed, NumberRow, Row } from '../../ui/Field'
-import { Head, type SheetProps } from '../StageSheet'
+import { Head, type SheetProps } from '../sheet'
 import { BuildList } from './BuildList'
 import { FixtureLibrary } from './FixtureLibrary'
 import { SoftJaws } from './SoftJaws'
-import { added, formOf } from './fixtures'
+import { AS_USUAL, added, formOf } from './fixtures'
 
 const WAYS = ['left', 'right', 'front', 'back'] as const
 
@@ -162,7 +164,7 @@ function Quick({ edit }: { edit: SheetProps['edit'] }) {
         onClick={() =>
           void put('vise, soft jaws', [
             vise,
-            { ...at, id: 'jaws', fixture: 'soft-160x45', on: 'vise', x: 0, cut: SOFT },
+            { ...at, id: 'jaws', fixture: 'soft-160x45', on: 'vise', x: 0, cut: { ...AS_USUAL } },
           ])
         }
       >
@@ -170,18 +172,6 @@ function Quick({ edit }: { edit: SheetProps['edit'] }) {
       </button>
     </>
   )
-}
-
-export const SOFT: NonNullable<HoldItem['cut']> = {
-  shape: 'nest',
-  shift: 0,
-  cutter: 10,
-  clearance: 0.5,
-  relief: 'round',
-  floor: 'floor',
-  step: 6,
-  edge_break: 1,
-  least_wall: 6,
 }
 
 /** Contacts of one piece together: those a clamp presses, and those it only stands on. */
@@ -202,7 +192,7 @@ function gathered(contacts: HoldFacts['contacts']) {
 
 /** What touches, how well it is located, whether it goes in and out, and what the cut may pull. */
 function Facts({ facts }: { facts: HoldFacts }) {
-  const view = useFields('contacts', 'set', 'litItem')
+  const view = useFields(useShown, 'contacts', 'litItem')
   const located = facts.locating
   const worst = facts.safety.length ? facts.safety.reduce((a, b) => (b.factor < a.factor ? b : a)) : null
   return (
@@ -214,7 +204,7 @@ function Facts({ facts }: { facts: HoldFacts }) {
             type="checkbox"
             className="accent-action"
             checked={view.contacts}
-            onChange={() => view.set({ contacts: !view.contacts })}
+            onChange={() => useShown.setState({ contacts: !view.contacts })}
           />
           in the picture
         </label>
@@ -225,8 +215,8 @@ function Facts({ facts }: { facts: HoldFacts }) {
             <tr
               key={`${one.name}${one.angle_deg == null}`}
               className={`border-t border-rule ${view.litItem === one.item ? 'bg-rail' : ''}`}
-              onMouseEnter={() => view.set({ litItem: one.item })}
-              onMouseLeave={() => view.set({ litItem: null })}
+              onMouseEnter={() => useShown.setState({ litItem: one.item })}
+              onMouseLeave={() => useShown.setState({ litItem: null })}
             >
               <td className="py-0.5 pr-1 font-words leading-tight">{one.name}</td>
               <td
@@ -319,8 +309,8 @@ function Facts({ facts }: { facts: HoldFacts }) {
                 <tr
                   key={one.item}
                   className={`border-t border-rule ${view.litItem === one.item ? 'bg-rail' : ''}`}
-                  onMouseEnter={() => view.set({ litItem: one.item })}
-                  onMouseLeave={() => view.set({ litItem: null })}
+                  onMouseEnter={() => useShown.setState({ litItem: one.item })}
+                  onMouseLeave={() => useShown.setState({ litItem: null })}
                 >
                   <td className="py-0.5 pr-2 font-words">{one.item}</td>
                   <td className="pr-2 font-words leading-tight text-soft">{one.operation_name}</td>
@@ -351,7 +341,7 @@ function Facts({ facts }: { facts: HoldFacts }) {
                   <tr key={one.operation} className="border-t border-rule">
                     <td className="py-0.5 pr-2 font-words leading-tight">{one.name}</td>
                     <td className="whitespace-nowrap px-1 text-right text-soft">
-                      {round(Math.hypot(...(one.force as [number, number, number])), 0)} N
+                      {round(Math.hypot(...one.force), 0)} N
                     </td>
                     <td className={`w-20 text-right ${one.factor < 2 ? 'text-trouble' : 'text-action'}`}>
                       {one.factor >= 100 ? '> 100' : round(one.factor, 1)} times

@@ -1,8 +1,8 @@
 import type { HoldItem, NestReport } from '../../api/client'
-import { round } from '../../state'
+import { round } from '../../ui/words'
 import { Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
-import type { SheetProps } from '../StageSheet'
+import type { SheetProps } from '../sheet'
 
 type Cut = NonNullable<HoldItem['cut']>
 type Typed = 'turn_deg' | 'angle_deg' | 'grip' | 'gap' | 'split' | 'fill'

@@ -43,3 +43,6 @@ export function added(
     },
   ]
 }
+
+/** Cut to the work as is usual: what is not said here is the core's to say. */
+export const AS_USUAL = {} as NonNullable<HoldItem['cut']>

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { answered, api, type CastingPlace, type ProjectState, Refusal } from '../../api/client'
-import { round } from '../../state'
+import { round } from '../../ui/words'
 import { Segments } from '../../ui/Choice'
 import { Computed, NumberField, NumberRow, Row, sentence } from '../../ui/Field'
 import type { Hand, Of } from './billet'
@@ -81,7 +81,7 @@ export function BarFields({ billet, hand }: { billet: Of<'bar'>; hand: Hand<Of<'
         unit="mm"
         {...number('bore', (mine, value) => (mine.bore = value))}
       />
-      <Lengthwise billet={billet} hand={hand as Hand<Of<'bar'> | Of<'extrusion'>>} />
+      <Lengthwise billet={billet} hand={hand} />
     </>
   )
 }
@@ -94,9 +94,9 @@ export function ExtrusionFields(props: { billet: Of<'extrusion'>; hand: Hand<Of<
       <FileIn
         kind="extrusion"
         name={billet.file}
-        take={async (file, sha256) =>
-          void (await change(file, (mine) => Object.assign(mine, { file, sha256 })))
-        }
+        take={async (file, sha256) => {
+          await change(file, (mine) => Object.assign(mine, { file, sha256 }))
+        }}
       />
       <Row label="Placed">
         <Segments
@@ -109,7 +109,7 @@ export function ExtrusionFields(props: { billet: Of<'extrusion'>; hand: Hand<Of<
           choose={(place) => void change(`placed ${place}`, (mine) => (mine.place = place))}
         />
       </Row>
-      <Lengthwise billet={billet} hand={hand as Hand<Of<'bar'> | Of<'extrusion'>>} />
+      <Lengthwise billet={billet} hand={hand} />
     </>
   )
 }
@@ -146,9 +146,9 @@ export function ModelFields({
       <FileIn
         kind="model"
         name={billet.file}
-        take={async (file, sha256) =>
-          void (await change(file, (mine) => Object.assign(mine, { file, sha256 })))
-        }
+        take={async (file, sha256) => {
+          await change(file, (mine) => Object.assign(mine, { file, sha256 }))
+        }}
       />
       {(['x', 'y', 'z'] as const).map((axis, d) => (
         <Row key={axis} label={`About, along ${axis}`}>

@@ -9,10 +9,11 @@ import {
   type ProjectState,
 } from '../../api/client'
 import { type Commit, useLibrary } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { useEditing } from '../../state/editing'
+import { round } from '../../ui/words'
 import { Choice } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
-import { Head } from '../StageSheet'
+import { Head } from '../sheet'
 import { BarFields, ExtrusionFields, ModelFields } from './BilletForms'
 import { type FromFile, type Hand, type Kind, type Of, SIDES } from './billet'
 import { BlockFields } from './BlockFields'
@@ -38,7 +39,6 @@ export function BilletSheet({
   commit: Commit
 }) {
   const { data: library } = useLibrary()
-  const set = useView((view) => view.set)
   const { billet } = project.plan
   const report = project.report?.billet
   const [wanted, setWanted] = useState<FromFile | null>(null)
@@ -54,10 +54,13 @@ export function BilletSheet({
       number: (what, next) => ({
         commit: (value) => put(what, (own) => next(own, value)),
         typing: (value) => {
-          if (value === null) return set({ typedBillet: null })
+          if (value === null) {
+            useEditing.setState({ typedBillet: null })
+            return
+          }
           const typed = structuredClone(billet)
           if (typed.kind === kind) next(typed as Of<K>, value)
-          set({ typedBillet: typed })
+          useEditing.setState({ typedBillet: typed })
         },
       }),
     }
@@ -114,9 +117,9 @@ export function BilletSheet({
         <FileIn
           kind="stock"
           name={billet.file}
-          take={async (file, sha256) =>
-            void (await hand('stock').change(file, (mine) => Object.assign(mine, { file, sha256 })))
-          }
+          take={async (file, sha256) => {
+            await hand('stock').change(file, (mine) => Object.assign(mine, { file, sha256 }))
+          }}
         />
       )}
       {report && (

@@ -1,5 +1,5 @@
 import type { Part, ProjectState } from '../../api/client'
-import { round } from '../../state'
+import { round } from '../../ui/words'
 import { Segments } from '../../ui/Choice'
 import { NumberField, NumberRow, Row } from '../../ui/Field'
 import { type Hand, type Of, SIDES } from './billet'

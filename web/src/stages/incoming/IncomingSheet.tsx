@@ -1,12 +1,12 @@
 import { lateAt } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { choose } from '../../state/route'
+import { round } from '../../ui/words'
 import { Computed, Row } from '../../ui/Field'
-import { Head, type SheetProps } from '../StageSheet'
+import { Head, type SheetProps } from '../sheet'
 import { Margins } from './Margins'
 
 /** What comes into the setup: the billet, or what the setup before left. */
 export function IncomingSheet({ project, plan, setup, index, report }: SheetProps) {
-  const choose = useView((view) => view.choose)
   // Setups that cut jaws let the part pass by.
   const from = plan.setups.findLastIndex((one, i) => i < index && !one.makes)
   const before = plan.setups[from]

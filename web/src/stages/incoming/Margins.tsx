@@ -1,5 +1,5 @@
 import { useRef, useState } from 'react'
-import { round } from '../../state'
+import { round } from '../../ui/words'
 
 const STEP_PX = 6
 

@@ -10,7 +10,7 @@ import {
   type ProjectState,
 } from '../../api/client'
 import { type Commit, posted } from '../../api/hooks'
-import { round } from '../../state'
+import { round } from '../../ui/words'
 import { Computed, sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
 

@@ -10,7 +10,10 @@ import {
   Refusal,
 } from '../../api/client'
 import type { Commit } from '../../api/hooks'
-import { round, useFields } from '../../state'
+import { useAsking } from '../../state/asking'
+import { useFields } from '../../state/fields'
+import { useShown } from '../../state/picture'
+import { round } from '../../ui/words'
 import { Computed, sentence } from '../../ui/Field'
 
 type Meaning = { kind: string; low: number; high: number; said: string; source: string }
@@ -28,7 +31,7 @@ export function Callouts({
   part: Part | undefined
   commit: Commit
 }) {
-  const { picked, set } = useFields('picked', 'set')
+  const { picked } = useFields(useAsking, 'picked')
   const [problem, setProblem] = useState<Problem | null>(null)
   const { callouts } = project.plan.part
   const face = picked && part?.faces[picked.face]
@@ -39,7 +42,8 @@ export function Callouts({
     try {
       await meaning(text, size)
     } catch (refusal) {
-      return setProblem(refusal instanceof Refusal ? refusal.problem : problemOf(refusal))
+      setProblem(refusal instanceof Refusal ? refusal.problem : problemOf(refusal))
+      return
     }
     setProblem(
       await commit(`tolerance ${text}`, (draft) => {
@@ -62,7 +66,7 @@ export function Callouts({
               <button
                 type="button"
                 className="figures w-24 text-left hover:underline"
-                onClick={() => set({ lit: [one.face.face], seen: null })}
+                onClick={() => useShown.setState({ lit: [one.face.face], seen: null })}
               >
                 Ø{own?.radius != null ? round(2 * own.radius, 3) : '?'} {one.text}
               </button>

@@ -1,6 +1,8 @@
 import type { Features } from '../../api/client'
 import { useFeatures } from '../../api/hooks'
-import { round, useFields } from '../../state'
+import { useFields } from '../../state/fields'
+import { useShown } from '../../state/picture'
+import { round } from '../../ui/words'
 
 const way = (direction: readonly number[]) => {
   const axis = direction.findIndex((c) => Math.abs(Math.abs(c) - 1) < 1e-6)
@@ -81,7 +83,7 @@ function alike(list: Line[]): (Line & { count: number })[] {
 /** What is to be made of the part; pointing at a line shows its faces, a click keeps them shown. */
 export function FeatureList({ sha256 }: { sha256: string | null | undefined }) {
   const { data } = useFeatures(sha256)
-  const { lit, set } = useFields('lit', 'set')
+  const { lit } = useFields(useShown, 'lit')
   if (!data) return null
   return (
     <>
@@ -98,7 +100,10 @@ export function FeatureList({ sha256 }: { sha256: string | null | undefined }) {
                       aria-pressed={lit.join() === one.faces.join()}
                       className={`figures grid w-full grid-cols-[7.2rem_1fr_auto] gap-2 py-1 text-left text-[12.5px] hover:bg-rail ${lit.join() === one.faces.join() ? 'bg-rail' : ''}`}
                       onClick={() =>
-                        set({ lit: lit.join() === one.faces.join() ? [] : one.faces, seen: null })
+                        useShown.setState({
+                          lit: lit.join() === one.faces.join() ? [] : one.faces,
+                          seen: null,
+                        })
                       }
                     >
                       <span>
@@ -121,7 +126,7 @@ export function FeatureList({ sha256 }: { sha256: string | null | undefined }) {
         <button
           type="button"
           className="hatch mt-3 w-full border border-trouble bg-sheet px-2 py-1 text-left text-trouble"
-          onClick={() => set({ lit: data.hidden.map(([face]) => face), seen: null })}
+          onClick={() => useShown.setState({ lit: data.hidden.map(([face]) => face), seen: null })}
         >
           ◆ {data.hidden.length} {data.hidden.length === 1 ? 'face has' : 'faces have'} places that no
           straight tool reaches

@@ -1,11 +1,15 @@
-import { clock, useFields } from '../../state'
+import { useClock } from '../../state/clock'
+import { useFields } from '../../state/fields'
+import { useShown } from '../../state/picture'
+import { useRoute } from '../../state/route'
+import { clock } from '../../ui/words'
 import { Computed, Row } from '../../ui/Field'
-import { Head, type SheetProps } from '../StageSheet'
+import { Head, type SheetProps } from '../sheet'
 import { ComparisonFacts } from './PartSheet'
 
 /** What the setup leaves, and after the last one how far that is from the part. */
 export function OutgoingSheet({ project, plan, setup, index, report }: SheetProps) {
-  const view = useFields('operation', 'set')
+  const view = useFields(useRoute, 'operation')
   const last = index === plan.setups.length - 1
   return (
     <>
@@ -40,7 +44,11 @@ export function OutgoingSheet({ project, plan, setup, index, report }: SheetProp
                 type="button"
                 aria-pressed={view.operation === one.run}
                 className={`flex justify-between border-t border-rule py-1 text-left ${view.operation === one.run ? 'font-semibold' : ''}`}
-                onClick={() => view.set({ operation: one.run, time: Infinity, compare: false })}
+                onClick={() => {
+                  useRoute.setState({ operation: one.run })
+                  useClock.setState({ time: Infinity })
+                  useShown.setState({ compare: false })
+                }}
               >
                 <span>
                   {one.name}

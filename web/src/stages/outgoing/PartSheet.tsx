@@ -1,9 +1,13 @@
 import type { Part, ProjectState } from '../../api/client'
 import type { Commit } from '../../api/hooks'
-import { round, useFields, useView } from '../../state'
+import { useAsking } from '../../state/asking'
+import { useFields } from '../../state/fields'
+import { useShown } from '../../state/picture'
+import { useRoute } from '../../state/route'
+import { round } from '../../ui/words'
 import { Computed, Row } from '../../ui/Field'
 import { FindingCard } from '../../ui/FindingCard'
-import { Head } from '../StageSheet'
+import { Head } from '../sheet'
 import { Callouts } from './Callouts'
 import { FeatureList } from './FeatureList'
 import { NewRevision } from './NewRevision'
@@ -63,7 +67,7 @@ export function PartSheet({
 
 /** The face picked in the picture. */
 function Picked({ part }: { part: Part | undefined }) {
-  const picked = useView((view) => view.picked)
+  const picked = useAsking((view) => view.picked)
   const face = picked && part?.faces[picked.face]
   if (!face)
     return <p className="mt-3 text-soft">Hover over a face to see what it is; click to keep it here.</p>
@@ -105,7 +109,7 @@ function Picked({ part }: { part: Part | undefined }) {
 
 /** The last outgoing stock against the part, as numbers, with the switch for the coloured picture. */
 export function ComparisonFacts({ project }: { project: ProjectState }) {
-  const view = useFields('compare', 'set')
+  const view = useFields(useShown, 'compare')
   const comparison = project.report?.comparison
   if (!comparison) return null
   return (
@@ -128,7 +132,10 @@ export function ComparisonFacts({ project }: { project: ProjectState }) {
         type="button"
         aria-pressed={view.compare}
         className={`knob mt-2 ${view.compare ? 'knob-on' : ''}`}
-        onClick={() => view.set({ compare: !view.compare, operation: null })}
+        onClick={() => {
+          useShown.setState({ compare: !view.compare })
+          useRoute.setState({ operation: null })
+        }}
       >
         Colour by distance to the part
       </button>

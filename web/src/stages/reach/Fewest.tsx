@@ -1,15 +1,15 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answered, api, type FewestData, problemOf, type Refusal } from '../../api/client'
+import { answered, api, type FewestData, problemOf } from '../../api/client'
 import { revisionAt } from '../../api/hooks'
-import { round, useFields } from '../../state'
+import { useShown } from '../../state/picture'
+import { round } from '../../ui/words'
 import { sentence } from '../../ui/Field'
-import type { SheetProps } from '../StageSheet'
+import type { SheetProps } from '../sheet'
 import { freshPosition } from './fresh'
 
 /** The fewest positions that reach what this seat lets the machine reach, and the fewest setups for the part, to be accepted. */
 export function Fewest({ project, setup, index, edit }: SheetProps) {
-  const view = useFields('set')
   const [asked, setAsked] = useState(false)
   const { data, error } = useQuery({
     queryKey: ['fewest', project.id, revisionAt(project, index, 'reach'), setup.name],
@@ -28,7 +28,7 @@ export function Fewest({ project, setup, index, edit }: SheetProps) {
         Fewest positions …
       </button>
     )
-  if (error) return <p className="text-trouble">{sentence((error as Refusal).problem ?? problemOf(error))}</p>
+  if (error) return <p className="text-trouble">{sentence(problemOf(error))}</p>
   if (!data) return <p className="py-1 text-soft">Looking …</p>
   const tilted = data.here.filter((one) => one.in_setup[2] < 0.9999)
   const angles = (values: Record<string, number>) =>
@@ -47,8 +47,8 @@ export function Fewest({ project, setup, index, edit }: SheetProps) {
           key={one.direction.join()}
           type="button"
           className="flex w-full justify-between gap-2 text-left hover:bg-rail"
-          onMouseEnter={() => view.set({ lit: one.faces })}
-          onMouseLeave={() => view.set({ lit: [] })}
+          onMouseEnter={() => useShown.setState({ lit: one.faces })}
+          onMouseLeave={() => useShown.setState({ lit: [] })}
         >
           <span className="figures text-action">{angles(one.angles)}</span>
           <span className="text-soft">{one.faces.length} faces</span>
@@ -57,8 +57,8 @@ export function Fewest({ project, setup, index, edit }: SheetProps) {
       {data.here_left.length > 0 && (
         <div
           className="text-soft hover:bg-rail"
-          onMouseEnter={() => view.set({ lit: data.here_left })}
-          onMouseLeave={() => view.set({ lit: [] })}
+          onMouseEnter={() => useShown.setState({ lit: data.here_left })}
+          onMouseLeave={() => useShown.setState({ lit: [] })}
         >
           {data.here_left.length} faces stay for another setup
         </div>

@@ -3,7 +3,7 @@ import type { MachineData } from '../../api/client'
 import { Segments } from '../../ui/Choice'
 import { NumberField, NumberRow, Row } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
-import type { SheetProps } from '../StageSheet'
+import type { SheetProps } from '../sheet'
 
 type Axis = MachineData['axes'][number]
 type Change = (what: string, next: (mine: MachineData) => void) => ReturnType<SheetProps['commit']>

@@ -1,10 +1,10 @@
 import { useState } from 'react'
 import type { Found, OffsetRow } from '../../api/client'
-import { round } from '../../state'
+import { round } from '../../ui/words'
 import { Choice, Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
-import type { SheetProps } from '../StageSheet'
+import type { SheetProps } from '../sheet'
 import { FoundMark, NAMES } from './FoundMark'
 
 /** The registers of this load as they are typed into the control: what each stands on, how it is found, what uses it. */

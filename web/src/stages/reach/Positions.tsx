@@ -1,10 +1,14 @@
 import { useState } from 'react'
 import type { MachineData, PositionReport, Setup } from '../../api/client'
-import { round, useFields } from '../../state'
+import { useAsking } from '../../state/asking'
+import { useFields } from '../../state/fields'
+import { useShown } from '../../state/picture'
+import { useRoute } from '../../state/route'
+import { round } from '../../ui/words'
 import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import { ZeroEditor } from '../seat/ZeroEditor'
-import type { SheetProps } from '../StageSheet'
+import type { SheetProps } from '../sheet'
 import { Fewest } from './Fewest'
 import { freshPosition, type Position } from './fresh'
 import { registersOf } from './registers'
@@ -12,7 +16,6 @@ import { registersOf } from './registers'
 /** The ways the work is turned to the spindle, what each needs of the machine, and how the program runs them. */
 export function Positions(props: SheetProps & { machine: MachineData }) {
   const { setup, report, edit, machine } = props
-  const view = useFields('set')
   const rotary = machine.axes.filter((axis) => 'ABC'.includes(axis.name))
   const add = (what: string, own: Partial<Position>) =>
     edit(`index position ${what}`, (mine) => void mine.positions.push(freshPosition(mine.positions, own)))
@@ -41,7 +44,7 @@ export function Positions(props: SheetProps & { machine: MachineData }) {
           type="button"
           className="knob text-[12.5px]"
           onClick={() =>
-            view.set({
+            useAsking.setState({
               asked: {
                 kind: 'face',
                 prompt: 'Pick a face to be looked at squarely, or the wall of a hole to be looked into',
@@ -66,9 +69,7 @@ export function Positions(props: SheetProps & { machine: MachineData }) {
             className="knob text-[12.5px]"
             onClick={() =>
               void add('by angles', {
-                angles: Object.fromEntries(
-                  rotary.map((axis) => [axis.name, axis.home]),
-                ) as Position['angles'],
+                angles: Object.fromEntries(rotary.map((axis) => [axis.name, axis.home])),
               })
             }
           >
@@ -152,7 +153,7 @@ function PositionCard(
   },
 ) {
   const { position, number, told, edit, setup } = props
-  const view = useFields('seen', 'set')
+  const view = useFields(useShown, 'seen')
   const [open, setOpen] = useState(false)
   const used = setup.operations.filter(
     (one) => one.position === position.name || one.repeated_at.includes(position.name),
@@ -172,7 +173,7 @@ function PositionCard(
         aria-label={position.name}
         className="flex w-full items-baseline gap-2 text-left"
         onClick={() => {
-          view.set({ turnedTo: open ? null : position.name })
+          useRoute.setState({ turnedTo: open ? null : position.name })
           setOpen(!open)
         }}
       >
@@ -306,7 +307,7 @@ function PositionCard(
                 type="button"
                 aria-pressed={!!seen}
                 className={`knob text-[12.5px] ${seen ? 'knob-on' : ''}`}
-                onClick={() => view.set({ seen: seen ? null : told.seen })}
+                onClick={() => useShown.setState({ seen: seen ? null : told.seen })}
               >
                 What it sees
               </button>

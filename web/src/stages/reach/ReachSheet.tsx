@@ -1,11 +1,11 @@
 import { useState } from 'react'
 import type { MachineData, Problem } from '../../api/client'
 import { posted, useLibrary } from '../../api/hooks'
-import { round } from '../../state'
+import { round } from '../../ui/words'
 import { Choice } from '../../ui/Choice'
 import { Computed, NumberRow, Row, sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
-import { Head, type SheetProps } from '../StageSheet'
+import { Head, type SheetProps } from '../sheet'
 import { Offsets } from './Offsets'
 import { MachineEditor } from './MachineEditor'
 import { Positions } from './Positions'
@@ -27,7 +27,10 @@ export function ReachSheet(props: SheetProps) {
   const bring = async (file: File | undefined) => {
     if (!file) return
     const read = await posted<MachineData>('/api/machines.json', file)
-    if (!('axes' in read)) return setWrong(read)
+    if (!('axes' in read)) {
+      setWrong(read)
+      return
+    }
     setWrong(null)
     await props.commit(`machine ${read.name} brought in`, (draft) => {
       draft.machines = [...draft.machines.filter((one) => one.id !== read.id), read]

@@ -1,10 +1,11 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { answered, api, type MachineData, problemOf, type Refusal, type StandData } from '../../api/client'
+import { answered, api, type MachineData, problemOf, type StandData } from '../../api/client'
 import { revisionAt } from '../../api/hooks'
-import { round, useView } from '../../state'
+import { useShown } from '../../state/picture'
+import { round } from '../../ui/words'
 import { NumberField, sentence } from '../../ui/Field'
-import type { SheetProps } from '../StageSheet'
+import type { SheetProps } from '../sheet'
 
 /** The machine moved to any values of its axes, in the picture, and what meets what there. */
 export function Standing({ project, setup, index, machine }: SheetProps & { machine: MachineData }) {
@@ -29,9 +30,9 @@ export function Standing({ project, setup, index, machine }: SheetProps & { mach
     placeholderData: keepPreviousData,
   })
   useEffect(() => {
-    useView.setState({ standing: open && data ? data : null })
+    useShown.setState({ standing: open && data ? data : null })
   }, [open, data])
-  useEffect(() => () => useView.setState({ standing: null }), [])
+  useEffect(() => () => useShown.setState({ standing: null }), [])
   // A slider is let go of before the machine is asked to stand there.
   useEffect(() => {
     if (!Object.keys(dragged).length) return
@@ -79,7 +80,7 @@ export function Standing({ project, setup, index, machine }: SheetProps & { mach
               value={Number(round(value, 3))}
               unit={rotary ? '°' : 'mm'}
               measure={rotary ? '°' : 'mm'}
-              commit={async (next) => {
+              commit={(next) => {
                 setValues({ ...values, [axis.name]: next })
                 return null
               }}
@@ -89,7 +90,7 @@ export function Standing({ project, setup, index, machine }: SheetProps & { mach
       })}
       {error && (
         <p role="alert" className="text-trouble">
-          {sentence((error as Refusal).problem ?? problemOf(error))}
+          {sentence(problemOf(error))}
         </p>
       )}
       {data && (

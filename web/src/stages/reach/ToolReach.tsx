@@ -1,18 +1,18 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { answered, api, problemOf, type ReachedData, type Refusal } from '../../api/client'
+import { answered, api, problemOf, type ReachedData } from '../../api/client'
 import { revisionAt } from '../../api/hooks'
 import { REACHED } from '../../bench/glb'
-import { useFields, useView } from '../../state'
+import { useShown } from '../../state/picture'
+import { useRoute } from '../../state/route'
 import { Choice } from '../../ui/Choice'
 import { NumberRow, Row, sentence } from '../../ui/Field'
-import type { SheetProps } from '../StageSheet'
+import type { SheetProps } from '../sheet'
 
 const STOPS = ['reached', 'part', 'holding', 'travel', 'angle'] as const
 
 /** What of the part a tool reaches from a position, in its holder, so far out; and what stops it elsewhere. */
 export function ToolReach({ project, plan, setup, index, report }: SheetProps) {
-  const view = useFields('set')
   const [tool, setTool] = useState<string>('')
   const [holder, setHolder] = useState<string>('')
   const [out, setOut] = useState<number | null>(null)
@@ -38,10 +38,10 @@ export function ToolReach({ project, plan, setup, index, report }: SheetProps) {
     retry: false,
   })
   useEffect(() => {
-    if (asked && data) useView.setState({ reached: data.key, turnedTo: data.position || null })
-    if (!asked) useView.setState({ reached: null })
+    useShown.setState({ reached: asked && data ? data.key : null })
+    if (asked && data) useRoute.setState({ turnedTo: data.position || null })
   }, [asked, data])
-  useEffect(() => () => useView.setState({ reached: null }), [])
+  useEffect(() => () => useShown.setState({ reached: null }), [])
   if (!chosen || !report?.zero_from_work) return null
   const whole = data ? STOPS.reduce((sum, name) => sum + (data.areas[name] ?? 0), 0) : 1
   return (
@@ -64,7 +64,7 @@ export function ToolReach({ project, plan, setup, index, report }: SheetProps) {
         name="Tool out of its holder"
         value={out ?? chosen.overhang}
         unit="mm"
-        commit={async (value) => {
+        commit={(value) => {
           setOut(value)
           return null
         }}
@@ -96,7 +96,7 @@ export function ToolReach({ project, plan, setup, index, report }: SheetProps) {
         className={`knob my-1.5 text-[12.5px] ${asked ? 'knob-on' : ''}`}
         onClick={() => {
           setAsked(!asked)
-          view.set({ seen: null })
+          useShown.setState({ seen: null })
         }}
       >
         Show on the part
@@ -104,7 +104,7 @@ export function ToolReach({ project, plan, setup, index, report }: SheetProps) {
       {asked && isFetching && <p className="text-soft">Standing the tool at every place …</p>}
       {asked && error && (
         <p role="alert" className="text-trouble">
-          {sentence((error as Refusal).problem ?? problemOf(error))}
+          {sentence(problemOf(error))}
         </p>
       )}
       {asked && data && !isFetching && (

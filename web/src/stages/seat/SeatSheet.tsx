@@ -1,10 +1,13 @@
 import type { Face, Setup } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
-import { round, useFields } from '../../state'
+import { useAsking } from '../../state/asking'
+import { useFields } from '../../state/fields'
+import { useShown } from '../../state/picture'
+import { round } from '../../ui/words'
 import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import { machineOf, registersOf } from '../reach/registers'
-import { Head, type SheetProps } from '../StageSheet'
+import { Head, type SheetProps } from '../sheet'
 import { Rests, ZeroEditor } from './ZeroEditor'
 
 const DIRECTIONS: { value: string; label: string; direction: [number, number, number] }[] = [
@@ -35,7 +38,7 @@ const xText = (x: Setup['seat']['x']) =>
 
 /** How the work lies and where zero is. */
 export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
-  const { set, seen } = useFields('set', 'seen')
+  const { seen } = useFields(useShown, 'seen')
   const { data: library } = useLibrary()
   const registers = registersOf(machineOf(plan, library?.machines, setup.machine))
   const { seat } = setup
@@ -75,7 +78,7 @@ export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
               className="knob !px-2 text-[12.5px]"
               aria-label="Pick up face"
               onClick={() =>
-                set({
+                useAsking.setState({
                   asked: {
                     kind: 'face',
                     prompt: 'Pick the face that looks up, or a hole that stands upright',
@@ -92,7 +95,7 @@ export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
               className="knob !px-2 text-[12.5px]"
               aria-label="Pick up edge"
               onClick={() =>
-                set({
+                useAsking.setState({
                   asked: {
                     kind: 'edge',
                     prompt: 'Pick the edge that points up',
@@ -140,7 +143,7 @@ export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
             className="knob !px-2 text-[12.5px]"
             aria-label="Pick X edge"
             onClick={() =>
-              set({
+              useAsking.setState({
                 asked: {
                   kind: 'edge',
                   prompt: 'Pick the straight edge that lies along X',
@@ -157,7 +160,7 @@ export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
             className="knob !px-2 text-[12.5px]"
             aria-label="Pick X face"
             onClick={() =>
-              set({
+              useAsking.setState({
                 asked: {
                   kind: 'face',
                   prompt: 'Pick the plane face that looks along X',
@@ -173,13 +176,13 @@ export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
             type="button"
             className="knob !px-2 text-[12.5px]"
             onClick={() =>
-              set({
+              useAsking.setState({
                 asked: {
                   kind: 'face',
                   prompt: 'Pick the hole X starts at',
                   serves: round1,
                   take: (first) =>
-                    set({
+                    useAsking.setState({
                       asked: {
                         kind: 'face',
                         prompt: 'Pick the hole X points to',
@@ -250,7 +253,7 @@ export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
               type="button"
               aria-pressed={seen !== null}
               className={`knob ${seen ? 'knob-on' : ''}`}
-              onClick={() => set({ seen: seen ? null : report.seen })}
+              onClick={() => useShown.setState({ seen: seen ? null : report.seen })}
             >
               Show
             </button>

@@ -1,5 +1,7 @@
 import type { Part, Rest, Zero } from '../../api/client'
-import { round, useView } from '../../state'
+import { useAsking } from '../../state/asking'
+import { useShown } from '../../state/picture'
+import { round } from '../../ui/words'
 import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberField, Row } from '../../ui/Field'
 
@@ -12,11 +14,10 @@ const NOTHING = { hole: null, faces: [], edge: null } as const
 
 /** Where one zero is: on what, which place of it, and how far from there. */
 export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | undefined; change: Edit }) {
-  const set = useView((view) => view.set)
   const boxed = zero.of === 'billet' || zero.of === 'part' || zero.of === 'incoming'
   const choose = (of: Zero['of']) => {
     if (of === 'hole')
-      set({
+      useAsking.setState({
         asked: {
           kind: 'face',
           prompt: 'Pick the wall of the hole or boss that zero is over',
@@ -27,7 +28,7 @@ export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | un
       })
     else if (of === 'faces') askFace([])
     else if (of === 'vertex')
-      set({
+      useAsking.setState({
         asked: {
           kind: 'vertex',
           prompt: 'Pick the corner that zero is on',
@@ -38,7 +39,7 @@ export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | un
     else void change(`zero on ${of}`, (own) => Object.assign(own, { ...NOTHING, of }))
   }
   const askFace = (before: Zero['faces']) =>
-    set({
+    useAsking.setState({
       asked: {
         kind: 'face',
         prompt: before.length ? 'Pick the next plane face' : 'Pick the first plane face that zero lies in',
@@ -109,7 +110,7 @@ export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | un
               { value: 0, label: 'middle' },
               { value: 1, label: 'right end' },
             ]}
-            choose={(x) => void change('zero along the jaw', (own) => (own.x = x as Zero['x']))}
+            choose={(x) => void change('zero along the jaw', (own) => (own.x = x))}
           />
         </Row>
       )}
@@ -130,7 +131,7 @@ export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | un
                     { value: -1, label: 'bottom' },
                   ]
             }
-            choose={(z) => void change('zero height', (own) => (own.z = z as Zero['z']))}
+            choose={(z) => void change('zero height', (own) => (own.z = z))}
           />
         </Row>
       )}
@@ -163,7 +164,6 @@ const STATES: Record<Rest['state'], string> = {
 
 /** What a zero rests on, and in which state that comes in. */
 export function Rests({ rests }: { rests: readonly Rest[] }) {
-  const set = useView((view) => view.set)
   if (!rests.length) return null
   return (
     <ul aria-label="Zero rests on" className="border-t border-rule py-1 text-[12.5px]">
@@ -175,9 +175,7 @@ export function Rests({ rests }: { rests: readonly Rest[] }) {
             <button
               type="button"
               className="text-left hover:underline"
-              onClick={() =>
-                rest.state !== 'holding' && set({ marked: rest.place as [number, number, number] })
-              }
+              onClick={() => rest.state !== 'holding' && useShown.setState({ marked: rest.place })}
             >
               {rest.on}
               <span className={bad ? 'font-semibold text-trouble' : 'text-action'}>

@@ -1,6 +1,7 @@
 """Which kinds of operation are there? Each is one file here and one line below.
 
-A package outside this tree adds its own by an entry point of the group `pelvrak.operations` that names the class.
+A package outside this tree adds its own by an entry point of the group `pelvrak.operations` that names the
+class.
 """
 
 from __future__ import annotations

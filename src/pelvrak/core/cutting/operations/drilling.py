@@ -146,36 +146,14 @@ def _plan(operation: Drilling, job: Job) -> None:
 
 
 def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
-    part = job.part.part
-    face = face_of(part, ref, operation.name)
-    disc, bottom, _ = bore_region(part, face, job.zero_from_work, operation.name)
+    face = face_of(job.part.part, ref, operation.name)
+    disc, bottom, _ = bore_region(job.part.part, face, job.zero_from_work, operation.name)
     x, y = disc.centroid.x, disc.centroid.y
-    through = any(face.number in hole.faces and hole.through for hole in part.holes)
-    along = [
-        (f.kind, heights_of(part, f, job.zero_from_work))
-        for f in part.faces
-        if f.hollow
-        and f.axis_point
-        and f.kind in ("cylinder", "cone")
-        and f.radius is not None
-        and np.linalg.norm(np.cross(np.subtract(f.axis_point, face.axis_point), face.axis)) < 1e-6  # type: ignore[arg-type]
-        and abs(abs(np.dot(f.axis, face.axis)) - 1) < 1e-9  # type: ignore[arg-type]
-        and f.radius <= (face.radius or 0) + 1e-6
-    ]
+    along = _along_the_axis(job, face)
     entry = max(high for _, (_, high) in along)
-    pointed = any(kind == "cone" and low < bottom - 1e-3 for kind, (low, _) in along)
     tool = job.tool
     if operation.cycle == "spot":
-        assert tool.SIG is not None
-        chamfer = operation.chamfer or _spot_for(face)
-        if chamfer > tool.DC:
-            raise BadInput(
-                "cut.chamfer_too_big",
-                operation.name,
-                f"Ø{chamfer:g} is wider than {tool.name}",
-                f"a chamfer up to Ø{tool.DC:g}",
-            )
-        bottom = entry - chamfer / 2 / math.tan(math.radians(tool.SIG / 2))
+        bottom = entry - _spot_depth(operation, tool, face)
     else:
         size = _size_of(operation, tool)
         assert face.radius is not None
@@ -190,7 +168,8 @@ def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
                 unit="mm",
             )
             return None
-        if through:
+        pointed = any(kind == "cone" and low < bottom - 1e-3 for kind, (low, _) in along)
+        if any(face.number in hole.faces and hole.through for hole in job.part.part.holes):
             bottom -= tip_length(tool) + operation.below
         elif pointed and operation.cycle in ("drill", "peck"):
             # The model has the drill's point under the hole: its full diameter goes down to there.
@@ -210,6 +189,38 @@ def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
     start = max(entry, stock_top if stock_top is not None else entry) + operation.retract
     job.check_reach(start - operation.retract, bottom)
     return Hole(x, y, start, bottom)
+
+
+def _along_the_axis(job: Job, face: Face) -> list[tuple[str, tuple[float, float]]]:
+    """Kind and heights of the hollow faces on a bore's axis that are no wider than it: what the drill goes
+    through.
+    """
+    assert face.axis_point is not None and face.axis is not None
+    out: list[tuple[str, tuple[float, float]]] = []
+    for f in job.part.part.faces:
+        if not (
+            f.hollow and f.axis_point and f.axis and f.kind in ("cylinder", "cone") and f.radius is not None
+        ):
+            continue
+        apart = np.linalg.norm(np.cross(np.subtract(f.axis_point, face.axis_point), face.axis))
+        alike = abs(abs(np.dot(f.axis, face.axis)) - 1) < 1e-9
+        if apart < 1e-6 and alike and f.radius <= (face.radius or 0) + 1e-6:
+            out.append((f.kind, heights_of(job.part.part, f, job.zero_from_work)))
+    return out
+
+
+def _spot_depth(operation: Drilling, tool: Tool, face: Face) -> float:
+    """How deep a spot goes for its chamfer, mm. Raises BadInput for one wider than the tool."""
+    assert tool.SIG is not None
+    chamfer = operation.chamfer or _spot_for(face)
+    if chamfer > tool.DC:
+        raise BadInput(
+            "cut.chamfer_too_big",
+            operation.name,
+            f"Ø{chamfer:g} is wider than {tool.name}",
+            f"a chamfer up to Ø{tool.DC:g}",
+        )
+    return chamfer / 2 / math.tan(math.radians(tool.SIG / 2))
 
 
 def _in_one_go(operation: Drilling, job: Job, hole: Hole) -> None:

@@ -69,7 +69,10 @@ class Pocket(OperationKind):
     nest: NestRoom | None = asked(
         None,
         title="Nest",
-        help="room of a nest: its floor, the deeper room within its step, or the room for what stands out below",
+        help=(
+            "room of a nest: its floor, the deeper room within its step, or the room for what stands out"
+            " below"
+        ),
     )
     below: Annotated[float, Field(ge=0, le=50)] = asked(
         0.0,
@@ -209,7 +212,9 @@ def _clear_level(
 
 
 def _enter(operation: Pocket, job: Job, piece: Polygon, ring: Floats, above: float, z: float) -> Floats:
-    """Come down to z for a ring: straight where it is clear, by helix where there is room, else along the ring."""
+    """Come down to z for a ring: straight where it is clear, by helix where there is room, else along the
+    ring.
+    """
     cutter = cutter_profile(job.tool)
     circle = maximum_inscribed_circle(piece)
     centre, room = np.array(circle.coords[0]), float(circle.length)

@@ -38,7 +38,9 @@ ON_A_LINE = {"line": ["given"]}
 
 
 class Wrapped(OperationKind):
-    """Laid round a rotary axis: its floors are cylinders about the axis, or it follows a line given on the flat."""
+    """Laid round a rotary axis: its floors are cylinders about the axis, or it follows a line given on the
+    flat.
+    """
 
     called: ClassVar[str] = "Wrapped"
     pick_first: ClassVar[str] = "Pick a floor that lies round the rotary axis"

@@ -1,6 +1,7 @@
 """Which kinds of fixture are there? Each is one file here and one line below.
 
-A package outside this tree adds its own by an entry point of the group `pelvrak.fixtures` that names the class.
+A package outside this tree adds its own by an entry point of the group `pelvrak.fixtures` that names the
+class.
 """
 
 from __future__ import annotations
@@ -89,7 +90,9 @@ def fixtures_from(rows: Any, where: str = "fixtures") -> list[Fixture]:
 
 
 def fixtures_from_json(text: bytes, where: str) -> list[Fixture]:
-    """Fixtures of a library file. Raises BadInput with the line where the JSON breaks, or the field that is wrong."""
+    """Fixtures of a library file. Raises BadInput with the line where the JSON breaks, or the field that is
+    wrong.
+    """
     rows = json_from(text, where, "hold.library")
     return fixtures_from(rows["fixtures"] if isinstance(rows, dict) and "fixtures" in rows else rows, where)
 

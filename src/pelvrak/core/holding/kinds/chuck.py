@@ -11,7 +11,8 @@ from pelvrak.core.holding.fixture import FixtureKind, Force, Size, Solid, cuboid
 
 
 class Chuck(FixtureKind):
-    """A chuck standing on the table with its axis upright: jaws close on round or square work; force per jaw kN.
+    """A chuck standing on the table with its axis upright: jaws close on round or square work; force per jaw
+    kN.
 
     jaws: how many; diameter, height: of the body, mm; bore: through it, mm; jaw_width, jaw_height,
     jaw_length: of one jaw, mm; force_kn: of each jaw.

@@ -14,10 +14,10 @@ class Clamp(FixtureKind):
     """A strap (on top of the work) or toe (against its side) clamp; force on its bolt, kN.
 
     Frame: the arm lies along y and its nose looks to +y, with the tip in y 0, z 0 under the nose.
-    bolt_from_nose, heel_from_nose: from the tip, mm; they share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel.
-    style: strap or toe; length, width, thickness: of the arm, mm; nose: length of the tip that presses, mm;
-    thread: of its bolt; force_kn: on the bolt; rise_min, rise_max: heights the nose can stand at over what
-    carries the clamp, mm.
+    bolt_from_nose, heel_from_nose: from the tip, mm; they share the bolt's force: the nose gets bolt·(heel -
+    bolt distance)/heel. style: strap or toe; length, width, thickness: of the arm, mm; nose: length of the
+    tip that presses, mm; thread: of its bolt; force_kn: on the bolt; rise_min, rise_max: heights the nose can
+    stand at over what carries the clamp, mm.
     """
 
     called: ClassVar[str] = "clamp"

@@ -15,9 +15,9 @@ from pelvrak.core.holding.fixture import FixtureKind, Force, Size, Solid, cuboid
 class ColletBlock(FixtureKind):
     """A square or six-sided block with a collet along x for round work, its axis half of `across` up.
 
-    A collet of the work's own size closes on it from all sides; force kN, towards the axis, of all of it together.
-    sides: four or six; across: flats of the block, mm; length: along its axis, mm; bore_max: the largest
-    work, mm; force_kn: of the whole collet towards the axis.
+    A collet of the work's own size closes on it from all sides; force kN, towards the axis, of all of it
+    together. sides: four or six; across: flats of the block, mm; length: along its axis, mm; bore_max: the
+    largest work, mm; force_kn: of the whole collet towards the axis.
     """
 
     called: ClassVar[str] = "collet block"

@@ -14,7 +14,8 @@ from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid, rod
 class Pin(FixtureKind):
     """A locating pin: round, or relieved so that it locates across x only (diamond).
 
-    fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a few hundredths.
+    fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a
+        few hundredths.
     diameter: nominal, mm; height: over what it stands on, mm; relieved: it locates across x only.
     """
 

@@ -13,7 +13,8 @@ from pelvrak.core.holding.fixture import SCREWS, FixtureKind, Size, Solid, Threa
 
 
 class Plate(FixtureKind):
-    """A base plate with holes in a grid: tapped and dowel holes take turns, the first tapped, at the front left.
+    """A base plate with holes in a grid: tapped and dowel holes take turns, the first tapped, at the front
+    left.
 
     length, width, thickness: of the plate, mm; pitch: from hole to hole, mm; edge: from the edge to the first
     row, mm; thread: of the tapped holes; dowel: diameter of the dowel holes, mm.

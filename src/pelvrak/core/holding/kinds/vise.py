@@ -12,8 +12,8 @@ from pelvrak.core.holding.fixture import FixtureKind, Force, Size, Solid, cuboid
 class Vise(FixtureKind):
     """A machine vise; force kN.
 
-    Frame: x along the jaws, y 0 in the fixed jaw's mounting face (the jaws close towards +y). bed_height: bottom
-    to bed; jaw_height: of the mounting faces above the bed; opening_max: between mounting faces.
+    Frame: x along the jaws, y 0 in the fixed jaw's mounting face (the jaws close towards +y). bed_height:
+    bottom to bed; jaw_height: of the mounting faces above the bed; opening_max: between mounting faces.
     jaw_width: of the mounting faces, mm; body_length, body_width: of what stands on the table, mm; force_kn:
     it closes with.
     """

@@ -11,7 +11,8 @@ down_revision = "0002"
 branch_labels = None
 depends_on = None
 
-# Vises of before, with the jaws they had built in: id, thickness, heights of the set of parallels that goes with them.
+# Vises of before, with the jaws they had built in: id, thickness, heights of the set of parallels that goes
+# with them.
 JAWS = {"bench-125": ("hard-125", 18.0), "bench-160": ("hard-160", 22.0), "low-100": ("hard-100", 14.0)}
 
 

@@ -1,4 +1,6 @@
-"""Signs of life of parts being read; what a line of the project list shows; libraries with revisions; archived projects."""
+"""Signs of life of parts being read; what a line of the project list shows; libraries with revisions;
+archived projects.
+"""
 
 from typing import Any
 

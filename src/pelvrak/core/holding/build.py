@@ -1,0 +1,127 @@
+"""What is a holding while it is built up: pieces as they stand, what went wrong, what is known beside the
+work?
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.holes import UprightHole
+from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, transformed
+from pelvrak.core.holding.hold import Hold, Item
+from pelvrak.core.holding.kinds import Fixture, Role, Solid
+from pelvrak.core.holding.pins import PinFit
+
+
+@dataclass(frozen=True)
+class Piece:
+    """One solid of the holding as it stands. item: the one it belongs to; push: where a clamp drives it
+    (unit), with its force in N.
+    """
+
+    item: str
+    name: str
+    role: Role
+    mesh: Mesh
+    push: Floats | None = None
+    force: float = 0.0
+
+
+@dataclass
+class Trouble:
+    """What went wrong while building up, to be told as a finding."""
+
+    code: str
+    sentence: str
+    measured: float | None = None
+    limit: float | None = None
+    place: Floats | None = None
+    cure: tuple[str, str, Any] | None = None
+
+
+@dataclass
+class Assembly:
+    """The holding and the work as they stand; layout frame, mm.
+
+    shift: what takes the work from where it came to where it lies. opening: between a vise's mounting faces,
+    and what it can take. met: what the moving jaw met. jaw_low, jaw_top: heights of the jaws; jaw_span: low
+    and high of the fixed jaw's face. closing: the way the moving jaw goes. vise: its name. free_gap: left
+    between the jaws. pins: the holes of the work that are on pins. carrier: the item in the vise that carries
+    the work, which the jaws close on.
+    """
+
+    pieces: list[Piece] = field(default_factory=list)
+    shift: Floats = field(default_factory=lambda: np.zeros(3))
+    trouble: list[Trouble] = field(default_factory=list)
+    opening: tuple[float, float] | None = None
+    met: list[str] = field(default_factory=list)
+    jaw_top: float | None = None
+    jaw_low: float | None = None
+    jaw_span: tuple[Floats, Floats] | None = None
+    closing: Floats | None = None
+    vise: str | None = None
+    free_gap: float | None = None
+    pins: list[PinFit] = field(default_factory=list)
+    carrier: str | None = None
+
+
+@dataclass(frozen=True)
+class CutJaws:
+    """Jaws or a nest as they have been cut: `fixed` and `moving` each in the frame of an uncut fixed jaw (the
+    moving one turned half round), or one nest block in `fixed`. place: takes the setup-oriented work into the
+    vise's frame over its bed (or the block's frame). opening: between the mounting faces as they were cut.
+    """
+
+    fixed: Mesh
+    moving: Mesh | None
+    place: Floats
+    opening: float = 0.0
+
+
+@dataclass(frozen=True)
+class Shapes:
+    """What is known beside the work's surface. holes: the part's upright holes by face number, in the setup's
+    orientation; own: the shop's own solids by item; cut: soft jaws and nests by item.
+    """
+
+    holes: dict[int, UprightHole] = field(default_factory=dict)
+    own: dict[str, Mesh] = field(default_factory=dict)
+    cut: dict[str, CutJaws] = field(default_factory=dict)
+
+
+@dataclass
+class Build:
+    """A holding being built up: what goes into it, what stands so far, and where each item stands (4×4)."""
+
+    hold: Hold
+    fixtures: dict[str, Fixture]
+    work: Mesh
+    shapes: Shapes
+    out: Assembly = field(default_factory=Assembly)
+    poses: dict[str, Floats] = field(default_factory=dict)
+
+    def fixture(self, item: Item) -> Fixture:
+        found = self.fixtures.get(item.fixture)
+        if found is None:
+            raise BadInput(
+                "hold.unknown_fixture",
+                "hold.items",
+                f"{item.id}: there is no fixture {item.fixture!r}",
+                "choose one from the library",
+            )
+        return found
+
+    def base(self, item: Item) -> Item:
+        return next(one for one in self.hold.items if one.id == item.on)
+
+    def add(self, item: Item, solid: Solid, pose: Floats, **more: Any) -> None:
+        self.out.pieces.append(
+            Piece(item.id, solid.name, solid.role, transformed(mesh_of(solid.body), pose), **more)
+        )
+
+    def said(self, code: str, sentence: str, **more: Any) -> None:
+        self.out.trouble.append(Trouble(code, sentence, **more))

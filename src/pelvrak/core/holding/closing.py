@@ -1,0 +1,359 @@
+"""How do vise, clamps, chuck, collet and bolts close on the work? All in the layout frame."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed
+from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z, turned
+from pelvrak.core.holding import kinds
+from pelvrak.core.holding.build import Build, Piece
+from pelvrak.core.holding.contact import travel
+from pelvrak.core.holding.hold import Item
+from pelvrak.core.holding.kinds import Solid
+
+# Lifted by this while it is pushed along something, so that what it slides on does not stop it, mm.
+SLIDE_MM = 0.02
+# How far cut jaws stand open before they close, and what a surface may be off there, mm.
+CUT_OPEN_MM, OVERLAP_MM = 1.0, 0.1
+DOWN, UP = np.array([0.0, 0, -1]), np.array([0.0, 0, 1])
+# Common practice, no source: a bolt holds in as many turns as its diameter is long, and lightly by half of
+# it.
+THREAD_HOLDS = 1.0
+
+
+def into_collet(build: Build, item: Item) -> None:
+    """Round work into a collet block: its axis in the block's, its middle `work.x` from the block's, the
+    collet closed on it.
+    """
+    one, pose = build.fixture(item), build.poses[item.id]
+    assert isinstance(one, kinds.ColletBlock)
+    # The work as the block sees it: only turned.
+    seen = transformed(build.work, inverse(rigid(pose[:3, :3], np.zeros(3))))
+    low, high = seen.vertices.min(axis=0), seen.vertices.max(axis=0)
+    along = build.hold.work.x - (low[0] + high[0]) / 2
+    half = one.length / 2
+    solid = to_solid(seen).translate([float(along), 0.0, 0.0])
+    within = solid.trim_by_plane([1.0, 0.0, 0.0], -half).trim_by_plane([-1.0, 0.0, 0.0], -half)
+    if within.is_empty():
+        build.said("hold.collet_empty", f"Nothing of the work is within {one.name}.", place=pose[:3, 3])
+        build.out.shift = pose[:3, 3] + turned(pose, np.array([along, 0.0, 0.0]))
+        return
+    box = np.array(within.bounding_box()).reshape(2, 3)
+    middle, size = box.mean(axis=0), float(np.ptp(box[:, 1:], axis=0).max())
+    place = np.array([along, -middle[1], one.across / 2 - middle[2]])
+    if size > one.bore_max + 1e-3:
+        build.said(
+            "hold.collet_bore",
+            f"The work is {size:.2f} mm across where {one.name} takes it; its collets take {one.bore_max:g}.",
+            measured=round(size, 4),
+            limit=one.bore_max,
+            place=moved(pose, np.array([0.0, 0.0, one.across / 2])),
+        )
+    build.out.shift = pose[:3, 3] + turned(pose, place)
+    force = (item.force_kn or one.force_kn) * 1000 / 2
+    for quarter, way in kinds.collet_quarters(one, to_solid(seen).translate([float(v) for v in place])):
+        # A collet centres: two of its quarters count as what the work is pressed against by the other two.
+        presses = way.sum() < 0
+        push = turned(pose, way) if presses else None
+        build.out.pieces.append(
+            Piece(
+                item.id,
+                "collet",
+                "clamps" if presses else "locates",
+                transformed(mesh_of(quarter), pose),
+                push,
+                force if presses else 0.0,
+            )
+        )
+
+
+def vise_of(build: Build, item: Item) -> kinds.Vise:
+    """The vise that an item of the plan is."""
+    one = build.fixture(item)
+    assert isinstance(one, kinds.Vise)
+    return one
+
+
+def _jaw_item(build: Build, vise: Item) -> tuple[Item, kinds.Jaws] | None:
+    for item in build.hold.items:
+        one = build.fixture(item)
+        if item.on == vise.id and isinstance(one, kinds.Jaws):
+            return item, one
+    return None
+
+
+def jaw_pieces(build: Build, vise: Item) -> Piece | None:
+    """The fixed jaw, put on the vise; None when it has none."""
+    found = _jaw_item(build, vise)
+    if found is None:
+        return None
+    item, jaws = found
+    pose = build.poses[vise.id] @ rigid(np.eye(3), np.array([0, 0, vise_of(build, vise).bed_height]))
+    cut = build.shapes.cut.get(item.id)
+    mesh = cut.fixed if cut is not None else mesh_of(kinds.jaw(jaws))
+    return Piece(item.id, "fixed jaw", "locates", transformed(mesh, pose))
+
+
+def close_vise(build: Build, vise: Item, lying: Mesh) -> None:
+    """Both jaws, the moving one driven until it meets something."""
+    out, one = build.out, vise_of(build, vise)
+    pose = build.poses[vise.id]
+    out.vise = one.name
+    out.closing = turned(pose, np.array([0.0, 1.0, 0.0]))
+    fixed = jaw_pieces(build, vise)
+    found = _jaw_item(build, vise)
+    if fixed is None or found is None:
+        build.said("hold.no_jaws", f"{one.name} has no jaws.")
+        return
+    item, jaws = found
+    out.pieces.append(fixed)
+    on_bed = pose @ rigid(np.eye(3), np.array([0.0, 0.0, one.bed_height]))
+    back_to_front = rotation_about_z(180.0)
+    widest = on_bed @ rigid(back_to_front, np.array([0.0, -one.opening_max, 0.0]))
+    cut = build.shapes.cut.get(item.id)
+    mesh = cut.moving if cut is not None and cut.moving is not None else mesh_of(kinds.jaw(jaws))
+    waiting = transformed(mesh, widest)
+    others = [p for p in out.pieces if p.role in ("locates", "rests") and p is not fixed]
+    stops: list[tuple[str, float]] = []
+    # Lowered a touch: the work may stand on a floor that the jaw brings along.
+    # Jaws that were cut to the work go on it from just open: their walls may lean, and stand round it.
+    ahead = (
+        max(0.0, one.opening_max - cut.opening - CUT_OPEN_MM)
+        if cut is not None and cut.moving is not None
+        else 0.0
+    )
+    slid = transformed(waiting, rigid(np.eye(3), DOWN * SLIDE_MM + out.closing * ahead))
+    for name, target in [("work", lying), ("the other jaw", fixed.mesh), *((p.name, p.mesh) for p in others)]:
+        way = travel(slid, target, out.closing, -1e9 if ahead == 0.0 else -OVERLAP_MM)
+        if way is not None:
+            stops.append((name, way[0] + ahead))
+    distance = min((d for _, d in stops), default=0.0)
+    out.met = [name for name, d in stops if d < distance + SLIDE_MM]
+    out.free_gap = next((d - distance for name, d in stops if name == "the other jaw"), None)
+    out.opening = (float(one.opening_max - distance), one.opening_max)
+    force = (vise.force_kn or one.force_kn) * 1000
+    at = rigid(np.eye(3), out.closing * distance)
+    out.pieces.append(Piece(item.id, "moving jaw", "clamps", transformed(waiting, at), out.closing, force))
+    slide = pose @ rigid(np.eye(3), np.array([0.0, distance - one.opening_max, 0.0]))
+    build.add(vise, Solid("slide", "body", kinds.vise_slide(one)), slide)
+    out.jaw_low, out.jaw_top = float(on_bed[2, 3]), float(on_bed[2, 3] + jaws.height)
+    ends = moved(
+        on_bed,
+        np.array([[-jaws.width / 2, -jaws.thickness, 0.0], [jaws.width / 2, -jaws.thickness, jaws.height]]),
+    )
+    out.jaw_span = (ends.min(axis=0), ends.max(axis=0))
+
+
+def parallel_items(build: Build, vise: Item) -> list[tuple[Item, kinds.Parallels, float]]:
+    """The parallels in a vise, each with its height, mm."""
+    out = []
+    for item in build.hold.items:
+        one = build.fixture(item)
+        if isinstance(one, kinds.Parallels) and item.on == vise.id:
+            out.append((item, one, one.heights[0] if item.height is None else item.height))
+    return out
+
+
+def parallels_under(build: Build, vise: Item) -> list[Piece]:
+    """The pair against the jaws: rear at the fixed, front at the moving one."""
+    out, one = build.out, vise_of(build, vise)
+    found = _jaw_item(build, vise)
+    if found is None or out.opening is None:
+        return []
+    jaws = found[1]
+    pose = build.poses[vise.id]
+    pieces = []
+    for item, pair, height in parallel_items(build, vise):
+        if height not in pair.heights:
+            near = min(pair.heights, key=lambda h: abs(h - height))
+            build.said(
+                "hold.height",
+                f"{pair.name} has no pair {height:g} mm high.",
+                measured=height,
+                limit=near,
+                cure=(f"Parallels {near:g} mm", f"items/{item.id}/height", near),
+            )
+        room = out.opening[0] - 2 * jaws.thickness
+        if room < 2 * pair.thickness:
+            build.said(
+                "hold.parallels_too_thick",
+                f"Two parallels of {pair.thickness:g} mm do not fit between jaws {room:.1f} mm apart.",
+                measured=2 * pair.thickness,
+                limit=round(room, 3),
+            )
+            continue
+        body = pair.solids(height)[0].body
+        for name, y in (
+            ("rear parallel", -jaws.thickness - pair.thickness / 2),
+            ("front parallel", -out.opening[0] + jaws.thickness + pair.thickness / 2),
+        ):
+            at = pose @ rigid(np.eye(3), np.array([item.x, y, one.bed_height]))
+            pieces.append(Piece(item.id, name, "rests", transformed(mesh_of(body), at)))
+    return pieces
+
+
+def close_clamp(build: Build, item: Item) -> None:
+    """A clamp onto the work: a strap comes down on it, a toe clamp goes forward against it."""
+    one = build.fixture(item)
+    assert isinstance(one, kinds.Clamp)
+    pose = build.poses[item.id]
+    lying = transformed(build.work, rigid(np.eye(3), build.out.shift))
+    arm = mesh_of(kinds.clamp_arm(one))
+    force = (item.force_kn or one.force_kn) * 1000 * (1 - one.bolt_from_nose / one.heel_from_nose)
+    if one.style == "toe":
+        way = turned(pose, np.array([0.0, 1.0, 0.0]))
+        start = transformed(arm, rigid(np.eye(3), -2000 * way) @ pose)
+        found = travel(start, lying, way)
+        if found is None:
+            build.said("hold.clamp_misses", f"{one.name} ({item.id}) goes past the work.", place=pose[:3, 3])
+            at = pose
+        else:
+            at = rigid(np.eye(3), way * (found[0] - 2000)) @ pose
+        # A toe pushes down a little too: 15° is common practice, no source.
+        push = way * np.cos(np.radians(15)) + DOWN * np.sin(np.radians(15))
+        build.out.pieces.append(Piece(item.id, "toe clamp", "clamps", transformed(arm, at), push, force))
+        return
+    high = float(lying.vertices[:, 2].max()) + 500
+    raised = rigid(pose[:3, :3], np.array([*pose[:2, 3], high]))
+    nose = mesh_of(
+        kinds.clamp_arm(one) ^ kinds.cuboid((-one.width, -one.nose, -1), (one.width, 1, one.thickness + 1))
+    )
+    found = travel(transformed(nose, raised), lying, DOWN)
+    if found is None:
+        build.said(
+            "hold.clamp_misses", f"{one.name} ({item.id}) does not reach over the work.", place=pose[:3, 3]
+        )
+        build.out.pieces.append(Piece(item.id, "strap clamp", "clamps", transformed(arm, pose), DOWN, force))
+        return
+    rise = high - found[0] - pose[2, 3]
+    at = rigid(pose[:3, :3], np.array([*pose[:2, 3], high - found[0]]))
+    if not one.rise_min <= rise <= one.rise_max:
+        build.said(
+            "hold.clamp_rise",
+            f"{one.name} ({item.id}) would stand {rise:.1f} mm high; it takes {one.rise_min:g} to"
+            f" {one.rise_max:g}.",
+            measured=round(float(rise), 3),
+            limit=one.rise_max,
+            place=at[:3, 3],
+        )
+    build.out.pieces.append(Piece(item.id, "strap clamp", "clamps", transformed(arm, at), DOWN, force))
+    if rise > 1.0:
+        heel = kinds.cuboid(
+            (-one.width / 2, -one.heel_from_nose - 12, -rise),
+            (one.width / 2, -one.heel_from_nose + 8, 0.25 * one.thickness),
+        )
+        build.add(item, Solid("heel block", "body", heel), at)
+    d, head, tall, _ = kinds.SCREWS[one.thread]
+    stud = kinds.rod(d, -rise, one.thickness + tall, 0.0, -one.bolt_from_nose) + kinds.rod(
+        head, one.thickness, one.thickness + tall, 0.0, -one.bolt_from_nose
+    )
+    build.add(item, Solid("stud", "body", stud), at)
+
+
+def close_chuck(build: Build, item: Item) -> None:
+    """All jaws of a chuck go in together until the first touches."""
+    one = build.fixture(item)
+    assert isinstance(one, kinds.Chuck)
+    pose = build.poses[item.id]
+    lying = transformed(build.work, rigid(np.eye(3), build.out.shift))
+    jaw = mesh_of(kinds.chuck_jaw(one))
+    ways, starts = [], []
+    for k in range(one.jaws):
+        turn = pose @ rigid(rotation_about_z(360.0 * k / one.jaws), np.zeros(3))
+        ways.append(turned(turn, np.array([0.0, -1.0, 0.0])))
+        starts.append(
+            transformed(
+                jaw, turn @ rigid(np.eye(3), np.array([0.0, one.diameter / 2 - one.jaw_length / 3, 0.0]))
+            )
+        )
+    found = [
+        travel(transformed(start, rigid(np.eye(3), UP * SLIDE_MM)), lying, way)
+        for start, way in zip(starts, ways, strict=True)
+    ]
+    inward = [f[0] for f in found if f is not None]
+    if not inward:
+        build.said("hold.chuck_misses", f"The jaws of {one.name} close past the work.", place=pose[:3, 3])
+    elif min(inward) < -1e-6:
+        build.said(
+            "hold.opening",
+            f"{one.name} does not open wide enough: {-min(inward):.1f} mm more on each jaw.",
+            measured=round(-min(inward), 3),
+            limit=0.0,
+        )
+    distance = min(inward, default=0.0)
+    force = (item.force_kn or one.force_kn) * 1000
+    for k, (start, way) in enumerate(zip(starts, ways, strict=True)):
+        at = rigid(np.eye(3), way * distance)
+        build.out.pieces.append(Piece(item.id, f"jaw {k + 1}", "clamps", transformed(start, at), way, force))
+
+
+def drive_bolt(build: Build, item: Item) -> None:
+    """A bolt from below into the part's own thread, or through a hole of the work from above."""
+    one = build.fixture(item)
+    assert isinstance(one, kinds.Bolt)
+    if item.into is None:
+        _from_above(build, item, one)
+    else:
+        _from_below(build, item, one, item.into.face)
+
+
+def _from_below(build: Build, item: Item, one: kinds.Bolt, face: int) -> None:
+    """Into a thread of the part. face: the wall of its hole."""
+    d, head, tall, _ = kinds.SCREWS[one.thread]
+    pose = build.poses[item.id].copy()
+    # Its head lies under what it goes through.
+    if item.on != "table":
+        pose[2, 3] = build.poses[item.on][2, 3] + item.z
+    axis = build.shapes.holes.get(face)
+    if axis is None:
+        raise BadInput(
+            "hold.not_a_hole",
+            "hold.items",
+            f"{item.id}: face {face} is no upright hole in this setup",
+            "pick the wall of a hole",
+        )
+    at, mouth = axis.axis + build.out.shift, axis.low + build.out.shift[2]
+    pose[:2, 3] = at[:2]
+    _thread_held(build, item, one, float(pose[2, 3] + one.length - mouth), at)
+    body = kinds.rod(kinds.core_diameter(one.thread), 0, one.length) + kinds.rod(head, -tall, 0)
+    force = (item.force_kn or 0.1 * d * d) * 1000
+    build.out.pieces.append(
+        Piece(item.id, "bolt from below", "clamps", transformed(mesh_of(body), pose), DOWN, force)
+    )
+
+
+def _from_above(build: Build, item: Item, one: kinds.Bolt) -> None:
+    """Through a hole of the work, its head down on it."""
+    d, head, tall, _ = kinds.SCREWS[one.thread]
+    pose = build.poses[item.id]
+    lying = transformed(build.work, rigid(np.eye(3), build.out.shift))
+    high = float(lying.vertices[:, 2].max()) + 500
+    raised = rigid(np.eye(3), np.array([*pose[:2, 3], high]))
+    washer = mesh_of(kinds.rod(head, 0, tall) - kinds.rod(d * 0.9, -1, tall + 1))
+    found = travel(transformed(washer, raised), lying, DOWN)
+    if found is None:
+        said = f"{one.name} ({item.id}) has no work under its head."
+        build.said("hold.clamp_misses", said, place=pose[:3, 3])
+        return
+    top = high - found[0]
+    _thread_held(build, item, one, float(one.length - (top - pose[2, 3])), pose[:3, 3])
+    at = rigid(np.eye(3), np.array([*pose[:2, 3], top]))
+    force = (item.force_kn or 0.1 * d * d) * 1000
+    body = kinds.rod(d * 0.85, -one.length, 0) + kinds.rod(head, 0, tall)
+    build.out.pieces.append(Piece(item.id, "bolt", "clamps", transformed(mesh_of(body), at), DOWN, force))
+
+
+def _thread_held(build: Build, item: Item, one: kinds.Bolt, held: float, place: Floats) -> None:
+    """Told where a bolt holds in too little thread, mm."""
+    wanted = THREAD_HOLDS * kinds.SCREWS[one.thread][0]
+    if held >= wanted:
+        return
+    build.said(
+        "hold.bolt_short",
+        f"{one.name} ({item.id}) holds in {max(0.0, held):.1f} mm of thread; {wanted:g} wanted.",
+        measured=round(held, 3),
+        limit=wanted,
+        place=place,
+    )

@@ -1,0 +1,609 @@
+"""What is known of a holding once everything stands, what is wrong with it, and what would hold better?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import manifold3d
+import numpy as np
+import shapely
+from scipy.spatial.transform import Rotation
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Cure, Finding, Severity
+from pelvrak.core.geometry.mesh import (
+    Floats,
+    Mesh,
+    to_solid,
+    transformed,
+)
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.rigid import rigid
+from pelvrak.core.holding import kinds
+from pelvrak.core.holding.assemble import overlaps
+from pelvrak.core.holding.clamping import (
+    PRESSED_COS,
+    Programme,
+    stands,
+)
+from pelvrak.core.holding.contact import NEAR_MM, patches, touching_area
+from pelvrak.core.holding.facts import (
+    HoldFacts,
+    Proposal,
+)
+from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM
+from pelvrak.core.holding.known import Known
+from pelvrak.core.holding.locating import contact_points, motions, rows_of
+from pelvrak.core.holding.squeeze import SQUEEZE_MM
+from pelvrak.core.holding.vee import vee_of
+
+# Common practice, no source.
+GRIP_LEAST_MM = 2.0
+# Jaws that close nearer than this before they grip have nothing left to close by, mm.
+CLOSED_MM = 0.5
+# A jaw that touches less than this share of what lies against it touches unevenly: common practice, no
+# source.
+EVEN_SHARE = 0.25
+# What lies within this of a jaw could touch it, mm.
+MIGHT_TOUCH_MM = 1.0
+# What of round work turned in its seat still touches it, mm: its facets stand that much off.
+ROLLED_MM = 0.1
+# Contacts that look the same way within 15° are one flank's.
+SAME_FLANK_COS = 0.966
+SQUARE_COS = 0.7
+OWN_THREAD = "bolt from below"
+
+
+def work_solid(stock: Mesh) -> manifold3d.Manifold:
+    """The stock for exact operations. Raises BadInput when its surface touches itself."""
+    solid = to_solid(stock)
+    if solid.status() != manifold3d.Error.NoError:
+        raise BadInput(
+            "hold.not_computed",
+            "hold",
+            "the stock's surface touches itself, so contact cannot be computed",
+            "choose a finer resolution",
+        )
+    return solid
+
+
+@dataclass
+class Judged(Known):
+    """What is wrong with a holding, and what would hold better."""
+
+    def _finding(
+        self, code: str, severity: Severity, sentence: str, place: Floats | None = None, **more: Any
+    ) -> Finding:
+        at = () if place is None else (as_vector(np.round(place, 4)),)
+        return Finding(
+            code=code, severity=severity, setup=self.setup, stage="hold", sentence=sentence, place=at, **more
+        )
+
+    def findings(self, facts: HoldFacts, set_up: Programme | None) -> list[Finding]:
+        """Everything that is wrong with it."""
+        out = [*self._built(), *self._overlapping(), *self._on_pins(), *self._own_threads()]
+        # In a collet block the work is held by the collet; the jaws hold the block.
+        blocked = any(isinstance(self.fixtures[item.fixture], kinds.ColletBlock) for item in self.hold.items)
+        if self.assembly.closing is not None and self.assembly.jaw_top is not None and not blocked:
+            out += self._jaws(facts) + self._through_holder(set_up)
+        if not self.found:
+            said = (
+                "No face of the holding lies against the work: it meets it at an edge or a corner, or not at"
+                " all."
+            )
+            return [*out, self._finding("hold.no_touch", "error", said)]
+        if not any(piece.push is not None for piece in self.pieces):
+            names = sorted({self.pieces[p.piece].name for p in self.found} - {"table"})
+            where = "against the " + ", the ".join(names) if names else "on the table"
+            said = f"Nothing clamps the work: it only lies {where}."
+            out.append(self._finding("hold.not_clamped", "error", said, self.centre))
+        return [
+            *out,
+            *self._uneven(),
+            *self._corners_first(),
+            *self._located_findings(),
+            *self._rocking(set_up),
+            *self._loading(facts),
+            *self._squeezed(facts),
+        ]
+
+    def _own_threads(self) -> list[Finding]:
+        """Bolts from below into the work."""
+        said = "A bolt holds the work by its own thread: light cuts only."
+        return [
+            self._finding("hold.own_thread", "note", said, piece.mesh.vertices.max(axis=0))
+            for piece in self.pieces
+            if piece.name == OWN_THREAD
+        ]
+
+    def _squeezed(self, facts: HoldFacts) -> list[Finding]:
+        """A thin wall behind a clamp."""
+        t = facts.thin
+        if t is None or t.bends <= SQUEEZE_MM:
+            return []
+        said = (
+            f"The {t.piece} presses on a wall {t.thickness:.1f} mm thick with a hollow behind it: it bends"
+            f" about {t.bends:.3f} mm ({t.how})."
+        )
+        return [
+            self._finding("hold.squeezed", "warning", said, measured=t.bends, limit=SQUEEZE_MM, unit="mm")
+        ]
+
+    def _built(self) -> list[Finding]:
+        """What went wrong while the holding was built up."""
+        out = []
+        severe: dict[str, Severity] = {
+            "hold.height": "warning",
+            "hold.nothing_to_push_at": "warning",
+            "hold.pin_tight": "warning",
+        }
+        for t in self.assembly.trouble:
+            cures: tuple[Cure, ...] = ()
+            if t.cure is not None:
+                label, path, value = t.cure
+                _, item, name = path.split("/")
+                cures = (Cure(label=label, path=f"hold/items/{self.index(item)}/{name}", value=value),)
+            out.append(
+                self._finding(
+                    t.code,
+                    severe.get(t.code, "error"),
+                    t.sentence,
+                    None if t.place is None else t.place - self.assembly.shift,
+                    measured=t.measured,
+                    limit=t.limit,
+                    unit=None if t.measured is None else "mm",
+                    cures=cures,
+                )
+            )
+        return out
+
+    def _overlapping(self) -> list[Finding]:
+        inside = overlaps(self.stock, work_solid(self.stock), self.pieces)
+        names = [piece.name for piece, _, _ in inside]
+        if len(inside) >= 2:
+            deep = max(d for _, d, _ in inside)
+            return [
+                self._finding(
+                    "hold.contradiction",
+                    "error",
+                    f"The work cannot lie against both the {names[0]} and the {names[1]}: it would stand"
+                    f" {deep:.2f} mm in them.",
+                    inside[0][2],
+                    measured=round(deep, 4),
+                    limit=NEAR_MM,
+                    unit="mm",
+                )
+            ]
+        return [
+            self._finding(
+                "hold.overlap",
+                "error",
+                f"The {piece.name} stands {deep:.2f} mm deep in the work.",
+                place,
+                measured=round(deep, 4),
+                limit=NEAR_MM,
+                unit="mm",
+            )
+            for piece, deep, place in inside
+        ]
+
+    def _on_pins(self) -> list[Finding]:
+        """Pins that carry the work on their tops."""
+        tops = {
+            patch.piece: patch
+            for patch in self.found
+            if self.pieces[patch.piece].name == "pin" and patch.normal[2] > 0.5
+        }
+        return [
+            self._finding(
+                "hold.on_pins",
+                "error",
+                f"The work lies on the top of the pin {self.pieces[number].item}: it is not down on what"
+                " should carry it.",
+                patch.centre,
+                measured=round(float(patch.centre[2] - self.pieces[number].mesh.vertices[:, 2].min()), 4),
+                limit=0.0,
+                unit="mm",
+            )
+            for number, patch in tops.items()
+        ]
+
+    def _jaws(self, facts: HoldFacts) -> list[Finding]:
+        """How a vise holds: whether it opens so far, what it closes on, how deep it grips."""
+        a = self.assembly
+        assert facts.jaw_top is not None and facts.rest is not None
+        opens, most = facts.opening, facts.opening_max
+        if opens is not None and most is not None and opens > most + 1e-6:
+            said = f"The work is {opens:.1f} mm across the jaws; {a.vise} opens {most:.0f} mm."
+            return [self._finding("hold.opening", "error", said, measured=opens, limit=most, unit="mm")]
+        high = facts.rest >= facts.jaw_top - 1e-6 and a.carrier is None
+        closed_on, moving = self._gripped_name, self._jaw_place("moving jaw")
+        if a.met and closed_on not in a.met and not high:
+            touches = a.met[0] if a.met[0].startswith("the") else f"the {a.met[0]}"
+            said = f"The moving jaw closes on {touches}, not on the {closed_on}."
+            return [self._finding("hold.closes_on_other", "error", said, moving)]
+        out = []
+        if a.free_gap is not None and a.free_gap < CLOSED_MM:
+            said = f"The jaws meet before they grip: {max(a.free_gap, 0.0):.2f} mm are left between them."
+            gap = {"measured": round(a.free_gap, 4), "limit": CLOSED_MM, "unit": "mm"}
+            out.append(self._finding("hold.gap_closed", "error", said, moving, **gap))
+        if facts.contact_fixed == 0 or facts.contact_moving == 0:
+            return [*out, self._untouched(facts, high)]
+        return out + self._grip_depth(facts)
+
+    def _untouched(self, facts: HoldFacts, high: bool) -> Finding:
+        """A jaw that does not touch. high: the work rests above the jaws."""
+        fixed, moving = facts.contact_fixed, facts.contact_moving
+        one = "The fixed jaw does not touch" if fixed == 0 else "The moving jaw does not touch"
+        which = "Neither jaw touches" if fixed == moving else one
+        why = "it rests above the jaws" if high else "there is no wall square to the jaws where they close"
+        return self._finding(
+            "hold.no_touch",
+            "error",
+            f"{which} the {self._gripped_name}: {why}.",
+            self._jaw_place("moving jaw"),
+            measured=min(fixed, moving),
+            limit=0.0,
+            unit="mm²",
+            cures=self._deeper(facts, STRAIGHT_WALL_MM) if high else (),
+        )
+
+    def _grip_depth(self, facts: HoldFacts) -> list[Finding]:
+        """Too little wall in the jaws, or too much work above them."""
+        deep, above, place = facts.grip_depth, facts.stands_above, self._jaw_place("fixed jaw")
+        if deep < STRAIGHT_WALL_MM - 1e-6:
+            said = (
+                f"Grip is shallow: {deep:.1f} mm of straight wall, {STRAIGHT_WALL_MM:g} mm wanted; the work"
+                f" stands {above:.1f} mm above the jaws."
+            )
+            severity: Severity = "error" if deep < GRIP_LEAST_MM else "warning"
+            cures = self._deeper(facts, STRAIGHT_WALL_MM + 1)
+            more: dict[str, Any] = {"measured": deep, "limit": STRAIGHT_WALL_MM, "unit": "mm", "cures": cures}
+            return [self._finding("hold.shallow", severity, said, place, **more)]
+        if above <= STAND_OUT_RATIO * deep:
+            return []
+        said = f"The work stands {above:.1f} mm above jaws that grip {deep:.1f} mm."
+        cures = self._deeper(facts, round(deep * 1.5, 1))
+        more = {"measured": round(above / deep, 2), "limit": STAND_OUT_RATIO, "unit": "grips", "cures": cures}
+        return [self._finding("hold.stands_out", "warning", said, place, **more)]
+
+    def _through_holder(self, set_up: Programme | None) -> list[Finding]:
+        """Work in a holder that a vise holds: whether the jaws press on the work through it."""
+        a = self.assembly
+        if a.carrier is None or a.closing is None:
+            return []
+        facing = [float(p.normal @ a.closing) for p in self.found if self.pieces[p.piece].item == a.carrier]
+        if facing and max(facing) > PRESSED_COS and min(facing) < -PRESSED_COS:
+            return [
+                self._finding(
+                    "hold.through_holder",
+                    "note",
+                    f"The jaws close on the {self._gripped_name} and press on the work through it: reckoned"
+                    " as if it yields, as a split or a printed one does; a stiff ring keeps the force to"
+                    " itself.",
+                )
+            ]
+        if any(piece.push is not None and piece.name != "moving jaw" for piece in self.pieces):
+            return []
+        return [
+            self._finding(
+                "hold.loose",
+                "error",
+                f"Nothing clamps the work in the {self._gripped_name}: the jaws close on it alone.",
+                self.centre,
+            )
+        ]
+
+    def _jaw_place(self, name: str) -> Floats | None:
+        patch = next(iter(self.of(name)), None)
+        if patch is not None:
+            return patch.centre
+        piece = next((p for p in self.pieces if p.name == name), None)
+        return (
+            None if piece is None else (piece.mesh.vertices.min(axis=0) + piece.mesh.vertices.max(axis=0)) / 2
+        )
+
+    def _parallels(self) -> tuple[int, kinds.Parallels, float] | None:
+        for i, item in enumerate(self.hold.items):
+            one = self.fixtures[item.fixture]
+            if isinstance(one, kinds.Parallels):
+                return i, one, item.height if item.height is not None else one.heights[0]
+        return None
+
+    def _deeper(self, facts: HoldFacts, depth: float) -> tuple[Cure, ...]:
+        """The pair of parallels from the set that gives at least this grip."""
+        found = self._parallels()
+        if found is None or self.assembly.jaw_top is None or self.assembly.jaw_low is None:
+            return ()
+        i, pair, height = found
+        tall = self.assembly.jaw_top - self.assembly.jaw_low
+        lost = max(0.0, tall - height - facts.grip_depth) if facts.grip_depth > 0 else 0.0
+        fits = [h for h in pair.heights if h <= tall - lost - depth + 1e-9 and h != height]
+        if not fits:
+            return ()
+        best = max(fits)
+        return (
+            Cure(
+                label=f"Parallels {best:g} mm, grip {tall - lost - best:g} mm",
+                path=f"hold/items/{i}/height",
+                value=best,
+            ),
+        )
+
+    def _uneven(self) -> list[Finding]:
+        """Clamps that touch along a line or a small part of what lies against them."""
+        out = []
+        for number, piece in enumerate(self.pieces):
+            own = [p for p in self.found if p.piece == number]
+            if (piece.push is None and piece.name != "fixed jaw") or not own:
+                continue
+            if all(p.kind != "face" for p in own) and piece.name in ("fixed jaw", "moving jaw"):
+                line = max(own, key=lambda p: p.length)
+                word = "at a point" if line.kind == "point" else "along a line"
+                out.append(
+                    self._finding(
+                        "hold.line_contact",
+                        "warning",
+                        f"The {piece.name} touches the work only {word}, {line.length:.1f} mm long: the wall"
+                        " there is raw, tapered or round.",
+                        line.centre,
+                        measured=round(line.area, 3),
+                        limit=round(line.length * 1.0, 3),
+                        unit="mm²",
+                    )
+                )
+            elif piece.name in ("fixed jaw", "moving jaw"):
+                could = touching_area(self.stock, piece.mesh, MIGHT_TOUCH_MM)
+                area = sum(p.area for p in own)
+                if could > 0 and area < EVEN_SHARE * could:
+                    out.append(
+                        self._finding(
+                            "hold.uneven",
+                            "warning",
+                            f"The {piece.name} bears on {area:.0f} mm² of the {could:.0f} mm² that lie"
+                            " against it.",
+                            own[0].centre,
+                            measured=round(area, 2),
+                            limit=round(EVEN_SHARE * could, 2),
+                            unit="mm²",
+                        )
+                    )
+        return out
+
+    def _corners_first(self) -> list[Finding]:
+        """Nests that meet the work on a corner or an edge while their flanks still stand off."""
+        out = []
+        for number, piece in enumerate(self.pieces):
+            item = next((i for i in self.hold.items if i.id == piece.item), None)
+            # What was solved stands off where it should; its corners are judged by the solver.
+            nest = (
+                item is not None
+                and item.cut is None
+                and isinstance(self.fixtures[item.fixture], (kinds.Block, kinds.Own))
+            )
+            own = [p for p in self.found if p.piece == number and abs(p.normal[2]) < 0.5]
+            if not nest or not own:
+                continue
+            for flank in patches(self.stock, [piece.mesh], MIGHT_TOUCH_MM):
+                first = [p for p in own if p.normal @ flank.normal > SAME_FLANK_COS]
+                area = sum(p.area for p in first)
+                if not first or any(p.kind == "face" for p in first) or area >= EVEN_SHARE * flank.area:
+                    continue
+                edge = max(first, key=lambda p: p.length)
+                out.append(
+                    self._finding(
+                        "hold.corner_first",
+                        "warning",
+                        f"The work meets the {piece.name} on a corner or an edge, {edge.length:.1f} mm long,"
+                        f" before its flank: {flank.area:.0f} mm² of it stand off.",
+                        edge.centre,
+                        measured=round(area, 2),
+                        limit=round(EVEN_SHARE * flank.area, 2),
+                        unit="mm²",
+                    )
+                )
+                break
+        return out
+
+    def _located_findings(self) -> list[Finding]:
+        out = []
+        found = self._located
+        if found.free:
+            told = " and ".join(m.told for m in found.free)
+            along_jaws = (
+                len(found.free) == 1 and found.free[0].kind == "slides" and self.assembly.closing is not None
+            )
+            out.append(
+                self._finding(
+                    "hold.not_located",
+                    "note" if along_jaws else "warning",
+                    f"Nothing fixes the work against {told}"
+                    + (": set a stop, or find it there." if along_jaws else "."),
+                    self.centre,
+                    measured=float(found.rank),
+                    limit=6.0,
+                    unit="of 6 freedoms",
+                )
+            )
+        out += [
+            self._finding("hold.over_located", "warning", f"Over-located: {one}.") for one in found.fought
+        ]
+        return out
+
+    def _rocking(self, set_up: Programme | None) -> list[Finding]:
+        # What is guided keeps the work from turning; a strap, toe or bolt only presses.
+        guided = [
+            p for p in self.found if self.pieces[p.piece].push is None or "jaw" in self.pieces[p.piece].name
+        ]
+        matrix = rows_of(guided, self.centre, self._length())
+        _, _, free = motions(matrix, self.centre, self._length())
+        out = []
+        for motion in free:
+            if motion.kind != "turns":
+                continue
+            if self._stays_itself(motion.way, motion.through):
+                out.append(
+                    self._finding(
+                        "hold.spins",
+                        "note",
+                        f"Round work: only friction keeps it from {motion.told}.",
+                        motion.through,
+                    )
+                )
+                continue
+            lines = ", ".join(sorted({self.pieces[p.piece].name for p in self.found if p.kind != "face"}))
+            out.append(
+                self._finding(
+                    "hold.rocks",
+                    "error",
+                    f"The work rocks: its contacts leave it free for {motion.told}"
+                    + (f"; it meets {lines} on lines only." if lines else "."),
+                    motion.through,
+                    measured=float(6 - len(free)),
+                    limit=6.0,
+                    unit="of 6 freedoms",
+                )
+            )
+        if set_up is not None and any(p.push is not None for p in self.pieces) and not stands(set_up):
+            pushed = " and ".join(p.name for p in self.pieces if p.push is not None)
+            out.append(
+                self._finding(
+                    "hold.clamp_tips",
+                    "error",
+                    f"Clamping moves the work: what the {pushed} presses with is not met by what it lies"
+                    " against.",
+                )
+            )
+        elif not self._stands_alone():
+            out.append(
+                self._finding(
+                    "hold.tips_over",
+                    "note",
+                    "Laid in and not yet clamped, the work tips over: its centre of mass is beside what it"
+                    " rests on.",
+                    self.centre,
+                )
+            )
+        return out
+
+    def _stays_itself(self, way: Floats, through: Floats) -> bool:
+        """Whether the work, turned a little about a line, still lies where it lay: it is round there."""
+        # What lies against a face square to the line turns with it, whatever its shape.
+        beside = {
+            patch.piece
+            for patch in self.found
+            if abs(patch.normal @ way) < SQUARE_COS and patch.kind not in ("bore", "thread")
+        }
+        walls = [self.pieces[number].mesh for number in beside]
+        before = sum(touching_area(self.stock, wall, ROLLED_MM) for wall in walls)
+        for angle in (6.0, -6.0, 31.0, -31.0):
+            turn = Rotation.from_rotvec(np.radians(angle) * way).as_matrix()
+            turned = transformed(self.stock, rigid(turn, through - turn @ through))
+            after = sum(touching_area(turned, wall, ROLLED_MM) for wall in walls)
+            if not 0.5 * before < after < 2 * before:
+                return False
+        return True
+
+    def _stands_alone(self) -> bool:
+        resting = [contact_points(p)[:, :2] for p in self.found if p.normal[2] > 0.5]
+        if not resting:
+            return False
+        hull = shapely.MultiPoint(np.concatenate(resting)).convex_hull
+        return bool(hull.distance(shapely.Point(self.centre[:2])) < 0.5)
+
+    def _loading(self, facts: HoldFacts) -> list[Finding]:
+        free = [way for way in facts.ways if way.free]
+        if free:
+            return []
+        up = facts.ways[0]
+        return [
+            self._finding(
+                "hold.no_way_in",
+                "error",
+                "The work cannot be put in or taken out along a straight way: upwards the"
+                f" {up.blocked_by} stands over it.",
+            )
+        ]
+
+    # ---- proposals
+
+    def proposals(self, facts: HoldFacts) -> list[Proposal]:
+        out: list[Proposal] = []
+        found = self._parallels()
+        if found is not None and facts.grip_depth > 0 and facts.grip_depth < STRAIGHT_WALL_MM + 1:
+            out += [
+                Proposal(reason=f"{STRAIGHT_WALL_MM:g} mm of straight wall and a little more", cure=c)
+                for c in self._deeper(facts, STRAIGHT_WALL_MM + 1)
+            ]
+        a = self.assembly
+        if a.closing is not None and a.jaw_span is not None and not any(i.cut for i in self.hold.items):
+            along = 0 if abs(a.closing[1]) > 0.5 else 1
+            out += self._other_way(along)
+        out += self._vees()
+        return out
+
+    def _other_way(self, along: int) -> list[Proposal]:
+        """Closing the other way round when the longer sides would then be gripped."""
+        size = self.stock.vertices.max(axis=0) - self.stock.vertices.min(axis=0)
+        item = next((i for i in self.hold.items if isinstance(self.fixtures[i.fixture], kinds.Vise)), None)
+        if item is None or size[along] >= 0.8 * size[1 - along] or self.assembly.opening is None:
+            return []
+        if size[along] > self.assembly.opening[1] - self._jaws_thick():
+            return []
+        turn = 90.0 if abs(item.turn_deg) < 45 else 0.0
+        return [
+            Proposal(
+                reason=(
+                    f"the jaws now grip sides {size[along]:.0f} mm long; the other pair is"
+                    f" {size[1 - along]:.0f} mm"
+                ),
+                cure=Cure(
+                    label="Turn the vise a quarter",
+                    path=f"hold/items/{self.index(item.id)}/turn_deg",
+                    value=turn,
+                ),
+            )
+        ]
+
+    def _vees(self) -> list[Proposal]:
+        """V-blocks of the library that match: as angled as the work, shorter than it."""
+        out = []
+        for i, item in enumerate(self.hold.items):
+            one = self.fixtures[item.fixture]
+            if not isinstance(one, kinds.VBlock):
+                continue
+            angle = vee_of(self.stock)
+            size = float(
+                np.ptp(self.stock.vertices[:, 0 if abs(np.cos(np.radians(item.turn_deg))) > 0.5 else 1])
+            )
+            fits = [
+                f
+                for f in self.fixtures.values()
+                if isinstance(f, kinds.VBlock)
+                and f.id != one.id
+                and f.length < size
+                and (angle is None or abs(f.angle_deg - angle) < 0.5)
+            ]
+            wrong = (angle is not None and abs(one.angle_deg - angle) > 0.5) or one.length >= size
+            if wrong and fits:
+                best = max(fits, key=lambda f: f.length)
+                why = (
+                    f"the work's underside has {angle:.0f}° between its flanks"
+                    if angle is not None
+                    else (
+                        "the work is longer than it needs to be held"
+                        if one.length < size
+                        else "the block is as long as the work"
+                    )
+                )
+                out.append(
+                    Proposal(
+                        reason=(
+                            f"{why} and is {size:.0f} mm long: a block of that angle, shorter than it, its"
+                            " relief free of the corner"
+                        ),
+                        cure=Cure(label=f"Use {best.name}", path=f"hold/items/{i}/fixture", value=best.id),
+                    )
+                )
+        return out

@@ -1,0 +1,231 @@
+"""What is known of a holding once everything stands: contacts, grip, locating, ways out?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from pelvrak.core.geometry.mesh import (
+    Floats,
+    Mesh,
+    joined,
+)
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.holding import kinds
+from pelvrak.core.holding.build import Assembly, Piece
+from pelvrak.core.holding.clamping import (
+    Holding,
+    Programme,
+    shares,
+)
+from pelvrak.core.holding.contact import Patch, patches
+from pelvrak.core.holding.facts import (
+    Contact,
+    HoldFacts,
+    LocatingFact,
+    PieceFact,
+    ThinFact,
+    WayFact,
+)
+from pelvrak.core.holding.hold import Hold
+from pelvrak.core.holding.kinds import Fixture
+from pelvrak.core.holding.loading import WayOut, ways_out
+from pelvrak.core.holding.locating import Locating, locating
+from pelvrak.core.holding.squeeze import MODULUS, thin_wall
+
+
+@dataclass
+class Known:
+    """A holding while it is looked at; everything in the stock's frame but the assembly."""
+
+    hold: Hold
+    fixtures: dict[str, Fixture]
+    stock: Mesh
+    setup: str
+    assembly: Assembly
+    pieces: list[Piece]
+    found: list[Patch]
+    centre: Floats
+    material: str
+
+    def of(self, *names: str) -> list[Patch]:
+        return [patch for patch in self.found if self.pieces[patch.piece].name in names]
+
+    def _gripping(self, found: list[Patch]) -> list[Patch]:
+        """Those that the jaws press on, not what the work stands on."""
+        way = self.assembly.closing
+        return [] if way is None else [patch for patch in found if abs(patch.normal @ way) > 0.5]
+
+    def _on_jaw(self, name: str) -> list[Patch]:
+        """What a jaw bears on: the work, or what carries it."""
+        if self.assembly.carrier is None:
+            return self.of(name)
+        return [p for p in self._on_carrier if self.pieces[p.piece].name == name]
+
+    @cached_property
+    def _on_carrier(self) -> list[Patch]:
+        holder = joined([p.mesh for p in self.pieces if p.item == self.assembly.carrier])
+        jaws = [p if "jaw" in p.name else replace(p, mesh=joined([])) for p in self.pieces]
+        return patches(holder, [p.mesh for p in jaws])
+
+    @property
+    def _gripped_name(self) -> str:
+        """What the jaws close on, as it is called."""
+        piece = next((p for p in self.pieces if p.item == self.assembly.carrier), None)
+        return "work" if piece is None else piece.name
+
+    def index(self, item_id: str) -> int:
+        return next(i for i, item in enumerate(self.hold.items) if item.id == item_id)
+
+    # ---- facts
+
+    def facts(self, set_up: Programme | None, problem: Holding) -> HoldFacts:
+        a, shift = self.assembly, self.assembly.shift
+        low, high = self.stock.vertices.min(axis=0), self.stock.vertices.max(axis=0)
+        fixed, moving = (self._gripping(self._on_jaw(name)) for name in ("fixed jaw", "moving jaw"))
+        span = None if a.jaw_span is None else (a.jaw_span[0] - shift, a.jaw_span[1] - shift)
+        rest = self._rest(low)
+        out: dict[str, Any] = {}
+        if span is not None and a.closing is not None and a.jaw_top is not None:
+            along = 0 if abs(a.closing[1]) > 0.5 else 1
+            out["sticks_out_left"] = round(max(0.0, float(span[0][along] - low[along])), 4)
+            out["sticks_out_right"] = round(max(0.0, float(high[along] - span[1][along])), 4)
+            out["jaw_top"] = round(a.jaw_top - shift[2], 4)
+            out["stands_above"] = round(float(high[2] - (a.jaw_top - shift[2])), 4)
+            face_low = span[0].copy()
+            face_low[2] = max(rest, face_low[2])
+            out["jaw"] = (as_vector(np.round(face_low, 6)), as_vector(np.round(span[1], 6)))
+        if fixed and moving:
+            out["grip_depth"], out["grip_length"] = _grip(fixed, moving, a.closing)
+        clamps = [p for p in self.pieces if p.push is not None]
+        forces = None if set_up is None else np.bincount(problem.patch, shares(set_up), len(self.found))
+        return HoldFacts(
+            opening=None if a.opening is None else round(a.opening[0] - self._jaws_thick(), 4),
+            opening_max=None if a.opening is None else round(a.opening[1] - self._jaws_thick(), 4),
+            contact_fixed=round(sum(p.area for p in fixed), 2),
+            contact_moving=round(sum(p.area for p in moving), 2),
+            rest=round(rest, 4),
+            zero_on_table=as_vector(np.round(shift, 3) + 0.0),
+            pieces=tuple(
+                PieceFact(
+                    name=p.name,
+                    item=p.item,
+                    role=p.role,
+                    low=as_vector(np.round(p.mesh.vertices.min(axis=0), 4)),
+                    high=as_vector(np.round(p.mesh.vertices.max(axis=0), 4)),
+                )
+                for p in self.pieces
+            ),
+            contacts=tuple(
+                self._contact(patch, clamps, None if forces is None else float(forces[i]))
+                for i, patch in enumerate(self.found)
+            ),
+            locating=self._locating(),
+            ways=tuple(_way(w) for w in self._ways()),
+            thin=self._thin(),
+            **out,
+        )
+
+    def _jaws_thick(self) -> float:
+        """Both jaws together, mm: an opening is between their faces, not between what they are screwed to."""
+        for item in self.hold.items:
+            one = self.fixtures[item.fixture]
+            if isinstance(one, kinds.Jaws):
+                return 2 * one.thickness
+        return 0.0
+
+    def _rest(self, low: Floats) -> float:
+        resting = [p for p in self.found if p.normal[2] > 0.9]
+        return float(max(resting, key=lambda p: p.area).centre[2]) if resting else float(low[2])
+
+    def _contact(self, patch: Patch, clamps: list[Piece], force: float | None) -> Contact:
+        piece = self.pieces[patch.piece]
+        pushes = [piece.push] if piece.push is not None else [c.push for c in clamps]
+        push = next((p for p in pushes if p is not None and abs(p @ patch.normal) > 0.5), None)
+        angle = (
+            None if push is None else float(np.degrees(np.arccos(np.clip(abs(push @ patch.normal), -1, 1))))
+        )
+        return Contact(
+            piece=patch.piece,
+            name=piece.name,
+            item=piece.item,
+            kind=patch.kind,
+            area=round(patch.area, 2),
+            length=round(patch.length, 2),
+            width=round(patch.width, 2),
+            centre=as_vector(np.round(patch.centre, 4) + 0.0),
+            normal=as_vector(np.round(patch.normal, 6) + 0.0),
+            angle_deg=None if angle is None else round(angle, 3),
+            force=None if force is None else round(force, 1),
+        )
+
+    def _locators(self) -> list[Patch]:
+        return [p for p in self.found if self.pieces[p.piece].push is None]
+
+    def _length(self) -> float:
+        return float(np.linalg.norm(self.stock.vertices.max(axis=0) - self.stock.vertices.min(axis=0))) / 2
+
+    @cached_property
+    def _located(self) -> Locating:
+        return locating(self._locators(), lambda p: self.pieces[p.piece].item, self.centre, self._length())
+
+    def _locating(self) -> LocatingFact:
+        found = self._located
+        return LocatingFact(
+            rank=found.rank,
+            condition=round(found.condition, 2) if np.isfinite(found.condition) else None,
+            free=tuple(m.told for m in found.free),
+            fought=found.fought,
+        )
+
+    def _ways(self) -> list[WayOut]:
+        shifted = Assembly(pieces=self.pieces, opening=self.assembly.opening, closing=self.assembly.closing)
+        return ways_out(self.stock, shifted)
+
+    def _thin(self) -> ThinFact | None:
+        modulus = MODULUS.get(self.material)
+        worst: ThinFact | None = None
+        for patch in self.found:
+            piece = self.pieces[patch.piece]
+            opposite = next(
+                (c for c in self.pieces if c.push is not None and c.push @ patch.normal < -0.9), None
+            )
+            force = piece.force if piece.push is not None else opposite.force if opposite is not None else 0.0
+            if modulus is None or force <= 0 or patch.kind != "face":
+                continue
+            wall = thin_wall(self.stock, patch, force, modulus)
+            if wall is not None and (worst is None or wall.bends > worst.bends):
+                worst = ThinFact(
+                    piece=piece.name,
+                    thickness=round(wall.thickness, 3),
+                    span=round(wall.span, 2),
+                    height=round(wall.height, 2),
+                    bends=round(wall.bends, 5),
+                    how=wall.how,
+                )
+        return worst
+
+    # ---- findings
+
+
+def _grip(fixed: list[Patch], moving: list[Patch], closing: Floats | None) -> tuple[float, float]:
+    """Depth and length over which both jaws bear: where their areas face each other, mm."""
+    assert closing is not None
+    along = np.cross(closing, [0.0, 0.0, 1.0])
+
+    def spans(patches_: list[Patch], way: Floats) -> tuple[float, float]:
+        ends = np.concatenate([p.hull for p in patches_]) @ way
+        return float(ends.min()), float(ends.max())
+
+    out = []
+    for way in (np.array([0.0, 0.0, 1.0]), along):
+        a, b = spans(fixed, way), spans(moving, way)
+        out.append(round(max(0.0, min(a[1], b[1]) - max(a[0], b[0])), 4))
+    return out[0], out[1]
+
+
+def _way(found: WayOut) -> WayFact:
+    return WayFact(way=found.way, free=found.free, blocked_by=found.blocked_by, opening=found.opening)

@@ -1,0 +1,54 @@
+import { create } from 'zustand'
+import type { StandData, Vec } from '../api/client'
+
+export type Look = 'spindle' | 'operator' | 'left' | 'right' | 'back' | 'pick'
+export const LAYERS = ['part', 'stock', 'holding', 'machine', 'paths'] as const
+export type Layer = (typeof LAYERS)[number]
+
+/** A plane through the work: which way it looks, how far along, 0 … 1. */
+export type Section = { axis: 0 | 1 | 2 | 'pick'; share: number }
+
+/** What the picture shows, and from where. */
+type Picture = {
+  look: Look
+  lookCount: number
+  shown: Record<Layer, boolean>
+  section: Section | null
+  marked: Vec | null
+  /** Faces of the part that a sheet points at. */
+  lit: readonly number[]
+  /** Share of each face that the spindle sees, while the picture shows that. */
+  seen: readonly number[] | null
+  /** Key of a picture of what a tool reaches, while it is shown. */
+  reached: string | null
+  /** The machine moved to some values of its axes, at the stage Reach. */
+  standing: StandData | null
+  /** Whether contact areas are shown at the stage Hold, and the item of the holding that is pointed at. */
+  contacts: boolean
+  litItem: string | null
+  compare: boolean
+}
+
+export const useShown = create<Picture>(() => ({
+  look: 'operator',
+  lookCount: 0,
+  shown: { part: true, stock: true, holding: true, machine: true, paths: false },
+  section: null,
+  marked: null,
+  lit: [],
+  seen: null,
+  reached: null,
+  standing: null,
+  contacts: true,
+  litItem: null,
+  compare: false,
+}))
+
+/** Look from a side, also when it is the one that was looked from before. */
+export const lookFrom = (look: Look) =>
+  useShown.setState((picture) => ({ look, lookCount: picture.lookCount + 1 }))
+export const toggle = (layer: Layer) =>
+  useShown.setState(({ shown }) => ({ shown: { ...shown, [layer]: !shown[layer] } }))
+/** Cut the picture through the middle, or make it whole. */
+export const cutThrough = () =>
+  useShown.setState(({ section }) => ({ section: section ? null : { axis: 1, share: 0.5 } }))
