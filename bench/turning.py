@@ -20,14 +20,14 @@ from trimesh.ray.ray_pyembree import RayMeshIntersector
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.features import features_of
 from pelvrak.core.geometry.rigid import square_to
-from pelvrak.core.geometry.seen import FACING, OFF_MM, Caster, places_on, reached
 from pelvrak.core.geometry.step_file import read_step
+from pelvrak.core.geometry.visibility import FACING, OFF_MM, Caster, places_on, visible
 from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.kinematics import solve_direction
 from pelvrak.core.machine.machine import machine_of
-from pelvrak.core.route.fewest import fewest
 from pelvrak.core.route.reaching import PIECE_MM, stops_on
+from pelvrak.core.route.set_cover import set_cover
 from pelvrak.core.route.simulate import Station
 from pelvrak.core.stock.compare import refined
 
@@ -62,7 +62,7 @@ def main() -> None:
     alike = np.isinf(Caster(model.mesh).distance(points, way)) == ~scene.intersects_any(points, rays)
     reference = timed(lambda: scene.intersects_any(points, rays))
     machine, features = machine_of("trunnion-ac"), features_of(model)
-    picture = timed(lambda: reached(model, [sensor]))
+    picture = timed(lambda: visible(model, [sensor]))
     # A drill in its chuck stood at every small piece of the part's faces, nothing round it.
     plane = np.eye(4)
     plane[:3, :3] = square_to(way)
@@ -88,7 +88,7 @@ def main() -> None:
         "reach picture, over Embree's rays": picture / reference,
         "index solving, over the reach picture": timed(lambda: solve_direction(machine, sensor)) / picture,
         "fewest positions and setups, over the reach picture": timed(
-            lambda: fewest(features, machine, np.eye(4))
+            lambda: set_cover(features, machine, np.eye(4))
         )
         / picture,
         "places of a tool": len(corners),

@@ -39,7 +39,7 @@ from pelvrak.core.machine.kinematics import home_angles
 from pelvrak.core.machine.machine import machines
 from pelvrak.core.machine.travel import check_table
 from pelvrak.core.route import swinging
-from pelvrak.core.route.ahead import _Ahead
+from pelvrak.core.route.clearance import _Clearance
 from pelvrak.core.route.comparing import compared
 from pelvrak.core.route.cut_checks import (
     Told,
@@ -418,7 +418,7 @@ class RouteChecks(unittest.TestCase):
         self.assertEqual(wrapped_findings(FACE, station, laid(lie, flat, 25.0)), [])
 
     def test_what_holds_the_cutter_over_a_fixture(self):
-        looked = _Ahead(None, Hold(), [], {}, {}, None, {})  # type: ignore[arg-type]
+        looked = _Clearance(None, Hold(), [], {}, {}, None, {})  # type: ignore[arg-type]
         found = looked._meets(
             Facing(id="f", name="Face", tool="t"), "fixed jaw", 1.2, (0.0, 0.0, 0.0), np.zeros(2), True
         )

@@ -10,11 +10,11 @@ from pathlib import Path
 
 import numpy as np
 
+from pelvrak.core.geometry.adjacency import adjacency
 from pelvrak.core.geometry.features import Features, features_of, part_facts
-from pelvrak.core.geometry.folds import folds
-from pelvrak.core.geometry.seen import reached
 from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.geometry.step_reader import model_of_solid
+from pelvrak.core.geometry.visibility import visible
 from tests import solids
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "encoder-housing" / "encoder-housing.step"
@@ -47,19 +47,19 @@ def close(one, two) -> bool:
 
 class Folds(unittest.TestCase):
     def test_a_block_is_convex_all_over(self):
-        kinds = folds(model(solids.box(*BLOCK)))
+        kinds = adjacency(model(solids.box(*BLOCK)))
         self.assertEqual([fold.kind for fold in kinds], ["convex"] * 12)
         self.assertTrue(all(abs(fold.angle_deg - 90) < 1e-9 for fold in kinds))
 
     def test_a_pocket_is_concave_inside_and_convex_at_its_mouth(self):
         shape = solids.minus(solids.box(*BLOCK), solids.box((10, 10, 12), (30, 30, 30)))
-        kinds = [fold.kind for fold in folds(model(shape))]
+        kinds = [fold.kind for fold in adjacency(model(shape))]
         # Outside 12, mouth 4 convex; four upright and four floor edges concave.
         self.assertEqual((kinds.count("convex"), kinds.count("concave")), (16, 8))
 
     def test_a_fillet_runs_on_smoothly(self):
         rounded = solids.filleted(solids.box(*BLOCK), 3, lambda m: m[2] > 19.9 and m[1] < 0.1)
-        kinds = [fold.kind for fold in folds(model(rounded))]
+        kinds = [fold.kind for fold in adjacency(model(rounded))]
         self.assertEqual(kinds.count("smooth"), 2)
         self.assertNotIn("concave", kinds)
 
@@ -170,7 +170,7 @@ class Reach(unittest.TestCase):
         )
         shape = solids.plus(shape, solids.box((0, 0, 7), (60, 0.5, 15)))
         part = model(shape)
-        share, _ = reached(part, [UP])
+        share, _ = visible(part, [UP])
         floor = max(
             (f for f in part.part.faces if f.normal and f.normal[2] > 0.99 and abs(f.centre[2] - 8) < 1e-6),
             key=lambda f: f.area,

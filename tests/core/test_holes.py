@@ -12,9 +12,9 @@ from pathlib import Path
 import numpy as np
 
 from pelvrak.core.geometry.holes import hole_features
-from pelvrak.core.geometry.seen import Caster
 from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.geometry.step_reader import model_of_solid
+from pelvrak.core.geometry.visibility import Caster
 from tests import solids
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "encoder-housing" / "encoder-housing.step"

@@ -16,7 +16,7 @@ WEB = TOP / "web" / "src"
 CORE = TOP / "src" / "pelvrak"
 MOST_LINES, MOST_PARAMETERS, MOST_FILE = 60, 7, 800
 # What is said beside a field, and the axes of a machine in an address: each has a name where it is called.
-BY_NAME = ("asked", "stand_of")
+BY_NAME = ("asked", "jog_of")
 IMPORT = re.compile(r"^(?:import|export)\s[^'\"]*?from\s+'(\.[^']+)'", re.MULTILINE)
 
 

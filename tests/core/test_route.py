@@ -11,9 +11,12 @@ import sys
 import tempfile
 import unittest
 from collections.abc import Callable
+from dataclasses import replace
 from functools import cache
+from importlib import import_module
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 import numpy as np
 import trimesh
@@ -82,8 +85,8 @@ class Graph(unittest.TestCase):
             for what in ("holding", "ways for the tools", "clamping")
         ]
         self.assertEqual({name: ran.count(name) for name in once}, dict.fromkeys(once, 1))
-        # The volume of every stock (tapping leaves it as it was); surfaces only of what a seat, a picture or
-        # the comparison needs.
+        # The volume of the billet alone: what a cut removes is known with it; surfaces only of what a seat, a
+        # picture or the comparison needs.
         self.assertEqual((ran.count("volume"), ran.count("surface")), (1, 3))
         again = self.run_plan(self.plan)
         self.assertEqual(again.computed, ())
@@ -116,6 +119,32 @@ class Graph(unittest.TestCase):
         self.assertLessEqual(set(report.computed), beside)
         self.assertIn("OP20 ways for the tools", report.computed)
         self.assertIn("OP20 Ring groove", report.reused)
+
+    def test_another_sentence_cuts_nothing(self):
+        """Every step that still writes sentences under a new version: paths, holdings, ways and forces are
+        told anew; no stock, no comparison.
+        """
+        told = {
+            "cutting.PLAN_PATH",
+            "clearance.PLAN_PATH",
+            "clearance.CLEARANCE",
+            "holding.HOLD",
+            "holding.SAFETY",
+        }
+        with contextlib.ExitStack() as stack:
+            for name in told:
+                module, step = name.split(".")
+                here = f"pelvrak.core.route.{module}"
+                changed_step = replace(getattr(import_module(here), step), version=99)
+                stack.enter_context(patch(f"{here}.{step}", changed_step))
+            report = self.run_plan(self.plan)
+        self.assertIn("OP10 Rough outline: path", report.computed)
+        stocks = {f"{s.name} {o.name}" for s in self.plan.setups for o in s.operations}
+        self.assertEqual(stocks & {*report.computed}, set())
+        self.assertNotIn("compare", report.computed)
+        self.assertEqual(
+            [s.outgoing_key for s in report.setups], [s.outgoing_key for s in self.report.setups]
+        )
 
     def test_an_edit_of_op10_reaches_op20(self):
         tapless = tuple(o for o in self.plan.setups[0].operations if o.id != "outline")

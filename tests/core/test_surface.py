@@ -18,7 +18,7 @@ from pelvrak.core.stock.compare import Comparison, compare, signed_distance
 from pelvrak.core.stock.cut import cut
 from pelvrak.core.stock.field import bundle_volumes, error_of, grid_around
 from pelvrak.core.stock.shapes import field_of_mesh, volume_without
-from pelvrak.core.stock.surface import simplified, surface
+from pelvrak.core.stock.surface import removed_between, simplified, surface
 from tests.solids import along, block, flat, pointed
 
 
@@ -100,6 +100,36 @@ class Surface(unittest.TestCase):
 
     def test_creases_are_the_edges_of_a_box(self):
         self.assertEqual(len(crease_lines(box([0, 0, 0], [1, 2, 3]))), 12)
+
+
+class Removed(unittest.TestCase):
+    """What lies between two surfaces is the difference of the whole ones, found where they differ."""
+
+    def test_as_two_whole_surfaces_say(self):
+        stock = block((0, 0, 0), (60, 40, 20), 0.5)
+        cuts = (
+            along([(15.1, 12.2, 9.7), (44.3, 12.2, 9.7), (44.3, 27.9, 9.7)], flat(10)),
+            along([(12, 31, 30), (12, 31, -5)], pointed(6, 118)),
+            along([(3.3, -8, 16.4), (3.3, 48, 12.1)], flat(4)),
+            along([(12, 31, 30), (12, 31, 4)], flat(5)),  # within the drilled hole: nothing
+        )
+        for number, sweep in enumerate(cuts):
+            after, _ = cut(stock, sweep, 257 + number)
+            for tolerance in (0.0, JOIN_MM):
+                whole = volume(surface(stock, tolerance)) - volume(surface(after, tolerance))
+                self.assertAlmostEqual(removed_between(stock, after, tolerance), whole, places=3)
+            stock = after
+        self.assertEqual(removed_between(stock, stock), 0.0)
+
+    def test_a_slot_and_a_slab(self):
+        """A slab of 60 × 40 × 2.3, and half a slot of 10 wide with its round end: plane geometry."""
+        stock = block((0, 0, 0), (60, 40, 20), 0.5)
+        top = [(-10, y, 17.7) for y in (0, 8, 16, 24, 32, 40)]
+        faced, _ = cut(stock, along([p for q in top for p in (q, (70, q[1], 17.7))], flat(12)), 1)
+        self.assertAlmostEqual(removed_between(stock, faced, JOIN_MM), 60 * 40 * 2.3, delta=0.05)
+        slot, _ = cut(faced, along([(-10, 20.2, 10), (30, 20.2, 10)], flat(10)), 2)
+        exact = (30 * 10 + math.pi * 25 / 2) * 7.7
+        self.assertAlmostEqual(removed_between(faced, slot, JOIN_MM) / exact, 1.0, delta=1e-3)
 
 
 class FromMesh(unittest.TestCase):

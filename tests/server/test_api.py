@@ -223,7 +223,7 @@ class Machines(unittest.TestCase):
     def test_the_machine_at_any_axis_values(self):
         with shared().client() as client:
             wait(client, 1)
-            ask = lambda **axes: client.get("/api/projects/1/stand/OP30", params=axes)  # noqa: E731
+            ask = lambda **axes: client.get("/api/projects/1/jog/OP30", params=axes)  # noqa: E731
             high = ask().json()
             # Over zero, as high as it goes, with the rotary at home: nothing meets.
             self.assertEqual(

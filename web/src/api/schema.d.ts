@@ -752,7 +752,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/stand/{setup}": {
+    "/api/projects/{project_id}/jog/{setup}": {
         parameters: {
             query?: never;
             header?: never;
@@ -760,11 +760,11 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Stand Of
+         * Jog Of
          * @description The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what
          *     there.
          */
-        get: operations["stand_of_api_projects__project_id__stand__setup__get"];
+        get: operations["jog_of_api_projects__project_id__jog__setup__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2619,33 +2619,6 @@ export interface components {
             ][];
         };
         /**
-         * Fewest
-         * @description here: positions for the work as this setup seats it; here_left: faces it cannot reach so. setups: the
-         *     fewest clampings for all of the part; never: faces that no direction reaches.
-         */
-        Fewest: {
-            /**
-             * Here
-             * @description positions for the work as this setup seats it
-             */
-            here: components["schemas"]["Way"][];
-            /**
-             * Here Left
-             * @description faces it cannot reach so
-             */
-            here_left: number[];
-            /**
-             * Setups
-             * @description the fewest clampings for all of the part
-             */
-            setups: components["schemas"]["Clamping"][];
-            /**
-             * Never
-             * @description faces that no direction reaches
-             */
-            never: number[];
-        };
-        /**
          * Fillet
          * @description Faces that round an edge with one radius; hollow: an inner corner, which the tool must get into.
          */
@@ -3274,6 +3247,56 @@ export interface components {
              * @default
              */
             material: string;
+        };
+        /**
+         * Jog
+         * @description A machine as it stands. values: of every axis; local_from_zero: 4×4, the plane square to the tool;
+         *     nose: where the bare spindle's nose
+         *
+         *     is in it, mm; machine_key, slides: pictures; beyond: axes past their limits; meets: what runs into what,
+         *     in words.
+         */
+        Jog: {
+            /**
+             * Values
+             * @description of every axis
+             */
+            values: {
+                [key: string]: number;
+            };
+            /**
+             * Local From Zero
+             * @description 4×4, the plane square to the tool
+             */
+            local_from_zero: number[][];
+            /**
+             * Nose
+             * @description where the bare spindle's nose is in it, mm
+             */
+            nose: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Machine Key
+             * @description pictures
+             */
+            machine_key: string | null;
+            /** @description pictures */
+            slides: components["schemas"]["SlidesFact"] | null;
+            /**
+             * Beyond
+             * @description axes past their limits
+             * @default []
+             */
+            beyond: string[];
+            /**
+             * Meets
+             * @description what runs into what, in words
+             * @default []
+             */
+            meets: string[];
         };
         /**
          * KeptStock
@@ -5315,6 +5338,33 @@ export interface components {
             zeros: components["schemas"]["NamedZero"][];
         };
         /**
+         * SetCover
+         * @description here: positions for the work as this setup seats it; here_left: faces it cannot reach so. setups: the
+         *     fewest clampings for all of the part; never: faces that no direction reaches.
+         */
+        SetCover: {
+            /**
+             * Here
+             * @description positions for the work as this setup seats it
+             */
+            here: components["schemas"]["Way"][];
+            /**
+             * Here Left
+             * @description faces it cannot reach so
+             */
+            here_left: number[];
+            /**
+             * Setups
+             * @description the fewest clampings for all of the part
+             */
+            setups: components["schemas"]["Clamping"][];
+            /**
+             * Never
+             * @description faces that no direction reaches
+             */
+            never: number[];
+        };
+        /**
          * Setup
          * @description One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by.
          *
@@ -5893,56 +5943,6 @@ export interface components {
              * @description the part's face numbers
              */
             faces: number[];
-        };
-        /**
-         * Stand
-         * @description A machine as it stands. values: of every axis; local_from_zero: 4×4, the plane square to the tool;
-         *     nose: where the bare spindle's nose
-         *
-         *     is in it, mm; machine_key, slides: pictures; beyond: axes past their limits; meets: what runs into what,
-         *     in words.
-         */
-        Stand: {
-            /**
-             * Values
-             * @description of every axis
-             */
-            values: {
-                [key: string]: number;
-            };
-            /**
-             * Local From Zero
-             * @description 4×4, the plane square to the tool
-             */
-            local_from_zero: number[][];
-            /**
-             * Nose
-             * @description where the bare spindle's nose is in it, mm
-             */
-            nose: [
-                number,
-                number,
-                number
-            ];
-            /**
-             * Machine Key
-             * @description pictures
-             */
-            machine_key: string | null;
-            /** @description pictures */
-            slides: components["schemas"]["SlidesFact"] | null;
-            /**
-             * Beyond
-             * @description axes past their limits
-             * @default []
-             */
-            beyond: string[];
-            /**
-             * Meets
-             * @description what runs into what, in words
-             * @default []
-             */
-            meets: string[];
         };
         /**
          * Step
@@ -11760,7 +11760,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Fewest"];
+                    "application/json": components["schemas"]["SetCover"];
                 };
             };
             /** @description The request cannot be read. */
@@ -11973,7 +11973,7 @@ export interface operations {
             };
         };
     };
-    stand_of_api_projects__project_id__stand__setup__get: {
+    jog_of_api_projects__project_id__jog__setup__get: {
         parameters: {
             query?: {
                 x?: number | null;
@@ -11998,7 +11998,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Stand"];
+                    "application/json": components["schemas"]["Jog"];
                 };
             };
             /** @description The request cannot be read. */

@@ -104,7 +104,7 @@ export function Bench({ project }: { project: ProjectState }) {
       'seen',
       'reached',
       'compare',
-      'standing',
+      'jogged',
       'section',
       'shown',
       'marked',
@@ -139,7 +139,7 @@ export function Bench({ project }: { project: ProjectState }) {
   }, [setup, view.card])
   // An operation at an index position moves in a plane that is turned with the work.
   const planeFromWork = moment.operation?.zero_from_work
-  const byAxes = view.stage === 'reach' ? view.standing : null
+  const byAxes = view.stage === 'reach' ? view.jogged : null
   const looked = byAxes ?? setup?.positions.find((one) => one.name === view.turnedTo)
   const zeroFromPlane = useMemo(() => {
     if (looked) return new THREE.Matrix4().set(...(looked.local_from_zero.flat() as Sixteen)).invert()

@@ -1,5 +1,5 @@
 import { create } from 'zustand'
-import type { StandData, Vec } from '../api/client'
+import type { JogData, Vec } from '../api/client'
 
 export type Look = 'spindle' | 'operator' | 'left' | 'right' | 'back' | 'pick'
 export const LAYERS = ['part', 'stock', 'holding', 'machine', 'paths'] as const
@@ -22,7 +22,7 @@ type Picture = {
   /** Key of a picture of what a tool reaches, while it is shown. */
   reached: string | null
   /** The machine moved to some values of its axes, at the stage Reach. */
-  standing: StandData | null
+  jogged: JogData | null
   /** Whether contact areas are shown at the stage Hold, and the item of the holding that is pointed at. */
   contacts: boolean
   litItem: string | null
@@ -38,7 +38,7 @@ export const useShown = create<Picture>(() => ({
   lit: [],
   seen: null,
   reached: null,
-  standing: null,
+  jogged: null,
   contacts: true,
   litItem: null,
   compare: false,

@@ -13,7 +13,7 @@ from vtkmodules.vtkFiltersCore import vtkImplicitPolyDataDistance
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
-from pelvrak.core.geometry.seen import places_on
+from pelvrak.core.geometry.visibility import places_on
 from pelvrak.core.stock.compare import poly_data
 
 MOST_POINTS = 1500

@@ -9,7 +9,7 @@ from pelvrak.core.cutting.regions import SQUARE_COS, heights_of
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Face, FaceRef, Part, PartModel, face_of
 from pelvrak.core.geometry.rigid import moved, turned
-from pelvrak.core.geometry.seen import Caster
+from pelvrak.core.geometry.visibility import Caster
 
 
 def looks_up(part: Part, face: Face, zero_from_work: Floats, caster: Caster) -> bool:

@@ -17,7 +17,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Ints, Mesh
 from pelvrak.core.geometry.part import Face, Part, as_vector
 from pelvrak.core.geometry.rigid import away_from_line, moved, turned
-from pelvrak.core.geometry.seen import Caster
+from pelvrak.core.geometry.visibility import Caster
 from pelvrak.core.machine.index import TurningLine
 from pelvrak.core.stock.moves import turned_moves
 

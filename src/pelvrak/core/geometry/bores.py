@@ -6,7 +6,7 @@ import numpy as np
 
 from pelvrak.core.geometry.mesh import Floats, Mesh, corners_by_label
 from pelvrak.core.geometry.part import SAME_PLACE_MM, Face, Hole, as_vector
-from pelvrak.core.geometry.seen import Caster
+from pelvrak.core.geometry.visibility import Caster
 
 
 def bores(faces: list[Face], mesh: Mesh) -> list[Hole]:

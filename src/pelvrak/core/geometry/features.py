@@ -13,11 +13,11 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from pelvrak.core.geometry.folds import Fold, folds
+from pelvrak.core.geometry.adjacency import Adjacent, adjacency
 from pelvrak.core.geometry.holes import HoleFeature, hole_features, smallest_inner_radius
 from pelvrak.core.geometry.mesh import Floats, corners_by_label
 from pelvrak.core.geometry.part import Face, Frozen, PartModel, Vector, as_vector
-from pelvrak.core.geometry.seen import REACHED, Caster, reached, tool_directions
+from pelvrak.core.geometry.visibility import REACHED, Caster, tool_directions, visible
 
 RecessKind = Literal["pocket", "slot", "open pocket", "open slot", "step", "opening", "through slot"]
 # Directions within this (cosine of the angle to square) are square to each other.
@@ -104,12 +104,12 @@ class _Walk:
     """The part with its folds, as the feature rules ask for it."""
 
     model: PartModel
-    folds_of: dict[int, list[Fold]] = field(default_factory=dict)
+    folds_of: dict[int, list[Adjacent]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.faces = self.model.part.faces
-        self.by_edge: dict[int, Fold] = {}
-        for fold in folds(self.model):
+        self.by_edge: dict[int, Adjacent] = {}
+        for fold in adjacency(self.model):
             self.by_edge[fold.edge] = fold
             self.folds_of.setdefault(fold.one, []).append(fold)
             self.folds_of.setdefault(fold.two, []).append(fold)
@@ -117,7 +117,7 @@ class _Walk:
         self.holes = hole_features(self.model, caster)
         self.hole_faces = {f for hole in self.holes for stage in hole.stages for f in stage.faces}
         self.directions = tool_directions(self.model.part)
-        self.share, self.any = reached(self.model, self.directions, caster)
+        self.share, self.any = visible(self.model, self.directions, caster)
 
     @cached_property
     def corners(self) -> list[Floats]:
@@ -168,7 +168,7 @@ class _Walk:
             np.dot(d, way) > 0.9999 and self.share[face, i] > 0.5 for i, d in enumerate(self.directions)
         )
 
-    def from_beside(self, fold: Fold) -> bool:
+    def from_beside(self, fold: Adjacent) -> bool:
         """Whether a tool square to one of two faces makes the sharp inner edge between them, as floor and
         wall.
         """

@@ -10,7 +10,7 @@ import numpy as np
 from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.part import SAME_PLACE_MM, Face, Frozen, Part, PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import moved, turned
-from pelvrak.core.geometry.seen import Caster
+from pelvrak.core.geometry.visibility import Caster
 
 # Axes this near to each other are one: what forms fitted to a mesh are known to.
 SAME_LINE_MM = 2e-3

@@ -13,7 +13,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.mesh import Mesh
 from pelvrak.core.geometry.part import Vector, as_vector
-from pelvrak.core.geometry.seen import places_on
+from pelvrak.core.geometry.visibility import places_on
 from pelvrak.core.route.pictures import surface_of, volume_of
 from pelvrak.core.route.pieces import FACTS, FIELD, PART, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.report import BilletReport

@@ -7,8 +7,8 @@ from typing import Any
 from pelvrak.core.engine.digest import digest_of
 from pelvrak.core.engine.step import Kind
 from pelvrak.core.route import (
-    ahead,
     billets,
+    clearance,
     comparing,
     holding,
     jaws,
@@ -28,7 +28,7 @@ _MODULES = (
     pictures,
     holding,
     jaws,
-    ahead,
+    clearance,
     planning,
     simulate,
     swinging,

@@ -10,12 +10,12 @@ from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.geometry.seen import reached
+from pelvrak.core.geometry.visibility import visible
 from pelvrak.core.holding.clamping import FRICTION
 from pelvrak.core.holding.hold import fixtures_of
 from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.route.ahead import ahead
+from pelvrak.core.route.clearance import clearance
 from pelvrak.core.route.cutting import cut_operations, cut_through, depths, with_pointers
 from pelvrak.core.route.holding import safety_of
 from pelvrak.core.route.loads import safety_findings
@@ -61,7 +61,7 @@ def part_setup(
     beside_it = _beside_others(run, load, setup, placed, incoming_key)
     tools = {tool.id: tool for tool in run.plan.tools}
     shop = fixtures_of(run.plan.fixtures)
-    foretold, beside, proposals = ahead(run, turning, tools, incoming_key, shop)
+    foretold, beside, proposals = clearance(run, turning, tools, incoming_key, shop)
     seated = _seated(run, setup, placed, turning, shop)
     foretold = [with_pointers(f, index) for f in foretold]
     placed.hold = placed.hold.model_copy(
@@ -180,7 +180,7 @@ def _seated(
             )
             for one, at in zip(setup.seat.zeros, placed.zeros, strict=True)
         ),
-        "seen": tuple(np.round(reached(run.part, [up])[0][:, 0], 3).tolist()),
+        "seen": tuple(np.round(visible(run.part, [up])[0][:, 0], 3).tolist()),
     }
 
 

@@ -11,7 +11,7 @@ from pelvrak.core.geometry.glb import to_glb
 from pelvrak.core.geometry.mesh import Mesh, crease_lines, joined, transformed
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse
-from pelvrak.core.geometry.seen import reached
+from pelvrak.core.geometry.visibility import visible
 from pelvrak.core.machine.index import Turned, index_time
 from pelvrak.core.machine.kinematics import home_angles
 from pelvrak.core.machine.machine import Machine
@@ -94,7 +94,7 @@ def position_reports(run: Run, turning: Turning, part: PartModel) -> tuple[Posit
     out = []
     names = [name for name in turning.turned if name]
     ways = [as_vector(turning.stations[name].zero_from_work[2, :3]) for name in names]
-    shares = reached(part, ways)[0] if ways else np.zeros((0, 0))
+    shares = visible(part, ways)[0] if ways else np.zeros((0, 0))
     for k, name in enumerate(names):
         at = turning.turned[name]
         solutions = () if at.solved is None else at.solved.solutions[:TOLD_SOLUTIONS]

@@ -12,7 +12,7 @@ import numpy as np
 
 from pelvrak.core.cutting.toolpath import fitted
 from pelvrak.core.geometry.mesh import box
-from pelvrak.core.geometry.seen import Caster
+from pelvrak.core.geometry.visibility import Caster
 from pelvrak.core.holding.hold import fixtures_of, vise_hold
 from pelvrak.core.holding.holding import hold_work
 from pelvrak.core.stock.compare import compare

@@ -17,13 +17,13 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.holding.on_table import middle_of_table
 from pelvrak.core.machine.machine import Machine, machine_from_json, machine_of
-from pelvrak.core.route.fewest import Fewest, fewest
+from pelvrak.core.route.jog import Jog, jog
 from pelvrak.core.route.pieces import PART
 from pelvrak.core.route.plan import Plan, Setup, plan_from, refusal
 from pelvrak.core.route.reaching import Reached, reached_from
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import Run
-from pelvrak.core.route.stand import Stand, stand
+from pelvrak.core.route.set_cover import SetCover, set_cover
 from pelvrak.server.api.holding import shop_fixtures
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
@@ -68,13 +68,13 @@ def _kept(key: str, piece: str) -> bytes:
 
 
 @router.get("/projects/{project_id}/fewest/{setup}")
-def fewest_positions(project_id: ProjectId, setup: str) -> Fewest:
+def fewest_positions(project_id: ProjectId, setup: str) -> SetCover:
     """The fewest positions for a setup as it stands, and the fewest setups for the part, on the setup's
     machine.
     """
     plan, own, told, key = _computed(project_id, setup)
     features = Features.model_validate_json(_kept(key, "features.json"))
-    return fewest(features, machine_of(own.machine, plan.machines), np.array(told.zero_from_work))
+    return set_cover(features, machine_of(own.machine, plan.machines), np.array(told.zero_from_work))
 
 
 @router.get("/projects/{project_id}/reach/{setup}")
@@ -122,8 +122,8 @@ def reach(
         ) from missing
 
 
-@router.get("/projects/{project_id}/stand/{setup}")
-def stand_of(
+@router.get("/projects/{project_id}/jog/{setup}")
+def jog_of(
     project_id: ProjectId,
     setup: str,
     x: Length | None = None,
@@ -132,13 +132,13 @@ def stand_of(
     a: Length | None = None,
     b: Length | None = None,
     c: Length | None = None,
-) -> Stand:
+) -> Jog:
     """The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what
     there.
     """
     plan, _, told, key = _computed(project_id, setup)
     given = {"X": x, "Y": y, "Z": z, "A": a, "B": b, "C": c}
-    return stand(_run(plan, key), told, {name: value for name, value in given.items() if value is not None})
+    return jog(_run(plan, key), told, {name: value for name, value in given.items() if value is not None})
 
 
 @router.get("/projects/{project_id}/place/{setup}")

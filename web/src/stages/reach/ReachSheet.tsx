@@ -10,7 +10,7 @@ import { Offsets } from './Offsets'
 import { MachineEditor } from './MachineEditor'
 import { Positions } from './Positions'
 import { registersOf } from './registers'
-import { Standing } from './Standing'
+import { Jog } from './Jog'
 import { ToolReach } from './ToolReach'
 
 /** Which machine, where on its table, which register, and whether the paths stay within its travels. */
@@ -94,7 +94,7 @@ export function ReachSheet(props: SheetProps) {
           </div>
         )}
       </Row>
-      {machine && report?.hold?.zero_on_table && <Standing {...{ ...props, machine }} />}
+      {machine && report?.hold?.zero_on_table && <Jog {...{ ...props, machine }} />}
       {editing && machine && <MachineEditor {...props} machine={machine} />}
       {standing ? (
         <>

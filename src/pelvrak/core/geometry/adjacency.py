@@ -10,14 +10,14 @@ import numpy as np
 from pelvrak.core.geometry.mesh import Floats, triangle_normals
 from pelvrak.core.geometry.part import Face, PartModel
 
-FoldKind = Literal["convex", "concave", "smooth"]
+EdgeKind = Literal["convex", "concave", "smooth"]
 # Below this the faces run into each other smoothly: what chords of curved edges and fitted faces leave, with
 # room.
 SMOOTH_DEG = 8.0
 
 
 @dataclass(frozen=True)
-class Fold:
+class Adjacent:
     """An edge with its two faces. angle_deg: between their normals, above 0 where the material is convex."""
 
     edge: int
@@ -27,7 +27,7 @@ class Fold:
     length: float
 
     @property
-    def kind(self) -> FoldKind:
+    def kind(self) -> EdgeKind:
         if abs(self.angle_deg) < SMOOTH_DEG:
             return "smooth"
         return "convex" if self.angle_deg > 0 else "concave"
@@ -66,7 +66,7 @@ def normal_at(face: Face, point: Floats) -> Floats | None:
     return np.asarray(out / length * (-1.0 if face.hollow else 1.0))
 
 
-def folds(model: PartModel) -> list[Fold]:
+def adjacency(model: PartModel) -> list[Adjacent]:
     """Every edge between two different faces, with how the material folds there."""
     part = model.part
     uses: dict[int, list[tuple[int, bool]]] = {}
@@ -92,7 +92,9 @@ def folds(model: PartModel) -> list[Fold]:
         )
         angle = np.degrees(np.arccos(np.clip(first @ second, -1, 1)))
         turn = np.cross(first, second) @ (way if forward else -way)
-        out.append(Fold(number, one, two, float(angle if turn > 0 else -angle), part.edges[number].length))
+        out.append(
+            Adjacent(number, one, two, float(angle if turn > 0 else -angle), part.edges[number].length)
+        )
     return out
 
 

@@ -42,7 +42,7 @@ class Clamping(Frozen):
     faces: tuple[int, ...]
 
 
-class Fewest(Frozen):
+class SetCover(Frozen):
     """here: positions for the work as this setup seats it; here_left: faces it cannot reach so. setups: the
     fewest clampings for all of the part; never: faces that no direction reaches.
     """
@@ -75,7 +75,7 @@ def smallest_cover(sets: NDArray[np.bool_], wanted: NDArray[np.bool_]) -> list[i
     return [int(i) for i in np.flatnonzero(found.x > 0.5)]
 
 
-def fewest(features: Features, machine: Machine, zero_from_work: Floats) -> Fewest:
+def set_cover(features: Features, machine: Machine, zero_from_work: Floats) -> SetCover:
     """The fewest positions for a setup as it stands (its 4×4), and the fewest setups for the part, on one
     machine.
     """
@@ -87,7 +87,7 @@ def fewest(features: Features, machine: Machine, zero_from_work: Floats) -> Fewe
     all_of_it = np.asarray(reach.any(axis=0), bool)
     angles = _angles(machine, ways @ zero_from_work[:3, :3].T)
     here, left = _covered(reach, all_of_it, ways, ways @ zero_from_work[:3, :3].T, angles)
-    return Fewest(
+    return SetCover(
         here=here, here_left=left, setups=tuple(_clampings(reach, all_of_it, ways, machine)), never=never
     )
 

@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { answered, api, type MachineData, problemOf, type StandData } from '../../api/client'
+import { answered, api, type MachineData, problemOf, type JogData } from '../../api/client'
 import { revisionAt } from '../../api/hooks'
 import { useShown } from '../../state/picture'
 import { round } from '../../ui/words'
@@ -8,15 +8,15 @@ import { NumberField, sentence } from '../../ui/Field'
 import type { SheetProps } from '../sheet'
 
 /** The machine moved to any values of its axes, in the picture, and what meets what there. */
-export function Standing({ project, setup, index, machine }: SheetProps & { machine: MachineData }) {
+export function Jog({ project, setup, index, machine }: SheetProps & { machine: MachineData }) {
   const [open, setOpen] = useState(false)
   const [values, setValues] = useState<Record<string, number>>({})
   const [dragged, setDragged] = useState<Record<string, number>>({})
   const { data, error } = useQuery({
     queryKey: ['stand', project.id, revisionAt(project, index, 'reach'), setup.name, values],
     queryFn: () =>
-      answered<StandData>(
-        api.GET('/api/projects/{project_id}/stand/{setup}', {
+      answered<JogData>(
+        api.GET('/api/projects/{project_id}/jog/{setup}', {
           params: {
             path: { project_id: project.id, setup: setup.name },
             query: Object.fromEntries(
@@ -30,9 +30,9 @@ export function Standing({ project, setup, index, machine }: SheetProps & { mach
     placeholderData: keepPreviousData,
   })
   useEffect(() => {
-    useShown.setState({ standing: open && data ? data : null })
+    useShown.setState({ jogged: open && data ? data : null })
   }, [open, data])
-  useEffect(() => () => useShown.setState({ standing: null }), [])
+  useEffect(() => () => useShown.setState({ jogged: null }), [])
   // A slider is let go of before the machine is asked to stand there.
   useEffect(() => {
     if (!Object.keys(dragged).length) return

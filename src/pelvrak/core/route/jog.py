@@ -20,7 +20,7 @@ from pelvrak.core.route.station import station_at
 from pelvrak.core.route.told import machine_picture, slides_picture
 
 
-class Stand(Frozen):
+class Jog(Frozen):
     """A machine as it stands. values: of every axis; local_from_zero: 4×4, the plane square to the tool;
     nose: where the bare spindle's nose
 
@@ -37,7 +37,7 @@ class Stand(Frozen):
     meets: tuple[str, ...] = ()
 
 
-def stand(run: Run, setup: SetupReport, values: dict[str, float]) -> Stand:
+def jog(run: Run, setup: SetupReport, values: dict[str, float]) -> Jog:
     """A setup's machine with its axes at some values; those not given: rotary ones at home, the nose over
     zero, as high as it goes.
 
@@ -84,7 +84,7 @@ def stand(run: Run, setup: SetupReport, values: dict[str, float]) -> Stand:
         for axis in machine.axes
         if not axis.endless and not axis.low - 1e-9 <= whole[axis.name] <= axis.high + 1e-9
     ]
-    return Stand(
+    return Jog(
         values={name: round(value, 6) + 0.0 for name, value in whole.items()},
         local_from_zero=matrix(at.local_from_zero),
         nose=as_vector(np.round(nose, 6) + 0.0),

@@ -107,7 +107,7 @@ class PlaceGiven:
 
 
 @dataclass(frozen=True)
-class AheadGiven:
+class ClearanceGiven:
     """What clamps and tools are looked at with. stock: surface of what comes in; zero_from_work: of the
     setup's zero; solids, hold: what
 
@@ -126,7 +126,7 @@ class AheadGiven:
     fixtures: tuple[Fixture, ...]
 
 
-def ahead(
+def clearance(
     run: Run, turning: Turning, tools: dict[str, Tool], incoming_key: str, fixtures: dict[str, Fixture]
 ) -> tuple[list[Finding], tuple[BesideFact, ...], tuple[Proposal, ...]]:
     """Findings (work frame), room beside each clamp, and proposals for a setup. Paths of cures start at the
@@ -141,7 +141,7 @@ def ahead(
     places = tuple(
         _place(run, name, station, bare, tools, incoming_key, cut[name]) for name, station in stations.items()
     )
-    given = AheadGiven(
+    given = ClearanceGiven(
         surface_of(run.engine, incoming_key).content(SURFACE),
         turning.zero_from_work,
         Result(hold.key, run.engine).content(SURFACE),
@@ -154,7 +154,7 @@ def ahead(
         bare.tools,
         shelf,
     )
-    found = run.engine.run(AHEAD, given, f"{setup.name} ways for the tools").value(FACTS)
+    found = run.engine.run(CLEARANCE, given, f"{setup.name} ways for the tools").value(FACTS)
     findings, beside, proposals = named(found, {**bare.names, **names})
     return (
         [Finding.model_validate(one) for one in findings],
@@ -215,9 +215,9 @@ class _Nameless:
         return one.model_copy(update=update)
 
 
-def _looked(given: AheadGiven, reads: Reads) -> Pieces:
+def _looked(given: ClearanceGiven, reads: Reads) -> Pieces:
     work, fixtures = reads.read(given.stock, SURFACE), {one.id: one for one in given.fixtures}
-    each: dict[str, _Ahead] = {}
+    each: dict[str, _Clearance] = {}
     for place in given.places:
         station = station_from(reads, given.machine, given.zero_from_work, given.hold, given.solids, place.at)
         moves = [
@@ -226,7 +226,7 @@ def _looked(given: AheadGiven, reads: Reads) -> Pieces:
             if (path := reads.read(content, PATH).path).moves
         ]
         lying = transformed(work, station.zero_from_work)
-        each[place.position] = _Ahead(station, given.spec, moves, given.tools, fixtures, lying, each)
+        each[place.position] = _Clearance(station, given.spec, moves, given.tools, fixtures, lying, each)
     findings: list[Finding] = []
     beside: dict[str, BesideFact] = {}
     for one in each.values():
@@ -239,7 +239,7 @@ def _looked(given: AheadGiven, reads: Reads) -> Pieces:
     return {FACTS: [[one.model_dump(mode="json") for one in group] for group in groups]}
 
 
-AHEAD = Step("ways for the tools", 1, AheadGiven, _looked)
+CLEARANCE = Step("ways for the tools", 1, ClearanceGiven, _looked)
 
 
 def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float] | None) -> _Swept:
@@ -285,7 +285,7 @@ def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float
 
 
 @dataclass
-class _Ahead:
+class _Clearance:
     """One index position of a setup looked at. spec: its holding in the plan; swept: the moves of its
     operations; each: all of them by name, "" the work as it is seated.
     """
@@ -296,7 +296,7 @@ class _Ahead:
     tools: dict[str, Tool]
     fixtures: dict[str, Fixture]
     lying: Mesh
-    each: dict[str, _Ahead]
+    each: dict[str, _Clearance]
 
     @property
     def hold(self) -> HoldFacts:

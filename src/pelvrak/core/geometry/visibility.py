@@ -11,7 +11,7 @@ import numpy as np
 from cachetools import LRUCache
 from numpy.typing import NDArray
 
-from pelvrak.core.geometry import seen_kernel as kernel
+from pelvrak.core.geometry import visibility_kernel as kernel
 from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_normals
 from pelvrak.core.geometry.part import Part, PartModel, Vector, as_vector
 
@@ -128,7 +128,7 @@ class Caster:
         return out
 
 
-def reached(
+def visible(
     model: PartModel, directions: list[Vector], caster: Caster | None = None
 ) -> tuple[Floats, Floats]:
     """Share of each face that a straight way along each direction reaches (faces, directions), and along any

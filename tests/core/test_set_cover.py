@@ -11,7 +11,7 @@ from pelvrak.core.geometry.features import features_of
 from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.machine.kinematics import direction_of
 from pelvrak.core.machine.machine import machine_of
-from pelvrak.core.route.fewest import fewest, smallest_cover
+from pelvrak.core.route.set_cover import set_cover, smallest_cover
 from tests import solids
 
 
@@ -53,13 +53,13 @@ class Parts(unittest.TestCase):
 
     def test_a_block_on_each_machine(self):
         found = self.block()
-        plain = fewest(found, machine_of("vertical-760"), np.eye(4))
+        plain = set_cover(found, machine_of("vertical-760"), np.eye(4))
         # From above: its top hole and all four walls (along which a tool goes); the front hole and the bottom
         # stay.
         self.assertEqual(len(plain.here), 1)
         self.assertEqual(len(plain.here_left), 3)  # bottom face, wall and floor of the front hole
         self.assertEqual(len(plain.setups), 2)  # from above, and from the front, which the bottom lies along
-        about_x = fewest(found, machine_of("vertical-760-a"), np.eye(4))
+        about_x = set_cover(found, machine_of("vertical-760-a"), np.eye(4))
         self.assertEqual(len(about_x.here), 2)
         self.assertEqual(about_x.here_left, ())
         self.assertEqual(len(about_x.setups), 1)
@@ -74,7 +74,7 @@ class Parts(unittest.TestCase):
         hollow = features(
             solids.minus(solids.box((0, 0, 0), (60, 40, 30)), solids.box((10, 10, 10), (50, 30, 20)))
         )
-        found = fewest(hollow, machine_of("trunnion-ac"), np.eye(4))
+        found = set_cover(hollow, machine_of("trunnion-ac"), np.eye(4))
         self.assertEqual(len(found.never), 6)
         self.assertFalse({f for one in found.setups for f in one.faces} & set(found.never))
 
