@@ -6,8 +6,14 @@ import os
 from pathlib import Path
 from typing import Any
 
+from hypothesis import HealthCheck, settings
+
 from pelvrak.core.checks import CHECKS
 from pelvrak.core.findings import Finding
+
+# On a busy machine making an example takes as long as it takes.
+settings.register_profile("shared", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("shared")
 
 # Where a process writes which codes it has raised, for the whole run's count of them.
 _FOLDER = os.environ.get("PELVRAK_RAISED")

@@ -15,7 +15,7 @@ from pebble import ProcessExpired, ProcessPool
 
 from pelvrak.core.errors import Stopped
 
-WATCH_S = 0.2
+WATCH_S = 0.1
 # A computation that is asked to stop may end by itself this long; then its process is killed.
 GRACE_S = 0.5
 
@@ -38,9 +38,8 @@ def _follow_parent() -> None:
 
 @cache
 def _pool() -> ProcessPool:
-    return ProcessPool(
-        max_workers=1, context=multiprocessing.get_context("spawn"), initializer=_follow_parent
-    )
+    context = multiprocessing.get_context("forkserver")
+    return ProcessPool(max_workers=1, context=context, initializer=_follow_parent)
 
 
 def _scheduled(compute: Callable[..., Any], arguments: tuple[Any, ...]) -> Any:
@@ -56,9 +55,16 @@ def _scheduled(compute: Callable[..., Any], arguments: tuple[Any, ...]) -> Any:
         return _pool().schedule(compute, args=list(arguments))
 
 
-def prepare(imports: Callable[[], None]) -> None:
-    """Start the process ahead of the first computation; imports: what it should have loaded by then."""
-    _pool().schedule(imports)
+def _nothing() -> None:
+    """What the first process does, to be there."""
+
+
+def prepare(module: str) -> None:
+    """Start the process ahead of the first computation, forked from one that has a module loaded: the next
+    one, after it was killed, is there at once.
+    """
+    multiprocessing.get_context("forkserver").set_forkserver_preload(["__main__", module])
+    _pool().schedule(_nothing)
 
 
 def run(compute: Callable[..., Any], arguments: tuple[Any, ...], wanted: Callable[[], bool]) -> Any:

@@ -17,7 +17,7 @@ from pelvrak.server.db.session import tell, transaction
 from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.db.uploads import body_of
 from pelvrak.server.jobs.stills import render_stills
-from pelvrak.server.jobs.wanted import Passing, broke, help_wanted, seldom, wanted
+from pelvrak.server.jobs.wanted import GIVES_WAY_S, Passing, broke, help_wanted, seldom, wanted
 
 log = logging.getLogger("pelvrak.jobs")
 
@@ -81,7 +81,7 @@ def evaluate_revision(evaluation_id: int, beside: bool) -> dict[str, Any]:
 def help_revision(evaluation_id: int) -> None:
     """Run the steps of an evaluation that its next setups wait for, for the worker that computes it."""
     asked = _asked_for(evaluation_id)
-    progress = seldom(lambda share, what: help_wanted(evaluation_id))
+    progress = seldom(lambda share, what: help_wanted(evaluation_id), GIVES_WAY_S)
     try:
         cut_ahead(plan_from(asked.plan), asked.body, DatabaseStore(), progress, body_of)
     except BadInput:

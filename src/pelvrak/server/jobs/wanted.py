@@ -16,8 +16,9 @@ if TYPE_CHECKING:
 
 # An idle worker takes a job within this.
 IDLE_TAKES_S = 0.6
-# A computation asks, and tells how far it is, no oftener than this.
-TELL_S = 0.25
+# A computation asks, and tells how far it is, no oftener than this; who helps another asks sooner, to give
+# way.
+TELL_S, GIVES_WAY_S = 0.25, 0.08
 
 
 def wanted(row: Evaluation | None, project: Project | None) -> bool:
@@ -37,13 +38,13 @@ def help_wanted(evaluation_id: int) -> bool:
         return under_way(session, evaluation_id) and not urgent_waits(session)
 
 
-def seldom(ask: Progress) -> Progress:
-    """A question that is asked no oftener than every TELL_S; in between the answer is yes."""
+def seldom(ask: Progress, every: float = TELL_S) -> Progress:
+    """A question that is asked no oftener than this, s; in between the answer is yes."""
     asked = 0.0
 
     def answer(share: float, what: str) -> bool:
         nonlocal asked
-        if time.monotonic() - asked < TELL_S:
+        if time.monotonic() - asked < every:
             return True
         asked = time.monotonic()
         return ask(share, what)

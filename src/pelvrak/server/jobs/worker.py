@@ -13,11 +13,8 @@ from pelvrak.server.jobs.handing import PARTS, ROUTES
 
 # Files are read by processes of their own: a slow one does not keep the others waiting.
 READERS = 3
-
-
-def _load() -> None:
-    """What a computation needs loaded takes seconds; the first one should not wait for it."""
-    import pelvrak.server.jobs.computing  # noqa: F401
+# What a computation needs loaded takes seconds; none should wait for it.
+COMPUTES = "pelvrak.server.jobs.computing"
 
 
 async def work(queues: list[str]) -> None:
@@ -40,7 +37,7 @@ def _load_reader() -> None:
 def start(queues: list[str]) -> None:
     """Have what computes routes, and what reads most files, loaded by the time the first one comes."""
     if ROUTES in queues:
-        prepare(_load)
+        prepare(COMPUTES)
     if PARTS in queues:
         threading.Thread(target=_load_reader, daemon=True).start()
 
