@@ -53,10 +53,8 @@ def outline_of(tool: Tool) -> np.ndarray:
 @dataclass
 class Cutter:
     """The control and the machine. axes: letter, direction and a point (machine coordinates) of every rotary
-    axis that carries
-
-    the work, from the base to the table, as they lie at 0; found: the register of the work's zero; plane: of
-    G68.2, its zero and turn.
+    axis that carries the work, from the base to the table, as they lie at 0; found: the register of the
+    work's zero; plane: of G68.2, its zero and turn.
     """
 
     work: manifold3d.Manifold
@@ -245,9 +243,7 @@ def samples(mesh: Mesh, count: int = 3000) -> np.ndarray:
 
 def rotary_axes(machine: Machine) -> list[tuple[str, np.ndarray, np.ndarray]]:
     """Letter, direction and point of what turns the work, base first. The slides run along X, Y and Z, so
-    what the control
-
-    shows with the nose on a point of an axis is that point.
+    what the control shows with the nose on a point of an axis is that point.
     """
     return [(axis.name, np.array(axis.direction), np.array(axis.point)) for axis in machine.rotary[::-1]]
 

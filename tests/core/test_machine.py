@@ -250,9 +250,7 @@ class Slides(unittest.TestCase):
 
     def test_how_they_follow(self):
         """On a vertical mill whose table goes in X and Y: the head is the tool's own; seen from the work the
-        column goes by as the table does, the
-
-        saddle, which the table rides on in X, only in X.
+        column goes by as the table does, the saddle, which the table rides on in X, only in X.
         """
         machine = machine_of("vertical-760")
         moving = {one.name: one for one in slides(machine, (300.0, 200.0, 80.0), upright(machine))}

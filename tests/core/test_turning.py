@@ -164,9 +164,8 @@ class ThreeWays(unittest.TestCase):
 
     def test_the_tilted_plane_goes_to_the_same_places(self):
         """Its program read by pygcode: the plane's turns about Z, the new X and the new Z composed by scipy,
-        about the register's point. The
-
-        tool's places in the work are those of the program that has a register for each position.
+        about the register's point. The tool's places in the work are those of the program that has a register
+        for each position.
         """
         store, report = computed("tilted_plane")
         _, plain = computed("register_each")

@@ -1963,11 +1963,9 @@ export interface components {
         /**
          * Control
          * @description What the control can do. extended: how many registers beyond the standard six; reserved: not to be
-         *     given out;
-         *
-         *     tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by
-         *     itself; shortest_way: a rotary axis goes the short way round; program_digits: in which program numbers are
-         *     written; last_block: the largest block number. registers: the standard work offsets it has.
+         *     given out; tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the
+         *     table by itself; shortest_way: a rotary axis goes the short way round; program_digits: in which program
+         *     numbers are written; last_block: the largest block number. registers: the standard work offsets it has.
          */
         Control: {
             /**
@@ -3251,10 +3249,8 @@ export interface components {
         /**
          * Jog
          * @description A machine as it stands. values: of every axis; local_from_zero: 4×4, the plane square to the tool;
-         *     nose: where the bare spindle's nose
-         *
-         *     is in it, mm; machine_key, slides: pictures; beyond: axes past their limits; meets: what runs into what,
-         *     in words.
+         *     nose: where the bare spindle's nose is in it, mm; machine_key, slides: pictures; beyond: axes past their
+         *     limits; meets: what runs into what, in words.
          */
         Jog: {
             /**

@@ -194,9 +194,7 @@ def stands(problem: Programme) -> bool:
 
 class _Slipping:
     """The programme of a holding, asked for one wrench after the other: only its last column is another each
-    time, so the solver goes on from
-
-    where it stood.
+    time, so the solver goes on from where it stood.
     """
 
     def __init__(self, problem: Programme) -> None:

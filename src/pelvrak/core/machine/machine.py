@@ -160,11 +160,9 @@ class Changer(Frozen):
 
 class Control(Frozen):
     """What the control can do. extended: how many registers beyond the standard six; reserved: not to be
-    given out;
-
-    tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the table by
-    itself; shortest_way: a rotary axis goes the short way round; program_digits: in which program numbers are
-    written; last_block: the largest block number. registers: the standard work offsets it has.
+    given out; tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the
+    table by itself; shortest_way: a rotary axis goes the short way round; program_digits: in which program
+    numbers are written; last_block: the largest block number. registers: the standard work offsets it has.
     """
 
     registers: tuple[Register, ...] = STANDARD

@@ -27,9 +27,7 @@ ROUND = 96
 @dataclass(frozen=True)
 class Slide:
     """A solid of the machine that moves against the work. mesh: in the local plane of a position with the
-    bare nose at its zero;
-
-    follows (3, 3): how far it goes for each mm the nose goes.
+    bare nose at its zero; follows (3, 3): how far it goes for each mm the nose goes.
     """
 
     name: str

@@ -50,11 +50,9 @@ class Planned:
 @dataclass(frozen=True)
 class Head:
     """What stands round the operations. number: of the program, 0 for one made of its name; digits: in which
-    it is written;
-
-    last_block: the largest block number the control takes; found_in: the register the operator finds, from
-    which the others are turned; home: name, angle (degrees), clamp and unclamp code of each rotary axis where
-    the next work is loaded.
+    it is written; last_block: the largest block number the control takes; found_in: the register the operator
+    finds, from which the others are turned; home: name, angle (degrees), clamp and unclamp code of each
+    rotary axis where the next work is loaded.
     """
 
     number: int = 0
@@ -259,9 +257,7 @@ def turn_in_words(tilted: tuple[float, float, float]) -> str:
 
 def _turn(w: _Writer, there: Where, stands: dict[str, float]) -> None:
     """Turn the work, or stop first: one axis after the other, each with its clamp off and on, because how two
-    that go in rapid
-
-    overlap on the way is up to the control. stands: where each is, kept up to date.
+    that go in rapid overlap on the way is up to the control. stands: where each is, kept up to date.
     """
     if there.message is not None:
         w.block("M0", _comment(there.message or "turn and clamp the work anew"))
@@ -289,9 +285,8 @@ def _come(w: _Writer, tool: Tool, place: Vector, *turned: tuple[str, str]) -> in
 
 def _wrapped(w: _Writer, planned: Planned, lie: Round, stands: dict[str, float]) -> list[int]:
     """A path round a rotary axis, as straight moves of the slides and the axis; feeds in inverse time (G93:
-    how often a minute the move
-
-    would fit), because a feed in mm/min says nothing of a move that is partly degrees. ISO 6983-1.
+    how often a minute the move would fit), because a feed in mm/min says nothing of a move that is partly
+    degrees. ISO 6983-1.
     """
     flat = chords(planned.path)
     points = np.concatenate([flat.starts[:1], flat.ends])

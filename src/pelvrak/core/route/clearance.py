@@ -109,10 +109,8 @@ class PlaceGiven:
 @dataclass(frozen=True)
 class ClearanceGiven:
     """What clamps and tools are looked at with. stock: surface of what comes in; zero_from_work: of the
-    setup's zero; solids, hold: what
-
-    holds it; spec: its holding in the plan; tools: by the tokens the operations use; fixtures: the whole
-    library, out of which things are proposed.
+    setup's zero; solids, hold: what holds it; spec: its holding in the plan; tools: by the tokens the
+    operations use; fixtures: the whole library, out of which things are proposed.
     """
 
     stock: Content

@@ -293,9 +293,7 @@ def _safety_at(
 @dataclass(frozen=True)
 class SafetyGiven:
     """What clamping is reckoned from, the shift of its frame to the zero frame, what the operations load it
-    with (in the plane of a
-
-    position, 4×4 from the zero frame).
+    with (in the plane of a position, 4×4 from the zero frame).
     """
 
     clamping: Content

@@ -48,9 +48,7 @@ WALL_STEP_MM = 15.0
 @dataclass(frozen=True)
 class NestGiven:
     """What a nest is solved from. stock: surface of what comes in; rotation: of the seat, before the nest
-    turns the work; item: of the
-
-    holding that is cut to the work.
+    turns the work; item: of the holding that is cut to the work.
     """
 
     part: Content

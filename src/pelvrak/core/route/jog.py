@@ -22,10 +22,8 @@ from pelvrak.core.route.told import machine_picture, slides_picture
 
 class Jog(Frozen):
     """A machine as it stands. values: of every axis; local_from_zero: 4×4, the plane square to the tool;
-    nose: where the bare spindle's nose
-
-    is in it, mm; machine_key, slides: pictures; beyond: axes past their limits; meets: what runs into what,
-    in words.
+    nose: where the bare spindle's nose is in it, mm; machine_key, slides: pictures; beyond: axes past their
+    limits; meets: what runs into what, in words.
     """
 
     values: dict[str, float]

@@ -32,10 +32,9 @@ PLAN_CELL_MM = 0.5
 @dataclass(frozen=True)
 class PathGiven:
     """What an operation's path is planned from. zero_from_work: of the plane it is cut in; stock: that comes
-    in; surface: the same,
-
-    where the plane does not lie along its rays or the work turns under the tool; data: of cutting; nest: as
-    `Station.nest`, regions as WKB (ISO 13249-3); turning: the rotary axes that can turn the work.
+    in; surface: the same, where the plane does not lie along its rays or the work turns under the tool; data:
+    of cutting; nest: as `Station.nest`, regions as WKB (ISO 13249-3); turning: the rotary axes that can turn
+    the work.
     """
 
     part: Content

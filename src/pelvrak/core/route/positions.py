@@ -59,9 +59,8 @@ def turned_to(
     boxes: Callable[[Floats], Boxes],
 ) -> Turned:
     """The work at a position. now: where the rotary axes stand before; boxes: of part, billet and incoming
-    stock, the work turned by a
-
-    rotation. Raises BadInput when it cannot be reached, or its zero cannot be there.
+    stock, the work turned by a rotation. Raises BadInput when it cannot be reached, or its zero cannot be
+    there.
     """
     at = _solved(position, part, zero_from_work, machine, now)
     if position.zero is None:

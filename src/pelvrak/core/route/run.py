@@ -37,9 +37,8 @@ Progress = Callable[[float, str], bool]
 @dataclass
 class Run:
     """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key;
-    loads: registers given out in it,
-
-    by the load; begun: told of a setup whose seat, holding and reach are known before it is cut.
+    loads: registers given out in it, by the load; begun: told of a setup whose seat, holding and reach are
+    known before it is cut.
     """
 
     plan: Plan

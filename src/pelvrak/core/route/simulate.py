@@ -53,9 +53,7 @@ TILTED_MM = 0.01
 @dataclass(frozen=True)
 class Clamped:
     """How the work is clamped while it is cut, without names. zero_from_work: of the setup's zero; solids,
-    hold: what holds the work;
-
-    at: how the work is turned.
+    hold: what holds the work; at: how the work is turned.
     """
 
     zero_from_work: Floats
@@ -98,9 +96,7 @@ OBSTACLE = Step("obstacle", 1, ObstacleGiven, _obstacle)
 @dataclass(frozen=True)
 class CutGiven:
     """What an operation is cut from. stock: that comes in; surface: the same where it was planned on;
-    obstacle: what stands round the
-
-    work on its rays; maker: the number its surfaces get.
+    obstacle: what stands round the work on its rays; maker: the number its surfaces get.
     """
 
     stock: Content

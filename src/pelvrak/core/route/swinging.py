@@ -37,9 +37,7 @@ def swings(
     run: Run, turning: Turning, incoming_key: str, tools: dict[str, Tool], reports: list[OperationReport]
 ) -> list[Finding]:
     """Findings (work frame) of every turn of a setup's program: its axes one after the other, the spindle
-    gone up; and of all that a
-
-    wrapped operation turns (reports).
+    gone up; and of all that a wrapped operation turns (reports).
 
     The work counts by its convex hull as it comes in, so what is found clear is clear.
     """
@@ -73,9 +71,7 @@ def swings(
 @dataclass(frozen=True)
 class SwingGiven:
     """What is turned, and how far. stock: surface of the work; solids, hold: what holds it, as the zero frame
-    has it; zero: on the table;
-
-    gauge: of the longest tool, mm.
+    has it; zero: on the table; gauge: of the longest tool, mm.
     """
 
     stock: Content

@@ -72,9 +72,7 @@ def machine_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector 
 
 def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector | None) -> SlidesFact | None:
     """The machine's solids that move against the work, drawn (surface.glb, labelled by number) with the bare
-    nose at zero of a position's plane;
-
-    the nose itself last.
+    nose at zero of a position's plane; the nose itself last.
     """
     if at is None or zero is None:
         return None

@@ -31,10 +31,8 @@ from pelvrak.core.route.visits import Visit, visits
 @dataclass
 class Turning:
     """The index positions of a setup. zero_from_work: of its own zero; stations: by position, "" for the work
-    as it is seated; registers: the same; zeros: places of its
-
-    further zeros, zero frame; visits: its operations at their positions in the order of the program; findings
-    of all that is wrong with them.
+    as it is seated; registers: the same; zeros: places of its further zeros, zero frame; visits: its
+    operations at their positions in the order of the program; findings of all that is wrong with them.
     """
 
     setup: Setup

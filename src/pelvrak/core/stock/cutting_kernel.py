@@ -1,8 +1,7 @@
-"""What do many moves take off all rays of one bundle, and what do they run into? (compiled)
-
-Threads own rows of rays, not moves: each row sees the moves in their order, so the result is the
-same bit for bit on any number of threads. A row whose rays run out of room keeps its `redo` mark;
-run again with more room it ends as if there had been room at once, for cutting twice changes nothing.
+"""What do many moves take off all rays of one bundle, and what do they run into? (compiled) Threads own rows
+of rays, not moves: each row sees the moves in their order, so the result is the same bit for bit on any
+number of threads. A row whose rays run out of room keeps its `redo` mark; run again with more room it ends as
+if there had been room at once, for cutting twice changes nothing.
 
 Rays are given by their two lateral coordinates (outer, inner). `turn` (3, 3) has the tool's frame
 (e1, e2, axis) as rows and the ray's, the outer's and the inner's unit vectors as columns; e1 lies

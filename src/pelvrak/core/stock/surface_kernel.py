@@ -1,7 +1,6 @@
-"""How are the surface's vertices found, thinned out and joined, brick by brick? (compiled)
-
-Cells are dealt into bricks of BRICK³; only bricks with surface in them are worked on, each by one
-thread. Cell corners are numbered x + 2y + 4z. A node is inside when the z bundle says so.
+"""How are the surface's vertices found, thinned out and joined, brick by brick? (compiled) Cells are dealt
+into bricks of BRICK³; only bricks with surface in them are worked on, each by one thread. Cell corners are
+numbered x + 2y + 4z. A node is inside when the z bundle says so.
 """
 
 import numpy as np

@@ -1,11 +1,10 @@
-"""Where does one ray meet a convex body of revolution swept along one straight move? (compiled)
-
-The body is a stack of frustums on the tool axis (`heights` ascending from the tip and `radii`, mm,
-the radius a concave function of the height) and at most one ball (its centre's height and its
-radius, 0 for none) that makes a convex whole with them. Its sweep along a straight move is convex,
-so a ray meets it in one interval, and every end of that interval lies on one of: the body at either
-end of the move, a rim carried along the move, a plane that touches the flank along the move, the
-ball carried along the move. All have closed forms; the outermost crossings are the ends.
+"""Where does one ray meet a convex body of revolution swept along one straight move? (compiled) The body is a
+stack of frustums on the tool axis (`heights` ascending from the tip and `radii`, mm, the radius a concave
+function of the height) and at most one ball (its centre's height and its radius, 0 for none) that makes a
+convex whole with them. Its sweep along a straight move is convex, so a ray meets it in one interval, and
+every end of that interval lies on one of: the body at either end of the move, a rim carried along the move, a
+plane that touches the flank along the move, the ball carried along the move. All have closed forms; the
+outermost crossings are the ends.
 
 The ray is (x, y, h) + s (dx, 0, dh), a unit direction, in the tool's frame (e1, e2, axis) with the
 tip at the start of the move at its origin; the move is (m0, m1, m2). An interval is two ends, each

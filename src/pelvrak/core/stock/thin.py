@@ -37,9 +37,7 @@ def between_nodes(field: RayField) -> Floats:
 
 def material_beside(field: RayField, points: Floats, reach: float) -> tuple[Floats, Floats]:
     """For points (n, 3), the distance of the nearest stretch of material, infinite beyond `reach`, and the
-    length of the longest
-
-    stretch within it, mm.
+    length of the longest stretch within it, mm.
     """
     nearest, longest = np.full(len(points), np.inf), np.zeros(len(points))
     for b in field.bundles:
@@ -65,10 +63,8 @@ class Witness:
 
     def depths(self, points: Floats, seen: Floats) -> Floats:
         """Depths of points (n, 3) as drawn surfaces show them (mm), at those places no more than the rays
-        bear out: the longest
-
-        stretch over beside a point, or how much farther the absent body's rays keep from it than the present
-        one's.
+        bear out: the longest stretch over beside a point, or how much farther the absent body's rays keep
+        from it than the present one's.
         """
         deep, out = np.flatnonzero(seen > LEAST_MM), seen.copy()
         if len(self.places) == 0 or len(deep) == 0:
