@@ -42,13 +42,13 @@ from pelvrak.core.route import swinging
 from pelvrak.core.route.clearance import _Clearance
 from pelvrak.core.route.comparing import compared
 from pelvrak.core.route.cut_checks import (
-    Told,
     holding_findings,
     machine_findings,
     stock_findings,
     wrapped_findings,
 )
 from pelvrak.core.route.cut_facts import CutFacts, Moves, laid, met_by_machine, met_in_holding, met_in_stock
+from pelvrak.core.route.cut_told import Told
 from pelvrak.core.route.jaw_setup import said_of_jaws
 from pelvrak.core.route.jaws import NestGiven, Solved
 from pelvrak.core.route.loads import safety_findings

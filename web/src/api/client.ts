@@ -70,6 +70,9 @@ export type SlidesFact = Schemas['SlidesFact']
 export type Found = Setup['seat']['found']
 export type Vec = [number, number, number]
 
+/** The first place of a finding, work frame. */
+export const placeOf = (finding: Finding): Vec | null => finding.place[0] ?? null
+
 export type Problem = {
   code: string
   where: string

@@ -3628,9 +3628,8 @@ export interface components {
          * @description Soft jaws or a nest as solved; mm, degrees. Frame: the vise's over its bed, or the block's.
          *
          *     item: of the holding; setup: it is for; cut_in: the setup that cuts it, None when none does. outline: of
-         *         what goes
-         *     in, opening: of what the cutter leaves, both (x, y) rings; blank: (length, height, thickness or width);
-         *     zero_from_nest: 4×4 rows. files_key: of its files (pieces jaws.step, jaws.stl, jaws.dxf).
+         *     what goes in, opening: of what the cutter leaves, both (x, y) rings; blank: (length, height, thickness or
+         *     width); zero_from_nest: 4×4 rows. files_key: of its files (pieces jaws.step, jaws.stl, jaws.dxf).
          */
         NestReport: {
             /**
@@ -3727,8 +3726,8 @@ export interface components {
          *     angles it holds for, and what uses it.
          *
          *     comes_from: the register it is found in or turned from; before: the operation before which the program
-         *         finds it; set_value: as set
-         *     by hand, and off_mm: how far that lies from the value. at: its zero, zero frame of its setup, mm.
+         *     finds it; set_value: as set by hand, and off_mm: how far that lies from the value. at: its zero, zero
+         *     frame of its setup, mm.
          */
         OffsetRow: {
             /** Load */
@@ -3807,8 +3806,7 @@ export interface components {
          * @description A kind of operation as the page asks for it.
          *
          *     fields: JSON Schema of its document, with labels, units, help and defaults; pick_first: what must be
-         *         picked before there can be one;
-         *     tools: what can do it, by the value of its field tools_by.
+         *     picked before there can be one; tools: what can do it, by the value of its field tools_by.
          */
         OperationForm: {
             /** Kind */

@@ -18,7 +18,7 @@ import { measure, useAsking } from '../state/asking'
 import { useClock } from '../state/clock'
 import { useEditing } from '../state/editing'
 import { useFields } from '../state/fields'
-import { LAYERS, type Look, lookFrom, toggle, useShown } from '../state/picture'
+import { LAYERS, type Look, lookFrom, toggle, useShown, cutThrough } from '../state/picture'
 import { useRoute } from '../state/route'
 import { clock, hueOf, round } from '../ui/words'
 import { FoundMark } from '../stages/reach/FoundMark'
@@ -335,7 +335,7 @@ export function Bench({ project }: { project: ProjectState }) {
           type="button"
           aria-pressed={view.section !== null}
           className={`knob !px-2 text-[12.5px] ${view.section ? 'knob-on' : ''}`}
-          onClick={() => useShown.setState({ section: view.section ? null : { axis: 1, share: 0.5 } })}
+          onClick={cutThrough}
         >
           Section
         </button>

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from 'react'
-import type { OperationReport, ProjectState, SetupReport } from '../api/client'
+import { type OperationReport, type ProjectState, type SetupReport, placeOf } from '../api/client'
 import { usePiece } from '../api/hooks'
 import { useClock } from '../state/clock'
 import { useFields } from '../state/fields'
@@ -68,10 +68,10 @@ function useRunning(setup: SetupReport | undefined) {
       const from = time === Infinity ? setup.time_s : time
       const next = Math.min(setup.time_s, from + (TICK_MS / 1000) * speed)
       const met = troubleTimes(setup).find(({ at }) => at > from && at <= next)
-      const [x, y, z] = met?.finding.place[0] ?? []
+      const place = met ? placeOf(met.finding) : null
       showMoment(met ? met.at : next)
       useClock.setState({ playing: !met && next < setup.time_s })
-      if (x !== undefined && y !== undefined && z !== undefined) useShown.setState({ marked: [x, y, z] })
+      if (place) useShown.setState({ marked: place })
     }, TICK_MS)
     return () => clearInterval(timer)
   }, [playing, setup])
@@ -154,12 +154,8 @@ export function TimeDock({ project }: { project: ProjectState }) {
                   style={{ left: `${(100 * (change + (found.time_s ?? 0))) / one.time_s}%` }}
                   onPointerDown={(event) => event.stopPropagation()}
                   onClick={() => {
-                    const [x, y, z] = found.place[0] ?? []
-                    useClock.setState({ time: start + change + (found.time_s ?? 0) })
-                    useShown.setState({
-                      compare: false,
-                      marked: x !== undefined && y !== undefined && z !== undefined ? [x, y, z] : null,
-                    })
+                    showMoment(start + change + (found.time_s ?? 0))
+                    useShown.setState({ marked: placeOf(found) })
                   }}
                 >
                   ▲
@@ -179,14 +175,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
         ))}
       </div>
       <div className="mt-1 flex items-center gap-4">
-        <button
-          type="button"
-          className="knob !px-2 text-[12px]"
-          onClick={() => {
-            useClock.setState({ time: 0 })
-            useShown.setState({ compare: false })
-          }}
-        >
+        <button type="button" className="knob !px-2 text-[12px]" onClick={() => showMoment(0)}>
           Start
         </button>
         <button

@@ -1,4 +1,4 @@
-import type { Cure, Finding, Plan } from '../api/client'
+import { type Cure, type Finding, type Plan, placeOf } from '../api/client'
 import type { Commit } from '../api/hooks'
 import { useShown } from '../state/picture'
 import { STAGES, type Stage, choose, useRoute } from '../state/route'
@@ -22,9 +22,8 @@ export function FindingCard({ finding, plan, commit }: { finding: Finding; plan:
     const stage = STAGES.includes(finding.stage as Stage) ? (finding.stage as Stage) : 'incoming'
     if (finding.code.startsWith('billet')) choose('billet', 'incoming')
     else if (setup >= 0) choose(setup, stage)
-    const [x, y, z] = finding.place[0] ?? []
     useRoute.setState({ operation: finding.operation ?? null })
-    useShown.setState({ marked: x !== undefined && y !== undefined && z !== undefined ? [x, y, z] : null })
+    useShown.setState({ marked: placeOf(finding) })
   }
   return (
     <div

@@ -40,8 +40,8 @@ class Store(Protocol):
         """Have a result's key to oneself while one computes it; who has it already is waited for.
 
         waiting: called again and again meanwhile; what it raises ends the waiting. Who had it may be done by
-            then. Whoever has waited
-        for MOST_WAIT_S goes on all the same: to compute twice costs time and nothing else.
+        then. Whoever has waited for MOST_WAIT_S goes on all the same: to compute twice costs time and nothing
+        else.
         """
         ...
 

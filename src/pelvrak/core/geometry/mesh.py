@@ -31,11 +31,14 @@ class Mesh:
     round: NDArray[np.bool_] | None = None
 
 
-def volume(mesh: Mesh) -> float:
-    """Enclosed volume by the divergence theorem, mm³."""
+def volume(mesh: Mesh, about: Floats | None = None) -> float:
+    """Enclosed volume by the divergence theorem, mm³. about: of an open surface, what lies between it and
+    this point; negative where it is looked at from behind.
+    """
     if len(mesh.triangles) == 0:
         return 0.0
-    a, b, c = (mesh.vertices[mesh.triangles[:, i]] - mesh.vertices.mean(axis=0) for i in range(3))
+    middle = mesh.vertices.mean(axis=0) if about is None else about
+    a, b, c = (mesh.vertices[mesh.triangles[:, i]] - middle for i in range(3))
     return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6)
 
 

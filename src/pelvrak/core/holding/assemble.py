@@ -236,17 +236,12 @@ def _lay_in(build: Build) -> None:
         rests = _onto_rests(build, vise_item)
     if vise_item is None:
         return
-    close_vise(build, vise_item, _lying(build, build.out.shift))
+    close_vise(build, vise_item, build.lying(build.out.shift))
     parallels = [] if nest_item is not None or collet is not None else parallels_under(build, vise_item)
     # Only now it is known where the front one stands: the work comes down onto the real ones.
     if parallels and build.out.carrier is None:
-        build.out.shift = build.out.shift + _drop(build, _lying(build, build.out.shift), [*rests, *parallels])
+        build.out.shift = build.out.shift + _drop(build, build.lying(build.out.shift), [*rests, *parallels])
     build.out.pieces += parallels
-
-
-def _lying(build: Build, shift: Floats) -> Mesh:
-    """The work moved."""
-    return transformed(build.work, rigid(np.eye(3), shift))
 
 
 def _into_nest(build: Build, nest_item: Item, vise_item: Item | None) -> None:
@@ -269,7 +264,7 @@ def _onto_rests(build: Build, vise_item: Item | None) -> list[Piece]:
         shift[:2] = pinned
     entering = _entering(build)
     rests = _under_the_work(build, entering)
-    shift = shift + _drop(build, _lying(build, shift), [*rests, *_flat_parallels(build, vise_item)])
+    shift = shift + _drop(build, build.lying(shift), [*rests, *_flat_parallels(build, vise_item)])
     pushes: list[tuple[str, Floats]] = [(way, WAYS[way]) for way in hold.work.pushed]
     jaw = None if vise_item is None else jaw_pieces(build, vise_item)
     carrier = _carrier(build)
@@ -281,7 +276,7 @@ def _onto_rests(build: Build, vise_item: Item | None) -> list[Piece]:
         out.carrier = carrier.id
         # The holder is against the jaw; the work lies where the holder wants it.
         if not hold.work.pushed:
-            shift = shift + settled(_lying(build, shift), _closed(rests))
+            shift = shift + settled(build.lying(shift), _closed(rests))
     for name, way in pushes:
         shift = shift + _push(build, build.work, shift, way, name, jaw)
     out.shift = shift

@@ -7,14 +7,31 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+import manifold3d
 import numpy as np
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.holes import UprightHole
-from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, transformed
+from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed
+from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding.hold import Hold, Item
 from pelvrak.core.holding.kinds import Fixture, Role, Solid
 from pelvrak.core.holding.pins import PinFit
+
+
+def sound_solid(stock: Mesh, so: str) -> manifold3d.Manifold:
+    """The stock for exact operations. so: what cannot be done without. Raises BadInput when its surface
+    touches itself.
+    """
+    solid = to_solid(stock)
+    if solid.status() != manifold3d.Error.NoError:
+        raise BadInput(
+            "hold.not_computed",
+            "hold",
+            f"the stock's surface touches itself, so {so}",
+            "choose a finer resolution",
+        )
+    return solid
 
 
 @dataclass(frozen=True)
@@ -114,6 +131,10 @@ class Build:
                 "choose one from the library",
             )
         return found
+
+    def lying(self, shift: Floats) -> Mesh:
+        """The work moved."""
+        return transformed(self.work, rigid(np.eye(3), shift))
 
     def base(self, item: Item) -> Item:
         return next(one for one in self.hold.items if one.id == item.on)

@@ -47,8 +47,7 @@ class Load:
     """What one operation does to the work at worst; N, N·mm, frame of the contacts.
 
     across: force square to the tool at any direction; along: force along the tool axis, positive into the
-        work;
-    torque: about the tool; places (n, 3): where.
+    work; torque: about the tool; places (n, 3): where.
     """
 
     operation: str

@@ -199,7 +199,7 @@ def close_clamp(build: Build, item: Item) -> None:
     one = build.fixture(item)
     assert isinstance(one, kinds.Clamp)
     pose = build.poses[item.id]
-    lying = transformed(build.work, rigid(np.eye(3), build.out.shift))
+    lying = build.lying(build.out.shift)
     arm = mesh_of(kinds.clamp_arm(one))
     force = (item.force_kn or one.force_kn) * 1000 * (1 - one.bolt_from_nose / one.heel_from_nose)
     if one.style == "toe":
@@ -257,7 +257,7 @@ def close_chuck(build: Build, item: Item) -> None:
     one = build.fixture(item)
     assert isinstance(one, kinds.Chuck)
     pose = build.poses[item.id]
-    lying = transformed(build.work, rigid(np.eye(3), build.out.shift))
+    lying = build.lying(build.out.shift)
     jaw = mesh_of(kinds.chuck_jaw(one))
     ways, starts = [], []
     for k in range(one.jaws):
@@ -328,7 +328,7 @@ def _from_above(build: Build, item: Item, one: kinds.Bolt) -> None:
     """Through a hole of the work, its head down on it."""
     d, head, tall, _ = kinds.SCREWS[one.thread]
     pose = build.poses[item.id]
-    lying = transformed(build.work, rigid(np.eye(3), build.out.shift))
+    lying = build.lying(build.out.shift)
     high = float(lying.vertices[:, 2].max()) + 500
     raised = rigid(np.eye(3), np.array([*pose[:2, 3], high]))
     washer = mesh_of(kinds.rod(head, 0, tall) - kinds.rod(d * 0.9, -1, tall + 1))

@@ -16,6 +16,8 @@ Angle = Annotated[float, Field(ge=-360, le=360)]
 Way = Literal["left", "right", "front", "back"]
 # Common practice, no source: about 5 mm (3/16 in) of straight wall in soft jaws.
 STRAIGHT_WALL_MM = 5.0
+# Jaws that close nearer than this before they grip have nothing left to close by, mm.
+CLOSED_MM = 0.5
 # Work standing more than this many grips above the jaws is at risk: common practice, no source.
 STAND_OUT_RATIO = 8.0
 

@@ -5,23 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import manifold3d
 import numpy as np
 import shapely
 from scipy.spatial.transform import Rotation
 
-from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Cure, Finding, Severity
 from pelvrak.core.geometry.mesh import (
     Floats,
-    Mesh,
-    to_solid,
     transformed,
 )
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import overlaps
+from pelvrak.core.holding.build import sound_solid
 from pelvrak.core.holding.clamping import (
     PRESSED_COS,
     Programme,
@@ -32,7 +29,7 @@ from pelvrak.core.holding.facts import (
     HoldFacts,
     Proposal,
 )
-from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM
+from pelvrak.core.holding.hold import CLOSED_MM, STAND_OUT_RATIO, STRAIGHT_WALL_MM
 from pelvrak.core.holding.known import Known
 from pelvrak.core.holding.locating import contact_points, motions, rows_of
 from pelvrak.core.holding.squeeze import SQUEEZE_MM
@@ -40,8 +37,6 @@ from pelvrak.core.holding.vee import vee_of
 
 # Common practice, no source.
 GRIP_LEAST_MM = 2.0
-# Jaws that close nearer than this before they grip have nothing left to close by, mm.
-CLOSED_MM = 0.5
 # A jaw that touches less than this share of what lies against it touches unevenly: common practice, no
 # source.
 EVEN_SHARE = 0.25
@@ -53,19 +48,6 @@ ROLLED_MM = 0.1
 SAME_FLANK_COS = 0.966
 SQUARE_COS = 0.7
 OWN_THREAD = "bolt from below"
-
-
-def work_solid(stock: Mesh) -> manifold3d.Manifold:
-    """The stock for exact operations. Raises BadInput when its surface touches itself."""
-    solid = to_solid(stock)
-    if solid.status() != manifold3d.Error.NoError:
-        raise BadInput(
-            "hold.not_computed",
-            "hold",
-            "the stock's surface touches itself, so contact cannot be computed",
-            "choose a finer resolution",
-        )
-    return solid
 
 
 @dataclass
@@ -159,7 +141,7 @@ class Judged(Known):
         return out
 
     def _overlapping(self) -> list[Finding]:
-        inside = overlaps(self.stock, work_solid(self.stock), self.pieces)
+        inside = overlaps(self.stock, sound_solid(self.stock, "contact cannot be computed"), self.pieces)
         names = [piece.name for piece, _, _ in inside]
         if len(inside) >= 2:
             deep = max(d for _, d, _ in inside)

@@ -7,12 +7,11 @@ from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.clamping import FRICTION
+from pelvrak.core.holding.hold import CLOSED_MM
 from pelvrak.core.holding.nest import BOSS_ROOM_MM, SEATED_SHARE, Nest
 
 # Common practice, no source: what stays under a nest's floor, mm.
 FLOOR_LEAST_MM = 5.0
-# Jaws that close nearer than this before they grip have nothing left to close by, mm.
-CLOSED_MM = 0.5
 # What a cutter leaves in corners that is more than rounding, mm².
 TIGHT_MM2 = 0.01
 

@@ -23,7 +23,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed, triangle_normals
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.holding import kinds
-from pelvrak.core.holding.build import CutJaws
+from pelvrak.core.holding.build import CutJaws, sound_solid
 from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM, SoftCut
 from pelvrak.core.holding.nest import QUAD, Nest, Reason, Seat, cut_away, drawn
 from pelvrak.core.holding.nest_checks import judge_block, judge_grip, judge_jaws
@@ -234,14 +234,7 @@ def solve(
     can be caught.
     """
     lying = transformed(work, rigid(rotation_about_z(-turned_deg), np.zeros(3)))
-    solid = to_solid(lying)
-    if solid.status() != manifold3d.Error.NoError:
-        raise BadInput(
-            "hold.not_computed",
-            "hold",
-            "the stock's surface touches itself, so no nest can be made",
-            "choose a finer resolution",
-        )
+    solid = sound_solid(lying, "no nest can be made")
     at = _heights(lying, solid, spec)
     first = outline_below(solid, at.rest + at.depth)
     if first is None:

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
-
 import numpy as np
 
-from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
-from pelvrak.core.findings import Finding, Severity
+from pelvrak.core.findings import Finding
 from pelvrak.core.machine.travel import check_travel
-from pelvrak.core.route.cut_facts import CutFacts, Laid, Meeting, Part
+from pelvrak.core.route.cut_facts import CutFacts, Laid, Part
+from pelvrak.core.route.cut_told import Told, moves
 from pelvrak.core.route.removal import removal_findings
 from pelvrak.core.route.station import Station
 
@@ -38,41 +35,6 @@ IN_HOLDING: dict[Part, tuple[str, str]] = {
 }
 
 
-@dataclass(frozen=True)
-class Told:
-    """Whose cut is told of: the operation in its setup, and what it is called."""
-
-    setup: str
-    operation: Operation
-
-    def found(
-        self, code: str, sentence: str, severity: Severity = "error", stage: str = "cut", **more: Any
-    ) -> Finding:
-        """A finding of the cut. more: what else a finding holds."""
-        return Finding(
-            code=code,
-            severity=severity,
-            setup=self.setup,
-            operation=self.operation.id,
-            stage=stage,
-            sentence=sentence,
-            **more,
-        )
-
-    def met(self, code: str, sentence: str, one: Meeting) -> Finding:
-        """A finding of where the tool met something."""
-        return self.found(
-            code,
-            sentence,
-            measured=round(one.depth, 3),
-            limit=0.0,
-            unit="mm",
-            place=(one.place,),
-            move=one.move,
-            time_s=one.time_s,
-        )
-
-
 def cut_findings(told: Told, tool: Tool, station: Station, facts: CutFacts) -> list[Finding]:
     """Everything that is wrong with a cut."""
     return [
@@ -81,7 +43,7 @@ def cut_findings(told: Told, tool: Tool, station: Station, facts: CutFacts) -> l
         *(wrapped_findings(told, station, facts.laid) if facts.laid is not None else ()),
         *holding_findings(told, station, facts),
         *machine_findings(told, station, facts),
-        *removal_findings(told.setup, told.operation, tool, facts, station.zero_from_work),
+        *removal_findings(told, tool, facts, station.zero_from_work),
     ]
 
 
@@ -93,11 +55,6 @@ def stock_findings(told: Told, facts: CutFacts) -> list[Finding]:
         said = said.format(depth=f"{one.depth:.2f} mm")
         out.append(told.met(code, f"{said} in {told.operation.name} ({moves(one.moves)}).", one))
     return out
-
-
-def moves(count: int) -> str:
-    """A number of moves in words."""
-    return "1 move" if count == 1 else f"{count} moves"
 
 
 def holding_findings(told: Told, station: Station, facts: CutFacts) -> list[Finding]:

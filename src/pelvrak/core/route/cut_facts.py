@@ -17,9 +17,8 @@ from pelvrak.core.engine.step import Piece
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, transformed, with_label
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved
-from pelvrak.core.holding.facts import PieceFact
 from pelvrak.core.machine.slides import met_by_slides, slides
-from pelvrak.core.route.station import Station
+from pelvrak.core.route.station import Station, solids_of
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import RAPID, STOPPED, Hits, Sweep
 from pelvrak.core.stock.field import RayField, extents
@@ -130,15 +129,20 @@ class Moves:
     sweep: Sweep
     ends_at: Floats
 
-    def deepest(self, part: Part, depths: Floats, piece: int | None = None) -> list[Meeting]:
-        """The deepest of the depths (one for each chord, mm); none when none is deep enough."""
+    def deepest(
+        self, part: Part, depths: Floats, piece: Callable[[Floats], int | None] = lambda tip: None
+    ) -> list[Meeting]:
+        """The deepest of the depths (one for each chord, mm); none when none is deep enough.
+
+        piece: which of the holding is met where the tip stands, zero frame.
+        """
         worst = int(np.argmax(depths))
         if depths[worst] <= MEETS_MM:
             return []
         return [
             Meeting(
                 part=part,
-                piece=piece,
+                piece=piece(self.lines.ends[worst]),
                 depth=float(depths[worst]),
                 moves=len(np.unique(self.lines.move[depths > MEETS_MM])),
                 move=int(self.lines.move[worst]),
@@ -173,10 +177,7 @@ def met_in_holding(moves: Moves, station: Station, met: Hits) -> list[Meeting]:
     return [
         found
         for part, deep in depths
-        if deep.max(initial=0.0) > MEETS_MM
-        for found in moves.deepest(
-            part, deep, _nearest_piece(station, moves.lines.ends[int(np.argmax(deep))])
-        )
+        for found in moves.deepest(part, deep, lambda tip: _nearest_piece(station, tip))
     ]
 
 
@@ -216,14 +217,6 @@ def met_by_machine(
         )
         for met in met_by_slides(moving, starts, ends, still)
     ]
-
-
-def solids_of(station: Station) -> list[tuple[int, PieceFact, Mesh]]:
-    """Every solid that stands round the work, with its number and what it is."""
-    mesh = station.solids()
-    if mesh is None:
-        return []
-    return [(i, piece, with_label(mesh, i)) for i, piece in enumerate(station.hold.pieces)]
 
 
 def loose_pieces(before: RayField, after: RayField) -> list[LoosePiece]:

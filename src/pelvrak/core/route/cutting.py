@@ -16,8 +16,9 @@ from pelvrak.core.findings import Cure, Finding, of_bad_input
 from pelvrak.core.geometry.part import FaceRef
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.program.post import Planned, Program, Where
-from pelvrak.core.route.cut_checks import Told, cut_findings
+from pelvrak.core.route.cut_checks import cut_findings
 from pelvrak.core.route.cut_facts import CUT_FACTS, CutFacts, Laid
+from pelvrak.core.route.cut_told import Told
 from pelvrak.core.route.naming import named, named_refusal, names_of, unregistered
 from pelvrak.core.route.needed import turned_for
 from pelvrak.core.route.pieces import FACTS, PATH

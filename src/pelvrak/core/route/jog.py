@@ -12,11 +12,10 @@ from pelvrak.core.machine.index import Turned, local_plane
 from pelvrak.core.machine.kinematics import direction_of, home_angles, linear_for, pose
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.machine.slides import met_by_slides, nose_slide, slides
-from pelvrak.core.route.cut_facts import solids_of
 from pelvrak.core.route.holding import holding_mesh
 from pelvrak.core.route.report import Matrix, SetupReport, SlidesFact
 from pelvrak.core.route.run import Run, matrix
-from pelvrak.core.route.station import station_at
+from pelvrak.core.route.station import solids_of, station_at
 from pelvrak.core.route.told import machine_picture, slides_picture
 
 

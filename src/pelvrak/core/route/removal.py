@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
-from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.route.cut_facts import CutFacts, HoleCut
+from pelvrak.core.route.cut_told import Told, moves
 from pelvrak.core.stock.field import error_of
 
 # Less than this is what rays know of a wall that was there, mm³.
@@ -40,40 +39,25 @@ def hole_before(tool_diameter: float, removed: float, depth: float) -> float:
     return math.sqrt(max(0.0, tool_diameter**2 - 4 * removed / (math.pi * max(depth, 1e-9))))
 
 
-def removal_findings(
-    setup: str, operation: Operation, tool: Tool, facts: CutFacts, zero_from_work: Floats
-) -> list[Finding]:
+def removal_findings(told: Told, tool: Tool, facts: CutFacts, zero_from_work: Floats) -> list[Finding]:
     """Findings of what an operation took off. zero_from_work: of the plane it is cut in."""
-
-    def found(code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any) -> Finding:
-        place = () if at is None else (as_vector(moved(inverse(zero_from_work), at)),)
-        return Finding(
-            code=code,
-            severity=severity,
-            setup=setup,
-            operation=operation.id,
-            stage="cut",
-            sentence=sentence,
-            place=place,
-            **more,
-        )
-
+    operation = told.operation
     out: list[Finding] = []
     cycle = operation.canned_cycle()
     if cycle in ("ream", "tap"):
         known = 4 * error_of(facts.cell, tool.DC / 2)
         for hole in facts.holes:
-            out += _finished_hole(found, cycle, operation.name, tool, hole, known)
+            mouth = moved(inverse(zero_from_work), np.array([hole.x, hole.y, hole.start]))
+            out += _finished_hole(told, tool, hole, known, as_vector(mouth))
         if cycle == "tap":
             return out
     if facts.taken_mm3 < CRUMB_MM3:
-        moves = "1 move" if facts.feeds == 1 else f"{facts.feeds} moves"
         out.append(
-            found(
+            told.found(
                 "cut.removes_nothing",
-                "warning",
-                f"{operation.name} removes nothing: {moves} and {facts.time_s:.0f} s in air. "
+                f"{operation.name} removes nothing: {moves(facts.feeds)} and {facts.time_s:.0f} s in air. "
                 "It is cut already, or from the other side.",
+                "warning",
                 measured=round(facts.taken_mm3, 3),
                 limit=CRUMB_MM3,
                 unit="mm³",
@@ -82,14 +66,13 @@ def removal_findings(
     return out
 
 
-def _finished_hole(
-    found: Any, cycle: str, name: str, tool: Tool, hole: HoleCut, known: float
-) -> list[Finding]:
-    """known: how well the diameter of the hole before is known, mm."""
-    at = np.array([hole.x, hole.y, hole.start])
-    depth, removed = hole.start - hole.bottom, hole.removed
+def _finished_hole(told: Told, tool: Tool, hole: HoleCut, known: float, mouth: Vector) -> list[Finding]:
+    """What a reamer or a tap found. known: how well the diameter of the hole before is known, mm; mouth: of
+    the hole, work frame.
+    """
+    depth, removed, name = hole.start - hole.bottom, hole.removed, told.operation.name
     where = f"at X{hole.x:.2f} Y{hole.y:.2f}"
-    if cycle == "ream":
+    if told.operation.canned_cycle() == "ream":
         was = hole_before(tool.DC, removed, depth)
         takes, limit = tool.DC - was, reaming_limit(tool.DC)
         if takes <= limit + known:
@@ -100,11 +83,10 @@ def _finished_hole(
             else f"in a hole Ø{was:.2f}, {takes:.2f} mm too tight"
         )
         return [
-            found(
+            told.found(
                 "cut.ream_in_solid",
-                "error",
                 f"{name} reams {where} {said}: {removed:.0f} mm³. Drill to Ø{tool.DC - limit / 2:.1f} first.",
-                at,
+                place=(mouth,),
                 measured=round(takes, 3),
                 limit=limit,
                 unit="mm",
@@ -117,11 +99,10 @@ def _finished_hole(
         return []
     said = "in solid metal" if was < SOLID_SHARE * size else f"in a hole Ø{was:.2f}"
     return [
-        found(
+        told.found(
             "cut.tap_in_solid",
-            "error",
             f"{name} taps {where} {said}. Drill to Ø{size:g} first (size less pitch, ISO 2306).",
-            at,
+            place=(mouth,),
             measured=round(was, 3),
             limit=round(size, 3),
             unit="mm",

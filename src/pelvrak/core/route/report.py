@@ -136,8 +136,8 @@ class OffsetRow(Frozen):
     angles it holds for, and what uses it.
 
     comes_from: the register it is found in or turned from; before: the operation before which the program
-        finds it; set_value: as set
-    by hand, and off_mm: how far that lies from the value. at: its zero, zero frame of its setup, mm.
+    finds it; set_value: as set by hand, and off_mm: how far that lies from the value. at: its zero, zero
+    frame of its setup, mm.
     """
 
     load: str
@@ -162,9 +162,8 @@ class NestReport(Frozen):
     """Soft jaws or a nest as solved; mm, degrees. Frame: the vise's over its bed, or the block's.
 
     item: of the holding; setup: it is for; cut_in: the setup that cuts it, None when none does. outline: of
-        what goes
-    in, opening: of what the cutter leaves, both (x, y) rings; blank: (length, height, thickness or width);
-    zero_from_nest: 4×4 rows. files_key: of its files (pieces jaws.step, jaws.stl, jaws.dxf).
+    what goes in, opening: of what the cutter leaves, both (x, y) rings; blank: (length, height, thickness or
+    width); zero_from_nest: 4×4 rows. files_key: of its files (pieces jaws.step, jaws.stl, jaws.dxf).
     """
 
     item: str

@@ -140,6 +140,14 @@ def round_the_work(
     return here, cache(solids)
 
 
+def solids_of(station: Station) -> list[tuple[int, PieceFact, Mesh]]:
+    """Every solid that stands round the work, with its number and what it is."""
+    mesh = station.solids()
+    if mesh is None:
+        return []
+    return [(i, piece, with_label(mesh, i)) for i, piece in enumerate(station.hold.pieces)]
+
+
 def compact(mesh: Mesh, label: int) -> Mesh:
     """Only the corners its triangles have, under one label."""
     used, corners = np.unique(mesh.triangles, return_inverse=True)

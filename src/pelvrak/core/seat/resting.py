@@ -220,32 +220,28 @@ def resting_findings(
     gone = [rest for rest in rests if rest.state == "gone"]
     early = [rest for rest in rests if rest.state == "not yet there"]
     away = [rest for rest in rests if rest.cut_away]
-    out = told.found("seat.zero_gone", "error", gone, f"{has(gone)} been cut away before {setup}.", cures)
+    out = told.found(
+        "seat.zero_gone", "error", gone, f"{_verb(gone, 'has', 'have')} been cut away before {setup}.", cures
+    )
     out += told.found(
         "seat.zero_not_there",
         "error" if picked else "warning",
         early,
-        f"{be(early)} not cut yet when {setup} begins: nothing there can be touched.",
+        f"{_verb(early, 'is', 'are')} not cut yet when {setup} begins: nothing there can be touched.",
         cures,
     )
     for name, chosen in _raw_again(rests, earlier).items():
         end = (
-            f"{be(chosen)} raw; {name} already located from raw in that direction, so take it from what"
-            f" {name} has cut."
+            f"{_verb(chosen, 'is', 'are')} raw; {name} already located from raw in that direction, so take it"
+            f" from what {name} has cut."
         )
         out += told.found("seat.zero_raw_twice", "warning", chosen, end)
     end = f"{setup} itself cuts away: zero cannot be found there again afterwards."
     return [*out, *told.found("seat.zero_cut_away", "note", away, end)]
 
 
-def has(rests: list[Rest]) -> str:
-    """The verb for one or several."""
-    return "has" if len(rests) == 1 else "have"
-
-
-def be(rests: list[Rest]) -> str:
-    """The verb for one or several."""
-    return "is" if len(rests) == 1 else "are"
+def _verb(rests: list[Rest], one: str, many: str) -> str:
+    return one if len(rests) == 1 else many
 
 
 def _raw_again(rests: list[Rest], earlier: list[tuple[str, Rest]]) -> dict[str, list[Rest]]:

@@ -15,7 +15,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from pelvrak.core.geometry.mesh import Mesh, mesh_of, to_solid
+from pelvrak.core.geometry.mesh import Mesh, mesh_of, to_solid, volume
 from pelvrak.core.stock import surface_kernel as kernel
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.planes import on_planes, plane_faces
@@ -143,16 +143,10 @@ def removed_between(before: RayField, after: RayField, tolerance: float = 0.0) -
         up = np.swapaxes(changed, 0, axis)
         up[1:] |= up[:-1].copy()
     volumes = [
-        _enclosed(_drawn(field, tolerance, own, changed & (own > 0)), np.array(grid.origin))
+        volume(_drawn(field, tolerance, own, changed & (own > 0)), np.array(grid.origin))
         for field, own in zip((before, after), held, strict=True)
     ]
     return volumes[0] - volumes[1]
-
-
-def _enclosed(mesh: Mesh, origin: NDArray[np.float64]) -> float:
-    """The volume between triangles and a point, mm³; negative where they look at it from behind."""
-    a, b, c = (mesh.vertices[mesh.triangles[:, i]] - origin for i in range(3))
-    return float(np.einsum("ij,ij->", np.cross(a, b), c) / 6)
 
 
 def _bricks(field: RayField) -> NDArray[np.int32]:

@@ -129,8 +129,7 @@ def laid_over(
     is current).
 
     done: of an earlier plan or None, out of date from setup `stale` on; so_far: of the newest plan, as far as
-        it has come;
-    names: of its setups. What is not computed anew stays as it was until it is.
+    it has come; names: of its setups. What is not computed anew stays as it was until it is.
     """
     fresh = [one for one in so_far.setups if one.name != so_far.begun]
     before = {one.name: one for one in done.setups if one.name in names} if done is not None else {}

@@ -16,7 +16,7 @@ from pelvrak.server.db.store import DatabaseStore
 BILLET_READER = "pelvrak.core.billet.billet_reader"
 
 
-def read_file(body: bytes, name: str, sha256: str) -> dict[str, Any]:
+def read_file(body: bytes, name: str) -> dict[str, Any]:
     """The columns that say what a file is. Raises BadInput and SeveralSolids."""
     outcome: dict[str, Any] = {"status": "ready", "problem": None}
     if looks_like_dxf(body):

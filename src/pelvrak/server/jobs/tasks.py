@@ -35,10 +35,10 @@ log = logging.getLogger("pelvrak.jobs")
 
 
 # Loaded by the processes that compute, and by no other: it takes seconds.
-def _read(body: bytes, name: str, sha256: str) -> dict[str, Any]:
+def _read(body: bytes, name: str) -> dict[str, Any]:
     from pelvrak.server.jobs.files import read_file
 
-    return read_file(body, name, sha256)
+    return read_file(body, name)
 
 
 def _evaluate(evaluation_id: int, beside: bool) -> dict[str, Any]:
@@ -64,7 +64,7 @@ def read_part(sha256: str) -> None:
         name, body = upload.name, upload.body
     try:
         with _signs_of_life(sha256):
-            outcome = _read(body, name, sha256)
+            outcome = _read(body, name)
     except SeveralSolids as several:
         outcome = {"status": "choose", "choices": several.choices, "problem": None}
     except BadInput as bad:

@@ -1,7 +1,5 @@
-import { useClock } from '../../state/clock'
 import { useFields } from '../../state/fields'
-import { useShown } from '../../state/picture'
-import { useRoute } from '../../state/route'
+import { useRoute, showOperation } from '../../state/route'
 import { clock } from '../../ui/words'
 import { Computed, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../sheet'
@@ -44,11 +42,7 @@ export function OutgoingSheet({ project, plan, setup, index, report }: SheetProp
                 type="button"
                 aria-pressed={view.operation === one.run}
                 className={`flex justify-between border-t border-rule py-1 text-left ${view.operation === one.run ? 'font-semibold' : ''}`}
-                onClick={() => {
-                  useRoute.setState({ operation: one.run })
-                  useClock.setState({ time: Infinity })
-                  useShown.setState({ compare: false })
-                }}
+                onClick={() => showOperation(one.run)}
               >
                 <span>
                   {one.name}
