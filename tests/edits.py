@@ -8,12 +8,19 @@ from collections.abc import Iterator
 from typing import Any
 
 from pelvrak.core.billet.forms import Files
+from pelvrak.core.cures import Cure
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
+from pelvrak.core.route.edits import edited as with_edits
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import Plan, plan_from
 
 Place = tuple[str | int, ...]
+
+
+def cured(document: dict[str, Any], cure: Cure) -> dict[str, Any]:
+    """A plan document with a cure taken, every field in it."""
+    return with_edits(plan_from(document).model_dump(mode="json"), cure.edits)
 
 
 def places(value: Any, at: Place = ()) -> Iterator[tuple[Place, Any]]:

@@ -15,6 +15,7 @@ import numpy as np
 
 from pelvrak.core.billet.block import Block, check_fit
 from pelvrak.core.checks import CHECKS, catalogue, refusals
+from pelvrak.core.cures import Element, Put
 from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.cutting.operations import Facing
 from pelvrak.core.cutting.toolpath import Chords, Round
@@ -346,7 +347,7 @@ class JawChecks(unittest.TestCase):
             part = SimpleNamespace(faces=())
             solved = Solved(Setup(name="OP20", hold=hold), given, hold.items[1], part, BLOCK)  # type: ignore[arg-type]
             solved.__dict__["nest"] = nest
-            (found,) = solved.findings("hold/items/1")
+            (found,) = solved.findings()
             self.assertEqual(
                 (found.code, found.severity, found.measured, found.limit), (code, severity, 1.2346, 6.0)
             )
@@ -504,10 +505,11 @@ class BilletChecks(unittest.TestCase):
 class ZeroChecks(unittest.TestCase):
     def test_two_zeros_in_one_register(self):
         seat = Seat(zeros=(NamedZero(name="bore", offset_register="G54", zero=Zero()),))
-        (found,) = _registers(Setup(name="OP10", seat=seat), 0, machines()["vertical-760"])
+        (found,) = _registers(Setup(name="OP10", seat=seat), machines()["vertical-760"])
         self.assertEqual((found.code, found.severity), ("seat.register_twice", "error"))
-        self.assertEqual(found.cures[0].path, "/setups/0/seat/zeros/0/offset_register")
-        self.assertNotEqual(found.cures[0].value, "G54")
+        (edit,) = found.cures[0].edits
+        self.assertEqual((edit.of, edit.field), (Element(setup="OP10", zero="bore"), "offset_register"))
+        self.assertNotEqual(edit.value, "G54")
 
     def test_cutting_above_a_zero_on_top(self):
         report = SetupReport(
@@ -609,12 +611,13 @@ class StockChecks(unittest.TestCase):
 class MachineChecks(unittest.TestCase):
     def test_a_vise_over_the_edge_of_the_table(self):
         machine = machines()["vertical-760"]
-        at = {"vise": ("hold/items/0", (0.0, 0.0, 0.0))}
+        at = {"vise": (0.0, 0.0, 0.0)}
         found = check_table(
             machine, (0.0, 0.0, 0.0), [("vise body", "vise", (-100.0, 10, 0), (50.0, 100, 60))], "OP10", at
         )
         self.assertEqual([(f.code, f.measured) for f in found], [("reach.off_table", 100.0)])
-        self.assertTrue(found[0].cures)
+        moved = Put(of=Element(setup="OP10", item="vise"), field="x", value=100.0)
+        self.assertEqual([cure.edits for cure in found[0].cures], [(moved,)])
 
     def test_work_so_tall_that_a_slide_runs_into_it(self):
         machine = machines()["vertical-760"]

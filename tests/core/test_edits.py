@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import copy
 import unittest
 
 from hypothesis import given
 from hypothesis import strategies as st
 from jsonpatch import make_patch
 
+from pelvrak.core.cures import Add, Arrange, Edit, Element, Put, differing
 from pelvrak.core.errors import BadInput
-from pelvrak.core.route.edits import Change, changed, places_changed
+from pelvrak.core.route.edits import Change, changed, edited, places_changed
+from pelvrak.core.route.plan import plan_from
 
 NAMES = st.sampled_from(["a", "b/c", "d~e", "0"])
 VALUES = st.recursive(
@@ -78,6 +81,80 @@ class Patches(unittest.TestCase):
         self.assertEqual(places_changed(before, after), ["/b/c/1", "/b/c/2/d", "/e", "/f"])
         self.assertEqual(places_changed(before, before), [])
         self.assertEqual(places_changed([1], [1, 2]), ["/1"])
+
+
+class TypedEdits(unittest.TestCase):
+    """Cures name what they change: whatever moved meanwhile, they meet the same element or nothing."""
+
+    def setUp(self):
+        def setup(name, *ids):
+            operations = [{"id": id, "name": id, "kind": "facing", "tool": "em10"} for id in ids]
+            return {
+                "name": name,
+                "operations": operations,
+                "hold": {"items": [{"id": "vise", "fixture": "bench-160"}]},
+                "positions": [{"name": "A", "angles": {}}, {"name": "B", "angles": {}}],
+                "seat": {"zeros": [{"name": "bore", "offset_register": "G55", "zero": {}}]},
+            }
+
+        plan = plan_from(
+            {"name": "p", "part": {"file": "p.step"}, "setups": [setup("OP10", "a", "b"), setup("OP20", "c")]}
+        )
+        self.document = plan.model_dump(mode="json")
+
+    def told(self, *edits: Edit):
+        return edited(self.document, edits)["setups"]
+
+    def test_each_kind_of_element(self):
+        for of, field, where in (
+            (Element(setup="OP20"), "title", ()),
+            (Element(setup="OP10", operation="b"), "name", ("operations", 1)),
+            (Element(setup="OP20", item="vise"), "fixture", ("hold", "items", 0)),
+            (Element(setup="OP10", position="B"), "name", ("positions", 1)),
+            (Element(setup="OP10", zero="bore"), "offset_register", ("seat", "zeros", 0)),
+        ):
+            setups = self.told(Put(of=of, field=field, value="new"))
+            at = next(one for one in setups if one["name"] == of.setup)
+            for step in where:
+                at = at[step]
+            self.assertEqual(at[field], "new", of)
+
+    def test_others_that_came_and_went_change_nothing(self):
+        """The operation is met where it now stands, not where it stood when the cure was told."""
+        self.document["setups"][0]["operations"].reverse()
+        self.document["setups"].reverse()
+        done = self.told(Put(of=Element(setup="OP10", operation="a"), field="tool", value="em6"))
+        self.assertEqual(
+            [(one["id"], one["tool"]) for one in done[1]["operations"]], [("b", "em10"), ("a", "em6")]
+        )
+
+    def test_added_before_and_arranged(self):
+        made = {**self.document["setups"][0], "name": "OP15"}
+        done = self.told(Add(of=Element(), to="setups", value=made, before="OP20"))
+        self.assertEqual([one["name"] for one in done], ["OP10", "OP15", "OP20"])
+        order = Arrange(of=Element(setup="OP10"), what="positions", order=("B", "A"))
+        self.assertEqual([one["name"] for one in self.told(order)[0]["positions"]], ["B", "A"])
+
+    def test_what_has_gone_is_refused_and_changes_nothing(self):
+        before = copy.deepcopy(self.document)
+        good = Put(of=Element(setup="OP10"), field="title", value="new")
+        for gone in (
+            Put(of=Element(setup="OP99"), field="title", value=""),
+            Put(of=Element(setup="OP10", operation="c"), field="tool", value="em6"),
+            Put(of=Element(setup="OP10", item="strap"), field="x", value=1.0),
+            Put(of=Element(tool="em10"), field="place", value=2),
+            Add(of=Element(), to="setups", value={}, before="OP99"),
+            Arrange(of=Element(setup="OP10"), what="positions", order=("A",)),
+        ):
+            with self.assertRaises(BadInput) as caught:
+                edited(self.document, (good, gone))
+            self.assertEqual((caught.exception.code, self.document), ("plan.gone", before))
+
+    def test_fields_that_differ(self):
+        """Two operations, one edit a field: made, the first is the second."""
+        now, then = plan_from(self.document).setups[0].operations
+        edits = differing(Element(setup="OP10", operation="a"), now, then)
+        self.assertEqual({edit.field for edit in edits}, {"id", "name"})
 
 
 if __name__ == "__main__":

@@ -16,6 +16,7 @@ from OCP.BRepGProp import BRepGProp
 from OCP.gp import gp_Pnt
 from OCP.GProp import GProp_GProps
 
+from pelvrak.core.cures import Element, Put
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.holes import UprightHole
 from pelvrak.core.geometry.mesh import Mesh, box, joined, mesh_of, transformed
@@ -204,7 +205,7 @@ class ViseTest(unittest.TestCase):
         }
         result = hold_work(vise_hold(parallels="tall", height=60.0), shop, BLOCK, "OP10")
         found = next(f for f in result.findings if f.code == "hold.no_touch" and f.cures)
-        self.assertEqual(found.cures[0].value, 40.0)
+        self.assertEqual(found.cures[0].edits[0].value, 40.0)
 
     def test_too_wide_for_the_vise(self):
         wide = box(np.array([-70, -30, -40.0]), np.array([70, 30, 0.0]))
@@ -216,7 +217,8 @@ class ViseTest(unittest.TestCase):
         """Common practice, no source: at least 5 mm (3/16 in) of straight wall."""
         self.assertEqual(codes(vise_hold(height=46.0)), ["hold.shallow"])
         cures = next(f for f in held(vise_hold(height=46.0)).findings if f.code == "hold.shallow").cures
-        self.assertEqual([(c.path, c.value) for c in cures], [("hold/items/2/height", 44.0)])
+        raised = Put(of=Element(setup="OP10", item="parallels"), field="height", value=44.0)
+        self.assertEqual([c.edits for c in cures], [(raised,)])
         grave = [f.severity for f in held(vise_hold(height=48.0)).findings if f.code == "hold.shallow"]
         self.assertEqual(grave, ["warning"])
         self.assertEqual(codes(vise_hold(height=44.0)), [])
@@ -466,7 +468,7 @@ class PlateTest(unittest.TestCase):
     def test_a_dowel_in_a_tapped_hole(self):
         """The holes of the plate take turns: column and row together even are tapped."""
         found = [f for f in self.pinned((6, 4)).findings if f.code == "hold.pin_in_thread"]
-        self.assertEqual([f.cures[0].value for f in found], [[7, 4]])
+        self.assertEqual([f.cures[0].edits[0].value for f in found], [[7, 4]])
         self.assertNotIn("hold.pin_in_thread", [f.code for f in self.pinned((5, 4)).findings])
 
     def test_two_full_pins_fight_along_their_line_and_a_relieved_one_does_not(self):

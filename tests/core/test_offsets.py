@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from pelvrak.core.cures import Element, Put
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.holding.hold import vise_hold
@@ -155,9 +156,9 @@ class InTime(unittest.TestCase):
     def test_the_cure_finds_it_in_time(self):
         document = setup(seat=seat({"before": "outline"}))
         wrong = found(computed(document).setups[0])["offsets.used_before_found"]
-        cure = wrong.cures[0]
-        self.assertEqual(cure.path, "/setups/0/seat/found/before")
-        document["seat"]["found"]["before"] = cure.value
+        (edit,) = wrong.cures[0].edits
+        self.assertEqual((edit.of, edit.field), (Element(setup=document["name"]), "seat/found/before"))
+        document["seat"]["found"]["before"] = edit.value
         self.assertNotIn("offsets.used_before_found", found(computed(document).setups[0]))
 
     def test_a_ring_an_unknown_base_and_a_lost_operation(self):
@@ -192,8 +193,10 @@ class InTime(unittest.TestCase):
         )
         clash = found(computed(first, second).setups[1])["offsets.clash"]
         self.assertIn("OP20 and OP10 stand in one load", clash.sentence)
-        self.assertEqual((clash.cures[0].path, clash.cures[0].value), ("/setups/1/offset_register", "G56"))
-        cured = second | {"offset_register": clash.cures[0].value}
+        self.assertEqual(
+            clash.cures[0].edits, (Put(of=Element(setup="OP20"), field="offset_register", value="G56"),)
+        )
+        cured = second | {"offset_register": "G56"}
         self.assertNotIn("offsets.clash", found(computed(first, cured).setups[1]))
         # One place in one register is none, and two loads may use the same.
         self.assertNotIn("offsets.clash", found(computed(first, second | {"load": ""}).setups[1]))

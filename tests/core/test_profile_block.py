@@ -23,6 +23,7 @@ from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.jaw_files import to_dxf, to_step
 from pelvrak.core.route.plan import plan_from
 from tests import solids
+from tests.edits import cured
 
 BLOCK = Block(id="blank", name="Blank", length=60, width=90, height=50)
 SHOP = fixtures_of(()) | {"blank": BLOCK}
@@ -173,7 +174,7 @@ class RouteTest(unittest.TestCase):
         store, data = MemoryStore(), solids.step_bytes(shape)
         first = evaluate(plan_from(document), data, store)
         found = next(f for f in first.setups[0].findings if f.code == "jaws.not_cut")
-        document["setups"] = found.cures[0].value
+        document = cured(document, found.cures[0])
         report = evaluate(plan_from(document), data, store)
         made, used = report.setups
         self.assertEqual((made.makes, used.name), ("OP10", "OP10"))

@@ -9,6 +9,7 @@ import unittest
 from hashlib import sha256
 from typing import Any
 
+from pelvrak.core.cures import Element, Put
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.engine.store import MemoryStore
@@ -287,12 +288,15 @@ class PlacesAndNumbers(unittest.TestCase):
         report = computed({"id": "f", "name": "Face", "kind": "facing", "tool": "em10"}, tools=tools)
         found = next(f for f in report.setups[0].findings if f.code == "cut.no_place")
         self.assertEqual((found.measured, found.limit), (40, 24))
-        self.assertRegex(found.cures[0].path, r"^/tools/\d+/place$")
+        (edit,) = found.cures[0].edits
+        self.assertEqual((edit.of, edit.field), (Element(tool="em10"), "place"))
+        self.assertNotIn(edit.value, [tool["place"] for tool in tools])
 
     def test_a_reserved_register_typed_by_hand(self):
         report = computed(offset_register="G59")
         found = next(f for f in report.setups[0].findings if f.code == "offsets.reserved")
-        self.assertEqual((found.cures[0].path, found.cures[0].value), ("/setups/0/offset_register", "G54"))
+        (edit,) = found.cures[0].edits
+        self.assertEqual(edit, Put(of=Element(setup="OP10"), field="offset_register", value="G54"))
 
     def test_programs_have_numbers_of_their_own(self):
         def numbers(*setups: dict) -> list[int]:

@@ -34,6 +34,7 @@ from pelvrak.core.route.pieces import mesh_from_bytes, path_from_json
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
 from pelvrak.core.route.report import Report
 from pelvrak.core.stock.field import loaded, same_field
+from tests.edits import cured
 
 TOP = Path(__file__).resolve().parents[2]
 DEMO = TOP / "demo" / "encoder-housing"
@@ -332,7 +333,7 @@ class Findings(unittest.TestCase):
         # 8.5 mm of billet stand under the part: 10 and the drill's point of 3.9/tan 59°, less that.
         self.assertAlmostEqual(told.measured, 10 + 3.9 / math.tan(math.radians(59)) - 8.5, delta=0.05)
         self.assertIn("cut.cutter_in_holding", found)
-        self.assertEqual([c.value for c in told.cures], ["par-150x8"])
+        self.assertEqual([c.edits[0].value for c in told.cures], ["par-150x8"])
 
     def test_an_outline_lower_than_the_jaws(self):
         """An outline cut 5 mm lower than the part, beside jaws that stand higher: told from the planned
@@ -374,10 +375,7 @@ class Findings(unittest.TestCase):
         beside = {one.item: one.clearance for one in report.setups[0].hold.beside}
         self.assertLess(beside["near"], 0)
         self.assertEqual(found.measured, beside["near"])
-        cure = found.cures[0]
-        data = plan.model_dump(mode="json")
-        data["setups"][0]["hold"]["items"][int(cure.path.rsplit("/", 1)[1])] = cure.value
-        moved = plan_from(data)
+        moved = plan_from(cured(plan.model_dump(mode="json"), found.cures[0]))
         again = evaluate(moved, STEP, self.store)
         self.assertNotIn("hold.clamp_in_the_way", {f.code for f in again.findings()})
         self.assertGreaterEqual(min(one.clearance for one in again.setups[0].hold.beside), 2.0)
@@ -396,9 +394,7 @@ class Findings(unittest.TestCase):
         plan = self.only(0, "pocket-rough")
         report = evaluate(plan, STEP, self.store)
         proposal = next(p for p in report.setups[0].hold.proposals if "Centre the cut" in p.cure.label)
-        hold = plan.setups[0].hold
-        moved = hold.model_copy(update={"work": hold.work.model_copy(update={"x": proposal.cure.value})})
-        again = evaluate(changed(plan, 0, hold=moved), STEP, self.store)
+        again = evaluate(plan_from(cured(plan.model_dump(mode="json"), proposal.cure)), STEP, self.store)
         self.assertEqual([p for p in again.setups[0].hold.proposals if "Centre the cut" in p.cure.label], [])
         # The pocket's own middle, from its moves, now lies over the jaws' middle.
         done = again.setups[0].operations[0]

@@ -37,6 +37,7 @@ from pelvrak.core.stock.field import grid_around
 from pelvrak.core.stock.shapes import field_of_mesh
 from pelvrak.core.stock.surface import simplified, surface
 from tests import solids
+from tests.edits import cured
 
 TOP = Path(__file__).resolve().parents[2]
 SHOP = fixtures_of(())
@@ -412,9 +413,7 @@ class RouteTest(unittest.TestCase):
         plan = self.plan.model_copy(update={"setups": (self.plan.setups[0], self.plan.setups[2])})
         report = self.again(plan)
         found = next(f for f in report.setups[1].findings if f.code == "jaws.not_cut")
-        document = plan.model_dump(mode="json")
-        document["setups"] = found.cures[0].value
-        mended = plan_from(document)
+        mended = plan_from(cured(plan.model_dump(mode="json"), found.cures[0]))
         self.assertEqual([s.name for s in mended.setups], ["OP10", "OP20-JAWS", "OP20"])
         self.assertEqual(mended.setups[1].makes, self.plan.setups[1].makes)
         self.assertNotIn("jaws.not_cut", [f.code for s in self.again(mended).setups for f in s.findings])

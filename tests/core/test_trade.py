@@ -69,7 +69,7 @@ class BilletTest(unittest.TestCase):
         self.assertIn("1.50 mm too small", found[0].sentence)
         self.assertIn("x+", found[0].sentence)
         self.assertAlmostEqual(found[0].place[0][0], 60, places=6)
-        self.assertEqual(found[0].cures[0].path, "/billet/sizing/x_plus")
+        self.assertEqual(found[0].cures[0].edits[0].field, "billet/sizing/x_plus")
 
     def test_refuses_sizes_without_meaning(self):
         for wrong in ((float("nan"), 1, 1), (-5, 1, 1), (0, 1, 1), (1e7, 1, 1)):

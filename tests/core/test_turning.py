@@ -28,6 +28,7 @@ from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import OperationReport, Report, SetupReport
 from pelvrak.core.route.visits import least_turning, turning_words
 from tests import solids
+from tests.edits import cured
 
 SIZE = (60.0, 40.0, 30.0)
 TOOLS = [tool_shelf()[name].model_dump(mode="json") for name in ("em10", "dr5")]
@@ -297,7 +298,7 @@ class ClampsAtPositions(unittest.TestCase):
         report = evaluate(plan_from(data), part(), computed("register_each")[0])
         found = next(f for f in report.setups[0].findings if f.code == "hold.clamp_in_the_way")
         self.assertIn("right", found.sentence)
-        data["setups"][0]["hold"]["items"][1] = found.cures[0].value
+        data = cured(data, found.cures[0])
         again = evaluate(plan_from(data), part(), computed("register_each")[0]).setups[0]
         self.assertNotIn("hold.clamp_in_the_way", [f.code for f in again.findings])
         self.assertEqual([f.code for o in again.operations for f in o.findings if f.severity == "error"], [])
@@ -435,7 +436,7 @@ class Repeated(unittest.TestCase):
         (found,) = [
             f for o in report.setups[0].operations for f in o.findings if f.code == "index.nothing_there"
         ]
-        document["setups"][0]["operations"][0]["left_out"] = found.cures[0].value
+        document = cured(document, found.cures[0])
         again = flange_report(document)
         self.assertNotIn(
             "index.nothing_there", [f.code for o in again.setups[0].operations for f in o.findings]
@@ -494,7 +495,7 @@ class Repeated(unittest.TestCase):
         between = index_time(machine_of("vertical-760-a"), {"A": 0.0}, {"A": 180.0})
         self.assertAlmostEqual(found.measured - found.limit, 2 * between, places=2)
         self.assertNotRegex(found.sentence, r"(\d+) times and not \1\b")
-        document["setups"][0] = found.cures[0].value
+        document = cured(document, found.cures[0])
         again = flange_report(document).setups[0]
         self.assertEqual([o.position for o in again.operations], ["H0", "H0", "H3", "H3"])
 
@@ -594,12 +595,11 @@ class WrongPositions(unittest.TestCase):
         plan = plan_from(document(operations=[drilled]))
         report = evaluate(plan, part(), computed("register_each")[0])
         (found,) = report.setups[0].operations[0].findings
-        self.assertEqual((found.code, found.cures[0].path), ("cut.not_square", "/setups/0"))
-        data = plan.model_dump(mode="json")
-        data["setups"][0] = found.cures[0].value
-        cured = evaluate(plan_from(data), part(), computed("register_each")[0]).setups[0]
-        self.assertEqual([p.angles for p in cured.positions], [{"A": 90.0}])
-        self.assertGreater(cured.operations[0].removed_volume_mm3, 100)
+        self.assertEqual(found.code, "cut.not_square")
+        data = cured(plan.model_dump(mode="json"), found.cures[0])
+        again = evaluate(plan_from(data), part(), computed("register_each")[0]).setups[0]
+        self.assertEqual([p.angles for p in again.positions], [{"A": 90.0}])
+        self.assertGreater(again.operations[0].removed_volume_mm3, 100)
 
     def test_the_positions_of_all_operations_at_once(self):
         """Two operations that lie on their sides: one edit makes both positions and cuts each at its own."""
@@ -616,12 +616,11 @@ class WrongPositions(unittest.TestCase):
         )
         (found,) = [f for f in report.setups[0].findings if f.code == "index.needed"]
         self.assertEqual(found.measured, 2.0)
-        data = document()
-        data["setups"][0] = found.cures[0].value
-        cured = evaluate(plan_from(data), part(), computed("register_each")[0]).setups[0]
-        self.assertEqual(sorted(p.angles["A"] for p in cured.positions), [-30.0, 90.0])
-        self.assertNotIn("cut.not_square", [f.code for o in cured.operations for f in o.findings])
-        self.assertTrue(all(o.removed_volume_mm3 > 100 for o in cured.operations))
+        data = cured(document(operations=[drilled, faced]), found.cures[0])
+        again = evaluate(plan_from(data), part(), computed("register_each")[0]).setups[0]
+        self.assertEqual(sorted(p.angles["A"] for p in again.positions), [-30.0, 90.0])
+        self.assertNotIn("cut.not_square", [f.code for o in again.operations for f in o.findings])
+        self.assertTrue(all(o.removed_volume_mm3 > 100 for o in again.operations))
 
     def test_holes_all_round_need_all_their_positions(self):
         """The six holes as one operation without positions: the cure makes five, the first looks up as it is
@@ -630,10 +629,9 @@ class WrongPositions(unittest.TestCase):
         plan = flange_plan(position=None, repeated_at=[])
         plan["setups"][0]["positions"] = []
         (found,) = flange_report(plan).setups[0].operations[0].findings
-        plan["setups"][0] = found.cures[0].value
-        cured = flange_report(plan).setups[0]
-        self.assertEqual((len(cured.positions), len(cured.operations)), (5, 6))
-        self.assertIsNone(cured.operations[0].position)
+        again = flange_report(cured(plan, found.cures[0])).setups[0]
+        self.assertEqual((len(again.positions), len(again.operations)), (5, 6))
+        self.assertIsNone(again.operations[0].position)
 
     def test_sixty_zeros_on_a_control_with_six(self):
         """Six registers, one of them the setup's own, one kept back: four positions get one, 56 do not."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import signal
 import unittest
 from urllib.parse import parse_qs, urlsplit
@@ -78,7 +79,7 @@ class AtOnce(Browser):
             os.kill(one, signal.SIGSTOP)
         try:
             with page.expect_response(lambda answer: "/billet.glb" in answer.url and answer.ok):
-                page.get_by_role("main", name="Sheet").get_by_label("Allowance Right  x+").fill("25")
+                page.get_by_role("main", name="Sheet").get_by_label("Right x+").fill("25")
                 page.keyboard.press("Enter")
             expect(page.get_by_label("Bench").get_by_text("billet, not computed yet")).to_be_visible()
         finally:
@@ -92,7 +93,7 @@ class AtOnce(Browser):
         page = self.page
         self.card(page, "Billet")
         bench = page.get_by_label("Bench")
-        field = page.get_by_role("main", name="Sheet").get_by_label("Allowance Right  x+")
+        field = page.get_by_role("main", name="Sheet").get_by_label("Right x+")
         before = field.input_value()
         for typed, comes_to in (("25", 25), ("20+12", 32)):
             with page.expect_response(lambda answer: "/billet.glb" in answer.url and answer.ok) as drawn:
@@ -105,6 +106,39 @@ class AtOnce(Browser):
         page.keyboard.press("Escape")
         expect(field).to_have_value(before)
         expect(bench.get_by_text("billet", exact=True)).to_be_visible()
+
+    def test_a_fixture_moves_while_it_is_typed(self):
+        """Drawn from the plan before any worker answers; kept, it stands marked until it is computed."""
+        number = self.new_project("holds", solids.box((0, 0, 0), (40, 30, 12)))
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "OP10 ")
+        self.stage(page, "Hold")
+        sheet.get_by_role("button", name="vise, hard jaws, parallels").click()
+        self.current(page)
+        sheet.get_by_role("button", name=re.compile("Parallels")).click()
+        bench, field = page.get_by_label("Bench"), sheet.get_by_label("parallels Along")
+        workers = self.server.workers()
+        for one in workers:
+            os.kill(one, signal.SIGSTOP)
+        try:
+            before = self.settled(page)
+            with page.expect_response(lambda answer: "/holding.glb" in answer.url and answer.ok) as drawn:
+                field.fill("12")
+            asked = json.loads(parse_qs(urlsplit(drawn.value.url).query)["hold"][0])
+            self.assertEqual([one["x"] for one in asked["items"] if one["id"] == "parallels"], [12])
+            expect(bench.get_by_text("holding as typed, not kept yet")).to_be_visible()
+            self.other_picture(page, before)
+            field.press("Enter")
+            expect(bench.get_by_text("holding, not computed yet")).to_be_visible()
+        finally:
+            for one in workers:
+                os.kill(one, signal.SIGCONT)
+        self.current(page)
+        expect(bench.get_by_text("holding, not computed yet")).not_to_be_visible()
+        with self.server.client() as client:
+            items = client.get(f"/api/projects/{number}").json()["plan"]["setups"][0]["hold"]["items"]
+        self.assertEqual([one["x"] for one in items if one["id"] == "parallels"], [12])
 
     def test_an_operation_is_asked_for_as_its_kind_says(self):
         block = solids.box((0, 0, 0), (40, 30, 14))

@@ -71,18 +71,18 @@ class WrongInputs(Browser):
             other.route("**/api/events", lambda route: route.abort())  # a tab that hears nothing
             self.go(other, f"/project/{number}")
             self.card(other, "Billet")
-            expect(other.get_by_label("Allowance Top  z+")).to_have_value("2")
+            expect(other.get_by_label("Top z+")).to_have_value("2")
             page = self.page
             self.card(page, "Billet")
-            page.get_by_label("Allowance Top  z+").fill("4")
-            page.get_by_label("Allowance Top  z+").press("Enter")
+            page.get_by_label("Top z+").fill("4")
+            page.get_by_label("Top z+").press("Enter")
             self.current(page)
-            other.get_by_label("Allowance Under  z−").fill("7")
-            other.get_by_label("Allowance Under  z−").press("Enter")
+            other.get_by_label("Under z−").fill("7")
+            other.get_by_label("Under z−").press("Enter")
             alert = other.get_by_role("alert")
             expect(alert).to_contain_text("The plan was changed elsewhere")
             expect(alert).to_contain_text("/billet/sizing/z_plus")
-            expect(other.get_by_label("Allowance Top  z+")).to_have_value("4")
+            expect(other.get_by_label("Top z+")).to_have_value("4")
         finally:
             other.context.close()
 

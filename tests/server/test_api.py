@@ -436,10 +436,34 @@ class Editing(unittest.TestCase):
         found = self.state()["report"]["billet"]["findings"]
         self.assertEqual([(f["code"], f["measured"]) for f in found], [("billet.too_small", -2.0)])
         cure = found[0]["cures"][0]
-        self.assertEqual((cure["path"], cure["value"]), ("/billet/sizing/y_minus", 2.0))
-        now = self.state()
-        edit(self.client, now, lambda plan: plan["billet"]["sizing"].update(y_minus=cure["value"]))
+        self.assertEqual(
+            [(one["field"], one["value"]) for one in cure["edits"]], [("billet/sizing/y_minus", 2.0)]
+        )
+        self.take(cure).raise_for_status()
         self.assertEqual(self.state()["report"]["billet"]["findings"], [])
+
+    def take(self, cure: dict, based_on: int | None = None):
+        state = self.state()
+        body = {"based_on": based_on or state["revision"], "what": "cure", "edits": cure["edits"]}
+        return self.client.post(f"/api/projects/{state['id']}/edits", json=body)
+
+    def test_a_cure_meets_what_it_names_or_nothing(self):
+        """Another setup was put before the one that a cure names; then the named one has gone."""
+        state = edit(self.client, self.state(), lambda plan: plan["setups"].insert(0, {"name": "OP5"})).json()
+        named = state["plan"]["setups"][1]["name"]
+        cure = {"edits": [{"kind": "put", "of": {"setup": named}, "field": "title", "value": "Cured"}]}
+        self.assertEqual([s["title"] for s in self.take(cure).json()["plan"]["setups"]][:2], ["", "Cured"])
+        stale = self.take(cure, based_on=state["revision"])
+        self.assertEqual((stale.status_code, stale.json()["code"]), (409, "plan.stale"))
+        before = edit(self.client, self.state(), lambda plan: plan["setups"].pop(1)).json()
+        gone = self.take(cure)
+        self.assertEqual((gone.status_code, gone.json()["code"]), (422, "plan.gone"), gone.text)
+        self.assertIn(named, gone.json()["what"])
+        self.assertEqual(self.state()["revision"], before["revision"])
+        wrong = self.take({"edits": [{"kind": "put", "of": {"setup": "OP5"}, "field": "title", "value": 7}]})
+        self.assertEqual((wrong.status_code, wrong.json()["code"]), (422, "plan.invalid"))
+        unknown = self.take({"edits": [{"kind": "burn", "of": {}, "field": "name", "value": ""}]})
+        self.assertEqual((unknown.status_code, unknown.json()["code"]), (422, "request.invalid"))
 
 
 class Parts(unittest.TestCase):

@@ -2,21 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
+from pelvrak.core.cures import Cure
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import Frozen, Vector
 
 Severity = Literal["error", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
-
-
-class Cure(Frozen):
-    """An edit that would put a finding right: write `value` at `path` in the plan (JSON pointer)."""
-
-    label: str
-    path: str
-    value: Any
 
 
 class Finding(Frozen):

@@ -13,6 +13,8 @@ from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
+from pelvrak.core.billet.block import ByAllowance, ByCorners, BySize
+from pelvrak.core.billet.forms import KINDS as BILLETS
 from pelvrak.core.cutting.feeds import materials
 from pelvrak.core.cutting.operations import KINDS, OperationKind
 from pelvrak.core.cutting.tools import tool_shelf
@@ -26,6 +28,7 @@ from pelvrak.core.route.pieces import cell_within
 from pelvrak.server.api import (
     drafting,
     events,
+    everyday,
     holding,
     machines,
     moments,
@@ -35,7 +38,7 @@ from pelvrak.server.api import (
     release,
     shelf,
 )
-from pelvrak.server.api.shapes import FixtureForm, Library, OperationForm
+from pelvrak.server.api.shapes import BilletForm, FixtureForm, Library, OperationForm, SizingForm
 from pelvrak.server.guard import Guard
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
@@ -66,6 +69,7 @@ for router in (
     release.router,
     shelf.router,
     holding.router,
+    everyday.router,
     machines.router,
     drafting.router,
     events.router,
@@ -106,6 +110,22 @@ def library() -> Library:
         materials=list(materials().values()),
         operations=[operation_form(name, kind) for name, kind in KINDS.items()],
         fixtures=[fixture_form(name, kind) for name, kind in FIXTURES.items()],
+        billets=[
+            BilletForm(
+                kind=kind.model_fields["kind"].default,
+                called=kind.called,
+                reads=kind.reads,
+                holds=kind.holds,
+                fields=kind.model_json_schema(),
+            )
+            for kind in BILLETS
+        ],
+        sizings=[
+            SizingForm(
+                rule=rule.model_fields["rule"].default, called=rule.called, fields=rule.model_json_schema()
+            )
+            for rule in (ByAllowance, BySize, ByCorners)
+        ],
     )
 
 

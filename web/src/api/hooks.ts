@@ -6,7 +6,9 @@ import { type Card, type Stage } from '../state/route'
 import {
   answered,
   api,
+  type Cure,
   type Event,
+  type Everyday,
   type Features,
   type Fixture,
   type Library,
@@ -109,6 +111,18 @@ export const useFixtures = (plan?: Plan) => {
   return { ...found, data: all && [...own, ...all] }
 }
 
+/** The everyday holdings of a setup; asked for again once another revision was computed. */
+export const useEveryday = (id: number, setup: string, revision: number | null | undefined) =>
+  useQuery({
+    queryKey: ['everyday', id, setup, revision],
+    queryFn: () =>
+      answered<Everyday[]>(
+        api.GET('/api/projects/{project_id}/everyday/{setup}', {
+          params: { path: { project_id: id, setup } },
+        }),
+      ),
+  })
+
 export const usePart = (sha256: string | null | undefined) =>
   useQuery({
     queryKey: ['facts', sha256],
@@ -198,21 +212,13 @@ export const revisionAt = (project: ProjectState, card: Card, stage?: Stage) =>
 
 export type Commit = (what: string, change: (draft: Plan) => void) => Promise<Problem | null>
 
-/** Make an edit of the plan: on the revision that is shown, refused when that is not the newest. */
-export function useCommit(project: ProjectState): Commit {
+/** Make an edit: on the revision that is shown, refused when that is not the newest. */
+function useKept(project: ProjectState) {
   const queries = useQueryClient()
   return useCallback(
-    async (what, change) => {
-      const plan = structuredClone(project.plan)
-      change(plan)
+    async (edit: () => Promise<{ data?: unknown; error?: unknown }>): Promise<Problem | null> => {
       try {
-        // Of its seven operations `compare` makes three.
-        const changes = compare(project.plan, plan) as components['schemas']['Change'][]
-        const edit = api.PATCH('/api/projects/{project_id}/plan', {
-          params: { path: { project_id: project.id } },
-          body: { based_on: project.revision, what, changes },
-        })
-        await saving(answeredWith(queries, project.id, answered<ProjectState>(edit)))
+        await saving(answeredWith(queries, project.id, answered<ProjectState>(edit())))
         tell(null)
         return null
       } catch (refusal) {
@@ -224,8 +230,42 @@ export function useCommit(project: ProjectState): Commit {
         return refusal.problem
       }
     },
-    [project, queries],
+    [project.id, queries],
   )
+}
+
+/** Make an edit of the plan by changing a copy of it. */
+export function useCommit(project: ProjectState): Commit {
+  const kept = useKept(project)
+  return useCallback(
+    (what, change) => {
+      const plan = structuredClone(project.plan)
+      change(plan)
+      // Of its seven operations `compare` makes three.
+      const changes = compare(project.plan, plan) as components['schemas']['Change'][]
+      return kept(() =>
+        api.PATCH('/api/projects/{project_id}/plan', {
+          params: { path: { project_id: project.id } },
+          body: { based_on: project.revision, what, changes },
+        }),
+      )
+    },
+    [project, kept],
+  )
+}
+
+/** Take a cure: what it changes the server knows. A refusal is told at the top, for it belongs to no field. */
+export function useCure(project: ProjectState) {
+  const kept = useKept(project)
+  return async (cure: Cure, what = `cure: ${cure.label}`) => {
+    const problem = await kept(() =>
+      api.POST('/api/projects/{project_id}/edits', {
+        params: { path: { project_id: project.id } },
+        body: { based_on: project.revision, what, edits: cure.edits },
+      }),
+    )
+    if (problem) tell(problem)
+  }
 }
 
 /** Undo, redo, run, stop. */

@@ -83,6 +83,27 @@ export interface paths {
         patch: operations["edit_api_projects__project_id__plan_patch"];
         trace?: never;
     };
+    "/api/projects/{project_id}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed Edits
+         * @description Typed edits as a new revision: a cure of a finding, or a proposal that is taken. Refused when the plan
+         *     has moved on since based_on, or where one means an element that has gone.
+         */
+        post: operations["typed_edits_api_projects__project_id__edits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/revise": {
         parameters: {
             query?: never;
@@ -688,6 +709,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/item/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Item Of Holding
+         * @description A fixture as it first goes into a setup's holding: on what suits it, or in the middle of the table.
+         */
+        get: operations["item_of_holding_api_projects__project_id__item__setup__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/everyday/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everyday Holdings
+         * @description The everyday holdings that the library has the pieces for, for the work as it comes into a setup.
+         */
+        get: operations["everyday_holdings_api_projects__project_id__everyday__setup__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/holding.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Holding As Typed
+         * @description A holding (JSON, as in the plan) round the stock that was last computed for a setup, drawn at once:
+         *     what stands where, in its zero frame, and not what touches.
+         */
+        get: operations["holding_as_typed_api_projects__project_id__holding_glb_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines.json": {
         parameters: {
             query?: never;
@@ -765,27 +847,6 @@ export interface paths {
          *     there.
          */
         get: operations["jog_of_api_projects__project_id__jog__setup__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/place/{setup}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Place On Table
-         * @description Where a fixture first goes on the table of a setup's machine: x and y from its front left corner,
-         *     mm.
-         */
-        get: operations["place_on_table_api_projects__project_id__place__setup__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -920,6 +981,37 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Add
+         * @description Put a value into a list of an element.
+         *
+         *     of: the element; to: its list; value: that is put in; before: the name or id of the element of the list it
+         *     goes before; None: at the end.
+         */
+        Add: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add";
+            /** @description the element */
+            of: components["schemas"]["Element"];
+            /**
+             * To
+             * @description its list
+             */
+            to: string;
+            /**
+             * Value
+             * @description that is put in
+             */
+            value: unknown;
+            /**
+             * Before
+             * @description the name or id of the element of the list it goes before; None: at the end
+             */
+            before?: string | null;
+        };
+        /**
          * AnglePlate
          * @description An angle plate; its upright face looks along -y and stands in y 0.
          *
@@ -992,6 +1084,31 @@ export interface components {
              * @default
              */
             why: string;
+        };
+        /**
+         * Arrange
+         * @description Bring a list of an element into another order.
+         *
+         *     of: the element; what: its list; order: names or ids of all that stands in it.
+         */
+        Arrange: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "arrange";
+            /** @description the element */
+            of: components["schemas"]["Element"];
+            /**
+             * What
+             * @description its list
+             */
+            what: string;
+            /**
+             * Order
+             * @description names or ids of all that stands in it
+             */
+            order: string[];
         };
         /**
          * Axis
@@ -1106,11 +1223,9 @@ export interface components {
          * Bar
          * @description A round bar, or a tube with a bore, along an axis of the part.
          *
-         *     diameter: as bought, or None for the smallest that covers the part with `allowance` all round; bore: of a
-         *     tube, 0 for a bar; minus, plus: length beyond the part at both ends; shift: of the bar's middle from that
-         *     of the smallest circle round the part, in the order of the other two axes after `axis`; mm. material: by
-         *     its name in the list of materials; axis: of the part, along which it lies; allowance: all round the part,
-         *     where no diameter is given, mm.
+         *     Without a diameter the smallest that covers the part with `allowance` all round; shifted from the middle
+         *     of the smallest circle round the part, in the order of the other two axes after `axis`, mm. material: by
+         *     its name in the list of materials.
          */
         Bar: {
             /**
@@ -1126,44 +1241,44 @@ export interface components {
              */
             material: string;
             /**
-             * Axis
-             * @description of the part, along which it lies
-             * @default z
-             * @enum {string}
-             */
-            axis: "x" | "y" | "z";
-            /**
              * Diameter
-             * @description as bought, or None for the smallest that covers the part with `allowance` all round
+             * @description as bought; the smallest that covers the part where none is given
              */
             diameter?: number | null;
             /**
-             * Allowance
-             * @description all round the part, where no diameter is given, mm
+             * All round
+             * @description added round the part where no diameter is given
              * @default 2
              */
             allowance: number;
             /**
              * Bore
-             * @description of a tube, 0 for a bar
+             * @description of a tube; 0 for a solid bar
              * @default 0
              */
             bore: number;
             /**
-             * Minus
-             * @description length beyond the part at both ends
+             * Along
+             * @description the part's axis it lies along
+             * @default z
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /**
+             * Beyond −
+             * @description length beyond the part where the axis begins
              * @default 5
              */
             minus: number;
             /**
-             * Plus
-             * @description length beyond the part at both ends
+             * Beyond +
+             * @description length beyond the part where the axis ends
              * @default 2
              */
             plus: number;
             /**
              * Shift
-             * @description of the bar's middle from that of the smallest circle round the part, in the order of the other two axes after `axis`; mm
+             * @description from the part's middle, along the two axes that follow
              * @default [
              *       0,
              *       0
@@ -1189,6 +1304,27 @@ export interface components {
             operation_name: string;
             /** Clearance */
             clearance: number;
+        };
+        /**
+         * BilletForm
+         * @description A kind of billet as the page asks for it.
+         *
+         *     called: as people say it; reads: endings of the files it is read from, "" for none; holds: what has to be
+         *     in such a file; fields: JSON Schema with what core/forms.py says of each field.
+         */
+        BilletForm: {
+            /** Kind */
+            kind: string;
+            /** Called */
+            called: string;
+            /** Reads */
+            reads: string;
+            /** Holds */
+            holds: string;
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
         };
         /**
          * BilletReport
@@ -1408,9 +1544,6 @@ export interface components {
         /**
          * ByAllowance
          * @description Sized from the part: so much is added on each side, mm.
-         *
-         *     x_minus, x_plus: on the left and the right; y_minus, y_plus: in front and behind; z_minus, z_plus: under
-         *     and on top, mm.
          */
         ByAllowance: {
             /**
@@ -1419,38 +1552,38 @@ export interface components {
              */
             rule: "allowance";
             /**
-             * X Minus
-             * @description on the left and the right
+             * Left x−
+             * @description added on the left
              * @default 5
              */
             x_minus: number;
             /**
-             * X Plus
-             * @description on the left and the right
+             * Right x+
+             * @description added on the right
              * @default 5
              */
             x_plus: number;
             /**
-             * Y Minus
-             * @description in front and behind
+             * Front y−
+             * @description added in front
              * @default 5
              */
             y_minus: number;
             /**
-             * Y Plus
-             * @description in front and behind
+             * Back y+
+             * @description added behind
              * @default 5
              */
             y_plus: number;
             /**
-             * Z Minus
-             * @description under and on top, mm
+             * Under z−
+             * @description added underneath
              * @default 5
              */
             z_minus: number;
             /**
-             * Z Plus
-             * @description under and on top, mm
+             * Top z+
+             * @description added on top
              * @default 2
              */
             z_plus: number;
@@ -1458,8 +1591,6 @@ export interface components {
         /**
          * ByCorners
          * @description Sized by two opposite corners in the part's frame, mm.
-         *
-         *     low, high: the two corners, mm.
          */
         ByCorners: {
             /**
@@ -1468,8 +1599,8 @@ export interface components {
              */
             rule: "corners";
             /**
-             * Low
-             * @description the two corners, mm
+             * From
+             * @description the left front corner underneath, in the part's frame
              */
             low: [
                 number,
@@ -1477,8 +1608,8 @@ export interface components {
                 number
             ];
             /**
-             * High
-             * @description the two corners, mm
+             * To
+             * @description the right back corner on top, in the part's frame
              */
             high: [
                 number,
@@ -1489,9 +1620,6 @@ export interface components {
         /**
          * BySize
          * @description Sized as bought: finished size along x, y, z (mm), the part placed in it.
-         *
-         *     place: for each axis the share of the spare material that lies on the minus side; 0.5 is centred.
-         *     size: of the finished block along x, y, z, mm.
          */
         BySize: {
             /**
@@ -1501,7 +1629,7 @@ export interface components {
             rule: "size";
             /**
              * Size
-             * @description of the finished block along x, y, z, mm
+             * @description of the finished block along x, y and z
              */
             size: [
                 number,
@@ -1509,8 +1637,8 @@ export interface components {
                 number
             ];
             /**
-             * Place
-             * @description for each axis the share of the spare material that lies on the minus side; 0.5 is centred
+             * Share under
+             * @description of the spare material, how much lies on the minus side of each axis; half of it: the part in the middle
              * @default [
              *       0.5,
              *       0.5,
@@ -2027,15 +2155,21 @@ export interface components {
         };
         /**
          * Cure
-         * @description An edit that would put a finding right: write `value` at `path` in the plan (JSON pointer).
+         * @description An edit that would put a finding right.
+         *
+         *     label: on its button; edits: made one after the other, all or none.
          */
         Cure: {
-            /** Label */
+            /**
+             * Label
+             * @description on its button
+             */
             label: string;
-            /** Path */
-            path: string;
-            /** Value */
-            value: unknown;
+            /**
+             * Edits
+             * @description made one after the other, all or none
+             */
+            edits: (components["schemas"]["Put"] | components["schemas"]["Add"] | components["schemas"]["Arrange"])[];
         };
         /**
          * Draft
@@ -2243,6 +2377,46 @@ export interface components {
             };
         };
         /**
+         * Element
+         * @description An element of the plan; without any name the plan itself.
+         *
+         *     setup: by its name; alone it means the setup; with one of the next four, what is in it. operation: by its
+         *     id; item: of the holding, by its id; position: an index position, by its name; zero: a further zero, by
+         *     its name. tool: of the plan, by its id.
+         */
+        Element: {
+            /**
+             * Setup
+             * @description by its name; alone it means the setup; with one of the next four, what is in it
+             */
+            setup?: string | null;
+            /**
+             * Operation
+             * @description by its id
+             */
+            operation?: string | null;
+            /**
+             * Item
+             * @description of the holding, by its id
+             */
+            item?: string | null;
+            /**
+             * Position
+             * @description an index position, by its name
+             */
+            position?: string | null;
+            /**
+             * Zero
+             * @description a further zero, by its name
+             */
+            zero?: string | null;
+            /**
+             * Tool
+             * @description of the plan, by its id
+             */
+            tool?: string | null;
+        };
+        /**
          * EvaluationState
          * @description How the newest computing stands.
          */
@@ -2289,13 +2463,29 @@ export interface components {
             sha256?: string | null;
         };
         /**
+         * Everyday
+         * @description A holding as most work is held, whole.
+         *
+         *     called: what stands in it, as people say it; items: in the order they are built up.
+         */
+        Everyday: {
+            /**
+             * Called
+             * @description what stands in it, as people say it
+             */
+            called: string;
+            /**
+             * Items
+             * @description in the order they are built up
+             */
+            items: components["schemas"]["Item"][];
+        };
+        /**
          * Extrusion
          * @description A sawn-off length of a profile, its outline from a DXF file, along an axis of the part.
          *
-         *     place: "middle" puts the middle of the outline's box on that of the part's, "drawn" takes the drawing's
-         *     coordinates as the part's. shift: further, in the order of the other two axes after `axis`, mm.
-         *     material: by its name in the list of materials; file: of the outline, a DXF; sha256: of its bytes, once
-         *     known; axis: of the part, along which it lies; minus, plus: length beyond the part at both ends, mm.
+         *     Shifted from where `place` puts it, in the order of the other two axes after `axis`, mm. material: by its
+         *     name in the list of materials; file: of the outline, a DXF; sha256: of its bytes, once known.
          */
         Extrusion: {
             /**
@@ -2312,43 +2502,43 @@ export interface components {
             material: string;
             /**
              * File
-             * @description of the outline, a DXF
+             * @description it is read from
              */
             file: string;
             /**
-             * Sha256
-             * @description of its bytes, once known
+             * SHA-256
+             * @description of the file's bytes, once known
              */
             sha256?: string | null;
             /**
-             * Axis
-             * @description of the part, along which it lies
-             * @default z
-             * @enum {string}
-             */
-            axis: "x" | "y" | "z";
-            /**
-             * Minus
-             * @description length beyond the part at both ends, mm
-             * @default 5
-             */
-            minus: number;
-            /**
-             * Plus
-             * @description length beyond the part at both ends, mm
-             * @default 2
-             */
-            plus: number;
-            /**
-             * Place
-             * @description "middle" puts the middle of the outline's box on that of the part's, "drawn" takes the drawing's coordinates as the part's
+             * Placed
+             * @description the outline's middle on the part's, or the drawing's coordinates taken as the part's
              * @default middle
              * @enum {string}
              */
             place: "middle" | "drawn";
             /**
+             * Along
+             * @description the part's axis it lies along
+             * @default z
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /**
+             * Beyond −
+             * @description length beyond the part where the axis begins
+             * @default 5
+             */
+            minus: number;
+            /**
+             * Beyond +
+             * @description length beyond the part where the axis ends
+             * @default 2
+             */
+            plus: number;
+            /**
              * Shift
-             * @description further, in the order of the other two axes after `axis`, mm
+             * @description from the part's middle, along the two axes that follow
              * @default [
              *       0,
              *       0
@@ -3316,18 +3506,18 @@ export interface components {
             material: string;
             /**
              * File
-             * @description of the saved stock
+             * @description it is read from
              */
             file: string;
             /**
-             * Sha256
-             * @description of its bytes, once known
+             * SHA-256
+             * @description of the file's bytes, once known
              */
             sha256?: string | null;
         };
         /**
          * Library
-         * @description What ships with the program, and the kinds of operation and fixture there are.
+         * @description What ships with the program, and the kinds of operation, fixture and billet there are.
          */
         Library: {
             /** Machines */
@@ -3340,6 +3530,10 @@ export interface components {
             operations: components["schemas"]["OperationForm"][];
             /** Fixtures */
             fixtures: components["schemas"]["FixtureForm"][];
+            /** Billets */
+            billets: components["schemas"]["BilletForm"][];
+            /** Sizings */
+            sizings: components["schemas"]["SizingForm"][];
         };
         /**
          * LocatingFact
@@ -3526,7 +3720,6 @@ export interface components {
          * Model
          * @description A casting, forging or printed shape from a STEP, STL or 3MF file.
          *
-         *     turn: about the part's x, then y, then z through the file's origin, degrees; move: afterwards, mm.
          *     material: by its name in the list of materials; file: of the shape; sha256: of its bytes, once known.
          */
         Model: {
@@ -3544,17 +3737,17 @@ export interface components {
             material: string;
             /**
              * File
-             * @description of the shape
+             * @description it is read from
              */
             file: string;
             /**
-             * Sha256
-             * @description of its bytes, once known
+             * SHA-256
+             * @description of the file's bytes, once known
              */
             sha256?: string | null;
             /**
-             * Turn
-             * @description about the part's x, then y, then z through the file's origin, degrees
+             * Turn about
+             * @description the part's x, then y, then z, through the file's origin
              * @default [
              *       0,
              *       0,
@@ -3567,8 +3760,8 @@ export interface components {
                 number
             ];
             /**
-             * Move
-             * @description afterwards, mm
+             * Move along
+             * @description afterwards
              * @default [
              *       0,
              *       0,
@@ -4874,6 +5067,32 @@ export interface components {
             cure: components["schemas"]["Cure"];
         };
         /**
+         * Put
+         * @description Write a value into a field of an element.
+         *
+         *     of: the element; field: as a JSON Pointer (RFC 6901) from it, without the first stroke: seat/zero; value:
+         *     that is written.
+         */
+        Put: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "put";
+            /** @description the element */
+            of: components["schemas"]["Element"];
+            /**
+             * Field
+             * @description as a JSON Pointer (RFC 6901) from it, without the first stroke: seat/zero
+             */
+            field: string;
+            /**
+             * Value
+             * @description that is written
+             */
+            value?: unknown;
+        };
+        /**
          * Reached
          * @description What a tool reaches from a position. key: of the picture (surface.glb of the part, labelled by STOPS);
          *     areas mm², by what stops it; faces: the share of each face that is reached.
@@ -5632,6 +5851,20 @@ export interface components {
             findings: components["schemas"]["Finding"][];
         };
         /**
+         * SizingForm
+         * @description A way to size a block. rule: as in the plan; called: as people say it; fields: JSON Schema of it.
+         */
+        SizingForm: {
+            /** Rule */
+            rule: string;
+            /** Called */
+            called: string;
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * SlidesFact
          * @description Solids of the machine that move against the work. key: of their picture, with the bare nose at zero of
          *     the position's plane, labelled by number; follows: how far each goes for each mm the nose goes, 3×3.
@@ -6232,6 +6465,18 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * TypedEdits
+         * @description An edit of the plan, made on a revision, that names what it changes: a cure, or a proposal taken.
+         */
+        TypedEdits: {
+            /** Based On */
+            based_on: number;
+            /** What */
+            what: string;
+            /** Edits */
+            edits: (components["schemas"]["Put"] | components["schemas"]["Add"] | components["schemas"]["Arrange"])[];
         };
         /**
          * Understood
@@ -6866,7 +7111,8 @@ export interface components {
          * Block
          * @description A rectangular block.
          *
-         *     material: by its name in the list of materials; sizing: by allowances, by size or by corners.
+         *     material: by its name in the list of materials; sizing: by allowances, by size or by corners. called,
+         *     reads, holds (of every kind): its name, the endings of the files it is read from, and what is in them.
          */
         pelvrak__core__billet__block__Block: {
             /**
@@ -6883,7 +7129,7 @@ export interface components {
             material: string;
             /**
              * Sizing
-             * @description by allowances, by size or by corners
+             * @description by allowances, by size or by corners. called, reads, holds (of every kind): its name, the endings of the files it is read from, and what is in them
              * @default {
              *       "rule": "allowance",
              *       "x_minus": 5,
@@ -7661,6 +7907,122 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Patch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    typed_edits_api_projects__project_id__edits_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedEdits"];
             };
         };
         responses: {
@@ -11622,6 +11984,349 @@ export interface operations {
             };
         };
     };
+    item_of_holding_api_projects__project_id__item__setup__get: {
+        parameters: {
+            query: {
+                fixture: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Item"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    everyday_holdings_api_projects__project_id__everyday__setup__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Everyday"][];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    holding_as_typed_api_projects__project_id__holding_glb_get: {
+        parameters: {
+            query: {
+                setup: string;
+                hold: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf-binary": unknown;
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     read_machine_api_machines_json_post: {
         parameters: {
             query?: never;
@@ -11993,124 +12698,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Jog"];
-                };
-            };
-            /** @description The request cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description There is no such thing. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description This cannot be done here. */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description More was sent than is taken. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description This server does not answer for that host. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description The database cannot be reached, or took too long. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description The disk is full; nothing was saved. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    place_on_table_api_projects__project_id__place__setup__get: {
-        parameters: {
-            query: {
-                fixture: string;
-            };
-            header?: never;
-            path: {
-                project_id: number;
-                setup: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": [
-                        number,
-                        number
-                    ];
                 };
             };
             /** @description The request cannot be read. */

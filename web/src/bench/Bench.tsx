@@ -24,7 +24,7 @@ import { clock, hueOf, round } from '../ui/words'
 import { FoundMark } from '../stages/reach/FoundMark'
 import { ZeroMark } from '../ui/icons'
 import { AxisLetters, Follow, handleOf, MachineTriad, TriadInStep, ZeroAxes } from './Axes'
-import { Holding, Machinery, Sliding } from './Holding'
+import { Holding, Machinery, Sliding, TypedHolding } from './Holding'
 import { Legend, Swatches } from './Legend'
 import { Lines } from './Lines'
 import { Measure } from './Measure'
@@ -41,6 +41,7 @@ import {
   type Solid,
   useAwaited,
   useBillet,
+  useTypedHold,
   useSolid,
   useStockAt,
 } from './glb'
@@ -92,6 +93,18 @@ function useStockShown(project: ProjectState) {
     return { key: setup.outgoing_key, name: 'outgoing' }
   }
   return { key: setup.incoming_key, name: 'incoming' }
+}
+
+/** The holding of the chosen setup as it is typed, or as the plan has it while it is still to be computed. */
+function useTypedHolding(project: ProjectState): { solid: Solid; name: string } | null {
+  const { card, stage } = useFields(useRoute, 'card', 'stage')
+  const { typedHold } = useFields(useEditing, 'typedHold')
+  const own = typeof card === 'number' && stage === 'hold' ? project.plan.setups[card] : undefined
+  const late = own && lateAt(project, card, stage)
+  const hold = own ? (typedHold ?? (late ? own.hold : null)) : null
+  const solid = useTypedHold(project.id, own?.name ?? '', hold)
+  if (!solid) return null
+  return { solid, name: typedHold ? 'holding as typed, not kept yet' : 'holding, not computed yet' }
 }
 
 /** The work as it stands in this setup. */
@@ -167,6 +180,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const together = rows.filter((row) => !apart(row) && row.register_name !== setup?.offset_register)
   const own = rows.find((row) => row.register_name === setup?.offset_register)
   const showHolding = view.shown.holding && atWork && !!hold?.key
+  const asTyped = useTypedHolding(project)
   const handle = showHolding && hold ? handleOf(hold) : null
   const busy = useAwaited(({ pictures }) => pictures > 0) || running.behind
   return (
@@ -215,7 +229,13 @@ export function Bench({ project }: { project: ProjectState }) {
           )}
           {view.marked && <Marked at={view.marked} />}
         </group>
-        {showHolding && (!asking || view.reached) && hold && <Holding hold={hold} planes={planes} />}
+        {(showHolding || asTyped) &&
+          (!asking || view.reached) &&
+          (asTyped ? (
+            <TypedHolding solid={asTyped.solid} planes={planes} />
+          ) : (
+            hold && <Holding hold={hold} planes={planes} />
+          ))}
         {view.shown.machine && (view.stage === 'reach' || view.stage === 'cut') && !asking && machinery && (
           <Machinery of={machinery} />
         )}
@@ -374,6 +394,7 @@ export function Bench({ project }: { project: ProjectState }) {
         <span className="bg-sheet/90 px-1.5">
           {asking ? 'part' : wholePart && !project.report ? 'the part; stock is being computed' : shown.name}
         </span>
+        {asTyped && <span className="bg-sheet/90 px-1.5">{asTyped.name}</span>}
         {running.behind && <span className="bg-sheet/90 px-1.5 text-soft">catching up …</span>}
         {stale && (
           <span className="hatch border border-trouble bg-sheet px-1.5 font-semibold text-trouble">

@@ -24,6 +24,44 @@ export function Holding({ hold, planes }: { hold: HoldFacts; planes: THREE.Plane
   )
 }
 
+/** What each label of a holding that was not computed yet is there for, as the core numbers it. */
+const ROLES = ['body', 'rests', 'locates', 'clamps', 'table'] as const
+
+/** The holding as it is typed: what stands where. Pale, as what is not computed yet. */
+export function TypedHolding({ solid, planes }: { solid: Solid; planes: THREE.Plane[] }) {
+  useMemo(() => {
+    const shades = ROLES.map((role) => new THREE.Color(SHADES[role]))
+    painted(solid.surface, (label) => shades[label])
+  }, [solid])
+  return (
+    <>
+      <mesh geometry={solid.surface}>
+        <meshLambertMaterial
+          vertexColors
+          transparent
+          opacity={0.6}
+          clippingPlanes={planes}
+          polygonOffset
+          polygonOffsetFactor={1}
+          polygonOffsetUnits={1}
+        />
+      </mesh>
+      {solid.lines && <Lines geometry={solid.lines} colour="#1E2A2F" opacity={0.35} planes={planes} />}
+    </>
+  )
+}
+
+/** Give every vertex the colour of its label. */
+function painted(surface: THREE.BufferGeometry, shade: (label: number) => THREE.Color | undefined) {
+  const label = surface.getAttribute('_label')
+  const out = new Float32Array(label.count * 3)
+  for (let i = 0; i < label.count; i += 1) {
+    const colour = shade(label.getX(i))
+    if (colour) out.set([colour.r, colour.g, colour.b], 3 * i)
+  }
+  surface.setAttribute('color', new THREE.BufferAttribute(out, 3))
+}
+
 function Painted(props: {
   solid: Solid
   hold: HoldFacts
@@ -33,7 +71,6 @@ function Painted(props: {
 }) {
   const { solid, hold, lit } = props
   useMemo(() => {
-    const label = solid.surface.getAttribute('_label')
     const shades = hold.pieces.map(
       (piece) =>
         new THREE.Color(
@@ -44,12 +81,7 @@ function Painted(props: {
               : (SHADES[piece.role as keyof typeof SHADES] ?? SHADES.body),
         ),
     )
-    const out = new Float32Array(label.count * 3)
-    for (let i = 0; i < label.count; i += 1) {
-      const shade = shades[label.getX(i)]
-      if (shade) out.set([shade.r, shade.g, shade.b], 3 * i)
-    }
-    solid.surface.setAttribute('color', new THREE.BufferAttribute(out, 3))
+    painted(solid.surface, (label) => shades[label])
   }, [solid, hold, lit])
   return (
     <>
@@ -83,17 +115,14 @@ function Contacts({ hold, lit }: { hold: HoldFacts; lit: string | null }) {
   const picture = usePicture(hold.key, 'contacts.glb')
   useMemo(() => {
     if (!picture) return
-    const label = picture.surface.getAttribute('_label')
-    const out = new Float32Array(label.count * 3)
     const bearing = new Set(hold.contacts.filter((one) => one.kind === 'face').map((one) => one.piece))
-    for (let i = 0; i < label.count; i += 1) {
-      const contact = hold.contacts[label.getX(i)]
+    painted(picture.surface, (label) => {
+      const contact = hold.contacts[label]
       const chosen = lit === null || contact?.item === lit
       const colour = new THREE.Color(contact && bearing.has(contact.piece) ? '#12545F' : '#A3361B')
       if (!chosen) colour.lerp(new THREE.Color('#EDEAE1'), 0.6)
-      out.set([colour.r, colour.g, colour.b], 3 * i)
-    }
-    picture.surface.setAttribute('color', new THREE.BufferAttribute(out, 3))
+      return colour
+    })
   }, [picture, hold, lit])
   if (!picture) return null
   return (

@@ -3,7 +3,7 @@ import * as THREE from 'three'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
 import { create } from 'zustand'
-import { type Billet, pieceUrl } from '../api/client'
+import { type Billet, type Hold, pieceUrl } from '../api/client'
 import { HUES } from '../ui/words'
 
 THREE.Mesh.prototype.raycast = acceleratedRaycast
@@ -91,6 +91,15 @@ export function useBillet(billet: Billet | null, sha256: string | null | undefin
   return useFetched(
     billet && billet.kind !== 'stock' && sha256
       ? `/api/parts/${sha256}/billet.glb?billet=${encodeURIComponent(JSON.stringify(billet))}`
+      : null,
+  )
+}
+
+/** A holding as the plan says it, or as it is typed, drawn at once by the server round the stock it knows. */
+export function useTypedHold(project: number, setup: string, hold: Hold | null): Solid | null {
+  return useFetched(
+    hold && !hold.items.some((one) => one.cut)
+      ? `/api/projects/${project}/holding.glb?setup=${setup}&hold=${encodeURIComponent(JSON.stringify(hold))}`
       : null,
   )
 }

@@ -1,6 +1,5 @@
 import { useState } from 'react'
 import type { Finding, ProjectState } from '../api/client'
-import type { Commit } from '../api/hooks'
 import { useFields } from '../state/fields'
 import { type DockTab, useRoute } from '../state/route'
 import { FindingCard } from '../ui/FindingCard'
@@ -41,15 +40,7 @@ function Grip({ height, resize }: { height: number; resize: (height: number) => 
 }
 
 /** Time, program and findings under the bench. */
-export function Dock({
-  project,
-  commit,
-  findings,
-}: {
-  project: ProjectState
-  commit: Commit
-  findings: Finding[]
-}) {
+export function Dock({ project, findings }: { project: ProjectState; findings: Finding[] }) {
   const view = useFields(useRoute, 'tab')
   const [height, setHeight] = useState(() => Number(localStorage.getItem(KEPT)) || SMALL)
   const resize = (to: number) => {
@@ -85,7 +76,7 @@ export function Dock({
           (findings.length ? (
             <div className="grid grid-cols-2 gap-2 pb-2">
               {findings.map((finding, i) => (
-                <FindingCard key={i} finding={finding} plan={project.plan} commit={commit} />
+                <FindingCard key={i} finding={finding} project={project} />
               ))}
             </div>
           ) : (

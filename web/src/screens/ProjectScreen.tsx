@@ -125,7 +125,7 @@ function Open({ project }: { project: ProjectState }) {
         </main>
         <div className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
           <Bench project={project} />
-          <Dock project={project} commit={commit} findings={findings} />
+          <Dock project={project} findings={findings} />
         </div>
       </div>
       {view.notice && (

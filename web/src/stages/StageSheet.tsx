@@ -1,5 +1,5 @@
 import type { ReactNode } from 'react'
-import type { Finding, Plan, ProjectState } from '../api/client'
+import type { Finding, ProjectState } from '../api/client'
 import { type Commit, usePart } from '../api/hooks'
 import { useFields } from '../state/fields'
 import { type Stage, useRoute } from '../state/route'
@@ -33,7 +33,7 @@ export function StageSheet({ project, commit }: { project: ProjectState; commit:
     return (
       <>
         <BilletSheet project={project} part={part} commit={commit} />
-        <Findings list={report?.billet.findings} plan={plan} commit={commit} />
+        <Findings list={report?.billet.findings} project={project} />
       </>
     )
   if (card === 'part') return <PartSheet project={project} part={part} commit={commit} />
@@ -55,7 +55,7 @@ export function StageSheet({ project, commit }: { project: ProjectState; commit:
   return (
     <>
       <Sheet key={setup.name} {...{ project, plan, setup, index: card, report: own, part, commit, edit }} />
-      <Findings list={found} plan={plan} commit={commit} />
+      <Findings list={found} project={project} />
     </>
   )
 }
@@ -79,12 +79,12 @@ function JawsPass({ setup, report }: SheetProps) {
   )
 }
 
-function Findings({ list, plan, commit }: { list: Finding[] | undefined; plan: Plan; commit: Commit }) {
+function Findings({ list, project }: { list: Finding[] | undefined; project: ProjectState }) {
   if (!list?.length) return null
   return (
     <div className="mt-4 flex flex-col gap-2" aria-label="Findings of this stage">
       {list.map((finding, i) => (
-        <FindingCard key={i} finding={finding} plan={plan} commit={commit} />
+        <FindingCard key={i} finding={finding} project={project} />
       ))}
     </div>
   )

@@ -1,10 +1,12 @@
 import { create } from 'zustand'
-import type { Billet, Problem } from '../api/client'
+import type { Billet, Hold, Problem } from '../api/client'
 
 /** What is on its way into the plan, and what is told of it. */
 type Editing = {
   /** The billet with a number that is being typed, drawn and not yet kept. */
   typedBillet: Billet | null
+  /** The holding of the chosen setup with a number that is being typed. */
+  typedHold: Hold | null
   /** Edits on their way to the server. */
   saving: number
   notice: Problem | null
@@ -13,6 +15,7 @@ type Editing = {
 
 export const useEditing = create<Editing>(() => ({
   typedBillet: null,
+  typedHold: null,
   saving: 0,
   notice: null,
   keys: false,

@@ -1,24 +1,16 @@
-import { type Cure, type Finding, type Plan, placeOf } from '../api/client'
-import type { Commit } from '../api/hooks'
+import { type Finding, type ProjectState, placeOf } from '../api/client'
+import { useCure } from '../api/hooks'
 import { useShown } from '../state/picture'
 import { STAGES, type Stage, choose, useRoute } from '../state/route'
-
-/** Write a cure's value at its place in the plan. */
-export function applyCure(plan: Plan, cure: Cure) {
-  const steps = cure.path.split('/').slice(1)
-  const last = steps.pop()
-  let at: unknown = plan
-  for (const step of steps) at = (at as Record<string, unknown>)[step]
-  if (last !== undefined) (at as Record<string, unknown>)[last] = cure.value
-}
 
 const WORDS = { error: 'Error', warning: 'Warning', note: 'Note' }
 
 /** One finding: what, how much against which limit, where, and what would cure it. */
-export function FindingCard({ finding, plan, commit }: { finding: Finding; plan: Plan; commit: Commit }) {
+export function FindingCard({ finding, project }: { finding: Finding; project: ProjectState }) {
+  const cured = useCure(project)
   const grave = finding.severity !== 'note'
   const show = () => {
-    const setup = plan.setups.findIndex((one) => one.name === finding.setup)
+    const setup = project.plan.setups.findIndex((one) => one.name === finding.setup)
     const stage = STAGES.includes(finding.stage as Stage) ? (finding.stage as Stage) : 'incoming'
     if (finding.code.startsWith('billet')) choose('billet', 'incoming')
     else if (setup >= 0) choose(setup, stage)
@@ -53,7 +45,7 @@ export function FindingCard({ finding, plan, commit }: { finding: Finding; plan:
             key={cure.label}
             type="button"
             className="knob-go text-[12.5px]"
-            onClick={() => void commit(`cure: ${cure.label}`, (draft) => applyCure(draft, cure))}
+            onClick={() => void cured(cure)}
           >
             {cure.label}
           </button>

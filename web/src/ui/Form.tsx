@@ -2,7 +2,7 @@ import type { ReactNode } from 'react'
 import type { Problem, Reckoned } from '../api/client'
 import { round } from './words'
 import { Segments } from './Choice'
-import { Computed, NumberRow, Row } from './Field'
+import { Computed, NumberField, NumberRow, Row } from './Field'
 import { TextField } from './TextField'
 
 /** A field of a document as its JSON Schema tells it; what begins with x- is ours (core/forms.py says what it means). */
@@ -20,6 +20,8 @@ export type FormField = {
   'x-widget'?: string
   'x-pick'?: string
   'x-when'?: Record<string, string[]>
+  'x-parts'?: string[] | Record<string, string[]>
+  'x-called'?: Record<string, string>
 }
 export type FormSchema = { properties: Record<string, FormField> }
 /** A schema that came over the wire as plain JSON. */
@@ -59,6 +61,8 @@ export function Form(props: {
   others?: Values
   computed?: Record<string, Reckoned | null | undefined>
   write: Write
+  /** Told what a number comes to while it is typed; null: as it is kept. */
+  typing?: (field: string, value: unknown) => void
   widgets?: Record<string, Widget>
 }) {
   const { schema, place, values, write } = props
@@ -78,7 +82,7 @@ export function Form(props: {
               value={String(values[name])}
               options={field.enum.map((value) => ({
                 value: String(value),
-                label: String(value).replaceAll('_', ' '),
+                label: field['x-called']?.[String(value)] ?? String(value).replaceAll('_', ' '),
               }))}
               choose={(value) =>
                 void write(
@@ -111,6 +115,17 @@ export function Form(props: {
             />
           </Row>
         )
+      if (field['x-parts'])
+        return (
+          <Tuple
+            key={name}
+            field={field}
+            values={values[name] as number[]}
+            axis={values.axis}
+            write={(value) => write(name, value)}
+            typing={(value) => props.typing?.(name, value)}
+          />
+        )
       if (field.type === 'array')
         return (
           <Row key={name} label={label} help={field.description}>
@@ -131,6 +146,7 @@ export function Form(props: {
           unit={unit}
           placeholder={field['x-empty']}
           commit={(value) => write(name, value)}
+          typing={props.typing && ((value) => props.typing?.(name, value))}
           clear={field['x-empty'] === undefined ? undefined : () => write(name, null)}
           below={
             why && (
@@ -142,4 +158,38 @@ export function Form(props: {
         />
       )
     })
+}
+
+/** Numbers that belong together, each with its name; a share is kept from 0 to 1 and shown in percent. */
+function Tuple(props: {
+  field: FormField
+  values: number[]
+  axis: unknown
+  write: (value: number[]) => Promise<Problem | null>
+  typing: (value: number[] | null) => void
+}) {
+  const { field, values } = props
+  const label = field.title ?? ''
+  const named = field['x-parts'] ?? []
+  const parts = Array.isArray(named) ? named : (named[String(props.axis)] ?? [])
+  const share = field['x-widget'] === 'share' ? 100 : 1
+  const unit = share === 1 ? (field['x-unit'] ?? '') : '%'
+  const next = (at: number, value: number) => values.map((one, d) => (d === at ? value / share : one))
+  return (
+    <Row label={label} help={field.description}>
+      <div className="flex flex-col gap-1">
+        {parts.map((part, d) => (
+          <NumberField
+            key={part}
+            label={`${label} ${part}`}
+            value={(values[d] ?? 0) * share}
+            unit={`${unit} ${part}`}
+            measure={unit}
+            commit={(value) => props.write(next(d, value))}
+            typing={(value) => props.typing(value === null ? null : next(d, value))}
+          />
+        ))}
+      </div>
+    </Row>
+  )
 }

@@ -2,64 +2,74 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
-from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.cures import Cure, Element, put
+from pelvrak.core.findings import Finding
+from pelvrak.core.forms import asked
 from pelvrak.core.geometry.part import Frozen, Part, Vector
 
 SIDES = ("x-", "x+", "y-", "y+", "z-", "z+")
 Allowance = Annotated[float, Field(ge=-500, le=500)]
 Size = Annotated[float, Field(gt=0, le=2000)]
 Place = Annotated[float, Field(ge=-5000, le=5000)]
-
+Share = Annotated[float, Field(ge=0, le=1)]
+AXES = ("x", "y", "z")
+MATERIAL: Any = asked(
+    "EN AW-6082", title="Material", help="by its name in the list of materials", widget="none"
+)
 
 # Spare material on a side that was too small: common practice, no source.
 CLEAN_UP_MM = 2.0
 
 
 class ByAllowance(Frozen):
-    """Sized from the part: so much is added on each side, mm.
-
-    x_minus, x_plus: on the left and the right; y_minus, y_plus: in front and behind; z_minus, z_plus: under
-    and on top, mm.
-    """
+    """Sized from the part: so much is added on each side, mm."""
 
     rule: Literal["allowance"] = "allowance"
-    x_minus: Allowance = 5.0
-    x_plus: Allowance = 5.0
-    y_minus: Allowance = 5.0
-    y_plus: Allowance = 5.0
-    z_minus: Allowance = 5.0
-    z_plus: Allowance = 2.0
+    called: ClassVar[str] = "allowance"
+
+    x_minus: Allowance = asked(5.0, title="Left x−", help="added on the left", unit="mm")
+    x_plus: Allowance = asked(5.0, title="Right x+", help="added on the right", unit="mm")
+    y_minus: Allowance = asked(5.0, title="Front y−", help="added in front", unit="mm")
+    y_plus: Allowance = asked(5.0, title="Back y+", help="added behind", unit="mm")
+    z_minus: Allowance = asked(5.0, title="Under z−", help="added underneath", unit="mm")
+    z_plus: Allowance = asked(2.0, title="Top z+", help="added on top", unit="mm")
 
 
 class BySize(Frozen):
-    """Sized as bought: finished size along x, y, z (mm), the part placed in it.
-
-    place: for each axis the share of the spare material that lies on the minus side; 0.5 is centred.
-    size: of the finished block along x, y, z, mm.
-    """
+    """Sized as bought: finished size along x, y, z (mm), the part placed in it."""
 
     rule: Literal["size"] = "size"
-    size: tuple[Size, Size, Size]
-    place: tuple[
-        Annotated[float, Field(ge=0, le=1)],
-        Annotated[float, Field(ge=0, le=1)],
-        Annotated[float, Field(ge=0, le=1)],
-    ] = (0.5, 0.5, 0.5)
+    called: ClassVar[str] = "finished size"
+
+    size: tuple[Size, Size, Size] = asked(
+        title="Size", help="of the finished block along x, y and z", unit="mm", parts=AXES
+    )
+    place: tuple[Share, Share, Share] = asked(
+        (0.5, 0.5, 0.5),
+        title="Share under",
+        help="of the spare material, how much lies on the minus side of each axis; half of it: the part in"
+        " the middle",
+        widget="share",
+        parts=AXES,
+    )
 
 
 class ByCorners(Frozen):
-    """Sized by two opposite corners in the part's frame, mm.
-
-    low, high: the two corners, mm.
-    """
+    """Sized by two opposite corners in the part's frame, mm."""
 
     rule: Literal["corners"] = "corners"
-    low: tuple[Place, Place, Place]
-    high: tuple[Place, Place, Place]
+    called: ClassVar[str] = "corners"
+
+    low: tuple[Place, Place, Place] = asked(
+        title="From", help="the left front corner underneath, in the part's frame", unit="mm", parts=AXES
+    )
+    high: tuple[Place, Place, Place] = asked(
+        title="To", help="the right back corner on top, in the part's frame", unit="mm", parts=AXES
+    )
 
     @model_validator(mode="after")
     def _has_size(self) -> ByCorners:
@@ -71,11 +81,16 @@ class ByCorners(Frozen):
 class Block(Frozen):
     """A rectangular block.
 
-    material: by its name in the list of materials; sizing: by allowances, by size or by corners.
+    material: by its name in the list of materials; sizing: by allowances, by size or by corners. called,
+    reads, holds (of every kind): its name, the endings of the files it is read from, and what is in them.
     """
 
+    called: ClassVar[str] = "rectangular block"
+    reads: ClassVar[str] = ""
+    holds: ClassVar[str] = ""
+
     kind: Literal["block"] = "block"
-    material: str = "EN AW-6082"
+    material: str = MATERIAL
     sizing: Annotated[ByAllowance | BySize | ByCorners, Field(discriminator="rule")] = ByAllowance()
 
 
@@ -110,33 +125,31 @@ def _larger(billet: Block, part: Part, axis: int, side: str) -> tuple[Cure, ...]
     sizing, plus = billet.sizing, side[1] == "+"
     if isinstance(sizing, ByAllowance):
         name = f"{side[0]}_{'plus' if plus else 'minus'}"
-        return (
-            Cure(
-                label=f"Allow {CLEAN_UP_MM:g} mm on {side}", path=f"/billet/sizing/{name}", value=CLEAN_UP_MM
-            ),
-        )
+        return (put(f"Allow {CLEAN_UP_MM:g} mm on {side}", Element(), f"billet/sizing/{name}", CLEAN_UP_MM),)
     if isinstance(sizing, ByCorners):
         value = round(part.high[axis] + CLEAN_UP_MM, 3) if plus else round(part.low[axis] - CLEAN_UP_MM, 3)
         corner = "high" if plus else "low"
         return (
-            Cure(
-                label=f"Put that corner at {side[0].upper()} {value:g}",
-                path=f"/billet/sizing/{corner}/{axis}",
-                value=value,
+            put(
+                f"Put that corner at {side[0].upper()} {value:g}",
+                Element(),
+                f"billet/sizing/{corner}/{axis}",
+                value,
             ),
         )
     share = 1 - sizing.place[axis] if plus else sizing.place[axis]
     if share < 0.05:
-        return (Cure(label="Put the part in the middle", path=f"/billet/sizing/place/{axis}", value=0.5),)
+        return (put("Put the part in the middle", Element(), f"billet/sizing/place/{axis}", 0.5),)
     value = round(
         part.size[axis] + CLEAN_UP_MM / min(share, 1 - share) if share < 1 else part.size[axis] + CLEAN_UP_MM,
         3,
     )
     return (
-        Cure(
-            label=f"A block {value:g} mm along {side[0].upper()}",
-            path=f"/billet/sizing/size/{axis}",
-            value=value,
+        put(
+            f"A block {value:g} mm along {side[0].upper()}",
+            Element(),
+            f"billet/sizing/size/{axis}",
+            value,
         ),
     )
 

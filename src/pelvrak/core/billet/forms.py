@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import manifold3d
 import numpy as np
@@ -13,9 +13,10 @@ from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 from shapely import MultiPoint, minimum_bounding_circle, minimum_bounding_radius
 
-from pelvrak.core.billet.block import Block, block_of
+from pelvrak.core.billet.block import AXES, MATERIAL, Block, block_of
 from pelvrak.core.billet.outline import Outline, read_outline
 from pelvrak.core.errors import BadInput
+from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, mesh_of
 from pelvrak.core.geometry.part import Frozen, PartModel
 from pelvrak.core.stock.field import Grid, RayField, loaded_checked
@@ -29,6 +30,19 @@ Size = Annotated[float, Field(gt=0, le=2000)]
 Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
 FileName = Annotated[str, Field(min_length=1, max_length=200)]
 DRAWN_FACETS = 96
+FILE: Any = asked(title="File", help="it is read from", widget="none")
+SHA256: Any = asked(None, title="SHA-256", help="of the file's bytes, once known", widget="none")
+# How bars and profiles lie along an axis.
+LONG: Any = asked("z", title="Along", help="the part's axis it lies along")
+BEFORE: Any = asked(5.0, title="Beyond −", help="length beyond the part where the axis begins", unit="mm")
+BEYOND: Any = asked(2.0, title="Beyond +", help="length beyond the part where the axis ends", unit="mm")
+ASIDE: Any = asked(
+    (0.0, 0.0),
+    title="Shift",
+    help="from the part's middle, along the two axes that follow",
+    unit="mm",
+    parts={"x": ("y", "z"), "y": ("z", "x"), "z": ("x", "y")},
+)
 # Bytes of a file the plan names, by its hash and name.
 Files = Callable[[str | None, str], bytes]
 
@@ -36,57 +50,91 @@ Files = Callable[[str | None, str], bytes]
 class Bar(Frozen):
     """A round bar, or a tube with a bore, along an axis of the part.
 
-    diameter: as bought, or None for the smallest that covers the part with `allowance` all round; bore: of a
-    tube, 0 for a bar; minus, plus: length beyond the part at both ends; shift: of the bar's middle from that
-    of the smallest circle round the part, in the order of the other two axes after `axis`; mm. material: by
-    its name in the list of materials; axis: of the part, along which it lies; allowance: all round the part,
-    where no diameter is given, mm.
+    Without a diameter the smallest that covers the part with `allowance` all round; shifted from the middle
+    of the smallest circle round the part, in the order of the other two axes after `axis`, mm. material: by
+    its name in the list of materials.
     """
 
+    called: ClassVar[str] = "round bar or tube"
+    reads: ClassVar[str] = ""
+    holds: ClassVar[str] = ""
+
     kind: Literal["bar"] = "bar"
-    material: str = "EN AW-6082"
-    axis: Axis = "z"
-    diameter: Size | None = None
-    allowance: Allowance = 2.0
-    bore: Annotated[float, Field(ge=0, le=2000)] = 0.0
-    minus: Allowance = 5.0
-    plus: Allowance = 2.0
-    shift: tuple[Allowance, Allowance] = (0.0, 0.0)
+    material: str = MATERIAL
+    diameter: Size | None = asked(
+        None,
+        title="Diameter",
+        help="as bought; the smallest that covers the part where none is given",
+        unit="mm",
+        empty="smallest that covers",
+    )
+    allowance: Allowance = asked(
+        2.0,
+        title="All round",
+        help="added round the part where no diameter is given",
+        unit="mm",
+        when={"diameter": ["none"]},
+    )
+    bore: Annotated[float, Field(ge=0, le=2000)] = asked(
+        0.0, title="Bore", help="of a tube; 0 for a solid bar", unit="mm"
+    )
+    axis: Axis = LONG
+    minus: Allowance = BEFORE
+    plus: Allowance = BEYOND
+    shift: tuple[Allowance, Allowance] = ASIDE
 
 
 class Extrusion(Frozen):
     """A sawn-off length of a profile, its outline from a DXF file, along an axis of the part.
 
-    place: "middle" puts the middle of the outline's box on that of the part's, "drawn" takes the drawing's
-    coordinates as the part's. shift: further, in the order of the other two axes after `axis`, mm.
-    material: by its name in the list of materials; file: of the outline, a DXF; sha256: of its bytes, once
-    known; axis: of the part, along which it lies; minus, plus: length beyond the part at both ends, mm.
+    Shifted from where `place` puts it, in the order of the other two axes after `axis`, mm. material: by its
+    name in the list of materials; file: of the outline, a DXF; sha256: of its bytes, once known.
     """
 
+    called: ClassVar[str] = "length of a profile (DXF)"
+    reads: ClassVar[str] = ".dxf"
+    holds: ClassVar[str] = "outline"
+
     kind: Literal["extrusion"] = "extrusion"
-    material: str = "EN AW-6082"
-    file: FileName
-    sha256: Sha256 | None = None
-    axis: Axis = "z"
-    minus: Allowance = 5.0
-    plus: Allowance = 2.0
-    place: Literal["middle", "drawn"] = "middle"
-    shift: tuple[Allowance, Allowance] = (0.0, 0.0)
+    material: str = MATERIAL
+    file: FileName = FILE
+    sha256: Sha256 | None = SHA256
+    place: Literal["middle", "drawn"] = asked(
+        "middle",
+        title="Placed",
+        help="the outline's middle on the part's, or the drawing's coordinates taken as the part's",
+        called={"middle": "middle on the part", "drawn": "as drawn"},
+    )
+    axis: Axis = LONG
+    minus: Allowance = BEFORE
+    plus: Allowance = BEYOND
+    shift: tuple[Allowance, Allowance] = ASIDE
 
 
 class Model(Frozen):
     """A casting, forging or printed shape from a STEP, STL or 3MF file.
 
-    turn: about the part's x, then y, then z through the file's origin, degrees; move: afterwards, mm.
     material: by its name in the list of materials; file: of the shape; sha256: of its bytes, once known.
     """
 
+    called: ClassVar[str] = "casting, forging, print (STEP, STL, 3MF)"
+    reads: ClassVar[str] = ".step,.stp,.stl,.3mf"
+    holds: ClassVar[str] = "part"
+
     kind: Literal["model"] = "model"
-    material: str = "EN AW-6082"
-    file: FileName
-    sha256: Sha256 | None = None
-    turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    move: tuple[Allowance, Allowance, Allowance] = (0.0, 0.0, 0.0)
+    material: str = MATERIAL
+    file: FileName = FILE
+    sha256: Sha256 | None = SHA256
+    turn: tuple[float, float, float] = asked(
+        (0.0, 0.0, 0.0),
+        title="Turn about",
+        help="the part's x, then y, then z, through the file's origin",
+        unit="°",
+        parts=AXES,
+    )
+    move: tuple[Allowance, Allowance, Allowance] = asked(
+        (0.0, 0.0, 0.0), title="Move along", help="afterwards", unit="mm", parts=AXES
+    )
 
 
 class KeptStock(Frozen):
@@ -96,10 +144,14 @@ class KeptStock(Frozen):
     known.
     """
 
+    called: ClassVar[str] = "saved stock (.rays)"
+    reads: ClassVar[str] = ".rays"
+    holds: ClassVar[str] = "stock"
+
     kind: Literal["stock"] = "stock"
-    material: str = "EN AW-6082"
-    file: FileName
-    sha256: Sha256 | None = None
+    material: str = MATERIAL
+    file: FileName = FILE
+    sha256: Sha256 | None = SHA256
 
 
 def _kind(value: Any) -> str:
@@ -116,6 +168,10 @@ Billet = Annotated[
     | Annotated[KeptStock, Tag("stock")],
     Discriminator(_kind),
 ]
+
+
+BilletKind = type[Block | Bar | Extrusion | Model | KeptStock]
+KINDS: tuple[BilletKind, ...] = (Block, Bar, Extrusion, Model, KeptStock)
 
 
 @dataclass(frozen=True)

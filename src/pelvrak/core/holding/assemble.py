@@ -203,7 +203,7 @@ def _hole_suits(build: Build, item: Item, one: Fixture, plate: kinds.Plate) -> N
             measured=None,
             limit=None,
             place=None,
-            cure=("The dowel hole beside it", f"items/{item.id}/hole", beside),
+            cure=("The dowel hole beside it", item.id, "hole", beside),
         )
     if isinstance(one, kinds.Bolt) and not tapped:
         build.said(
@@ -213,7 +213,7 @@ def _hole_suits(build: Build, item: Item, one: Fixture, plate: kinds.Plate) -> N
             measured=None,
             limit=None,
             place=None,
-            cure=("The tapped hole beside it", f"items/{item.id}/hole", beside),
+            cure=("The tapped hole beside it", item.id, "hole", beside),
         )
 
 

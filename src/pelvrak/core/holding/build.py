@@ -50,14 +50,17 @@ class Piece:
 
 @dataclass
 class Trouble:
-    """What went wrong while building up, to be told as a finding."""
+    """What went wrong while building up, to be told as a finding.
+
+    cure: its label, an item of the holding, and the field that gets a value.
+    """
 
     code: str
     sentence: str
     measured: float | None = None
     limit: float | None = None
     place: Floats | None = None
-    cure: tuple[str, str, Any] | None = None
+    cure: tuple[str, str, str, Any] | None = None
 
 
 @dataclass

@@ -173,7 +173,7 @@ def parallels_under(build: Build, vise: Item) -> list[Piece]:
                 f"{pair.name} has no pair {height:g} mm high.",
                 measured=height,
                 limit=near,
-                cure=(f"Parallels {near:g} mm", f"items/{item.id}/height", near),
+                cure=(f"Parallels {near:g} mm", item.id, "height", near),
             )
         room = out.opening[0] - 2 * jaws.thickness
         if room < 2 * pair.thickness:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pelvrak.core.findings import Cure
+from pelvrak.core.cures import Cure
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 

@@ -93,7 +93,7 @@ def hold_work(
     # In the stock's frame from here on.
     pieces = [
         replace(piece, mesh=transformed(piece.mesh, back))
-        for piece in (*assembly.pieces, _table(assembly, stock))
+        for piece in (*assembly.pieces, table_under(assembly, stock))
     ]
     formed = near + 2 * FORM_MM
     found = patches(
@@ -183,7 +183,7 @@ def _threaded(number: int, piece: Piece) -> Patch:
     )
 
 
-def _table(assembly: Assembly, stock: Mesh) -> Piece:
+def table_under(assembly: Assembly, stock: Mesh) -> Piece:
     """The machine's table under the holding; layout frame."""
     meshes = [stock.vertices + assembly.shift, *(piece.mesh.vertices for piece in assembly.pieces)]
     low = np.min([v.min(axis=0) for v in meshes], axis=0) - TABLE_MARGIN_MM

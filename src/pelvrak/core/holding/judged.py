@@ -9,7 +9,8 @@ import numpy as np
 import shapely
 from scipy.spatial.transform import Rotation
 
-from pelvrak.core.findings import Cure, Finding, Severity
+from pelvrak.core.cures import Cure, Element, put
+from pelvrak.core.findings import Finding, Severity
 from pelvrak.core.geometry.mesh import (
     Floats,
     transformed,
@@ -123,9 +124,8 @@ class Judged(Known):
         for t in self.assembly.trouble:
             cures: tuple[Cure, ...] = ()
             if t.cure is not None:
-                label, path, value = t.cure
-                _, item, name = path.split("/")
-                cures = (Cure(label=label, path=f"hold/items/{self.index(item)}/{name}", value=value),)
+                label, item, field, value = t.cure
+                cures = (put(label, Element(setup=self.setup, item=item), field, value),)
             out.append(
                 self._finding(
                     t.code,
@@ -286,11 +286,11 @@ class Judged(Known):
             None if piece is None else (piece.mesh.vertices.min(axis=0) + piece.mesh.vertices.max(axis=0)) / 2
         )
 
-    def _parallels(self) -> tuple[int, kinds.Parallels, float] | None:
-        for i, item in enumerate(self.hold.items):
+    def _parallels(self) -> tuple[str, kinds.Parallels, float] | None:
+        for item in self.hold.items:
             one = self.fixtures[item.fixture]
             if isinstance(one, kinds.Parallels):
-                return i, one, item.height if item.height is not None else one.heights[0]
+                return item.id, one, item.height if item.height is not None else one.heights[0]
         return None
 
     def _deeper(self, facts: HoldFacts, depth: float) -> tuple[Cure, ...]:
@@ -298,7 +298,7 @@ class Judged(Known):
         found = self._parallels()
         if found is None or self.assembly.jaw_top is None or self.assembly.jaw_low is None:
             return ()
-        i, pair, height = found
+        item, pair, height = found
         tall = self.assembly.jaw_top - self.assembly.jaw_low
         lost = max(0.0, tall - height - facts.grip_depth) if facts.grip_depth > 0 else 0.0
         fits = [h for h in pair.heights if h <= tall - lost - depth + 1e-9 and h != height]
@@ -306,10 +306,11 @@ class Judged(Known):
             return ()
         best = max(fits)
         return (
-            Cure(
-                label=f"Parallels {best:g} mm, grip {tall - lost - best:g} mm",
-                path=f"hold/items/{i}/height",
-                value=best,
+            put(
+                f"Parallels {best:g} mm, grip {tall - lost - best:g} mm",
+                Element(setup=self.setup, item=item),
+                "height",
+                best,
             ),
         )
 
@@ -540,10 +541,8 @@ class Judged(Known):
                     f"the jaws now grip sides {size[along]:.0f} mm long; the other pair is"
                     f" {size[1 - along]:.0f} mm"
                 ),
-                cure=Cure(
-                    label="Turn the vise a quarter",
-                    path=f"hold/items/{self.index(item.id)}/turn_deg",
-                    value=turn,
+                cure=put(
+                    "Turn the vise a quarter", Element(setup=self.setup, item=item.id), "turn_deg", turn
                 ),
             )
         ]
@@ -551,7 +550,7 @@ class Judged(Known):
     def _vees(self) -> list[Proposal]:
         """V-blocks of the library that match: as angled as the work, shorter than it."""
         out = []
-        for i, item in enumerate(self.hold.items):
+        for item in self.hold.items:
             one = self.fixtures[item.fixture]
             if not isinstance(one, kinds.VBlock):
                 continue
@@ -585,7 +584,9 @@ class Judged(Known):
                             f"{why} and is {size:.0f} mm long: a block of that angle, shorter than it, its"
                             " relief free of the corner"
                         ),
-                        cure=Cure(label=f"Use {best.name}", path=f"hold/items/{i}/fixture", value=best.id),
+                        cure=put(
+                            f"Use {best.name}", Element(setup=self.setup, item=item.id), "fixture", best.id
+                        ),
                     )
                 )
         return out

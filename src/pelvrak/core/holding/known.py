@@ -77,9 +77,6 @@ class Known:
         piece = next((p for p in self.pieces if p.item == self.assembly.carrier), None)
         return "work" if piece is None else piece.name
 
-    def index(self, item_id: str) -> int:
-        return next(i for i, item in enumerate(self.hold.items) if item.id == item_id)
-
     # ---- facts
 
     def facts(self, set_up: Programme | None, problem: Holding) -> HoldFacts:

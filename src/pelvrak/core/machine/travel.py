@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.cures import Cure, Element, put
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Vector
 from pelvrak.core.machine.kinematics import home_angles, linear_for
@@ -33,10 +34,10 @@ def check_table(
     zero_on_table: Vector,
     solids: list[tuple[str, str, Vector, Vector]],
     setup: str,
-    places: dict[str, tuple[str, Vector]] | None = None,
+    places: dict[str, Vector] | None = None,
 ) -> list[Finding]:
-    """Whether the holding stands on the table. solids: names, items and boxes, zero frame. places: for items
-    that can be moved on the table, the pointer to them in the setup and where they stand.
+    """Whether the holding stands on the table. solids: names, items and boxes, zero frame. places: where
+    the items stand that can be moved on the table.
     """
     worst, named, of, shift = 0.0, "", "", (0, 0.0)
     for name, item, low, high in solids:
@@ -54,15 +55,9 @@ def check_table(
         return []
     cures: tuple[Cure, ...] = ()
     if of in (places or {}):
-        pointer, at = (places or {})[of]
-        axis, by = shift
-        cures = (
-            Cure(
-                label=f"Move it {abs(by):g} mm onto the table",
-                path=f"{pointer}/{'xy'[axis]}",
-                value=round(at[axis] + by, 3),
-            ),
-        )
+        at, (axis, by) = (places or {})[of], shift
+        label, moved = f"Move it {abs(by):g} mm onto the table", round(at[axis] + by, 3)
+        cures = (put(label, Element(setup=setup, item=of), "xy"[axis], moved),)
     return [
         Finding(
             code="reach.off_table",

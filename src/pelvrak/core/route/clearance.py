@@ -19,6 +19,7 @@ from shapely import Polygon
 from shapely.affinity import affine_transform
 from shapely.geometry.base import BaseGeometry
 
+from pelvrak.core.cures import Cure, Element, differing, put
 from pelvrak.core.cutting.feeds import cutting_data
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.standing import Standing, standing
@@ -27,7 +28,7 @@ from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed, with_label
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z
@@ -237,7 +238,7 @@ def _looked(given: ClearanceGiven, reads: Reads) -> Pieces:
     return {FACTS: [[one.model_dump(mode="json") for one in group] for group in groups]}
 
 
-CLEARANCE = Step("ways for the tools", 1, ClearanceGiven, _looked)
+CLEARANCE = Step("ways for the tools", 2, ClearanceGiven, _looked)
 
 
 def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float] | None) -> _Swept:
@@ -438,7 +439,7 @@ class _Clearance:
         )
 
     def _in_the_way(self, one: BesideFact) -> Finding:
-        index, item = next((i, item) for i, item in enumerate(self.spec.items) if item.id == one.item)
+        item = next(item for item in self.spec.items if item.id == one.item)
         better = self._off_the_cut(item)
         cures = (
             ()
@@ -446,8 +447,7 @@ class _Clearance:
             else (
                 Cure(
                     label=f"Move {item.id} off the cut",
-                    path=f"hold/items/{index}",
-                    value=better.model_dump(mode="json"),
+                    edits=differing(Element(setup=SETUP, item=item.id), item, better),
                 ),
             )
         )
@@ -575,10 +575,11 @@ class _Clearance:
                     f"the middle of what is cut lies {abs(off):.1f} mm from the jaws' middle, where the screw"
                     " pulls straight"
                 ),
-                cure=Cure(
-                    label="Centre the cut on the jaws",
-                    path="hold/work/x",
-                    value=round(self.spec.work.x - off * way, 2),
+                cure=put(
+                    "Centre the cut on the jaws",
+                    Element(setup=SETUP),
+                    "hold/work/x",
+                    round(self.spec.work.x - off * way, 2),
                 ),
             )
         ]
@@ -667,22 +668,16 @@ def _raised(spec: Hold, fixtures: dict[str, Fixture], name: str, depth: float) -
     if "jaw" not in name:
         return ()
     out: list[Cure] = []
-    for i, item in enumerate(spec.items):
-        one = fixtures.get(item.fixture)
+    for item in spec.items:
+        one, of = fixtures.get(item.fixture), Element(setup=SETUP, item=item.id)
         if isinstance(one, kinds.Parallels):
             now = item.height if item.height is not None else one.heights[0]
             higher = min((h for h in one.heights if h >= now + depth + LEAST_MM), default=None)
             if higher is not None:
-                out.append(
-                    Cure(
-                        label=f"Raise it {higher - now:g} mm: parallels {higher:g}",
-                        path=f"hold/items/{i}/height",
-                        value=higher,
-                    )
-                )
+                out.append(put(f"Raise it {higher - now:g} mm: parallels {higher:g}", of, "height", higher))
         if isinstance(one, kinds.Vise):
             turn = 0.0 if abs(item.turn_deg) > 45 else 90.0
-            out.append(Cure(label="Turn the vise a quarter", path=f"hold/items/{i}/turn_deg", value=turn))
+            out.append(put("Turn the vise a quarter", of, "turn_deg", turn))
     return tuple(out)
 
 
@@ -692,7 +687,7 @@ def _thinner(
     """A thinner set of parallels of the same height that lets the drill pass between jaw and parallel, or
     beside it.
     """
-    for i, item in enumerate(spec.items):
+    for item in spec.items:
         one = fixtures.get(item.fixture)
         if not isinstance(one, kinds.Parallels) or "parallel" not in name:
             continue
@@ -705,5 +700,5 @@ def _thinner(
                 isinstance(other, kinds.Parallels) and other.thickness < room and item.height in other.heights
             )
             if fits and other.id != one.id:
-                return (Cure(label=f"Use {other.name}", path=f"hold/items/{i}/fixture", value=other.id),)
+                return (put(f"Use {other.name}", Element(setup=SETUP, item=item.id), "fixture", other.id),)
     return ()

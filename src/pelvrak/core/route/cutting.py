@@ -6,13 +6,14 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from pelvrak.core.cures import Add, Cure, Element
 from pelvrak.core.cutting.feeds import cutting_data, removal_rate
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.repeated import Shared
 from pelvrak.core.cutting.tools import Tool, shape_of
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Cure, Finding, of_bad_input
+from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.part import FaceRef
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.program.post import Planned, Program, Where
@@ -170,8 +171,13 @@ class _Cutter:
             cures=(
                 Cure(
                     label="Leave that position out",
-                    path=f"/setups/{self.index}/operations/{visit.number}/left_out",
-                    value=[*operation.left_out, visit.position],
+                    edits=(
+                        Add(
+                            of=Element(setup=self.setup.name, operation=operation.id),
+                            to="left_out",
+                            value=visit.position,
+                        ),
+                    ),
                 ),
             ),
         )
@@ -183,7 +189,7 @@ class _Cutter:
         finding = of_bad_input(told, self.setup.name, operation.id, "cut")
         if bad.code != "cut.not_square" or seated is None:
             return finding
-        cures = turned_for(self.turning, self.index, operation, self.run.part.part, seated.zero_from_work)
+        cures = turned_for(self.turning, operation, self.run.part.part, seated.zero_from_work)
         return finding.model_copy(update={"cures": cures})
 
     def _cut(
@@ -325,16 +331,3 @@ def depths(reports: list[OperationReport], placed: Placed) -> dict[str, Any]:
         "cut_z_of": (deep.name, high.name),
         "below_rest": round(max(0.0, rest - deep.cut_z[0]), 4),
     }
-
-
-def with_pointers(finding: Finding, index: int) -> Finding:
-    """Cures that a setup's check wrote relative to the setup, as pointers into the plan."""
-    cures = tuple(
-        (
-            cure
-            if cure.path.startswith("/")
-            else cure.model_copy(update={"path": f"/setups/{index}/{cure.path}"})
-        )
-        for cure in finding.cures
-    )
-    return finding.model_copy(update={"cures": cures})

@@ -12,12 +12,13 @@ import numpy as np
 from shapely.affinity import affine_transform
 from shapely.geometry.base import BaseGeometry
 
+from pelvrak.core.cures import Add, Cure, Element, put
 from pelvrak.core.cutting.operations import NestRoom, Operation, Outline, Pocket
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.digest import digest_of
 from pelvrak.core.engine.step import Content, Pieces, Reader, Reads, Step
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Cure, Finding, Severity
+from pelvrak.core.findings import Finding, Severity
 from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.part import Part, Vector
@@ -203,13 +204,13 @@ class Solved:
             zero_from_nest=None if zero_from_nest is None else matrix(zero_from_nest),
         )
 
-    def findings(self, path: str) -> list[Finding]:
-        """What is wrong with the solution. path: of the item in the plan, for cures."""
+    def findings(self) -> list[Finding]:
+        """What is wrong with the solution."""
         nest = self.nest
         out = []
         for code, severity, sentence, measured, limit in nest.trouble:
             cures = (
-                self.other_blanks(path)
+                tuple(self.used(one) for one in [self.other_blank()] if one is not None)
                 if code in ("jaws.thin", "jaws.too_short", "jaws.too_low", "jaws.longer_than_work")
                 else ()
             )
@@ -229,8 +230,13 @@ class Solved:
             )
         return out
 
-    def other_blanks(self, path: str) -> tuple[Cure, ...]:
-        """For the item at a path of the plan: the smallest blank that leaves enough jaw everywhere."""
+    def used(self, other: kinds.Jaws | kinds.Block) -> Cure:
+        """The nest cut in another blank."""
+        of = Element(setup=self.setup.name, item=self.item.id)
+        return put(f"Use {self.called(other)}", of, "fixture", other.id)
+
+    def other_blank(self) -> kinds.Jaws | kinds.Block | None:
+        """The smallest blank that leaves enough jaw everywhere."""
         assert self.item.cut is not None
         shop = self.shop.values()
         jaws = [
@@ -241,30 +247,19 @@ class Solved:
             *(sorted(jaws, key=lambda f: f.width * f.height * f.thickness) if self.vise else []),
             *(sorted(blocks, key=lambda f: f.width * f.height * f.length) if not self.vise else []),
         ]
-        for other in sized:
-            if not self.solved_in(other).trouble:
-                return (Cure(label=f"Use {self.called(other)}", path=f"{path}/fixture", value=other.id),)
-        return ()
+        return next((other for other in sized if not self.solved_in(other).trouble), None)
 
 
-def smaller_blank(solved: Solved, path: str) -> list[Proposal]:
+def smaller_blank(solved: Solved) -> list[Proposal]:
     """The smallest blanks that do, when those chosen are larger."""
     nest = solved.nest
     if solved.vise is None or nest.trouble or min(nest.walls) < 2 * nest.spec.least_wall:
         return []
-    cures = solved.other_blanks(path)
-    shop = solved.shop
-    better = [c for c in cures if isinstance(b := shop[c.value], kinds.Jaws) and b.thickness < nest.half[2]]
-    return [
-        Proposal(
-            reason=(
-                f"{nest.half[2]:g} mm thick blanks leave {min(nest.walls):.0f} mm behind the nest: thinner"
-                " ones do"
-            ),
-            cure=c,
-        )
-        for c in better
-    ]
+    other = solved.other_blank()
+    if not isinstance(other, kinds.Jaws) or other.thickness >= nest.half[2]:
+        return []
+    thick, left = f"{nest.half[2]:g} mm thick blanks leave", f"{min(nest.walls):.0f} mm behind the nest"
+    return [Proposal(reason=f"{thick} {left}: thinner ones do", cure=solved.used(other))]
 
 
 def solved_for(run: Run, setup: Setup, incoming_key: str, rotation: Floats) -> Solved | None:
@@ -458,7 +453,6 @@ def _largest(tools: list[Tool], diameter: float) -> Tool | None:
 def not_cut(plan: Plan, index: int, solved: Solved) -> Finding:
     """Jaws that no setup of the route cuts."""
     made = jaw_setup(plan, index, solved)
-    setups = [one.model_dump(mode="json") for one in (*plan.setups[:index], made, *plan.setups[index:])]
     return Finding(
         code="jaws.not_cut",
         severity="warning",
@@ -468,7 +462,19 @@ def not_cut(plan: Plan, index: int, solved: Solved) -> Finding:
             f"No setup of the route cuts the jaws that {solved.setup.name} grips with: they are taken as"
             " solved."
         ),
-        cures=(Cure(label=f"Put {made.name} before {solved.setup.name}", path="/setups", value=setups),),
+        cures=(
+            Cure(
+                label=f"Put {made.name} before {solved.setup.name}",
+                edits=(
+                    Add(
+                        of=Element(),
+                        to="setups",
+                        value=made.model_dump(mode="json"),
+                        before=solved.setup.name,
+                    ),
+                ),
+            ),
+        ),
     )
 
 

@@ -4,9 +4,10 @@ them?
 
 from __future__ import annotations
 
+from pelvrak.core.cures import Add, Cure, Edit, Element, differing
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Part
 from pelvrak.core.machine.index import Turned
@@ -71,7 +72,7 @@ def with_positions(
 
 
 def turned_for(
-    turning: Turning, index: int, operation: Operation, part: Part, zero_from_work: Floats
+    turning: Turning, operation: Operation, part: Part, zero_from_work: Floats
 ) -> tuple[Cure, ...]:
     """For an operation whose faces do not look to the spindle: the positions where they do."""
     found = with_positions(turning, [operation], part, zero_from_work)
@@ -84,17 +85,25 @@ def turned_for(
         + " ".join(f"{axis}{value:g}" for axis, value in at.angles.items())
         for name, at in used.items()
     ]
+    return (Cure(label="Cut it at " + " and at ".join(named), edits=_turned_edits(turning.setup, setup)),)
+
+
+def _turned_edits(now: Setup, then: Setup) -> tuple[Edit, ...]:
+    """The edits that add the positions a setup lacks, and have its operations cut there."""
+    fresh = then.positions[len(now.positions) :]
+    of = Element(setup=now.name)
     return (
-        Cure(
-            label="Cut it at " + " and at ".join(named),
-            path=f"/setups/{index}",
-            value=setup.model_dump(mode="json"),
+        *(Add(of=of, to="positions", value=position.model_dump(mode="json")) for position in fresh),
+        *(
+            edit
+            for one, other in zip(now.operations, then.operations, strict=True)
+            for edit in differing(Element(setup=now.name, operation=one.id), one, other)
         ),
     )
 
 
 def positions_needed(
-    turning: Turning, index: int, lying: list[Operation], part: Part, zero_from_work: Floats
+    turning: Turning, lying: list[Operation], part: Part, zero_from_work: Floats
 ) -> list[Finding]:
     """One edit for all operations of a setup whose faces do not look to the spindle (lying), where there are
     several.
@@ -115,12 +124,6 @@ def positions_needed(
             measured=float(len(lying)),
             limit=0.0,
             unit="operations",
-            cures=(
-                Cure(
-                    label="Make the positions they need",
-                    path=f"/setups/{index}",
-                    value=setup.model_dump(mode="json"),
-                ),
-            ),
+            cures=(Cure(label="Make the positions they need", edits=_turned_edits(turning.setup, setup)),),
         )
     ]

@@ -10,8 +10,9 @@ from typing import Any, Literal
 
 import numpy as np
 
+from pelvrak.core.cures import Cure, Element, put
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
@@ -69,8 +70,13 @@ class _Source:
     name: str
     by: By
     found: Found
-    path: str
+    of: Element
+    field: str
     at: Floats
+
+    def cure(self, label: str, part: str, value: str | None) -> Cure:
+        """Another value of a part of how it is found."""
+        return put(label, self.of, f"{self.field}/{part}", value)
 
 
 def _sources(turning: Turning) -> list[_Source]:
@@ -80,6 +86,7 @@ def _sources(turning: Turning) -> list[_Source]:
         "zero",
         found_by(seat.zero, seat.found),
         seat.found,
+        Element(setup=turning.setup.name),
         "seat/found",
         np.zeros(3),
     )
@@ -91,10 +98,11 @@ def _sources(turning: Turning) -> list[_Source]:
                 one.name,
                 found_by(one.zero, one.found),
                 one.found,
-                f"seat/zeros/{i}/found",
+                Element(setup=turning.setup.name, zero=one.name),
+                "found",
                 at,
             )
-            for i, (one, at) in enumerate(zip(seat.zeros, turning.zeros, strict=True))
+            for one, at in zip(seat.zeros, turning.zeros, strict=True)
         ),
     ]
 
@@ -209,7 +217,7 @@ def known_in_time(turning: Turning, index: int, load: Load) -> list[Finding]:
             "offsets.no_operation",
             f"“{source.name}” in {source.register} is to be found before an operation {setup.name} does not"
             " have.",
-            Cure(label="Find it before the program starts", path=f"{source.path}/before", value=None),
+            source.cure("Find it before the program starts", "before", None),
         )
         for source in sources
         if source.found.before is not None and source.found.before not in here
@@ -246,7 +254,7 @@ def _used_too_soon(
                 setup,
                 "offsets.used_before_found",
                 f"{first.name} counts from {told} before it is found: that comes only before {there}.",
-                Cure(label=f"Find it before {first.name}", path=f"{source.path}/before", value=first.id),
+                source.cure(f"Find it before {first.name}", "before", first.id),
             )
         )
     return findings
@@ -295,7 +303,7 @@ def _found_in(
     setup, base = turning.setup, source.found.in_register
     if base is None:
         return []
-    free = Cure(label="Find it by itself", path=f"{source.path}/in_register", value=None)
+    free = source.cure("Find it by itself", "in_register", None)
     if base not in known:
         return [
             wrong(
@@ -366,10 +374,11 @@ def _clashes(turning: Turning, load: Load) -> list[Finding]:
                 " would write over the other.",
                 *(
                     [
-                        Cure(
-                            label=f"Keep the zero of {setup.name} in {free}",
-                            path="offset_register",
-                            value=free,
+                        put(
+                            f"Keep the zero of {setup.name} in {free}",
+                            Element(setup=setup.name),
+                            "offset_register",
+                            free,
                         )
                     ]
                     if own

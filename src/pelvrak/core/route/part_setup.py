@@ -6,9 +6,10 @@ from typing import Any
 
 import numpy as np
 
+from pelvrak.core.cures import Element, put
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.visibility import visible
 from pelvrak.core.holding.clamping import FRICTION
@@ -16,7 +17,7 @@ from pelvrak.core.holding.hold import fixtures_of
 from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.route.clearance import clearance
-from pelvrak.core.route.cutting import cut_operations, cut_through, depths, with_pointers
+from pelvrak.core.route.cutting import cut_operations, cut_through, depths
 from pelvrak.core.route.holding import safety_of
 from pelvrak.core.route.loads import safety_findings
 from pelvrak.core.route.needed import positions_needed
@@ -63,11 +64,10 @@ def part_setup(
     shop = fixtures_of(run.plan.fixtures)
     foretold, beside, proposals = clearance(run, turning, tools, incoming_key, shop)
     seated = _seated(run, setup, placed, turning, shop)
-    foretold = [with_pointers(f, index) for f in foretold]
     placed.hold = placed.hold.model_copy(
         update={"beside": beside, "proposals": (*placed.hold.proposals, *proposals)}
     )
-    early = (*(with_pointers(f, index) for f in (*placed.findings, *turning.findings)), *foretold)
+    early = (*placed.findings, *turning.findings, *foretold)
     run.begun(base.model_copy(update={**seated, "hold": placed.hold, "findings": early}))
     about = _clamped(placed, incoming_volume * density)
     done = cut_operations(run, index, placed, turning, incoming_key, incoming_volume, about)
@@ -95,7 +95,7 @@ def part_setup(
             **depths(done.reports, placed),
             "operations": tuple(done.reports),
             "program_key": done.program_key,
-            "findings": (*(with_pointers(f, index) for f in told), *safe, *foretold, *beside_it),
+            "findings": (*told, *safe, *foretold, *beside_it),
         }
     )
 
@@ -192,8 +192,8 @@ def _of_the_order(
     return [
         *turning.findings,
         *known_in_time(turning, index, load),
-        *order_findings(turning.setup, index, turning.time_between, change_s),
-        *_lying(run, turning, index, reports),
+        *order_findings(turning.setup, turning.time_between, change_s),
+        *_lying(run, turning, reports),
     ]
 
 
@@ -234,7 +234,7 @@ def _program_number(setup: Setup, machine: Machine) -> list[Finding]:
             ),
             measured=float(setup.program_number),
             limit=float(10**digits - 1),
-            cures=(Cure(label="Number it by its name", path="program_number", value=None),),
+            cures=(put("Number it by its name", Element(setup=setup.name), "program_number", None),),
         )
     ]
 
@@ -243,7 +243,6 @@ def _places(setup: Setup, machine: Machine, tools: dict[str, Tool]) -> list[Find
     """Tools of the setup whose place the machine's changer does not have."""
     most = machine.changer.places
     used = dict.fromkeys(operation.tool for operation in setup.operations)
-    order = list(tools)
     taken = {tool.place for tool in tools.values()}
     free = next((place for place in range(1, most + 1) if place not in taken), None)
     return [
@@ -259,13 +258,7 @@ def _places(setup: Setup, machine: Machine, tools: dict[str, Tool]) -> list[Find
             measured=float(tools[name].place),
             limit=float(most),
             cures=(
-                ()
-                if free is None
-                else (
-                    Cure(
-                        label=f"Put it in place {free}", path=f"/tools/{order.index(name)}/place", value=free
-                    ),
-                )
+                () if free is None else (put(f"Put it in place {free}", Element(tool=name), "place", free),)
             ),
         )
         for name in used
@@ -273,13 +266,9 @@ def _places(setup: Setup, machine: Machine, tools: dict[str, Tool]) -> list[Find
     ]
 
 
-def _lying(run: Run, turning: Turning, index: int, reports: list[OperationReport]) -> list[Finding]:
+def _lying(run: Run, turning: Turning, reports: list[OperationReport]) -> list[Finding]:
     """Positions for all operations at once whose faces do not look to the spindle."""
     seated = turning.stations.get("")
     wrong = {report.id for report in reports if any(f.code == "cut.not_square" for f in report.findings)}
     lying = [operation for operation in turning.setup.operations if operation.id in wrong]
-    return (
-        []
-        if seated is None
-        else positions_needed(turning, index, lying, run.part.part, seated.zero_from_work)
-    )
+    return [] if seated is None else positions_needed(turning, lying, run.part.part, seated.zero_from_work)

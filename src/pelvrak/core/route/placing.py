@@ -102,11 +102,8 @@ def _nested(
     """The nest that holds the work, the holding with what would make it smaller, and what is wrong with
     it.
     """
-    number = next(i for i, item in enumerate(setup.hold.items) if item.id == solved.item.id)
-    found = solved.findings(f"hold/items/{number}")
-    facts = facts.model_copy(
-        update={"proposals": (*facts.proposals, *smaller_blank(solved, f"hold/items/{number}"))}
-    )
+    found = solved.findings()
+    facts = facts.model_copy(update={"proposals": (*facts.proposals, *smaller_blank(solved))})
     maker = maker_of(run.plan, index, solved.item)
     if maker is None:
         found.append(not_cut(run.plan, index, solved))
@@ -120,11 +117,7 @@ def _off_the_table(setup: Setup, machine: Machine, facts: HoldFacts) -> list[Fin
     if facts.zero_on_table is None:
         return []
     standing = [(p.name, _on_table(setup, p.item), p.low, p.high) for p in facts.pieces if p.name != "table"]
-    places = {
-        item.id: (f"hold/items/{i}", (item.x, item.y, item.z))
-        for i, item in enumerate(setup.hold.items)
-        if item.on == "table"
-    }
+    places = {item.id: (item.x, item.y, item.z) for item in setup.hold.items if item.on == "table"}
     return check_table(machine, facts.zero_on_table, standing, setup.name, places)
 
 

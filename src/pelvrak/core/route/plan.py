@@ -163,13 +163,23 @@ def plan_from(value: Any, where: str = "plan") -> Plan:
 
 def billet_from(text: str) -> Billet:
     """A billet from its document. Raises BadInput naming the first field that is wrong."""
-    value = json_from(text, "billet", "plan.invalid")
-    refuse_unkept(value, "billet", "plan.invalid")
-    try:
-        billet: Billet = TypeAdapter(Billet).validate_python(value)
-    except ValidationError as wrong:
-        raise refusal(wrong, "billet") from wrong
+    billet: Billet = _piece_from(text, "billet", TypeAdapter(Billet))
     return billet
+
+
+def hold_from(text: str) -> Hold:
+    """A holding from its document. Raises BadInput naming the first field that is wrong."""
+    hold: Hold = _piece_from(text, "hold", TypeAdapter(Hold))
+    return hold
+
+
+def _piece_from(text: str, where: str, kind: TypeAdapter[Any]) -> Any:
+    value = json_from(text, where, "plan.invalid")
+    refuse_unkept(value, where, "plan.invalid")
+    try:
+        return kind.validate_python(value)
+    except ValidationError as wrong:
+        raise refusal(wrong, where) from wrong
 
 
 def refusal(wrong: ValidationError, where: str) -> BadInput:

@@ -12,8 +12,9 @@ import manifold3d
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from pelvrak.core.cures import Cure, Element, put
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
@@ -167,20 +168,20 @@ def _tilting(out: Turning) -> list[Finding]:
 def _register_cure(turning: Turning, register: str, free: str | None) -> tuple[Cure, ...]:
     """Another register where one was typed."""
     setup = turning.setup
-    paths = [
-        *(["offset_register"] if setup.offset_register == register else []),
+    typed = [
+        *([Element(setup=setup.name)] if setup.offset_register == register else []),
         *(
-            f"seat/zeros/{i}/offset_register"
-            for i, zero in enumerate(setup.seat.zeros)
+            Element(setup=setup.name, zero=zero.name)
+            for zero in setup.seat.zeros
             if zero.offset_register == register
         ),
         *(
-            f"positions/{i}/offset_register"
-            for i, one in enumerate(setup.positions)
+            Element(setup=setup.name, position=one.name)
+            for one in setup.positions
             if one.offset_register == register
         ),
     ]
-    return (Cure(label=f"Use {free}", path=paths[0], value=free),) if free and len(paths) == 1 else ()
+    return (put(f"Use {free}", typed[0], "offset_register", free),) if free and len(typed) == 1 else ()
 
 
 def _one_place(turning: Turning, one: str, two: str) -> bool:

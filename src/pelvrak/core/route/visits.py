@@ -8,8 +8,9 @@ import itertools
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from pelvrak.core.cures import Arrange, Cure, Edit, Element, Put
 from pelvrak.core.cutting.operations import Operation
-from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.findings import Finding
 from pelvrak.core.route.plan import Setup
 
 # Up to so many positions every order is weighed (Held and Karp, "A Dynamic Programming Approach to Sequencing
@@ -116,13 +117,22 @@ def grouped(setup: Setup, between: Between) -> Setup:
     return setup.model_copy(update={"order": "positions", "positions": tuple(positions)})
 
 
+def _regrouped(better: Setup) -> tuple[Edit, ...]:
+    """The edits that group a setup's operations by its positions."""
+    of = Element(setup=better.name)
+    return (
+        Put(of=of, field="order", value=better.order),
+        Arrange(of=of, what="positions", order=tuple(position.name for position in better.positions)),
+    )
+
+
 def turning_words(now: int, then: int) -> str:
     """What another order spares: turns, if there are fewer, and time."""
     times = "once" if then == 1 else f"{then} times"
     return f"turn {times} instead of {now}, and take" if now != then else "take"
 
 
-def order_findings(setup: Setup, index: int, between: Between, change_s: float) -> list[Finding]:
+def order_findings(setup: Setup, between: Between, change_s: float) -> list[Finding]:
     """Whether cutting position by position would save time, and how much."""
     if not setup.positions:
         return []
@@ -146,10 +156,6 @@ def order_findings(setup: Setup, index: int, between: Between, change_s: float) 
             measured=round(now, 2),
             limit=round(then, 2),
             unit="s",
-            cures=(
-                Cure(
-                    label="Group by position", path=f"/setups/{index}", value=better.model_dump(mode="json")
-                ),
-            ),
+            cures=(Cure(label="Group by position", edits=_regrouped(better)),),
         )
     ]

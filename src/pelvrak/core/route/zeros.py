@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from pelvrak.core.findings import Cure, Finding
+from pelvrak.core.cures import Element, put
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.machine.machine import Machine, machine_of
@@ -48,40 +49,40 @@ def zeros_checked(
     def rests_of(zero: Zero) -> tuple[Rest, ...]:
         return tuple(resting(zero, part.part, part.mesh, billet, rotation, stocks))
 
-    def found(zero: Zero, rests: tuple[Rest, ...], called: str, path: str, at: Floats) -> list[Finding]:
+    def found(
+        zero: Zero, rests: tuple[Rest, ...], called: str, of: Element, field: str, at: Floats
+    ) -> list[Finding]:
         assert report.low and report.high
         middle = np.add(report.low, report.high) / 2
         sides = np.choose(np.array([zero.x, zero.y, zero.z]) + 1, [report.low, middle, report.high])
         there = Zero(
             of="incoming", x=zero.x, y=zero.y, z=zero.z, offset=as_vector(np.round(at - sides, 4) + 0.0)
         )
-        cure = Cure(
-            label="Same place, from the incoming stock", path=path, value=there.model_dump(mode="json")
-        )
+        cure = put("Same place, from the incoming stock", of, field, there.model_dump(mode="json"))
         picked = zero.of not in ("billet", "part", "incoming")
         return resting_findings(list(rests), earlier, setup.name, called, (cure,), picked)
 
     own = rests_of(setup.seat.zero)
-    findings = found(setup.seat.zero, own, f"Zero of {setup.name}", f"/setups/{index}/seat/zero", np.zeros(3))
+    findings = found(
+        setup.seat.zero, own, f"Zero of {setup.name}", Element(setup=setup.name), "seat/zero", np.zeros(3)
+    )
     zeros: list[ZeroReport] = []
     for spec, one in zip(setup.seat.zeros, report.zeros, strict=True):
         rests = rests_of(spec.zero)
-        path = f"/setups/{index}/seat/zeros/{len(zeros)}/zero"
-        findings += found(spec.zero, rests, f"Zero “{spec.name}”", path, np.array(one.at))
+        of = Element(setup=setup.name, zero=spec.name)
+        findings += found(spec.zero, rests, f"Zero “{spec.name}”", of, "zero", np.array(one.at))
         zeros.append(one.model_copy(update={"rests": rests}))
-    findings += _registers(setup, index, machine_of(setup.machine, run.plan.machines)) + _above_zero(
-        setup, report
-    )
+    findings += _registers(setup, machine_of(setup.machine, run.plan.machines)) + _above_zero(setup, report)
     return report.model_copy(
         update={"rests": own, "zeros": tuple(zeros), "findings": (*report.findings, *findings)}
     )
 
 
-def _registers(setup: Setup, index: int, machine: Machine) -> list[Finding]:
+def _registers(setup: Setup, machine: Machine) -> list[Finding]:
     """Two zeros of one setup in one register."""
     used: dict[str, str] = {setup.offset_register: "its own zero"}
     out = []
-    for number, one in enumerate(setup.seat.zeros):
+    for one in setup.seat.zeros:
         if one.offset_register in used:
             free = machine.control.free_register(used)
             out.append(
@@ -96,10 +97,11 @@ def _registers(setup: Setup, index: int, machine: Machine) -> list[Finding]:
                     ),
                     cures=(
                         (
-                            Cure(
-                                label=f"Keep “{one.name}” in {free}",
-                                path=f"/setups/{index}/seat/zeros/{number}/offset_register",
-                                value=free,
+                            put(
+                                f"Keep “{one.name}” in {free}",
+                                Element(setup=setup.name, zero=one.name),
+                                "offset_register",
+                                free,
                             ),
                         )
                         if free

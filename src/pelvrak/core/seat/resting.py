@@ -13,7 +13,8 @@ import numpy as np
 from vtkmodules.vtkCommonCore import reference
 from vtkmodules.vtkCommonDataModel import vtkStaticCellLocator
 
-from pelvrak.core.findings import Cure, Finding, Severity
+from pelvrak.core.cures import Cure
+from pelvrak.core.findings import Finding, Severity
 from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_normals
 from pelvrak.core.geometry.part import FaceRef, Frozen, Part, Vector, as_vector, edge_of, face_of
 from pelvrak.core.seat.seating import Zero, axis_of

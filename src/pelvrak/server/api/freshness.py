@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from pelvrak.core.route.report import Report, SetupReport
+from pelvrak.core.route.report import Report
 
 # What cutting alone tells of a setup.
 OF_CUTTING = (
@@ -101,18 +101,24 @@ def called_now(report: Report, names: dict[str, str]) -> Report:
     """
     if not names:
         return report
+    told = _setups_called(report.model_dump(mode="json"), names)
+    for one in told["setups"]:
+        one |= {key: names.get(one[key], one[key]) for key in ("name", "makes")}
+    return Report.model_validate(told)
 
-    def named(one: SetupReport) -> SetupReport:
-        findings = tuple(
-            f.model_copy(update={"setup": names.get(f.setup or "", f.setup)}) for f in one.findings
-        )
-        made = None if one.makes is None else names.get(one.makes, one.makes)
-        return one.model_copy(
-            update={"name": names.get(one.name, one.name), "makes": made, "findings": findings}
-        )
 
-    makers = tuple(one.model_copy(update={"setup": names.get(one.setup, one.setup)}) for one in report.makers)
-    return report.model_copy(update={"setups": tuple(named(one) for one in report.setups), "makers": makers})
+def _setups_called(value: Any, names: dict[str, str]) -> Any:
+    """Plain values with every field that names a setup as it is called now: of findings, of cures, of
+    makers.
+    """
+    if isinstance(value, dict):
+        return {
+            key: names.get(one, one)
+            if key == "setup" and isinstance(one, str)
+            else _setups_called(one, names)
+            for key, one in value.items()
+        }
+    return [_setups_called(one, names) for one in value] if isinstance(value, list) else value
 
 
 def billet_late(reported: dict[str, Any], plan: dict[str, Any]) -> bool:

@@ -4,10 +4,8 @@ each.
 
 from __future__ import annotations
 
-from typing import Annotated
-
 import numpy as np
-from fastapi import APIRouter, Query, UploadFile
+from fastapi import APIRouter, UploadFile
 from pydantic import ValidationError
 
 from pelvrak.core.cutting.feeds import material_of
@@ -15,7 +13,6 @@ from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result, no_files
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.features import Features
-from pelvrak.core.holding.on_table import middle_of_table
 from pelvrak.core.machine.machine import Machine, machine_from_json, machine_of
 from pelvrak.core.route.jog import Jog, jog
 from pelvrak.core.route.pieces import PART
@@ -24,7 +21,6 @@ from pelvrak.core.route.reaching import Reached, reached_from
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import Run
 from pelvrak.core.route.set_cover import SetCover, set_cover
-from pelvrak.server.api.holding import shop_fixtures
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
 from pelvrak.server.api.projects import setup_of
@@ -42,7 +38,7 @@ def read_machine(file: UploadFile) -> Machine:
     return machine_from_json(file.file.read(2_000_000), file.filename or "machine.json")
 
 
-def _computed(project_id: ProjectId, setup: str) -> tuple[Plan, Setup, SetupReport, str]:
+def computed_setup(project_id: ProjectId, setup: str) -> tuple[Plan, Setup, SetupReport, str]:
     """A plan, one of its setups as it was computed, and the key of its part."""
     state = state_of_project(project_id)
     plan = plan_from(state.plan.model_dump(mode="json"))
@@ -72,7 +68,7 @@ def fewest_positions(project_id: ProjectId, setup: str) -> SetCover:
     """The fewest positions for a setup as it stands, and the fewest setups for the part, on the setup's
     machine.
     """
-    plan, own, told, key = _computed(project_id, setup)
+    plan, own, told, key = computed_setup(project_id, setup)
     features = Features.model_validate_json(_kept(key, "features.json"))
     return set_cover(features, machine_of(own.machine, plan.machines), np.array(told.zero_from_work))
 
@@ -91,7 +87,7 @@ def reach(
     overhang: of the tool, mm, and holder_of: another tool of the plan whose holder carries it, where they
     differ from the plan's.
     """
-    plan, _, told, key = _computed(project_id, setup)
+    plan, _, told, key = computed_setup(project_id, setup)
     by_id = {one.id: one for one in plan.tools}
     for name in (tool, holder_of or tool):
         if name not in by_id:
@@ -136,32 +132,9 @@ def jog_of(
     """The machine of a setup as it stands with its axes at some values, mm and degrees, and what meets what
     there.
     """
-    plan, _, told, key = _computed(project_id, setup)
+    plan, _, told, key = computed_setup(project_id, setup)
     given = {"X": x, "Y": y, "Z": z, "A": a, "B": b, "C": c}
     return jog(_run(plan, key), told, {name: value for name, value in given.items() if value is not None})
-
-
-@router.get("/projects/{project_id}/place/{setup}")
-def place_on_table(
-    project_id: ProjectId, setup: str, fixture: Annotated[str, Query(max_length=40)]
-) -> tuple[float, float]:
-    """Where a fixture first goes on the table of a setup's machine: x and y from its front left corner,
-    mm.
-    """
-    plan = plan_from(state_of_project(project_id).plan.model_dump(mode="json"))
-    own = next((one for one in plan.setups if one.name == setup), None)
-    with transaction() as session:
-        one = {f.id: f for f in (*shop_fixtures(session), *plan.fixtures)}.get(fixture)
-    if own is None or one is None:
-        raise Refused(
-            404,
-            "hold.unknown_fixture",
-            fixture,
-            f"there is no {fixture!r} for {setup!r}",
-            "choose one of the library",
-        )
-    table = machine_of(own.machine, plan.machines).table
-    return middle_of_table(one, table.length, table.depth)
 
 
 def _run(plan: Plan, key: str) -> Run:

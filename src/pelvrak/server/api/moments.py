@@ -16,7 +16,7 @@ from pelvrak.server.db.store import DatabaseStore
 
 router = APIRouter(prefix="/api/results", tags=["results"])
 # The kernels share one pool of threads.
-_kernels = threading.Lock()
+KERNELS = threading.Lock()
 _reader = MomentReader(DatabaseStore())
 KEPT_PICTURES = 64
 
@@ -30,7 +30,7 @@ def _picture(key: str, seconds: float) -> bytes:
 def moment(key: str, seconds: Annotated[float, Query(ge=0, le=1e7, allow_inf_nan=False)]) -> Response:
     """The stock so many seconds into the operation whose result this is, as glTF binary; it never changes."""
     try:
-        with _kernels:
+        with KERNELS:
             data = _picture(key, round(seconds, 2))
     except LookupError as lost:
         raise Refused(404, "result.unknown", "key", "this result is not kept", "run the plan again") from lost

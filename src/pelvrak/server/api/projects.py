@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 from fastapi import APIRouter, UploadFile
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer
 
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Part
-from pelvrak.core.route.edits import changed, places_changed
+from pelvrak.core.route.edits import changed, edited, places_changed
 from pelvrak.core.route.graph import route_version
 from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from, plan_from_json
 from pelvrak.core.route.report import Report
@@ -27,6 +30,7 @@ from pelvrak.server.api.shapes import (
     ProjectState,
     Revise,
     Step,
+    TypedEdits,
 )
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
 from pelvrak.server.db.session import tell, transaction
@@ -151,6 +155,11 @@ def retire_old_reports() -> None:
             if upload.status == "ready" and upload.kind == "part" and upload.key != part_key(upload.sha256):
                 upload.status, upload.tries, upload.beat = "reading", 0, now()
                 hand_part(session, upload.sha256)
+        begun = select(Evaluation).where(Evaluation.status.in_(("queued", "running")))
+        for row in session.scalars(begun):
+            # What was told of it so far may have another form.
+            if row.report and row.report.get("version") != route_version():
+                row.report = None
         for project in session.scalars(select(Project)):
             done = _newest_report(session, project)
             if done is None:
@@ -303,12 +312,26 @@ def edit(project_id: ProjectId, wanted: Patch) -> ProjectState:
     """An edit as a new revision; refused when the plan has moved on since based_on, or where a change does
     not fit it.
     """
+    return _edit_shown(project_id, wanted, lambda shown: changed(shown, wanted.changes))
+
+
+@router.post("/{project_id}/edits")
+def typed_edits(project_id: ProjectId, wanted: TypedEdits) -> ProjectState:
+    """Typed edits as a new revision: a cure of a finding, or a proposal that is taken. Refused when the plan
+    has moved on since based_on, or where one means an element that has gone.
+    """
+    return _edit_shown(project_id, wanted, lambda shown: edited(shown, wanted.edits))
+
+
+def _edit_shown(
+    project_id: int, wanted: Patch | TypedEdits, change: Callable[[dict[str, Any]], dict[str, Any]]
+) -> ProjectState:
+    """The project with its plan changed as it was shown, whatever version it is kept in."""
     with transaction() as session:
         project = _project(session, project_id, lock=True)
         _refuse_stale(session, project, wanted.based_on)
-        # As it was shown, whatever version it is kept in.
         shown = plan_from(_revision(session, project, project.head).plan).model_dump(mode="json")
-        return _edited(session, project, wanted.what, plan_from(changed(shown, wanted.changes)))
+        return _edited(session, project, wanted.what, plan_from(change(shown)))
 
 
 def _edited(session: Session, project: Project, what: str, plan: Plan) -> ProjectState:

@@ -8,6 +8,7 @@ from fastapi import Path
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
+from pelvrak.core.cures import Edits
 from pelvrak.core.cutting.feeds import Material
 from pelvrak.core.cutting.tools import Tool, ToolKind
 from pelvrak.core.geometry.measure import Target
@@ -193,6 +194,14 @@ class Patch(BaseModel):
     changes: Changes
 
 
+class TypedEdits(BaseModel):
+    """An edit of the plan, made on a revision, that names what it changes: a cure, or a proposal taken."""
+
+    based_on: RevisionNumber
+    what: Annotated[str, Field(min_length=1, max_length=120)]
+    edits: Edits
+
+
 class Step(BaseModel):
     """Undo or redo, asked for on a revision."""
 
@@ -230,11 +239,35 @@ class FixtureForm(BaseModel):
     fields: dict[str, Any]
 
 
+class SizingForm(BaseModel):
+    """A way to size a block. rule: as in the plan; called: as people say it; fields: JSON Schema of it."""
+
+    rule: str
+    called: str
+    fields: dict[str, Any]
+
+
+class BilletForm(BaseModel):
+    """A kind of billet as the page asks for it.
+
+    called: as people say it; reads: endings of the files it is read from, "" for none; holds: what has to be
+    in such a file; fields: JSON Schema with what core/forms.py says of each field.
+    """
+
+    kind: str
+    called: str
+    reads: str
+    holds: str
+    fields: dict[str, Any]
+
+
 class Library(BaseModel):
-    """What ships with the program, and the kinds of operation and fixture there are."""
+    """What ships with the program, and the kinds of operation, fixture and billet there are."""
 
     machines: list[Machine]
     tools: list[Tool]
     materials: list[Material]
     operations: list[OperationForm]
     fixtures: list[FixtureForm]
+    billets: list[BilletForm]
+    sizings: list[SizingForm]

@@ -3,6 +3,7 @@ import type { FaceRef, Fixture, HoldItem } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
 import { useAsking } from '../../state/asking'
 import { useFields } from '../../state/fields'
+import { useEditing } from '../../state/editing'
 import { useShown } from '../../state/picture'
 import { Choice, Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
@@ -119,8 +120,13 @@ function ItemFields(
       value={item[field]}
       unit={unit}
       commit={(value) => change(label, (own) => (own[field] = value))}
+      typing={(value) => useEditing.setState({ typedHold: value === null ? null : typed(field, value) })}
     />
   )
+  const typed = (field: 'x' | 'y' | 'z' | 'turn_deg', value: number) => ({
+    ...setup.hold,
+    items: setup.hold.items.map((one) => (one.id === item.id ? { ...one, [field]: value } : one)),
+  })
   return (
     <>
       <Row

@@ -1,16 +1,14 @@
 import { useState } from 'react'
 import { answered, api, type Fixture, type HoldFacts, type HoldItem } from '../../api/client'
-import { useFixtures, useLibrary } from '../../api/hooks'
+import { useCure, useEveryday, useFixtures } from '../../api/hooks'
 import { useFields } from '../../state/fields'
 import { useShown } from '../../state/picture'
 import { round } from '../../ui/words'
-import { applyCure } from '../../ui/FindingCard'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../sheet'
 import { BuildList } from './BuildList'
 import { FixtureLibrary } from './FixtureLibrary'
 import { SoftJaws } from './SoftJaws'
-import { AS_USUAL, added, formOf } from './fixtures'
 
 const WAYS = ['left', 'right', 'front', 'back'] as const
 
@@ -18,7 +16,7 @@ const WAYS = ['left', 'right', 'front', 'back'] as const
 export function HoldSheet(props: SheetProps) {
   const { project, setup, plan, report, edit, commit } = props
   const { data: fixtures } = useFixtures(plan)
-  const { data: library } = useLibrary()
+  const cured = useCure(project)
   const [choosing, setChoosing] = useState(false)
   const facts = report?.hold
   const { items, work } = setup.hold
@@ -35,8 +33,8 @@ export function HoldSheet(props: SheetProps) {
       </>
     )
   const take = async (fixture: Fixture) => {
-    const middle = await answered<[number, number]>(
-      api.GET('/api/projects/{project_id}/place/{setup}', {
+    const item = await answered<HoldItem>(
+      api.GET('/api/projects/{project_id}/item/{setup}', {
         params: { path: { project_id: project.id, setup: setup.name }, query: { fixture: fixture.id } },
       }),
     )
@@ -46,9 +44,7 @@ export function HoldSheet(props: SheetProps) {
       if (!own) return
       // The plan keeps its own copy, so that a change of the library does not bend it.
       if (!draft.fixtures.some((one) => one.id === fixture.id)) draft.fixtures.push(fixture)
-      own.hold.items.push(
-        ...added(own.hold.items, fixture, fixtures ?? [], formOf(library, fixture.kind), middle),
-      )
+      own.hold.items.push(item)
     })
     setChoosing(false)
   }
@@ -60,7 +56,7 @@ export function HoldSheet(props: SheetProps) {
         <button type="button" className="knob text-[12.5px]" onClick={() => setChoosing(true)}>
           + from the library
         </button>
-        {items.length === 0 && <Quick edit={edit} />}
+        {items.length === 0 && <Quick {...props} />}
       </div>
       {choosing && (
         <FixtureLibrary plan={plan} take={(one) => void take(one)} close={() => setChoosing(false)} />
@@ -122,11 +118,7 @@ export function HoldSheet(props: SheetProps) {
               <button
                 type="button"
                 className="knob-go mt-1 text-[12.5px]"
-                onClick={() =>
-                  void commit(`${setup.name}: ${one.cure.label}`, (draft) =>
-                    applyCure(draft, { ...one.cure, path: `/setups/${props.index}/${one.cure.path}` }),
-                  )
-                }
+                onClick={() => void cured(one.cure, `${setup.name}: ${one.cure.label}`)}
               >
                 {one.cure.label}
               </button>
@@ -138,40 +130,19 @@ export function HoldSheet(props: SheetProps) {
   )
 }
 
-/** The everyday holdings, whole. */
-function Quick({ edit }: { edit: SheetProps['edit'] }) {
-  const put = (what: string, items: HoldItem[]) => edit(what, (own) => (own.hold.items = items))
-  const at = { y: 0, z: 0, turn_deg: 0, side: 'left' as const }
-  const vise = { ...at, id: 'vise', fixture: 'bench-160', on: 'table', x: 450, y: 402 }
-  return (
-    <>
-      <button
-        type="button"
-        className="knob text-[12.5px]"
-        onClick={() =>
-          void put('vise, hard jaws, parallels', [
-            vise,
-            { ...at, id: 'jaws', fixture: 'hard-160', on: 'vise', x: 0 },
-            { ...at, id: 'parallels', fixture: 'par-150x8', on: 'vise', x: 0, height: 42 },
-          ])
-        }
-      >
-        vise, hard jaws, parallels
-      </button>
-      <button
-        type="button"
-        className="knob text-[12.5px]"
-        onClick={() =>
-          void put('vise, soft jaws', [
-            vise,
-            { ...at, id: 'jaws', fixture: 'soft-160x45', on: 'vise', x: 0, cut: { ...AS_USUAL } },
-          ])
-        }
-      >
-        vise, soft jaws
-      </button>
-    </>
-  )
+/** The everyday holdings, whole, as the library has the pieces for the work as it comes in. */
+function Quick({ project, setup, edit }: SheetProps) {
+  const holdings = useEveryday(project.id, setup.name, project.report_revision)
+  return holdings.data?.map((one) => (
+    <button
+      key={one.called}
+      type="button"
+      className="knob text-[12.5px]"
+      onClick={() => void edit(one.called, (own) => (own.hold.items = one.items))}
+    >
+      {one.called}
+    </button>
+  ))
 }
 
 /** Contacts of one piece together: those a clamp presses, and those it only stands on. */

@@ -13,21 +13,15 @@ import { useEditing } from '../../state/editing'
 import { round } from '../../ui/words'
 import { Choice } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
+import { Form, schemaOf } from '../../ui/Form'
 import { Head } from '../sheet'
-import { BarFields, ExtrusionFields, ModelFields } from './BilletForms'
-import { type FromFile, type Hand, type Kind, type Of, SIDES } from './billet'
+import { BestPlace } from './BestPlace'
+import { allowanceOn, formOf, type Hand, type Kind } from './billet'
 import { BlockFields } from './BlockFields'
 import { FileIn } from './FileIn'
 import { Margins } from './Margins'
 import { Shelf } from './Shelf'
 
-const KINDS: { value: Kind; label: string }[] = [
-  { value: 'block', label: 'rectangular block' },
-  { value: 'bar', label: 'round bar or tube' },
-  { value: 'extrusion', label: 'length of a profile (DXF)' },
-  { value: 'model', label: 'casting, forging, print (STEP, STL, 3MF)' },
-  { value: 'stock', label: 'saved stock (.rays)' },
-]
 /** The raw material: kind, size, and whether the part fits on every side. */
 export function BilletSheet({
   project,
@@ -41,44 +35,36 @@ export function BilletSheet({
   const { data: library } = useLibrary()
   const { billet } = project.plan
   const report = project.report?.billet
-  const [wanted, setWanted] = useState<FromFile | null>(null)
+  const [wanted, setWanted] = useState<Kind | null>(null)
   const change = (what: string, next: (draft: Plan) => void) => commit(`billet: ${what}`, next)
-  /** How the fields of a kind change the billet. */
-  function hand<K extends Kind>(kind: K): Hand<Of<K>> {
-    const put = (what: string, next: (own: Of<K>) => void) =>
-      change(what, (draft) => {
-        if (draft.billet.kind === kind) next(draft.billet as Of<K>)
-      })
-    return {
-      change: put,
-      number: (what, next) => ({
-        commit: (value) => put(what, (own) => next(own, value)),
-        typing: (value) => {
-          if (value === null) {
-            useEditing.setState({ typedBillet: null })
-            return
-          }
-          const typed = structuredClone(billet)
-          if (typed.kind === kind) next(typed as Of<K>, value)
-          useEditing.setState({ typedBillet: typed })
-        },
-      }),
-    }
+  const hand: Hand = {
+    change: (what, next) => change(what, (draft) => next(draft.billet)),
+    typing: (next) => {
+      const typed = next && structuredClone(billet)
+      if (typed) next(typed)
+      useEditing.setState({ typedBillet: typed })
+    },
   }
   const size = report ? report.high.map((high, i) => high - (report.low[i] ?? 0)) : []
   const choose = (kind: Kind) => {
     setWanted(null)
     // What is not told comes from the kind's own defaults.
-    if (kind === 'block' || kind === 'bar')
+    if (!formOf(library, kind)?.reads)
       return void change(kind, (draft) => (draft.billet = { kind, material: billet.material } as Billet))
     setWanted(kind)
   }
   const shownKind = wanted ?? billet.kind
+  const form = formOf(library, shownKind)
   return (
     <>
       <Head title="Billet">What the part is cut from</Head>
       <Row label="Kind">
-        <Choice label="Kind of billet" value={shownKind} options={KINDS} choose={choose} />
+        <Choice
+          label="Kind of billet"
+          value={shownKind}
+          options={(library?.billets ?? []).map((one) => ({ value: one.kind as Kind, label: one.called }))}
+          choose={choose}
+        />
       </Row>
       <Row label="Material">
         <Choice
@@ -92,36 +78,34 @@ export function BilletSheet({
           choose={(material) => void change(material, (draft) => (draft.billet.material = material))}
         />
       </Row>
-      {wanted && (
+      {form?.reads && (
         <FileIn
-          kind={wanted}
-          name={null}
+          form={form}
+          name={wanted || !('file' in billet) ? null : billet.file}
           take={async (file, sha256) => {
             const { material } = billet
             const problem = await change(file, (draft) => {
-              draft.billet = { kind: wanted, material, file, sha256 } as Billet
+              if (wanted) draft.billet = { kind: wanted, material, file, sha256 } as Billet
+              else Object.assign(draft.billet, { file, sha256 })
             })
             if (!problem) setWanted(null)
           }}
         />
       )}
       {!wanted && billet.kind === 'block' && (
-        <BlockFields project={project} part={part} billet={billet} size={size} hand={hand('block')} />
+        <BlockFields project={project} part={part} billet={billet} library={library} hand={hand} />
       )}
-      {!wanted && billet.kind === 'bar' && <BarFields billet={billet} hand={hand('bar')} />}
-      {!wanted && billet.kind === 'extrusion' && <ExtrusionFields billet={billet} hand={hand('extrusion')} />}
-      {!wanted && billet.kind === 'model' && (
-        <ModelFields project={project} billet={billet} hand={hand('model')} />
-      )}
-      {!wanted && billet.kind === 'stock' && (
-        <FileIn
-          kind="stock"
-          name={billet.file}
-          take={async (file, sha256) => {
-            await hand('stock').change(file, (mine) => Object.assign(mine, { file, sha256 }))
-          }}
+      {!wanted && billet.kind !== 'block' && form && (
+        <Form
+          schema={schemaOf(form.fields)}
+          values={billet}
+          write={(field, value) => hand.change(field, (own) => Object.assign(own, { [field]: value }))}
+          typing={(field, value) =>
+            hand.typing(value === null ? null : (own) => Object.assign(own, { [field]: value }))
+          }
         />
       )}
+      {!wanted && billet.kind === 'model' && <BestPlace project={project} hand={hand} />}
       {report && (
         <>
           <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Margins to the part</h3>
@@ -130,11 +114,9 @@ export function BilletSheet({
             {...(!wanted && billet.kind === 'block' && billet.sizing.rule === 'allowance'
               ? {
                   pull: (side: string, value: number) => {
-                    const field = SIDES.find(([, name]) => name === side)?.[0]
-                    if (field)
-                      void hand('block').change(`allowance ${side}`, (mine) => {
-                        if (mine.sizing.rule === 'allowance') mine.sizing[field] = value
-                      })
+                    void hand.change(`allowance ${side}`, (mine) => {
+                      if (mine.kind === 'block') Object.assign(mine.sizing, { [allowanceOn(side)]: value })
+                    })
                   },
                 }
               : {})}

@@ -1,17 +1,16 @@
 import { useEffect, useState } from 'react'
-import type { Problem } from '../../api/client'
+import type { BilletForm, Problem } from '../../api/client'
 import { sendFile, useUpload } from '../../api/hooks'
 import { Row, sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
-import { FILES, type FromFile, UPLOADED } from './billet'
 
 /** Bring in a billet's file; it is taken once it has been read. */
 export function FileIn({
-  kind,
+  form,
   name,
   take,
 }: {
-  kind: FromFile
+  form: BilletForm
   name: string | null
   take: (file: string, sha256: string) => Promise<void>
 }) {
@@ -21,13 +20,13 @@ export function FileIn({
   useEffect(() => {
     if (upload?.status !== 'ready' || !sha256) return
     setSha256(null)
-    if (upload.kind === UPLOADED[kind]) void take(upload.name, upload.sha256)
+    if (upload.kind === form.holds) void take(upload.name, upload.sha256)
     else
       setProblem({
         code: 'billet.kind',
         where: upload.name,
         what: `this file holds a ${upload.kind}, not what this kind of billet needs`,
-        mend: `choose a file of ${FILES[kind]}`,
+        mend: `choose a file of ${form.reads}`,
       })
   }, [upload, sha256]) // eslint-disable-line react-hooks/exhaustive-deps
   const refused =
@@ -59,7 +58,7 @@ export function FileIn({
         {name ?? 'Choose a file'}
         <FileInput
           label="Billet file"
-          accept={FILES[kind]}
+          accept={form.reads}
           take={async (file) => {
             if (!file) return
             setProblem(null)

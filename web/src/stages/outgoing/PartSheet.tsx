@@ -58,7 +58,7 @@ export function PartSheet({
       {report?.comparison && <ComparisonFacts project={project} />}
       <div className="mt-3 flex flex-col gap-2">
         {[...(report?.part_findings ?? []), ...(report?.comparison?.findings ?? [])].map((finding, i) => (
-          <FindingCard key={i} finding={finding} plan={plan} commit={commit} />
+          <FindingCard key={i} finding={finding} project={project} />
         ))}
       </div>
     </>
