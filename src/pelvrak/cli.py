@@ -229,6 +229,8 @@ def hold(plan: PlanFile, setup: SetupName, as_json: AsJson = False) -> None:
 @app.command("soft-jaws")
 def soft_jaws(plan: PlanFile, setup: SetupName, out: Folder) -> None:
     """Solve the soft jaws or nest of a setup and write its files."""
+    from pelvrak.core.route.jaws import jaw_file
+
     _, store, report = _computed(plan, until=setup, jaws=True)
     target = report.setups[-1]
     nest = target.nest
@@ -242,7 +244,9 @@ def soft_jaws(plan: PlanFile, setup: SetupName, out: Folder) -> None:
         )
     out.mkdir(parents=True, exist_ok=True)
     for kind in ("step", "stl", "dxf"):
-        (out / f"jaws.{kind}").write_bytes(_piece(store, nest.files_key, f"jaws.{kind}"))
+        data = jaw_file(store, nest.files_key, kind)
+        assert data is not None
+        (out / f"jaws.{kind}").write_bytes(data)
     made = next((one for one in report.setups if one.makes == target.name), None)
     if made is not None and made.program_key:
         (out / f"{made.name}.nc").write_bytes(_piece(store, made.program_key, "program.nc"))

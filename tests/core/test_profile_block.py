@@ -20,7 +20,8 @@ from pelvrak.core.holding.nest import Nest
 from pelvrak.core.holding.profile_block import solve_profile
 from pelvrak.core.holding.soft_jaws import opened
 from pelvrak.core.route.evaluate import evaluate
-from pelvrak.core.route.jaw_files import to_dxf, to_step
+from pelvrak.core.route.jaw_files import shape_of, to_dxf
+from pelvrak.core.route.jaw_solids import to_step
 from pelvrak.core.route.plan import plan_from
 from tests import solids
 from tests.edits import cured
@@ -126,7 +127,9 @@ class ProfileTest(unittest.TestCase):
 
     def test_files(self):
         nest = solve_profile(keel(90.0), SoftCut(shape="vee"), BLOCK)
-        self.assertAlmostEqual(solids.volumes_of_step(to_step(nest))[0], volume(nest.jaws.fixed), delta=30.0)
+        self.assertAlmostEqual(
+            solids.volumes_of_step(to_step(shape_of(nest)))[0], volume(nest.jaws.fixed), delta=30.0
+        )
         self.assertIn(b"NEST", to_dxf(nest))
 
     def test_blocks_that_do_not_do(self):

@@ -28,8 +28,10 @@ from pelvrak.core.holding.hold import STRAIGHT_WALL_MM, Hold, Item, SoftCut, fix
 from pelvrak.core.holding.holding import hold_work
 from pelvrak.core.holding.nest import Nest, blanks, cut_away
 from pelvrak.core.holding.soft_jaws import even_turn, opened, solve, walls_of
-from pelvrak.core.route import jaw_files
+from pelvrak.core.route import jaw_solids
 from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.jaw_files import shape_of
+from pelvrak.core.route.jaws import jaw_file
 from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import JOIN_MM, SIMPLIFY_MM, mesh_from_bytes
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
@@ -250,7 +252,7 @@ class NestTest(unittest.TestCase):
     def test_volumes_by_open_cascade_and_by_mesh(self):
         nest = solve(leaning(8), SoftCut(), SHOP["soft-160x70"], VISE)
         exact = 0.0
-        for solid in jaw_files.solids(nest):
+        for solid in jaw_solids.solids(shape_of(nest)):
             props = GProp_GProps()
             BRepGProp.VolumeProperties_s(solid, props)
             exact += props.Mass()
@@ -432,7 +434,7 @@ class RouteTest(unittest.TestCase):
 
     def test_files(self):
         key = self.report.setups[2].nest.files_key
-        exact = solids.volumes_of_step(self.store.get(key, "jaws.step"))
+        exact = solids.volumes_of_step(jaw_file(self.store, key, "step"))
         self.assertEqual(len(exact), 2)
         stl = trimesh.load(io.BytesIO(self.store.get(key, "jaws.stl")), file_type="stl")
         self.assertAlmostEqual(sum(exact), stl.volume, delta=5e-4 * stl.volume)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Annotated, Any, ClassVar, Literal
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
 
 import manifold3d
 import numpy as np
@@ -14,7 +14,6 @@ from scipy.spatial.transform import Rotation
 from shapely import MultiPoint, minimum_bounding_circle, minimum_bounding_radius
 
 from pelvrak.core.billet.block import AXES, MATERIAL, Block, block_of
-from pelvrak.core.billet.outline import Outline, read_outline
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, mesh_of
@@ -23,6 +22,9 @@ from pelvrak.core.stock.field import Grid, RayField, loaded_checked
 from pelvrak.core.stock.profile import Profile
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, field_of_profile, minus
 from pelvrak.core.stock.surface import surface
+
+if TYPE_CHECKING:
+    from pelvrak.core.billet.outline import Outline
 
 Axis = Literal["x", "y", "z"]
 Allowance = Annotated[float, Field(ge=-500, le=500)]
@@ -198,6 +200,9 @@ def raw_of(billet: Billet, part: PartModel, files: Files, meshes: Callable[[byte
         return _bar(billet, part)
     data = files(billet.sha256, billet.file)
     if isinstance(billet, Extrusion):
+        # What reads drawings takes a third of a second to load.
+        from pelvrak.core.billet.outline import read_outline
+
         return _extrusion(billet, part, read_outline(data, billet.file))
     if isinstance(billet, Model):
         return _of_mesh(placed(meshes(data, billet.file), billet))

@@ -6,10 +6,9 @@ import hashlib
 import io
 import zipfile
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
-import trimesh
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
@@ -21,6 +20,10 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, to_stl, volume, welded
 from pelvrak.core.geometry.part import Part, PartModel, as_vector
 
 # ISO/IEC 25422 (3MF core), section 3.4.1: the units a model may state; millimetre when it states none.
+if TYPE_CHECKING:
+    # Half a second to load, and few files need it.
+    import trimesh
+
 UNITS_3MF = {
     "micron": 0.001,
     "millimeter": 1.0,
@@ -67,6 +70,8 @@ def bodies_in(data: bytes, name: str, unit: LengthUnit | None = None) -> list[Bo
 
     Raises BadInput "mesh.unreadable", "mesh.too_many", or what `mended` refuses.
     """
+    import trimesh
+
     kind: Literal["stl", "3mf"] = "stl" if looks_like_stl(data) else "3mf"
     loaded, units = _loaded(data, name, kind)
     scale = UNITS_3MF[units] if units else UNITS[unit or "mm"]
@@ -88,6 +93,8 @@ def bodies_in(data: bytes, name: str, unit: LengthUnit | None = None) -> list[Bo
 
 def _loaded(data: bytes, name: str, kind: Literal["stl", "3mf"]) -> tuple[list[Any], str | None]:
     """What stands in a file, and the unit a 3MF states. Raises BadInput."""
+    import trimesh
+
     if kind == "3mf":
         _refuse_bombs(data, name)
     elif not _is_binary_stl(data):
@@ -189,6 +196,8 @@ def _refuse_bombs(data: bytes, name: str) -> None:
 
 def _closed(mesh: Mesh, name: str) -> list[tuple[int, Mesh, str]]:
     """The mesh mended, and each of its outer shells, with the hollows in it, by itself."""
+    import trimesh
+
     done = mended(mesh, name)
     told = [
         f"{count} {what}"

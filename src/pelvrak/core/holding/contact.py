@@ -16,7 +16,7 @@ from scipy.sparse.csgraph import connected_components
 
 from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_normals
 from pelvrak.core.geometry.rigid import square_to
-from pelvrak.core.holding.contact_kernel import near_pairs, touching, way_to
+from pelvrak.core.holding.contact_kernel import touching, way_to
 
 # Surfaces nearer than this touch, mm: what a hand-tightened vise takes up, and above what the stock's surface
 # is off.
@@ -111,15 +111,22 @@ class _Work:
     def __init__(self, mesh: Mesh) -> None:
         self.corners = _corners(mesh)
         low, high = self.corners.min(axis=1), self.corners.max(axis=1)
-        self.order = np.argsort(low[:, 0], kind="stable")
-        self.low, self.high = low[self.order], high[self.order]
+        self.low, self.high = low, high
+        self.tree = shapely.STRtree(shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1]))
         self.normals = triangle_normals(mesh)
         self.round = mesh.round
 
+    def _near(self, low: Floats, high: Floats) -> Ints:
+        """Pairs (k, 2) of a triangle of the work and one of the other whose boxes (low, high) meet."""
+        other, own = self.tree.query(shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1]))
+        meet = (self.high[own, 2] >= low[other, 2]) & (self.low[own, 2] <= high[other, 2])
+        own, other = own[meet], other[meet]
+        order = np.lexsort((own, other))
+        return np.column_stack([own[order], other[order]])
+
     def on(self, piece: Mesh, near: float) -> _Overlay | None:
         theirs = _corners(piece)
-        pairs = near_pairs(self.low, self.high, theirs.min(axis=1), theirs.max(axis=1), near)
-        pairs[:, 0] = self.order[pairs[:, 0]]
+        pairs = self._near(theirs.min(axis=1) - near, theirs.max(axis=1) + near)
         rows, polygons, counts, gaps = touching(self.corners, theirs, pairs, near, LOOKING_COS)
         fans, owner, away = [], [], []
         for k in range(1, 8):

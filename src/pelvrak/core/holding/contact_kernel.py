@@ -117,35 +117,6 @@ def touching(one, two, pairs, near, least_cos):
 
 
 @njit(cache=True, nogil=True)
-def near_pairs(low_a, high_a, low_b, high_b, room):
-    """Pairs (k, 2) of boxes nearer than `room`; swept along x, first boxes sorted by low_a[:, 0]."""
-    out = np.empty((1024, 2), np.int64)
-    count = 0
-    longest = 0.0
-    for i in range(len(low_a)):
-        longest = max(longest, high_a[i, 0] - low_a[i, 0])
-    for j in range(len(low_b)):
-        first = np.searchsorted(low_a[:, 0], low_b[j, 0] - room - longest)
-        for i in range(first, len(low_a)):
-            if low_a[i, 0] > high_b[j, 0] + room:
-                break
-            if (
-                high_a[i, 0] >= low_b[j, 0] - room
-                and high_a[i, 1] >= low_b[j, 1] - room
-                and low_a[i, 1] <= high_b[j, 1] + room
-                and high_a[i, 2] >= low_b[j, 2] - room
-                and low_a[i, 2] <= high_b[j, 2] + room
-            ):
-                if count == len(out):
-                    more = np.empty((2 * count, 2), np.int64)
-                    more[:count] = out
-                    out = more
-                out[count, 0], out[count, 1] = i, j
-                count += 1
-    return out[:count]
-
-
-@njit(cache=True, nogil=True)
 def _over(x, y, t, slack):
     """Height of a triangle (3, 3) over a point of the plane, and whether it lies there."""
     ax, ay, bx, by, cx, cy = t[0, 0], t[0, 1], t[1, 0], t[1, 1], t[2, 0], t[2, 1]

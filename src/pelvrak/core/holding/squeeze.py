@@ -10,12 +10,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import ndimage
 
 from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.rigid import square_to
 from pelvrak.core.holding.contact import Patch
+from pelvrak.core.stock.shapes_kernel import crossings
 
 # Young's modulus, N/mm²: EN 1999-1-1 and EN 1993-1-1 for aluminium and steel, brass from memory.
 MODULUS = {"EN AW-6082": 70e3, "EN AW-7075": 71e3, "C45": 210e3, "X5CrNi18-10": 200e3, "CuZn39Pb3": 97e3}
@@ -38,10 +38,8 @@ _FIXED = (
 # Bending worth a word, mm: common practice, no source.
 SQUEEZE_MM = 0.02
 STEP_MM = 2.0
-SAME_HIT_MM = 1e-4
-# Rays start this far before the contact, mm; a crossing this little outside a triangle (share of it) still
-# counts.
-BEFORE_MM, SEAM = 0.1, 1e-9
+# Rays start this far before the contact, mm.
+BEFORE_MM = 0.1
 # A wall counts as thin when there is a hollow behind it and it is thinner than this share of the hollow's
 # shorter side.
 THIN_SHARE = 0.5
@@ -90,18 +88,24 @@ def thin_wall(work: Mesh, patch: Patch, force: float, modulus: float) -> ThinWal
     up = turn @ np.array([0.0, 0.0, 1.0])
     steps = [np.arange(a + STEP_MM / 2, max(b, a + STEP_MM), STEP_MM) for a, b in zip(low, high, strict=True)]
     wall = np.zeros((len(steps[0]), len(steps[1])))
-    places = np.stack(np.meshgrid(*steps, indexing="ij"), axis=-1).reshape(-1, 2)
-    ray, depth = _crossings((work.vertices - patch.centre) @ turn.T, work.triangles, places)
+    across, along = wall.shape
+    ray, depth, _, _ = crossings(
+        (work.vertices - patch.centre) @ turn.T,
+        work.triangles,
+        2,
+        steps[0][0],
+        steps[1][0],
+        STEP_MM,
+        across,
+        along,
+    )
+    ray = ray % across * along + ray // across
     # From a little before the contact on.
     within = depth > -BEFORE_MM + 0.05
     ray, depth = ray[within], depth[within] + BEFORE_MM
     order = np.lexsort((depth, ray))
     ray, depth = ray[order], depth[order]
-    # A ray through the edge of two triangles meets both in one place.
-    new = np.ones(len(ray), bool)
-    new[1:] = (np.diff(ray) > 0) | (np.diff(depth) > SAME_HIT_MM)
-    ray, depth = ray[new], depth[new]
-    count, first = np.bincount(ray, minlength=len(places)), np.searchsorted(ray, np.arange(len(places)))
+    count, first = np.bincount(ray, minlength=wall.size), np.searchsorted(ray, np.arange(wall.size))
     # Material ends at the second crossing; another after it means a hollow, not the far side.
     behind_hollow = np.flatnonzero(count >= 3)
     behind_hollow = behind_hollow[depth[first[behind_hollow]] < 0.3]
@@ -131,31 +135,3 @@ def thin_wall(work: Mesh, patch: Patch, force: float, modulus: float) -> ThinWal
         if best is None or bends > best.bends:
             best = ThinWall(t, span, height, bends, how, at)
     return best
-
-
-def _crossings(
-    vertices: Floats, triangles: NDArray[np.int64], places: Floats
-) -> tuple[NDArray[np.int64], Floats]:
-    """Where lines along z through places (k, 2) cross triangles: number of the line, and z, in no order.
-
-    By the share of each corner in the place (barycentric coordinates), in a frame of the vertices given.
-    """
-    low, high = places.min(axis=0), places.max(axis=0)
-    corners = vertices[triangles]
-    near = (corners[:, :, :2].min(axis=1) <= high).all(axis=1) & (corners[:, :, :2].max(axis=1) >= low).all(
-        axis=1
-    )
-    corners = corners[near]
-    a, one, two = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    twice = one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0]
-    upright = np.abs(twice) < 1e-12
-    a, one, two, twice = a[~upright], one[~upright], two[~upright], twice[~upright]
-    rays, heights = [np.zeros(0, np.int64)], [np.zeros(0)]
-    for number, place in enumerate(places):
-        t = place - a[:, :2]
-        u = (t[:, 0] * two[:, 1] - t[:, 1] * two[:, 0]) / twice
-        v = (one[:, 0] * t[:, 1] - one[:, 1] * t[:, 0]) / twice
-        met = np.flatnonzero((u >= -SEAM) & (v >= -SEAM) & (u + v <= 1 + SEAM))
-        rays.append(np.full(len(met), number))
-        heights.append(a[met, 2] + u[met] * one[met, 2] + v[met] * two[met, 2])
-    return np.concatenate(rays), np.concatenate(heights)

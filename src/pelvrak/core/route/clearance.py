@@ -9,22 +9,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import manifold3d
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 from shapely import Polygon
-from shapely.affinity import affine_transform
-from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cures import Cure, Element, differing, put
 from pelvrak.core.cutting.feeds import cutting_data
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.standing import Standing, standing
-from pelvrak.core.cutting.toolpath import Path, chords
-from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
+from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
@@ -40,6 +35,8 @@ from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.holding.nest import extruded
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.machine import Machine
+from pelvrak.core.route.clamp_places import BEARING_SHARE, EVEN_MM, laid, seen_from_above, tips, tops
+from pelvrak.core.route.clearance_cures import LEAST_MM, raised, thinner
 from pelvrak.core.route.naming import (
     SETUP,
     named,
@@ -54,45 +51,19 @@ from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.planning import PLAN_CELL_MM, PLAN_PATH, path_given
 from pelvrak.core.route.run import Run, in_work_frame
 from pelvrak.core.route.station import Station, station_from
+from pelvrak.core.route.swept import Swept, away, swept
 from pelvrak.core.route.turning import Turning, cut_at
-from pelvrak.core.stock.cut import CUT
 from pelvrak.core.stock.shapes import material_top
 
 # Room wanted between a tool and a clamp, mm: common practice, no source.
 ROOM_MM = 2.0
-LEAST_MM = 0.05
 # Clamps further from every tool than this are not told.
 FAR_MM = 60.0
-# Moves that slope are taken at steps of this height, the lower one.
-SLOPE_MM = 0.5
-MOST_PIECES = 400
-# How finely places for a clamp are tried along the work, and how uneven it may be under the nose, mm.
-TRIED_MM, EVEN_MM = 5.0, 0.3
-# The nose bears on at least this share of itself.
-BEARING_SHARE = 0.6
-# How far the whole nose stays from the edge it comes over, mm.
-INSIDE_MM = 1.0
 OFF_MIDDLE_MM = 5.0
 # How far the heel reaches behind where it carries, mm.
 HEEL_MM = 12.0
 # Turning a clamp counts like moving it so far.
 TURNING_MM = 40.0
-
-# Height of the tip, the moves there as lines that know their neighbours, and their ends.
-Level = tuple[float, shapely.STRtree, Floats]
-Band = tuple[float, float, float]
-
-
-@dataclass(frozen=True)
-class _Swept:
-    """One operation's planned moves: by the height of the tip (mm, zero frame), as lines; and its tool as
-    bands (from, to, radius) over the tip. cut: (low, high) of the feed moves in x and y.
-    """
-
-    operation: Operation
-    levels: list[Level]
-    bands: list[Band]
-    cut: tuple[Floats, Floats] | None
 
 
 @dataclass(frozen=True)
@@ -241,48 +212,6 @@ def _looked(given: ClearanceGiven, reads: Reads) -> Pieces:
 CLEARANCE = Step("ways for the tools", 2, ClearanceGiven, _looked)
 
 
-def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float] | None) -> _Swept:
-    """The moves of a path by height."""
-    lines = chords(path)
-    starts, ends = _in_steps(lines.starts, lines.ends)
-    low = np.minimum(starts[:, 2], ends[:, 2])
-    level = np.abs(starts[:, 2] - ends[:, 2]) < 1e-9
-    upright = _upright(starts, ends)
-    stepped = np.maximum(np.floor(low / SLOPE_MM) * SLOPE_MM, low.min())
-    height = np.round(np.where(level | upright, low, stepped), 4)
-    levels = [
-        (
-            float(z),
-            shapely.STRtree(_flat(starts[own, :2], ends[own, :2])),
-            np.concatenate([starts[own, :2], ends[own, :2]]),
-        )
-        for z in np.unique(height)
-        for own in [height == z]
-    ]
-    cutter = cutter_profile(tool)
-    tall = max((*cutter.heights, sum(cutter.ball or (0.0,))))
-    # The cutter as one cylinder: points and rounds are counted as wide as it is.
-    bands: list[Band] = [(0.0, tall, max((*cutter.radii, *(cutter.ball or (0.0,))[1:])))]
-    for profile in body_profiles(tool, nose):
-        for a, b, r, s in zip(
-            profile.heights, profile.heights[1:], profile.radii, profile.radii[1:], strict=False
-        ):
-            if b > a:
-                bands.append((a, b, max(r, s)))
-        if profile.ball is not None:
-            bands.append(
-                (
-                    max(0.0, profile.ball[0] - profile.ball[1]),
-                    profile.ball[0] + profile.ball[1],
-                    profile.ball[1],
-                )
-            )
-    feeds = lines.what == CUT
-    points = np.concatenate([lines.starts[feeds, :2], lines.ends[feeds, :2]])
-    cut = (points.min(axis=0) - tool.DC / 2, points.max(axis=0) + tool.DC / 2) if len(points) else None
-    return _Swept(operation, levels, bands, cut)
-
-
 @dataclass
 class _Clearance:
     """One index position of a setup looked at. spec: its holding in the plan; swept: the moves of its
@@ -291,7 +220,7 @@ class _Clearance:
 
     station: Station
     spec: Hold
-    swept: list[_Swept]
+    swept: list[Swept]
     tools: dict[str, Tool]
     fixtures: dict[str, Fixture]
     lying: Mesh
@@ -338,7 +267,7 @@ class _Clearance:
                     clearance=round(room, 3),
                 )
 
-    def _room(self, body: manifold3d.Manifold, one: _Swept, far: float) -> float | None:
+    def _room(self, body: manifold3d.Manifold, one: Swept, far: float) -> float | None:
         """How far the tool stays away sideways, mm; below 0 in it; None when further than `far`."""
         x0, y0, z0, x1, y1, z1 = body.bounding_box()
         best: float | None = None
@@ -356,10 +285,10 @@ class _Clearance:
                     or float(np.hypot(*away)) - radius > (far if best is None else best)
                 ):
                     continue
-                region = _seen_from_above(body, z + low, z + high)
+                region = seen_from_above(body, z + low, z + high)
                 if region.is_empty:
                     continue
-                gap = _away(lines, region) - radius
+                gap = away(lines, region) - radius
                 if gap < far and (best is None or gap < best):
                     best = gap
         return best
@@ -379,7 +308,7 @@ class _Clearance:
                     ).all()
                     if not near or z + low >= z1:
                         continue
-                    region = _seen_from_above(body, z + low, z + high)
+                    region = seen_from_above(body, z + low, z + high)
                     if region.is_empty:
                         continue
                     close = lines.query(region, "dwithin", radius - LEAST_MM)
@@ -432,9 +361,9 @@ class _Clearance:
             unit="mm",
             place=(at,),
             cures=(
-                _thinner(self.spec, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures)
+                thinner(self.spec, self.hold, name, tip, self.tools[operation.tool].DC, self.fixtures)
                 if drilled
-                else _raised(self.spec, self.fixtures, name, depth)
+                else raised(self.spec, self.fixtures, name, depth)
             ),
         )
 
@@ -490,31 +419,31 @@ class _Clearance:
         *here, base = moved(rigid(np.eye(3), -zero), now[:3, 3])
         # Its heel stands a little behind the arm.
         whole = max(clamp.length, clamp.heel_from_nose + HEEL_MM)
-        outline = _seen_from_above(to_solid(home.lying), -1e6, 1e6)
+        outline = seen_from_above(to_solid(home.lying), -1e6, 1e6)
         top = material_top(home.here.field, 2, 1).astype(np.float64)
         nodes = (home.here.field.grid.nodes(0), home.here.field.grid.nodes(1))
         tried = [
             (float(np.hypot(*(tip - np.array(here)))) + (0.0 if turn == 0 else TURNING_MM), turn, tip)
             for turn in (0.0, 90.0, -90.0, 180.0)
-            for tip in _tips(outline, facing + turn, clamp.nose)
+            for tip in tips(outline, facing + turn, clamp.nose)
         ]
         tried.sort(key=lambda one: one[0])
         for _, turn, tip in tried:
             pose = rigid(rotation_about_z(facing + turn), np.array([*tip, 0.0]))
-            nose, arm = (_laid(pose, clamp.width, long) for long in (clamp.nose, whole))
-            heights = _tops(top, nodes, nose)
+            nose, arm = (laid(pose, clamp.width, long) for long in (clamp.nose, whole))
+            heights = tops(top, nodes, nose)
             if len(heights) == 0 or not np.isfinite(heights).any():
                 continue
             z = float(heights[np.isfinite(heights)].max())
             # A hole or a rounded corner under part of the nose does no harm.
             if (heights > z - EVEN_MM).mean() < BEARING_SHARE:
                 continue
-            under = _tops(top, nodes, arm)
+            under = tops(top, nodes, arm)
             if (under[np.isfinite(under)] > z + EVEN_MM).any() or not home.beside_others(arm, z, item.id):
                 continue
             high = z + clamp.thickness + kinds.SCREWS[clamp.thread][2]
             # The arm, and what carries it behind: its bolt and heel, down to what they stand on.
-            behind = _laid(
+            behind = laid(
                 pose @ rigid(np.eye(3), np.array([0.0, -clamp.nose, 0.0])), clamp.width, whole - clamp.nose
             )
             bodies = [(arm, z, high), (behind, base, high)]
@@ -538,7 +467,7 @@ class _Clearance:
         for one in self.swept:
             for z, lines, _ in one.levels:
                 radius = max((r for from_tip, _, r in one.bands if z + from_tip < top), default=None)
-                if radius is not None and _away(lines, hull) - radius < ROOM_MM:
+                if radius is not None and away(lines, hull) - radius < ROOM_MM:
                     return False
         return True
 
@@ -583,122 +512,3 @@ class _Clearance:
                 ),
             )
         ]
-
-
-def _upright(starts: Floats, ends: Floats) -> NDArray[np.bool_]:
-    return np.asarray(np.abs(starts[:, :2] - ends[:, :2]).max(axis=1) < 1e-9)
-
-
-def _in_steps(starts: Floats, ends: Floats) -> tuple[Floats, Floats]:
-    """Long moves that slope in pieces, each no higher than a step, so that none counts as low as its lowest
-    end all along.
-    """
-    high = np.abs(starts[:, 2] - ends[:, 2])
-    count = np.where(_upright(starts, ends), 1, np.clip(np.ceil(high / SLOPE_MM), 1, MOST_PIECES)).astype(
-        np.int64
-    )
-    move = np.repeat(np.arange(len(starts)), count)
-    number = np.arange(len(move)) - np.repeat(np.cumsum(count) - count, count)
-    way = (ends - starts)[move]
-    first, last = (number / count[move])[:, None], ((number + 1) / count[move])[:, None]
-    return starts[move] + first * way, starts[move] + last * way
-
-
-def _flat(starts: Floats, ends: Floats) -> Any:
-    """Moves as seen from above: lines, and points where the tool goes straight down."""
-    upright = np.abs(starts - ends).max(axis=1) < 1e-9
-    out = shapely.linestrings(np.stack([starts, ends], axis=1))
-    out[upright] = shapely.points(ends[upright])
-    return out
-
-
-def _away(lines: shapely.STRtree, region: BaseGeometry) -> float:
-    """Distance of a region from the nearest of some lines, mm."""
-    return float(lines.query_nearest(region, return_distance=True, all_matches=False)[1][0])
-
-
-def _seen_from_above(body: manifold3d.Manifold, low: float, high: float) -> BaseGeometry:
-    """The outline, seen from above, of what of a body lies between two heights; holes kept."""
-    between = body.trim_by_plane([0.0, 0.0, 1.0], low).trim_by_plane([0.0, 0.0, -1.0], -high)
-    out: BaseGeometry = Polygon()
-    for ring in sorted(
-        (Polygon(r) for r in between.project().to_polygons() if len(r) > 2), key=lambda p: -p.area
-    ):
-        out = out.symmetric_difference(ring)
-    return out
-
-
-def _tips(outline: BaseGeometry, facing_deg: float, nose: float) -> list[Floats]:
-    """Places for a strap's tip: along the edge of an outline where it is met coming the way the nose
-    looks.
-    """
-    turn = rotation_about_z(facing_deg)[:2, :2]
-    across, way = turn[:, 0], turn[:, 1]
-    flat = affine_transform(outline, [across[0], across[1], way[0], way[1], 0.0, 0.0])
-    x0, y0, x1, y1 = flat.bounds
-    out = []
-    for x in np.arange(x0 + TRIED_MM, x1 - TRIED_MM / 2, TRIED_MM):
-        met = flat.intersection(shapely.LineString([(x, y0 - 1), (x, y1 + 1)]))
-        if not met.is_empty:
-            out.append(x * across + (met.bounds[1] + nose + INSIDE_MM) * way)
-    return out
-
-
-def _laid(pose: Floats, width: float, long: float) -> Polygon:
-    """A clamp's arm, or its nose, as it lies: back from its tip, seen from above."""
-    half = width / 2
-    corners = np.array([[-half, -long, 0.0], [half, -long, 0], [half, 0, 0], [-half, 0, 0]])
-    return Polygon(moved(pose, corners)[:, :2])
-
-
-def _tops(top: Floats, nodes: tuple[Floats, Floats], region: Polygon) -> Floats:
-    """Heights of the stock over a region, mm; not finite where there is none."""
-    x, y = np.meshgrid(*nodes)
-    left, low, right, high = region.bounds
-    near = (x >= left) & (x <= right) & (y >= low) & (y <= high)
-    inside = shapely.contains_xy(region, x[near], y[near])
-    found: Floats = top[near][inside]
-    return found
-
-
-def _raised(spec: Hold, fixtures: dict[str, Fixture], name: str, depth: float) -> tuple[Cure, ...]:
-    """What takes a jaw out of the cutter's way: the next higher pair of the set, or the vise turned a
-    quarter.
-    """
-    if "jaw" not in name:
-        return ()
-    out: list[Cure] = []
-    for item in spec.items:
-        one, of = fixtures.get(item.fixture), Element(setup=SETUP, item=item.id)
-        if isinstance(one, kinds.Parallels):
-            now = item.height if item.height is not None else one.heights[0]
-            higher = min((h for h in one.heights if h >= now + depth + LEAST_MM), default=None)
-            if higher is not None:
-                out.append(put(f"Raise it {higher - now:g} mm: parallels {higher:g}", of, "height", higher))
-        if isinstance(one, kinds.Vise):
-            turn = 0.0 if abs(item.turn_deg) > 45 else 90.0
-            out.append(put("Turn the vise a quarter", of, "turn_deg", turn))
-    return tuple(out)
-
-
-def _thinner(
-    spec: Hold, hold: HoldFacts, name: str, at: Floats, diameter: float, fixtures: dict[str, Fixture]
-) -> tuple[Cure, ...]:
-    """A thinner set of parallels of the same height that lets the drill pass between jaw and parallel, or
-    beside it.
-    """
-    for item in spec.items:
-        one = fixtures.get(item.fixture)
-        if not isinstance(one, kinds.Parallels) or "parallel" not in name:
-            continue
-        piece = next(p for p in hold.pieces if p.name == name)
-        across = 1 if piece.high[0] - piece.low[0] > piece.high[1] - piece.low[1] else 0
-        jaw = piece.high[across] if name.startswith("rear") else piece.low[across]
-        room = abs(jaw - float(at[across])) - diameter / 2
-        for other in fixtures.values():
-            fits = (
-                isinstance(other, kinds.Parallels) and other.thickness < room and item.height in other.heights
-            )
-            if fits and other.id != one.id:
-                return (put(f"Use {other.name}", Element(setup=SETUP, item=item.id), "fixture", other.id),)
-    return ()

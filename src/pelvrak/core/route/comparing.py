@@ -42,7 +42,7 @@ def _compared(given: CompareGiven, reads: Reads) -> Pieces:
     return {PICTURE: to_glb(result.surface, crease_lines(mesh, by_label=False), result.away), FACTS: facts}
 
 
-COMPARE = Step("compare", 1, CompareGiven, _compared)
+COMPARE = Step("compare", 2, CompareGiven, _compared)
 
 
 def compared(run: Run, key: str) -> ComparisonReport:

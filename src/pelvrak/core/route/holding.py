@@ -87,7 +87,7 @@ def _hold(given: HoldGiven, reads: Reads) -> Pieces:
     return hold_pieces(held)
 
 
-HOLD = Step("hold", 2, HoldGiven, _hold)
+HOLD = Step("hold", 3, HoldGiven, _hold)
 
 
 def held_in(

@@ -16,12 +16,15 @@ from pelvrak.core.cures import Add, Cure, Element, put
 from pelvrak.core.cutting.operations import NestRoom, Operation, Outline, Pocket
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.digest import digest_of
-from pelvrak.core.engine.step import Content, Pieces, Reader, Reads, Step
+from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.step import Content, Kind, Pieces, Reader, Reads, Step
+from pelvrak.core.engine.store import Store
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, Severity
 from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.part import Part, Vector
+from pelvrak.core.geometry.protected import protected
 from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import standing_at
@@ -31,9 +34,10 @@ from pelvrak.core.holding.hold import Hold, Item, fixtures_of
 from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest, as_jaws, blanks
 from pelvrak.core.holding.profile_block import solve_profile
 from pelvrak.core.holding.soft_jaws import solve
+from pelvrak.core.route.jaw_files import shape_of, to_dxf, to_stl_of
 from pelvrak.core.route.naming import nameless_fixtures
 from pelvrak.core.route.pictures import surface_of
-from pelvrak.core.route.pieces import FIELD, JAW_FILES, PART, SURFACE
+from pelvrak.core.route.pieces import FIELD, JAW_DXF, JAW_SHAPE, JAW_STEP, JAW_STL, PART, SURFACE
 from pelvrak.core.route.plan import Makes, Plan, Setup
 from pelvrak.core.route.report import NestReport, SetupReport
 from pelvrak.core.route.run import Run, matrix
@@ -308,21 +312,47 @@ def cut_jaws(run: Run, solved: Solved, made: SetupReport | None) -> CutJaws:
     return as_jaws(nest, fixed, moving)
 
 
-def _files(given: NestGiven, reads: Reads) -> Pieces:
-    # Open CASCADE takes seconds to load, and only this needs it here.
-    from pelvrak.core.route.jaw_files import to_dxf, to_step, to_stl_of
-
-    nest = _solved(given, reads, Setup(name="jaws", hold=given.hold)).nest
-    made = zip(JAW_FILES, (to_step(nest), to_stl_of(nest), to_dxf(nest)), strict=True)
-    return dict(made)
+JAWS = Kind("jaws", 1, NestGiven)
 
 
-WRITE_JAWS = Step("jaw files", 1, NestGiven, _files)
+@dataclass(frozen=True)
+class JawSolidsGiven:
+    """The shape of solved jaws."""
+
+    shape: Content
+
+
+def _solids(given: JawSolidsGiven, reads: Reads) -> Pieces:
+    shape = reads.read(given.shape, JAW_SHAPE)
+    # Open CASCADE takes seconds to load, and what breaks it must not take this process with it.
+    return {JAW_STEP: protected("pelvrak.core.route.jaw_solids", [], shape, "the jaws")}
+
+
+JAW_SOLIDS = Step("jaw solids", 1, JawSolidsGiven, _solids)
 
 
 def jaw_files(run: Run, solved: Solved) -> str:
-    """Key of the solved jaws as files (pieces jaws.step, jaws.stl, jaws.dxf)."""
-    return run.engine.run(WRITE_JAWS, solved.given, f"{solved.setup.name} jaw files").key
+    """Key of the solved jaws, by which `jaw_file` gives their files."""
+
+    def made() -> Pieces:
+        nest = solved.nest
+        shape = shape_of(nest).model_dump_json().encode()
+        return {JAW_SHAPE: shape, JAW_STL: to_stl_of(nest), JAW_DXF: to_dxf(nest)}
+
+    return run.engine.keep(JAWS, solved.given, made).key
+
+
+def jaw_file(store: Store, key: str, kind: str) -> bytes | None:
+    """The jaws of a key as a file: step, stl or dxf. The solids are written when they are asked for. None
+    when there is no such file.
+
+    Raises BadInput when they cannot be written.
+    """
+    if kind != "step" or store.digest(key, JAW_SHAPE.name) is None:
+        return store.get(key, f"jaws.{kind}")
+    engine = Engine(store)
+    shape = Result(key, engine).content(JAW_SHAPE)
+    return engine.run(JAW_SOLIDS, JawSolidsGiven(shape), "jaw solids").value(JAW_STEP)
 
 
 def blanks_mesh(solved: Solved) -> Mesh:

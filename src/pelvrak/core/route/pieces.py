@@ -123,9 +123,10 @@ MOMENTS: Piece[Moments] = Piece("moments", moments_saved, moments_loaded)
 LOAD: Piece[dict[str, Any]] = Piece("load.json", _to_json, json.loads)
 CONTACTS: Piece[bytes] = Piece("contacts.glb", _as_is, _as_is)
 CLAMPING: Piece[Any] = Piece("clamping.json", _to_json, json.loads)
-JAW_FILES: tuple[Piece[bytes], ...] = tuple(
-    Piece(f"jaws.{kind}", _as_is, _as_is) for kind in ("step", "stl", "dxf")
-)
+JAW_SHAPE: Piece[bytes] = Piece("jaws.json", _as_is, _as_is)
+JAW_STEP: Piece[bytes] = Piece("jaws.step", _as_is, _as_is)
+JAW_STL: Piece[bytes] = Piece("jaws.stl", _as_is, _as_is)
+JAW_DXF: Piece[bytes] = Piece("jaws.dxf", _as_is, _as_is)
 # The stock a cut came from, by its content: for its moments.
 INCOMING: Piece[str] = Piece("incoming", str.encode, bytes.decode)
 FEATURES: Piece[Any] = Piece("features.json", _to_json, json.loads)

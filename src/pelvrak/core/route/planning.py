@@ -4,21 +4,23 @@ planned from.
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass
 
 import numpy as np
+from cachetools import LRUCache
 from shapely import from_wkb, to_wkb
 
 from pelvrak.core.cutting.feeds import CuttingData
 from pelvrak.core.cutting.job import Job, plan_operation
 from pelvrak.core.cutting.operations import Operation
-from pelvrak.core.cutting.standing import is_square, standing, standing_square
+from pelvrak.core.cutting.standing import Standing, is_square, standing, standing_square
 from pelvrak.core.cutting.toolpath import Path
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, transformed
+from pelvrak.core.geometry.mesh import Floats, Mesh, transformed
 from pelvrak.core.machine.index import TurningLine, turning_lines
 from pelvrak.core.route.naming import SETUP, TOOL, nameless_operation, nameless_tool
 from pelvrak.core.route.pictures import surface_of
@@ -78,18 +80,35 @@ def path_given(
     )
 
 
+# Stocks at planes they do not lie along, put on rays there: the operations of a setup are planned on one.
+_at_hand: LRUCache[tuple[str, bytes], Standing | None] = LRUCache(4)
+_looking = threading.Lock()
+
+
+def _lying(given: PathGiven, reads: Reads) -> Mesh | None:
+    """The stock's surface in the plane it is cut in, where it is asked for."""
+    if given.surface is None:
+        return None
+    return transformed(reads.read(given.surface, SURFACE), given.zero_from_work)
+
+
+def _standing(given: PathGiven, lying: Mesh) -> Standing | None:
+    """The stock on rays in the plane it is cut in."""
+    assert given.surface is not None
+    key = given.surface.digest, given.zero_from_work.tobytes()
+    with _looking:
+        if key not in _at_hand:
+            _at_hand[key] = standing(lying, PLAN_CELL_MM)
+        return _at_hand[key]
+
+
 def _plan(given: PathGiven, reads: Reads) -> Pieces:
     """The path of one operation. Raises BadInput when it cannot be planned."""
-    lying = (
-        None
-        if given.surface is None
-        else transformed(reads.read(given.surface, SURFACE), given.zero_from_work)
-    )
+    lying, here = _lying(given, reads), None
     if is_square(given.zero_from_work):
         here = standing_square(reads.read(given.stock, FIELD), given.zero_from_work)
-    else:
-        assert lying is not None
-        here = standing(lying, PLAN_CELL_MM)
+    elif lying is not None:
+        here = _standing(given, lying)
     if here is None:
         raise BadInput(
             "stock.none", given.operation.name, "no stock is left to cut", "check the operations before"

@@ -18,7 +18,7 @@ from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
 from pelvrak.core.stock.thin import LEAST_MM, Witness, between_nodes
 
-SPACING_MM = 1.2
+SPACING_MM = 1.8
 # Points between the corners of a triangle that may hold the greatest distance, and how many such triangles at
 # most.
 BETWEEN = 4

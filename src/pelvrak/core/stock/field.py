@@ -281,11 +281,11 @@ def saved(field: RayField) -> bytes:
         "grid": np.array([*field.grid.origin, field.grid.cell, *field.grid.shape], np.float64)
     }
     for bundle in field.bundles:
-        used = np.arange(2 * bundle.capacity) < 2 * bundle.count[:, :, None]
+        used = np.flatnonzero(np.arange(2 * bundle.capacity) < 2 * bundle.count[:, :, None])
         arrays[f"count{bundle.axis}"] = bundle.count
-        arrays[f"position{bundle.axis}"] = bundle.position[used]
-        arrays[f"normal{bundle.axis}"] = bundle.normal[used]
-        arrays[f"maker{bundle.axis}"] = bundle.maker[used]
+        arrays[f"position{bundle.axis}"] = bundle.position.reshape(-1)[used]
+        arrays[f"normal{bundle.axis}"] = bundle.normal.reshape(-1, 2)[used]
+        arrays[f"maker{bundle.axis}"] = bundle.maker.reshape(-1)[used]
     np.savez(out, allow_pickle=False, **arrays)
     return zstandard.ZstdCompressor(level=1).compress(out.getvalue())
 

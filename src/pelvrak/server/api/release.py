@@ -8,6 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from pelvrak.core.geometry.mesh import to_stl
+from pelvrak.core.route.jaws import jaw_file
 from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import mesh_from_bytes
 from pelvrak.core.route.report import SetupReport
@@ -74,7 +75,7 @@ def jaws(project_id: ProjectId, setup: str, kind: str) -> Response:
         )
     nest = _current(project_id, setup).nest
     key = nest.files_key if nest else None
-    data = DatabaseStore().get(key, f"jaws.{kind}") if key else None
+    data = jaw_file(DatabaseStore(), key, kind) if key else None
     return _file(data, f"{setup}-jaws.{kind}", JAW_FILES[kind])
 
 

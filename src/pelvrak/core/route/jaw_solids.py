@@ -1,0 +1,85 @@
+"""Solved jaws as exact solids: STEP. The protected process that writes them: `read` gives the file."""
+
+from __future__ import annotations
+
+import math
+import tempfile
+from pathlib import Path as FilePath
+
+import numpy as np
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeWire,
+)
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakePrism
+from OCP.GC import GC_MakeArcOfCircle
+from OCP.gp import gp_Pnt, gp_Vec
+from OCP.Interface import Interface_Static
+from OCP.Message import Message
+from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
+from OCP.TopoDS import TopoDS_Shape
+
+from pelvrak.core.route.jaw_files import JawShape, Ring, arcs, swept
+
+
+def _middle(
+    a: tuple[float, float], b: tuple[float, float], centre: tuple[float, float], kind: str
+) -> tuple[float, float]:
+    """The middle of an arc."""
+    one = math.atan2(a[1] - centre[1], a[0] - centre[0])
+    turn = swept(a, b, centre, kind)
+    radius = math.hypot(a[0] - centre[0], a[1] - centre[1])
+    return centre[0] + radius * math.cos(one + turn / 2), centre[1] + radius * math.sin(one + turn / 2)
+
+
+def _prism(ring: Ring, low: float, high: float) -> TopoDS_Shape:
+    start, steps = arcs(np.array(ring))
+    wire = BRepBuilderAPI_MakeWire()
+    here = start
+    for kind, end, centre in steps:
+        a, b = gp_Pnt(here[0], here[1], low), gp_Pnt(end[0], end[1], low)
+        if centre is None:
+            wire.Add(BRepBuilderAPI_MakeEdge(a, b).Edge())
+        else:
+            x, y = _middle(here, end, centre, kind)
+            wire.Add(BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(a, gp_Pnt(x, y, low), b).Value()).Edge())
+        here = end
+    return BRepPrimAPI_MakePrism(
+        BRepBuilderAPI_MakeFace(wire.Wire()).Face(), gp_Vec(0, 0, high - low)
+    ).Shape()
+
+
+def solids(shape: JawShape) -> list[TopoDS_Shape]:
+    """The jaws (fixed, moving) or the block as exact solids in the nest's frame."""
+    length, height = shape.length, shape.height
+    out = []
+    for low, high in shape.bodies:
+        body = BRepPrimAPI_MakeBox(gp_Pnt(-length / 2, low, 0), gp_Pnt(length / 2, high, height)).Shape()
+        for room in shape.rooms:
+            away = _prism(room.outline, room.bottom, room.top)
+            for island in room.islands:
+                away = BRepAlgoAPI_Cut(away, _prism(island, room.bottom - 1, room.top + 1)).Shape()
+            body = BRepAlgoAPI_Cut(body, away).Shape()
+        out.append(body)
+    return out
+
+
+def to_step(shape: JawShape) -> bytes:
+    """STEP AP214, mm."""
+    for printer in list(Message.DefaultMessenger_s().Printers()):
+        Message.DefaultMessenger_s().RemovePrinter(printer)
+    Interface_Static.SetCVal_s("write.step.unit", "MM")
+    writer = STEPControl_Writer()
+    for solid in solids(shape):
+        writer.Transfer(solid, STEPControl_StepModelType.STEPControl_AsIs)
+    with tempfile.TemporaryDirectory() as folder:
+        path = FilePath(folder) / "jaws.step"
+        writer.Write(str(path))
+        return path.read_bytes()
+
+
+def read(data: bytes, name: str, words: list[str]) -> bytes:
+    """A STEP file of jaws from their shape (JSON)."""
+    return to_step(JawShape.model_validate_json(data))
