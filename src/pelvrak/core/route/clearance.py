@@ -51,7 +51,7 @@ from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.planning import PLAN_CELL_MM, PLAN_PATH, path_given
 from pelvrak.core.route.run import Run, in_work_frame
 from pelvrak.core.route.station import Station, station_from
-from pelvrak.core.route.swept import Swept, away, swept
+from pelvrak.core.route.swept import Swept, distance, swept
 from pelvrak.core.route.turning import Turning, cut_at
 from pelvrak.core.stock.shapes import material_top
 
@@ -288,7 +288,7 @@ class _Clearance:
                 region = seen_from_above(body, z + low, z + high)
                 if region.is_empty:
                     continue
-                gap = away(lines, region) - radius
+                gap = distance(lines, region) - radius
                 if gap < far and (best is None or gap < best):
                     best = gap
         return best
@@ -467,7 +467,7 @@ class _Clearance:
         for one in self.swept:
             for z, lines, _ in one.levels:
                 radius = max((r for from_tip, _, r in one.bands if z + from_tip < top), default=None)
-                if radius is not None and away(lines, hull) - radius < ROOM_MM:
+                if radius is not None and distance(lines, hull) - radius < ROOM_MM:
                     return False
         return True
 

@@ -106,6 +106,6 @@ def _flat(starts: Floats, ends: Floats) -> Any:
     return out
 
 
-def away(lines: shapely.STRtree, region: BaseGeometry) -> float:
+def distance(lines: shapely.STRtree, region: BaseGeometry) -> float:
     """Distance of a region from the nearest of some lines, mm."""
     return float(lines.query_nearest(region, return_distance=True, all_matches=False)[1][0])
