@@ -97,7 +97,7 @@ class Counting(unittest.TextTestResult):
         self.passed += 1
         super().addSuccess(test)
         took, worked = time.monotonic() - self.began[0], processor_s() - self.began[1]
-        if took > 5:
+        if took > 5 or worked > 1:
             self.stream.writeln(f"  ({took:.1f} s, {worked:.1f} s of processor)")
 
 

@@ -50,11 +50,11 @@ class BySize(Frozen):
     )
     place: tuple[Share, Share, Share] = asked(
         (0.5, 0.5, 0.5),
-        title="Share under",
+        title="Spare on",
         help="of the spare material, how much lies on the minus side of each axis; half of it: the part in"
         " the middle",
         widget="share",
-        parts=AXES,
+        parts=("x−", "y−", "z−"),
     )
 
 

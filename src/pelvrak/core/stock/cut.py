@@ -117,16 +117,12 @@ def _chained(starts: Floats, moves: Floats, what: NDArray[np.uint8]) -> NDArray[
 
 @dataclass
 class _Laid:
-    """One bundle under one run of moves: what both kernels are given."""
+    """One bundle under one run of moves: what both kernels are given. outer: the axis across its rows."""
 
-    frame: Floats
     outer: int
-    inner: int
-    rows: tuple[NDArray[np.int64], NDArray[np.int32]]
-    turn: Floats
-    starts: Floats
-    moves: Floats
-    covers: Floats
+    lie: kernel.Lie
+    path: kernel.Moves
+    tool: kernel.Bodies
 
 
 def _lay(field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, shapes: Groups, in_turn: bool) -> _Laid:
@@ -152,7 +148,23 @@ def _lay(field: RayField, bundle: Bundle, axis: Floats, sweep: Sweep, shapes: Gr
         moves, turn[0, 0], turn[2, 0], shapes.heights, shapes.radii, shapes.points, shapes.ball
     )
     rows = kernel.moves_by_row(bounds, grid.shape[outer])
-    return _Laid(frame, outer, inner, rows, turn, starts, moves, covers)
+    return _Laid(
+        outer,
+        kernel.Lie(grid.origin[outer], grid.origin[inner], grid.cell, turn, frame),
+        kernel.Moves(starts, moves, *rows),
+        kernel.Bodies(shapes.heights, shapes.radii, shapes.points, shapes.ball, covers),
+    )
+
+
+def _rays(bundle: Bundle, touched: NDArray[np.uint8], maker: int) -> kernel.Rays:
+    return kernel.Rays(
+        bundle.count,
+        bundle.position.reshape(-1),
+        bundle.normal.reshape(-1),
+        bundle.maker.reshape(-1),
+        touched,
+        np.uint16(maker),
+    )
 
 
 def _in_turn(
@@ -173,31 +185,16 @@ def _in_turn(
     all_load[:, kernel.RIGHT], all_load[:, kernel.LEFT] = MISS, -MISS
     while True:
         hits, load = kernel.cut_in_turn(
-            bundle.count,
-            bundle.position.reshape(-1),
-            bundle.normal.reshape(-1),
-            bundle.maker.reshape(-1),
-            touched,
+            _rays(bundle, touched, maker),
             redo,
-            field.grid.origin[laid.outer],
-            field.grid.origin[laid.inner],
-            field.grid.cell,
-            *laid.rows,
-            laid.starts,
-            laid.moves,
+            laid.lie,
+            laid.path,
             sweep.what,
-            _chained(laid.starts, laid.moves, sweep.what),
-            laid.turn,
-            laid.frame,
-            shapes.heights,
-            shapes.radii,
-            shapes.points,
-            shapes.ball,
+            _chained(laid.path.starts, laid.path.moves, sweep.what),
+            laid.tool,
             shapes.owner,
             len(sweep.bodies),
-            laid.covers,
             sweep.core,
-            np.uint16(maker),
             cutting,
         )
         np.maximum(all_hits, hits.max(axis=0), out=all_hits)
@@ -227,34 +224,12 @@ def _together(
     origin, steps = field.grid.origin[bundle.axis], field.grid.shape[bundle.axis] - 1
     along = (origin, kernel.PARTS / max(field.grid.cell * steps, TINY))
     low, high = shapes.extent(float(axis[bundle.axis]))
-    reach = kernel.reached(laid.starts, laid.moves, laid.turn[0, 0], laid.turn[2, 0], low, high, along)
+    turn, path = laid.lie.turn, laid.path
+    reach = kernel.reached(path.starts, path.moves, turn[0, 0], turn[2, 0], low, high, along)
     redo = np.ones(field.grid.shape[laid.outer], np.uint8)
     while True:
-        kernel.cut_together(
-            bundle.count,
-            bundle.position.reshape(-1),
-            bundle.normal.reshape(-1),
-            bundle.maker.reshape(-1),
-            touched,
-            redo,
-            swapped,
-            field.grid.origin[laid.outer],
-            field.grid.origin[laid.inner],
-            field.grid.cell,
-            *laid.rows,
-            laid.starts,
-            laid.moves,
-            laid.turn,
-            laid.frame,
-            shapes.heights,
-            shapes.radii,
-            shapes.points,
-            shapes.ball,
-            laid.covers,
-            reach,
-            along,
-            np.uint16(maker),
-        )
+        rays = _rays(bundle, touched, maker)
+        kernel.cut_together(rays, redo, swapped, laid.lie, laid.path, laid.tool, reach, along)
         if not redo.any():
             return bundle
         bundle = grown(bundle, 2 * bundle.capacity)

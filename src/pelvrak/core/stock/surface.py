@@ -86,7 +86,7 @@ def _edge_numbers() -> NDArray[np.int64]:
     return out
 
 
-_EDGE_OF = _edge_numbers()
+_TABLE = kernel.Table(_PIECES, _PIECE_COUNT, _EDGES, _edge_numbers())
 
 
 class _Contour(NamedTuple):
@@ -177,38 +177,18 @@ def _contour(
     index[places[:, 2], places[:, 1], places[:, 0]] = np.arange(len(places))
     room = held[places[:, 2], places[:, 1], places[:, 0]]
     offsets = np.concatenate([[0], np.cumsum(room, dtype=np.int64)])
-    rays = [of for b in field.bundles for of in (b.count, b.position, b.normal, b.maker)]
+    rays = kernel.Rays(*(of for b in field.bundles for of in (b.count, b.position, b.normal, b.maker)))
+    nodes = kernel.Grid(origin, grid.cell, shape)
     placed, used, leaf, patterns = kernel.brick_vertices(
-        places,
-        offsets,
-        _PIECES,
-        _PIECE_COUNT,
-        _EDGES,
-        origin,
-        grid.cell,
-        shape,
-        float(tolerance),
-        FLAT_SHARE,
-        *rays,
+        places, offsets, _TABLE, nodes, float(tolerance), FLAT_SHARE, rays
     )
     starts = np.concatenate([[0], np.cumsum(used, dtype=np.int64)])
     shown = places[: np.count_nonzero(drawn)]
     crossed = kernel.crossed_edges(shown, origin, grid.cell, shape, z.count, z.position)
     ahead = np.concatenate([[0], np.cumsum(2 * crossed)])
+    found = kernel.Vertices(placed, used, leaf, patterns)
     triangles, label, ends, normals, counts = kernel.brick_triangles(
-        shown,
-        index,
-        starts,
-        leaf,
-        patterns,
-        _PIECES,
-        _PIECE_COUNT,
-        _EDGE_OF,
-        origin,
-        grid.cell,
-        shape,
-        ahead,
-        *rays,
+        shown, index, starts, found, _TABLE, nodes, ahead, rays
     )
     own = _kept(ahead, counts)
     return _Contour(placed[_kept(offsets, used)], triangles[own], label[own], ends[own], normals[own])

@@ -3,8 +3,11 @@ into bricks of BRICK³; only bricks with surface in them are worked on, each by 
 numbered x + 2y + 4z. A node is inside when the z bundle says so.
 """
 
+from typing import Any, NamedTuple
+
 import numpy as np
 from numba import njit, prange
+from numpy.typing import NDArray
 
 from pelvrak.core.stock.intervals import decode_normal
 
@@ -15,9 +18,66 @@ LEVELS = 5  # cells of 1, 2, 4, 8 and 16
 SUMS = 14
 EMPTY, LEAF, MIXED = 0, 1, 2
 MANY_MAKERS = -2
+# Bricks are dealt to this many lanes; a lane is what one thread takes at a time.
+LANES = 8
 
 
-@njit(nogil=True, cache=True, error_model="numpy", inline="always")
+class Rays(NamedTuple):
+    """The three bundles, along x, y and z: counts, positions, normals and makers of their ends."""
+
+    c0: NDArray[Any]
+    p0: NDArray[Any]
+    n0: NDArray[Any]
+    m0: NDArray[Any]
+    c1: NDArray[Any]
+    p1: NDArray[Any]
+    n1: NDArray[Any]
+    m1: NDArray[Any]
+    c2: NDArray[Any]
+    p2: NDArray[Any]
+    n2: NDArray[Any]
+    m2: NDArray[Any]
+
+
+class Grid(NamedTuple):
+    """Where the nodes lie: the first, mm, how far apart, and how many along x, y and z."""
+
+    origin: NDArray[Any]
+    cell: float
+    shape: NDArray[Any]
+
+
+class Table(NamedTuple):
+    """Of each pattern of a cell's corners: the piece of surface of each edge, and how many; edges (12, 2):
+    their corners; edge_of (3, 2, 2): an edge's number in the cell that lies so far back from it.
+    """
+
+    pieces: NDArray[Any]
+    piece_count: NDArray[Any]
+    edges: NDArray[Any]
+    edge_of: NDArray[Any]
+
+
+class Vertices(NamedTuple):
+    """What `brick_vertices` fills."""
+
+    vertices: NDArray[Any]
+    used: NDArray[Any]
+    leaf: NDArray[Any]
+    patterns: NDArray[Any]
+
+
+class Triangles(NamedTuple):
+    """What `brick_triangles` fills."""
+
+    corners: NDArray[Any]
+    makers: NDArray[Any]
+    ends: NDArray[Any]
+    normals: NDArray[Any]
+    counts: NDArray[Any]
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
 def _nearest_end(count, position, row, column, middle):
     """Index of the ray's end nearest to a place; -1 on an empty ray."""
     best, gap = -1, 1e300
@@ -252,40 +312,40 @@ def _keeps_shape(columns, i, j, k, size, pattern):
     return True
 
 
-@njit(nogil=True, cache=True, error_model="numpy", inline="always")
-def _end_on(axis, i, j, k, origin, cell, c0, p0, c1, p1, c2, p2):
+@njit(nogil=True, cache=True, error_model="numpy")
+def _end_on(axis, i, j, k, origin, cell, rays):
     """The ray end on the grid edge from node i, j, k along an axis: (row, column, index or -1, place)."""
     if axis == 0:
         low = origin[0] + cell * i
-        end = _nearest_end(c0, p0, k, j, low + cell / 2)
-        row, column, place = k, j, p0[k, j, end] if end >= 0 else low + cell / 2
+        end = _nearest_end(rays.c0, rays.p0, k, j, low + cell / 2)
+        row, column, place = k, j, rays.p0[k, j, end] if end >= 0 else low + cell / 2
     elif axis == 1:
         low = origin[1] + cell * j
-        end = _nearest_end(c1, p1, i, k, low + cell / 2)
-        row, column, place = i, k, p1[i, k, end] if end >= 0 else low + cell / 2
+        end = _nearest_end(rays.c1, rays.p1, i, k, low + cell / 2)
+        row, column, place = i, k, rays.p1[i, k, end] if end >= 0 else low + cell / 2
     else:
         low = origin[2] + cell * k
-        end = _nearest_end(c2, p2, j, i, low + cell / 2)
-        row, column, place = j, i, p2[j, i, end] if end >= 0 else low + cell / 2
+        end = _nearest_end(rays.c2, rays.p2, j, i, low + cell / 2)
+        row, column, place = j, i, rays.p2[j, i, end] if end >= 0 else low + cell / 2
     return row, column, end, min(low + cell, max(low, place))
 
 
-@njit(nogil=True, cache=True, error_model="numpy", inline="always")
-def _add_edge(sums, piece, axis, i, j, k, base, origin, cell, c0, p0, n0, m0, c1, p1, n1, m1, c2, p2, n2, m2):
+@njit(nogil=True, cache=True, error_model="numpy")
+def _add_edge(sums, piece, axis, i, j, k, base, origin, cell, rays):
     """Sum the tangent plane of one crossed grid edge into a piece, places counted from `base`; its maker."""
-    row, column, end, place = _end_on(axis, i, j, k, origin, cell, c0, p0, c1, p1, c2, p2)
+    row, column, end, place = _end_on(axis, i, j, k, origin, cell, rays)
     at = max(end, 0)
     if axis == 0:
-        x, y, z = decode_normal(n0[row, column, at, 0], n0[row, column, at, 1])
-        maker = m0[row, column, at]
+        x, y, z = decode_normal(rays.n0[row, column, at, 0], rays.n0[row, column, at, 1])
+        maker = rays.m0[row, column, at]
         px, py, pz = place - base[0], origin[1] + cell * j - base[1], origin[2] + cell * k - base[2]
     elif axis == 1:
-        x, y, z = decode_normal(n1[row, column, at, 0], n1[row, column, at, 1])
-        maker = m1[row, column, at]
+        x, y, z = decode_normal(rays.n1[row, column, at, 0], rays.n1[row, column, at, 1])
+        maker = rays.m1[row, column, at]
         px, py, pz = origin[0] + cell * i - base[0], place - base[1], origin[2] + cell * k - base[2]
     else:
-        x, y, z = decode_normal(n2[row, column, at, 0], n2[row, column, at, 1])
-        maker = m2[row, column, at]
+        x, y, z = decode_normal(rays.n2[row, column, at, 0], rays.n2[row, column, at, 1])
+        maker = rays.m2[row, column, at]
         px, py, pz = origin[0] + cell * i - base[0], origin[1] + cell * j - base[1], place - base[2]
     away = x * px + y * py + z * pz
     sums[piece, 0] += x * x
@@ -305,31 +365,98 @@ def _add_edge(sums, piece, axis, i, j, k, base, origin, cell, c0, p0, n0, m0, c1
     return np.int64(maker) if end >= 0 else 0
 
 
+@njit(nogil=True, cache=True, error_model="numpy")
+def _vertices_of_lane(lane, places, offsets, table, grid, tolerance, share, rays, out):
+    """The vertices of one lane's bricks, as of `brick_vertices`."""
+    pieces, piece_count, edges, _ = table
+    origin, cell, shape = grid
+    vertices, used, leaf, patterns = out
+    columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
+    cells = _cell(LEVELS, 0, 0, 0)
+    sums, kind, maker = np.zeros((cells, SUMS)), np.zeros(cells, np.uint8), np.zeros(cells, np.int64)
+    piece_sums, base = np.zeros((4, SUMS)), np.zeros(3)
+    a, vectors = np.empty((3, 3)), np.empty((3, 3))
+    for b in range(lane, places.shape[0], LANES):
+        bx, by, bz = places[b, 0], places[b, 1], places[b, 2]
+        _columns(rays.c2, rays.p2, origin[2], cell, shape, bx, by, bz, columns)
+        x0, y0, z0 = bx * BRICK, by * BRICK, bz * BRICK
+        for d in range(3):
+            base[d] = origin[d] + cell * (places[b, d] * BRICK + BRICK / 2)
+        for q in range(cells):
+            kind[q] = EMPTY
+        n = 0
+        for j in range(BRICK):
+            for i in range(BRICK):
+                mixed = _mixed(columns, i, j)
+                k = -1
+                while mixed:
+                    k += 1
+                    take = mixed & 1
+                    mixed >>= 1
+                    if not take:
+                        continue
+                    bits = _pattern(columns, i, j, k, 1)
+                    patterns[b, k, j, i] = bits
+                    several = piece_count[bits] > 1
+                    for piece in range(piece_count[bits]):
+                        for q in range(SUMS):
+                            piece_sums[piece, q] = 0.0
+                    who = -1
+                    for e in range(12):
+                        piece = pieces[bits, e]
+                        if piece < 0:
+                            continue
+                        corner = edges[e, 0]
+                        by_whom = _add_edge(
+                            piece_sums,
+                            piece if several else 0,
+                            e // 4,
+                            x0 + i + (corner & 1),
+                            y0 + j + (corner >> 1 & 1),
+                            z0 + k + (corner >> 2 & 1),
+                            base,
+                            origin,
+                            cell,
+                            rays,
+                        )
+                        who = by_whom if who == -1 or who == by_whom else MANY_MAKERS
+                    own = _cell(0, i, j, k)
+                    kind[own] = MIXED if several else LEAF
+                    maker[own] = who
+                    if not several:
+                        for q in range(SUMS):
+                            sums[own, q] = piece_sums[0, q]
+                        continue
+                    leaf[b, k, j, i] = n
+                    for piece in range(piece_count[bits]):
+                        best = _solved(piece_sums[piece], share, a, vectors)
+                        _place(vertices, offsets[b] + n, best, base, cell, 1, i, j, k)
+                        n += 1
+        top = 0
+        if tolerance > 0:
+            top = _joined(columns, sums, kind, maker, piece_count, cell, tolerance, share, a, vectors)
+        # The largest leaf over each cell gives the cell its vertex.
+        for level in range(top, -1, -1):
+            size = 1 << level
+            per = BRICK // size
+            for k in range(per):
+                for j in range(per):
+                    for i in range(per):
+                        own = _cell(level, i, j, k)
+                        if kind[own] != LEAF:
+                            continue
+                        best = _solved(sums[own], share, a, vectors)
+                        _place(vertices, offsets[b] + n, best, base, cell, size, i, j, k)
+                        if level == 0:
+                            leaf[b, k, j, i] = n
+                        else:
+                            _take(kind, leaf[b], level, i, j, k, n)
+                        n += 1
+        used[b] = n
+
+
 @njit(nogil=True, cache=True, parallel=True, error_model="numpy")
-def brick_vertices(
-    places,
-    offsets,
-    pieces,
-    piece_count,
-    edges,
-    origin,
-    cell,
-    shape,
-    tolerance,
-    share,
-    c0,
-    p0,
-    n0,
-    m0,
-    c1,
-    p1,
-    n1,
-    m1,
-    c2,
-    p2,
-    n2,
-    m2,
-):
+def brick_vertices(places, offsets, table, grid, tolerance, share, rays):
     """Vertices of all bricks with surface.
 
     places (b, 3): the bricks' x, y, z; offsets (b,): where each one's vertices begin. Returns vertices,
@@ -341,101 +468,9 @@ def brick_vertices(
     used = np.zeros(bricks, np.int32)
     leaf = np.full((bricks, BRICK, BRICK, BRICK), -1, np.int32)
     patterns = np.zeros((bricks, BRICK, BRICK, BRICK), np.uint8)
-    lanes = 8
-    for lane in prange(lanes):
-        columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
-        cells = _cell(LEVELS, 0, 0, 0)
-        sums, kind, maker = np.zeros((cells, SUMS)), np.zeros(cells, np.uint8), np.zeros(cells, np.int64)
-        piece_sums, base = np.zeros((4, SUMS)), np.zeros(3)
-        a, vectors = np.empty((3, 3)), np.empty((3, 3))
-        for b in range(lane, bricks, lanes):
-            bx, by, bz = places[b, 0], places[b, 1], places[b, 2]
-            _columns(c2, p2, origin[2], cell, shape, bx, by, bz, columns)
-            x0, y0, z0 = bx * BRICK, by * BRICK, bz * BRICK
-            for d in range(3):
-                base[d] = origin[d] + cell * (places[b, d] * BRICK + BRICK / 2)
-            for q in range(cells):
-                kind[q] = EMPTY
-            n = 0
-            for j in range(BRICK):
-                for i in range(BRICK):
-                    mixed = _mixed(columns, i, j)
-                    k = -1
-                    while mixed:
-                        k += 1
-                        take = mixed & 1
-                        mixed >>= 1
-                        if not take:
-                            continue
-                        bits = _pattern(columns, i, j, k, 1)
-                        patterns[b, k, j, i] = bits
-                        several = piece_count[bits] > 1
-                        for piece in range(piece_count[bits]):
-                            for q in range(SUMS):
-                                piece_sums[piece, q] = 0.0
-                        who = -1
-                        for e in range(12):
-                            piece = pieces[bits, e]
-                            if piece < 0:
-                                continue
-                            corner = edges[e, 0]
-                            by_whom = _add_edge(
-                                piece_sums,
-                                piece if several else 0,
-                                e // 4,
-                                x0 + i + (corner & 1),
-                                y0 + j + (corner >> 1 & 1),
-                                z0 + k + (corner >> 2 & 1),
-                                base,
-                                origin,
-                                cell,
-                                c0,
-                                p0,
-                                n0,
-                                m0,
-                                c1,
-                                p1,
-                                n1,
-                                m1,
-                                c2,
-                                p2,
-                                n2,
-                                m2,
-                            )
-                            who = by_whom if who == -1 or who == by_whom else MANY_MAKERS
-                        own = _cell(0, i, j, k)
-                        kind[own] = MIXED if several else LEAF
-                        maker[own] = who
-                        if not several:
-                            for q in range(SUMS):
-                                sums[own, q] = piece_sums[0, q]
-                            continue
-                        leaf[b, k, j, i] = n
-                        for piece in range(piece_count[bits]):
-                            best = _solved(piece_sums[piece], share, a, vectors)
-                            _place(vertices, offsets[b] + n, best, base, cell, 1, i, j, k)
-                            n += 1
-            top = 0
-            if tolerance > 0:
-                top = _joined(columns, sums, kind, maker, piece_count, cell, tolerance, share, a, vectors)
-            # The largest leaf over each cell gives the cell its vertex.
-            for level in range(top, -1, -1):
-                size = 1 << level
-                per = BRICK // size
-                for k in range(per):
-                    for j in range(per):
-                        for i in range(per):
-                            own = _cell(level, i, j, k)
-                            if kind[own] != LEAF:
-                                continue
-                            best = _solved(sums[own], share, a, vectors)
-                            _place(vertices, offsets[b] + n, best, base, cell, size, i, j, k)
-                            if level == 0:
-                                leaf[b, k, j, i] = n
-                            else:
-                                _take(kind, leaf[b], level, i, j, k, n)
-                            n += 1
-            used[b] = n
+    out = Vertices(vertices, used, leaf, patterns)
+    for lane in prange(LANES):
+        _vertices_of_lane(lane, places, offsets, table, grid, tolerance, share, rays, out)
     return vertices, used, leaf, patterns
 
 
@@ -510,10 +545,11 @@ def _joined(columns, sums, kind, maker, piece_count, cell, tolerance, share, a, 
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
-def _corners(b, axis, i, j, k, places, index, starts, leaf, patterns, pieces, piece_count, edge_of, out):
+def _corners(b, axis, i, j, k, places, index, starts, found_in, table, out):
     """The vertices round the grid edge from a brick's node i, j, k along an axis, without repeats, and how
     many.
     """
+    leaf, patterns = found_in.leaf, found_in.patterns
     n = 0
     for c in range(4):
         du, dv = 1 if c in (1, 2) else 0, 1 if c >= 2 else 0
@@ -527,8 +563,8 @@ def _corners(b, axis, i, j, k, places, index, starts, leaf, patterns, pieces, pi
             ci, cj, ck = ci & (BRICK - 1), cj & (BRICK - 1), ck & (BRICK - 1)
         vertex = starts[brick] + leaf[brick, ck, cj, ci]
         bits = patterns[brick, ck, cj, ci]
-        if piece_count[bits] > 1:
-            vertex += pieces[bits, edge_of[axis, du, dv]]
+        if table.piece_count[bits] > 1:
+            vertex += table.pieces[bits, table.edge_of[axis, du, dv]]
         if n == 0 or (out[n - 1] != vertex and (c < 3 or out[0] != vertex)):
             out[n] = vertex
             n += 1
@@ -567,107 +603,73 @@ def crossed_edges(places, origin, cell, shape, count, position):
     return out
 
 
+@njit(nogil=True, cache=True, error_model="numpy")
+def _triangles_of_lane(lane, places, index, starts, found_in, table, grid, offsets, rays, out):
+    """The triangles of one lane's bricks, as of `brick_triangles`."""
+    origin, cell, shape = grid
+    triangles, makers, ends, normals, counts = out
+    columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
+    corner = np.zeros(4, np.int64)
+    for b in range(lane, places.shape[0], LANES):
+        bx, by, bz = places[b, 0], places[b, 1], places[b, 2]
+        _columns(rays.c2, rays.p2, origin[2], cell, shape, bx, by, bz, columns)
+        at = offsets[b]
+        for j in range(BRICK):
+            for i in range(BRICK):
+                for axis in range(3):
+                    bits = _crossed(columns, i, j, axis)
+                    k = -1
+                    while bits:
+                        k += 1
+                        take = bits & 1
+                        bits >>= 1
+                        if not take:
+                            continue
+                        found = _corners(b, axis, i, j, k, places, index, starts, found_in, table, corner)
+                        if found < 3:
+                            continue
+                        x, y, z = bx * BRICK + i, by * BRICK + j, bz * BRICK + k
+                        row, column, end, along = _end_on(axis, x, y, z, origin, cell, rays)
+                        maker, first, second = 0, 0, 0
+                        if end >= 0 and axis == 0:
+                            maker = rays.m0[row, column, end]
+                            first, second = rays.n0[row, column, end, 0], rays.n0[row, column, end, 1]
+                        elif end >= 0 and axis == 1:
+                            maker = rays.m1[row, column, end]
+                            first, second = rays.n1[row, column, end, 0], rays.n1[row, column, end, 1]
+                        elif end >= 0:
+                            maker = rays.m2[row, column, end]
+                            first, second = rays.n2[row, column, end, 0], rays.n2[row, column, end, 1]
+                        here = _inside(columns, i, j, k)
+                        for t in range(found - 2):
+                            triangles[at, 0] = corner[0]
+                            triangles[at, 1] = corner[t + 1] if here else corner[t + 2]
+                            triangles[at, 2] = corner[t + 2] if here else corner[t + 1]
+                            makers[at] = maker
+                            ends[at, 0] = along if axis == 0 else origin[0] + cell * x
+                            ends[at, 1] = along if axis == 1 else origin[1] + cell * y
+                            ends[at, 2] = along if axis == 2 else origin[2] + cell * z
+                            normals[at, 0], normals[at, 1] = first, second
+                            at += 1
+        counts[b] = at - offsets[b]
+
+
 @njit(nogil=True, cache=True, parallel=True, error_model="numpy")
-def brick_triangles(
-    places,
-    index,
-    starts,
-    leaf,
-    patterns,
-    pieces,
-    piece_count,
-    edge_of,
-    origin,
-    cell,
-    shape,
-    offsets,
-    c0,
-    p0,
-    n0,
-    m0,
-    c1,
-    p1,
-    n1,
-    m1,
-    c2,
-    p2,
-    n2,
-    m2,
-):
+def brick_triangles(places, index, starts, found_in, table, grid, offsets, rays):
     """One or two triangles round every crossed grid edge: (triangles, makers, ray ends, normals, how many in
     each brick).
 
     ray ends (t, 3): where the edge is crossed, mm; normals (t, 2): the end's, as it is kept; (0, 0) without
     one.
 
-    offsets: where each brick's begin, with room for two an edge. Where three or four cells of one edge
+    found_in: of `brick_vertices`; offsets: where each brick's begin, with room for two an edge. Where three or four cells of one edge
     share a vertex nothing is drawn: the edge lies inside a joined cell.
     """
     bricks = places.shape[0]
     counts = np.zeros(bricks, np.int64)
     triangles, makers = np.empty((offsets[-1], 3), np.int64), np.empty(offsets[-1], np.int64)
     ends, normals = np.empty((offsets[-1], 3)), np.zeros((offsets[-1], 2), np.int16)
-    lanes = 8
-    for lane in prange(lanes):
-        columns = np.empty((BRICK + 1, BRICK + 1), np.int64)
-        corner = np.zeros(4, np.int64)
-        for b in range(lane, bricks, lanes):
-            bx, by, bz = places[b, 0], places[b, 1], places[b, 2]
-            _columns(c2, p2, origin[2], cell, shape, bx, by, bz, columns)
-            at = offsets[b]
-            for j in range(BRICK):
-                for i in range(BRICK):
-                    for axis in range(3):
-                        bits = _crossed(columns, i, j, axis)
-                        k = -1
-                        while bits:
-                            k += 1
-                            take = bits & 1
-                            bits >>= 1
-                            if not take:
-                                continue
-                            found = _corners(
-                                b,
-                                axis,
-                                i,
-                                j,
-                                k,
-                                places,
-                                index,
-                                starts,
-                                leaf,
-                                patterns,
-                                pieces,
-                                piece_count,
-                                edge_of,
-                                corner,
-                            )
-                            if found < 3:
-                                continue
-                            x, y, z = bx * BRICK + i, by * BRICK + j, bz * BRICK + k
-                            row, column, end, along = _end_on(
-                                axis, x, y, z, origin, cell, c0, p0, c1, p1, c2, p2
-                            )
-                            maker, first, second = 0, 0, 0
-                            if end >= 0 and axis == 0:
-                                maker = m0[row, column, end]
-                                first, second = n0[row, column, end, 0], n0[row, column, end, 1]
-                            elif end >= 0 and axis == 1:
-                                maker = m1[row, column, end]
-                                first, second = n1[row, column, end, 0], n1[row, column, end, 1]
-                            elif end >= 0:
-                                maker = m2[row, column, end]
-                                first, second = n2[row, column, end, 0], n2[row, column, end, 1]
-                            here = _inside(columns, i, j, k)
-                            for t in range(found - 2):
-                                triangles[at, 0] = corner[0]
-                                triangles[at, 1] = corner[t + 1] if here else corner[t + 2]
-                                triangles[at, 2] = corner[t + 2] if here else corner[t + 1]
-                                makers[at] = maker
-                                ends[at, 0] = along if axis == 0 else origin[0] + cell * x
-                                ends[at, 1] = along if axis == 1 else origin[1] + cell * y
-                                ends[at, 2] = along if axis == 2 else origin[2] + cell * z
-                                normals[at, 0], normals[at, 1] = first, second
-                                at += 1
-            counts[b] = at - offsets[b]
+    out = Triangles(triangles, makers, ends, normals, counts)
+    for lane in prange(LANES):
+        _triangles_of_lane(lane, places, index, starts, found_in, table, grid, offsets, rays, out)
     return triangles, makers, ends, normals, counts
