@@ -4,7 +4,7 @@ import numpy as np
 from numba import njit
 
 
-@njit(nogil=True, cache=True, error_model="numpy", inline="always")
+@njit(nogil=True, cache=True, error_model="numpy")
 def _cell(value, low, size, count):
     return min(max(int((value - low) / size), 0), count - 1)
 

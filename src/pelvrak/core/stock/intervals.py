@@ -7,7 +7,7 @@ from numba import njit
 SAME_MM = 1e-4
 
 
-@njit(nogil=True, cache=True, error_model="numpy", inline="always")
+@njit(nogil=True, cache=True, error_model="numpy")
 def encode_normal(x, y, z):
     """Unit vector to two int16: octahedral map (Cigolle et al., JCGT 3(2), 2014)."""
     total = abs(x) + abs(y) + abs(z)
@@ -19,7 +19,7 @@ def encode_normal(x, y, z):
     return np.int16(np.rint(a * 32767)), np.int16(np.rint(b * 32767))
 
 
-@njit(nogil=True, cache=True, error_model="numpy", inline="always")
+@njit(nogil=True, cache=True, error_model="numpy")
 def decode_normal(first, second):
     """Two int16 back to a unit vector."""
     a, b = first / 32767.0, second / 32767.0
@@ -30,7 +30,7 @@ def decode_normal(first, second):
     return a / length, b / length, z / length
 
 
-@njit(nogil=True, cache=True, error_model="numpy", inline="always")
+@njit(nogil=True, cache=True, error_model="numpy")
 def overlap(count, position, base, low, high):
     """Longest stretch of material between low and high on the ray whose ends begin at `base`, mm."""
     longest = 0.0
@@ -42,7 +42,7 @@ def overlap(count, position, base, low, high):
     return longest
 
 
-@njit(nogil=True, cache=True, error_model="numpy", inline="always")
+@njit(nogil=True, cache=True, error_model="numpy")
 def spares(count, position, base, low, high):
     """Whether low…high holds no material on the ray whose ends begin at `base`; cheaper than asking
     `subtract`.
@@ -53,14 +53,14 @@ def spares(count, position, base, low, high):
     return i == count or position[base + 2 * i] >= high - SAME_MM
 
 
-@njit(nogil=True, cache=True, error_model="numpy", inline="always")
+@njit(nogil=True, cache=True, error_model="numpy")
 def _put(position, normal, maker, at, place, direction, by):
     position[at] = place
     maker[at] = by
     normal[2 * at], normal[2 * at + 1] = encode_normal(direction[0], direction[1], direction[2])
 
 
-@njit(nogil=True, cache=True, error_model="numpy", inline="always")
+@njit(nogil=True, cache=True, error_model="numpy")
 def _move(position, normal, maker, target, source):
     position[target] = position[source]
     maker[target] = maker[source]
