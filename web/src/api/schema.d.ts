@@ -1637,7 +1637,7 @@ export interface components {
                 number
             ];
             /**
-             * Share under
+             * Spare on
              * @description of the spare material, how much lies on the minus side of each axis; half of it: the part in the middle
              * @default [
              *       0.5,
