@@ -16,6 +16,7 @@ from pathlib import Path
 from pelvrak.core.cutting.operations import KINDS, Drilling, Facing, Pocket
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.errors import BadInput
+from pelvrak.core.holding.hold import Item
 from pelvrak.core.holding.kinds import KINDS as FIXTURES
 from pelvrak.core.holding.kinds import fixtures_shipped
 from pelvrak.core.registered import registered
@@ -73,6 +74,7 @@ class FormsOfKinds(unittest.TestCase):
             self.assertLessEqual(set(asked), set(kind.model_fields), name)
             self.assertLessEqual(set(kind.stands_on), set(FIXTURES), name)
             self.assertNotIn(name, kind.stands_on)
+            self.assertLessEqual(set(kind.asks), {*Item.model_fields, "pinned"}, name)
 
     def test_every_shipped_fixture_has_a_picture(self):
         for one in fixtures_shipped().values():

@@ -152,7 +152,7 @@ class KeyTest(unittest.TestCase):
     def test_a_step_is_given_nothing_beside_its_input(self):
         # What is kept of what is at hand (a part file's bytes, a program) has no function.
         computing = [one for one in STEPS.values() if isinstance(one, Step)]
-        self.assertEqual({*STEPS} - {one.name for one in computing}, {"part", "program"})
+        self.assertEqual({*STEPS} - {one.name for one in computing}, {"part", "program", "jaws"})
         for step in computing:
             self.assertIsNone(step.compute.__closure__, step.name)
             self.assertEqual(step.compute.__code__.co_argcount, 2, step.name)

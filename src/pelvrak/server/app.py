@@ -20,6 +20,7 @@ from pelvrak.core.cutting.operations import KINDS, OperationKind
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.callout import understood as read_callout
+from pelvrak.core.holding.hold import Item
 from pelvrak.core.holding.kinds import KINDS as FIXTURES
 from pelvrak.core.holding.kinds import FixtureKind
 from pelvrak.core.machine.machine import machines as shipped_machines
@@ -97,6 +98,7 @@ def fixture_form(name: str, kind: type[FixtureKind]) -> FixtureForm:
         several=kind.several,
         sizes=kind.sizes,
         stands_on=kind.stands_on,
+        asks=kind.asks,
         fields=kind.model_json_schema(),
     )
 
@@ -126,6 +128,7 @@ def library() -> Library:
             )
             for rule in (ByAllowance, BySize, ByCorners)
         ],
+        item=Item.model_json_schema(),
     )
 
 

@@ -2888,6 +2888,7 @@ export interface components {
          *
          *     called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by
          *     its least and most, a yes by its field's name); stands_on: the kinds it is put on where one is there;
+         *     asks: the fields of its item in a holding, with what they are called there;
          *     fields: JSON Schema with what core/forms.py says of each field.
          */
         FixtureForm: {
@@ -2901,6 +2902,10 @@ export interface components {
             sizes: string;
             /** Stands On */
             stands_on: string[];
+            /** Asks */
+            asks: {
+                [key: string]: string;
+            };
             /** Fields */
             fields: {
                 [key: string]: unknown;
@@ -3290,10 +3295,8 @@ export interface components {
          *
          *     on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and
          *     degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole:
-         *     column and row of a plate's hole, from 0 at the front left. height: of parallels and step blocks. side:
-         *     the end of the jaws a stop stands at. into: the hole of the part a bolt goes into from below. cut: how
-         *     soft jaws or a nest block are cut to the work. id: never changes; fixture: by its id in the plan or the
-         *     library; force_kn: it is closed or tightened with, in place of the fixture's.
+         *     column and row of a plate's hole, from 0 at the front left. id: never changes; fixture: by its id in the
+         *     plan or the library.
          */
         Item: {
             /**
@@ -3314,25 +3317,25 @@ export interface components {
             on: string;
             /**
              * X
-             * @description from the place it would have there, mm and degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole)
+             * @description from the place it would have there
              * @default 0
              */
             x: number;
             /**
              * Y
-             * @description from the place it would have there, mm and degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole)
+             * @description from the place it would have there
              * @default 0
              */
             y: number;
             /**
              * Z
-             * @description from the place it would have there, mm and degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole)
+             * @description from the place it would have there
              * @default 0
              */
             z: number;
             /**
-             * Turn Deg
-             * @description from the place it would have there, mm and degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole)
+             * Turned
+             * @description seen from above, from how it would stand
              * @default 0
              */
             turn_deg: number;
@@ -3346,24 +3349,30 @@ export interface components {
             ] | null;
             /**
              * Height
-             * @description of parallels and step blocks
+             * @description of parallels and step blocks: one of the set's
              */
             height?: number | null;
             /**
-             * Side
+             * At the
              * @description the end of the jaws a stop stands at
              * @default left
              * @enum {string}
              */
             side: "left" | "right";
-            /** @description the hole of the part a bolt goes into from below */
+            /**
+             * Into
+             * @description the hole of the part a bolt goes into from below
+             */
             into?: components["schemas"]["FaceRef"] | null;
             /**
-             * Force Kn
-             * @description it is closed or tightened with, in place of the fixture's
+             * Force
+             * @description it is closed or tightened with, in place of the fixture's own
              */
             force_kn?: number | null;
-            /** @description how soft jaws or a nest block are cut to the work */
+            /**
+             * Shape
+             * @description how soft jaws or a nest block are cut to the work
+             */
             cut?: components["schemas"]["SoftCut"] | null;
         };
         /**
@@ -3517,7 +3526,8 @@ export interface components {
         };
         /**
          * Library
-         * @description What ships with the program, and the kinds of operation, fixture and billet there are.
+         * @description What ships with the program, and the kinds of operation, fixture and billet there are. item: JSON Schema
+         *     of an item of a holding.
          */
         Library: {
             /** Machines */
@@ -3534,6 +3544,10 @@ export interface components {
             billets: components["schemas"]["BilletForm"][];
             /** Sizings */
             sizings: components["schemas"]["SizingForm"][];
+            /** Item */
+            item: {
+                [key: string]: unknown;
+            };
         };
         /**
          * LocatingFact
@@ -13133,7 +13147,7 @@ export interface operations {
         parameters: {
             query: {
                 text: string;
-                unit?: "mm" | "in" | "°" | "°/mm" | "rpm" | "mm/min" | "mm²" | "s" | "%" | "× DC" | "";
+                unit?: "mm" | "in" | "°" | "°/mm" | "rpm" | "mm/min" | "mm²" | "s" | "%" | "kN" | "× DC" | "";
             };
             header?: never;
             path?: never;

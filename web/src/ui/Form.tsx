@@ -57,6 +57,8 @@ const numbers = (text: string) =>
 export function Form(props: {
   schema: FormSchema
   place?: string
+  /** What stands before each label for who cannot see which form it is in. */
+  prefix?: string
   values: Values
   others?: Values
   computed?: Record<string, Reckoned | null | undefined>
@@ -71,6 +73,7 @@ export function Form(props: {
     .filter(([, field]) => wanted(field, place, others))
     .map(([name, field]) => {
       const label = field.title ?? name
+      const spoken = props.prefix ? `${props.prefix} ${label}` : label
       const unit = field['x-unit'] ?? ''
       const widget = props.widgets?.[field['x-widget'] ?? '']
       if (widget) return <div key={name}>{widget(name, field)}</div>
@@ -78,7 +81,7 @@ export function Form(props: {
         return (
           <Row key={name} label={label} help={field.description}>
             <Segments
-              label={label}
+              label={spoken}
               value={String(values[name])}
               options={field.enum.map((value) => ({
                 value: String(value),
@@ -141,6 +144,7 @@ export function Form(props: {
         <NumberRow
           key={name}
           label={label}
+          name={spoken}
           help={field.description}
           value={values[name] as number | null}
           unit={unit}

@@ -89,8 +89,9 @@ class FixtureKind(Frozen):
 
     called, several: what a machinist calls one of the kind, and several; sizes: those that are asked for
     first, with fields in braces; stands_on: kinds it is put on where one is there, else the table; waits: it
-    is put where it belongs once the work lies, and not before. id: never changes; name: what it is called;
-    maker: who makes it, where it is bought.
+    is put where it belongs once the work lies, and not before; asks: the fields of its item in a holding that
+    people are asked for (pinned: the hole of the work on it), with what they are called there. id: never
+    changes; name: what it is called; maker: who makes it, where it is bought.
     """
 
     called: ClassVar[str]
@@ -98,6 +99,7 @@ class FixtureKind(Frozen):
     sizes: ClassVar[str]
     stands_on: ClassVar[tuple[str, ...]] = ()
     waits: ClassVar[bool] = False
+    asks: ClassVar[dict[str, str]] = {"x": "X", "y": "Y", "turn_deg": "Turned"}
 
     model_config = ConfigDict(field_title_generator=lambda name, info: _title(name))
 

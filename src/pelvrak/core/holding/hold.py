@@ -8,11 +8,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from pelvrak.core.forms import asked
 from pelvrak.core.geometry.part import FaceRef, Frozen
 from pelvrak.core.holding.kinds import Fixture, Ident, fixtures_shipped
 
 Offset = Annotated[float, Field(ge=-3000, le=3000)]
 Angle = Annotated[float, Field(ge=-360, le=360)]
+FROM_THERE = "from the place it would have there"
 Way = Literal["left", "right", "front", "back"]
 # Common practice, no source: about 5 mm (3/16 in) of straight wall in soft jaws.
 STRAIGHT_WALL_MM = 5.0
@@ -58,25 +60,48 @@ class Item(Frozen):
 
     on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and
     degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole:
-    column and row of a plate's hole, from 0 at the front left. height: of parallels and step blocks. side:
-    the end of the jaws a stop stands at. into: the hole of the part a bolt goes into from below. cut: how
-    soft jaws or a nest block are cut to the work. id: never changes; fixture: by its id in the plan or the
-    library; force_kn: it is closed or tightened with, in place of the fixture's.
+    column and row of a plate's hole, from 0 at the front left. id: never changes; fixture: by its id in the
+    plan or the library.
     """
 
     id: Ident
     fixture: Ident
     on: Ident = "table"
-    x: Offset = 0.0
-    y: Offset = 0.0
-    z: Annotated[float, Field(ge=-500, le=500)] = 0.0
-    turn_deg: Angle = 0.0
+    x: Offset = asked(0.0, title="X", help=FROM_THERE, unit="mm")
+    y: Offset = asked(0.0, title="Y", help=FROM_THERE, unit="mm")
+    z: Annotated[float, Field(ge=-500, le=500)] = asked(0.0, title="Z", help=FROM_THERE, unit="mm")
+    turn_deg: Angle = asked(0.0, title="Turned", help="seen from above, from how it would stand", unit="°")
     hole: tuple[Annotated[int, Field(ge=0, le=500)], Annotated[int, Field(ge=0, le=500)]] | None = None
-    height: Annotated[float, Field(gt=0, le=1000)] | None = None
-    side: Literal["left", "right"] = "left"
-    into: FaceRef | None = None
-    force_kn: Annotated[float, Field(gt=0, le=500)] | None = None
-    cut: SoftCut | None = None
+    height: Annotated[float, Field(gt=0, le=1000)] | None = asked(
+        None, title="Height", help="of parallels and step blocks: one of the set's", widget="heights"
+    )
+    side: Literal["left", "right"] = asked(
+        "left",
+        title="At the",
+        help="the end of the jaws a stop stands at",
+        called={"left": "left end", "right": "right end"},
+    )
+    into: FaceRef | None = asked(
+        None,
+        title="Into",
+        help="the hole of the part a bolt goes into from below",
+        widget="hole",
+        pick="Which hole does the bolt go into from below?",
+    )
+    force_kn: Annotated[float, Field(gt=0, le=500)] | None = asked(
+        None,
+        title="Force",
+        help="it is closed or tightened with, in place of the fixture's own",
+        unit="kN",
+        empty="by size",
+    )
+    cut: SoftCut | None = asked(
+        None,
+        title="Shape",
+        help="how soft jaws or a nest block are cut to the work",
+        widget="cut",
+        when={"style": ["soft", "none"]},
+    )
 
 
 class Pinned(Frozen):

@@ -70,6 +70,18 @@ class Metal:
     name: str = "EN AW-6082"
 
 
+@dataclass(frozen=True)
+class Laid:
+    """A holding built up round the work, and what of it touches the work, all in the frame of the stock that
+    was given; before anything is judged.
+    """
+
+    stock: Mesh
+    assembly: Assembly
+    pieces: list[Piece]
+    patches: list[Patch]
+
+
 def hold_work(
     hold: Hold,
     fixtures: dict[str, Fixture],
@@ -85,9 +97,21 @@ def hold_work(
     touching, mm.
     """
     if not hold.items:
-        said = "Nothing holds the work in this setup."
-        nothing = Finding(code="hold.nothing", severity="error", setup=setup, stage="hold", sentence=said)
-        return Held(HoldFacts(), [nothing], [], [], None)
+        return held_by_nothing(setup)
+    return judged(hold, fixtures, laid(hold, fixtures, stock, shapes, near), setup, metal)
+
+
+def held_by_nothing(setup: str) -> Held:
+    """What is said of a setup without a holding."""
+    said = "Nothing holds the work in this setup."
+    nothing = Finding(code="hold.nothing", severity="error", setup=setup, stage="hold", sentence=said)
+    return Held(HoldFacts(), [nothing], [], [], None)
+
+
+def laid(
+    hold: Hold, fixtures: dict[str, Fixture], stock: Mesh, shapes: Shapes | None, near: float = NEAR_MM
+) -> Laid:
+    """A holding of at least one fixture built up, and its contacts, as of `hold_work`."""
     assembly = assemble(hold, fixtures, stock, shapes)
     back = rigid(np.eye(3), -assembly.shift)
     # In the stock's frame from here on.
@@ -101,6 +125,12 @@ def hold_work(
     )
     found = _with_pins(found, assembly, pieces)
     found += [_threaded(i, piece) for i, piece in enumerate(pieces) if piece.name == OWN_THREAD]
+    return Laid(stock, assembly, pieces, found)
+
+
+def judged(hold: Hold, fixtures: dict[str, Fixture], at: Laid, setup: str, metal: Metal) -> Held:
+    """Facts and findings of a holding that was built up, as of `hold_work`."""
+    stock, assembly, pieces, found = at.stock, at.assembly, at.pieces, at.patches
     mass = volume(stock) * metal.density
     centre = centre_of_mass(stock)
     checked = Judged(hold, fixtures, stock, setup, assembly, pieces, found, centre, metal.name)

@@ -30,7 +30,7 @@ from pelvrak.core.holding.clamping import Load, holding_from
 from pelvrak.core.holding.contact import NEAR_MM
 from pelvrak.core.holding.facts import HoldFacts, PieceFact, SafetyFact
 from pelvrak.core.holding.hold import Hold, fixtures_of
-from pelvrak.core.holding.holding import Held, Metal, hold_work
+from pelvrak.core.holding.holding import Held, Metal, held_by_nothing, judged, laid
 from pelvrak.core.holding.kinds import Fixture, Own
 from pelvrak.core.route.jaws import Solved
 from pelvrak.core.route.loads import load_of, safeties, told
@@ -73,17 +73,21 @@ class HoldGiven:
 
 
 def _hold(given: HoldGiven, reads: Reads) -> Pieces:
+    if not given.hold.items:
+        return hold_pieces(held_by_nothing(SETUP))
     part = reads.read(given.part, PART).part
-    held = hold_work(
+    fixtures = {one.id: one for one in given.fixtures}
+    built = laid(
         given.hold,
-        {one.id: one for one in given.fixtures},
+        fixtures,
         transformed(reads.read(given.stock, SURFACE), given.lying),
-        SETUP,
         Shapes(upright_holes(part, given.lying, given.sizes), given.own, given.cut),
-        Metal(given.density, given.material),
         # Cut to the work, both surfaces are only known to what their pictures are simplified to.
         NEAR_MM + 2 * SIMPLIFY_MM if given.cut else NEAR_MM,
     )
+    # Half of it: who is not wanted any more ends here.
+    reads.tell(0.5)
+    held = judged(given.hold, fixtures, built, SETUP, Metal(given.density, given.material))
     return hold_pieces(held)
 
 

@@ -228,6 +228,7 @@ class FixtureForm(BaseModel):
 
     called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by
     its least and most, a yes by its field's name); stands_on: the kinds it is put on where one is there;
+    asks: the fields of its item in a holding, with what they are called there;
     fields: JSON Schema with what core/forms.py says of each field.
     """
 
@@ -236,6 +237,7 @@ class FixtureForm(BaseModel):
     several: str
     sizes: str
     stands_on: tuple[str, ...]
+    asks: dict[str, str]
     fields: dict[str, Any]
 
 
@@ -262,7 +264,10 @@ class BilletForm(BaseModel):
 
 
 class Library(BaseModel):
-    """What ships with the program, and the kinds of operation, fixture and billet there are."""
+    """What ships with the program, and the kinds of operation, fixture and billet there are.
+
+    item: JSON Schema of an item of a holding.
+    """
 
     machines: list[Machine]
     tools: list[Tool]
@@ -271,3 +276,4 @@ class Library(BaseModel):
     fixtures: list[FixtureForm]
     billets: list[BilletForm]
     sizings: list[SizingForm]
+    item: dict[str, Any]

@@ -7,8 +7,9 @@ import { useEditing } from '../../state/editing'
 import { useShown } from '../../state/picture'
 import { Choice, Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
+import { Form, type Widget } from '../../ui/Form'
 import type { SheetProps } from '../sheet'
-import { AS_USUAL, sizes } from './fixtures'
+import { AS_USUAL, askedOf, formOf, sizes } from './fixtures'
 
 /** The holding in the order it is built up; each line opens to what can be said of it. */
 export function BuildList(props: SheetProps & { fixtures: Fixture[] }) {
@@ -99,34 +100,60 @@ function ItemFields(
   props: SheetProps & { item: HoldItem; fixture: Fixture | undefined; fixtures: Fixture[]; index: number },
 ) {
   const { item, fixture, fixtures, setup, edit } = props
-  const kind = fixture?.kind
+  const { data: library } = useLibrary()
+  const form = fixture && formOf(library, fixture.kind)
   const change = (what: string, then: (own: HoldItem) => void) =>
     edit(`${item.id} ${what}`, (own) => {
       const mine = own.hold.items.find((one) => one.id === item.id)
       if (mine) then(mine)
     })
-  const { data: library } = useLibrary()
-  const same = fixtures.filter((one) => one.kind === kind)
+  const same = fixtures.filter((one) => one.kind === fixture?.kind)
   const before = setup.hold.items.slice(
     0,
     setup.hold.items.findIndex((one) => one.id === item.id),
   )
   const kindOf = (one: HoldItem) => fixtures.find((f) => f.id === one.fixture)?.kind
   const onPlate = before.some((one) => one.id === item.on && kindOf(one) === 'plate')
-  const number = (label: string, field: 'x' | 'y' | 'z' | 'turn_deg', unit = 'mm') => (
-    <NumberRow
-      label={label}
-      name={`${item.id} ${label}`}
-      value={item[field]}
-      unit={unit}
-      commit={(value) => change(label, (own) => (own[field] = value))}
-      typing={(value) => useEditing.setState({ typedHold: value === null ? null : typed(field, value) })}
-    />
-  )
-  const typed = (field: 'x' | 'y' | 'z' | 'turn_deg', value: number) => ({
+  const typed = (field: string, value: unknown) => ({
     ...setup.hold,
     items: setup.hold.items.map((one) => (one.id === item.id ? { ...one, [field]: value } : one)),
   })
+  const widgets: Record<string, Widget> = {
+    heights: (name, field) =>
+      fixture && 'heights' in fixture ? (
+        <Row label={field.title ?? name} help={field.description}>
+          <Choice
+            label={`${item.id} height`}
+            value={item.height ?? fixture.heights[0] ?? 0}
+            options={fixture.heights.map((one) => ({ value: one, label: `${one} mm` }))}
+            choose={(height) => void change(`${height} high`, (own) => (own.height = height))}
+          />
+        </Row>
+      ) : null,
+    hole: (name, field) => (
+      <HoleRow
+        label={field.title ?? name}
+        prompt={field['x-pick'] ?? ''}
+        hole={item.into}
+        take={(ref) => void change('into a hole', (own) => (own.into = ref))}
+      />
+    ),
+    cut: (name, field) => (
+      <Row label={field.title ?? name} help={field.description}>
+        <Segments
+          label={`${item.id} shape`}
+          value={item.cut ? 'cut' : 'plain'}
+          options={[
+            { value: 'plain', label: 'as bought' },
+            { value: 'cut', label: 'cut to the work' },
+          ]}
+          choose={(shape) =>
+            void change(shape, (own) => (own.cut = shape === 'cut' ? { ...AS_USUAL } : null))
+          }
+        />
+      </Row>
+    ),
+  }
   return (
     <>
       <Row
@@ -148,29 +175,6 @@ function ItemFields(
           choose={(id) => void change(`on ${id}`, (own) => (own.on = id))}
         />
       </Row>
-      {fixture && (fixture.kind === 'parallels' || fixture.kind === 'riser') && (
-        <Row label="Height">
-          <Choice
-            label={`${item.id} height`}
-            value={item.height ?? fixture.heights[0] ?? 0}
-            options={fixture.heights.map((one) => ({ value: one, label: `${one} mm` }))}
-            choose={(height) => void change(`${height} high`, (own) => (own.height = height))}
-          />
-        </Row>
-      )}
-      {kind === 'stop' && (
-        <Row label="At the">
-          <Segments
-            label={`${item.id} side`}
-            value={item.side}
-            options={[
-              { value: 'left', label: 'left end' },
-              { value: 'right', label: 'right end' },
-            ]}
-            choose={(side) => void change(`at the ${side}`, (own) => (own.side = side))}
-          />
-        </Row>
-      )}
       {onPlate && (
         <>
           <NumberRow
@@ -192,36 +196,24 @@ function ItemFields(
           />
         </>
       )}
-      {kind !== 'jaws' && kind !== 'parallels' && number('X', 'x')}
-      {kind === 'parallels' && number('Along', 'x')}
-      {kind !== 'jaws' && kind !== 'parallels' && number('Y', 'y')}
-      {(kind === 'stop' || kind === 'own' || kind === 'bolt') && number('Z', 'z')}
-      {kind !== 'jaws' && kind !== 'parallels' && kind !== 'stop' && number('Turned', 'turn_deg', '°')}
-      {(kind === 'vise' || kind === 'clamp' || kind === 'chuck' || kind === 'bolt') && (
-        <NumberRow
-          label="Force"
-          name={`${item.id} force`}
-          value={item.force_kn ?? null}
-          unit="kN"
-          measure="mm"
-          placeholder={
-            'force_kn' in (fixture ?? {}) ? String((fixture as { force_kn: number }).force_kn) : 'by size'
+      {form && library && (
+        <Form
+          schema={askedOf(library, form, fixture)}
+          prefix={item.id}
+          values={item}
+          others={fixture}
+          widgets={widgets}
+          write={(field, value) =>
+            change(form.asks[field] ?? field, (own) => Object.assign(own, { [field]: value }))
           }
-          clear={() => change('usual force', (own) => (own.force_kn = null))}
-          commit={(value) => change(`${value} kN`, (own) => (own.force_kn = value))}
+          typing={(field, value) =>
+            useEditing.setState({ typedHold: value === null ? null : typed(field, value) })
+          }
         />
       )}
-      {kind === 'bolt' && (
+      {form?.asks.pinned && (
         <HoleRow
-          label="Into"
-          prompt="Which hole does the bolt go into from below?"
-          hole={item.into}
-          take={(ref) => void change('into a hole', (own) => (own.into = ref))}
-        />
-      )}
-      {kind === 'pin' && (
-        <HoleRow
-          label="In the hole"
+          label={form.asks.pinned}
           prompt="Which hole of the work goes on this pin?"
           hole={setup.hold.work.pinned.find((one) => one.pin === item.id)?.hole}
           take={(ref) =>
@@ -233,21 +225,6 @@ function ItemFields(
             })
           }
         />
-      )}
-      {fixture && (fixture.kind === 'block' || (fixture.kind === 'jaws' && fixture.style === 'soft')) && (
-        <Row label="Shape">
-          <Segments
-            label={`${item.id} shape`}
-            value={item.cut ? 'cut' : 'plain'}
-            options={[
-              { value: 'plain', label: 'as bought' },
-              { value: 'cut', label: 'cut to the work' },
-            ]}
-            choose={(shape) =>
-              void change(shape, (own) => (own.cut = shape === 'cut' ? { ...AS_USUAL } : null))
-            }
-          />
-        </Row>
       )}
       {!fixture && <p className="text-trouble">{item.fixture}: not in the library.</p>}
     </>

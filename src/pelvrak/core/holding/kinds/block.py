@@ -19,6 +19,7 @@ class Block(FixtureKind):
     several: ClassVar[str] = "nest blocks"
     sizes: ClassVar[str] = "{length} × {width} × {height}"
     stands_on: ClassVar[tuple[str, ...]] = ("vise", "plate")
+    asks: ClassVar[dict[str, str]] = {"x": "X", "y": "Y", "turn_deg": "Turned", "cut": "Shape"}
 
     kind: Literal["block"] = "block"
     length: Size

@@ -18,6 +18,14 @@ class Bolt(FixtureKind):
     sizes: ClassVar[str] = "{thread} × {length}"
     stands_on: ClassVar[tuple[str, ...]] = ("block", "plate")
     waits: ClassVar[bool] = True
+    asks: ClassVar[dict[str, str]] = {
+        "x": "X",
+        "y": "Y",
+        "z": "Z",
+        "turn_deg": "Turned",
+        "force_kn": "Force",
+        "into": "Into",
+    }
 
     kind: Literal["bolt"] = "bolt"
     thread: Thread

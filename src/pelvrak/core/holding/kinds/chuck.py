@@ -22,6 +22,7 @@ class Chuck(FixtureKind):
     several: ClassVar[str] = "chucks"
     sizes: ClassVar[str] = "{jaws} jaws · Ø{diameter} · bore {bore} · {force_kn} kN"
     stands_on: ClassVar[tuple[str, ...]] = ("plate",)
+    asks: ClassVar[dict[str, str]] = {"x": "X", "y": "Y", "turn_deg": "Turned", "force_kn": "Force"}
 
     kind: Literal["chuck"] = "chuck"
     jaws: Literal[3, 4]

@@ -25,6 +25,7 @@ class Clamp(FixtureKind):
     sizes: ClassVar[str] = "{style} · {length} × {width} · {thread} · {force_kn} kN"
     stands_on: ClassVar[tuple[str, ...]] = ("plate",)
     waits: ClassVar[bool] = True
+    asks: ClassVar[dict[str, str]] = {"x": "X", "y": "Y", "turn_deg": "Turned", "force_kn": "Force"}
 
     kind: Literal["clamp"] = "clamp"
     style: Literal["strap", "toe"] = "strap"

@@ -21,6 +21,7 @@ class Jaws(FixtureKind):
     several: ClassVar[str] = "jaws"
     sizes: ClassVar[str] = "{style} · {width} × {height} × {thickness}"
     stands_on: ClassVar[tuple[str, ...]] = ("vise",)
+    asks: ClassVar[dict[str, str]] = {"cut": "Shape"}
 
     kind: Literal["jaws"] = "jaws"
     style: Literal["hard", "stepped", "soft"] = "hard"

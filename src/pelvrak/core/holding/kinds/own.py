@@ -18,6 +18,7 @@ class Own(FixtureKind):
     called: ClassVar[str] = "own solid"
     several: ClassVar[str] = "our own solids"
     sizes: ClassVar[str] = "{file}"
+    asks: ClassVar[dict[str, str]] = {"x": "X", "y": "Y", "z": "Z", "turn_deg": "Turned"}
 
     kind: Literal["own"] = "own"
     file: Annotated[str, Field(min_length=1, max_length=200, json_schema_extra=UNASKED)]

@@ -20,6 +20,7 @@ class Parallels(FixtureKind):
     sizes: ClassVar[str] = "{length} × {thickness} · {heights} high"
     stands_on: ClassVar[tuple[str, ...]] = ("vise",)
     waits: ClassVar[bool] = True
+    asks: ClassVar[dict[str, str]] = {"height": "Height", "x": "Along"}
 
     kind: Literal["parallels"] = "parallels"
     length: Size

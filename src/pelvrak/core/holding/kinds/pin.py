@@ -23,6 +23,7 @@ class Pin(FixtureKind):
     several: ClassVar[str] = "pins"
     sizes: ClassVar[str] = "Ø{diameter} × {height}{relieved}"
     stands_on: ClassVar[tuple[str, ...]] = ("plate",)
+    asks: ClassVar[dict[str, str]] = {"x": "X", "y": "Y", "turn_deg": "Turned", "pinned": "In the hole"}
 
     kind: Literal["pin"] = "pin"
     diameter: Annotated[Size, Field(le=500)]

@@ -19,6 +19,7 @@ class Riser(FixtureKind):
     several: ClassVar[str] = "step blocks"
     sizes: ClassVar[str] = "{length} × {width} · {heights} high"
     stands_on: ClassVar[tuple[str, ...]] = ("plate",)
+    asks: ClassVar[dict[str, str]] = {"height": "Height", "x": "X", "y": "Y", "turn_deg": "Turned"}
 
     kind: Literal["riser"] = "riser"
     length: Size

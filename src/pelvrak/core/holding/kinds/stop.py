@@ -19,6 +19,7 @@ class Stop(FixtureKind):
     several: ClassVar[str] = "work stops"
     sizes: ClassVar[str] = "Ø{tip_diameter} · reaches {reach}"
     stands_on: ClassVar[tuple[str, ...]] = ("vise",)
+    asks: ClassVar[dict[str, str]] = {"side": "At the", "x": "X", "y": "Y", "z": "Z"}
 
     kind: Literal["stop"] = "stop"
     reach: Size

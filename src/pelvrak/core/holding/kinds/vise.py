@@ -22,6 +22,7 @@ class Vise(FixtureKind):
     several: ClassVar[str] = "vises"
     sizes: ClassVar[str] = "jaws {jaw_width} × {jaw_height} · opens {opening_max} · {force_kn} kN"
     stands_on: ClassVar[tuple[str, ...]] = ("plate",)
+    asks: ClassVar[dict[str, str]] = {"x": "X", "y": "Y", "turn_deg": "Turned", "force_kn": "Force"}
 
     kind: Literal["vise"] = "vise"
     jaw_width: Size
