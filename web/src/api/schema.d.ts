@@ -3526,8 +3526,9 @@ export interface components {
         };
         /**
          * Library
-         * @description What ships with the program, and the kinds of operation, fixture and billet there are. item: JSON Schema
-         *     of an item of a holding.
+         * @description What ships with the program, and the kinds of operation, fixture and billet there are.
+         *
+         *     item: JSON Schema of an item of a holding.
          */
         Library: {
             /** Machines */
