@@ -97,7 +97,6 @@ def fixture_form(name: str, kind: type[FixtureKind]) -> FixtureForm:
         called=kind.called,
         several=kind.several,
         sizes=kind.sizes,
-        stands_on=kind.stands_on,
         asks=kind.asks,
         fields=kind.model_json_schema(),
     )

@@ -71,7 +71,7 @@ class Metal:
 
 
 @dataclass(frozen=True)
-class Laid:
+class BuiltUp:
     """A holding built up round the work, and what of it touches the work, all in the frame of the stock that
     was given; before anything is judged.
     """
@@ -98,7 +98,7 @@ def hold_work(
     """
     if not hold.items:
         return held_by_nothing(setup)
-    return judged(hold, fixtures, laid(hold, fixtures, stock, shapes, near), setup, metal)
+    return judge(hold, fixtures, built_up(hold, fixtures, stock, shapes, near), setup, metal)
 
 
 def held_by_nothing(setup: str) -> Held:
@@ -108,27 +108,35 @@ def held_by_nothing(setup: str) -> Held:
     return Held(HoldFacts(), [nothing], [], [], None)
 
 
-def laid(
-    hold: Hold, fixtures: dict[str, Fixture], stock: Mesh, shapes: Shapes | None, near: float = NEAR_MM
-) -> Laid:
-    """A holding of at least one fixture built up, and its contacts, as of `hold_work`."""
+def standing(
+    hold: Hold, fixtures: dict[str, Fixture], stock: Mesh, shapes: Shapes | None
+) -> tuple[Assembly, list[Piece]]:
+    """A holding of at least one fixture built up, and all that stands, the table last, in the stock's
+    frame.
+    """
     assembly = assemble(hold, fixtures, stock, shapes)
     back = rigid(np.eye(3), -assembly.shift)
-    # In the stock's frame from here on.
-    pieces = [
+    return assembly, [
         replace(piece, mesh=transformed(piece.mesh, back))
-        for piece in (*assembly.pieces, table_under(assembly, stock))
+        for piece in (*assembly.pieces, _table(assembly, stock))
     ]
+
+
+def built_up(
+    hold: Hold, fixtures: dict[str, Fixture], stock: Mesh, shapes: Shapes | None, near: float = NEAR_MM
+) -> BuiltUp:
+    """What stands, and its contacts, as of `hold_work`."""
+    assembly, pieces = standing(hold, fixtures, stock, shapes)
     formed = near + 2 * FORM_MM
     found = patches(
         stock, [p.mesh for p in pieces], [formed if p.item == assembly.carrier else near for p in pieces]
     )
     found = _with_pins(found, assembly, pieces)
     found += [_threaded(i, piece) for i, piece in enumerate(pieces) if piece.name == OWN_THREAD]
-    return Laid(stock, assembly, pieces, found)
+    return BuiltUp(stock, assembly, pieces, found)
 
 
-def judged(hold: Hold, fixtures: dict[str, Fixture], at: Laid, setup: str, metal: Metal) -> Held:
+def judge(hold: Hold, fixtures: dict[str, Fixture], at: BuiltUp, setup: str, metal: Metal) -> Held:
     """Facts and findings of a holding that was built up, as of `hold_work`."""
     stock, assembly, pieces, found = at.stock, at.assembly, at.pieces, at.patches
     mass = volume(stock) * metal.density
@@ -213,7 +221,7 @@ def _threaded(number: int, piece: Piece) -> Patch:
     )
 
 
-def table_under(assembly: Assembly, stock: Mesh) -> Piece:
+def _table(assembly: Assembly, stock: Mesh) -> Piece:
     """The machine's table under the holding; layout frame."""
     meshes = [stock.vertices + assembly.shift, *(piece.mesh.vertices for piece in assembly.pieces)]
     low = np.min([v.min(axis=0) for v in meshes], axis=0) - TABLE_MARGIN_MM

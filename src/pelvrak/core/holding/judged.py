@@ -69,7 +69,7 @@ class Judged(Known):
         # In a collet block the work is held by the collet; the jaws hold the block.
         blocked = any(isinstance(self.fixtures[item.fixture], kinds.ColletBlock) for item in self.hold.items)
         if self.assembly.closing is not None and self.assembly.jaw_top is not None and not blocked:
-            out += self._jaws(facts) + self._through_holder(set_up)
+            out += self._jaws(facts) + self._through_holder()
         if not self.found:
             said = (
                 "No face of the holding lies against the work: it meets it at an edge or a corner, or not at"
@@ -250,7 +250,7 @@ class Judged(Known):
         more = {"measured": round(above / deep, 2), "limit": STAND_OUT_RATIO, "unit": "grips", "cures": cures}
         return [self._finding("hold.stands_out", "warning", said, place, **more)]
 
-    def _through_holder(self, set_up: Programme | None) -> list[Finding]:
+    def _through_holder(self) -> list[Finding]:
         """Work in a holder that a vise holds: whether the jaws press on the work through it."""
         a = self.assembly
         if a.carrier is None or a.closing is None:

@@ -47,7 +47,7 @@ def tips(outline: BaseGeometry, facing_deg: float, nose: float) -> list[Floats]:
     return out
 
 
-def laid(pose: Floats, width: float, long: float) -> Polygon:
+def arm_outline(pose: Floats, width: float, long: float) -> Polygon:
     """A clamp's arm, or its nose, as it lies: back from its tip, seen from above."""
     half = width / 2
     corners = np.array([[-half, -long, 0.0], [half, -long, 0], [half, 0, 0], [-half, 0, 0]])

@@ -35,7 +35,7 @@ from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.holding.nest import extruded
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.route.clamp_places import BEARING_SHARE, EVEN_MM, laid, seen_from_above, tips, tops
+from pelvrak.core.route.clamp_places import BEARING_SHARE, EVEN_MM, arm_outline, seen_from_above, tips, tops
 from pelvrak.core.route.clearance_cures import LEAST_MM, raised, thinner
 from pelvrak.core.route.naming import (
     SETUP,
@@ -430,7 +430,7 @@ class _Clearance:
         tried.sort(key=lambda one: one[0])
         for _, turn, tip in tried:
             pose = rigid(rotation_about_z(facing + turn), np.array([*tip, 0.0]))
-            nose, arm = (laid(pose, clamp.width, long) for long in (clamp.nose, whole))
+            nose, arm = (arm_outline(pose, clamp.width, long) for long in (clamp.nose, whole))
             heights = tops(top, nodes, nose)
             if len(heights) == 0 or not np.isfinite(heights).any():
                 continue
@@ -443,7 +443,7 @@ class _Clearance:
                 continue
             high = z + clamp.thickness + kinds.SCREWS[clamp.thread][2]
             # The arm, and what carries it behind: its bolt and heel, down to what they stand on.
-            behind = laid(
+            behind = arm_outline(
                 pose @ rigid(np.eye(3), np.array([0.0, -clamp.nose, 0.0])), clamp.width, whole - clamp.nose
             )
             bodies = [(arm, z, high), (behind, base, high)]

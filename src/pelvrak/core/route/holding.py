@@ -30,7 +30,7 @@ from pelvrak.core.holding.clamping import Load, holding_from
 from pelvrak.core.holding.contact import NEAR_MM
 from pelvrak.core.holding.facts import HoldFacts, PieceFact, SafetyFact
 from pelvrak.core.holding.hold import Hold, fixtures_of
-from pelvrak.core.holding.holding import Held, Metal, held_by_nothing, judged, laid
+from pelvrak.core.holding.holding import Held, Metal, built_up, held_by_nothing, judge
 from pelvrak.core.holding.kinds import Fixture, Own
 from pelvrak.core.route.jaws import Solved
 from pelvrak.core.route.loads import load_of, safeties, told
@@ -77,7 +77,7 @@ def _hold(given: HoldGiven, reads: Reads) -> Pieces:
         return hold_pieces(held_by_nothing(SETUP))
     part = reads.read(given.part, PART).part
     fixtures = {one.id: one for one in given.fixtures}
-    built = laid(
+    built = built_up(
         given.hold,
         fixtures,
         transformed(reads.read(given.stock, SURFACE), given.lying),
@@ -87,7 +87,7 @@ def _hold(given: HoldGiven, reads: Reads) -> Pieces:
     )
     # Half of it: who is not wanted any more ends here.
     reads.tell(0.5)
-    held = judged(given.hold, fixtures, built, SETUP, Metal(given.density, given.material))
+    held = judge(given.hold, fixtures, built, SETUP, Metal(given.density, given.material))
     return hold_pieces(held)
 
 

@@ -12,7 +12,7 @@ from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.geometry.polygon import orient
 
-from pelvrak.core.cutting.toolpath import fitted
+from pelvrak.core.cutting.toolpath import Move, MoveKind, arc_sweep, fitted
 from pelvrak.core.geometry.mesh import Floats, joined, to_stl, transformed
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
@@ -21,7 +21,7 @@ from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest
 # Arcs are put through the outline to within this, mm.
 FIT_MM = 0.01
 
-Step = tuple[str, tuple[float, float], tuple[float, float] | None]
+Step = tuple[MoveKind, tuple[float, float], tuple[float, float] | None]
 Ring = tuple[tuple[float, float], ...]
 
 
@@ -53,11 +53,11 @@ def arcs(ring: Floats) -> tuple[tuple[float, float], list[Step]]:
     ]
 
 
-def swept(a: tuple[float, float], b: tuple[float, float], centre: tuple[float, float], kind: str) -> float:
-    """The angle of an arc from a to b, radians, negative where it turns right."""
-    one, two = (math.atan2(p[1] - centre[1], p[0] - centre[0]) for p in (a, b))
-    turn = (two - one) % (2 * math.pi)
-    return turn if kind == "ccw" else turn - 2 * math.pi
+def arc_between(
+    a: tuple[float, float], b: tuple[float, float], centre: tuple[float, float], kind: MoveKind
+) -> tuple[float, float]:
+    """Radius and angle, radians, negative where it turns right, of an arc from a to b."""
+    return arc_sweep((*a, 0.0), Move(kind, (*b, 0.0), centre=centre))
 
 
 def _pieces(region: BaseGeometry) -> list[Polygon]:
@@ -116,7 +116,7 @@ def to_dxf(nest: Nest) -> bytes:
         start, steps = arcs(np.array(orient(region).exterior.coords))
         points, here = [], start
         for kind, end, centre in steps:
-            bulge = 0.0 if centre is None else math.tan(swept(here, end, centre, kind) / 4)
+            bulge = 0.0 if centre is None else math.tan(arc_between(here, end, centre, kind)[1] / 4)
             points.append((here[0], here[1], bulge))
             here = end
         space.add_lwpolyline(points, format="xyb", close=True, dxfattribs={"layer": layer})

@@ -21,16 +21,16 @@ from OCP.Message import Message
 from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
 from OCP.TopoDS import TopoDS_Shape
 
-from pelvrak.core.route.jaw_files import JawShape, Ring, arcs, swept
+from pelvrak.core.cutting.toolpath import MoveKind
+from pelvrak.core.route.jaw_files import JawShape, Ring, arc_between, arcs
 
 
 def _middle(
-    a: tuple[float, float], b: tuple[float, float], centre: tuple[float, float], kind: str
+    a: tuple[float, float], b: tuple[float, float], centre: tuple[float, float], kind: MoveKind
 ) -> tuple[float, float]:
     """The middle of an arc."""
     one = math.atan2(a[1] - centre[1], a[0] - centre[0])
-    turn = swept(a, b, centre, kind)
-    radius = math.hypot(a[0] - centre[0], a[1] - centre[1])
+    radius, turn = arc_between(a, b, centre, kind)
     return centre[0] + radius * math.cos(one + turn / 2), centre[1] + radius * math.sin(one + turn / 2)
 
 

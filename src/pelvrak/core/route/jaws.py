@@ -210,11 +210,10 @@ class Solved:
 
     def findings(self) -> list[Finding]:
         """What is wrong with the solution."""
-        nest = self.nest
-        out = []
+        nest, out = self.nest, []
         for code, severity, sentence, measured, limit in nest.trouble:
             cures = (
-                tuple(self.used(one) for one in [self.other_blank()] if one is not None)
+                self.other_blanks()
                 if code in ("jaws.thin", "jaws.too_short", "jaws.too_low", "jaws.longer_than_work")
                 else ()
             )
@@ -233,6 +232,11 @@ class Solved:
                 )
             )
         return out
+
+    def other_blanks(self) -> tuple[Cure, ...]:
+        """Another blank to be cut instead, where one does."""
+        other = self.other_blank()
+        return () if other is None else (self.used(other),)
 
     def used(self, other: kinds.Jaws | kinds.Block) -> Cure:
         """The nest cut in another blank."""
@@ -420,7 +424,7 @@ def maker_of(plan: Plan, index: int, item: Item) -> int | None:
     return None
 
 
-def jaw_setup(plan: Plan, index: int, solved: Solved) -> Setup:
+def jaw_setup(plan: Plan, solved: Solved) -> Setup:
     """The setup that cuts the jaws, ready to be put before the one that grips with them."""
     setup, nest = solved.setup, solved.nest
     assert solved.item.cut is not None
@@ -480,9 +484,9 @@ def _largest(tools: list[Tool], diameter: float) -> Tool | None:
     return max(fits, key=lambda tool: tool.DC, default=None)
 
 
-def not_cut(plan: Plan, index: int, solved: Solved) -> Finding:
+def not_cut(plan: Plan, solved: Solved) -> Finding:
     """Jaws that no setup of the route cuts."""
-    made = jaw_setup(plan, index, solved)
+    made = jaw_setup(plan, solved)
     return Finding(
         code="jaws.not_cut",
         severity="warning",

@@ -87,7 +87,7 @@ def place(
     found = [in_work_frame(f, lying) for f in held.findings]
     nest = None
     if solved is not None:
-        nest, facts, told = _nested(run, index, setup, solved, facts)
+        nest, facts, told = _nested(run, index, solved, facts)
         found += told
     found += _off_the_table(setup, machine, facts)
     seen = incoming.vertices @ rotation.T + zero_from_work[:3, 3]
@@ -97,7 +97,7 @@ def place(
 
 
 def _nested(
-    run: Run, index: int, setup: Setup, solved: Solved, facts: HoldFacts
+    run: Run, index: int, solved: Solved, facts: HoldFacts
 ) -> tuple[NestReport, HoldFacts, list[Finding]]:
     """The nest that holds the work, the holding with what would make it smaller, and what is wrong with
     it.
@@ -106,7 +106,7 @@ def _nested(
     facts = facts.model_copy(update={"proposals": (*facts.proposals, *smaller_blank(solved))})
     maker = maker_of(run.plan, index, solved.item)
     if maker is None:
-        found.append(not_cut(run.plan, index, solved))
+        found.append(not_cut(run.plan, solved))
     zero = None if facts.zero_on_table is None else zero_from_nest(solved, np.array(facts.zero_on_table))
     nest = solved.report(None if maker is None else run.plan.setups[maker].name, zero)
     return nest.model_copy(update={"files_key": jaw_files(run, solved)}), facts, found

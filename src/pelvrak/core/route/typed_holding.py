@@ -11,10 +11,9 @@ from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, joined, transformed
 from pelvrak.core.geometry.part import Part
 from pelvrak.core.geometry.rigid import rigid
-from pelvrak.core.holding.assemble import assemble
 from pelvrak.core.holding.build import Shapes
 from pelvrak.core.holding.hold import Hold
-from pelvrak.core.holding.holding import table_under
+from pelvrak.core.holding.holding import standing
 from pelvrak.core.holding.kinds import Fixture
 
 # What a solid is there for, in the order its label numbers it; the table last.
@@ -46,13 +45,14 @@ def typed_holding(
     lying = np.eye(4)
     lying[:3, :3] = zero_from_work[:3, :3]
     work = transformed(stock, lying)
-    built = assemble(hold, fixtures, work, Shapes(upright_holes(part, lying), own, {}))
-    meshes = [(ROLES.index(piece.role), piece.mesh) for piece in built.pieces]
-    meshes.append((len(ROLES) - 1, table_under(built, work).mesh))
-    to_zero = rigid(np.eye(3), zero_from_work[:3, 3] - built.shift)
+    _, pieces = standing(hold, fixtures, work, Shapes(upright_holes(part, lying), own, {}))
+    labels = [*(ROLES.index(piece.role) for piece in pieces[:-1]), len(ROLES) - 1]
+    to_zero = rigid(np.eye(3), zero_from_work[:3, 3])
     return joined(
         [
-            replace(transformed(mesh, to_zero), label=np.full(len(mesh.triangles), label, np.int64))
-            for label, mesh in meshes
+            replace(
+                transformed(piece.mesh, to_zero), label=np.full(len(piece.mesh.triangles), label, np.int64)
+            )
+            for piece, label in zip(pieces, labels, strict=True)
         ]
     )

@@ -210,6 +210,14 @@ def _stock_normal(n0, n1, n2, frame):
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
+def _interval(tool, g, x, y, h, dx, dh, m0, m1, m2):
+    """What one group of a tool covers of a ray in one move, as of `sweep_interval`."""
+    last, ball_height, ball_radius = tool.points[g] - 1, tool.ball[g, 0], tool.ball[g, 1]
+    heights, radii = tool.heights[g], tool.radii[g]
+    return sweep_interval(heights, radii, 0, last, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2)
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
 def _taken(rays, held, base, room, low, high, frame):
     """An interval, its ends with the tool's normals, taken off a ray: intervals held, -1 where there is no
     room, and the length that is gone.
@@ -396,22 +404,7 @@ def _lane_in_turn(lane, rays, redo, lie, path, what, chained, tool, owner, core,
                                     held, position, (row * columns + at) * room, near, far
                                 ):
                                     continue
-                            low, high = sweep_interval(
-                                heights[g],
-                                radii[g],
-                                0,
-                                n - 1,
-                                ball_height,
-                                ball_radius,
-                                x,
-                                y,
-                                h,
-                                dx,
-                                dh,
-                                m0,
-                                m1,
-                                m2,
-                            )
+                            low, high = _interval(tool, g, x, y, h, dx, dh, m0, m1, m2)
                         near, far = low[0], high[0]
                         if near > far:
                             continue
@@ -446,10 +439,10 @@ def cut_in_turn(rays, redo, lie, path, what, chained, tool, owner, bodies, core,
 
     The bundle is the one nearest to the tool axis; outer is its row; changed when `cut`. what: CUT, RAPID
     or STOPPED. chained: whether a move goes on level from where the one before it cut level. owner (g,):
-    -1 for groups of the cutter, else the body. core: radius of the cutter that cannot cut on its way down. Returns (hits (LANES, n, 1 + bodies), load (LANES,
-    n, 5)): hits column 0 is the cutter in moves that must not cut, the others the bodies, deepest
-    overlap in mm with what stands before the move, or after it when the tool goes down: then the
-    cutter has been there first.
+    -1 for groups of the cutter, else the body. core: radius of the cutter that cannot cut on its way down.
+    Returns (hits (LANES, n, 1 + bodies), load (LANES, n, 5)): hits column 0 is the cutter in moves that
+    must not cut, the others the bodies, deepest overlap in mm with what stands before the move, or after
+    it when the tool goes down: then the cutter has been there first.
     """
     hits = np.zeros((LANES, path.starts.shape[0], 1 + bodies))
     load = np.zeros((LANES, path.starts.shape[0], 5))
@@ -524,9 +517,7 @@ def _ends_by(code, v, inner, lie, path, tool):
         radius, slope = radius_at(heights[g], radii[g], 0, last, ball_height, ball_radius, h)
         low, high = level_across(radius, slope, x, y, m0, m1)
     else:
-        low, high = sweep_interval(
-            heights[g], radii[g], 0, last, ball_height, ball_radius, x, y, h, dx, dh, m0, m1, m2
-        )
+        low, high = _interval(tool, g, x, y, h, dx, dh, m0, m1, m2)
     if low[0] > high[0]:  # a graze that rounding has taken away
         return (0.0, -dx, 0.0, -dh), (0.0, dx, 0.0, dh)
     return low, high
@@ -732,22 +723,7 @@ def _lane_together(lane, rays, redo, swapped, lie, path, tool, reach, along):
                                 continue
                             low, high = level_across(radius, slope, x, y, m0, m1)
                         else:
-                            low, high = sweep_interval(
-                                heights[g],
-                                radii[g],
-                                0,
-                                n - 1,
-                                ball_height,
-                                ball_radius,
-                                x,
-                                y,
-                                h,
-                                dx,
-                                dh,
-                                m0,
-                                m1,
-                                m2,
-                            )
+                            low, high = _interval(tool, g, x, y, h, dx, dh, m0, m1, m2)
                         near, far = low[0], high[0]
                         if near > far:
                             continue

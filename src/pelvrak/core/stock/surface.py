@@ -179,19 +179,20 @@ def _contour(
     offsets = np.concatenate([[0], np.cumsum(room, dtype=np.int64)])
     rays = kernel.Rays(*(of for b in field.bundles for of in (b.count, b.position, b.normal, b.maker)))
     nodes = kernel.Grid(origin, grid.cell, shape)
-    placed, used, leaf, patterns = kernel.brick_vertices(
-        places, offsets, _TABLE, nodes, float(tolerance), FLAT_SHARE, rays
-    )
-    starts = np.concatenate([[0], np.cumsum(used, dtype=np.int64)])
+    found = kernel.brick_vertices(places, offsets, _TABLE, nodes, float(tolerance), FLAT_SHARE, rays)
+    starts = np.concatenate([[0], np.cumsum(found.used, dtype=np.int64)])
     shown = places[: np.count_nonzero(drawn)]
     crossed = kernel.crossed_edges(shown, origin, grid.cell, shape, z.count, z.position)
     ahead = np.concatenate([[0], np.cumsum(2 * crossed)])
-    found = kernel.Vertices(placed, used, leaf, patterns)
-    triangles, label, ends, normals, counts = kernel.brick_triangles(
-        shown, index, starts, found, _TABLE, nodes, ahead, rays
+    drawn_as = kernel.brick_triangles(shown, index, starts, found, _TABLE, nodes, ahead, rays)
+    own = _kept(ahead, drawn_as.counts)
+    return _Contour(
+        found.vertices[_kept(offsets, found.used)],
+        drawn_as.corners[own],
+        drawn_as.makers[own],
+        drawn_as.ends[own],
+        drawn_as.normals[own],
     )
-    own = _kept(ahead, counts)
-    return _Contour(placed[_kept(offsets, used)], triangles[own], label[own], ends[own], normals[own])
 
 
 def _kept(room: NDArray[np.int64], used: NDArray[np.int_]) -> NDArray[np.int64]:

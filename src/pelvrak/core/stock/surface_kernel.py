@@ -471,7 +471,7 @@ def brick_vertices(places, offsets, table, grid, tolerance, share, rays):
     out = Vertices(vertices, used, leaf, patterns)
     for lane in prange(LANES):
         _vertices_of_lane(lane, places, offsets, table, grid, tolerance, share, rays, out)
-    return vertices, used, leaf, patterns
+    return out
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
@@ -662,8 +662,8 @@ def brick_triangles(places, index, starts, found_in, table, grid, offsets, rays)
     ray ends (t, 3): where the edge is crossed, mm; normals (t, 2): the end's, as it is kept; (0, 0) without
     one.
 
-    found_in: of `brick_vertices`; offsets: where each brick's begin, with room for two an edge. Where three or four cells of one edge
-    share a vertex nothing is drawn: the edge lies inside a joined cell.
+    found_in: of `brick_vertices`; offsets: where each brick's begin, with room for two an edge. Where three
+    or four cells of one edge share a vertex nothing is drawn: the edge lies inside a joined cell.
     """
     bricks = places.shape[0]
     counts = np.zeros(bricks, np.int64)
@@ -672,4 +672,4 @@ def brick_triangles(places, index, starts, found_in, table, grid, offsets, rays)
     out = Triangles(triangles, makers, ends, normals, counts)
     for lane in prange(LANES):
         _triangles_of_lane(lane, places, index, starts, found_in, table, grid, offsets, rays, out)
-    return triangles, makers, ends, normals, counts
+    return out

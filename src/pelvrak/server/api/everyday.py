@@ -26,7 +26,7 @@ from pelvrak.server.api.machines import computed_setup
 from pelvrak.server.api.moments import KERNELS
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
-from pelvrak.server.api.projects import setup_of
+from pelvrak.server.api.projects import setup_of, told_of
 from pelvrak.server.api.shapes import ProjectId, file_of
 from pelvrak.server.db.session import transaction
 from pelvrak.server.db.store import DatabaseStore
@@ -95,6 +95,6 @@ def _holding(project_id: int, setup: str) -> tuple[Setup, dict[str, Fixture], Ta
     own = setup_of(state.plan, setup)
     fixtures = _fixtures(state.plan)
     table = machine_of(own.machine, state.plan.machines).table
-    told = next((one for one in state.report.setups if one.name == setup), None) if state.report else None
+    told = told_of(state, setup)
     size = as_vector(np.subtract(told.high, told.low)) if told and told.low and told.high else None
     return own, fixtures, (table.length, table.depth), size

@@ -23,7 +23,7 @@ from pelvrak.core.route.run import Run
 from pelvrak.core.route.set_cover import SetCover, set_cover
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
-from pelvrak.server.api.projects import setup_of
+from pelvrak.server.api.projects import setup_of, told_of
 from pelvrak.server.api.shapes import Length, ProjectId
 from pelvrak.server.db.models import PartUpload
 from pelvrak.server.db.session import transaction
@@ -43,7 +43,7 @@ def computed_setup(project_id: ProjectId, setup: str) -> tuple[Plan, Setup, Setu
     state = state_of_project(project_id)
     plan = plan_from(state.plan.model_dump(mode="json"))
     own = setup_of(plan, setup)
-    told = next((one for one in state.report.setups if one.name == setup), None) if state.report else None
+    told = told_of(state, setup)
     if told is None or told.zero_from_work is None or told.machine != own.machine:
         raise Refused(
             409, "project.not_computed", setup, f"{setup} has not been computed", "wait until it is current"

@@ -14,7 +14,7 @@ from pelvrak.core.geometry.part import Part
 from pelvrak.core.route.edits import changed, edited, places_changed
 from pelvrak.core.route.graph import route_version
 from pelvrak.core.route.plan import PartFile, Plan, Setup, plan_from, plan_from_json
-from pelvrak.core.route.report import Report
+from pelvrak.core.route.report import Report, SetupReport
 from pelvrak.core.route.revising import Revising, revised, revising
 from pelvrak.core.route.run import part_key
 from pelvrak.server.api.freshness import billet_late, called_now, laid_over, new_names, stale_from
@@ -70,6 +70,12 @@ def setup_of(plan: Plan, name: str) -> Setup:
     if found is None:
         raise Refused(404, "project.no_setup", name, f"there is no setup {name!r}", "choose one of the route")
     return found
+
+
+def told_of(state: ProjectState, name: str) -> SetupReport | None:
+    """What the report says of a setup; None where it says nothing."""
+    setups = state.report.setups if state.report else ()
+    return next((one for one in setups if one.name == name), None)
 
 
 def _newest_report(session: Session, project: Project) -> Evaluation | None:

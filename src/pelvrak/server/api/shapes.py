@@ -227,16 +227,14 @@ class FixtureForm(BaseModel):
     """A kind of fixture as the page shows it.
 
     called, several: one of it, and several; sizes: what is asked for first, with fields in braces (a list by
-    its least and most, a yes by its field's name); stands_on: the kinds it is put on where one is there;
-    asks: the fields of its item in a holding, with what they are called there;
-    fields: JSON Schema with what core/forms.py says of each field.
+    its least and most, a yes by its field's name); asks: the fields of its item in a holding, with what they
+    are called there; fields: JSON Schema with what core/forms.py says of each field.
     """
 
     kind: str
     called: str
     several: str
     sizes: str
-    stands_on: tuple[str, ...]
     asks: dict[str, str]
     fields: dict[str, Any]
 
