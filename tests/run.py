@@ -5,6 +5,7 @@ Arguments choose tests by a part of their name; without any, checks and all test
 
 from __future__ import annotations
 
+import io
 import os
 import re
 import subprocess
@@ -12,16 +13,18 @@ import sys
 import tempfile
 import time
 import unittest
+from concurrent.futures import BrokenExecutor, ProcessPoolExecutor, as_completed
+from multiprocessing import get_context
 from pathlib import Path
+from typing import TextIO
 
 TOP = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
-# About equally long on two cores: what starts servers waits a lot.
-THIRDS = (
-    ["tests.core.test_[a-q]", "tests.core.test_[t-z]"],
-    ["tests.core.test_[rs]"],
-    ["tests.server.", "tests.e2e."],
-)
+# What waits for servers and browsers is one lane; the other tests, a file at a time, are two more.
+SERVED = ["tests.server.", "tests.e2e."]
+LANES = 2
+# These compute the same routes, so one process has them together.
+TOGETHER = ("test_recut", "test_turning", "test_wrapped")
 
 
 def checks() -> list[tuple[str, list[str], Path]]:
@@ -101,37 +104,65 @@ class Counting(unittest.TextTestResult):
             self.stream.writeln(f"  ({took:.1f} s, {worked:.1f} s of processor)")
 
 
-def run_here(words: list[str]) -> tuple[int, int, int]:
-    """Tests whose names hold one of the words, in this process: (passed, failed, skipped)."""
+def run_here(
+    words: list[str], folder: Path = TOP / "tests", stream: TextIO = sys.stdout
+) -> tuple[int, int, int]:
+    """Tests in a folder whose names hold one of the words, in this process: (passed, failed, skipped)."""
     loader = unittest.TestLoader()
     loader.testNamePatterns = [f"*{word}*" for word in words]
-    suite = loader.discover(str(TOP / "tests"), pattern="test_*.py", top_level_dir=str(TOP))
-    result = unittest.TextTestRunner(stream=sys.stdout, verbosity=2, resultclass=Counting).run(suite)
+    suite = loader.discover(str(folder), pattern="test_*.py", top_level_dir=str(TOP))
+    result = unittest.TextTestRunner(stream=stream, verbosity=2, resultclass=Counting).run(suite)
     assert isinstance(result, Counting)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     return result.passed, failed, len(result.skipped)
 
 
-def run_thirds() -> tuple[int, int]:
-    """All tests in three processes side by side; what each printed comes after all have ended."""
-    running = []
-    for words in THIRDS:
-        out = tempfile.TemporaryFile("w+")  # noqa: SIM115  closed with this process
-        # The browser's third is one long wait for answers: it goes first, and the others take what it leaves.
-        command = ["nice", "-n", "0" if words is THIRDS[-1] else "10", sys.executable, __file__, *words]
-        running.append((subprocess.Popen(command, cwd=TOP, stdout=out, stderr=subprocess.STDOUT), out))
-    passed = failed = 0
-    for process, out in running:
-        process.wait()
+def run_files(names: tuple[str, ...]) -> tuple[int, int, str]:
+    """The tests of some files of the core: (passed, failed, what they printed)."""
+    printed = io.StringIO()
+    passed, failed, _ = run_here([f"tests.core.{name}." for name in names], TOP / "tests" / "core", printed)
+    return passed, failed, printed.getvalue()
+
+
+def core_files() -> list[tuple[str, ...]]:
+    """Files of the core's tests, those that run together at once; the long ones first, so that the lanes end
+    together.
+    """
+    files = sorted((TOP / "tests" / "core").glob("test_*.py"), key=lambda one: -one.stat().st_size)
+    return [TOGETHER, *((one.stem,) for one in files if one.stem not in TOGETHER)]
+
+
+def run_lanes() -> tuple[int, int]:
+    """All tests in three processes side by side; what each printed comes after it has ended."""
+    # The served lane is one long wait for answers: it goes first, and the others take what it leaves.
+    with (
+        tempfile.TemporaryFile("w+") as out,
+        ProcessPoolExecutor(LANES, get_context("spawn"), os.nice, (10,)) as lanes,
+    ):
+        served = subprocess.Popen(
+            [sys.executable, __file__, *SERVED], cwd=TOP, stdout=out, stderr=subprocess.STDOUT
+        )
+        passed = failed = 0
+        began = time.monotonic()
+        running = {lanes.submit(run_files, names): names for names in core_files()}
+        for ended in as_completed(running):
+            try:
+                good, bad, printed = ended.result()
+            except BrokenExecutor:
+                good, bad, printed = 0, 1, f"FAILED: a process ended while it ran {running[ended]}\n"
+            print(printed, flush=True)
+            passed, failed = passed + good, failed + bad
+        print(f"the core's tests took {time.monotonic() - began:.0f} s", flush=True)
+        served.wait()
+        print(f"the served lane took {time.monotonic() - began:.0f} s", flush=True)
         out.seek(0)
         text = out.read()
-        # The count is the last line, unless a library has a word to say as its process ends.
-        counts = list(re.finditer(r"^(\d+) passed, (\d+) failed$\n?", text, re.MULTILINE))
-        counted = counts[-1] if counts else None
-        print(text[: counted.start()] + text[counted.end() :] if counted else text, flush=True)
-        good, bad = (int(counted[1]), int(counted[2])) if counted else (0, 1)
-        passed, failed = passed + good, failed + bad + (process.returncode != 0 and bad == 0)
-    return passed, failed
+    # The count is the last line, unless a library has a word to say as its process ends.
+    counts = list(re.finditer(r"^(\d+) passed, (\d+) failed$\n?", text, re.MULTILINE))
+    counted = counts[-1] if counts else None
+    print(text[: counted.start()] + text[counted.end() :] if counted else text, flush=True)
+    good, bad = (int(counted[1]), int(counted[2])) if counted else (0, 1)
+    return passed + good, failed + bad + (served.returncode != 0 and bad == 0)
 
 
 def codes() -> set[str]:
@@ -154,7 +185,7 @@ def main(words: list[str]) -> int:
         kernels.wait()
         with tempfile.TemporaryDirectory() as raised:
             os.environ["PELVRAK_RAISED"] = raised
-            good, bad = run_thirds()
+            good, bad = run_lanes()
             passed, failed = passed + good, failed + bad
             never = sorted(codes() - {path.name for path in Path(raised).iterdir()})
         print(

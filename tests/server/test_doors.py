@@ -290,7 +290,7 @@ class Fuzzed(unittest.TestCase):
                     "-H",
                     "x-pelvrak: tests",
                     "--max-examples",
-                    "6",
+                    "3",
                     "--phases",
                     "coverage,fuzzing",
                     "--seed",
