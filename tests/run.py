@@ -41,18 +41,21 @@ def checks() -> list[tuple[str, list[str], Path]]:
     ]
 
 
-def run_checks() -> tuple[int, int]:
+Check = tuple[str, subprocess.Popen[str]]
+
+
+def begin_checks() -> list[Check]:
+    """All checks, under way."""
     env = {**os.environ, "PATH": f"{BIN}:{os.environ['PATH']}"}
-    passed = failed = 0
-    running = [
-        (
-            name,
-            subprocess.Popen(
-                command, cwd=folder, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
-            ),
-        )
-        for name, command, folder in checks()
+    told = {"stdout": subprocess.PIPE, "stderr": subprocess.STDOUT, "text": True}
+    return [
+        (name, subprocess.Popen(command, cwd=folder, env=env, **told)) for name, command, folder in checks()
     ]
+
+
+def end_checks(running: list[Check]) -> tuple[int, int]:
+    """How the checks ended."""
+    passed = failed = 0
     for name, process in running:
         output, _ = process.communicate()
         good = process.returncode == 0
@@ -179,13 +182,13 @@ def main(words: list[str]) -> int:
         if skipped:
             print(f"skipped: {skipped}")
     else:
-        # The compiled kernels are made once, beside the checks, before two processes want them.
-        kernels = subprocess.Popen([sys.executable, "-m", "pelvrak.core.route.warm"], cwd=TOP)
-        passed, failed = run_checks()
-        kernels.wait()
+        running = begin_checks()
+        # The kernels are compiled once, before two processes want them.
+        subprocess.run([TOP / "bin" / "setup", "kernels"], check=True)
         with tempfile.TemporaryDirectory() as raised:
             os.environ["PELVRAK_RAISED"] = raised
-            good, bad = run_lanes()
+            passed, failed = run_lanes()
+            good, bad = end_checks(running)
             passed, failed = passed + good, failed + bad
             never = sorted(codes() - {path.name for path in Path(raised).iterdir()})
         print(

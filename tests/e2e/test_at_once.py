@@ -47,6 +47,41 @@ class AtOnce(Browser):
             report = client.get(f"/api/projects/{number}").json()["report"]
         self.assertEqual((report["setups"][0]["name"], report["computed"]), ("OP70", []))
 
+    def test_edits_made_before_an_answer_are_all_kept(self):
+        """Two values, one of them typed twice, and what was done last taken back, all before the server has
+        answered the first.
+        """
+        number = self.new_project("quick", solids.box((0, 0, 0), (40, 30, 12)))
+        page, held = self.page, []
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "Billet")
+
+        def typed(label: str, value: str) -> None:
+            field = sheet.get_by_label(label)
+            field.fill(value)
+            field.press("Enter")
+
+        typed("Back y+", "4")
+        self.current(page)
+        page.route("**/plan", lambda route: held.append(route))
+        for label, value in (("Under z−", "8"), ("Top z+", "7"), ("Top z+", "9"), ("Front y−", "6")):
+            typed(label, value)
+        page.get_by_role("button", name="Undo").click()
+        for answered in range(4):
+            while len(held) <= answered:
+                page.wait_for_timeout(20)
+            held[answered].continue_()
+        self.current(page)
+        # A revision gone back to is the newest again, whatever was made of it before.
+        page.unroute("**/plan")
+        typed("Left x−", "3")
+        self.current(page)
+        expect(page.get_by_role("alert")).to_have_count(0)
+        with self.server.client() as client:
+            sizing = client.get(f"/api/projects/{number}").json()["plan"]["billet"]["sizing"]
+        kept = [sizing[name] for name in ("z_minus", "z_plus", "y_minus", "y_plus", "x_minus")]
+        self.assertEqual(kept, [8, 9, 5, 4, 3])
+
     def test_what_ended_before_the_page_heard_of_it_is_shown(self):
         """The first answer says it is being computed; it ends before the page's events have begun."""
         number = self.new_project("unheard", solids.box((0, 0, 0), (40, 30, 12)))

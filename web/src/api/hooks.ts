@@ -24,17 +24,19 @@ import {
   Refusal,
 } from './client'
 import type { components } from './schema'
+import { inTurn, touched } from './turns'
 
 /** Whether a project's newest state is still being computed, or waits for it. */
 export const computing = ({ evaluation }: ProjectState) =>
   evaluation?.status === 'queued' || evaluation?.status === 'running'
 
-/** Show a project's state that an edit answered with; asked for once more where something was heard of it meanwhile, which may be newer. */
+/** Show a project's state that an edit answered with; asked for once more where something was heard of it meanwhile, or is just being asked for, which may be newer or older. */
 export async function answeredWith(queries: QueryClient, id: number, call: Promise<ProjectState>) {
   const queryKey = ['project', id]
   const before = queries.getQueryState(queryKey)?.dataUpdatedAt
   const state = await call
-  const overtaken = queries.getQueryState(queryKey)?.dataUpdatedAt !== before
+  const now = queries.getQueryState(queryKey)
+  const overtaken = now?.dataUpdatedAt !== before || now?.fetchStatus === 'fetching'
   queries.setQueryData(queryKey, state)
   if (overtaken) void queries.invalidateQueries({ queryKey })
 }
@@ -212,13 +214,16 @@ export const revisionAt = (project: ProjectState, card: Card, stage?: Stage) =>
 
 export type Commit = (what: string, change: (draft: Plan) => void) => Promise<Problem | null>
 
-/** Make an edit: on the revision that is shown, refused when that is not the newest. */
+type Sent = Promise<{ data?: unknown; error?: unknown }>
+
+/** Make an edit, in its turn; refused when somebody else has made one. places: what it touches. */
 function useKept(project: ProjectState) {
   const queries = useQueryClient()
   return useCallback(
-    async (edit: () => Promise<{ data?: unknown; error?: unknown }>): Promise<Problem | null> => {
+    async (places: string[] | null, edit: (based_on: number) => Sent): Promise<Problem | null> => {
+      const sent = (based_on: number) => answered<ProjectState>(edit(based_on))
       try {
-        await saving(answeredWith(queries, project.id, answered<ProjectState>(edit())))
+        await saving(answeredWith(queries, project.id, inTurn(project, places, sent)))
         tell(null)
         return null
       } catch (refusal) {
@@ -230,7 +235,7 @@ function useKept(project: ProjectState) {
         return refusal.problem
       }
     },
-    [project.id, queries],
+    [project, queries],
   )
 }
 
@@ -243,10 +248,10 @@ export function useCommit(project: ProjectState): Commit {
       change(plan)
       // Of its seven operations `compare` makes three.
       const changes = compare(project.plan, plan) as components['schemas']['Change'][]
-      return kept(() =>
+      return kept(touched(changes), (based_on) =>
         api.PATCH('/api/projects/{project_id}/plan', {
           params: { path: { project_id: project.id } },
-          body: { based_on: project.revision, what, changes },
+          body: { based_on, what, changes },
         }),
       )
     },
@@ -258,10 +263,10 @@ export function useCommit(project: ProjectState): Commit {
 export function useCure(project: ProjectState) {
   const kept = useKept(project)
   return async (cure: Cure, what = `cure: ${cure.label}`) => {
-    const problem = await kept(() =>
+    const problem = await kept(null, (based_on) =>
       api.POST('/api/projects/{project_id}/edits', {
         params: { path: { project_id: project.id } },
-        body: { based_on: project.revision, what, edits: cure.edits },
+        body: { based_on, what, edits: cure.edits },
       }),
     )
     if (problem) tell(problem)
@@ -271,9 +276,9 @@ export function useCure(project: ProjectState) {
 /** Undo, redo, run, stop. */
 export function useActions(project: ProjectState) {
   const queries = useQueryClient()
-  const done = async (call: Promise<{ data?: unknown; error?: unknown }>) => {
+  const done = async (call: Promise<ProjectState>) => {
     try {
-      await saving(answeredWith(queries, project.id, answered<ProjectState>(call)))
+      await saving(answeredWith(queries, project.id, call))
       tell(null)
     } catch (refusal) {
       if (refusal instanceof Refusal) tell(refusal.problem)
@@ -281,11 +286,13 @@ export function useActions(project: ProjectState) {
     }
   }
   const params = { path: { project_id: project.id } }
-  const body = { based_on: project.revision }
+  // What was done last is meant, answered or not.
+  const walk = (step: (body: { based_on: number }) => Sent) =>
+    done(inTurn(project, null, (based_on) => answered<ProjectState>(step({ based_on }))))
   return {
-    undo: () => done(api.POST('/api/projects/{project_id}/undo', { params, body })),
-    redo: () => done(api.POST('/api/projects/{project_id}/redo', { params, body })),
-    run: () => done(api.POST('/api/projects/{project_id}/run', { params })),
-    stop: () => done(api.POST('/api/projects/{project_id}/stop', { params })),
+    undo: () => walk((body) => api.POST('/api/projects/{project_id}/undo', { params, body })),
+    redo: () => walk((body) => api.POST('/api/projects/{project_id}/redo', { params, body })),
+    run: () => done(answered<ProjectState>(api.POST('/api/projects/{project_id}/run', { params }))),
+    stop: () => done(answered<ProjectState>(api.POST('/api/projects/{project_id}/stop', { params }))),
   }
 }

@@ -68,17 +68,22 @@ export function NumberField({
   const reading = read?.of === text ? read.value : null
   const [error, setError] = useState<Problem | null>(null)
   const was = useRef(shown)
+  // What was sent last as the value, the text it came from, and that text while the answer is on its way.
   const kept = useRef<number | null>(null)
+  const of = useRef<string | null>(null)
+  const sending = useRef<string | null>(null)
   const tried = useRef(0)
   useEffect(() => {
     if (was.current === shown) return
+    const before = was.current
     was.current = shown
-    // What was typed stays as long as it means what is shown.
+    // What was typed stays as long as it means what is shown, and what is being typed or on its way stays too.
     if (kept.current !== null && round(kept.current, digits) === shown) return
+    if (text === sending.current || (text !== before && text !== of.current)) return
     kept.current = null
     setText(shown)
     setError(null)
-  }, [shown, digits])
+  }, [shown, text, digits])
   useEffect(() => {
     if (text.trim() === '' || text === shown || plain(text) !== null) return
     let alive = true
@@ -101,6 +106,8 @@ export function NumberField({
     return () => told.current?.(null)
   }, [comes, shown, digits])
   const done = async () => {
+    // Enter, and then the field is left: once.
+    if (text === sending.current) return
     const mine = ++tried.current
     if (text.trim() === shown || (kept.current !== null && reading === kept.current)) {
       setError(null)
@@ -118,7 +125,9 @@ export function NumberField({
       return
     }
     kept.current = number
+    of.current = sending.current = text
     const problem = await commit(number)
+    if (sending.current === text) sending.current = null
     if (mine !== tried.current) return
     setError(problem && problem.code !== 'plan.stale' ? problem : null)
     if (problem) kept.current = null

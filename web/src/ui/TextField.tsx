@@ -1,4 +1,4 @@
-import { useId, useState } from 'react'
+import { useId, useRef, useState } from 'react'
 import { type Problem } from '../api/client'
 import { sentence } from './Field'
 
@@ -12,16 +12,21 @@ export function TextField(props: {
   const id = useId()
   const [typed, setTyped] = useState<string | null>(null)
   const [problem, setProblem] = useState<Problem | null>(null)
+  const sending = useRef<string | null>(null)
   const done = async () => {
-    if (typed === null) return
+    // Enter, and then the field is left: once.
+    if (typed === null || typed === sending.current) return
     if (typed.trim() === props.value) {
       setTyped(null)
       setProblem(null)
       return
     }
+    sending.current = typed
     const refused = await props.commit(typed.trim())
+    if (sending.current === typed) sending.current = null
     setProblem(refused)
-    if (!refused) setTyped(null)
+    // What was typed since stays.
+    if (!refused) setTyped((now) => (now === typed ? null : now))
   }
   return (
     <div>
