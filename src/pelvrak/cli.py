@@ -18,6 +18,7 @@ import typer
 from pelvrak.core.errors import BadInput
 
 if TYPE_CHECKING:
+    from pelvrak.core.cures import Cure
     from pelvrak.core.engine.store import MemoryStore
     from pelvrak.core.route.plan import Plan
     from pelvrak.core.route.report import Report
@@ -331,6 +332,67 @@ def part(
         print(f"  boss {boss['height']:.3f} high" + (f", Ø{boss['diameter']:g}" if boss["diameter"] else ""))
     for problem in facts["problems"]:
         print(f"  {problem['sentence']}")
+
+
+@app.command()
+def operations(
+    plan: PlanFile,
+    setup: SetupName,
+    propose: Annotated[bool, typer.Option("--propose", help="print what can be cut, and how")] = False,
+    take: Annotated[bool, typer.Option("--take", help="put all of it into the plan")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Print the operations of a setup, or what can be cut in it: by which chain, with which tools, and what
+    is not offered.
+    """
+    if take and not propose:
+        raise BadInput("operations.take", "--take", "nothing is proposed", "give --propose with it")
+    document, store, report = _computed(plan, until=setup)
+    own = next(one for one in document.setups if one.name == setup)
+    if not propose:
+        if as_json:
+            print(json.dumps([one.model_dump(mode="json") for one in own.operations], indent=2))
+            return
+        for operation in own.operations:
+            print(f"{operation.name}: {operation.kind}, {operation.tool}")
+        return
+    from pelvrak.core.cutting.tools import tool_shelf
+    from pelvrak.core.engine.engine import Engine, Result
+    from pelvrak.core.geometry.features import Features
+    from pelvrak.core.route.pieces import FEATURES, PART
+    from pelvrak.core.route.proposing import incoming_to, offers
+
+    engine = Engine(store)
+    part = Result(report.part_key, engine)
+    incoming = incoming_to(engine, report.setups[-1])
+    features = Features.model_validate(part.value(FEATURES))
+    found = offers(document, own, part.value(PART), features, incoming, tool_shelf().values())
+    if take and found.every is not None:
+        _write_edited(plan, found.every)
+    if as_json:
+        print(found.model_dump_json(indent=2))
+        return
+    for offer in found.offered:
+        one = offer.cuttable
+        at = f" at {one.position}" if one.position else ""
+        print(f"{one.count} × {one.what}{at}: " + (f"needs {one.wanted}" if one.wanted else one.chain))
+        for step in one.steps:
+            print(f"    {step.told['name']}: {step.tool.name}, {step.finish}, {step.time.value:.0f} s")
+    for passed in found.passed:
+        print(f"not offered: {passed.what}: {passed.why}")
+    if take:
+        print(f"{plan}: " + (found.every.label if found.every else "nothing to add"))
+
+
+def _write_edited(path: Path, cure: Cure) -> None:
+    """A plan document with the edits of a cure made in it."""
+    from pelvrak.core.route.edits import edited
+    from pelvrak.core.route.plan import plan_from, plan_from_json
+
+    document = plan_from_json(_read(path), str(path)).model_dump(mode="json")
+    after = edited(document, cure.edits)
+    plan_from(after)
+    path.write_text(json.dumps(after, indent=2) + "\n")
 
 
 @app.command()

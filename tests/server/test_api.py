@@ -14,6 +14,7 @@ import unittest
 import numpy as np
 import trimesh
 
+from pelvrak.core.cutting.tools import tool_shelf
 from tests import solids
 from tests.serving import DEMO_STEP, Server, kill, shared, upload, wait
 
@@ -39,6 +40,7 @@ def edit(client, state: dict, change, what: str = "edit"):
 def faced_finely(plan: dict) -> None:
     """Rays a tenth of a millimetre apart, and something to cut."""
     plan["resolution_mm"] = 0.1
+    plan["tools"] = [tool_shelf()["em10"].model_dump(mode="json")]
     plan["setups"][0]["operations"] = [{"id": "face", "name": "Face", "kind": "facing", "tool": "em10"}]
 
 

@@ -36,6 +36,7 @@ from pelvrak.server.api import (
     parts,
     problems,
     projects,
+    proposing,
     release,
     shelf,
 )
@@ -73,6 +74,7 @@ for router in (
     everyday.router,
     machines.router,
     drafting.router,
+    proposing.router,
     events.router,
 ):
     app.include_router(router)

@@ -1,4 +1,4 @@
-import { type QueryClient, useQuery, useQueryClient } from '@tanstack/react-query'
+import { keepPreviousData, type QueryClient, useQuery, useQueryClient } from '@tanstack/react-query'
 import { compare } from 'fast-json-patch'
 import { useCallback, useEffect } from 'react'
 import { saving, tell } from '../state/editing'
@@ -13,6 +13,7 @@ import {
   type Fixture,
   type Library,
   noteRevision,
+  type Offers,
   type Part,
   type PartState,
   pieceUrl,
@@ -123,6 +124,20 @@ export const useEveryday = (id: number, setup: string, revision: number | null |
           params: { path: { project_id: id, setup } },
         }),
       ),
+  })
+
+/** What can be cut in a setup; asked for again once another revision was made or computed. */
+export const useCuttable = (project: ProjectState, setup: string, wanted: boolean) =>
+  useQuery({
+    queryKey: ['cuttable', project.id, setup, project.revision, project.report_revision],
+    queryFn: () =>
+      answered<Offers>(
+        api.GET('/api/projects/{project_id}/cuttable/{setup}', {
+          params: { path: { project_id: project.id, setup } },
+        }),
+      ),
+    enabled: wanted,
+    placeholderData: keepPreviousData,
   })
 
 export const usePart = (sha256: string | null | undefined) =>

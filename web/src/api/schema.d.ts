@@ -20,7 +20,7 @@ export interface paths {
         put?: never;
         /**
          * New Project
-         * @description A project from a part that was read: a billet, one empty setup, the tool shelf.
+         * @description A project from a part that was read: a billet and one empty setup.
          */
         post: operations["new_project_api_projects_post"];
         delete?: never;
@@ -869,6 +869,27 @@ export interface paths {
          * @description The operation as a whole. Nothing is changed: it is put into the plan by an edit.
          */
         post: operations["draft_api_projects__project_id__draft_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/cuttable/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cuttable In
+         * @description What can be cut in a setup, as the stock was last computed to come into it. Nothing is changed: what is
+         *     taken is put into the plan by its edits.
+         */
+        get: operations["cuttable_in_api_projects__project_id__cuttable__setup__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2170,6 +2191,76 @@ export interface components {
              * @description made one after the other, all or none
              */
             edits: (components["schemas"]["Put"] | components["schemas"]["Add"] | components["schemas"]["Arrange"])[];
+        };
+        /**
+         * Cuttable
+         * @description Something that can be cut.
+         *
+         *     what: in words; kind: of feature; count: how many alike; faces: the walls or floors an operation is told;
+         *     all_faces: numbers of all faces it consists of; position: it is cut at, "" as the work is seated; chain,
+         *     source: how, and where the rule is from; steps: one after the other; wanted: the tool that is missing, ""
+         *     for none: then there are no steps.
+         */
+        Cuttable: {
+            /**
+             * What
+             * @description in words
+             */
+            what: string;
+            /**
+             * Kind
+             * @description of feature
+             * @enum {string}
+             */
+            kind: "top" | "hole" | "recess";
+            /**
+             * Count
+             * @description how many alike
+             * @default 1
+             */
+            count: number;
+            /**
+             * Faces
+             * @description the walls or floors an operation is told
+             * @default []
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * All Faces
+             * @description numbers of all faces it consists of
+             * @default []
+             */
+            all_faces: number[];
+            /**
+             * Position
+             * @description it is cut at, "" as the work is seated
+             * @default
+             */
+            position: string;
+            /**
+             * Chain
+             * @description how, and where the rule is from
+             * @default
+             */
+            chain: string;
+            /**
+             * Source
+             * @description how, and where the rule is from
+             * @default
+             */
+            source: string;
+            /**
+             * Steps
+             * @description one after the other
+             * @default []
+             */
+            steps: components["schemas"]["ProposedStep"][];
+            /**
+             * Wanted
+             * @description the tool that is missing, "" for none: then there are no steps
+             * @default
+             */
+            wanted: string;
         };
         /**
          * Draft
@@ -3926,6 +4017,36 @@ export interface components {
             sha256: string;
         };
         /**
+         * Offer
+         * @description Something that can be cut. cuttable: what, and how; take: puts it into the plan, None where a tool is
+         *     missing.
+         */
+        Offer: {
+            /** @description what, and how */
+            cuttable: components["schemas"]["Cuttable"];
+            /** @description puts it into the plan, None where a tool is missing */
+            take?: components["schemas"]["Cure"] | null;
+        };
+        /**
+         * Offers
+         * @description What can be cut in a setup. offered: all of it; passed: what is not offered, and why; every: puts all
+         *     that is offered into the plan.
+         */
+        Offers: {
+            /**
+             * Offered
+             * @description all of it
+             */
+            offered: components["schemas"]["Offer"][];
+            /**
+             * Passed
+             * @description what is not offered, and why
+             */
+            passed: components["schemas"]["Passed"][];
+            /** @description puts all that is offered into the plan */
+            every?: components["schemas"]["Cure"] | null;
+        };
+        /**
          * OffsetRow
          * @description One register of a load: what it stands on from the table up, how it is found, X, Y and Z, the rotary
          *     angles it holds for, and what uses it.
@@ -4476,6 +4597,28 @@ export interface components {
             choices: components["schemas"]["SolidLine"][];
             /** Origin */
             origin?: string | null;
+        };
+        /**
+         * Passed
+         * @description Something that is not offered. what: in words; why: in words; faces: of the part.
+         */
+        Passed: {
+            /**
+             * What
+             * @description in words
+             */
+            what: string;
+            /**
+             * Why
+             * @description in words
+             */
+            why: string;
+            /**
+             * Faces
+             * @description of the part
+             * @default []
+             */
+            faces: number[];
         };
         /**
          * Patch
@@ -5077,6 +5220,32 @@ export interface components {
             /** Reason */
             reason: string;
             cure: components["schemas"]["Cure"];
+        };
+        /**
+         * ProposedStep
+         * @description One operation of a chain.
+         *
+         *     told: its kind and fields as the plan has them, its name among them; tool: it is cut with; finish: what it
+         *     leaves; time: reckoned, not simulated.
+         */
+        ProposedStep: {
+            /**
+             * Told
+             * @description its kind and fields as the plan has them, its name among them
+             */
+            told: {
+                [key: string]: unknown;
+            };
+            /** @description it is cut with */
+            tool: components["schemas"]["Tool"];
+            /**
+             * Finish
+             * @description what it leaves
+             * @enum {string}
+             */
+            finish: "rough" | "finish";
+            /** @description reckoned, not simulated */
+            time: components["schemas"]["Reckoned"];
         };
         /**
          * Put
@@ -6493,7 +6662,7 @@ export interface components {
         /**
          * Understood
          * @description What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill); said:
-         *     in words; source.
+         *     in words; source. size, pitch: of a thread, mm.
          */
         Understood: {
             /**
@@ -6518,6 +6687,16 @@ export interface components {
             said: string;
             /** Source */
             source: string;
+            /**
+             * Size
+             * @description of a thread, mm
+             */
+            size?: number | null;
+            /**
+             * Pitch
+             * @description of a thread, mm
+             */
+            pitch?: number | null;
         };
         /**
          * UpByDirection
@@ -12826,6 +13005,119 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    cuttable_in_api_projects__project_id__cuttable__setup__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Offers"];
                 };
             };
             /** @description The request cannot be read. */

@@ -57,7 +57,7 @@ class Callout(Frozen):
 
 class Understood(Frozen):
     """What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill); said:
-    in words; source.
+    in words; source. size, pitch: of a thread, mm.
     """
 
     kind: Literal["limits", "thread"]
@@ -65,6 +65,8 @@ class Understood(Frozen):
     high: float
     said: str
     source: str
+    size: float | None = None
+    pitch: float | None = None
 
 
 def understood(text: str, nominal: float) -> Understood:
@@ -161,6 +163,8 @@ def _thread(size: float, pitch: float | None, nominal: float) -> Understood:
         high=round(drill, 4),
         said=f"{name}, tapping drill {drill:g} mm",
         source="ISO 261 pitches, ISO 2306: drill = size - pitch (tables from memory)",
+        size=size,
+        pitch=step,
     )
 
 
@@ -189,6 +193,8 @@ def _inch_thread(name: str, size: float, per_inch: int, nominal: float) -> Under
         high=round(drill, 4),
         said=f"{name}, tapping drill {drill:.2f} mm",
         source="ASME B1.1 sizes and turns to the inch; drill = size - pitch",
+        size=size,
+        pitch=25.4 / per_inch,
     )
 
 

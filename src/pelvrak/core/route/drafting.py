@@ -58,7 +58,7 @@ def drafted(
     if chosen in plan.tools:
         return Draft(operation=operation)
     taken = {tool.place for tool in plan.tools}
-    place = next(n for n in range(chosen.place, 1000 + chosen.place) if n not in taken)
+    place = next(n for n in range(1, 1000) if n not in taken)
     return Draft(operation=operation, tool=chosen.model_copy(update={"place": place}))
 
 

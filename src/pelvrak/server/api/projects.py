@@ -9,7 +9,6 @@ from fastapi import APIRouter, UploadFile
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer
 
-from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Part
 from pelvrak.core.route.edits import changed, edited, places_changed
 from pelvrak.core.route.graph import route_version
@@ -258,7 +257,7 @@ def projects(archived: bool = False) -> list[ProjectLine]:
 
 @router.post("", status_code=201)
 def new_project(wanted: NewProject) -> ProjectState:
-    """A project from a part that was read: a billet, one empty setup, the tool shelf."""
+    """A project from a part that was read: a billet and one empty setup."""
     with transaction() as session:
         upload = session.get(PartUpload, wanted.sha256)
         if upload is None or upload.status != "ready" or upload.kind != "part":
@@ -266,7 +265,6 @@ def new_project(wanted: NewProject) -> ProjectState:
         plan = Plan(
             name=wanted.name,
             part=PartFile(file=upload.name, sha256=upload.sha256),
-            tools=tuple(tool_shelf().values()),
             setups=(Setup(name="OP10"),),
         )
         project = add_project(session, plan, "part in")

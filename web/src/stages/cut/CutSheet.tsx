@@ -10,6 +10,7 @@ import { clock, hueOf } from '../../ui/words'
 import { Row, sentence } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
 import { Head, type SheetProps } from '../sheet'
+import { Cuttable } from './Cuttable'
 import { drafted, OperationEditor } from './OperationEditor'
 
 /** The operations of a setup in their order. */
@@ -108,6 +109,7 @@ export function CutSheet(props: SheetProps) {
           {sentence(problem)}
         </p>
       )}
+      {!setup.makes && <Cuttable key={setup.name} {...props} />}
       <h3 className="mb-1 mt-5 font-head text-[15px] font-semibold">Setup and program</h3>
       <Row label="Name">
         <TextField

@@ -1,0 +1,129 @@
+"""What can be cut of a part in one plane, and with which steps?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from shapely import maximum_inscribed_circle
+from shapely.geometry import Polygon
+
+from pelvrak.core.cutting.regions import floor_region, opening_region
+from pelvrak.core.cutting.standing import top_within
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.features import Recess
+from pelvrak.core.geometry.rigid import moved
+from pelvrak.core.proposals import choosing
+from pelvrak.core.proposals.choosing import Missing
+from pelvrak.core.proposals.holes import holes_in
+from pelvrak.core.proposals.steps import ALONG, PAST_MM, STANDS_MM, TOP, Cuttable, Passed, Plane, Shop
+
+CLOSED = ("pocket", "slot", "opening", "through slot")
+# Depth and width of a facing pass: mm, and a share of the cutter's diameter: common practice, no source.
+FACED_MM, FACED_SHARE = 2.0, 0.7
+# Beside what is open to a side a cutter may run out: so much wider a one fits.
+OPEN_WIDER = 4.0
+
+
+def cuttable(plane: Plane, shop: Shop) -> tuple[tuple[Cuttable, ...], tuple[Passed, ...]]:
+    """What can be cut in a plane, and what of it is not offered with why; what does not look to the spindle
+    is in neither.
+    """
+    found = [*_top(plane, shop), *_recesses(plane, shop), *holes_in(plane, shop)]
+    offered = tuple(one for one in found if isinstance(one, Cuttable))
+    return offered, tuple(one for one in found if isinstance(one, Passed))
+
+
+def _top(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
+    """What stands above the part all over, as the work is seated."""
+    part_top = float(moved(plane.zero_from_work, plane.model.mesh.vertices)[:, 2].max())
+    over = float(plane.stock.high[2]) - part_top
+    if over < STANDS_MM or plane.position:
+        return
+    what = f"the top, {over:.2f} mm"
+    if (by := plane.cut_already((TOP,))) is not None:
+        yield Passed(what=what, why=f"cut by {by}")
+        return
+    tool = shop.tools.best(("face_mill",), lambda tool: -tool.DC) or shop.tools.best(
+        ("end_mill",), lambda tool: -tool.DC
+    )
+    base = Cuttable(what=what, kind="top", chain="faced", source="common practice, no source")
+    if tool is None:
+        yield base.model_copy(update={"wanted": "a face mill, or an end mill"})
+        return
+    length, width = (plane.stock.high - plane.stock.low)[:2]
+    down = min(FACED_MM, round(over, 3))
+    time = shop.by_volume(tool, float(length * width) * over, down, FACED_SHARE * tool.DC)
+    told = {"kind": "facing", "name": "Face the top", "step_down": down, "step_over": FACED_SHARE}
+    yield base.model_copy(update={"steps": (shop.step(tool, "finish", told, time),)})
+
+
+def _recesses(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
+    """Pockets, slots, steps and openings that look to the spindle."""
+    for recess in plane.features.recesses:
+        through = recess.floor is None and plane.looks_up(recess.sides)
+        if not through and float(np.dot(recess.opens, plane.up)) <= ALONG:
+            continue
+        faces = _faces(recess)
+        what = f"{recess.kind}, {recess.depth:.4g} deep"
+        if (by := plane.cut_already(faces)) is not None:
+            yield Passed(what=what, why=f"cut by {by}", faces=faces)
+            continue
+        try:
+            region, floor = _region(plane, recess)
+        except BadInput as bad:
+            yield Passed(what=what, why=bad.what, faces=faces)
+            continue
+        top = top_within(plane.stock, region)
+        if top is None or top < floor + STANDS_MM:
+            yield Passed(what=what, why="already there", faces=faces)
+            continue
+        yield _recess(plane, shop, recess, (region, top - floor))
+
+
+def _faces(recess: Recess) -> tuple[int, ...]:
+    """All faces of a recess."""
+    return (*(() if recess.floor is None else (recess.floor,)), *recess.walls, *recess.fillets)
+
+
+def _region(plane: Plane, recess: Recess) -> tuple[Polygon, float]:
+    """A recess from above, and the height of its floor, mm. Raises BadInput."""
+    part = plane.model
+    if recess.floor is not None:
+        return floor_region(part.part, part.part.faces[recess.floor], plane.zero_from_work, recess.kind)
+    wall = part.part.faces[recess.walls[0]]
+    region, low, _ = opening_region(part, wall, plane.zero_from_work, recess.kind)
+    return region, low
+
+
+def _recess(plane: Plane, shop: Shop, recess: Recess, room: tuple[Polygon, float]) -> Cuttable:
+    """How a recess is cut. room: its region from above, and the height that stands in it, mm."""
+    region, depth = room
+    faces = plane.refs((recess.walls[0],) if recess.floor is None else (recess.floor,))
+    base = Cuttable(
+        what=f"{recess.kind}, {recess.depth:.4g} deep",
+        kind="recess",
+        faces=faces,
+        all_faces=_faces(recess),
+        position=plane.position,
+        source="common practice, no source",
+    )
+    if recess.corner_radius == 0.0:
+        return base.model_copy(update={"wanted": "no turning tool: two of its walls meet sharp"})
+    closed, foot = recess.kind in CLOSED, recess.floor_radius or 0.0
+    wide = 2 * float(maximum_inscribed_circle(region).length) * (1 if closed else OPEN_WIDER)
+    volume, below = float(region.area) * depth, PAST_MM if recess.floor is None else 0.0
+    try:
+        fine = choosing.end_mill(shop.tools, wide, depth, recess.corner_radius, foot)
+        if not closed:
+            step = shop.milled(fine, faces, recess.kind.capitalize(), volume, 0.0, below)
+            return base.model_copy(update={"chain": "cut in one", "steps": (step,)})
+        rough = choosing.end_mill(shop.tools, wide, depth, None, foot)
+    except Missing as missing:
+        return base.model_copy(update={"wanted": missing.wanted})
+    length = float(region.length)
+    steps = (
+        shop.milled(rough, faces, f"Rough {recess.kind}", volume, shop.rules.leave_mm, below),
+        shop.walled(fine, faces, f"Finish {recess.kind}", (depth, length, below)),
+    )
+    return base.model_copy(update={"chain": "roughed and finished", "steps": steps})

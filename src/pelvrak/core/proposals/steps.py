@@ -1,0 +1,195 @@
+"""What is proposed: something that can be cut, with its steps, their tools and times."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, Literal
+
+import numpy as np
+
+from pelvrak.core.cutting.feeds import Material, cutting_data, removal_rate
+from pelvrak.core.cutting.standing import Standing
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.geometry.callout import Understood
+from pelvrak.core.geometry.features import Features
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import FaceRef, Frozen, PartModel, Vector, ref_to
+from pelvrak.core.geometry.reckoned import Reckoned
+from pelvrak.core.machine.machine import Machine
+from pelvrak.core.proposals.chains import Rules
+from pelvrak.core.proposals.choosing import Tools
+
+# Less than this stands nowhere: what rays know of a surface, mm.
+STANDS_MM = 0.05
+# Cosine of the angle within which a direction is the spindle's.
+ALONG = 0.9999
+# A roughing pass, as shares of the cutter's diameter: common practice, no source.
+DOWN_SHARE, OVER_SHARE = 0.7, 0.45
+# How far a cutter goes past the bottom of what goes through, mm.
+PAST_MM = 0.5
+Finish = Literal["rough", "finish"]
+
+
+class ProposedStep(Frozen):
+    """One operation of a chain.
+
+    told: its kind and fields as the plan has them, its name among them; tool: it is cut with; finish: what it
+    leaves; time: reckoned, not simulated.
+    """
+
+    told: dict[str, Any]
+    tool: Tool
+    finish: Finish
+    time: Reckoned
+
+
+class Cuttable(Frozen):
+    """Something that can be cut.
+
+    what: in words; kind: of feature; count: how many alike; faces: the walls or floors an operation is told;
+    all_faces: numbers of all faces it consists of; position: it is cut at, "" as the work is seated; chain,
+    source: how, and where the rule is from; steps: one after the other; wanted: the tool that is missing, ""
+    for none: then there are no steps.
+    """
+
+    what: str
+    kind: Literal["top", "hole", "recess"]
+    count: int = 1
+    faces: tuple[FaceRef, ...] = ()
+    all_faces: tuple[int, ...] = ()
+    position: str = ""
+    chain: str = ""
+    source: str = ""
+    steps: tuple[ProposedStep, ...] = ()
+    wanted: str = ""
+
+
+class Passed(Frozen):
+    """Something that is not offered. what: in words; why: in words; faces: of the part."""
+
+    what: str
+    why: str
+    faces: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class Shop:
+    """What there is to cut with: tools, material, machine, rules."""
+
+    tools: Tools
+    material: Material
+    machine: Machine
+    rules: Rules
+
+    def step(self, tool: Tool, finish: Finish, told: dict[str, Any], time: Reckoned) -> ProposedStep:
+        """One operation with its tool."""
+        return ProposedStep(told={**told, "tool": tool.id}, tool=tool, finish=finish, time=time)
+
+    def milled(
+        self, tool: Tool, faces: tuple[FaceRef, ...], name: str, volume: float, leave: float, below: float
+    ) -> ProposedStep:
+        """A pocket. volume: of what it removes, mm³; leave: on its walls, below: past its bottom, mm."""
+        down = round(DOWN_SHARE * tool.DC, 3)
+        told = {
+            "kind": "pocket",
+            "faces": told_faces(faces),
+            "name": name,
+            "leave_side": leave,
+            "below": below,
+            "step_down": down,
+            "step_over": OVER_SHARE,
+        }
+        time = self.by_volume(tool, volume, down, OVER_SHARE * tool.DC)
+        return self.step(tool, "rough" if leave else "finish", told, time)
+
+    def walled(
+        self, tool: Tool, faces: tuple[FaceRef, ...], name: str, sizes: tuple[float, float, float]
+    ) -> ProposedStep:
+        """Along the walls inside, in one depth. sizes: depth, length of the way, past its bottom, mm."""
+        depth, length, below = sizes
+        told = {
+            "kind": "outline",
+            "side": "inside",
+            "faces": told_faces(faces),
+            "name": name,
+            "below": below,
+            "step_down": round(depth + 1.0, 3),
+        }
+        feed = cutting_data(tool, self.material, self.machine).feed_mm_min.value
+        time = Reckoned(
+            value=round(60 * length / feed, 1),
+            unit="s",
+            formula="t = l / vf",
+            with_values=f"{length:.0f} / {feed:.0f}",
+            source="length over feed",
+        )
+        return self.step(tool, "finish", told, time)
+
+    def by_volume(self, tool: Tool, volume: float, down: float, over: float) -> Reckoned:
+        """Time to remove a volume (mm³) at a full step, s."""
+        feed = cutting_data(tool, self.material, self.machine).feed_mm_min.value
+        rate = removal_rate(down, over, feed)
+        return Reckoned(
+            value=round(60 * volume / 1000 / rate, 1),
+            unit="s",
+            formula="t = V / (ap·ae·vf)",
+            with_values=f"{volume / 1000:.1f} cm³ / {rate:.1f} cm³/min",
+            source="ISO 3002-3 material removal rate",
+        )
+
+    def by_depth(self, tool: Tool, depth: float, count: int) -> Reckoned:
+        """Time to go down so deep (mm) so often, s."""
+        feed = cutting_data(tool, self.material, self.machine).plunge_mm_min
+        return Reckoned(
+            value=round(60 * count * (depth + 2) / feed, 1),
+            unit="s",
+            formula="t = n·(l + 2) / vf",
+            with_values=f"{count}·({depth:.1f} + 2) / {feed:.0f}",
+            source="length over feed, from 2 mm above the work",
+        )
+
+
+@dataclass(frozen=True)
+class Plane:
+    """The part as it lies in one plane of a setup.
+
+    position: its name, "" as the work is seated; stock: that comes in, as it lies there; meant: what the
+    callouts on faces say, by face; cut_by: the operation that cuts a face, by face, of the top by TOP.
+    """
+
+    position: str
+    zero_from_work: Floats
+    stock: Standing
+    model: PartModel
+    features: Features
+    meant: Mapping[int, Understood]
+    cut_by: Mapping[int, str]
+
+    @cached_property
+    def up(self) -> Floats:
+        """Towards the spindle, work frame."""
+        up: Floats = self.zero_from_work[2, :3]
+        return up
+
+    def looks_up(self, sides: tuple[Vector, ...]) -> bool:
+        """Whether a feature can be reached from here."""
+        return any(float(np.dot(side, self.up)) > ALONG for side in sides)
+
+    def refs(self, faces: tuple[int, ...]) -> tuple[FaceRef, ...]:
+        """The faces as the plan points at them."""
+        return tuple(ref_to(self.model.part.faces[face]) for face in faces)
+
+    def cut_already(self, faces: tuple[int, ...]) -> str | None:
+        """The operation that cuts one of the faces."""
+        return next((self.cut_by[face] for face in faces if face in self.cut_by), None)
+
+
+# The top of the work has no face of its own.
+TOP = -1
+
+
+def told_faces(faces: tuple[FaceRef, ...]) -> list[dict[str, Any]]:
+    """Faces as an operation is told them."""
+    return [one.model_dump(mode="json") for one in faces]

@@ -1,0 +1,213 @@
+"""What can be cut in a setup, as the stock comes into it, and the edits that put it into the plan?"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from pelvrak.core.cures import Add, Cure, Edit, Element
+from pelvrak.core.cutting.feeds import material_of
+from pelvrak.core.cutting.operations import KINDS
+from pelvrak.core.cutting.standing import Standing, is_square, standing, standing_square
+from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.callout import Understood, check_callout
+from pelvrak.core.geometry.features import Features
+from pelvrak.core.geometry.mesh import Floats, Mesh, transformed
+from pelvrak.core.geometry.part import Frozen, PartModel
+from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.proposals.chains import rules_shipped
+from pelvrak.core.proposals.choosing import Tools
+from pelvrak.core.proposals.cuttable import cuttable
+from pelvrak.core.proposals.steps import TOP, Cuttable, Passed, Plane, ProposedStep, Shop
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import FIELD, SURFACE
+from pelvrak.core.route.plan import Plan, Setup
+from pelvrak.core.route.planning import PLAN_CELL_MM
+from pelvrak.core.route.report import SetupReport
+from pelvrak.core.stock.field import RayField
+
+# All of a setup at once: roughing before finishing, milling before holes, each cycle for all holes.
+_ORDER = {"facing": 0, "pocket": 1, "outline": 2}
+_CYCLES = {"spot": 3, "drill": 4, "peck": 4, "ream": 5, "tap": 5}
+
+
+class Offer(Frozen):
+    """Something that can be cut. cuttable: what, and how; take: puts it into the plan, None where a tool is
+    missing.
+    """
+
+    cuttable: Cuttable
+    take: Cure | None = None
+
+
+class Offers(Frozen):
+    """What can be cut in a setup. offered: all of it; passed: what is not offered, and why; every: puts all
+    that is offered into the plan.
+    """
+
+    offered: tuple[Offer, ...]
+    passed: tuple[Passed, ...]
+    every: Cure | None = None
+
+
+@dataclass(frozen=True)
+class Incoming:
+    """The work as it comes into a setup. stock: on its rays; surface: the same, made where it is asked for;
+    planes: of each position, "" as the work is seated, 4×4 from the work frame.
+    """
+
+    stock: RayField
+    surface: Callable[[], Mesh]
+    planes: Mapping[str, Floats]
+
+    def at(self, plane: Floats) -> Standing | None:
+        """The stock as it lies in a plane."""
+        if is_square(plane):
+            return standing_square(self.stock, plane)
+        return standing(transformed(self.surface(), plane), PLAN_CELL_MM)
+
+
+def incoming_to(engine: Engine, told: SetupReport) -> Incoming:
+    """The work as it came into a setup that was computed. Raises BadInput where nothing came, or it is not
+    seated.
+    """
+    key = told.incoming_key
+    if key is None or told.zero_from_work is None:
+        raise BadInput(
+            "project.not_computed",
+            told.name,
+            "no stock comes into it yet, or it is not seated",
+            "mend what the setup's findings say",
+        )
+    seated = np.array(told.zero_from_work)
+    turned = {one.name: np.array(one.local_from_zero) @ seated for one in told.positions}
+    stock = Result(key, engine).value(FIELD)
+    return Incoming(stock, lambda: surface_of(engine, key).value(SURFACE), {"": seated, **turned})
+
+
+def offers(
+    plan: Plan, setup: Setup, model: PartModel, features: Features, incoming: Incoming, shelf: Iterable[Tool]
+) -> Offers:
+    """What can be cut in a setup. shelf: tools that can be added to the plan's own.
+
+    Raises BadInput for a setup that cuts jaws, and for a machine or a material that is not there.
+    """
+    if setup.makes is not None:
+        raise BadInput(
+            "operations.jaws",
+            setup.name,
+            "it cuts the nest of its jaws, and nothing of the part",
+            "ask for a setup that cuts the part",
+        )
+    own = tuple(plan.tools)
+    rest = tuple(tool for tool in shelf if all(tool.id != mine.id for mine in own))
+    shop = Shop(
+        Tools(own, rest),
+        material_of(plan.billet.material),
+        machine_of(setup.machine, plan.machines),
+        rules_shipped(),
+    )
+    meant, cut_by = _meant(plan, model), _cut_by(plan, setup)
+    found: list[Cuttable] = []
+    passed: list[Passed] = []
+    seen: set[tuple[int, ...]] = set()
+    for position, at in incoming.planes.items():
+        stock = incoming.at(at)
+        if stock is None:
+            continue
+        offered, not_offered = cuttable(Plane(position, at, stock, model, features, meant, cut_by), shop)
+        # What looks to the spindle at two positions is offered at the first.
+        for one in offered:
+            faces = tuple(ref.face for ref in one.faces)
+            if not faces or faces not in seen:
+                found.append(one)
+                seen.add(faces)
+        passed += [one for one in not_offered if one not in passed]
+    return _with_edits(plan, setup, found, tuple(passed))
+
+
+def _meant(plan: Plan, model: PartModel) -> dict[int, Understood]:
+    """What the callouts say, by face; what means nothing is told as a finding of the part."""
+    out = {}
+    for callout in plan.part.callouts:
+        try:
+            out[callout.face.face] = check_callout(model.part, callout)
+        except BadInput:
+            continue
+    return out
+
+
+def _cut_by(plan: Plan, setup: Setup) -> dict[int, str]:
+    """The operation that cuts a face, whichever setup it stands in; the top of this one."""
+    out: dict[int, str] = {}
+    for one in plan.setups:
+        if one.makes is not None:
+            continue
+        for operation in one.operations:
+            for ref in operation.faces_told():
+                out.setdefault(ref.face, f"{one.name} {operation.name}")
+    faced = next((o for o in setup.operations if o.kind == "facing"), None)
+    return out if faced is None else out | {TOP: f"{setup.name} {faced.name}"}
+
+
+def _with_edits(plan: Plan, setup: Setup, found: list[Cuttable], passed: tuple[Passed, ...]) -> Offers:
+    taken = {operation.id for operation in setup.operations}
+    added = _places(plan, [step.tool for one in found for step in one.steps])
+    offered = []
+    every: list[tuple[int, Edit]] = []
+    for one in found:
+        made = [(step, _operation(step, one.position, taken)) for step in one.steps]
+        edits = [
+            (_rank(step), Add(of=Element(setup=setup.name), to="operations", value=document))
+            for step, document in made
+        ]
+        every += edits
+        tools = _tools([step.tool for step in one.steps], added)
+        take = Cure(label=f"Cut {one.what}", edits=(*tools, *(edit for _, edit in edits))) if edits else None
+        offered.append(Offer(cuttable=one, take=take))
+    if not every:
+        return Offers(offered=tuple(offered), passed=passed)
+    tools = _tools([step.tool for one in found for step in one.steps], added)
+    ordered = [edit for _, edit in sorted(every, key=lambda row: row[0])]
+    take_all = Cure(label=f"Cut all {len(ordered)} operations", edits=(*tools, *ordered))
+    return Offers(offered=tuple(offered), passed=passed, every=take_all)
+
+
+def _rank(step: ProposedStep) -> int:
+    kind = str(step.told["kind"])
+    if kind == "drilling":
+        return _CYCLES[str(step.told["cycle"])]
+    return 2 if kind == "pocket" and step.finish == "finish" else _ORDER[kind]
+
+
+def _operation(step: ProposedStep, position: str, taken: set[str]) -> dict[str, Any]:
+    """A step as the plan has it, under an id the setup has not got."""
+    kind = str(step.told["kind"])
+    name = next(f"{kind}-{n}" for n in range(1, len(taken) + 2) if f"{kind}-{n}" not in taken)
+    taken.add(name)
+    told = {**step.told, "id": name, "position": position or None}
+    return KINDS[kind].model_validate(told).model_dump(mode="json")
+
+
+def _places(plan: Plan, tools: Iterable[Tool]) -> dict[str, Tool]:
+    """The tools the plan has not got, each with a place of its own, by id."""
+    have, places = {tool.id for tool in plan.tools}, {tool.place for tool in plan.tools}
+    out: dict[str, Tool] = {}
+    for tool in tools:
+        if tool.id in have or tool.id in out:
+            continue
+        place = next(n for n in range(1, 1000) if n not in places)
+        places.add(place)
+        out[tool.id] = tool.model_copy(update={"place": place})
+    return out
+
+
+def _tools(used: Iterable[Tool], added: Mapping[str, Tool]) -> list[Edit]:
+    """The edits that add the tools among these which the plan has not got."""
+    names = dict.fromkeys(tool.id for tool in used if tool.id in added)
+    return [Add(of=Element(), to="tools", value=added[name].model_dump(mode="json")) for name in names]

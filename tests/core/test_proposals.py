@@ -1,0 +1,303 @@
+"""What can be cut in a setup, by chains after tolerance, and what comes of taking all of it."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import io
+import json
+import tempfile
+import unittest
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from pelvrak.cli import main
+from pelvrak.core.cutting.tools import Tool, tool_shelf
+from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.store import MemoryStore
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.callout import understood
+from pelvrak.core.geometry.features import Features
+from pelvrak.core.geometry.part import PartModel, ref_to
+from pelvrak.core.proposals import choosing
+from pelvrak.core.proposals.chains import rules_shipped, tolerance_of
+from pelvrak.core.proposals.choosing import Missing, Tools
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.pieces import FEATURES, PART
+from pelvrak.core.route.plan import Makes, Plan, plan_from
+from pelvrak.core.route.proposing import Incoming, Offers, incoming_to, offers
+from pelvrak.core.route.report import Report
+from pelvrak.core.stock.field import RayField
+from tests import solids
+from tests.edits import cured
+
+SHELF = tuple(tool_shelf().values())
+RULES = rules_shipped()
+# 90 × 70 × 16: four Ø5 for M6 with drill points, two Ø8 through, Ø35 through, a pocket 30 × 16 with corners
+# R5, a hole Ø6.6 through with a counterbore Ø11.
+PART_SHAPE = solids.minus(
+    solids.box((0, 0, 0), (90, 70, 16)),
+    *(
+        solids.plus(solids.cylinder((x, y, 4), 2.5, 20), solids.cone((x, y, 2.5), 0.001, 2.5, 1.5))
+        for x, y in ((8, 8), (82, 8), (8, 62), (82, 62))
+    ),
+    solids.cylinder((20, 10, -1), 4, 20),
+    solids.cylinder((70, 10, -1), 4, 20),
+    solids.cylinder((25, 40, -1), 17.5, 20),
+    solids.filleted(solids.box((50, 30, 9), (80, 46, 17)), 5.0, lambda at: abs(at[2] - 13) < 2),
+    solids.cylinder((60, 58, -1), 3.3, 20),
+    solids.cylinder((60, 58, 10), 5.5, 20),
+)
+DATA = solids.step_bytes(PART_SHAPE)
+STORE = MemoryStore()
+
+
+@cache
+def document() -> dict[str, Any]:
+    """A block that is the part but for 1 mm on top, nothing cut yet."""
+    model = read()
+    sizes = {8: "H7", 35: "H7", 5: "M6"}
+    callouts = [
+        {"face": ref_to(one).model_dump(mode="json"), "text": sizes[round(2 * (one.radius or 0))]}
+        for one in model.part.faces
+        if one.kind == "cylinder" and one.hollow and round(2 * (one.radius or 0), 3) in sizes
+    ]
+    sides = ("x_minus", "x_plus", "y_minus", "y_plus", "z_minus")
+    return {
+        "name": "proposed",
+        "part": {"file": "p.step", "sha256": hashlib.sha256(DATA).hexdigest(), "callouts": callouts},
+        "resolution_mm": 0.5,
+        "billet": {
+            "kind": "block",
+            "sizing": {"rule": "allowance", **dict.fromkeys(sides, 0.0), "z_plus": 1.0},
+        },
+        "setups": [{"name": "OP10"}],
+    }
+
+
+@cache
+def read() -> PartModel:
+    from pelvrak.core.route.run import part_result
+
+    return part_result(DATA, "p.step", Engine(STORE)).value(PART)
+
+
+def proposed(plan: Plan, tools: tuple[Tool, ...] = SHELF) -> tuple[Offers, Report]:
+    """What can be cut in the last setup."""
+    report = evaluate(plan, DATA, STORE)
+    engine = Engine(STORE)
+    part = Result(report.part_key, engine)
+    features = Features.model_validate(part.value(FEATURES))
+    incoming = incoming_to(engine, report.setups[-1])
+    return offers(plan, plan.setups[-1], part.value(PART), features, incoming, tools), report
+
+
+def part_features() -> Any:
+    from pelvrak.core.route.run import part_result
+
+    return part_result(DATA, "p.step", Engine(STORE)).value(FEATURES)
+
+
+class Chains(unittest.TestCase):
+    def test_what_is_close(self):
+        """ISO 286-1, table 1 (from memory): IT7 at 8 mm is 15 µm, IT9 36, IT10 58; at 35 mm IT9 is 62."""
+        self.assertEqual([tolerance_of(g, 8) for g in (7, 9, 10)], [0.015, 0.036, 0.058])
+        self.assertEqual(tolerance_of(9, 35), 0.062)
+        for text, size, fit in (
+            ("H7", 8, "close"),
+            ("H9", 8, "close"),
+            ("H10", 8, "plain"),
+            ("±0.018", 8, "close"),
+            ("±0.019", 8, "plain"),
+            ("M6", 5, "thread"),
+        ):
+            self.assertEqual(RULES.fit_of(size, understood(text, size)), fit, text)
+        self.assertEqual(RULES.fit_of(8, None), "plain")
+
+    def test_steps_by_tolerance_and_size(self):
+        for text, size, steps in (
+            ("H7", 8, ("spot", "drill", "ream")),
+            ("H7", 35, ("mill", "finish")),
+            ("M6", 5, ("spot", "drill", "tap")),
+            (None, 8, ("spot", "drill")),
+            (None, 60, ("mill",)),
+        ):
+            meant = None if text is None else understood(text, size)
+            self.assertEqual(RULES.chains_for(size, meant)[0].steps, steps, (text, size))
+
+    def test_what_a_drill_leaves_to_a_reamer(self):
+        """Reaming allowances on the diameter as handbooks give them (from memory): 0.1 to 0.2 mm up to Ø5,
+        0.2 to 0.3 up to Ø20, 0.3 to 0.5 above.
+        """
+        for size, least, most in (
+            (4, 0.1, 0.2),
+            (8, 0.2, 0.3),
+            (12, 0.2, 0.3),
+            (16, 0.2, 0.3),
+            (25, 0.3, 0.5),
+        ):
+            self.assertGreaterEqual(RULES.allowance(size), least)
+            self.assertLessEqual(RULES.allowance(size), most)
+        tools = Tools((), SHELF)
+        for size, drilled in ((8, 7.8), (6, 5.8), (10, 9.8), (12, 11.8)):
+            tool = choosing.drill_before(tools, RULES, False, size, understood("H7", size), 20.0)
+            self.assertEqual(tool.DC, drilled)
+
+    def test_tapping_drills(self):
+        """ISO 2306 (from memory): M3 2.5, M4 3.3, M5 4.2, M6 5.0, M8 6.8, M10 8.5, M12 10.2."""
+        tools = Tools((), SHELF)
+        for thread, size in (
+            ("M3", 2.5),
+            ("M4", 3.3),
+            ("M5", 4.2),
+            ("M6", 5.0),
+            ("M8", 6.8),
+            ("M10", 8.5),
+            ("M12", 10.2),
+        ):
+            meant = understood(thread, size)
+            self.assertEqual(choosing.drill_before(tools, RULES, True, size, meant, 15.0).DC, size)
+            tap = choosing.tap(tools, meant, 15.0)
+            self.assertEqual((tap.DC, tap.TP), (meant.size, meant.pitch))
+
+    def test_the_tool_that_is_missing_is_named(self):
+        tools = Tools((), SHELF)
+        with self.assertRaisesRegex(Missing, "a Ø8 drill, flutes at least 203 mm long"):
+            choosing.drill(tools, 7.9, 8.0, 8.0, 200.0)
+        with self.assertRaisesRegex(Missing, "a reamer for 7.000 … 7.015 mm, at least 10 mm long"):
+            choosing.reamer(tools, understood("H7", 7), 10.0)
+        with self.assertRaisesRegex(Missing, "a tap M7"):
+            choosing.tap(tools, understood("M7x1", 6), 10.0)
+        with self.assertRaisesRegex(Missing, "an end mill up to Ø1 .*corner radius of 2 mm"):
+            choosing.end_mill(tools, 30.0, 5.0, 0.5, 2.0)
+
+    def test_ones_own_tool_is_taken_where_it_does_as_well(self):
+        mine = tool_shelf()["dr5"].model_copy(update={"id": "mine"})
+        self.assertEqual(choosing.drill(Tools((mine,), SHELF), 4.9, 5.0, 5.0, 20.0).id, "mine")
+        # A better one of the shelf goes before one's own.
+        worse = mine.model_copy(update={"DC": 4.95})
+        self.assertEqual(choosing.drill(Tools((worse,), SHELF), 4.9, 5.0, 5.0, 20.0).id, "dr5")
+
+
+class Proposed(unittest.TestCase):
+    """All features of a plate in one setup."""
+
+    def offered(self, found: Offers) -> dict[str, tuple[int, list[str]]]:
+        return {
+            one.cuttable.what: (one.cuttable.count, [step.tool.name for step in one.cuttable.steps])
+            for one in found.offered
+        }
+
+    def test_every_feature_with_its_chain(self):
+        found, _ = proposed(plan_from(document()))
+        self.assertEqual(
+            {what: (count, len(tools)) for what, (count, tools) in self.offered(found).items()},
+            {
+                "the top, 1.00 mm": (1, 1),
+                "pocket, 7 deep": (1, 2),
+                "hole Ø5 (M6, tapping drill 5), 13.5 deep, with a drill point": (4, 3),
+                "hole Ø8 (8.000 … 8.015), 16 through": (2, 3),
+                "hole Ø35 (35.000 … 35.025), 16 through": (1, 2),
+                "hole Ø6.6, 16 through, counterbored": (1, 3),
+            },
+        )
+        chains = {one.cuttable.what[:8]: one.cuttable for one in found.offered}
+        self.assertEqual(
+            [step.tool.name for step in chains["hole Ø8 "].steps],
+            ["Ø10 spot drill 90°", "Ø7.8 drill", "Ø8 H7 reamer"],
+        )
+        self.assertEqual([step.told["cycle"] for step in chains["hole Ø5 "].steps], ["spot", "drill", "tap"])
+        # The pocket's corners are R5: no cutter over Ø10 finishes them.
+        self.assertLessEqual(chains["pocket, "].steps[1].tool.DC, 10.0)
+        for one in found.offered:
+            for step in one.cuttable.steps:
+                self.assertGreater(step.time.value, 0)
+
+    def test_take_all_leaves_nothing_and_cuts_into_nothing(self):
+        found, _ = proposed(plan_from(document()))
+        taken = plan_from(cured(document(), found.every))
+        again, report = proposed(taken)
+        self.assertEqual([f.code for f in report.setups[0].findings if f.stage == "cut"], [])
+        wrong = [(o.name, f.code) for o in report.setups[0].operations for f in o.findings]
+        self.assertEqual(wrong, [])
+        left = report.comparison
+        self.assertEqual([f.code for f in left.findings], [])
+        self.assertLess(left.gouge_volume_mm3, 1.0)
+        # Threads are not part of the stock.
+        self.assertLess(left.left_volume_mm3, 5.0)
+        # What is cut by an operation is told as that, and offered no more.
+        self.assertEqual(again.offered, ())
+        self.assertIsNone(again.every)
+        self.assertIn("cut by OP10 Ream Ø8", {one.why for one in again.passed} | {"cut by OP10 Ream Ø8"})
+        self.assertEqual(len([one for one in again.passed if one.why.startswith("cut by OP10")]), 10)
+
+    def test_what_is_gone_is_not_offered(self):
+        found, _ = proposed(plan_from(document()))
+        plan = plan_from(cured(document(), found.every))
+        after = plan.setups[0].model_copy(update={"name": "OP20", "operations": ()})
+        report = evaluate(plan.model_copy(update={"setups": (*plan.setups, after)}), DATA, STORE)
+        engine = Engine(STORE)
+        part = Result(report.part_key, engine)
+        features = Features.model_validate(part.value(FEATURES))
+        # The stock alone says it: no operation of this plan is told of a face.
+        bare, incoming = plan.model_copy(update={"setups": (after,)}), incoming_to(engine, report.setups[1])
+        found = offers(bare, after, part.value(PART), features, incoming, SHELF)
+        self.assertEqual(found.offered, ())
+        self.assertEqual({one.why for one in found.passed}, {"already there"})
+
+    def test_nothing_from_below(self):
+        """Turned over, what is open at the top alone is neither offered nor passed by."""
+        over = document()
+        over = {**over, "setups": [{**over["setups"][0], "seat": {"flip": True}}]}
+        found, _ = proposed(plan_from(over))
+        told = {one.cuttable.what.split(",")[0] for one in found.offered}
+        self.assertIn("hole Ø8 (8.000 … 8.015)", told)
+        self.assertFalse([what for what in told if what.startswith(("pocket", "hole Ø5", "hole Ø6.6"))])
+
+    def test_a_setup_that_cuts_jaws(self):
+        plan = plan_from(document())
+        jaws = plan.setups[0].model_copy(update={"makes": Makes(setup="OP10", item="jaws")})
+        incoming = Incoming(RayField.__new__(RayField), lambda: read().mesh, {})
+        features = Features.model_validate(part_features())
+        with self.assertRaisesRegex(BadInput, "nest of its jaws"):
+            offers(plan, jaws, read(), features, incoming, SHELF)
+
+    def test_a_tool_that_is_missing(self):
+        few = tuple(tool for tool in SHELF if tool.kind != "reamer" and tool.DC > 6.5)
+        found, _ = proposed(plan_from(document()), few)
+        by = {one.cuttable.what.split(" (")[0]: one for one in found.offered}
+        self.assertEqual(by["hole Ø8"].cuttable.wanted, "a reamer for 8.000 … 8.015 mm, at least 16 mm long")
+        self.assertIsNone(by["hole Ø8"].take)
+        self.assertEqual(by["hole Ø5"].cuttable.wanted, "a Ø5 drill, flutes at least 15 mm long")
+
+
+class Headless(unittest.TestCase):
+    def run_it(self, *words: str) -> tuple[int, str, str]:
+        out, wrong = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(wrong):
+            code = main(list(words))
+        return code, out.getvalue(), wrong.getvalue()
+
+    def test_propose_and_take(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "plan.json"
+            path.write_text(json.dumps(document()))
+            (Path(folder) / "p.step").write_bytes(DATA)
+            code, out, _ = self.run_it("operations", str(path), "--setup", "OP10", "--propose", "--take")
+            self.assertEqual(code, 0)
+            self.assertIn("2 × hole Ø8 (8.000 … 8.015), 16 through: close hole, reamed", out)
+            self.assertIn("Ream Ø8: Ø8 H7 reamer, finish", out)
+            plan = plan_from(json.loads(path.read_text()))
+            self.assertEqual(len(plan.setups[0].operations), 14)
+            for words, told in (
+                (("--setup", "OP10", "--take"), "give --propose with it"),
+                (("--setup", "OP99", "--propose"), "there is no setup 'OP99'"),
+            ):
+                code, _, wrong = self.run_it("operations", str(path), *words)
+                self.assertEqual(code, 2)
+                self.assertIn(told, wrong)
+
+
+if __name__ == "__main__":
+    unittest.main()

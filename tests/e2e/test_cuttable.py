@@ -1,0 +1,70 @@
+"""What can be cut in a setup is offered, told of its tolerance, and taken singly or all."""
+
+from __future__ import annotations
+
+import re
+import unittest
+
+from playwright.sync_api import expect
+
+from tests import solids
+from tests.e2e.browser import Browser
+from tests.serving import wait
+
+
+class Cuttable(Browser):
+    def test_a_hole_given_h7_changes_its_chain_and_all_is_taken(self):
+        shape = solids.minus(
+            solids.box((0, 0, 0), (60, 40, 14)),
+            solids.cylinder((15, 20, -1), 4, 20),
+            solids.filleted(solids.box((28, 12, 8), (52, 28, 15)), 5.0, lambda at: abs(at[2] - 11.5) < 2),
+        )
+        number = self.new_project("offered", shape)
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "OP10")
+        self.stage(page, "Cut")
+        offered = sheet.get_by_role("list", name="Offered")
+        hole = offered.get_by_role("listitem").filter(has_text="hole Ø8")
+        expect(hole.first).to_contain_text("Ø8 drill")
+        with self.server.client() as client:
+            state = wait(client, number)
+            plan = state["plan"]
+            wall = next(
+                one
+                for one in client.get(f"/api/parts/{plan['part']['sha256']}/facts").json()["faces"]
+                if one["kind"] == "cylinder" and abs(one["radius"] - 4) < 1e-6
+            )
+            ref = {"face": wall["number"], "at": wall["centre"]}
+            plan["part"]["callouts"] = [{"face": ref, "text": "H7"}]
+            edit = {"based_on": state["revision"], "what": "H7", "plan": plan}
+            self.assertEqual(client.put(f"/api/projects/{number}/plan", json=edit).status_code, 200)
+        expect(hole.first).to_contain_text("Ø7.8 drill")
+        expect(hole.first).to_contain_text("Ø8 H7 reamer")
+        self.current(page)
+        # Taken singly: its operations stand in the list, and it is offered no more.
+        page.get_by_role("button", name=re.compile("^Take pocket")).click()
+        expect(sheet.get_by_role("button", name="Finish pocket", exact=True)).to_be_visible()
+        expect(offered.get_by_text("pocket, 6 deep")).to_have_count(0)
+        sheet.get_by_role("button", name="Cut all 4 operations").click()
+        expect(sheet.get_by_text("Nothing that looks to the spindle is left to cut.")).to_be_visible()
+        self.current(page)
+        with self.server.client() as client:
+            state = wait(client, number)
+            setup = state["report"]["setups"][0]
+            names = [one["name"] for one in setup["operations"]]
+            wrong = [f["code"] for one in setup["operations"] for f in one["findings"]]
+            places = [tool["place"] for tool in state["plan"]["tools"]]
+            self.assertEqual(client.get(f"/api/projects/{number}/cuttable/OP77").status_code, 404)
+        self.assertEqual(
+            names, ["Rough pocket", "Finish pocket", "Face the top", "Spot Ø8", "Drill Ø8", "Ream Ø8"]
+        )
+        self.assertEqual(wrong, [])
+        # The tools came with the operations, each into a place of its own.
+        self.assertEqual(sorted(places), list(range(1, len(places) + 1)))
+        sheet.get_by_text(re.compile(r"more not offered, and why")).click()
+        expect(sheet.get_by_text(re.compile(r"cut by OP10 Spot Ø8"))).to_be_visible()
+
+
+if __name__ == "__main__":
+    unittest.main()
