@@ -16,6 +16,7 @@ from typing import Any
 import httpx
 import psycopg
 
+from tests import solids
 from tests.server.test_api import edit, small_project
 from tests.serving import DEMO_STEP, TOP, Server, shared, upload, wait
 
@@ -224,6 +225,21 @@ class UpgradeTest(unittest.TestCase):
         finally:
             with psycopg.connect(url, autocommit=True) as database:
                 database.execute("drop database before with (force)")
+
+    def test_a_part_read_by_the_version_before_is_known_as_it_is_read_now(self):
+        with shared().client() as client, psycopg.connect(address(shared()), autocommit=True) as database:
+            part = upload(client, solids.step_bytes(solids.box((0, 0, 0), (31, 21, 11))), "read.step")
+            body = {"name": "read before", "sha256": part["sha256"]}
+            number = client.post("/api/projects", json=body).json()["id"]
+            wait(client, number)
+            of = {"sha256": part["sha256"]}
+            database.execute("update part_upload set key = 'before' where sha256 = %(sha256)s", of)
+            client.post(f"/api/projects/{number}/run")
+            wait(client, number)
+            row = database.execute("select key from part_upload where sha256 = %(sha256)s", of).fetchone()
+            self.assertNotEqual(row, ("before",))
+            facts = client.get(f"/api/parts/{part['sha256']}/facts").json()
+            self.assertEqual((len(facts["faces"]), facts["callouts"]), (6, []))
 
 
 class ElsewhereTest(unittest.TestCase):

@@ -2898,6 +2898,22 @@ export interface components {
             ][];
         };
         /**
+         * FileCallout
+         * @description A tolerance that a part file carries. face: by its number; text: as it is written on a drawing.
+         */
+        FileCallout: {
+            /**
+             * Face
+             * @description by its number
+             */
+            face: number;
+            /**
+             * Text
+             * @description as it is written on a drawing
+             */
+            text: string;
+        };
+        /**
          * Fillet
          * @description Faces that round an edge with one radius; hollow: an inner corner, which the tool must get into.
          */
@@ -4505,10 +4521,13 @@ export interface components {
         };
         /**
          * Part
-         * @description The facts of a part file; sha256 names the file they were read from.
+         * @description The facts of a part file; sha256: of its bytes; callouts: tolerances it carries.
          */
         Part: {
-            /** Sha256 */
+            /**
+             * Sha256
+             * @description of its bytes
+             */
             sha256: string;
             /** Unit */
             unit: string;
@@ -4534,6 +4553,12 @@ export interface components {
             edges: components["schemas"]["Edge"][];
             /** Holes */
             holes: components["schemas"]["Hole"][];
+            /**
+             * Callouts
+             * @description tolerances it carries
+             * @default []
+             */
+            callouts: components["schemas"]["FileCallout"][];
         };
         /**
          * PartFile

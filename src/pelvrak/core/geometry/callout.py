@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable, Iterator
 from typing import Annotated, Literal
 
 from pydantic import Field
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.iso286 import limits
-from pelvrak.core.geometry.part import Face, FaceRef, Frozen, Part, face_of
+from pelvrak.core.geometry.part import Face, FaceRef, Frozen, Part, face_of, ref_to
 
 # ISO 261 coarse pitches and ISO 2306 tapping drills of coarse metric threads, from memory, mm.
 COARSE = {
@@ -203,6 +204,41 @@ def size_of(face: Face) -> float | None:
     return (
         round(2 * face.radius, 6) if face.radius is not None and face.kind in ("cylinder", "sphere") else None
     )
+
+
+def tolerances(part: Part, typed: Iterable[Callout]) -> dict[int, Understood]:
+    """What the tolerances on the faces mean, by face: those the file carries, and those typed, which win.
+
+    What is lost or means nothing is left out, and told by `senseless`.
+    """
+    out: dict[int, Understood] = {}
+    for callout in (*_of_file(part), *typed):
+        try:
+            out[callout.face.face] = check_callout(part, callout)
+        except BadInput:
+            continue
+    return out
+
+
+def senseless(part: Part, typed: Iterable[Callout]) -> Iterator[BadInput]:
+    """Why a tolerance on a face means nothing; what the file says of a face is passed by where one is
+    typed on it.
+    """
+    typed = tuple(typed)
+    own = {callout.face.face for callout in typed}
+    for callout in (*(one for one in _of_file(part) if one.face.face not in own), *typed):
+        try:
+            check_callout(part, callout)
+        except BadInput as bad:
+            yield bad
+
+
+def _of_file(part: Part) -> Iterator[Callout]:
+    """The tolerances a file carries on faces that have a size."""
+    for one in part.callouts:
+        face = part.faces[one.face]
+        if size_of(face) is not None:
+            yield Callout(face=ref_to(face), text=one.text)
 
 
 def check_callout(part: Part, callout: Callout) -> Understood:

@@ -124,8 +124,15 @@ class Hole(Frozen):
     through: bool
 
 
+class FileCallout(Frozen):
+    """A tolerance that a part file carries. face: by its number; text: as it is written on a drawing."""
+
+    face: int
+    text: str
+
+
 class Part(Frozen):
-    """The facts of a part file; sha256 names the file they were read from."""
+    """The facts of a part file; sha256: of its bytes; callouts: tolerances it carries."""
 
     sha256: str
     unit: str
@@ -136,6 +143,7 @@ class Part(Frozen):
     faces: tuple[Face, ...]
     edges: tuple[Edge, ...]
     holes: tuple[Hole, ...]
+    callouts: tuple[FileCallout, ...] = ()
 
     @property
     def size(self) -> Vector:

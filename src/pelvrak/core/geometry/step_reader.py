@@ -9,6 +9,7 @@ import math
 import re
 import tempfile
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -44,6 +45,7 @@ from pelvrak.core.geometry.bores import bores
 from pelvrak.core.geometry.mesh import Floats, Mesh, is_closed, welded
 from pelvrak.core.geometry.part import Edge, Face, Part, PartModel, Vector, as_vector, packed
 from pelvrak.core.geometry.step_file import refuse_by_look
+from pelvrak.core.geometry.step_tolerances import TOLD, tolerances_in
 
 DEFLECTION_MM = 0.004
 # How far the library's search for a box may end beside the side, mm.
@@ -98,7 +100,7 @@ def read_in_process(path: Path, name: str) -> PartModel:
     """What `step_file.read_step` does, without the protecting process."""
     data = path.read_bytes()
     refuse_by_look(data, name)
-    shape, unit = _shape_in(path, name)
+    reader, shape, unit = _shape_in(path, name)
     solids = list(_solids(shape))
     if not solids:
         raise BadInput(
@@ -109,11 +111,15 @@ def read_in_process(path: Path, name: str) -> PartModel:
         )
     if len(solids) > 1:
         raise SeveralSolids(name, _lines(path, solids))
-    return model_of_solid(solids[0], hashlib.sha256(data).hexdigest(), unit)
+    model = model_of_solid(solids[0], hashlib.sha256(data).hexdigest(), unit)
+    if TOLD not in data:
+        return model
+    callouts = tolerances_in(reader, solids[0], unit)
+    return replace(model, part=model.part.model_copy(update={"callouts": callouts}))
 
 
-def _shape_in(path: Path, name: str) -> tuple[Any, str]:
-    """Everything in a STEP file, in mm, and the unit it was written in."""
+def _shape_in(path: Path, name: str) -> tuple[Any, Any, str]:
+    """A STEP file's reader, everything in the file, in mm, and the unit it was written in."""
     reader = STEPControl_Reader()
     if reader.ReadFile(str(path)) != IFSelect_ReturnStatus.IFSelect_RetDone:
         raise BadInput("part.unreadable", name, "the STEP file is damaged or cut short", "export it again")
@@ -126,7 +132,7 @@ def _shape_in(path: Path, name: str) -> tuple[Any, str]:
         raise BadInput(
             "part.unreadable", name, "no shape could be read from the STEP file", "export it again"
         )
-    return shape, unit
+    return reader, shape, unit
 
 
 def _solids(shape: Any) -> Iterator[Any]:
@@ -339,7 +345,7 @@ def read(data: bytes, name: str, words: list[str]) -> bytes:
         source.write_bytes(data)
         if words[0] == "read":
             return packed(read_in_process(source, name))
-        solids = list(_solids(_shape_in(source, name)[0]))
+        solids = list(_solids(_shape_in(source, name)[1]))
         if not 0 <= int(words[0]) < len(solids):
             raise BadInput(
                 "part.no_such_solid",

@@ -10,7 +10,7 @@ from pelvrak.core.engine.engine import Engine
 from pelvrak.core.engine.store import Store
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
-from pelvrak.core.geometry.callout import check_callout
+from pelvrak.core.geometry.callout import senseless
 from pelvrak.core.geometry.part import PartModel
 from pelvrak.core.route.billets import billet_report
 from pelvrak.core.route.comparing import compared
@@ -192,10 +192,5 @@ def _makers(setups: tuple[SetupReport, ...]) -> tuple[Maker, ...]:
 
 def _callouts(run: Run) -> list[Finding]:
     """Tolerances on faces that are lost, or that mean nothing there."""
-    out = []
-    for callout in run.plan.part.callouts:
-        try:
-            check_callout(run.part.part, callout)
-        except BadInput as bad:
-            out.append(of_bad_input(bad, None, None, "part"))
-    return out
+    wrong = senseless(run.part.part, run.plan.part.callouts)
+    return [of_bad_input(bad, None, None, "part") for bad in wrong]

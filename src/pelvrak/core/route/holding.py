@@ -9,9 +9,8 @@ import numpy as np
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
-from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.callout import check_callout
+from pelvrak.core.geometry.callout import tolerances
 from pelvrak.core.geometry.glb import to_glb
 from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import (
@@ -130,18 +129,11 @@ def held_in(
 
 
 def sizes_typed(run: Run) -> dict[int, tuple[float, float]]:
-    """Limits of size that were typed on the part's faces, by face number, mm; lost and senseless ones are
-    told elsewhere.
+    """Limits of size of the part's faces, from its file or typed, by face number, mm; lost and senseless ones
+    are told elsewhere.
     """
-    out = {}
-    for callout in run.plan.part.callouts:
-        try:
-            meant = check_callout(run.part.part, callout)
-        except BadInput:
-            continue
-        if meant.kind == "limits":
-            out[callout.face.face] = (meant.low, meant.high)
-    return out
+    found = tolerances(run.part.part, run.plan.part.callouts)
+    return {face: (meant.low, meant.high) for face, meant in found.items() if meant.kind == "limits"}
 
 
 def hold_pieces(held: Held) -> Pieces:

@@ -15,7 +15,7 @@ from pelvrak.core.cutting.standing import Standing, is_square, standing, standin
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.callout import Understood, check_callout
+from pelvrak.core.geometry.callout import tolerances
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.mesh import Floats, Mesh, transformed
 from pelvrak.core.geometry.part import Frozen, PartModel
@@ -112,7 +112,7 @@ def offers(
         machine_of(setup.machine, plan.machines),
         rules_shipped(),
     )
-    meant, cut_by = _meant(plan, model), _cut_by(plan, setup)
+    meant, cut_by = tolerances(model.part, plan.part.callouts), _cut_by(plan, setup)
     found: list[Cuttable] = []
     passed: list[Passed] = []
     seen: set[tuple[int, ...]] = set()
@@ -129,17 +129,6 @@ def offers(
                 seen.add(faces)
         passed += [one for one in not_offered if one not in passed]
     return _with_edits(plan, setup, found, tuple(passed))
-
-
-def _meant(plan: Plan, model: PartModel) -> dict[int, Understood]:
-    """What the callouts say, by face; what means nothing is told as a finding of the part."""
-    out = {}
-    for callout in plan.part.callouts:
-        try:
-            out[callout.face.face] = check_callout(model.part, callout)
-        except BadInput:
-            continue
-    return out
 
 
 def _cut_by(plan: Plan, setup: Setup) -> dict[int, str]:

@@ -87,7 +87,7 @@ class FileGiven:
     sha256: str
 
 
-READ_PART = Kind("part", 1, FileGiven)
+READ_PART = Kind("part", 2, FileGiven)
 
 
 def part_key(sha256: str) -> str:

@@ -7,6 +7,8 @@ from __future__ import annotations
 import logging
 from typing import Any, NamedTuple
 
+from sqlalchemy import update
+
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.errors import BadInput, Stopped
 from pelvrak.core.route.evaluate import cut_ahead, evaluate
@@ -67,6 +69,7 @@ def evaluate_revision(evaluation_id: int, beside: bool) -> dict[str, Any]:
     except Exception as broken:
         log.exception("evaluation %s broke down", evaluation_id)
         return {"status": "failed", "report": None, "problem": broke(str(broken) or "no reason given")}
+    _read_as(asked.plan["part"]["sha256"], report.part_key)
     document = report.told()
     return {
         "status": "done",
@@ -76,6 +79,14 @@ def evaluate_revision(evaluation_id: int, beside: bool) -> dict[str, Any]:
         "stills": stills,
         "keys": sorted(keys),
     }
+
+
+def _read_as(sha256: str, key: str) -> None:
+    """Let a part that an earlier version read be known as it was read now."""
+    with transaction() as session:
+        session.execute(
+            update(PartUpload).where(PartUpload.sha256 == sha256, PartUpload.key != key).values(key=key)
+        )
 
 
 def help_revision(evaluation_id: int) -> None:

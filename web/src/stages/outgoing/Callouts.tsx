@@ -21,7 +21,7 @@ type Meaning = { kind: string; low: number; high: number; said: string; source: 
 const meaning = (text: string, nominal: number) =>
   answered<Meaning>(api.GET('/api/callout', { params: { query: { text, nominal } } }))
 
-/** Tolerances and threads typed on round faces, with the limits they mean. */
+/** Tolerances and threads on round faces, from the part’s file or typed, with the limits they mean. */
 export function Callouts({
   project,
   part,
@@ -54,11 +54,35 @@ export function Callouts({
       }),
     )
   }
-  if (!callouts.length && size === null) return null
+  // What is typed on a face wins over what the file carries on it.
+  const carried = (part?.callouts ?? []).filter(
+    (one) =>
+      ['cylinder', 'sphere'].includes(part?.faces[one.face]?.kind ?? '') &&
+      !callouts.some((typed) => typed.face.face === one.face),
+  )
+  if (!callouts.length && !carried.length && size === null) return null
   return (
     <section aria-label="Tolerances">
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Tolerances and threads</h3>
       <ul className="text-[12.5px]">
+        {carried.map((one) => {
+          const radius = part?.faces[one.face]?.radius ?? 0
+          return (
+            <li key={`file ${one.face}`} className="flex items-baseline gap-2 border-t border-rule py-1">
+              <button
+                type="button"
+                className="figures w-24 text-left hover:underline"
+                onClick={() => useShown.setState({ lit: [one.face], seen: null })}
+              >
+                Ø{round(2 * radius, 3)} {one.text}
+              </button>
+              <span className="grow">
+                <Meant text={one.text} nominal={2 * radius} />
+              </span>
+              <span className="text-soft">from the file</span>
+            </li>
+          )
+        })}
         {callouts.map((one) => {
           const own = part?.faces[one.face.face]
           return (
@@ -99,7 +123,11 @@ export function Callouts({
             key={face.number}
             className="figures w-28 rounded-[3px] border border-rule bg-white px-2 py-1"
             placeholder="H7, ±0.05, M6"
-            defaultValue={callouts.find((one) => one.face.face === face.number)?.text ?? ''}
+            defaultValue={
+              callouts.find((one) => one.face.face === face.number)?.text ??
+              carried.find((one) => one.face === face.number)?.text ??
+              ''
+            }
             onKeyDown={(event) => {
               if (event.key === 'Enter') void put(event.currentTarget.value)
               event.stopPropagation()

@@ -1,0 +1,126 @@
+"""Which tolerances does a STEP file of AP242 carry on the part's faces? Asked where step_reader is loaded.
+
+Sizes and their tolerances as ISO 10303-47 has them (dimensional size, plus-minus tolerance, limits and fits),
+on the faces that ISO 10303-242's geometric item specific usage names.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from OCP.StepAP242 import StepAP242_GeometricItemSpecificUsage
+from OCP.StepRepr import StepRepr_ReprItemAndLengthMeasureWithUnit, StepRepr_ShapeAspectRelationship
+from OCP.StepShape import (
+    StepShape_AdvancedFace,
+    StepShape_DimensionalCharacteristicRepresentation,
+    StepShape_PlusMinusTolerance,
+)
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopExp import TopExp
+from OCP.TopTools import TopTools_IndexedMapOfShape
+
+from pelvrak.core.geometry.part import FileCallout
+
+# What a file without any has none of.
+TOLD = b"DIMENSIONAL_SIZE"
+UNITS_MM = {"millimetre": 1.0, "centimetre": 10.0, "metre": 1000.0, "inch": 25.4, "foot": 304.8}
+
+
+def tolerances_in(reader: Any, solid: Any, unit: str) -> tuple[FileCallout, ...]:
+    """The tolerances of sizes that a file read by Open CASCADE's STEPControl_Reader carries, on the faces of
+    its solid as they are counted; unit: of the file, as the reader names it.
+
+    A size without a tolerance of its own says nothing; what belongs to no face is left out.
+    """
+    model, scale = reader.StepModel(), UNITS_MM.get(unit.lower(), 1.0)
+    # Kept while they are compared: each is one object only as long as somebody has it.
+    entities = [model.Value(number) for number in range(1, model.NbEntities() + 1)]
+    numbers = _numbers(reader, solid)
+    named = _named(entities)
+    found: dict[int, str] = {}
+    for aspect, text in _texts(entities, scale):
+        for face in _faces_of(aspect, named):
+            number = next((n for one, n in numbers if one is face), None)
+            if number is not None:
+                found.setdefault(number, text)
+    return tuple(FileCallout(face=number, text=text) for number, text in sorted(found.items()))
+
+
+def _numbers(reader: Any, solid: Any) -> list[tuple[Any, int]]:
+    """The file's faces with the numbers they have in the part."""
+    faces = TopTools_IndexedMapOfShape()
+    TopExp.MapShapes_s(solid, TopAbs_ShapeEnum.TopAbs_FACE, faces)
+    process = reader.WS().TransferReader()
+    return [
+        (process.EntityFromShapeResult(faces.FindKey(number + 1), 1), number)
+        for number in range(faces.Extent())
+    ]
+
+
+def _named(entities: list[Any]) -> list[tuple[Any, list[Any]]]:
+    """Aspects of the shape with what each consists of: faces, and other aspects."""
+    out = []
+    for entity in entities:
+        if isinstance(entity, StepAP242_GeometricItemSpecificUsage):
+            aspect = entity.Definition().ShapeAspect()
+            items = [entity.IdentifiedItemValue(i + 1) for i in range(entity.NbIdentifiedItem())]
+            out.append((aspect, items))
+        elif isinstance(entity, StepRepr_ShapeAspectRelationship):
+            out.append((entity.RelatingShapeAspect(), [entity.RelatedShapeAspect()]))
+    return out
+
+
+def _faces_of(aspect: Any, named: list[tuple[Any, list[Any]]]) -> Iterator[Any]:
+    """The faces of an aspect, and of those it consists of."""
+    seen, waiting = [aspect], [aspect]
+    while waiting:
+        here = waiting.pop()
+        for item in (item for one, items in named if one is here for item in items):
+            if isinstance(item, StepShape_AdvancedFace):
+                yield item
+            elif not any(item is one for one in seen):
+                seen.append(item)
+                waiting.append(item)
+
+
+def _texts(entities: list[Any], scale: float) -> Iterator[tuple[Any, str]]:
+    """The aspect each toleranced size is of, and the tolerance as it is written on a drawing."""
+    for entity in entities:
+        if isinstance(entity, StepShape_PlusMinusTolerance):
+            size = entity.TolerancedDimension().DimensionalSize()
+            text = _deviations(entity.Range(), scale)
+        elif isinstance(entity, StepShape_DimensionalCharacteristicRepresentation):
+            size = entity.Dimension().DimensionalSize()
+            text = _limits(entity.Representation(), scale)
+        else:
+            continue
+        if size is not None and text is not None:
+            yield size.AppliesTo(), text
+
+
+def _deviations(told: Any, scale: float) -> str | None:
+    """A class such as H7, or two deviations."""
+    fit, bounds = told.LimitsAndFits(), told.ToleranceValue()
+    if fit is not None:
+        grade = fit.Grade().ToCString().upper().removeprefix("IT").strip()
+        return f"{fit.FormVariance().ToCString().strip()}{grade}"
+    if bounds is None:
+        return None
+    upper, lower = (
+        scale * float(bound.ValueComponent()) for bound in (bounds.UpperBound(), bounds.LowerBound())
+    )
+    return f"{upper:+.4f}/{lower:+.4f}"
+
+
+def _limits(told: Any, scale: float) -> str | None:
+    """Two limits of size."""
+    values = {}
+    for number in range(told.NbItems()):
+        item = told.ItemsValue(number + 1)
+        if isinstance(item, StepRepr_ReprItemAndLengthMeasureWithUnit):
+            value = scale * float(item.GetMeasureWithUnit().ValueComponent())
+            values[item.Name().ToCString().strip().lower()] = value
+    if "lower limit" not in values or "upper limit" not in values:
+        return None
+    return f"{values['lower limit']:.4f}-{values['upper limit']:.4f}"

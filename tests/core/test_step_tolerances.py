@@ -1,0 +1,148 @@
+"""Tolerances that a STEP file of AP242 carries land on the faces; typed ones win."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from OCP.BRepAdaptor import BRepAdaptor_Surface
+from OCP.GeomAbs import GeomAbs_SurfaceType
+from OCP.Interface import Interface_Static
+from OCP.STEPCAFControl import STEPCAFControl_Writer
+from OCP.TCollection import TCollection_ExtendedString
+from OCP.TDocStd import TDocStd_Document
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopExp import TopExp
+from OCP.TopoDS import TopoDS
+from OCP.TopTools import TopTools_IndexedMapOfShape
+from OCP.XCAFDimTolObjects import (
+    XCAFDimTolObjects_DimensionFormVariance,
+    XCAFDimTolObjects_DimensionGrade,
+    XCAFDimTolObjects_DimensionObject,
+    XCAFDimTolObjects_DimensionType,
+)
+from OCP.XCAFDoc import XCAFDoc_Dimension, XCAFDoc_DocumentTool
+
+from pelvrak.core.geometry.callout import Callout, senseless, tolerances
+from pelvrak.core.geometry.part import Part, ref_to
+from pelvrak.core.geometry.step_file import read_step
+from tests import solids
+
+# Holes Ø8, Ø12 and Ø6, and a boss Ø10 on top.
+SHAPE = solids.plus(
+    solids.minus(
+        solids.box((0, 0, 0), (60, 30, 10)),
+        solids.cylinder((10, 15, -1), 4, 20),
+        solids.cylinder((24, 15, -1), 6, 20),
+        solids.cylinder((38, 15, -1), 3, 20),
+    ),
+    solids.cylinder((50, 15, 9), 5, 6),
+)
+H = XCAFDimTolObjects_DimensionFormVariance.XCAFDimTolObjects_DimensionFormVariance_H
+IT7 = XCAFDimTolObjects_DimensionGrade.XCAFDimTolObjects_DimensionGrade_IT7
+
+
+def written(**changed: str) -> bytes:
+    """An AP242 file by Open CASCADE's writer, with a class on Ø8, deviations on Ø12, nothing on Ø6, and
+    limits on the boss.
+
+    The writer puts a grade's number in its own list and a lower deviation without its sign: both as ISO
+    10303-47 has them instead. changed: further texts in it.
+    """
+    document = TDocStd_Document(TCollection_ExtendedString("tolerances"))
+    shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
+    sizes = XCAFDoc_DocumentTool.DimTolTool_s(document.Main())
+    whole = shapes.AddShape(SHAPE, False)
+
+    def sized(face: Any, tell: Callable[[Any], None]) -> None:
+        label = sizes.AddDimension()
+        sizes.SetDimension(shapes.AddSubShape(whole, face), label)
+        told = XCAFDimTolObjects_DimensionObject()
+        told.SetType(XCAFDimTolObjects_DimensionType.XCAFDimTolObjects_DimensionType_Size_Diameter)
+        tell(told)
+        XCAFDoc_Dimension.Set_s(label).SetObject(told)
+
+    def with_class(told: Any) -> None:
+        told.SetValue(8.0)
+        told.SetClassOfTolerance(True, H, IT7)
+
+    def with_deviations(told: Any) -> None:
+        told.SetValue(12.0)
+        told.SetUpperTolValue(0.03)
+        told.SetLowerTolValue(-0.01)
+
+    def with_limits(told: Any) -> None:
+        told.SetUpperBound(9.99)
+        told.SetLowerBound(9.97)
+
+    tell = {4.0: with_class, 6.0: with_deviations, 3.0: lambda told: told.SetValue(6.0), 5.0: with_limits}
+    faces = TopTools_IndexedMapOfShape()
+    TopExp.MapShapes_s(SHAPE, TopAbs_ShapeEnum.TopAbs_FACE, faces)
+    for number in range(faces.Extent()):
+        face = TopoDS.Face_s(faces.FindKey(number + 1))
+        form = BRepAdaptor_Surface(face)
+        if form.GetType() == GeomAbs_SurfaceType.GeomAbs_Cylinder:
+            sized(face, tell[round(form.Cylinder().Radius(), 6)])
+    writer = STEPCAFControl_Writer()
+    Interface_Static.SetCVal_s("write.step.schema", "AP242DIS")
+    writer.SetDimTolMode(True)
+    writer.Transfer(document)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "tolerances.step"
+        writer.Write(str(path))
+        text = path.read_text()
+    Interface_Static.SetCVal_s("write.step.schema", "AP214IS")
+    for before, after in {
+        "('H','hole','9','')": "('H','hole','7','')",
+        "MEASURE_WITH_UNIT(1.E-02": "MEASURE_WITH_UNIT(-1.E-02",
+        **changed,
+    }.items():
+        assert before in text, before
+        text = text.replace(before, after)
+    return text.encode()
+
+
+def by_size(part: Part) -> dict[float, str]:
+    return {round(2 * (part.faces[one.face].radius or 0), 6): one.text for one in part.callouts}
+
+
+class FromTheFile(unittest.TestCase):
+    def test_each_on_its_face(self):
+        part = read_step(written()).part
+        self.assertEqual(by_size(part), {8.0: "H7", 12.0: "+0.0300/-0.0100", 10.0: "9.9700-9.9900"})
+        meant = {
+            round(2 * (part.faces[face].radius or 0), 6): (one.low, one.high)
+            for face, one in tolerances(part, ()).items()
+        }
+        # ISO 286-2: 8 H7 is 8.000 … 8.015 (from memory).
+        self.assertEqual(meant, {8.0: (8.0, 8.015), 12.0: (11.99, 12.03), 10.0: (9.97, 9.99)})
+
+    def test_a_grade_with_its_letters(self):
+        part = read_step(written(**{"('H','hole','7','')": "('H','hole','IT7','')"})).part
+        self.assertEqual(by_size(part)[8.0], "H7")
+
+    def test_typed_ones_win(self):
+        part = read_step(written()).part
+        face = next(one for one in part.faces if one.kind == "cylinder" and one.radius == 4.0)
+        typed = Callout(face=ref_to(face), text="H9")
+        found = tolerances(part, (typed,))
+        self.assertEqual(found[face.number].high, 8.036)
+        self.assertEqual(len(found), 3)
+
+    def test_what_means_nothing_is_told_until_one_is_typed(self):
+        part = read_step(written(**{"('H','hole','7','')": "('H','hole','77','')"})).part
+        face = next(one for one in part.faces if one.kind == "cylinder" and one.radius == 4.0)
+        (bad,) = senseless(part, ())
+        self.assertIn("H77", str(bad))
+        self.assertNotIn(face.number, tolerances(part, ()))
+        self.assertEqual(list(senseless(part, (Callout(face=ref_to(face), text="H7"),))), [])
+
+    def test_a_file_without_any(self):
+        self.assertEqual(read_step(solids.step_bytes(SHAPE)).part.callouts, ())
+
+
+if __name__ == "__main__":
+    unittest.main()
