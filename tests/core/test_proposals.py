@@ -272,6 +272,62 @@ class Proposed(unittest.TestCase):
         self.assertEqual(by["hole Ø5"].cuttable.wanted, "a Ø5 drill, flutes at least 15 mm long")
 
 
+class OtherParts(unittest.TestCase):
+    """What a chain must not forget."""
+
+    def taken(self, shape: Any) -> tuple[Offers, Report, Plan]:
+        """All that is offered for a part that is its billet but for its features, taken."""
+        data, store = solids.step_bytes(shape), MemoryStore()
+        plan = plan_from(
+            {
+                "name": "other",
+                "part": {"file": "o.step", "sha256": hashlib.sha256(data).hexdigest()},
+                "billet": {
+                    "kind": "block",
+                    "sizing": {"rule": "allowance"}
+                    | {f"{axis}_{side}": 0.0 for axis in "xyz" for side in ("minus", "plus")},
+                },
+                "setups": [{"name": "OP10"}],
+            }
+        )
+        report, engine = evaluate(plan, data, store), Engine(store)
+        part = Result(report.part_key, engine)
+        features = Features.model_validate(part.value(FEATURES))
+        incoming = incoming_to(engine, report.setups[0])
+        found = offers(plan, plan.setups[0], part.value(PART), features, incoming, SHELF)
+        if found.every is None:
+            return found, report, plan
+        after = plan_from(cured(plan.model_dump(mode="json"), found.every))
+        return found, evaluate(after, data, store), after
+
+    def test_a_pocket_with_an_island(self):
+        room = solids.filleted(solids.box((10, 10, 6), (70, 50, 17)), 6.0, lambda at: abs(at[2] - 11.5) < 3)
+        shape = solids.plus(
+            solids.minus(solids.box((0, 0, 0), (80, 60, 16)), room), solids.cylinder((40, 30, 5), 8, 11)
+        )
+        found, report, _ = self.taken(shape)
+        self.assertEqual([one.cuttable.chain for one in found.offered], ["cut in one"])
+        self.assertEqual([f.code for f in report.comparison.findings], [])
+        self.assertLess(report.comparison.left_volume_mm3, 2.0)
+
+    def test_a_countersink_too_wide_for_every_spot_drill(self):
+        shape = solids.minus(
+            solids.box((0, 0, 0), (40, 40, 14)),
+            solids.cylinder((20, 20, -1), 6, 20),
+            solids.cone((20, 20, 12), 6, 8, 2),
+        )
+        found, _, _ = self.taken(shape)
+        (one,) = found.offered
+        self.assertEqual(one.cuttable.wanted, "a spot drill of 90°, at least Ø16.0")
+        self.assertIsNone(one.take)
+
+    def test_walls_that_meet_sharp(self):
+        shape = solids.minus(solids.box((0, 0, 0), (40, 40, 14)), solids.box((10, 10, 8), (30, 30, 15)))
+        found, _, _ = self.taken(shape)
+        (one,) = found.offered
+        self.assertEqual(one.cuttable.wanted, "no turning tool: two of its walls meet sharp")
+
+
 class Headless(unittest.TestCase):
     def run_it(self, *words: str) -> tuple[int, str, str]:
         out, wrong = io.StringIO(), io.StringIO()

@@ -110,12 +110,14 @@ def _recess(plane: Plane, shop: Shop, recess: Recess, room: tuple[Polygon, float
     )
     if recess.corner_radius == 0.0:
         return base.model_copy(update={"wanted": "no turning tool: two of its walls meet sharp"})
+    # Round an island there are more walls than an outline follows: it is cut like what is open.
     closed, foot = recess.kind in CLOSED, recess.floor_radius or 0.0
+    by_walls = closed and recess.islands == 0
     wide = 2 * float(maximum_inscribed_circle(region).length) * (1 if closed else OPEN_WIDER)
     volume, below = float(region.area) * depth, PAST_MM if recess.floor is None else 0.0
     try:
         fine = choosing.end_mill(shop.tools, wide, depth, recess.corner_radius, foot)
-        if not closed:
+        if not by_walls:
             step = shop.milled(fine, faces, recess.kind.capitalize(), volume, 0.0, below)
             return base.model_copy(update={"chain": "cut in one", "steps": (step,)})
         rough = choosing.end_mill(shop.tools, wide, depth, None, foot)

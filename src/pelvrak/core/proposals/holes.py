@@ -150,10 +150,15 @@ class _Making:
         return self.meant.said.split(",")[0] if self.meant and thread else f"Ø{self.hole.diameter:.4g}"
 
     def steps(self, chain: Chain) -> Iterator[ProposedStep]:
-        """The steps of a chain, then the wider stages of the holes. Raises Missing."""
+        """The steps of a chain, then the wider stages of the holes, and their countersinks where nothing has
+        spotted them. Raises Missing.
+        """
         for step in chain.steps:
             yield self.step(chain, step)
         yield from self.wider()
+        top, below, _ = _mouth(self.plane, self.hole)
+        if "spot" not in chain.steps and top > below + 1e-3:
+            yield self.spot()
 
     def step(self, chain: Chain, step: StepName) -> ProposedStep:
         """One step of a chain. Raises Missing."""

@@ -163,7 +163,8 @@ def _with_edits(plan: Plan, setup: Setup, found: list[Cuttable], passed: tuple[P
         return Offers(offered=tuple(offered), passed=passed)
     tools = _tools([step.tool for one in found for step in one.steps], added)
     ordered = [edit for _, edit in sorted(every, key=lambda row: row[0])]
-    take_all = Cure(label=f"Cut all {len(ordered)} operations", edits=(*tools, *ordered))
+    many = f"all {len(ordered)} operations" if len(ordered) > 1 else "it with the one operation"
+    take_all = Cure(label=f"Cut {many}", edits=(*tools, *ordered))
     return Offers(offered=tuple(offered), passed=passed, every=take_all)
 
 
