@@ -30,6 +30,7 @@ from pelvrak.core.route.proposing import Incoming, Offers, incoming_to, offers
 from pelvrak.core.route.report import Report
 from pelvrak.core.stock.field import RayField
 from tests import solids
+from tests.core import test_turning
 from tests.edits import cured
 
 SHELF = tuple(tool_shelf().values())
@@ -97,6 +98,19 @@ def part_features() -> Any:
     from pelvrak.core.route.run import part_result
 
     return part_result(DATA, "p.step", Engine(STORE)).value(FEATURES)
+
+
+def take_all(plan: Plan, data: bytes, store: MemoryStore) -> tuple[Offers, Report, Plan]:
+    """What is offered for a plan's one setup, and what comes of the plan with all of it taken."""
+    report, engine = evaluate(plan, data, store), Engine(store)
+    part = Result(report.part_key, engine)
+    features = Features.model_validate(part.value(FEATURES))
+    incoming = incoming_to(engine, report.setups[0])
+    found = offers(plan, plan.setups[0], part.value(PART), features, incoming, SHELF)
+    if found.every is None:
+        return found, report, plan
+    after = plan_from(cured(plan.model_dump(mode="json"), found.every))
+    return found, evaluate(after, data, store), after
 
 
 class Chains(unittest.TestCase):
@@ -290,15 +304,7 @@ class OtherParts(unittest.TestCase):
                 "setups": [{"name": "OP10"}],
             }
         )
-        report, engine = evaluate(plan, data, store), Engine(store)
-        part = Result(report.part_key, engine)
-        features = Features.model_validate(part.value(FEATURES))
-        incoming = incoming_to(engine, report.setups[0])
-        found = offers(plan, plan.setups[0], part.value(PART), features, incoming, SHELF)
-        if found.every is None:
-            return found, report, plan
-        after = plan_from(cured(plan.model_dump(mode="json"), found.every))
-        return found, evaluate(after, data, store), after
+        return take_all(plan, data, store)
 
     def test_a_pocket_with_an_island(self):
         room = solids.filleted(solids.box((10, 10, 6), (70, 50, 17)), 6.0, lambda at: abs(at[2] - 11.5) < 3)
@@ -320,6 +326,21 @@ class OtherParts(unittest.TestCase):
         (one,) = found.offered
         self.assertEqual(one.cuttable.wanted, "a spot drill of 90°, at least Ø16.0")
         self.assertIsNone(one.take)
+
+    def test_a_hole_in_the_side_at_its_own_position(self):
+        front = {"name": "front", "face": test_turning.faces()["hole"]}
+        plan = plan_from(test_turning.document(positions=[front], operations=[]))
+        found, report, after = take_all(plan, test_turning.part(), MemoryStore())
+        (one,) = [one.cuttable for one in found.offered if one.cuttable.kind == "hole"]
+        self.assertEqual((one.position, one.chain), ("front", "plain hole, drilled"))
+        hole = [o for o in after.setups[0].operations if o.kind == "drilling"]
+        self.assertEqual([(o.cycle, o.position) for o in hole], [("spot", "front"), ("drill", "front")])
+        told = {o.name: o for o in report.setups[0].operations}
+        # The drill's chuck meets a strap, as that of the hole planned by hand does.
+        by_hand = test_turning.computed("register_each")[1].setups[0].operations[1]
+        self.assertEqual({f.code for f in told["Drill Ø5"].findings}, {f.code for f in by_hand.findings})
+        # Ø5, 8 deep as drawn, less what the spot took.
+        self.assertGreater(told["Drill Ø5"].removed_volume_mm3, 100)
 
     def test_walls_that_meet_sharp(self):
         shape = solids.minus(solids.box((0, 0, 0), (40, 40, 14)), solids.box((10, 10, 8), (30, 30, 15)))
