@@ -283,11 +283,11 @@ class OneLoad(unittest.TestCase):
 class PlacesAndNumbers(unittest.TestCase):
     def test_a_place_the_changer_has_not(self):
         tools = [
-            {**t.model_dump(), "place": 40 if t.id == "em10" else t.place} for t in tool_shelf().values()
+            {**t.model_dump(), "place": 90 if t.id == "em10" else t.place} for t in tool_shelf().values()
         ]
         report = computed({"id": "f", "name": "Face", "kind": "facing", "tool": "em10"}, tools=tools)
         found = next(f for f in report.setups[0].findings if f.code == "cut.no_place")
-        self.assertEqual((found.measured, found.limit), (40, 24))
+        self.assertEqual((found.measured, found.limit), (90, 24))
         (edit,) = found.cures[0].edits
         self.assertEqual((edit.of, edit.field), (Element(tool="em10"), "place"))
         self.assertNotIn(edit.value, [tool["place"] for tool in tools])
