@@ -109,6 +109,12 @@ class FreshOperations(unittest.TestCase):
         plan = plan_with("dr5", "dr7_8", "dr12")
         self.assertEqual(self.draft(plan, kind="drilling", faces=[hole]).operation.tool, "dr7_8")
 
+    def test_ones_own_is_taken_where_the_shelf_has_none_much_better(self):
+        """A fresh pocket takes the cutter nearest to Ø10: Ø12 of one's own does, Ø20 does not."""
+        for own, taken in (("em12", "em12"), ("em20", "em10")):
+            found = self.draft(plan_with(own), kind="pocket", faces=[self.hole])
+            self.assertEqual(found.operation.tool, taken)
+
     def test_facing_takes_the_widest(self):
         self.assertEqual(self.draft(plan_with("em6", "em20", "em10"), kind="facing").operation.tool, "em20")
 

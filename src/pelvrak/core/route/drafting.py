@@ -14,6 +14,10 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import Frozen, Part
 from pelvrak.core.route.plan import Plan, Setup, refusal
 
+# One's own tool is taken as long as it suits no worse than one on the shelf by this: common practice, no
+# source.
+OWN_WORSE_MM = 2.0
+
 
 class Draft(Frozen):
     """An operation ready to be put into a setup. tool: to be added to the plan with it; None: the plan has
@@ -70,8 +74,8 @@ def _number(setup: Setup, kind: str) -> int:
 def suited_tool(
     operation: Operation, own: Iterable[Tool], shelf: Iterable[Tool], part: Part | None
 ) -> Tool | None:
-    """The tool that suits an operation best: of the right size among one's own, then on the shelf, then of
-    any size.
+    """The tool that suits an operation best: of the right size among one's own, unless one on the shelf suits
+    by more than OWN_WORSE_MM better, then of any size.
     """
     kinds = operation.tool_kinds()
 
@@ -83,5 +87,8 @@ def suited_tool(
         return sorted(rows, key=lambda row: row[:2])
 
     mine, bought = best(own), best(shelf)
-    ranked = [row for row in (*mine[:1], *bought[:1]) if math.isfinite(row[0])] or [*mine, *bought]
+    fitting = [row for row in (*mine[:1], *bought[:1]) if math.isfinite(row[0])]
+    if len(fitting) == 2 and fitting[0][0] > fitting[1][0] + OWN_WORSE_MM:
+        fitting.reverse()
+    ranked = fitting or [*mine, *bought]
     return ranked[0][2] if ranked else None
