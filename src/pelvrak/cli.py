@@ -347,8 +347,11 @@ def operations(
     """
     if take and not propose:
         raise BadInput("operations.take", "--take", "nothing is proposed", "give --propose with it")
-    document, store, report = _computed(plan, until=setup)
-    own = next(one for one in document.setups if one.name == setup)
+    from pelvrak.core.route.plan import plan_from_json
+
+    # The route is computed up to the setup; what later ones cut is not offered all the same.
+    document = plan_from_json(_read(plan), str(plan))
+    own = _cut_off(document, setup, jaws=False).setups[-1]
     if not propose:
         if as_json:
             print(json.dumps([one.model_dump(mode="json") for one in own.operations], indent=2))
@@ -362,13 +365,14 @@ def operations(
     from pelvrak.core.route.pieces import FEATURES, PART
     from pelvrak.core.route.proposing import incoming_to, offers
 
+    _, store, report = _computed(plan, until=setup)
     engine = Engine(store)
     part = Result(report.part_key, engine)
     incoming = incoming_to(engine, report.setups[-1])
     features = Features.model_validate(part.value(FEATURES))
     found = offers(document, own, part.value(PART), features, incoming, tool_shelf().values())
     if take and found.every is not None:
-        _write_edited(plan, found.every)
+        _write_edited(plan, document, found.every)
     if as_json:
         print(found.model_dump_json(indent=2))
         return
@@ -384,13 +388,12 @@ def operations(
         print(f"{plan}: " + (found.every.label if found.every else "nothing to add"))
 
 
-def _write_edited(path: Path, cure: Cure) -> None:
-    """A plan document with the edits of a cure made in it."""
+def _write_edited(path: Path, plan: Plan, cure: Cure) -> None:
+    """A plan with the edits of a cure made in it."""
     from pelvrak.core.route.edits import edited
-    from pelvrak.core.route.plan import plan_from, plan_from_json
+    from pelvrak.core.route.plan import plan_from
 
-    document = plan_from_json(_read(path), str(path)).model_dump(mode="json")
-    after = edited(document, cure.edits)
+    after = edited(plan.model_dump(mode="json"), cure.edits)
     plan_from(after)
     path.write_text(json.dumps(after, indent=2) + "\n")
 

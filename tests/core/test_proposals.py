@@ -28,7 +28,6 @@ from pelvrak.core.route.pieces import FEATURES, PART
 from pelvrak.core.route.plan import Makes, Plan, plan_from
 from pelvrak.core.route.proposing import Incoming, Offers, incoming_to, offers
 from pelvrak.core.route.report import Report
-from pelvrak.core.stock.field import RayField
 from tests import solids
 from tests.core import test_turning
 from tests.edits import cured
@@ -84,14 +83,19 @@ def read() -> PartModel:
     return part_result(DATA, "p.step", Engine(STORE)).value(PART)
 
 
-def proposed(plan: Plan, tools: tuple[Tool, ...] = SHELF) -> tuple[Offers, Report]:
-    """What can be cut in the last setup."""
-    report = evaluate(plan, DATA, STORE)
-    engine = Engine(STORE)
+def offered(plan: Plan, report: Report, store: MemoryStore, tools: tuple[Tool, ...] = SHELF) -> Offers:
+    """What can be cut in the last setup of a plan, into which comes what came into the last of a report."""
+    engine = Engine(store)
     part = Result(report.part_key, engine)
     features = Features.model_validate(part.value(FEATURES))
     incoming = incoming_to(engine, report.setups[-1])
-    return offers(plan, plan.setups[-1], part.value(PART), features, incoming, tools), report
+    return offers(plan, plan.setups[-1], part.value(PART), features, incoming, tools)
+
+
+def proposed(plan: Plan, tools: tuple[Tool, ...] = SHELF) -> tuple[Offers, Report]:
+    """What can be cut in the last setup."""
+    report = evaluate(plan, DATA, STORE)
+    return offered(plan, report, STORE, tools), report
 
 
 def part_features() -> Any:
@@ -102,11 +106,8 @@ def part_features() -> Any:
 
 def take_all(plan: Plan, data: bytes, store: MemoryStore) -> tuple[Offers, Report, Plan]:
     """What is offered for a plan's one setup, and what comes of the plan with all of it taken."""
-    report, engine = evaluate(plan, data, store), Engine(store)
-    part = Result(report.part_key, engine)
-    features = Features.model_validate(part.value(FEATURES))
-    incoming = incoming_to(engine, report.setups[0])
-    found = offers(plan, plan.setups[0], part.value(PART), features, incoming, SHELF)
+    report = evaluate(plan, data, store)
+    found = offered(plan, report, store)
     if found.every is None:
         return found, report, plan
     after = plan_from(cured(plan.model_dump(mode="json"), found.every))
@@ -251,12 +252,8 @@ class Proposed(unittest.TestCase):
         plan = plan_from(cured(document(), found.every))
         after = plan.setups[0].model_copy(update={"name": "OP20", "operations": ()})
         report = evaluate(plan.model_copy(update={"setups": (*plan.setups, after)}), DATA, STORE)
-        engine = Engine(STORE)
-        part = Result(report.part_key, engine)
-        features = Features.model_validate(part.value(FEATURES))
         # The stock alone says it: no operation of this plan is told of a face.
-        bare, incoming = plan.model_copy(update={"setups": (after,)}), incoming_to(engine, report.setups[1])
-        found = offers(bare, after, part.value(PART), features, incoming, SHELF)
+        found = offered(plan.model_copy(update={"setups": (after,)}), report, STORE)
         self.assertEqual(found.offered, ())
         self.assertEqual({one.why for one in found.passed}, {"already there"})
 
@@ -272,7 +269,7 @@ class Proposed(unittest.TestCase):
     def test_a_setup_that_cuts_jaws(self):
         plan = plan_from(document())
         jaws = plan.setups[0].model_copy(update={"makes": Makes(setup="OP10", item="jaws")})
-        incoming = Incoming(RayField.__new__(RayField), lambda: read().mesh, {})
+        incoming = Incoming(Engine(STORE), "", {})
         features = Features.model_validate(part_features())
         with self.assertRaisesRegex(BadInput, "nest of its jaws"):
             offers(plan, jaws, read(), features, incoming, SHELF)
@@ -367,6 +364,14 @@ class Headless(unittest.TestCase):
             self.assertIn("Ream Ø8: Ø8 H7 reamer, finish", out)
             plan = plan_from(json.loads(path.read_text()))
             self.assertEqual(len(plan.setups[0].operations), 14)
+            # What a later setup cuts is not offered in an earlier one.
+            later = {**document()}
+            later["setups"] = [{"name": "OP5"}, *json.loads(path.read_text())["setups"]]
+            later["tools"] = json.loads(path.read_text())["tools"]
+            path.write_text(json.dumps(later))
+            _, out, _ = self.run_it("operations", str(path), "--setup", "OP5", "--propose")
+            self.assertIn("not offered: hole Ø8 (8.000 … 8.015), 16 through: cut by OP10 Spot Ø8", out)
+            self.assertNotIn("close hole, reamed", out)
             for words, told in (
                 (("--setup", "OP10", "--take"), "give --propose with it"),
                 (("--setup", "OP99", "--propose"), "there is no setup 'OP99'"),

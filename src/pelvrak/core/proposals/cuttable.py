@@ -65,7 +65,7 @@ def _recesses(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
         if not through and float(np.dot(recess.opens, plane.up)) <= ALONG:
             continue
         faces = _faces(recess)
-        what = f"{recess.kind}, {recess.depth:.4g} deep"
+        what = _called(recess)
         if (by := plane.cut_already(faces)) is not None:
             yield Passed(what=what, why=f"cut by {by}", faces=faces)
             continue
@@ -79,6 +79,10 @@ def _recesses(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
             yield Passed(what=what, why="already there", faces=faces)
             continue
         yield _recess(plane, shop, recess, (region, top - floor))
+
+
+def _called(recess: Recess) -> str:
+    return f"{recess.kind}, {recess.depth:.4g} deep"
 
 
 def _faces(recess: Recess) -> tuple[int, ...]:
@@ -101,7 +105,7 @@ def _recess(plane: Plane, shop: Shop, recess: Recess, room: tuple[Polygon, float
     region, depth = room
     faces = plane.refs((recess.walls[0],) if recess.floor is None else (recess.floor,))
     base = Cuttable(
-        what=f"{recess.kind}, {recess.depth:.4g} deep",
+        what=_called(recess),
         kind="recess",
         faces=faces,
         all_faces=_faces(recess),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Any
 
 from pydantic import ValidationError
@@ -44,7 +44,7 @@ def drafted(
             f"there is no kind of operation {told.get('kind')}",
             f"choose {', '.join(KINDS)}",
         )
-    number = _number(setup, str(told["kind"]))
+    number = free_number({operation.id for operation in setup.operations}, str(told["kind"]))
     base = {"id": f"{told['kind']}-{number}", "name": f"{kind.called} {number}", "tool": ""}
     try:
         operation = kind.model_validate({**base, **told})
@@ -61,14 +61,18 @@ def drafted(
     operation = operation.model_copy(update={"tool": chosen.id})
     if chosen in plan.tools:
         return Draft(operation=operation)
-    taken = {tool.place for tool in plan.tools}
-    place = next(n for n in range(1, 1000) if n not in taken)
+    place = free_place({tool.place for tool in plan.tools})
     return Draft(operation=operation, tool=chosen.model_copy(update={"place": place}))
 
 
-def _number(setup: Setup, kind: str) -> int:
-    taken = {operation.id for operation in setup.operations}
+def free_number(taken: Collection[str], kind: str) -> int:
+    """The number of a fresh operation of a kind: the first whose id is not taken."""
     return next(n for n in range(1, len(taken) + 2) if f"{kind}-{n}" not in taken)
+
+
+def free_place(taken: Collection[int]) -> int:
+    """The first place of a changer that is not taken."""
+    return next(n for n in range(1, len(taken) + 2) if n not in taken)
 
 
 def suited_tool(

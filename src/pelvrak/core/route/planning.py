@@ -18,7 +18,7 @@ from pelvrak.core.cutting.standing import Standing, is_square, standing, standin
 from pelvrak.core.cutting.toolpath import Path
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
-from pelvrak.core.engine.step import Content, Pieces, Reads, Step
+from pelvrak.core.engine.step import Content, Pieces, Reader, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, transformed
 from pelvrak.core.machine.index import TurningLine, turning_lines
@@ -92,23 +92,25 @@ def _lying(given: PathGiven, reads: Reads) -> Mesh | None:
     return transformed(reads.read(given.surface, SURFACE), given.zero_from_work)
 
 
-def _standing(given: PathGiven, lying: Mesh) -> Standing | None:
-    """The stock on rays in the plane it is cut in."""
-    assert given.surface is not None
-    key = given.surface.digest, given.zero_from_work.tobytes()
+def standing_in(reads: Reader, stock: Content, surface: Content | None, plane: Floats) -> Standing | None:
+    """A stock on rays as it lies in a plane: its own where the plane lies along them, else new ones through
+    its surface. None where nothing stands.
+    """
+    if is_square(plane):
+        return standing_square(reads.read(stock, FIELD), plane)
+    if surface is None:
+        return None
+    key = surface.digest, plane.tobytes()
     with _looking:
         if key not in _at_hand:
-            _at_hand[key] = standing(lying, PLAN_CELL_MM)
+            _at_hand[key] = standing(transformed(reads.read(surface, SURFACE), plane), PLAN_CELL_MM)
         return _at_hand[key]
 
 
 def _plan(given: PathGiven, reads: Reads) -> Pieces:
     """The path of one operation. Raises BadInput when it cannot be planned."""
-    lying, here = _lying(given, reads), None
-    if is_square(given.zero_from_work):
-        here = standing_square(reads.read(given.stock, FIELD), given.zero_from_work)
-    elif lying is not None:
-        here = _standing(given, lying)
+    lying = _lying(given, reads)
+    here = standing_in(reads, given.stock, given.surface, given.zero_from_work)
     if here is None:
         raise BadInput(
             "stock.none", given.operation.name, "no stock is left to cut", "check the operations before"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,25 +11,25 @@ import numpy as np
 from pelvrak.core.cures import Add, Cure, Edit, Element
 from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.cutting.operations import KINDS
-from pelvrak.core.cutting.standing import Standing, is_square, standing, standing_square
+from pelvrak.core.cutting.standing import Standing, is_square
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.callout import tolerances
 from pelvrak.core.geometry.features import Features
-from pelvrak.core.geometry.mesh import Floats, Mesh, transformed
+from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen, PartModel
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.proposals.chains import rules_shipped
 from pelvrak.core.proposals.choosing import Tools
 from pelvrak.core.proposals.cuttable import cuttable
 from pelvrak.core.proposals.steps import TOP, Cuttable, Passed, Plane, ProposedStep, Shop
+from pelvrak.core.route.drafting import free_number, free_place
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FIELD, SURFACE
 from pelvrak.core.route.plan import Plan, Setup
-from pelvrak.core.route.planning import PLAN_CELL_MM
+from pelvrak.core.route.planning import standing_in
 from pelvrak.core.route.report import SetupReport
-from pelvrak.core.stock.field import RayField
 
 # All of a setup at once: roughing before finishing, milling before holes, each cycle for all holes.
 _ORDER = {"facing": 0, "pocket": 1, "outline": 2}
@@ -57,19 +57,19 @@ class Offers(Frozen):
 
 @dataclass(frozen=True)
 class Incoming:
-    """The work as it comes into a setup. stock: on its rays; surface: the same, made where it is asked for;
-    planes: of each position, "" as the work is seated, 4×4 from the work frame.
+    """The work as it comes into a setup. engine: has the stock under its key; planes: of each position, "" as
+    the work is seated, 4×4 from the work frame.
     """
 
-    stock: RayField
-    surface: Callable[[], Mesh]
+    engine: Engine
+    key: str
     planes: Mapping[str, Floats]
 
     def at(self, plane: Floats) -> Standing | None:
         """The stock as it lies in a plane."""
-        if is_square(plane):
-            return standing_square(self.stock, plane)
-        return standing(transformed(self.surface(), plane), PLAN_CELL_MM)
+        stock = Result(self.key, self.engine).content(FIELD)
+        surface = None if is_square(plane) else surface_of(self.engine, self.key).content(SURFACE)
+        return standing_in(self.engine, stock, surface, plane)
 
 
 def incoming_to(engine: Engine, told: SetupReport) -> Incoming:
@@ -86,8 +86,7 @@ def incoming_to(engine: Engine, told: SetupReport) -> Incoming:
         )
     seated = np.array(told.zero_from_work)
     turned = {one.name: np.array(one.local_from_zero) @ seated for one in told.positions}
-    stock = Result(key, engine).value(FIELD)
-    return Incoming(stock, lambda: surface_of(engine, key).value(SURFACE), {"": seated, **turned})
+    return Incoming(engine, key, {"": seated, **turned})
 
 
 def offers(
@@ -178,7 +177,7 @@ def _rank(step: ProposedStep) -> int:
 def _operation(step: ProposedStep, position: str, taken: set[str]) -> dict[str, Any]:
     """A step as the plan has it, under an id the setup has not got."""
     kind = str(step.told["kind"])
-    name = next(f"{kind}-{n}" for n in range(1, len(taken) + 2) if f"{kind}-{n}" not in taken)
+    name = f"{kind}-{free_number(taken, kind)}"
     taken.add(name)
     told = {**step.told, "id": name, "position": position or None}
     return KINDS[kind].model_validate(told).model_dump(mode="json")
@@ -191,9 +190,8 @@ def _places(plan: Plan, tools: Iterable[Tool]) -> dict[str, Tool]:
     for tool in tools:
         if tool.id in have or tool.id in out:
             continue
-        place = next(n for n in range(1, 1000) if n not in places)
-        places.add(place)
-        out[tool.id] = tool.model_copy(update={"place": place})
+        out[tool.id] = tool.model_copy(update={"place": free_place(places)})
+        places.add(out[tool.id].place)
     return out
 
 
