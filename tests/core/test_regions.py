@@ -14,13 +14,13 @@ from pelvrak.core.cutting.regions import (
     bore_region,
     floor_region,
     offset,
-    pieces,
     silhouette,
     smallest_inner_radius,
 )
 from pelvrak.core.cutting.standing import standing, top_within, touches
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import box, joined
+from pelvrak.core.geometry.planar import pieces
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z
 from tests import solids
 from tests.core.planning_bench import SAME, model

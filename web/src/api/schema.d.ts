@@ -1975,6 +1975,166 @@ export interface components {
             faces: number[];
         };
         /**
+         * Clearing
+         * @description Everything between the stock and the part with what stays on it, layer by layer, as far as the cutter
+         *     reaches: a smaller one after it takes only what it has left.
+         */
+        Clearing: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clearing";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Within
+             * @description all there is from above, what lies over chosen faces, or a box of work coordinates
+             * @default everything
+             * @enum {string}
+             */
+            within: "everything" | "faces" | "box";
+            /**
+             * Faces
+             * @description what lies over them, seen along the spindle, is cut
+             * @default []
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Box
+             * @description least and greatest X and Y it cuts within, from work zero
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Cutter
+             * @description stays inside the boundary, goes with its middle up to it, or past it by its radius
+             * @default past
+             * @enum {string}
+             */
+            limit: "inside" | "on" | "past";
+            /**
+             * From height
+             * @description Z over which it leaves everything, from work zero
+             */
+            top?: number | null;
+            /**
+             * Down to
+             * @description a face at whose height it stops
+             */
+            bottom?: components["schemas"]["FaceRef"] | null;
+            /**
+             * Below bottom
+             * @description how far past its bottom it goes
+             * @default 0
+             */
+            below: number;
+            /**
+             * Passes
+             * @description of one width everywhere, slots and corners too, or rings beside each other
+             * @default steady
+             * @enum {string}
+             */
+            way: "steady" | "rings";
+            /**
+             * Step down
+             * @description depth of one pass
+             * @default 8
+             */
+            step_down: number;
+            /**
+             * Step over
+             * @description width of one pass, as a share of DC
+             * @default 0.15
+             */
+            step_over: number;
+            /**
+             * Leave side
+             * @description what stays on the walls
+             * @default 0.3
+             */
+            leave_side: number;
+            /**
+             * Leave floor
+             * @description what stays on the floors
+             * @default 0.2
+             */
+            leave_floor: number;
+            /**
+             * Ramp
+             * @description angle at which it goes down in the material
+             * @default 3
+             */
+            ramp_deg: number;
+        };
+        /**
          * ColletBlock
          * @description A square or six-sided block with a collet along x for round work, its axis half of `across` up.
          *
@@ -2269,7 +2429,7 @@ export interface components {
          */
         Draft: {
             /** Operation */
-            operation: components["schemas"]["Facing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Drilling"] | components["schemas"]["Wrapped"];
+            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Wrapped"];
             /** @description to be added to the plan with it; None: the plan has it */
             tool?: components["schemas"]["Tool"] | null;
         };
@@ -5905,7 +6065,7 @@ export interface components {
              * @description what is cut, in order
              * @default []
              */
-            operations: (components["schemas"]["Facing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Drilling"] | components["schemas"]["Wrapped"])[];
+            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Wrapped"])[];
         };
         /**
          * SetupReport
@@ -6423,6 +6583,167 @@ export interface components {
              * @description of the rod, mm
              */
             tip_diameter: number;
+        };
+        /**
+         * Surfacing
+         * @description Over the part's surface with the end of the cutter, in parallel lines or level by level, where
+         *     something stands on it.
+         */
+        Surfacing: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "surfacing";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Within
+             * @description all there is from above, what lies over chosen faces, or a box of work coordinates
+             * @default everything
+             * @enum {string}
+             */
+            within: "everything" | "faces" | "box";
+            /**
+             * Faces
+             * @description faces it finishes; it keeps off the others all the same
+             * @default []
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Box
+             * @description least and greatest X and Y it cuts within, from work zero
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Cutter
+             * @description stays inside the boundary, goes with its middle up to it, or past it by its radius
+             * @default past
+             * @enum {string}
+             */
+            limit: "inside" | "on" | "past";
+            /**
+             * Passes
+             * @description parallel lines over it, or round it level by level
+             * @default lines
+             * @enum {string}
+             */
+            pattern: "lines" | "levels";
+            /**
+             * Angle
+             * @description of the lines from X
+             * @default 0
+             */
+            angle_deg: number;
+            /**
+             * Step
+             * @description from one line to the next
+             * @default 0.5
+             */
+            step: number;
+            /**
+             * Scallop
+             * @description height left between two lines on the flat, in place of the step
+             */
+            scallop?: number | null;
+            /**
+             * Both ways
+             * @description lines go to and fro
+             * @default true
+             */
+            both_ways: boolean;
+            /**
+             * Step down
+             * @description depth of one pass
+             * @default 0.5
+             */
+            step_down: number;
+            /**
+             * Slope from
+             * @description flatter places than this are left out
+             * @default 0
+             */
+            steep_from: number;
+            /**
+             * Slope to
+             * @description steeper places than this are left out
+             * @default 90
+             */
+            steep_to: number;
+            /**
+             * Leave
+             * @description what stays on the surface
+             * @default 0
+             */
+            leave: number;
         };
         /**
          * Table

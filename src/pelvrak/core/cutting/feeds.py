@@ -15,6 +15,8 @@ from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.shelf import shelf
 from pelvrak.core.machine.machine import Machine
 
+# Between two passes, over ground that is clear, no faster than this: common practice, no source.
+LINK_MM_MIN = 5000.0
 SOURCE = "n = 1000·vc / (π·DC), vf = n·fz·z: ISO 3002 quantities; vc and fz starting values from memory"
 
 
@@ -33,11 +35,14 @@ class Material(Frozen):
 
 
 class CuttingData(Frozen):
-    """Spindle speed, feed and plunge feed of one operation, each with its reckoning."""
+    """Spindle speed, feed and plunge feed of one operation, each with its reckoning; link_mm_min: where
+    nothing is cut.
+    """
 
     speed_rpm: Reckoned
     feed_mm_min: Reckoned
     plunge_mm_min: float
+    link_mm_min: float
 
 
 def materials() -> dict[str, Material]:
@@ -124,14 +129,14 @@ def cutting_data(
     Raises BadInput when a typed speed or feed is beyond the machine.
     """
     speed = _speed(tool, material, machine, speed_rpm)
-    n = speed.value
+    n, link = speed.value, min(LINK_MM_MIN, machine.feed_max_mm_min)
     if tool.kind == "tap":
         assert tool.TP is not None
         feed = n * tool.TP
         told = Reckoned(
             value=feed, unit="mm/min", formula="vf = n·TP", with_values=f"{n:.0f}·{tool.TP:g}", source=SOURCE
         )
-        return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=feed)
+        return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=feed, link_mm_min=link)
     share = (
         material.fz_share
         * (1.6 if tool.kind in ("drill", "reamer") else 1.0)
@@ -152,7 +157,7 @@ def cutting_data(
         formula, values = "vf = n·fz·z", f"{n:.0f}·{fz:g}·{tool.NOF} = {table_feed(n, fz, tool.NOF):.0f}"
     told = Reckoned(value=feed, unit="mm/min", formula=formula, with_values=values, source=SOURCE)
     plunge = feed if tool.kind in ("drill", "reamer", "spot_drill") else float(round(feed * 0.4, -1))
-    return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=max(plunge, 10.0))
+    return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=max(plunge, 10.0), link_mm_min=link)
 
 
 def _speed(tool: Tool, material: Material, machine: Machine, typed: float | None) -> Reckoned:

@@ -8,11 +8,14 @@ import numpy as np
 from shapely import LineString, Point, Polygon
 
 from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.regions import offset, pieces
-from pelvrak.core.cutting.toolpath import Move, Path, fitted, move_length
+from pelvrak.core.cutting.regions import offset
+from pelvrak.core.cutting.toolpath import ARC_FIT_MM, Move, Path, fitted, move_length
 from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.planar import pieces
 
 MARGIN_MM = 2.0
+# A way down begins so high over what stands, mm.
+OVER_MM = 0.2
 
 
 def levels(top: float, bottom: float, step: float) -> list[float]:
@@ -77,9 +80,9 @@ def ring_of(piece: Polygon, clockwise: bool) -> Floats:
     return ordered[::-1] if piece.exterior.is_ccw == clockwise else ordered
 
 
-def trace(job: Job, ring: Floats, z: float) -> None:
-    """Feed along a ring (n, 2) at a height, in lines and arcs."""
-    for kind, (x, y), centre in fitted(ring):
+def trace(job: Job, ring: Floats, z: float, error: float = ARC_FIT_MM) -> None:
+    """Feed along a ring (n, 2) at a height, in lines and arcs within an error, mm."""
+    for kind, (x, y), centre in fitted(ring, error):
         if centre is None:
             job.path.feed(x, y, z, job.feed)
         else:
@@ -107,3 +110,20 @@ def ramp_along(job: Job, ring: Floats, top: float, bottom: float, angle_deg: flo
                 job.path.feed(ex, ey, z, job.plunge)
             else:
                 job.path.arc(kind, (ex, ey, z), centre, job.plunge)  # type: ignore[arg-type]
+
+
+def helix_down(
+    job: Job, middle: tuple[float, float], turn: float, above: float, z: float, angle_deg: float
+) -> None:
+    """Come over a helix's start, go down it from just over `above` to z, and once round on its floor. turn:
+    the radius of the helix, mm.
+    """
+    top = above + OVER_MM
+    laps = max(1, math.ceil((top - z) / (2 * math.pi * turn * math.tan(math.radians(angle_deg)))))
+    x, y = middle[0] + turn, middle[1]
+    job.path.rapid(x, y, job.top + job.operation.clearance)
+    job.path.rapid(x, y, top + job.operation.retract)
+    job.path.feed(x, y, top, job.plunge)
+    for lap in range(laps):
+        job.path.arc("ccw", (x, y, top - (top - z) * (lap + 1) / laps), middle, job.plunge)
+    job.path.arc("ccw", (x, y, z), middle, job.feed)

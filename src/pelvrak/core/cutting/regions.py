@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from shapely import MultiPolygon, Point, Polygon, unary_union
+from shapely import Point, Polygon, unary_union
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, to_solid, transformed
 from pelvrak.core.geometry.part import Face, Part, PartModel
+from pelvrak.core.geometry.planar import pieces, region_of, ring_area
 from pelvrak.core.geometry.rigid import moved, turned
 
 SQUARE_COS = 1 - 1e-6
@@ -159,7 +160,7 @@ def opening_region(
     low, high = heights_of(model.part, face, zero_from_work)
     rings = to_solid(transformed(model.mesh, zero_from_work)).slice((low + high) / 2).to_polygons()
     # Rings round air go the other way round.
-    holes = [Polygon(ring) for ring in rings if len(ring) > 2 and _area(ring) < -1e-6]
+    holes = [Polygon(ring) for ring in rings if len(ring) > 2 and ring_area(ring) < -1e-6]
     own = model.mesh.triangles[model.mesh.label == face.number]
     middle = moved(
         zero_from_work,
@@ -186,17 +187,6 @@ def _on_wall(model: PartModel, face: Face) -> Floats:
     return nearest
 
 
-def region_of(rings: list[Floats]) -> BaseGeometry:
-    """The region of some rings, those round material counter-clockwise and those round air clockwise, islands
-    in hollows kept.
-    """
-    region: BaseGeometry = Polygon()
-    for ring in sorted((ring for ring in rings if len(ring) > 2), key=lambda ring: -abs(_area(ring))):
-        own = Polygon(ring).buffer(0)
-        region = region.union(own) if _area(ring) > 0 else region.difference(own)
-    return region
-
-
 def open_round(
     model: PartModel, region: Polygon, bottom: float, zero_from_work: Floats, room: float
 ) -> BaseGeometry:
@@ -214,23 +204,11 @@ def open_round(
 def silhouette(mesh: Mesh, zero_from_work: Floats) -> Polygon:
     """Outline of the part seen along the spindle, without its holes; the largest piece."""
     solid = to_solid(transformed(mesh, zero_from_work))
-    outline = unary_union([Polygon(p) for p in solid.project().to_polygons() if len(p) > 2 and _area(p) > 0])
+    outline = unary_union(
+        [Polygon(p) for p in solid.project().to_polygons() if len(p) > 2 and ring_area(p) > 0]
+    )
     largest = max(pieces(outline), key=lambda p: p.area)
     return Polygon(largest.exterior)
-
-
-def _area(ring: Floats) -> float:
-    x, y = ring[:, 0], ring[:, 1]
-    return float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))) / 2
-
-
-def pieces(shape: BaseGeometry) -> list[Polygon]:
-    """The polygons of any shape, without slivers."""
-    if isinstance(shape, Polygon):
-        return [shape] if shape.area > 1e-4 else []
-    if isinstance(shape, MultiPolygon):
-        return [p for p in shape.geoms if p.area > 1e-4]
-    return []
 
 
 def offset(shape: BaseGeometry, distance: float) -> BaseGeometry:

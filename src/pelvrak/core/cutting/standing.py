@@ -88,3 +88,11 @@ def touches(stock: Standing, points: Floats, cutter: Profile) -> bool:
         points = np.concatenate([points, points])
     sweep = Sweep(points[:-1], points[1:], np.full(len(points) - 1, RAPID, np.uint8), UP, cutter)
     return bool(test(stock.field, sweep).rapid.max(initial=0.0) > TOUCH_MM)
+
+
+def touched(stock: Standing, runs: list[Floats], cutter: Profile) -> list[Floats]:
+    """How deep a cutter moved along runs (n, 3) would meet material in each of their moves, (n - 1,), mm."""
+    starts, ends = np.concatenate([run[:-1] for run in runs]), np.concatenate([run[1:] for run in runs])
+    sweep = Sweep(starts, ends, np.full(len(starts), RAPID, np.uint8), UP, cutter)
+    deep = test(stock.field, sweep).rapid
+    return np.split(deep, np.cumsum([len(run) - 1 for run in runs])[:-1])

@@ -9,12 +9,16 @@ from __future__ import annotations
 import multiprocessing
 
 import numpy as np
+from shapely import Point
 
+from pelvrak.core.cutting.drop_cutter import Rounded, drop, follow, laid_out
+from pelvrak.core.cutting.fronts import Cut, steady_fronts
 from pelvrak.core.cutting.toolpath import fitted
 from pelvrak.core.geometry.mesh import box
 from pelvrak.core.geometry.visibility import Caster
 from pelvrak.core.holding.hold import fixtures_of, vise_hold
 from pelvrak.core.holding.holding import hold_work
+from pelvrak.core.stock.above import region_above
 from pelvrak.core.stock.compare import compare
 from pelvrak.core.stock.cut import CUT, Profile, Sweep, cut, test
 from pelvrak.core.stock.field import grid_around
@@ -50,6 +54,11 @@ def compile_others() -> None:
     fitted(np.column_stack([np.cos(np.linspace(0, 3, 20)), np.sin(np.linspace(0, 3, 20))]))
     deepest_overlap(field, start)
     thinnest(field, UP)
+    laid = laid_out(box(LOW, HIGH), 2.0)
+    follow(laid, Rounded(1.0, 1.0), LOW[:2], HIGH[:2], 0.01)
+    drop(laid, Rounded(1.0, 1.0), HIGH[None, :2])
+    room, begun = Point(0.0, 0.0).buffer(3.0), Point(0.0, 0.0).buffer(1.0)
+    list(steady_fronts(room, begun, room, region_above(field, 3.0), Cut(1.0, 2.0)))
     pieces(field)
     Caster(surface(start)).distance(LOW[None], UP)
     compare(field, simplified(surface(field, 0.01), 0.01), surface(start))

@@ -13,17 +13,21 @@ from typing import TYPE_CHECKING, Annotated
 from pydantic import Field
 
 from pelvrak.core.cutting.operation import NestRoom, OperationKind
+from pelvrak.core.cutting.operations.clearing import Clearing
 from pelvrak.core.cutting.operations.drilling import Drilling
 from pelvrak.core.cutting.operations.facing import Facing
 from pelvrak.core.cutting.operations.outline import Outline
 from pelvrak.core.cutting.operations.pocket import Pocket
+from pelvrak.core.cutting.operations.surfacing import Surfacing
 from pelvrak.core.cutting.operations.wrapped import Wrapped
 from pelvrak.core.registered import registered
 
 SHIPPED: tuple[type[OperationKind], ...] = (
     Facing,
+    Clearing,
     Outline,
     Pocket,
+    Surfacing,
     Drilling,
     Wrapped,
 )
@@ -35,6 +39,7 @@ else:
 
 __all__ = [
     "KINDS",
+    "Clearing",
     "Drilling",
     "Facing",
     "NestRoom",
@@ -42,5 +47,6 @@ __all__ = [
     "OperationKind",
     "Outline",
     "Pocket",
+    "Surfacing",
     "Wrapped",
 ]

@@ -26,7 +26,6 @@ from pelvrak.core.cutting.regions import (
     heights_of,
     offset,
     opening_region,
-    pieces,
     silhouette,
     smallest_inner_radius,
     upright_wall,
@@ -37,6 +36,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import FaceRef, face_of
+from pelvrak.core.geometry.planar import pieces
 
 CHAMFER_TIP_MM = 0.5
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -24,7 +23,9 @@ from pelvrak.core.cutting.operation import (
 )
 from pelvrak.core.cutting.passes import (
     MARGIN_MM,
+    OVER_MM,
     at_height,
+    helix_down,
     levels,
     ramp_along,
     rings_of,
@@ -36,7 +37,6 @@ from pelvrak.core.cutting.regions import (
     offset,
     open_round,
     opening_region,
-    pieces,
     smallest_inner_radius,
     upright_wall,
 )
@@ -45,6 +45,7 @@ from pelvrak.core.cutting.tools import ToolKind, cutter_profile
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import FaceRef, face_of
+from pelvrak.core.geometry.planar import pieces
 
 # Smaller than this no shop keeps: common practice, no source.
 SMALLEST_CUTTER_MM = 0.5
@@ -228,20 +229,12 @@ def _enter(operation: Pocket, job: Job, piece: Polygon, ring: Floats, above: flo
     start = centre + [turn, 0.0]
     link = LineString([tuple(start), tuple(started_near(ring, (float(start[0]), float(start[1])))[0])])
     if turn > 0.2 * job.tool.DC and job.tool.cuts_at_centre and piece.buffer(1e-3).contains(link):
-        top = above + 0.2
-        drop = 2 * math.pi * turn * math.tan(math.radians(operation.ramp_deg))
-        laps = max(1, math.ceil((top - z) / drop))
-        sx, sy, middle = float(start[0]), float(start[1]), (float(centre[0]), float(centre[1]))
-        job.path.rapid(sx, sy, job.top + operation.clearance)
-        job.path.rapid(sx, sy, top + operation.retract)
-        job.path.feed(sx, sy, top, job.plunge)
-        for lap in range(laps):
-            job.path.arc("ccw", (sx, sy, top - (top - z) * (lap + 1) / laps), middle, job.plunge)
-        job.path.arc("ccw", (sx, sy, z), middle, job.feed)
+        sx, sy = float(start[0]), float(start[1])
+        helix_down(job, (float(centre[0]), float(centre[1])), turn, above, z, operation.ramp_deg)
         ring = started_near(ring, (sx, sy))
         job.path.feed(float(ring[0][0]), float(ring[0][1]), z, job.feed)
         return ring
     job.path.rapid(x, y, job.top + operation.clearance)
-    job.path.rapid(x, y, above + 0.2 + operation.retract)
-    ramp_along(job, ring, above + 0.2, z, operation.ramp_deg)
+    job.path.rapid(x, y, above + OVER_MM + operation.retract)
+    ramp_along(job, ring, above + OVER_MM, z, operation.ramp_deg)
     return ring

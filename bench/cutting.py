@@ -1,0 +1,111 @@
+"""How long does planning passes take, how evenly do they cut, and how exact is surface finishing?
+
+Run: python bench/cutting.py [--json]. References in the same run: the simulation of the same path;
+drop-cutter contact by dense sampling of the same mesh with embreex rays. Ratios only mean something within
+one run.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import time
+from typing import Any
+
+import numpy as np
+from tests import solids
+
+from pelvrak.core.cutting.feeds import cutting_data, material_of
+from pelvrak.core.cutting.job import Job, plan_operation
+from pelvrak.core.cutting.operations import Clearing
+from pelvrak.core.cutting.standing import UP, standing_square
+from pelvrak.core.cutting.toolpath import Path, chords
+from pelvrak.core.cutting.tools import cutter_profile, tool_shelf
+from pelvrak.core.geometry.part import PartModel
+from pelvrak.core.geometry.step_reader import model_of_solid
+from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.stock.cut import CUT, Sweep, cut
+from pelvrak.core.stock.field import RayField, grid_around
+from pelvrak.core.stock.shapes import field_of_block
+
+SIZE = (200.0, 150.0, 50.0)
+CELL = 0.5
+
+
+def pocketed() -> PartModel:
+    """A block of SIZE less 5 mm all round and 2 on top, with 30 pockets of four sizes and depths."""
+    shape = solids.box((5, 5, 0), (SIZE[0] - 5, SIZE[1] - 5, SIZE[2] - 2))
+    for n in range(30):
+        x, y = 10 + 31 * (n % 6), 9 + 27 * (n // 6)
+        wide, high, deep = 18 + 2 * (n % 4), 16 + 2 * (n % 3), 12 + 5 * (n % 5)
+        shape = solids.minus(shape, rounded_pocket((x, y), (wide, high), 5.5, SIZE[2] - 2 - deep))
+    return model_of_solid(shape, "0" * 64, "millimetre")
+
+
+def rounded_pocket(
+    corner: tuple[float, float], size: tuple[float, float], radius: float, floor: float
+) -> Any:
+    """What is taken out for a pocket with round corners."""
+    (x, y), (w, h), top = corner, size, SIZE[2] + 1
+    ends = [(x + a, y + b) for a in (radius, w - radius) for b in (radius, h - radius)]
+    return solids.plus(
+        solids.box((x + radius, y, floor), (x + w - radius, y + h, top)),
+        solids.box((x, y + radius, floor), (x + w, y + h - radius, top)),
+        *[solids.cylinder((a, b, floor), radius, top - floor) for a, b in ends],
+    )
+
+
+def clearing(part: PartModel, field: RayField) -> dict[str, Any]:
+    """Time of the path as a share of the time of simulating it, and how much of it keeps the stated width."""
+    tool = tool_shelf()["em10"]
+    operation = Clearing(id="c", name="clear", tool="em10", step_down=12, step_over=0.2, bottom=None)
+    here = standing_square(field, np.eye(4))
+    assert here is not None
+    data = cutting_data(tool, material_of("EN AW-6082"), machine_of("vertical-760"))
+    job = Job(part, np.eye(4), here, tool, data, "OP10", operation, Path((0.0, 0.0, 150.0)))
+    began = time.perf_counter()
+    plan_operation(job)
+    planned = time.perf_counter() - began
+    lines = chords(job.path)
+    sweep = Sweep(lines.starts, lines.ends, lines.what, UP, cutter_profile(tool))
+    began = time.perf_counter()
+    _, hits = cut(field, sweep, 257)
+    simulated = time.perf_counter() - began
+    length = np.linalg.norm(lines.ends - lines.starts, axis=1)
+    level = (lines.what == CUT) & (np.abs(lines.ends[:, 2] - lines.starts[:, 2]) < 1e-9)
+    cutting = level & (hits.removed > 1e-3 * length)
+    width = operation.step_over * tool.DC
+    total = length[cutting].sum()
+    return {
+        "moves": len(job.path.moves),
+        "path_to_simulation": round(planned / simulated, 3),
+        "cutting_m": round(total / 1000, 2),
+        "within_10_percent": round(
+            length[cutting & (np.abs(hits.width - width) <= 0.1 * width)].sum() / total, 4
+        ),
+        "not_over_110_percent": round(length[cutting & (hits.width <= 1.1 * width)].sum() / total, 4),
+        "planned_s": round(planned, 2),
+        "simulated_s": round(simulated, 2),
+        "findings": sorted({found.code for found in job.findings}),
+    }
+
+
+def main() -> None:
+    """Measure and print."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--json", action="store_true")
+    given = parser.parse_args()
+    low, high = np.zeros(3), np.array(SIZE)
+    field = field_of_block(grid_around(low, high, CELL), low, high)
+    results = {"clearing": clearing(pocketed(), field)}
+    if given.json:
+        print(json.dumps(results))
+        return
+    for name, rows in results.items():
+        print(name)
+        for key, value in rows.items():
+            print(f"  {key}: {value}")
+
+
+if __name__ == "__main__":
+    main()
