@@ -194,6 +194,73 @@ class Words(unittest.TestCase):
         self.assertIn("G3", lines[own[4]])
 
 
+class Said(unittest.TestCase):
+    """What an operation says besides its moves, in the codes of ISO 6983-1."""
+
+    def lines(self, planned, **told):
+        operation = planned.operation.model_copy(update=told)
+        text = text_of(replace(planned, operation=operation))
+        return [re.sub(r"^N\d+ ", "", line) for line in text.splitlines()]
+
+    def setUp(self):
+        self.path = Path((0.0, 0.0, 60.0))
+        self.path.rapid(0.0, 0.0, 10.0)
+        self.path.feed(0.0, 0.0, 0.0, 200)
+        self.path.feed(20.0, 0.0, 0.0, 800)
+        self.path.rapid(20.0, 0.0, 10.0)
+        self.planned = facing(self.path)
+
+    def test_coolant_and_spindle(self):
+        for coolant, code in (("flood", "M8"), ("mist", "M7"), ("off", "M9")):
+            lines = self.lines(self.planned, coolant=coolant)
+            self.assertTrue(next(line for line in lines if "G43" in line).endswith(code), coolant)
+        self.assertIn("S5000 M4", self.lines(self.planned, spindle="backward"))
+        self.assertIn("S5000 M3", self.lines(self.planned))
+
+    def test_a_stop_is_made_with_the_spindle_up_and_standing(self):
+        lines = self.lines(self.planned, stop_before="stop", stop_after="optional", comment="Turn the clamp")
+        before, after = lines.index("M0 (TURN THE CLAMP)"), lines.index("M1 (TURN THE CLAMP)")
+        for stop in (before, after):
+            self.assertEqual(lines[stop - 3 : stop], ["M9", "G53 G0 Z0.", "M5"])
+        self.assertLess(before, next(n for n, line in enumerate(lines) if line.startswith("G43")))
+        self.assertGreater(after, max(n for n, line in enumerate(lines) if line.startswith("X20.")))
+        self.assertIn("(TURN THE CLAMP)", lines)
+        self.assertNotIn("M0", self.lines(self.planned))
+
+    def test_cycles_with_a_dwell(self):
+        holes = [Hole(0.0, 0.0, 2.0, -10.0)]
+        for cycle, tool, plain, dwelling in (
+            ("drill", "dr5", "G81", "G82"),
+            ("bore", "bh28", "G85", "G89"),
+            ("bore_stopped", "bh28", "G86", "G86"),
+        ):
+            planned = drilling(cycle, holes, tool)
+            plainly = next(line for line in self.lines(planned) if "G98" in line)
+            self.assertIn(plain, plainly)
+            self.assertNotIn("P", plainly)
+            dwelt = next(line for line in self.lines(planned, dwell_s=0.4) if "G98" in line)
+            self.assertIn(dwelling, dwelt)
+            self.assertIn("P0.4", dwelt)
+
+    def test_chips_broken_and_a_bar_lifted(self):
+        holes = [Hole(0.0, 0.0, 2.0, -10.0)]
+        broken = next(line for line in self.lines(drilling("chip_break", holes, "dr5")) if "G98" in line)
+        self.assertIn("G73", broken)
+        self.assertIn("Q3.5", broken)
+        lifted = next(line for line in self.lines(drilling("bore_lifted", holes, "bh28")) if "G98" in line)
+        self.assertIn("G76", lifted)
+        self.assertIn("Q0.2", lifted)
+
+    def test_what_no_cycle_does_is_written_move_by_move(self):
+        planned = drilling("peck", [Hole(0.0, 0.0, 2.0, -10.0)], "dr5")
+        planned.path.moves[2] = replace(planned.path.moves[2], dwell_s=0.4)
+        lines = self.lines(planned, dwell_s=0.4)
+        self.assertFalse(any("G83" in line for line in lines))
+        at = lines.index("G4 P0.4")
+        self.assertTrue(lines[at - 1].startswith("G1 Z-10."))
+        self.assertFalse(any("G98" in line for line in self.lines(planned, retract_feed=500.0)))
+
+
 class Cycles(unittest.TestCase):
     def test_codes_of_iso_6983(self):
         for cycle, tool in (

@@ -9,8 +9,9 @@ from typing import Any, Literal
 from pydantic import Field
 from pydantic_core import PydanticUndefined
 
-# Where in a form: what is worked on and with, what is peculiar to the kind, how fast and how far away.
-Place = Literal["where", "what", "feeds"]
+# Where in a form: what is worked on and with, what is peculiar to the kind, how fast and how far away, what
+# else the program says.
+Place = Literal["where", "what", "feeds", "program"]
 
 
 def asked(

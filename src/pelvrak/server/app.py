@@ -86,6 +86,7 @@ def operation_form(name: str, kind: type[OperationKind]) -> OperationForm:
         kind=name,
         called=kind.called,
         pick_first=kind.pick_first,
+        picks=kind.picks,
         tools_by=kind.tools_by,
         tools={value: list(tools) for value, tools in kind.tools.items()},
         fields=kind.model_json_schema(),

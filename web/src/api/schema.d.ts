@@ -1733,6 +1733,137 @@ export interface components {
             ][];
         };
         /**
+         * Chamfering
+         * @description Level edges, broken by a chamfer cutter: on the side where the material falls away, and only as far as
+         *     no wall stands in the cutter's way.
+         */
+        Chamfering: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chamfering";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
+             * Edges
+             * @description level edges of the part, sharp or already drawn with their chamfer (its lower edge)
+             */
+            edges: components["schemas"]["EdgeRef"][];
+            /**
+             * Width
+             * @description of the chamfer, across
+             * @default 0.3
+             */
+            width: number;
+        };
+        /**
          * Change
          * @description One operation of a JSON Patch (RFC 6902, section 4).
          */
@@ -2044,6 +2175,55 @@ export interface components {
              * @description feed in place of the computed one
              */
             feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
             /**
              * Within
              * @description all there is from above, what lies over chosen faces, or a box of work coordinates
@@ -2429,7 +2609,7 @@ export interface components {
          */
         Draft: {
             /** Operation */
-            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Wrapped"];
+            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Wrapped"];
             /** @description to be added to the plan with it; None: the plan has it */
             tool?: components["schemas"]["Tool"] | null;
         };
@@ -2521,12 +2701,61 @@ export interface components {
              */
             feed_mm_min?: number | null;
             /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
              * Cycle
-             * @description what is made: a spot to a chamfer, a hole in one go or by pecks, a fit, a thread
+             * @description what is made: a spot to a chamfer, a hole in one go, by pecks or with the chip broken, a fit, a thread
              * @default drill
              * @enum {string}
              */
-            cycle: "spot" | "drill" | "peck" | "ream" | "tap";
+            cycle: "spot" | "drill" | "peck" | "chip_break" | "ream" | "bore" | "bore_stopped" | "bore_lifted" | "tap";
             /**
              * Holes
              * @description the walls of the holes
@@ -2543,6 +2772,25 @@ export interface components {
              * @default 3
              */
             peck: number;
+            /**
+             * Lift
+             * @description off the wall before the bar comes out, its edge turned there
+             * @default 0.2
+             */
+            lift: number;
+            /**
+             * Dwell
+             * @description how long it stands at the bottom
+             * @default 0
+             */
+            dwell_s: number;
+            /**
+             * Order
+             * @description of the holes: the nearest next, as picked, or row by row from the operator or from the back
+             * @default nearest
+             * @enum {string}
+             */
+            order: "nearest" | "as_picked" | "front_first" | "back_first";
             /**
              * Below through
              * @description how far past through holes it goes, besides its point
@@ -2993,6 +3241,55 @@ export interface components {
              */
             feed_mm_min?: number | null;
             /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
              * Face
              * @description the topmost face of this setup, down to which it cuts
              */
@@ -3208,6 +3505,155 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * Helical
+         * @description A bore by a cutter that goes round and down in it: from the solid, where the cutter is wider than half
+         *     of it, or to widen a hole that is there.
+         */
+        Helical: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "helical";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
+             * Bores
+             * @description the walls of the bores
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Pitch
+             * @description down on each turn
+             * @default 1
+             */
+            pitch: number;
+            /**
+             * Below through
+             * @description how far past through bores it goes
+             * @default 0.5
+             */
+            below: number;
+            /**
+             * Leave
+             * @description what stays on the wall
+             * @default 0
+             */
+            leave: number;
+            /**
+             * Spring passes
+             * @description once more round at every depth, at the same size
+             * @default 0
+             */
+            spring: number;
         };
         /**
          * Hold
@@ -4308,7 +4754,7 @@ export interface components {
          * @description A kind of operation as the page asks for it.
          *
          *     fields: JSON Schema of its document, with labels, units, help and defaults; pick_first: what must be
-         *     picked before there can be one; tools: what can do it, by the value of its field tools_by.
+         *     picked before there can be one, for the field picks (faces or edges); tools: what can do it, by the value of its field tools_by.
          */
         OperationForm: {
             /** Kind */
@@ -4317,11 +4763,13 @@ export interface components {
             called: string;
             /** Pick First */
             pick_first: string;
+            /** Picks */
+            picks: string;
             /** Tools By */
             tools_by: string;
             /** Tools */
             tools: {
-                [key: string]: ("end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap")[];
+                [key: string]: ("end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "boring_bar" | "tap")[];
             };
             /** Fields */
             fields: {
@@ -4536,6 +4984,55 @@ export interface components {
              * @description feed in place of the computed one
              */
             feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
             /**
              * Side
              * @description on which side of the contour the cutter goes
@@ -5177,6 +5674,55 @@ export interface components {
              * @description feed in place of the computed one
              */
             feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
             /**
              * Faces
              * @description floors it goes down to, or bores it clears
@@ -6065,7 +6611,7 @@ export interface components {
              * @description what is cut, in order
              * @default []
              */
-            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Wrapped"])[];
+            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Wrapped"])[];
         };
         /**
          * SetupReport
@@ -6277,6 +6823,155 @@ export interface components {
              * @description from the front edge to the middle of the first, mm
              */
             first: number;
+        };
+        /**
+         * Slotting
+         * @description Slots, of their cutter's width or wider: down to and fro along the middle, then along the walls. A slot
+         *     open at an end is entered there from outside.
+         */
+        Slotting: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "slotting";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
+             * Floors
+             * @description the floors of the slots
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Step down
+             * @description depth of one pass
+             * @default 2
+             */
+            step_down: number;
+            /**
+             * Leave side
+             * @description what stays on the walls
+             * @default 0
+             */
+            leave_side: number;
+            /**
+             * Leave floor
+             * @description what stays on the floor
+             * @default 0
+             */
+            leave_floor: number;
+            /**
+             * Ramp
+             * @description angle at which it goes down in the material
+             * @default 3
+             */
+            ramp_deg: number;
         };
         /**
          * SoftCut
@@ -6655,6 +7350,55 @@ export interface components {
              */
             feed_mm_min?: number | null;
             /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
              * Within
              * @description all there is from above, what lies over chosen faces, or a box of work coordinates
              * @default everything
@@ -6852,6 +7596,155 @@ export interface components {
             how: string;
         };
         /**
+         * Threading
+         * @description Threads in bores of the tapping size, by a thread mill: up from the bottom, so that a right-hand thread
+         *     is cut in climb.
+         */
+        Threading: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "threading";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
+             * Holes
+             * @description the walls of the holes, at the tapping size
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Thread size
+             * @description major diameter
+             */
+            size?: number | null;
+            /**
+             * Hand
+             * @description of the thread
+             * @default right
+             * @enum {string}
+             */
+            hand: "right" | "left";
+            /**
+             * Short of bottom
+             * @description how far above the bottom of blind holes it ends
+             * @default 0
+             */
+            short: number;
+            /**
+             * Passes
+             * @description each a share of the depth of the thread
+             * @default 1
+             */
+            passes: number;
+        };
+        /**
          * Tool
          * @description One tool in its holder. Property names in capitals are those of ISO 13399; mm, degrees.
          *
@@ -6859,10 +7752,11 @@ export interface components {
          *     length; DCON: shank diameter; DN, LU: diameter of a neck and the length from the tip to its end; NOF:
          *     flutes; SIG: point angle (drills, spot drills, chamfer cutters); TP: thread pitch (taps, thread
          *     mills); RE: corner radius, on a taper mill of DC/2 a ball tip; KAPR: lead angle of a face mill; CW:
-         *     width of a slot cutter. taper_deg: lean of a taper mill's flank; outline: (height, radius) points of
-         *     a form tool from the tip up. overhang: tip to the holder's nose. place: pocket in the changer.
-         *     id: never changes; name: what it is called; kind: what sort of cutter it is; material: of its edge;
-         *     cuts_at_centre: it can go straight down; holder: what carries it.
+         *     width of a slot cutter; DCN, DCX: least and greatest diameter a boring head is set to. taper_deg: lean of
+         *     a taper mill's flank; outline: (height, radius) points of a form tool from the tip up. overhang: tip to
+         *     the holder's nose. place: pocket in the changer. id: never changes; name: what it is called; kind: what
+         *     sort of cutter it is; material: of its edge; cuts_at_centre: it can go straight down; holder: what carries
+         *     it.
          */
         Tool: {
             /**
@@ -6880,7 +7774,7 @@ export interface components {
              * @description what sort of cutter it is
              * @enum {string}
              */
-            kind: "end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "tap";
+            kind: "end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "boring_bar" | "tap";
             /**
              * Place
              * @description pocket in the changer
@@ -6936,6 +7830,16 @@ export interface components {
              * @description width of a slot cutter
              */
             CW?: number | null;
+            /**
+             * Dcn
+             * @description least and greatest diameter a boring head is set to
+             */
+            DCN?: number | null;
+            /**
+             * Dcx
+             * @description least and greatest diameter a boring head is set to
+             */
+            DCX?: number | null;
             /**
              * Dn
              * @description diameter of a neck and the length from the tip to its end
@@ -7004,6 +7908,143 @@ export interface components {
             what: string;
             /** Edits */
             edits: (components["schemas"]["Put"] | components["schemas"]["Add"] | components["schemas"]["Arrange"])[];
+        };
+        /**
+         * Undercut
+         * @description A T-slot, or a groove in a wall: the cutter comes down beside the stock or in an opening, and goes from
+         *     there where its neck has room.
+         */
+        Undercut: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "undercut";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
+             * Floors
+             * @description the floors of the undercuts, under what hangs over them
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Step over
+             * @description width of one pass, as a share of DC
+             * @default 0.1
+             */
+            step_over: number;
+            /**
+             * Leave side
+             * @description what stays on the walls
+             * @default 0
+             */
+            leave_side: number;
         };
         /**
          * Understood
@@ -7410,6 +8451,55 @@ export interface components {
              * @description feed in place of the computed one
              */
             feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
             /**
              * Faces
              * @description floors that are cylinders about the rotary axis

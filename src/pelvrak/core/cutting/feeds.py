@@ -156,7 +156,9 @@ def cutting_data(
         feed = float(round(min(table_feed(n, fz, tool.NOF), machine.feed_max_mm_min), -1))
         formula, values = "vf = n·fz·z", f"{n:.0f}·{fz:g}·{tool.NOF} = {table_feed(n, fz, tool.NOF):.0f}"
     told = Reckoned(value=feed, unit="mm/min", formula=formula, with_values=values, source=SOURCE)
-    plunge = feed if tool.kind in ("drill", "reamer", "spot_drill") else float(round(feed * 0.4, -1))
+    plunge = (
+        feed if tool.kind in ("drill", "reamer", "boring_bar", "spot_drill") else float(round(feed * 0.4, -1))
+    )
     return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=max(plunge, 10.0), link_mm_min=link)
 
 

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
 
+import networkx as nx
 import numpy as np
 import shapely
 from contourpy import FillType, contour_generator
@@ -40,8 +41,12 @@ LEAD_POINTS = 17
 AIM_SHARE = 0.97
 # So far from walls passes keep, and so near to them their arcs have to be followed only, mm.
 LOOSE_MM = 0.02
+# Behind a pass so much is cleared, as a share of its width: a little more, so that nothing lies between two.
+STRIP_SHARE = 1.1
 # Between what two passes have cleared lies less than this, where nothing does, mm.
 CRACK_MM = 0.05
+# A way back goes round corners known this well, mm.
+CORNER_MM = 0.02
 # More passes than any room that a machine holds can need.
 MOST_FRONTS = 20_000
 
@@ -149,6 +154,31 @@ class Cleared:
                 left = left.difference(shapely.union_all(met))
         parts = left.geoms if isinstance(left, BaseMultipartGeometry) else (left,)
         return all(part.length < CRACK_MM for part in parts)
+
+    def way(self, start: Floats, end: Floats) -> Floats | None:
+        """A way through what is cleared from one place to another, (n, 2): straight where that goes, else
+        round its corners by the shortest way; None where there is none. Its first and last steps may lead
+        out of it.
+        """
+        place = np.asarray(start)
+        if self.holds(place, end):
+            return np.array([place, end])
+        joined = shapely.union_all([self.region, *self.strips])
+        whole = joined.buffer(CRACK_MM, join_style="mitre").buffer(-CRACK_MM - CORNER_MM, join_style="mitre")
+        ends = [nearest_points(whole, shapely.Point(one))[0].coords[0] for one in (place, end)]
+        nodes = np.concatenate([ends, shapely.get_coordinates(whole.simplify(CORNER_MM / 2))])
+        rows, columns = np.triu_indices(len(nodes), 1)
+        lines = shapely.linestrings(np.stack([nodes[rows], nodes[columns]], axis=1))
+        shapely.prepare(wide := whole.buffer(CORNER_MM, join_style="mitre"))
+        seen = shapely.covers(wide, lines)
+        graph = nx.Graph()
+        graph.add_weighted_edges_from(
+            (int(i), int(j), float(np.hypot(*(nodes[i] - nodes[j]))))
+            for i, j in zip(rows[seen], columns[seen], strict=True)
+        )
+        if 0 not in graph or 1 not in graph or not nx.has_path(graph, 0, 1):
+            return None
+        return np.concatenate([[place], nodes[nx.shortest_path(graph, 0, 1, weight="weight")], [end]])
 
 
 def steady_fronts(
@@ -272,7 +302,7 @@ def _wave(reached: BaseGeometry, fresh: BaseGeometry, within: BaseGeometry, cut:
         for line in _lines(edge.intersection(within)):
             if line.length > SHORTEST_MM:
                 way, closed = _directed(line, edge), bool(line.is_closed)
-                after = line.buffer(cut.width * 1.001).intersection(fresh)
+                after = line.buffer(cut.width * STRIP_SHARE).intersection(fresh)
                 yield Front(way, closed, cut, reached, after)
 
 
@@ -315,7 +345,8 @@ def _along_walls(room: Polygon, touched: BaseGeometry, width: float) -> Iterator
         for line in _lines(edge.intersection(touched)):
             if line.length > SHORTEST_MM:
                 way = _directed(line, edge)
-                yield Front(way, bool(line.is_closed), None, Polygon(), line.buffer(1e-3))
+                after = line.buffer(width * STRIP_SHARE).intersection(room)
+                yield Front(way, bool(line.is_closed), None, Polygon(), after)
 
 
 def core(room: Polygon, widest: float, cut: Cut) -> tuple[Point, float, Polygon]:

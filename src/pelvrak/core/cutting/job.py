@@ -12,7 +12,7 @@ from shapely.geometry.base import BaseGeometry
 from pelvrak.core.cutting.feeds import CuttingData
 from pelvrak.core.cutting.operation import OperationKind
 from pelvrak.core.cutting.standing import Standing
-from pelvrak.core.cutting.toolpath import Path
+from pelvrak.core.cutting.toolpath import Path, retreating
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
@@ -74,7 +74,12 @@ class Job:
     @property
     def plunge(self) -> float:
         """mm/min, down."""
-        return self.data.plunge_mm_min
+        return self.operation.entry_feed or self.data.plunge_mm_min
+
+    @property
+    def lead(self) -> float:
+        """mm/min, to and from a pass."""
+        return self.operation.lead_feed or self.feed
 
     def note(self, code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any) -> None:
         """Tell a finding. at: (3,) in the zero frame; more: what else a finding holds."""
@@ -96,14 +101,14 @@ class Job:
 
     def check_reach(self, top: float, bottom: float) -> None:
         """Tell where the cut goes deeper than the flutes are long."""
-        if top - bottom > self.tool.LCF + 1e-6:
+        if top - bottom > self.tool.reach + 1e-6:
             self.note(
                 "cut.deeper_than_flutes",
                 "warning",
                 f"{self.operation.name} goes {top - bottom:.1f} mm deep;"
-                f" the flutes of {self.tool.name} are {self.tool.LCF:g} mm long.",
+                f" {self.tool.name} cuts {self.tool.reach:g} mm deep at most.",
                 measured=round(top - bottom, 3),
-                limit=self.tool.LCF,
+                limit=self.tool.reach,
                 unit="mm",
             )
 
@@ -132,6 +137,8 @@ def plan_operation(job: Job) -> None:
         )
     job.top = float(job.stock.high[2])
     operation.plan(job)
+    if operation.retract_feed is not None:
+        job.path.moves = retreating(job.path, operation.retract, operation.retract_feed)
     if job.path.moves:
         # The program comes from above: over the first place at full height, and then straight down.
         job.path.start = (*job.path.moves[0].end[:2], job.path.start[2])

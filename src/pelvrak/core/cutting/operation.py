@@ -21,6 +21,8 @@ Leave = Annotated[float, Field(ge=0, le=20)]
 Clearance = Annotated[float, Field(gt=0, le=200)]
 StepOver = Annotated[float, Field(gt=0.02, le=0.95)]
 Ramp = Annotated[float, Field(gt=0.1, le=30)]
+Feed = Annotated[float, Field(gt=0, le=100_000)]
+Stop = Literal["no", "stop", "optional"]
 PositionName = Annotated[str, Field(min_length=1, max_length=20)]
 # A fresh operation takes the cutter nearest to this where nothing says better: common practice, no source.
 USUAL_CUTTER_MM = 10.0
@@ -49,12 +51,14 @@ class OperationKind(Frozen, ABC):
     """What every operation is told. A kind adds its own fields and answers the questions below.
 
     called: the kind's name on the page; pick_first: what has to be picked before there can be one, "" for
-    nothing; turns_work: the work turns under the tool while it cuts. tools: the kinds of tool that can do it,
-    the usual one first, by the value of the field tools_by; under "" where that is no matter.
+    nothing; picks: the field that is picked for; turns_work: the work turns under the tool while it cuts.
+    tools: the kinds of tool that can do it, the usual one first, by the value of the field tools_by; under ""
+    where that is no matter.
     """
 
     called: ClassVar[str]
     pick_first: ClassVar[str] = ""
+    picks: ClassVar[str] = "faces"
     turns_work: ClassVar[bool] = False
     tools_by: ClassVar[str] = ""
     tools: ClassVar[dict[str, tuple[ToolKind, ...]]]
@@ -115,7 +119,7 @@ class OperationKind(Frozen, ABC):
         below="speed",
         place="feeds",
     )
-    feed_mm_min: Annotated[float, Field(gt=0, le=100_000)] | None = asked(
+    feed_mm_min: Feed | None = asked(
         None,
         title="Feed",
         help="feed in place of the computed one",
@@ -123,6 +127,49 @@ class OperationKind(Frozen, ABC):
         empty="computed",
         below="feed",
         place="feeds",
+    )
+    entry_feed: Feed | None = asked(
+        None,
+        title="Entry feed",
+        help="feed down into the material",
+        unit="mm/min",
+        empty="computed",
+        place="feeds",
+    )
+    lead_feed: Feed | None = asked(
+        None,
+        title="Lead feed",
+        help="feed of leads to and from a pass",
+        unit="mm/min",
+        empty="the feed",
+        place="feeds",
+    )
+    retract_feed: Feed | None = asked(
+        None,
+        title="Retract feed",
+        help="feed up out of the cut, as far as the retract height over it",
+        unit="mm/min",
+        empty="rapid",
+        place="feeds",
+    )
+    coolant: Literal["flood", "mist", "off"] = asked(
+        "flood", title="Coolant", help="on while it cuts", place="program"
+    )
+    spindle: Literal["forward", "backward"] = asked(
+        "forward",
+        title="Spindle",
+        help="forward: clockwise seen from the spindle; backward for left-hand tools",
+        place="program",
+    )
+    stop_before: Stop = asked(
+        "no",
+        title="Stop before",
+        help="the program stops with the spindle up, always or where the operator has set it to",
+        place="program",
+    )
+    stop_after: Stop = asked("no", title="Stop after", help="the same when it is done", place="program")
+    comment: Annotated[str, Field(max_length=200)] = asked(
+        "", title="Comment", help="stands in the program and with its stops", place="program"
     )
 
     @model_validator(mode="after")
@@ -164,8 +211,20 @@ class OperationKind(Frozen, ABC):
         return None if down is None or over is None else (down, over * cutter_mm)
 
     def canned_cycle(self) -> str:
-        """The cycle its holes are made in, "" where it makes none: spot, drill, peck, ream or tap."""
+        """The cycle its holes are made in, one of the post's CYCLE_CODES; "" where it makes none."""
         return ""
+
+    def dwell_s_at_bottom(self) -> float:
+        """How long the tool stands at the bottom of its holes, s."""
+        return 0.0
+
+    def adjusted(self, tool: Tool, part: Part | None) -> Tool:
+        """A tool set to what it is to cut, where it can be set."""
+        return tool
+
+    def means_to_cut_in(self) -> bool:
+        """Whether it cuts into the part as drawn and is meant to: what it takes is no gouge."""
+        return False
 
     def peck_mm(self) -> float | None:
         """The depth the tool goes between two retreats in a hole, mm; None: in one go."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -30,13 +30,14 @@ class Move:
     """One move of the tool tip to `end` in the zero frame, mm.
 
     centre: of cw and ccw arcs in the xy plane (seen from +z); z may change along the arc (helix).
-    feed: mm/min; 0 for rapids.
+    feed: mm/min; 0 for rapids. dwell_s: how long the tool stands at its end.
     """
 
     kind: MoveKind
     end: Point
     feed: float = 0.0
     centre: tuple[float, float] | None = None
+    dwell_s: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -90,8 +91,31 @@ class Path:
         if (x, y, z) != self.at:
             self.moves.append(Move("line", (x, y, z), feed))
 
+    def dwell(self, seconds: float) -> None:
+        """Stand where the last move ended."""
+        if seconds and self.moves:
+            self.moves[-1] = replace(self.moves[-1], dwell_s=seconds)
+
     def arc(self, kind: Literal["cw", "ccw"], end: Point, centre: tuple[float, float], feed: float) -> None:
         self.moves.append(Move(kind, end, feed, centre))
+
+
+def retreating(path: Path, height: float, feed: float) -> list[Move]:
+    """The moves of a path where the tool leaves a cut straight up at a feed (mm/min) as far as a height over
+    it (mm), and only from there in rapid.
+    """
+    moves: list[Move] = []
+    cutting = False
+    for before, move in zip([path.start, *(one.end for one in path.moves)], path.moves, strict=False):
+        up = move.end[2] - before[2]
+        if cutting and move.kind == "rapid" and up > 0 and move.end[:2] == before[:2]:
+            moves.append(Move("line", (*before[:2], before[2] + min(height, up)), feed))
+            if up > height:
+                moves.append(move)
+        else:
+            moves.append(move)
+        cutting = move.kind != "rapid"
+    return moves
 
 
 def arc_sweep(start: Point, move: Move) -> tuple[float, float]:
@@ -175,7 +199,10 @@ def chord_ends_s(path: Path, lines: Chords, rapid_mm_min: float, acceleration: f
     drawn = np.bincount(lines.move, length, len(path.moves))
     share = length / np.where(drawn > 0, drawn, 1)[lines.move]
     ways = share * whole[lines.move]
-    return np.cumsum(_spans(lines, ways, rates[lines.move] / 60, acceleration))
+    spans = _spans(lines, ways, rates[lines.move] / 60, acceleration)
+    last = np.append(lines.move[1:] != lines.move[:-1], True)
+    stands = np.array([move.dwell_s for move in path.moves])
+    return np.cumsum(spans + np.where(last, stands[lines.move], 0.0))
 
 
 def _spans(lines: Chords, ways: Floats, speeds: Floats, acceleration: float) -> Floats:

@@ -27,6 +27,7 @@ ToolKind = Literal[
     "spot_drill",
     "chamfer_mill",
     "reamer",
+    "boring_bar",
     "tap",
 ]
 Millimetres = Annotated[float, Field(gt=0, le=500)]
@@ -67,10 +68,11 @@ class Tool(Frozen):
     length; DCON: shank diameter; DN, LU: diameter of a neck and the length from the tip to its end; NOF:
     flutes; SIG: point angle (drills, spot drills, chamfer cutters); TP: thread pitch (taps, thread
     mills); RE: corner radius, on a taper mill of DC/2 a ball tip; KAPR: lead angle of a face mill; CW:
-    width of a slot cutter. taper_deg: lean of a taper mill's flank; outline: (height, radius) points of
-    a form tool from the tip up. overhang: tip to the holder's nose. place: pocket in the changer.
-    id: never changes; name: what it is called; kind: what sort of cutter it is; material: of its edge;
-    cuts_at_centre: it can go straight down; holder: what carries it.
+    width of a slot cutter; DCN, DCX: least and greatest diameter a boring head is set to. taper_deg: lean of
+    a taper mill's flank; outline: (height, radius) points of a form tool from the tip up. overhang: tip to
+    the holder's nose. place: pocket in the changer. id: never changes; name: what it is called; kind: what
+    sort of cutter it is; material: of its edge; cuts_at_centre: it can go straight down; holder: what carries
+    it.
     """
 
     id: str
@@ -87,6 +89,8 @@ class Tool(Frozen):
     RE: Millimetres | None = None
     KAPR: Annotated[float, Field(ge=10, le=90)] | None = None
     CW: Millimetres | None = None
+    DCN: Millimetres | None = None
+    DCX: Millimetres | None = None
     DN: Millimetres | None = None
     LU: Millimetres | None = None
     taper_deg: Annotated[float, Field(gt=0, lt=60)] | None = None
@@ -109,6 +113,10 @@ class Tool(Frozen):
         for name in _NEEDS.get(self.kind, ()):
             if getattr(self, name) is None:
                 raise ValueError(f"a {self.kind.replace('_', ' ')} needs {name}")
+        if (self.DCN is None) != (self.DCX is None):
+            raise ValueError("a boring head is set between DCN and DCX: give both, or neither")
+        if self.DCN is not None and self.DCX is not None and not self.DCN <= self.DC <= self.DCX:
+            raise ValueError(f"DC {self.DC:g} mm lies outside DCN {self.DCN:g} … DCX {self.DCX:g} mm")
         if (self.DN is None) != (self.LU is None):
             raise ValueError("a neck needs both its diameter DN and LU, the length from the tip to its end")
         if self.LU is not None and not self.LCF <= self.LU <= self.overhang:
@@ -122,6 +130,11 @@ class Tool(Frozen):
         return self
 
     @property
+    def reach(self) -> float:
+        """How deep it can cut, mm: a boring bar as far as it is out, others as far as their flutes."""
+        return self.overhang if self.kind == "boring_bar" else self.LCF
+
+    @property
     def gauge_length(self) -> float:
         """Spindle nose to tip, mm."""
         return self.overhang + sum(length for length, _ in self.holder.stack)
@@ -133,9 +146,11 @@ def tip_length(tool: Tool) -> float:
 
 
 def cutter_profile(tool: Tool) -> Profile:
-    """What cuts. A tap sweeps its tapping drill, DC - TP: threads are not part of the stock."""
+    """What cuts. Taps and thread mills sweep DC - TP, as far as a tapping drill: threads are not part of the
+    stock.
+    """
     match tool.kind:
-        case "tap":
+        case "tap" | "thread_mill":
             assert tool.TP is not None
             return shape.flat(tool.DC - tool.TP, tool.LCF)
         case "drill" | "spot_drill" | "chamfer_mill":
@@ -157,9 +172,6 @@ def cutter_profile(tool: Tool) -> Profile:
             return shape.slot_cutter(tool.DC, tool.CW)
         case "lollipop":
             return shape.lollipop(tool.DC)
-        case "thread_mill":
-            assert tool.TP is not None
-            return shape.thread_mill(tool.DC, tool.TP, max(1, round(tool.LCF / tool.TP)))
         case "form_tool":
             assert tool.outline is not None
             return shape.ground(tuple(h for h, _ in tool.outline), tuple(r for _, r in tool.outline))

@@ -14,8 +14,27 @@ from pelvrak.core.cutting.toolpath import Path, Round, chords
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.geometry.part import Vector, as_vector
 
-# ISO 6983-1: G81 drilling, G83 deep hole, G84 tapping, G85 boring in and out at feed.
-CYCLE_CODES = {"spot": "G81", "drill": "G81", "peck": "G83", "ream": "G85", "tap": "G84"}
+# ISO 6983-1: G81 drilling, G82 with a dwell, G83 deep hole, G84 tapping, G85 boring in and out at feed, G86
+# with the spindle stopped and out in rapid, G89 in, dwell and out at feed. Not in the standard, and alike
+# with several makers of controls: G73 chip breaking, G76 boring with the spindle turned and lifted off.
+CYCLE_CODES = {
+    "spot": "G81",
+    "drill": "G81",
+    "peck": "G83",
+    "chip_break": "G73",
+    "ream": "G85",
+    "bore": "G85",
+    "bore_stopped": "G86",
+    "bore_lifted": "G76",
+    "tap": "G84",
+}
+DWELLING = {"G81": "G82", "G85": "G89"}
+# Cycles that take a dwell as they are.
+STANDING = ("G76", "G86")
+# Coolant 1 (flood), coolant 2 (mist), off: ISO 6983-1.
+COOLANT_CODES = {"flood": "M8", "mist": "M7", "off": "M9"}
+SPINDLE_CODES = {"forward": "M3", "backward": "M4"}
+STOP_CODES = {"stop": "M0", "optional": "M1"}
 
 
 @dataclass(frozen=True)
@@ -188,19 +207,41 @@ class _Running:
         """Write one operation; the lines of its moves."""
         if not planned.path.moves:
             return []
-        w, tool, there = self.writer, planned.tool, planned.where
-        w.plain(_comment(planned.operation.name))
+        w, tool, there, operation = self.writer, planned.tool, planned.where, planned.operation
+        w.plain(_comment(operation.name))
+        if operation.comment:
+            w.plain(_comment(operation.comment))
+        self._stop(operation.stop_before, operation.comment)
         self._bring(tool, there)
         w.forget()
         w.block(there.register)
         self._tilt(there)
-        w.block(f"S{planned.speed_rpm:.0f}", "M3")
+        w.block(f"S{planned.speed_rpm:.0f}", SPINDLE_CODES[operation.spindle])
+        lines = self._moved(planned)
+        self._stop(operation.stop_after, operation.comment)
+        return lines
+
+    def _moved(self, planned: Planned) -> list[int]:
+        """Write the moves of an operation; their lines."""
+        w, operation = self.writer, planned.operation
         if planned.path.round is not None:
             return _wrapped(w, planned, planned.path.round, self.stands)
-        approach = _come(w, tool, planned.path.moves[0].end)
-        if planned.operation.canned_cycle():
+        coolant = COOLANT_CODES[operation.coolant]
+        approach = _come(w, planned.tool, planned.path.moves[0].end, coolant)
+        if written_as_cycle(operation):
             return _cycle(w, planned, approach)
         return [approach, *_moves(w, planned.path)]
+
+    def _stop(self, stop: str, text: str) -> None:
+        """Stop with the spindle up and standing, where it is asked for."""
+        if stop == "no":
+            return
+        w = self.writer
+        w.block("M9")
+        self.untilt()
+        w.block("G53", "G0", "Z0.")
+        w.block("M5")
+        w.block(STOP_CODES[stop], *([_comment(text)] if text else []))
 
     def _bring(self, tool: Tool, there: Where) -> None:
         """The tool into the spindle and the work to its angles, with the spindle up."""
@@ -272,13 +313,13 @@ def _turn(w: _Writer, there: Where, stands: dict[str, float]) -> None:
         stands[name] = angle
 
 
-def _come(w: _Writer, tool: Tool, place: Vector, *turned: tuple[str, str]) -> int:
+def _come(w: _Writer, tool: Tool, place: Vector, coolant: str, *turned: tuple[str, str]) -> int:
     """Over the first place in rapid, turned to its angle where an axis turns, and down with the tool's
-    length; returns the line.
+    length, and the coolant's code; returns the line.
     """
     x, y, z = (_number(value) for value in place)
     w.block("G0", f"X{x}", f"Y{y}", *(name + angle for name, angle in turned))
-    approach = w.block("G43", f"H{tool.place}", f"Z{z}", "M8")
+    approach = w.block("G43", f"H{tool.place}", f"Z{z}", coolant)
     w.modal.update({"G": "0", "X": x, "Y": y, "Z": z, **dict(turned)})
     return approach
 
@@ -296,7 +337,8 @@ def _wrapped(w: _Writer, planned: Planned, lie: Round, stands: dict[str, float])
     if unclamp:
         w.block(unclamp)
     # The path's first move comes down over its first place, which is gone to at full height.
-    approach = _come(w, planned.tool, as_vector(places[1]), (lie.axis, angles[1]))
+    coolant = COOLANT_CODES[planned.operation.coolant]
+    approach = _come(w, planned.tool, as_vector(places[1]), coolant, (lie.axis, angles[1]))
     ends = [approach] * len(planned.path.moves)
     timed = False
     for i in range(1, len(flat.what)):
@@ -364,14 +406,34 @@ def _moves(w: _Writer, path: Path) -> list[int]:
             words += w.changed(("F", f"{move.feed:.0f}"))
         moving = [word for word in words if word[0] in "XYZIJ"]
         out.append(w.block(*words) if moving else len(w.lines) - 1)
+        if move.dwell_s:
+            w.block("G4", f"P{_number(move.dwell_s)}")
         at = move.end
     return out
+
+
+def written_as_cycle(operation: Operation) -> bool:
+    """Whether an operation's holes are made by a cycle of the control: not where it comes out at a feed of
+    its own, or stands at the bottom, as no such cycle does.
+    """
+    cycle = operation.canned_cycle()
+    if not cycle:
+        return False
+    code = cycle_code(operation)
+    stands = code in DWELLING.values() or code in STANDING
+    return operation.retract_feed is None and (stands or not operation.dwell_s_at_bottom())
+
+
+def cycle_code(operation: Operation) -> str:
+    """The cycle of an operation's holes, with a dwell where it has one and there is such."""
+    code = CYCLE_CODES[operation.canned_cycle()]
+    return DWELLING.get(code, code) if operation.dwell_s_at_bottom() else code
 
 
 def _cycle(w: _Writer, planned: Planned, approach: int) -> list[int]:
     """Canned cycle over the holes, returning to the initial plane (G98) between them."""
     operation = planned.operation
-    code, peck = CYCLE_CODES[operation.canned_cycle()], operation.peck_mm()
+    code, peck, dwell = cycle_code(operation), operation.peck_mm(), operation.dwell_s_at_bottom()
     at_hole: dict[tuple[float, float], int] = {}
     previous: Hole | None = None
     for hole in planned.holes:
@@ -379,7 +441,10 @@ def _cycle(w: _Writer, planned: Planned, approach: int) -> list[int]:
         if previous is None or (hole.bottom, hole.start) != (previous.bottom, previous.start):
             words = ["G98", code, *place, f"Z{_number(hole.bottom)}", f"R{_number(hole.start)}"]
             if peck is not None:
+                # A depth of G73 and G83, the lift off the wall of G76.
                 words.append(f"Q{_number(peck)}")
+            if dwell:
+                words.append(f"P{_number(dwell)}")
             words.append(f"F{planned.feed_mm_min:.0f}")
         else:
             words = place

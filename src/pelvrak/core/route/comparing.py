@@ -9,26 +9,29 @@ from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.glb import to_glb
 from pelvrak.core.geometry.mesh import crease_lines
+from pelvrak.core.route.meant import MeantGiven, meant_sweep
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, FIELD, PART, PICTURE, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.report import ComparisonReport
 from pelvrak.core.route.run import Run
-from pelvrak.core.stock.compare import compare
+from pelvrak.core.stock.compare import Meant, compare
 from pelvrak.core.stock.field import error_of
 
 
 @dataclass(frozen=True)
 class CompareGiven:
-    """A stock, its surface, and the part it is held against."""
+    """A stock, its surface, and the part it is held against. meant: cuts into the part that are wanted."""
 
     part: Content
     stock: Content
     surface: Content
+    meant: tuple[MeantGiven, ...]
 
 
 def _compared(given: CompareGiven, reads: Reads) -> Pieces:
     mesh = reads.read(given.surface, SURFACE)
-    result = compare(reads.read(given.stock, FIELD), mesh, reads.read(given.part, PART).mesh)
+    meant = [Meant(meant_sweep(one, reads), one.maker) for one in given.meant]
+    result = compare(reads.read(given.stock, FIELD), mesh, reads.read(given.part, PART).mesh, meant)
     facts = {
         "left_volume_mm3": result.left_volume_mm3,
         "gouge_volume_mm3": result.gouge_volume_mm3,
@@ -42,14 +45,14 @@ def _compared(given: CompareGiven, reads: Reads) -> Pieces:
     return {PICTURE: to_glb(result.surface, crease_lines(mesh, by_label=False), result.away), FACTS: facts}
 
 
-COMPARE = Step("compare", 2, CompareGiven, _compared)
+COMPARE = Step("compare", 3, CompareGiven, _compared)
 
 
 def compared(run: Run, key: str) -> ComparisonReport:
     """The comparison of the last outgoing stock, and what is left on or cut into."""
     stock = Result(key, run.engine).content(FIELD)
     surface = surface_of(run.engine, key).content(SURFACE)
-    made = run.step(COMPARE, CompareGiven(run.part_content, stock, surface), "compare")
+    made = run.step(COMPARE, CompareGiven(run.part_content, stock, surface, tuple(run.meant)), "compare")
     facts = made.value(FACTS)
     stated = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
     last = next(one.name for one in reversed(run.plan.setups) if one.makes is None)

@@ -61,6 +61,7 @@ def drafted(
     operation = operation.model_copy(update={"tool": chosen.id})
     if chosen in plan.tools:
         return Draft(operation=operation)
+    chosen = operation.adjusted(chosen, part)
     place = free_place({tool.place for tool in plan.tools})
     return Draft(operation=operation, tool=chosen.model_copy(update={"place": place}))
 

@@ -66,7 +66,7 @@ def load_of(
     )
     if tool.kind == "tap":
         return Load(report.id, report.name, 0.0, 0.0, tap_torque(tool.DC, feed, kc), corners)
-    if tool.kind == "reamer":
+    if tool.kind in ("reamer", "boring_bar"):
         return Load(report.id, report.name, 0.0, 0.0, reamer_torque(tool.DC, REAMED_MM, feed, kc), corners)
     if tool.kind in ("drill", "spot_drill"):
         thrust = drill_thrust(tool.DC, feed, kc, tool.SIG or 118.0)

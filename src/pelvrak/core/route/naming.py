@@ -17,6 +17,14 @@ from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.machine.index import Turned
 
+# What stands in a program and moves nothing.
+_SAID: dict[str, Any] = {
+    "coolant": "flood",
+    "spindle": "forward",
+    "stop_before": "no",
+    "stop_after": "no",
+    "comment": "",
+}
 _TOKEN = re.compile(r"⟦[a-z]+(?: \d+)?⟧")
 SETUP, OPERATION, TOOL = "⟦setup⟧", "⟦operation⟧", "⟦tool⟧"
 
@@ -45,10 +53,10 @@ def nameless_position(at: Turned) -> Turned:
 
 
 def unregistered(operation: Operation) -> Operation:
-    """An operation as it is cut: which register it counts from, and where else it is repeated, changes
-    nothing of that.
+    """An operation as it is cut: which register it counts from, where else it is repeated, and what only its
+    program says, changes nothing of that.
     """
-    return operation.model_copy(update={"repeated_at": (), "left_out": (), "offset_register": None})
+    return operation.model_copy(update={"repeated_at": (), "left_out": (), "offset_register": None, **_SAID})
 
 
 def nameless_operation(operation: Operation) -> Operation:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import json
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -73,6 +73,7 @@ def path_json(path: Path, holes: list[Hole], ends_s: Floats) -> bytes:
             "moves": [[m.kind, *m.end, m.feed, *(m.centre or ())] for m in path.moves],
             "holes": [[h.x, h.y, h.start, h.bottom] for h in holes],
             "ends_s": np.round(ends_s, 4).tolist(),
+            "dwells": [[n, m.dwell_s] for n, m in enumerate(path.moves) if m.dwell_s],
             "round": None if path.round is None else asdict(path.round),
         }
     ).encode()
@@ -84,6 +85,8 @@ def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
     moves = [
         Move(m[0], (m[1], m[2], m[3]), m[4], (m[5], m[6]) if len(m) > 5 else None) for m in read["moves"]
     ]
+    for number, seconds in read["dwells"]:
+        moves[number] = replace(moves[number], dwell_s=seconds)
     lie = read["round"]
     if lie is not None:
         lie = Round(**{**lie, "along": tuple(lie["along"]), "centre": tuple(lie["centre"])})

@@ -21,6 +21,7 @@ from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.part import PartModel, as_vector
 from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.rigid import inverse, moved
+from pelvrak.core.route.meant import MeantGiven
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, FEATURES, PART, PICTURE, SURFACE
 from pelvrak.core.route.plan import Plan
@@ -37,8 +38,8 @@ Progress = Callable[[float, str], bool]
 @dataclass
 class Run:
     """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key;
-    loads: registers given out in it, by the load; begun: told of a setup whose seat, holding and reach are
-    known before it is cut.
+    loads: registers given out in it, by the load; meant: cuts into the part that are wanted; begun: told of a
+    setup whose seat, holding and reach are known before it is cut.
     """
 
     plan: Plan
@@ -53,6 +54,7 @@ class Run:
     done: int = 0
     nests: dict[str, Any] = field(default_factory=dict)
     loads: dict[str, Any] = field(default_factory=dict)
+    meant: list[MeantGiven] = field(default_factory=list)
     begun: Callable[[SetupReport], None] = lambda report: None
 
     def __post_init__(self) -> None:

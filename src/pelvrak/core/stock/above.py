@@ -1,4 +1,4 @@
-"""What stands above a height, seen along the upright rays?"""
+"""What stands between two heights, seen along the upright rays?"""
 
 from __future__ import annotations
 
@@ -9,31 +9,33 @@ from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.planar import region_of
 from pelvrak.core.stock.above_kernel import outline_crossings
 from pelvrak.core.stock.field import RayField
-from pelvrak.core.stock.shapes import material_top
 
 # Two walls that meet at less than this (sine) are one: their corner would lie anywhere.
 CORNER_SINE = 0.05
 
 
-def region_above(field: RayField, height: float) -> BaseGeometry:
-    """Region over which material stands higher than `height` (mm), in the field's x and y.
+def region_between(field: RayField, low: float, high: float) -> BaseGeometry:
+    """Region over which material stands anywhere between two heights (mm), in the field's x and y.
 
     Walls lie where the lying rays meet them, and corners where the walls' tangents meet: exact for planes
     however they stand; between rays nothing is known, so what is thinner than a cell may be missed.
     """
     nodes = [field.grid.nodes(axis) for axis in range(3)]
-    stands = material_top(field, 2, 1) > height
+    upright = field.bundles[2]
+    ends = upright.position
+    held = np.arange(upright.capacity) < upright.count[:, :, None]
+    stands = np.asarray((held & (ends[:, :, 1::2] > low) & (ends[:, :, 0::2] < high)).any(axis=2))
     if not stands.any():
         return region_of([])
-    first = int(np.searchsorted(nodes[2], height, side="right"))
-    first = min(first, len(nodes[2]) - 1)
+    first = min(int(np.searchsorted(nodes[2], low, side="right")), len(nodes[2]) - 1)
+    last = max(first + 1, int(np.searchsorted(nodes[2], high, side="left")))
     along_x, along_y = (
         outline_crossings(
             np.ascontiguousarray(stands if axis == 0 else stands.T),
             nodes[axis],
             nodes[1 - axis],
             first,
-            len(nodes[2]),
+            last,
             field.bundles[axis].count,
             field.bundles[axis].position,
             field.bundles[axis].normal,
@@ -42,6 +44,11 @@ def region_above(field: RayField, height: float) -> BaseGeometry:
         for axis in (0, 1)
     )
     return region_of(_rings(stands, nodes, along_x, along_y))
+
+
+def region_above(field: RayField, height: float) -> BaseGeometry:
+    """Region over which material stands higher than `height` (mm); see region_between."""
+    return region_between(field, height, np.inf)
 
 
 def _rings(stands: np.ndarray, nodes: list[Floats], along_x: Floats, along_y: Floats) -> list[Floats]:

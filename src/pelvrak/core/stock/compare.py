@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import manifold3d
 import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkImplicitPolyDataDistance
 
-from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, mesh_of, to_solid
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, crease_lines, mesh_of, to_solid
+from pelvrak.core.stock.cut import Sweep, cut
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
 from pelvrak.core.stock.thin import LEAST_MM, Witness, between_nodes
@@ -119,19 +122,59 @@ def farthest(mesh: Mesh, away: Floats, sign: float, other: Mesh, known: Known) -
     return max(0.0, depth), place
 
 
-def compare(field: RayField, surface: Mesh, part: Mesh) -> Comparison:
-    """Compare the stock (its field and its surface) with the part's mesh, all in the work frame."""
+def _unmarked(mesh: Mesh, meant: Sequence[Meant]) -> Mesh:
+    """A surface without what wanted cuts have made."""
+    own = np.isin(mesh.label, [one.maker for one in meant])
+    return replace(mesh, triangles=mesh.triangles[~own], label=mesh.label[~own])
+
+
+def _marked(mesh: Mesh, meant: Sequence[Meant]) -> Ints:
+    """Vertices of what wanted cuts have made."""
+    own = np.isin(mesh.label, [one.maker for one in meant])
+    return np.unique(mesh.triangles[own])
+
+
+def _near(points: Floats, meant: Sequence[Meant]) -> NDArray[np.bool_]:
+    """Which points lie where wanted cuts go: within the cutter's reach of its tip's way."""
+    out = np.zeros(len(points), np.bool_)
+    for one in meant:
+        cutter = one.sweep.cutter
+        reach = max((*cutter.radii, *(cutter.ball or (0.0,))[1:], SPACING_MM)) + SPACING_MM
+        way = along(np.stack([one.sweep.starts, one.sweep.ends], axis=1), SPACING_MM)
+        out |= cKDTree(way).query(points)[0] < reach
+    return out
+
+
+@dataclass(frozen=True)
+class Meant:
+    """A cut into the part that is wanted: the sweep that makes it, and the maker's number on the surface."""
+
+    sweep: Sweep
+    maker: int
+
+
+def compare(field: RayField, surface: Mesh, part: Mesh, meant: Sequence[Meant] = ()) -> Comparison:
+    """Compare the stock (its field and its surface) with the part's mesh, all in the work frame.
+
+    meant: what of the part is to be gone too: cut there it is no gouge, and not cut there it is left.
+    """
     wanted = field_of_mesh(field.grid, part)
+    for one in meant:
+        wanted, _ = cut(wanted, one.sweep, one.maker)
     fine = refined(surface, SPACING_MM)
     away = signed_distance(fine.vertices, part)
     whole = refined(part, SPACING_MM)
+    if meant:
+        away[_marked(fine, meant)] = np.maximum(away[_marked(fine, meant)], 0.0)
+        near = _near(whole.vertices, meant)
+        whole = replace(whole, triangles=whole.triangles[~near[whole.triangles].any(axis=1)])
     thin = between_nodes(field)
     places = np.concatenate([along(crease_lines(part, by_label=False), field.grid.cell / 2), thin])
     over = Witness(places, field, wanted, minus(field, wanted)).depths
     under = Witness(places, wanted, field, minus(wanted, field)).depths
     left = farthest(fine, away, 1.0, part, over)
     gouge = max(
-        farthest(fine, away, -1.0, part, under),
+        farthest(_unmarked(fine, meant), away, -1.0, part, under),
         farthest(whole, signed_distance(whole.vertices, surface), 1.0, surface, under),
         key=lambda found: found[0],
     )

@@ -212,12 +212,14 @@ class OperationForm(BaseModel):
     """A kind of operation as the page asks for it.
 
     fields: JSON Schema of its document, with labels, units, help and defaults; pick_first: what must be
-    picked before there can be one; tools: what can do it, by the value of its field tools_by.
+    picked before there can be one, for the field `picks` (faces or edges); tools: what can do it, by the
+    value of its field tools_by.
     """
 
     kind: str
     called: str
     pick_first: str
+    picks: str
     tools_by: str
     tools: dict[str, list[ToolKind]]
     fields: dict[str, Any]

@@ -1,6 +1,6 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { useState } from 'react'
-import { type FaceRef, type OperationForm, type Problem } from '../../api/client'
+import { type EdgeRef, type FaceRef, type OperationForm, type Problem } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
 import { useAsking } from '../../state/asking'
 import { useClock } from '../../state/clock'
@@ -20,8 +20,8 @@ export function CutSheet(props: SheetProps) {
   const { data: library } = useLibrary()
   const [problem, setProblem] = useState<Problem | null>(null)
   const add = (form: OperationForm) => {
-    const push = async (faces: FaceRef[]) => {
-      const told = { kind: form.kind, ...(faces.length && { faces }) }
+    const push = async (picked: (FaceRef | EdgeRef)[]) => {
+      const told = { kind: form.kind, ...(picked.length && { [form.picks]: picked }) }
       const made = await drafted(project.id, setup.name, told)
       if ('what' in made) {
         setProblem(made)
@@ -36,7 +36,10 @@ export function CutSheet(props: SheetProps) {
     }
     if (form.pick_first)
       useAsking.setState({
-        asked: { kind: 'face', prompt: form.pick_first, take: (ref) => void push([ref]) },
+        asked:
+          form.picks === 'edges'
+            ? { kind: 'edge', prompt: form.pick_first, take: (ref) => void push([ref]) }
+            : { kind: 'face', prompt: form.pick_first, take: (ref) => void push([ref]) },
       })
     else void push([])
   }

@@ -1,3 +1,4 @@
+import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/react'
 import {
   answered,
   api,
@@ -13,7 +14,7 @@ import { Choice } from '../../ui/Choice'
 import { Computed, Row } from '../../ui/Field'
 import { Form, schemaOf, type Widget, type Write } from '../../ui/Form'
 import type { SheetProps } from '../sheet'
-import { Faces } from './Faces'
+import { Edges, Faces } from './Faces'
 import { type Change, Places } from './Places'
 import { Points } from './Points'
 import { ToolChoice } from './ToolChoice'
@@ -98,6 +99,13 @@ export function OperationEditor(
         write={(faces) => write(name, faces)}
       />
     ),
+    edges: (name, field) => (
+      <Edges
+        field={field}
+        value={values[name] as Parameters<typeof Edges>[0]['value']}
+        write={(edges) => write(name, edges)}
+      />
+    ),
     points: (name, field) => (
       <Points
         field={field}
@@ -125,6 +133,14 @@ export function OperationEditor(
             computed={{ speed: own?.speed, feed: own?.feed }}
             {...common}
           />
+          <Disclosure as="div" className="border-t border-rule">
+            <DisclosureButton className="w-full py-2 text-left text-[13px] text-soft">
+              {({ open }) => <>{open ? '−' : '+'} In the program</>}
+            </DisclosureButton>
+            <DisclosurePanel>
+              <Form schema={schemaOf(form.fields)} place="program" {...common} />
+            </DisclosurePanel>
+          </Disclosure>
         </>
       )}
       {own?.removal && (

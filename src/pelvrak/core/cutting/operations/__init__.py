@@ -13,12 +13,17 @@ from typing import TYPE_CHECKING, Annotated
 from pydantic import Field
 
 from pelvrak.core.cutting.operation import NestRoom, OperationKind
+from pelvrak.core.cutting.operations.chamfering import Chamfering
 from pelvrak.core.cutting.operations.clearing import Clearing
 from pelvrak.core.cutting.operations.drilling import Drilling
 from pelvrak.core.cutting.operations.facing import Facing
+from pelvrak.core.cutting.operations.helical import Helical
 from pelvrak.core.cutting.operations.outline import Outline
 from pelvrak.core.cutting.operations.pocket import Pocket
+from pelvrak.core.cutting.operations.slotting import Slotting
 from pelvrak.core.cutting.operations.surfacing import Surfacing
+from pelvrak.core.cutting.operations.threading import Threading
+from pelvrak.core.cutting.operations.undercut import Undercut
 from pelvrak.core.cutting.operations.wrapped import Wrapped
 from pelvrak.core.registered import registered
 
@@ -27,8 +32,13 @@ SHIPPED: tuple[type[OperationKind], ...] = (
     Clearing,
     Outline,
     Pocket,
+    Slotting,
+    Undercut,
     Surfacing,
     Drilling,
+    Helical,
+    Threading,
+    Chamfering,
     Wrapped,
 )
 KINDS = registered(SHIPPED, "pelvrak.operations")
@@ -39,14 +49,19 @@ else:
 
 __all__ = [
     "KINDS",
+    "Chamfering",
     "Clearing",
     "Drilling",
     "Facing",
+    "Helical",
     "NestRoom",
     "Operation",
     "OperationKind",
     "Outline",
     "Pocket",
+    "Slotting",
     "Surfacing",
+    "Threading",
+    "Undercut",
     "Wrapped",
 ]

@@ -19,14 +19,21 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.part import Face, FaceRef, Part, face_of
 
-Cycle = Literal["spot", "drill", "peck", "ream", "tap"]
+Cycle = Literal["spot", "drill", "peck", "chip_break", "ream", "bore", "bore_stopped", "bore_lifted", "tap"]
+Order = Literal["nearest", "as_picked", "front_first", "back_first"]
 # A spot that is not told its size leaves a chamfer so much wider than the hole: common practice, no source.
 SPOT_WIDER_MM = 1.0
 # A tool this much over the size of its hole still counts as of that size, mm.
 SIZE_MM = 0.02
 # A drill this much under its hole leaves it to a reamer, as a share of the size: common practice, no source.
 UNDER_SHARE = 0.05
-BELOW = {"cycle": ["drill", "peck", "ream", "tap"]}
+BORED: tuple[Cycle, ...] = ("bore", "bore_stopped", "bore_lifted")
+DRILLED: tuple[Cycle, ...] = ("drill", "peck", "chip_break")
+BELOW: dict[str, list[str]] = {"cycle": [*DRILLED, "ream", *BORED, "tap"]}
+# Between two steps that only break the chip the drill goes back by this, mm: common practice, no source.
+BREAKS_MM = 0.5
+# Holes whose Y differs by less are in one row, mm.
+SAME_ROW_MM = 0.01
 
 
 class Drilling(OperationKind):
@@ -39,7 +46,11 @@ class Drilling(OperationKind):
         "spot": ("spot_drill",),
         "drill": ("drill",),
         "peck": ("drill",),
+        "chip_break": ("drill",),
         "ream": ("reamer",),
+        "bore": ("boring_bar",),
+        "bore_stopped": ("boring_bar",),
+        "bore_lifted": ("boring_bar",),
         "tap": ("tap",),
     }
 
@@ -47,7 +58,14 @@ class Drilling(OperationKind):
     cycle: Cycle = asked(
         "drill",
         title="Cycle",
-        help="what is made: a spot to a chamfer, a hole in one go or by pecks, a fit, a thread",
+        help="what is made: a spot to a chamfer, a hole in one go, by pecks or with the chip broken, a fit, a"
+        " thread",
+        called={
+            "chip_break": "break the chip",
+            "bore": "bore, feed out",
+            "bore_stopped": "bore, stop, out",
+            "bore_lifted": "bore, lift, out",
+        },
         place="what",
     )
     faces: Annotated[tuple[FaceRef, ...], Field(min_length=1)] = asked(
@@ -71,7 +89,25 @@ class Drilling(OperationKind):
         title="Peck",
         help="depth between two retreats",
         unit="mm",
-        when={"cycle": ["peck"]},
+        when={"cycle": ["peck", "chip_break"]},
+        place="what",
+    )
+    lift: Annotated[float, Field(ge=0.05, le=2)] = asked(
+        0.2,
+        title="Lift",
+        help="off the wall before the bar comes out, its edge turned there",
+        unit="mm",
+        when={"cycle": ["bore_lifted"]},
+        place="what",
+    )
+    dwell_s: Annotated[float, Field(ge=0, le=60)] = asked(
+        0.0, title="Dwell", help="how long it stands at the bottom", unit="s", place="what"
+    )
+    order: Order = asked(
+        "nearest",
+        title="Order",
+        help="of the holes: the nearest next, as picked, or row by row from the operator or from the back",
+        called={"as_picked": "as picked", "front_first": "front first", "back_first": "back first"},
         place="what",
     )
     below: Annotated[float, Field(ge=0, le=50)] = asked(
@@ -95,7 +131,24 @@ class Drilling(OperationKind):
         return self.cycle
 
     def peck_mm(self) -> float | None:
-        return self.peck if self.cycle == "peck" else None
+        if self.cycle == "bore_lifted":
+            return self.lift
+        return self.peck if self.cycle in ("peck", "chip_break") else None
+
+    def dwell_s_at_bottom(self) -> float:
+        return self.dwell_s
+
+    def adjusted(self, tool: Tool, part: Part | None) -> Tool:
+        """A boring head set to its hole."""
+        size = self._size(part)
+        if self.cycle not in BORED or size is None or tool.DCN is None or tool.DCX is None:
+            return tool
+        return tool.model_copy(update={"DC": size}) if tool.DCN <= size <= tool.DCX else tool
+
+    def _size(self, part: Part | None) -> float | None:
+        """Diameter of its first hole, mm."""
+        face = None if part is None else next((f for f in part.faces if f.number == self.faces[0].face), None)
+        return None if face is None or face.radius is None else round(2 * face.radius, 6)
 
     def unsuitable(self, tool: Tool, part: Part | None) -> float:
         """As wide as its hole, as its thread before it, or wide enough for its chamfer."""
@@ -106,9 +159,11 @@ class Drilling(OperationKind):
             over = tool.DC - (self.chamfer or _spot_for(face))
             return over if over >= 0 else math.inf
         size = 2 * face.radius
+        if self.cycle in BORED and tool.DCN is not None and tool.DCX is not None:
+            return 0.0 if tool.DCN <= size <= tool.DCX else math.inf
         under = size - _size_of(self, tool)
         least = -SIZE_MM
-        most = UNDER_SHARE * size if self.cycle in ("drill", "peck") else SIZE_MM
+        most = UNDER_SHARE * size if self.cycle in DRILLED else SIZE_MM
         return abs(under) if least <= under <= most else math.inf
 
     def plan(self, job: Job) -> None:
@@ -132,9 +187,7 @@ def _plan(operation: Drilling, job: Job) -> None:
         if hole is not None:
             holes.append(hole)
     at = (0.0, 0.0)
-    while holes:  # nearest next
-        hole = min(holes, key=lambda h: math.hypot(h.x - at[0], h.y - at[1]))
-        holes.remove(hole)
+    for hole in _in_order(holes, operation.order):
         if job.holes:
             # Straight up first: something higher may stand between two holes.
             job.path.rapid(at[0], at[1], job.top + operation.clearance)
@@ -143,6 +196,29 @@ def _plan(operation: Drilling, job: Job) -> None:
         job.path.rapid(hole.x, hole.y, job.top + operation.clearance)
         job.path.rapid(hole.x, hole.y, hole.start)
         _CYCLES[operation.cycle](operation, job, hole)
+
+
+def _in_order(holes: list[Hole], order: Order) -> list[Hole]:
+    """Holes one after the other."""
+    if order == "as_picked":
+        return holes
+    if order != "nearest":
+        # Row by row, to and fro.
+        sign = 1 if order == "front_first" else -1
+        rows: list[list[Hole]] = []
+        for hole in sorted(holes, key=lambda hole: sign * hole.y):
+            if rows and abs(rows[-1][0].y - hole.y) < SAME_ROW_MM:
+                rows[-1].append(hole)
+            else:
+                rows.append([hole])
+        return [hole for n, row in enumerate(rows) for hole in sorted(row, key=lambda h: h.x * (-1) ** n)]
+    out, left, at = [], list(holes), (0.0, 0.0)
+    while left:
+        hole = min(left, key=lambda one: math.hypot(one.x - at[0], one.y - at[1]))
+        left.remove(hole)
+        out.append(hole)
+        at = (hole.x, hole.y)
+    return out
 
 
 def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
@@ -171,14 +247,14 @@ def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
         pointed = any(kind == "cone" and low < bottom - 1e-3 for kind, (low, _) in along)
         if any(face.number in hole.faces and hole.through for hole in job.part.part.holes):
             bottom -= tip_length(tool) + operation.below
-        elif pointed and operation.cycle in ("drill", "peck"):
+        elif pointed and operation.cycle in DRILLED:
             # The model has the drill's point under the hole: its full diameter goes down to there.
             bottom -= tip_length(tool)
         else:
             bottom += operation.short
     stock_top = top_within(job.stock, Point(x, y).buffer(tool.DC / 2 + job.stock.field.grid.cell))
     line = np.array([[x, y, entry], [x, y, bottom]])
-    if operation.cycle in ("drill", "peck", "spot") and not touches(job.stock, line, cutter_profile(tool)):
+    if operation.cycle in (*DRILLED, "spot") and not touches(job.stock, line, cutter_profile(tool)):
         job.note(
             "cut.already_there",
             "note",
@@ -225,6 +301,7 @@ def _spot_depth(operation: Drilling, tool: Tool, face: Face) -> float:
 
 def _in_one_go(operation: Drilling, job: Job, hole: Hole) -> None:
     job.path.feed(hole.x, hole.y, hole.bottom, job.feed)
+    job.path.dwell(operation.dwell_s)
     job.path.rapid(hole.x, hole.y, hole.start)
 
 
@@ -236,18 +313,36 @@ def _in_pecks(operation: Drilling, job: Job, hole: Hole) -> None:
         if before < hole.start - operation.retract:
             job.path.rapid(hole.x, hole.y, before + 0.5)
         job.path.feed(hole.x, hole.y, depth, job.feed)
+        if depth <= hole.bottom + 1e-9:
+            job.path.dwell(operation.dwell_s)
         job.path.rapid(hole.x, hole.y, hole.start)
+
+
+def _breaking_chips(operation: Drilling, job: Job, hole: Hole) -> None:
+    depth = hole.start - operation.retract
+    while depth > hole.bottom + 1e-9:
+        depth = max(hole.bottom, depth - operation.peck)
+        job.path.feed(hole.x, hole.y, depth, job.feed)
+        if depth > hole.bottom:
+            job.path.rapid(hole.x, hole.y, depth + BREAKS_MM)
+    job.path.dwell(operation.dwell_s)
+    job.path.rapid(hole.x, hole.y, hole.start)
 
 
 def _in_and_out_at_feed(operation: Drilling, job: Job, hole: Hole) -> None:
     job.path.feed(hole.x, hole.y, hole.bottom, job.feed)
-    job.path.feed(hole.x, hole.y, hole.start, job.feed)
+    job.path.dwell(operation.dwell_s)
+    job.path.feed(hole.x, hole.y, hole.start, operation.retract_feed or job.feed)
 
 
 _CYCLES: dict[str, Callable[[Drilling, Job, Hole], None]] = {
     "spot": _in_one_go,
     "drill": _in_one_go,
     "peck": _in_pecks,
+    "chip_break": _breaking_chips,
     "ream": _in_and_out_at_feed,
+    "bore": _in_and_out_at_feed,
+    "bore_stopped": _in_one_go,
+    "bore_lifted": _in_one_go,
     "tap": _in_and_out_at_feed,
 }

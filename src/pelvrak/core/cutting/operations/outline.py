@@ -222,9 +222,9 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float) -> None:
         job.path.rapid(float(start[0]), float(start[1]), job.top + operation.clearance)
         job.path.rapid(float(start[0]), float(start[1]), z + operation.retract)
         job.path.feed(float(start[0]), float(start[1]), z, job.plunge)
-        job.path.feed(float(entry[0]), float(entry[1]), z, job.feed)
+        job.path.feed(float(entry[0]), float(entry[1]), z, job.lead)
         job.path.arc(
-            "ccw", (float(ring[0][0]), float(ring[0][1]), z), (float(centre[0]), float(centre[1])), job.feed
+            "ccw", (float(ring[0][0]), float(ring[0][1]), z), (float(centre[0]), float(centre[1])), job.lead
         )
     else:
         x, y = float(ring[0][0]), float(ring[0][1])
@@ -234,6 +234,6 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float) -> None:
     trace(job, ring, z)
     if lead > 0:
         out = centre + t * lead
-        job.path.arc("ccw", (float(out[0]), float(out[1]), z), (float(centre[0]), float(centre[1])), job.feed)
+        job.path.arc("ccw", (float(out[0]), float(out[1]), z), (float(centre[0]), float(centre[1])), job.lead)
     x, y, _ = job.path.at
     job.path.rapid(x, y, job.top + operation.clearance)

@@ -34,6 +34,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats, transformed
 from pelvrak.core.geometry.part import FaceRef, Part, face_of
+from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 
 # Between the places looked at, and once more where places are left out: a path is off its surface by no more
 # than both together, mm.
@@ -214,7 +215,7 @@ class _Lines(_Surface):
     def plan(self) -> None:
         """Fill the job's path."""
         operation, job = self.operation, self.job
-        turn = _about_z(-operation.angle_deg)
+        turn = rigid(rotation_about_z(-operation.angle_deg), np.zeros(3))
         mesh = transformed(transformed(job.part.mesh, job.zero_from_work), turn)
         laid, cutter = laid_out(mesh, job.radius), self.cutter
         region = affinity.rotate(self.region(), -operation.angle_deg, origin=(0.0, 0.0))
@@ -334,11 +335,3 @@ def _stretches(region: BaseGeometry, y: float) -> list[tuple[float, float]]:
     parts = getattr(met, "geoms", [met])
     ends = [(part.bounds[0], part.bounds[2]) for part in parts if part.length > 1e-6]
     return sorted(ends)
-
-
-def _about_z(angle_deg: float) -> Floats:
-    """A turn about z, 4×4."""
-    c, s = math.cos(math.radians(angle_deg)), math.sin(math.radians(angle_deg))
-    out = np.eye(4)
-    out[:2, :2] = [[c, -s], [s, c]]
-    return out

@@ -1,0 +1,105 @@
+"""Chamfers along picked edges: their volumes by closed form, and walls beside them."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import numpy as np
+
+from pelvrak.core.cutting.operations import Chamfering
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import volume
+from pelvrak.core.geometry.part import EdgeRef
+from pelvrak.core.stock.field import grid_around
+from pelvrak.core.stock.shapes import field_of_mesh
+from pelvrak.core.stock.surface import surface
+from tests import solids
+from tests.core.planning_bench import model, run
+from tests.core.test_operations import clean, rounded
+
+WHOLE = solids.box((0, 0, 0), (60, 40, 20))
+
+
+def edges_at(part, wanted):
+    """References to the edges all points of which a function wants."""
+    return tuple(
+        EdgeRef(edge=edge.number, at=tuple(np.mean(edge.points, axis=0)))
+        for edge in part.part.edges
+        if edge.points and all(wanted(np.array(point)) for point in edge.points)
+    )
+
+
+def chamfering(part, wanted, **told):
+    return Chamfering(
+        **{"id": "c", "name": "deburr", "tool": "ch10", "edges": edges_at(part, wanted), **told}
+    )
+
+
+class Chamfers(unittest.TestCase):
+    def cut(self, shape, wanted, **told):
+        part = model(clean(shape))
+        mesh = part.mesh
+        field = field_of_mesh(grid_around(mesh.vertices.min(0), mesh.vertices.max(0), 0.2), mesh)
+        done = run(part, field, chamfering(part, wanted, **told))
+        return done, volume(surface(field)) - done.volume
+
+    def test_round_a_block_with_round_corners(self):
+        shape = rounded((5, 5, 0), (55, 35, 20), 8)
+        done, taken = self.cut(shape, lambda p: abs(p[2] - 20) < 1e-6, width=1.0)
+        # Triangles along the straights, and rings of them (Pappus) round the corners.
+        exact = 0.5 * 2 * (34 + 14) + 0.5 * 2 * math.pi * (8 - 1 / 3)
+        self.assertAlmostEqual(taken / exact, 1.0, delta=0.03)
+        self.assertEqual(done.job.findings, [])
+        self.assertLess(done.hits.rapid.max(), 1e-6)
+
+    def test_the_mouth_of_a_bore(self):
+        shape = solids.minus(WHOLE, solids.cylinder((30, 20, -1), 9, 30))
+        done, taken = self.cut(
+            shape, lambda p: abs(p[2] - 20) < 1e-6 and math.hypot(p[0] - 30, p[1] - 20) < 9.1, width=0.8
+        )
+        exact = 0.8**2 / 2 * 2 * math.pi * (9 + 0.8 / 3)
+        self.assertAlmostEqual(taken / exact, 1.0, delta=0.04)
+        self.assertEqual(done.job.findings, [])
+
+    def test_one_straight_edge(self):
+        done, taken = self.cut(WHOLE, lambda p: abs(p[2] - 20) < 1e-6 and abs(p[1]) < 1e-6, width=1.0)
+        self.assertAlmostEqual(taken / (0.5 * 60), 1.0, delta=0.04)
+        # In climb: seen from above the material, y > 0, on the right of the way: towards -x.
+        level = [m for m in done.job.path.moves if m.kind == "line" and abs(m.end[1] + 0.5) < 1e-3]
+        self.assertLess(level[-1].end[0], level[0].end[0])
+
+    def test_a_wall_beside_is_not_touched(self):
+        # A step 20 wide and 8 lower; its outer edge ends at a rib across it.
+        shape = solids.plus(
+            solids.minus(WHOLE, solids.box((-1, -1, 12), (61, 10, 21))), solids.box((28, 0, 12), (32, 10, 20))
+        )
+        done, taken = self.cut(shape, lambda p: abs(p[2] - 12) < 1e-6 and abs(p[1]) < 1e-6, width=1.0)
+        codes = [found.code for found in done.job.findings]
+        self.assertEqual(set(codes), {"cut.edge_left"})
+        # The rib is 4 mm thick; beside it the cutter stands 5 mm wide, 0.5 off the edge's line.
+        left = sum(found.measured for found in done.job.findings)
+        self.assertAlmostEqual(left, 2 * (5 + 0.05), delta=0.5)
+        self.assertAlmostEqual(taken / (0.5 * (56 - left)), 1.0, delta=0.06)
+
+    def test_refused(self):
+        part = model(WHOLE)
+        field = field_of_mesh(grid_around(np.zeros(3), np.array([60.0, 40, 20]), 0.5), part.mesh)
+        upright = chamfering(part, lambda p: abs(p[0]) < 1e-6 and abs(p[1]) < 1e-6)
+        with self.assertRaises(BadInput) as refused:
+            run(part, field, upright)
+        self.assertEqual(refused.exception.code, "cut.not_level")
+        with self.assertRaises(BadInput) as refused:
+            run(part, field, chamfering(part, lambda p: abs(p[2] - 20) < 1e-6, width=8.0))
+        self.assertEqual(refused.exception.code, "cut.chamfer_too_big")
+
+    def test_an_edge_from_which_nothing_falls_away(self):
+        # The foot of a wall: material lies on either side of it.
+        shape = solids.minus(WHOLE, solids.box((30, -1, 10), (61, 41, 21)))
+        done, taken = self.cut(shape, lambda p: abs(p[2] - 10) < 1e-6 and abs(p[0] - 30) < 1e-6)
+        self.assertEqual([found.code for found in done.job.findings], ["cut.no_edge"])
+        self.assertLess(taken, 1e-6)
+
+
+if __name__ == "__main__":
+    unittest.main()
