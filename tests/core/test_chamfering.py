@@ -8,9 +8,14 @@ import unittest
 import numpy as np
 
 from pelvrak.core.cutting.operations import Chamfering
+from pelvrak.core.cutting.standing import UP
+from pelvrak.core.cutting.toolpath import chords
+from pelvrak.core.cutting.tools import cutter_profile, tool_shelf
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.geometry.part import EdgeRef
+from pelvrak.core.stock.compare import Meant, compare
+from pelvrak.core.stock.cut import CUT, Sweep
 from pelvrak.core.stock.field import grid_around
 from pelvrak.core.stock.shapes import field_of_mesh
 from pelvrak.core.stock.surface import surface
@@ -81,6 +86,26 @@ class Chamfers(unittest.TestCase):
         left = sum(found.measured for found in done.job.findings)
         self.assertAlmostEqual(left, 2 * (5 + 0.05), delta=0.5)
         self.assertAlmostEqual(taken / (0.5 * (56 - left)), 1.0, delta=0.06)
+
+    def test_a_chamfer_that_is_not_drawn_is_no_gouge_where_it_is_meant(self):
+        done, _ = self.cut(WHOLE, lambda p: abs(p[2] - 20) < 1e-6, width=0.5)
+        mesh, lines = model(WHOLE).mesh, chords(done.job.path)
+        plainly = compare(done.field, surface(done.field), mesh)
+        self.assertAlmostEqual(plainly.max_gouge_mm, 0.5 / math.sqrt(2), delta=0.08)
+        feeds = lines.what == CUT
+        sweep = Sweep(
+            lines.starts[feeds],
+            lines.ends[feeds],
+            lines.what[feeds],
+            UP,
+            cutter_profile(tool_shelf()["ch10"]),
+        )
+        meant = compare(done.field, surface(done.field), mesh, [Meant(sweep, 257)])
+        self.assertLess(meant.max_gouge_mm, 0.02)
+        self.assertLess(meant.gouge_volume_mm3, 1.0)
+        # Meant and not cut, it is left on.
+        fresh = field_of_mesh(done.field.grid, mesh)
+        self.assertGreater(compare(fresh, mesh, mesh, [Meant(sweep, 257)]).left_volume_mm3, 10.0)
 
     def test_refused(self):
         part = model(WHOLE)

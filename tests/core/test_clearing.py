@@ -243,7 +243,7 @@ class Boundaries(unittest.TestCase):
         """No pass and no way between passes goes where the part is."""
         shape = clean(solids.minus(WHOLE, rounded((10, 8, 8), (50, 32, 30), 6)))
         part = model(shape)
-        done = run(part, self.field, clearing(bottom=plane_at(part.part, 8), step_over=0.3))
+        done = run(part, self.field, clearing(bottom=plane_at(part.part, 8), step_over=0.3, leave_side=0.3))
         lines = chords(done.job.path)
         low = np.minimum(lines.starts[:, 2], lines.ends[:, 2]) < 19.9
         room = box(10, 8, 50, 32).buffer(-5.29)

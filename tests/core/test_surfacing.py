@@ -171,7 +171,14 @@ class Finished(unittest.TestCase):
         cls.shape = solids.minus(whole, solids.box((-5, -5, -30), (65, 45, 0)))
         cls.part = model(cls.shape)
         rough = Clearing(
-            id="c", name="c", tool="em10", step_over=0.4, step_down=2, bottom=plane_at(cls.part.part, 6)
+            id="c",
+            name="c",
+            tool="em10",
+            step_over=0.4,
+            step_down=2,
+            leave_side=0.3,
+            leave_floor=0.2,
+            bottom=plane_at(cls.part.part, 6),
         )
         cls.roughed = run(cls.part, block((0, 0, 0), (60, 40, 18.5), 0.25), rough).field
 

@@ -16,6 +16,7 @@ from fastapi.staticfiles import StaticFiles
 from pelvrak.core.billet.block import ByAllowance, ByCorners, BySize
 from pelvrak.core.billet.forms import KINDS as BILLETS
 from pelvrak.core.cutting.feeds import materials
+from pelvrak.core.cutting.finish import Finish
 from pelvrak.core.cutting.operations import KINDS, OperationKind
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.callout import Understood
@@ -131,6 +132,7 @@ def library() -> Library:
             for rule in (ByAllowance, BySize, ByCorners)
         ],
         item=Item.model_json_schema(),
+        finish=Finish.model_json_schema(),
     )
 
 

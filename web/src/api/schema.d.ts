@@ -1776,6 +1776,11 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -2149,6 +2154,12 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             * @default rough
+             */
+            finish: string | null;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -2298,15 +2309,13 @@ export interface components {
             /**
              * Leave side
              * @description what stays on the walls
-             * @default 0.3
              */
-            leave_side: number;
+            leave_side?: number | null;
             /**
              * Leave floor
              * @description what stays on the floors
-             * @default 0.2
              */
-            leave_floor: number;
+            leave_floor?: number | null;
             /**
              * Ramp
              * @description angle at which it goes down in the material
@@ -2673,6 +2682,11 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
             /**
              * Counts from
              * @description the register it counts from; none: its position's
@@ -3214,6 +3228,11 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -3309,9 +3328,8 @@ export interface components {
             /**
              * Leave
              * @description what stays on the face
-             * @default 0
              */
-            leave: number;
+            leave?: number | null;
         };
         /**
          * Features
@@ -3447,6 +3465,46 @@ export interface components {
             cures: components["schemas"]["Cure"][];
         };
         /**
+         * Finish
+         * @description One stage of finish, of which operations take what they do not say themselves.
+         */
+        Finish: {
+            /**
+             * Id
+             * @description tells the finish from the others of its plan; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * On walls
+             * @description what stays on walls
+             * @default 0
+             */
+            leave_side: number;
+            /**
+             * On floors
+             * @description what stays on floors
+             * @default 0
+             */
+            leave_floor: number;
+            /**
+             * Speed
+             * @description of the computed one
+             * @default 1
+             */
+            speed_share: number;
+            /**
+             * Feed
+             * @description of the computed one
+             * @default 1
+             */
+            feed_share: number;
+        };
+        /**
          * FixtureForm
          * @description A kind of fixture as the page shows it.
          *
@@ -3550,6 +3608,11 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -3645,9 +3708,8 @@ export interface components {
             /**
              * Leave
              * @description what stays on the wall
-             * @default 0
              */
-            leave: number;
+            leave?: number | null;
             /**
              * Spring passes
              * @description once more round at every depth, at the same size
@@ -4238,7 +4300,7 @@ export interface components {
          * Library
          * @description What ships with the program, and the kinds of operation, fixture and billet there are.
          *
-         *     item: JSON Schema of an item of a holding.
+         *     item: JSON Schema of an item of a holding; finish: of a stage of finish.
          */
         Library: {
             /** Machines */
@@ -4257,6 +4319,10 @@ export interface components {
             sizings: components["schemas"]["SizingForm"][];
             /** Item */
             item: {
+                [key: string]: unknown;
+            };
+            /** Finish */
+            finish: {
                 [key: string]: unknown;
             };
         };
@@ -4754,7 +4820,8 @@ export interface components {
          * @description A kind of operation as the page asks for it.
          *
          *     fields: JSON Schema of its document, with labels, units, help and defaults; pick_first: what must be
-         *     picked before there can be one, for the field picks (faces or edges); tools: what can do it, by the value of its field tools_by.
+         *     picked before there can be one, for the field `picks` (faces or edges); tools: what can do it, by the
+         *     value of its field tools_by.
          */
         OperationForm: {
             /** Kind */
@@ -4958,6 +5025,11 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -5077,9 +5149,8 @@ export interface components {
             /**
              * Leave
              * @description what stays on the wall
-             * @default 0
              */
-            leave: number;
+            leave?: number | null;
             /**
              * Nest
              * @description along the inside of the nest, where a setup cuts one
@@ -5470,7 +5541,8 @@ export interface components {
          *     the library; resolution_mm: distance of the stock's rays.
          *
          *     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
-         *     made from; tools: used in any setup; setups: in the order they are run.
+         *     made from; tools: used in any setup; finishes: stages that operations name; setups: in the order they are
+         *     run.
          */
         Plan: {
             /**
@@ -5529,6 +5601,37 @@ export interface components {
              * @default []
              */
             setups: components["schemas"]["Setup"][];
+            /**
+             * Finishes
+             * @description stages that operations name
+             * @default [
+             *       {
+             *         "id": "rough",
+             *         "name": "rough",
+             *         "leave_side": 0.3,
+             *         "leave_floor": 0.2,
+             *         "speed_share": 1,
+             *         "feed_share": 1
+             *       },
+             *       {
+             *         "id": "semi",
+             *         "name": "semi-finish",
+             *         "leave_side": 0.1,
+             *         "leave_floor": 0.1,
+             *         "speed_share": 1,
+             *         "feed_share": 1
+             *       },
+             *       {
+             *         "id": "finish",
+             *         "name": "finish",
+             *         "leave_side": 0,
+             *         "leave_floor": 0,
+             *         "speed_share": 1,
+             *         "feed_share": 0.7
+             *       }
+             *     ]
+             */
+            finishes: components["schemas"]["Finish"][];
             /**
              * Resolution Mm
              * @description distance of the stock's rays
@@ -5648,6 +5751,11 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -5755,15 +5863,13 @@ export interface components {
             /**
              * Leave side
              * @description what stays on the walls
-             * @default 0
              */
-            leave_side: number;
+            leave_side?: number | null;
             /**
              * Leave floor
              * @description what stays on the floor
-             * @default 0
              */
-            leave_floor: number;
+            leave_floor?: number | null;
             /**
              * Ramp
              * @description angle at which it goes down in the material
@@ -6868,6 +6974,11 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -6957,15 +7068,13 @@ export interface components {
             /**
              * Leave side
              * @description what stays on the walls
-             * @default 0
              */
-            leave_side: number;
+            leave_side?: number | null;
             /**
              * Leave floor
              * @description what stays on the floor
-             * @default 0
              */
-            leave_floor: number;
+            leave_floor?: number | null;
             /**
              * Ramp
              * @description angle at which it goes down in the material
@@ -7323,6 +7432,11 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -7485,9 +7599,8 @@ export interface components {
             /**
              * Leave
              * @description what stays on the surface
-             * @default 0
              */
-            leave: number;
+            leave?: number | null;
         };
         /**
          * Table
@@ -7638,6 +7751,11 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
             /**
              * Counts from
              * @description the register it counts from; none: its position's
@@ -7953,6 +8071,11 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -8042,9 +8165,8 @@ export interface components {
             /**
              * Leave side
              * @description what stays on the walls
-             * @default 0
              */
-            leave_side: number;
+            leave_side?: number | null;
         };
         /**
          * Understood
@@ -8424,6 +8546,11 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
             /**
              * Counts from
              * @description the register it counts from; none: its position's

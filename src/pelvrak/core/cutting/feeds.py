@@ -123,12 +123,14 @@ def cutting_data(
     machine: Machine,
     speed_rpm: float | None = None,
     feed_mm_min: float | None = None,
+    shares: tuple[float, float] = (1.0, 1.0),
 ) -> CuttingData:
-    """Speed and feed for a tool in a material on a machine; typed values win and are checked.
+    """Speed and feed for a tool in a material on a machine; typed values win and are checked. shares: of the
+    computed speed and feed that the operation's finish takes.
 
     Raises BadInput when a typed speed or feed is beyond the machine.
     """
-    speed = _speed(tool, material, machine, speed_rpm)
+    speed = _speed(tool, material, machine, speed_rpm, shares[0])
     n, link = speed.value, min(LINK_MM_MIN, machine.feed_max_mm_min)
     if tool.kind == "tap":
         assert tool.TP is not None
@@ -142,7 +144,7 @@ def cutting_data(
         * (1.6 if tool.kind in ("drill", "reamer") else 1.0)
         * (0.7 if tool.kind == "spot_drill" else 1.0)
     )
-    fz = round(min(0.16, share * tool.DC), 4)
+    fz = round(min(0.16, share * tool.DC) * shares[1], 4)
     if feed_mm_min is not None:
         if feed_mm_min > machine.feed_max_mm_min:
             raise BadInput(
@@ -162,7 +164,7 @@ def cutting_data(
     return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=max(plunge, 10.0), link_mm_min=link)
 
 
-def _speed(tool: Tool, material: Material, machine: Machine, typed: float | None) -> Reckoned:
+def _speed(tool: Tool, material: Material, machine: Machine, typed: float | None, share: float) -> Reckoned:
     """Spindle speed, rpm. Raises BadInput when a typed one is beyond the machine."""
     spindle = machine.spindle
     if typed is not None:
@@ -179,6 +181,7 @@ def _speed(tool: Tool, material: Material, machine: Machine, typed: float | None
     vc = material.vc_hss if tool.material == "hss" else material.vc_carbide
     if tool.kind in ("reamer", "tap"):
         vc /= 5
+    vc *= share
     wanted = spindle_speed(vc, tool.DC)
     values = f"1000·{vc:g} / (π·{tool.DC:g}) = {wanted:.0f}"
     if wanted > spindle.max_rpm:

@@ -40,6 +40,11 @@ def width_of_pass(default: float) -> Any:
     )
 
 
+def leaves(title: str, help: str) -> Any:
+    """A field for what an operation leaves, which its finish says where it does not."""
+    return asked(None, title=title, help=help, unit="mm", empty="by its finish", place="what")
+
+
 def ramp_angle() -> Any:
     """The field `ramp_deg` of kinds that go down in the material."""
     return asked(
@@ -50,15 +55,16 @@ def ramp_angle() -> Any:
 class OperationKind(Frozen, ABC):
     """What every operation is told. A kind adds its own fields and answers the questions below.
 
-    called: the kind's name on the page; pick_first: what has to be picked before there can be one, "" for
-    nothing; picks: the field that is picked for; turns_work: the work turns under the tool while it cuts.
-    tools: the kinds of tool that can do it, the usual one first, by the value of the field tools_by; under ""
-    where that is no matter.
+    called: the kind's name on the page; leave_is: which of a finish's allowances its field `leave` is;
+    pick_first: what has to be picked before there can be one, "" for nothing; picks: the field that is picked
+    for; turns_work: the work turns under the tool while it cuts. tools: the kinds of tool that can do it, the
+    usual one first, by the value of the field tools_by; under "" where that is no matter.
     """
 
     called: ClassVar[str]
     pick_first: ClassVar[str] = ""
     picks: ClassVar[str] = "faces"
+    leave_is: ClassVar[str] = "leave_side"
     turns_work: ClassVar[bool] = False
     tools_by: ClassVar[str] = ""
     tools: ClassVar[dict[str, tuple[ToolKind, ...]]]
@@ -88,6 +94,13 @@ class OperationKind(Frozen, ABC):
     )
     left_out: Annotated[tuple[Annotated[str, Field(max_length=20)], ...], Field(max_length=60)] = asked(
         (), title="Left out at", help='positions of these where it is not cut; "": as the work is seated'
+    )
+    finish: Annotated[str, Field(max_length=40)] | None = asked(
+        None,
+        title="Finish",
+        help="rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here",
+        widget="finish",
+        place="where",
     )
     offset_register: Register | None = asked(
         None,
@@ -196,6 +209,16 @@ class OperationKind(Frozen, ABC):
     @abstractmethod
     def plan(self, job: Job) -> None:
         """Fill job.path, job.holes and job.findings. Raises BadInput when it cannot be planned."""
+
+    def on_walls(self) -> float:
+        """What stays on walls, mm; 0 where neither it nor its finish says."""
+        said = getattr(self, "leave_side", getattr(self, "leave", None))
+        return float(said or 0.0)
+
+    def on_floors(self) -> float:
+        """What stays on floors, mm."""
+        said = getattr(self, "leave_floor", getattr(self, "leave", None))
+        return float(said or 0.0)
 
     def faces_told(self) -> tuple[FaceRef, ...]:
         """The faces it is told to cut."""

@@ -85,7 +85,9 @@ class Shop:
 
     def step(self, tool: Tool, finish: Finish, told: dict[str, Any], time: Reckoned) -> ProposedStep:
         """One operation with its tool."""
-        return ProposedStep(told={**told, "tool": tool.id}, tool=tool, finish=finish, time=time)
+        return ProposedStep(
+            told={**told, "tool": tool.id, "finish": finish}, tool=tool, finish=finish, time=time
+        )
 
     def milled(
         self, tool: Tool, faces: tuple[FaceRef, ...], name: str, volume: float, leave: float, below: float

@@ -150,7 +150,12 @@ def _place(
             continue
         try:
             data = cutting_data(
-                tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min
+                tool,
+                run.material,
+                station.machine,
+                operation.speed_rpm,
+                operation.feed_mm_min,
+                run.plan.shares_of(operation),
             )
             plain = unregistered(operation)
             given = path_given(

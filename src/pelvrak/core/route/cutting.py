@@ -201,7 +201,14 @@ class _Cutter:
         """
         run, turning, operation = self.run, self.turning, visit.operation
         station, bare = turning.station(visit), unregistered(here)
-        data = cutting_data(tool, run.material, station.machine, operation.speed_rpm, operation.feed_mm_min)
+        data = cutting_data(
+            tool,
+            run.material,
+            station.machine,
+            operation.speed_rpm,
+            operation.feed_mm_min,
+            run.plan.shares_of(operation),
+        )
         called = f"{self.setup.name} {operation.name}"
         called += f" at {visit.position}" if visit.run != operation.id else ""
         given = path_given(run.engine, run.part_content, Result(key, run.engine), bare, tool, data, station)

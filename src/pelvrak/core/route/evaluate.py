@@ -89,7 +89,7 @@ def _run(
     files: Files | None,
     keys: dict[str, str] | None = None,
 ) -> Run:
-    found = files or _no_files
+    found, plan = files or _no_files, plan.settled()
     engine = Engine(store, files=found, keys={} if keys is None else keys)
     read = part_result(part_bytes, plan.part.file, engine)
     model = read.value(PART)

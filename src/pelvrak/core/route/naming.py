@@ -24,6 +24,7 @@ _SAID: dict[str, Any] = {
     "stop_before": "no",
     "stop_after": "no",
     "comment": "",
+    "finish": None,
 }
 _TOKEN = re.compile(r"⟦[a-z]+(?: \d+)?⟧")
 SETUP, OPERATION, TOOL = "⟦setup⟧", "⟦operation⟧", "⟦tool⟧"

@@ -8,6 +8,7 @@ from pydantic import Field, TypeAdapter, ValidationError, model_validator
 
 from pelvrak.core.billet.block import Block
 from pelvrak.core.billet.forms import Billet
+from pelvrak.core.cutting.finish import USUAL, Finish, finished
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput, json_from, plain, refuse_unkept
@@ -97,7 +98,8 @@ class Plan(Frozen):
     the library; resolution_mm: distance of the stock's rays.
 
     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
-    made from; tools: used in any setup; setups: in the order they are run.
+    made from; tools: used in any setup; finishes: stages that operations name; setups: in the order they are
+    run.
     """
 
     schema_version: Literal[1] = 1
@@ -108,6 +110,7 @@ class Plan(Frozen):
     fixtures: Annotated[tuple[Fixture, ...], Field(max_length=200)] = ()
     machines: Annotated[tuple[Machine, ...], Field(max_length=20)] = ()
     setups: Annotated[tuple[Setup, ...], Field(max_length=40)] = ()
+    finishes: Annotated[tuple[Finish, ...], Field(max_length=20)] = USUAL
     resolution_mm: Annotated[float, Field(ge=0.1, le=5)] = 0.5
 
     @model_validator(mode="after")
@@ -117,6 +120,7 @@ class Plan(Frozen):
             ("tools", [tool.id for tool in self.tools]),
             ("fixtures", [fixture.id for fixture in self.fixtures]),
             ("machines", [machine.id for machine in self.machines]),
+            ("finishes", [finish.id for finish in self.finishes]),
             ("tool places", [str(tool.place) for tool in self.tools]),
             (
                 "programs",
@@ -126,7 +130,31 @@ class Plan(Frozen):
             twice = sorted({name for name in names if names.count(name) > 1})
             if twice:
                 raise ValueError(f"two {what} are called {twice[0]}: give each its own")
+        known = {finish.id for finish in self.finishes}
+        for setup in self.setups:
+            for operation in setup.operations:
+                if operation.finish is not None and operation.finish not in known:
+                    raise ValueError(f"{operation.name} of {setup.name} names a finish the plan has not got")
         return self
+
+    def finish_of(self, operation: Operation) -> Finish | None:
+        """The finish an operation names."""
+        return next((finish for finish in self.finishes if finish.id == operation.finish), None)
+
+    def shares_of(self, operation: Operation) -> tuple[float, float]:
+        """Of the computed speed and feed, what an operation's finish takes."""
+        finish = self.finish_of(operation)
+        return (1.0, 1.0) if finish is None else (finish.speed_share, finish.feed_share)
+
+    def settled(self) -> Plan:
+        """The plan with what operations leave to their finishes said by themselves."""
+        setups = tuple(
+            setup.model_copy(
+                update={"operations": tuple(finished(one, self.finish_of(one)) for one in setup.operations)}
+            )
+            for setup in self.setups
+        )
+        return self.model_copy(update={"setups": setups})
 
 
 def program_numbers(plan: Plan) -> dict[str, int]:

@@ -266,7 +266,7 @@ class BilletForm(BaseModel):
 class Library(BaseModel):
     """What ships with the program, and the kinds of operation, fixture and billet there are.
 
-    item: JSON Schema of an item of a holding.
+    item: JSON Schema of an item of a holding; finish: of a stage of finish.
     """
 
     machines: list[Machine]
@@ -277,3 +277,4 @@ class Library(BaseModel):
     billets: list[BilletForm]
     sizings: list[SizingForm]
     item: dict[str, Any]
+    finish: dict[str, Any]

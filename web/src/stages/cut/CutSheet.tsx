@@ -11,6 +11,7 @@ import { Row, sentence } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
 import { Head, type SheetProps } from '../sheet'
 import { Cuttable } from './Cuttable'
+import { Finishes } from './Finishes'
 import { drafted, OperationEditor } from './OperationEditor'
 
 /** The operations of a setup in their order. */
@@ -113,6 +114,7 @@ export function CutSheet(props: SheetProps) {
         </p>
       )}
       {!setup.makes && <Cuttable key={setup.name} {...props} />}
+      <Finishes {...props} />
       <h3 className="mb-1 mt-5 font-head text-[15px] font-semibold">Setup and program</h3>
       <Row label="Name">
         <TextField

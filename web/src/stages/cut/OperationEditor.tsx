@@ -92,6 +92,23 @@ export function OperationEditor(
         )
       )
     },
+    finish: (name, field) => (
+      <Row label={field.title ?? name} help={field.description}>
+        <Choice
+          label={field.title ?? name}
+          value={typeof values[name] === 'string' ? values[name] : ''}
+          options={[
+            { value: '', label: 'none' },
+            ...plan.finishes.map((one) => ({
+              value: one.id,
+              label: one.name,
+              note: `${one.leave_side} / ${one.leave_floor} mm`,
+            })),
+          ]}
+          choose={(finish) => void write(name, finish || null)}
+        />
+      </Row>
+    ),
     faces: (name, field) => (
       <Faces
         field={field}

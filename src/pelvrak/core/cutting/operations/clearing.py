@@ -32,6 +32,7 @@ from pelvrak.core.cutting.operation import (
     Ramp,
     StepOver,
     depth_of_pass,
+    leaves,
     ramp_angle,
     width_of_pass,
 )
@@ -71,6 +72,13 @@ class Clearing(OperationKind):
     }
 
     kind: Literal["clearing"] = "clearing"
+    finish: Annotated[str, Field(max_length=40)] | None = asked(
+        "rough",
+        title="Finish",
+        help="rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here",
+        widget="finish",
+        place="where",
+    )
     within: Within = boundary_field()
     faces: tuple[FaceRef, ...] = asked(
         (),
@@ -88,7 +96,7 @@ class Clearing(OperationKind):
         title="From height",
         help="Z over which it leaves everything, from work zero",
         unit="mm",
-        empty="the stock’s top",
+        empty="stock’s top",
         place="what",
     )
     bottom: FaceRef | None = asked(
@@ -112,12 +120,8 @@ class Clearing(OperationKind):
     )
     step_down: Depth = depth_of_pass(8.0)
     step_over: StepOver = width_of_pass(0.15)
-    leave_side: Leave = asked(
-        0.3, title="Leave side", help="what stays on the walls", unit="mm", place="what"
-    )
-    leave_floor: Leave = asked(
-        0.2, title="Leave floor", help="what stays on the floors", unit="mm", place="what"
-    )
+    leave_side: Leave | None = leaves("Leave side", "what stays on the walls")
+    leave_floor: Leave | None = leaves("Leave floor", "what stays on the floors")
     ramp_deg: Ramp = ramp_angle()
 
     def plan(self, job: Job) -> None:
@@ -216,7 +220,7 @@ class _Layers:
     def _next_floor(self, room: _Room, above: float, bottom: float) -> float | None:
         """The height to be gone down to next in a room: of a floor of the part in it, or the bottom."""
         near = room.region.buffer(self.job.radius)
-        leave = self.operation.leave_floor
+        leave = self.operation.on_floors()
         heights = [
             height + leave
             for height, region in self.floors
@@ -231,9 +235,9 @@ class _Layers:
         if key not in self.rooms_at:
             operation, job = self.operation, self.job
             solid = to_solid(transformed(job.part.mesh, job.zero_from_work))
-            over = solid.trim_by_plane([0.0, 0.0, 1.0], z - operation.leave_floor + 0.01)
+            over = solid.trim_by_plane([0.0, 0.0, 1.0], z - operation.on_floors() + 0.01)
             part = region_of(over.project().to_polygons()).buffer(-0.002).buffer(0.002)
-            free = self.within.difference(offset(part, job.radius + operation.leave_side))
+            free = self.within.difference(offset(part, job.radius + operation.on_walls()))
             stock = region_above(job.stock.field, z + TOUCH_MM).buffer(-self.wall)
             met = stock.buffer(job.radius, quad_segs=48)
             self.rooms_at[key] = [

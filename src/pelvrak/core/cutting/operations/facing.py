@@ -8,7 +8,15 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, StepOver, depth_of_pass, width_of_pass
+from pelvrak.core.cutting.operation import (
+    Depth,
+    Leave,
+    OperationKind,
+    StepOver,
+    depth_of_pass,
+    leaves,
+    width_of_pass,
+)
 from pelvrak.core.cutting.passes import MARGIN_MM, at_height, levels
 from pelvrak.core.cutting.regions import floor_region
 from pelvrak.core.cutting.standing import box_above, touches
@@ -22,6 +30,7 @@ class Facing(OperationKind):
     """Flat over the whole incoming stock, down to a face of the part or to its top."""
 
     called: ClassVar[str] = "Facing"
+    leave_is: ClassVar[str] = "leave_floor"
     tools: ClassVar[dict[str, tuple[ToolKind, ...]]] = {"": ("end_mill", "face_mill", "corner_mill")}
 
     kind: Literal["facing"] = "facing"
@@ -36,7 +45,7 @@ class Facing(OperationKind):
     )
     step_down: Depth = depth_of_pass(2.0)
     step_over: StepOver = width_of_pass(0.7)
-    leave: Leave = asked(0.0, title="Leave", help="what stays on the face", unit="mm", place="what")
+    leave: Leave | None = leaves("Leave", "what stays on the face")
 
     def faces_told(self) -> tuple[FaceRef, ...]:
         return () if self.face is None else (self.face,)
@@ -66,7 +75,7 @@ def _plan(operation: Facing, job: Job) -> None:
             f"facing there would cut {part_top - bottom:.2f} mm off the part",
             "pick the topmost face of this setup",
         )
-    bottom += operation.leave
+    bottom += operation.on_floors()
     low, high = box_above(job.stock, bottom)
     step = operation.step_over * job.tool.DC
     along_x = high[0] - low[0] >= high[1] - low[1]

@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.operation import Depth, Leave, OperationKind
+from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, leaves
 from pelvrak.core.cutting.passes import OVER_MM
 from pelvrak.core.cutting.regions import bore_region
 from pelvrak.core.cutting.standing import top_within, touches
@@ -39,7 +39,7 @@ class Helical(OperationKind):
     below: Annotated[float, Field(ge=0, le=50)] = asked(
         0.5, title="Below through", help="how far past through bores it goes", unit="mm", place="what"
     )
-    leave: Leave = asked(0.0, title="Leave", help="what stays on the wall", unit="mm", place="what")
+    leave: Leave | None = leaves("Leave", "what stays on the wall")
     spring: Annotated[int, Field(ge=0, le=5)] = asked(
         0, title="Spring passes", help="once more round at every depth, at the same size", place="what"
     )
@@ -58,7 +58,7 @@ class Helical(OperationKind):
         if any(face.number in hole.faces and hole.through for hole in job.part.part.holes):
             bottom -= self.below
         x, y = disc.centroid.x, disc.centroid.y
-        turn = face.radius - self.leave - job.radius
+        turn = face.radius - self.on_walls() - job.radius
         if turn <= 0:
             job.note(
                 "cut.tool_too_big",
@@ -66,7 +66,7 @@ class Helical(OperationKind):
                 f"{job.tool.name} does not go round in a bore Ø{2 * face.radius:.4g}.",
                 np.array([x, y, bottom]),
                 measured=job.tool.DC,
-                limit=round(2 * (face.radius - self.leave), 3),
+                limit=round(2 * (face.radius - self.on_walls()), 3),
                 unit="mm",
             )
             return

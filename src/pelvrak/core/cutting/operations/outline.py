@@ -17,6 +17,7 @@ from pelvrak.core.cutting.operation import (
     Ramp,
     StepOver,
     depth_of_pass,
+    leaves,
     ramp_angle,
     width_of_pass,
 )
@@ -83,7 +84,7 @@ class Outline(OperationKind):
     )
     step_down: Depth = depth_of_pass(10.0)
     step_over: StepOver = width_of_pass(0.5)
-    leave: Leave = asked(0.0, title="Leave", help="what stays on the wall", unit="mm", place="what")
+    leave: Leave | None = leaves("Leave", "what stays on the wall")
     nest: bool = asked(False, title="Nest", help="along the inside of the nest, where a setup cuts one")
     ramp_deg: Ramp = ramp_angle()
 
@@ -155,7 +156,7 @@ def _plan(operation: Outline, job: Job) -> None:
         )
         bottom -= operation.below
         sign = 1.0 if operation.side == "outside" and not operation.nest else -1.0
-        reach = job.radius + operation.leave
+        reach = job.radius + operation.on_walls()
         if operation.chamfer is not None:
             placed = _on_edge(operation, job, contour)
             if placed is None:

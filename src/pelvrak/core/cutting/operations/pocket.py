@@ -18,6 +18,7 @@ from pelvrak.core.cutting.operation import (
     Ramp,
     StepOver,
     depth_of_pass,
+    leaves,
     ramp_angle,
     width_of_pass,
 )
@@ -84,12 +85,8 @@ class Pocket(OperationKind):
     )
     step_down: Depth = depth_of_pass(5.0)
     step_over: StepOver = width_of_pass(0.45)
-    leave_side: Leave = asked(
-        0.0, title="Leave side", help="what stays on the walls", unit="mm", place="what"
-    )
-    leave_floor: Leave = asked(
-        0.0, title="Leave floor", help="what stays on the floor", unit="mm", place="what"
-    )
+    leave_side: Leave | None = leaves("Leave side", "what stays on the walls")
+    leave_floor: Leave | None = leaves("Leave floor", "what stays on the floor")
     ramp_deg: Ramp = ramp_angle()
 
     @model_validator(mode="after")
@@ -124,15 +121,15 @@ def _open_sides(operation: Pocket, job: Job, region: Polygon, bottom: float) -> 
     if operation.nest is not None:
         return region
     return open_round(
-        job.part, region, bottom, job.zero_from_work, job.tool.DC + operation.leave_side + MARGIN_MM
+        job.part, region, bottom, job.zero_from_work, job.tool.DC + operation.on_walls() + MARGIN_MM
     )
 
 
 def _plan(operation: Pocket, job: Job) -> None:
     for region, bottom in _rooms(operation, job):
-        bottom += operation.leave_floor
-        whole = _open_sides(operation, job, region, bottom - operation.leave_floor)
-        inner = offset(whole, -(job.radius + operation.leave_side))
+        bottom += operation.on_floors()
+        whole = _open_sides(operation, job, region, bottom - operation.on_floors())
+        inner = offset(whole, -(job.radius + operation.on_walls()))
         # Beyond half the cutter out there is nothing to be had.
         inner = (
             inner.intersection(offset(region, 0.6 * job.tool.DC))
@@ -151,8 +148,8 @@ def _plan(operation: Pocket, job: Job) -> None:
                 unit="mm",
             )
             continue
-        missed = region.difference(offset(inner, job.radius + operation.leave_side)).area
-        if operation.leave_side == 0 and missed > 0.5:
+        missed = region.difference(offset(inner, job.radius + operation.on_walls())).area
+        if operation.on_walls() == 0 and missed > 0.5:
             fits = 2 * smallest_inner_radius(region)
             job.note(
                 "cut.corners_left",

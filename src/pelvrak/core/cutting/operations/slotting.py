@@ -9,7 +9,15 @@ from pydantic import Field
 from shapely import Polygon, maximum_inscribed_circle
 
 from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, Ramp, depth_of_pass, ramp_angle
+from pelvrak.core.cutting.operation import (
+    Depth,
+    Leave,
+    OperationKind,
+    Ramp,
+    depth_of_pass,
+    leaves,
+    ramp_angle,
+)
 from pelvrak.core.cutting.passes import MARGIN_MM, OVER_MM, at_height, levels, ramp_along, ring_of, trace
 from pelvrak.core.cutting.regions import floor_region, offset, open_round
 from pelvrak.core.cutting.standing import top_within, touches
@@ -44,12 +52,8 @@ class Slotting(OperationKind):
         place="what",
     )
     step_down: Depth = depth_of_pass(2.0)
-    leave_side: Leave = asked(
-        0.0, title="Leave side", help="what stays on the walls", unit="mm", place="what"
-    )
-    leave_floor: Leave = asked(
-        0.0, title="Leave floor", help="what stays on the floor", unit="mm", place="what"
-    )
+    leave_side: Leave | None = leaves("Leave side", "what stays on the walls")
+    leave_floor: Leave | None = leaves("Leave floor", "what stays on the floor")
     ramp_deg: Ramp = ramp_angle()
 
     def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
@@ -74,7 +78,7 @@ class Slotting(OperationKind):
         region, bottom = floor_region(job.part.part, face, job.zero_from_work, self.name)
         if region.interiors:
             raise BadInput("cut.no_slot", self.name, "an island stands in it", "take a pocket")
-        wide = 2 * float(maximum_inscribed_circle(region).length) - 2 * self.leave_side
+        wide = 2 * float(maximum_inscribed_circle(region).length) - 2 * self.on_walls()
         if wide + STRIP_MM < job.tool.DC:
             job.note(
                 "cut.tool_too_big",
@@ -93,9 +97,9 @@ class Slotting(OperationKind):
                 f"it is {wide:.4g} mm wide, and {job.tool.name} has {job.tool.DC:g}",
                 "take a wider cutter, or a pocket",
             )
-        bottom += self.leave_floor
+        bottom += self.on_floors()
         room = open_round(
-            job.part, region, bottom - self.leave_floor, job.zero_from_work, job.tool.DC + MARGIN_MM
+            job.part, region, bottom - self.on_floors(), job.zero_from_work, job.tool.DC + MARGIN_MM
         )
         # Not past its own ends by more than it takes to be out.
         room = room.intersection(offset(region, job.tool.DC + MARGIN_MM))
@@ -104,8 +108,8 @@ class Slotting(OperationKind):
             job.note("cut.already_there", "note", f"{self.name}: the slot is already there.")
             return
         job.check_reach(top, bottom)
-        middle = offset(room, -(wide / 2 + self.leave_side - STRIP_MM))
-        inner = offset(room, -(job.radius + self.leave_side)) if wide > job.tool.DC + 2 * STRIP_MM else None
+        middle = offset(room, -(wide / 2 + self.on_walls() - STRIP_MM))
+        inner = offset(room, -(job.radius + self.on_walls())) if wide > job.tool.DC + 2 * STRIP_MM else None
         for strip in pieces(middle):
             self._down(job, strip, (top, bottom))
         for wall in pieces(inner) if inner is not None else ():

@@ -25,7 +25,7 @@ from pelvrak.core.cutting.boundary import (
 from pelvrak.core.cutting.drop_cutter import Laid, Rounded, follow, laid_out, rounded
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.level_lines import LevelLines
-from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, depth_of_pass
+from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, depth_of_pass, leaves
 from pelvrak.core.cutting.passes import at_height, trace
 from pelvrak.core.cutting.regions import heights_of
 from pelvrak.core.cutting.standing import TOUCH_MM, top_within, touched
@@ -52,6 +52,7 @@ class Surfacing(OperationKind):
     """
 
     called: ClassVar[str] = "Surface finishing"
+    leave_is: ClassVar[str] = "leave_floor"
     tools: ClassVar[dict[str, tuple[ToolKind, ...]]] = {"": ("ball_mill", "corner_mill", "end_mill")}
 
     kind: Literal["surfacing"] = "surfacing"
@@ -104,7 +105,7 @@ class Surfacing(OperationKind):
     steep_to: Slope = asked(
         90.0, title="Slope to", help="steeper places than this are left out", unit="°", place="what"
     )
-    leave: Leave = asked(0.0, title="Leave", help="what stays on the surface", unit="mm", place="what")
+    leave: Leave | None = leaves("Leave", "what stays on the surface")
 
     def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
         """It cuts what is left, of no certain depth."""
@@ -177,7 +178,7 @@ class _Surface:
 
     @property
     def cutter(self) -> Rounded:
-        return rounded(self.job.tool, self.operation.name).thicker(self.operation.leave)
+        return rounded(self.job.tool, self.operation.name).thicker(self.operation.on_floors())
 
     def cutting_runs(self, runs: list[Floats]) -> list[Floats]:
         """The stretches of runs (n, 3) in which something is cut."""
@@ -249,7 +250,7 @@ class _Lines(_Surface):
         """The tip over the surface along a line, where the line is to be finished."""
         operation = self.operation
         points, which = follow(laid, cutter, start, end, SAMPLED_MM)
-        points = points + [0.0, 0.0, operation.leave]
+        points = points + [0.0, 0.0, operation.on_floors()]
         good = (which >= 0) & (points[:, 2] > self.lowest() - 1e-6)
         slope = np.degrees(np.arccos(np.clip(laid.normals[which, 2], 0.0, 1.0)))
         good &= (slope >= operation.steep_from - 1e-6) & (slope <= operation.steep_to + 1e-6)
@@ -283,7 +284,7 @@ class _Lines(_Surface):
         points, which = follow(laid, cutter, at[:2], to[:2], SAMPLED_MM)
         if (which < 0).any():
             return None
-        points = points + [0.0, 0.0, self.operation.leave]
+        points = points + [0.0, 0.0, self.operation.on_floors()]
         points[0], points[-1] = at, to
         return points if points[:, 2].max() < self.job.top + self.operation.clearance else None
 
@@ -295,7 +296,7 @@ class _Levels(_Surface):
         """Fill the job's path."""
         operation, job = self.operation, self.job
         mesh = transformed(job.part.mesh, job.zero_from_work)
-        lines = LevelLines(laid_out(mesh, job.radius), self.cutter, self.region(), operation.leave)
+        lines = LevelLines(laid_out(mesh, job.radius), self.cutter, self.region(), operation.on_floors())
         top = min(lines.highest, job.top)
         steps = max(1, math.ceil((top - self.lowest()) / operation.step_down - 1e-9))
         for number in range(1, steps + 1):

@@ -12,7 +12,7 @@ from shapely.ops import nearest_points
 
 from pelvrak.core.cutting.fronts import LOOSE_MM, Cleared, Cut, steady_fronts
 from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.operation import Leave, OperationKind, StepOver, width_of_pass
+from pelvrak.core.cutting.operation import Leave, OperationKind, StepOver, leaves, width_of_pass
 from pelvrak.core.cutting.passes import MARGIN_MM, levels, trace
 from pelvrak.core.cutting.regions import floor_region, offset
 from pelvrak.core.cutting.toolpath import ARC_FIT_MM
@@ -55,9 +55,7 @@ class Undercut(OperationKind):
         place="what",
     )
     step_over: StepOver = width_of_pass(0.1)
-    leave_side: Leave = asked(
-        0.0, title="Leave side", help="what stays on the walls", unit="mm", place="what"
-    )
+    leave_side: Leave | None = leaves("Leave side", "what stays on the walls")
 
     def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
         return None
@@ -133,7 +131,7 @@ class _Groove:
         """The cutter at one height."""
         job, operation = self.job, self.operation
         assert job.tool.CW is not None
-        top, reach = z + job.tool.CW, job.radius + operation.leave_side
+        top, reach = z + job.tool.CW, job.radius + operation.on_walls()
         neck = (job.tool.DN or job.tool.DCON) / 2 + NECK_CLEAR_MM
         beside = offset(self._part(z, top), reach).union(offset(self._part(top, np.inf), neck))
         stock = region_between(job.stock.field, z + SAME_MM, top - SAME_MM)
@@ -155,7 +153,7 @@ class _Groove:
                 )
                 continue
             missed = self.floor.difference(offset(room, job.radius)).area
-            if missed > MISSED_MM2 and operation.leave_side == 0:
+            if missed > MISSED_MM2 and operation.on_walls() == 0:
                 job.note(
                     "cut.corners_left",
                     "warning",
