@@ -335,6 +335,23 @@ def part(
 
 
 @app.command()
+def tools(
+    file: Annotated[
+        Path | None, typer.Argument(metavar="FILE", help="a table (CSV) or JSON of tools")
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Print the tools in a file, or without one those that ship with the program: as a table (CSV) with the
+    property names of ISO 13399, or as JSON.
+    """
+    from pelvrak.core.cutting.tool_files import tools_from, tools_to_csv, tools_to_json
+    from pelvrak.core.cutting.tools import tool_shelf
+
+    found = list(tool_shelf().values()) if file is None else tools_from(_read(file), file.name)
+    sys.stdout.write(tools_to_json(found) + "\n" if as_json else tools_to_csv(found))
+
+
+@app.command()
 def operations(
     plan: PlanFile,
     setup: SetupName,

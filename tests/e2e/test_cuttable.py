@@ -65,6 +65,50 @@ class Cuttable(Browser):
         sheet.get_by_text(re.compile(r"more not offered, and why")).click()
         expect(sheet.get_by_text(re.compile(r"cut by OP10 Spot Ø8"))).to_be_visible()
 
+    def test_cleared_by_layers_with_a_finish_a_stop_and_a_tool_brought_in(self):
+        shape = solids.minus(
+            solids.box((0, 0, 0), (50, 40, 14)),
+            solids.filleted(solids.box((10, 10, 8), (40, 30, 15)), 6.0, lambda at: abs(at[2] - 11.5) < 2),
+        )
+        number = self.new_project("cleared", shape)
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "OP10")
+        self.stage(page, "Cut")
+        sheet.get_by_role("button", name="+ operation", exact=True).click()
+        page.get_by_role("menuitem", name="Clearing").click()
+        self.current(page)
+        row = sheet.get_by_role("listitem").filter(has_text="Clearing 1")
+        expect(row.first).to_contain_text(re.compile(r"\d:\d\d"))
+        # What it leaves stands once, with its finish.
+        sheet.get_by_role("button", name="Finishes").click()
+        walls = sheet.get_by_label("rough On walls")
+        expect(walls).to_have_value("0.3")
+        walls.fill("0.5")
+        walls.press("Enter")
+        self.current(page)
+        sheet.get_by_role("button", name="In the program").click()
+        sheet.get_by_label("Comment", exact=True).fill("Blow the chips out")
+        sheet.get_by_label("Comment", exact=True).press("Enter")
+        sheet.get_by_role("radiogroup", name="Stop after").get_by_text("stop", exact=True).click()
+        self.current(page)
+        with self.server.client() as client:
+            state = client.get(f"/api/projects/{number}").json()
+            setup = state["report"]["setups"][0]
+            program = client.get(f"/api/results/{setup['program_key']}/program.nc").text
+        self.assertEqual(state["plan"]["finishes"][0]["leave_side"], 0.5)
+        self.assertIn("M0 (BLOW THE CHIPS OUT)", program)
+        # A table that is wrong says where; nothing is brought in.
+        sheet.get_by_role("button", name="Tools").click()
+        wrong = {"name": "mine.csv", "mimeType": "text/csv", "buffer": b"id,name\na,b\n"}
+        sheet.get_by_label("Tools file").set_input_files(files=[wrong])
+        expect(sheet.get_by_role("alert")).to_contain_text("mine.csv, line 1: Column kind is missing")
+        head = b"id,name,kind,DC,LCF,OAL,DCON,NOF,overhang,unit\n"
+        mine = head + b"half,Half inch,end_mill,0.5,1,3.25,0.5,4,1.75,in\n"
+        good = {"name": "mine.csv", "mimeType": "text/csv", "buffer": mine}
+        sheet.get_by_label("Tools file").set_input_files(files=[good])
+        expect(sheet.get_by_role("list", name="Tools of the plan")).to_contain_text("Half inch")
+
 
 if __name__ == "__main__":
     unittest.main()

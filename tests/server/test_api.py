@@ -579,6 +579,31 @@ class Shelf(unittest.TestCase):
             self.assertAlmostEqual(thick["value"], high[2] - low[2], places=2)
 
 
+class Tools(unittest.TestCase):
+    """The plan's tools as a table and as JSON, and read back."""
+
+    def test_out_and_read_again(self):
+        with shared().client() as client:
+            tools = client.get("/api/projects/1").json()["plan"]["tools"]
+            table = client.get("/api/projects/1/tools.csv")
+            self.assertIn("attachment", table.headers["content-disposition"])
+            for name, data in (
+                ("tools.csv", table.content),
+                ("tools.json", client.get("/api/projects/1/tools.json").content),
+            ):
+                read = client.post("/api/tools/read", files={"file": (name, data)}).json()
+                self.assertEqual(read, tools, name)
+
+    def test_a_wrong_row_refuses_all(self):
+        with shared().client() as client:
+            text = client.get("/api/projects/1/tools.csv").text.replace("end_mill", "end_mil", 1)
+            answer = client.post("/api/tools/read", files={"file": ("t.csv", text.encode())})
+            self.assertEqual((answer.status_code, answer.json()["code"]), (422, "tools.tool"))
+            self.assertRegex(answer.json()["where"], r"line \d+, kind")
+            huge = client.post("/api/tools/read", files={"file": ("t.csv", b"x" * 2_000_001)})
+            self.assertEqual(huge.json()["code"], "tools.too_large")
+
+
 class Fair(unittest.TestCase):
     """One worker, and a route nobody looks at under way."""
 

@@ -40,6 +40,7 @@ from pelvrak.server.api import (
     proposing,
     release,
     shelf,
+    tools,
 )
 from pelvrak.server.api.shapes import BilletForm, FixtureForm, Library, OperationForm, SizingForm
 from pelvrak.server.guard import Guard
@@ -71,6 +72,7 @@ for router in (
     parts.router,
     release.router,
     shelf.router,
+    tools.router,
     holding.router,
     everyday.router,
     machines.router,

@@ -13,6 +13,7 @@ import { Head, type SheetProps } from '../sheet'
 import { Cuttable } from './Cuttable'
 import { Finishes } from './Finishes'
 import { drafted, OperationEditor } from './OperationEditor'
+import { Tools } from './Tools'
 
 /** The operations of a setup in their order. */
 export function CutSheet(props: SheetProps) {
@@ -115,6 +116,7 @@ export function CutSheet(props: SheetProps) {
       )}
       {!setup.makes && <Cuttable key={setup.name} {...props} />}
       <Finishes {...props} />
+      <Tools {...props} />
       <h3 className="mb-1 mt-5 font-head text-[15px] font-semibold">Setup and program</h3>
       <Row label="Name">
         <TextField
