@@ -13,8 +13,13 @@ import time
 from typing import Any
 
 import numpy as np
+import trimesh
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
+from OCP.gp import gp_Pnt
 from tests import solids
+from trimesh.ray.ray_pyembree import RayMeshIntersector
 
+from pelvrak.core.cutting.drop_cutter import Rounded, drop, laid_out
 from pelvrak.core.cutting.feeds import cutting_data, material_of
 from pelvrak.core.cutting.job import Job, plan_operation
 from pelvrak.core.cutting.operations import Clearing
@@ -90,6 +95,42 @@ def clearing(part: PartModel, field: RayField) -> dict[str, Any]:
     }
 
 
+def finishing() -> dict[str, Any]:
+    """Drop-cutter contact by closed form beside dense sampling of the same mesh with Embree rays, both held
+    against a sphere: seconds for as many places, and how far each is off.
+    """
+    radius, ball = 20.0, 5.0
+    part = model_of_solid(BRepPrimAPI_MakeSphere(gp_Pnt(0, 0, 0), radius).Shape(), "0" * 64, "millimetre")
+    laid = laid_out(part.mesh, ball)
+    places = np.random.default_rng(5).uniform(-9, 9, (400, 2))
+    exact = np.sqrt((radius + ball) ** 2 - (places**2).sum(axis=1)) - ball
+    drop(laid, Rounded(0.0, ball), places[:2])
+    began = time.perf_counter()
+    heights, _ = drop(laid, Rounded(0.0, ball), places)
+    own_s, own_off = time.perf_counter() - began, float(np.abs(heights - exact).max())
+    sampled = trimesh.Trimesh(part.mesh.vertices, part.mesh.triangles, process=False)
+    rays = RayMeshIntersector(sampled)
+    out: dict[str, Any] = {"places": len(places), "own_off_mm": round(own_off, 4)}
+    for spacing in (0.2, 0.1):
+        x, y = np.meshgrid(*[np.arange(-ball, ball + spacing / 2, spacing)] * 2)
+        inside = x**2 + y**2 <= ball**2
+        offsets = np.column_stack([x[inside], y[inside]])
+        rise = ball - np.sqrt(np.maximum(ball**2 - (offsets**2).sum(axis=1), 0.0))
+        origins = np.concatenate(
+            [places[:, None] + offsets, np.full((len(places), len(offsets), 1), 100.0)], 2
+        )
+        began = time.perf_counter()
+        flat = origins.reshape(-1, 3)
+        hit, which, _ = rays.intersects_location(flat, np.tile([0.0, 0.0, -1.0], (len(flat), 1)), False)
+        top = np.full(len(flat), -np.inf)
+        top[which] = hit[:, 2]
+        found = (top.reshape(len(places), -1) - rise).max(axis=1)
+        took = time.perf_counter() - began
+        out[f"sampled_{spacing}_times_longer"] = round(took / own_s, 1)
+        out[f"sampled_{spacing}_off_mm"] = round(float(np.abs(found - exact).max()), 4)
+    return out
+
+
 def main() -> None:
     """Measure and print."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -97,7 +138,7 @@ def main() -> None:
     given = parser.parse_args()
     low, high = np.zeros(3), np.array(SIZE)
     field = field_of_block(grid_around(low, high, CELL), low, high)
-    results = {"clearing": clearing(pocketed(), field)}
+    results = {"finishing": finishing(), "clearing": clearing(pocketed(), field)}
     if given.json:
         print(json.dumps(results))
         return

@@ -108,6 +108,9 @@ class Cuttable(Browser):
         good = {"name": "mine.csv", "mimeType": "text/csv", "buffer": mine}
         sheet.get_by_label("Tools file").set_input_files(files=[good])
         expect(sheet.get_by_role("list", name="Tools of the plan")).to_contain_text("Half inch")
+        # Nothing makes the page itself scroll.
+        tall = page.evaluate("document.scrollingElement.scrollHeight - window.innerHeight")
+        self.assertLessEqual(tall, 0)
 
 
 if __name__ == "__main__":

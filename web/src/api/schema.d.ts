@@ -670,8 +670,8 @@ export interface paths {
         put?: never;
         /**
          * Read Tools
-         * @description The tools in a CSV or JSON file; one that is wrong refuses all of it. Nothing is kept: a plan takes them
-         *     by its edits.
+         * @description The tools in a CSV or JSON file; one that is wrong refuses all of it. Nothing is kept: a plan takes
+         *     them by its edits.
          */
         post: operations["read_tools_api_tools_read_post"];
         delete?: never;

@@ -90,7 +90,7 @@ export function Tools({ project, plan, commit }: SheetProps) {
           ))}
         </ul>
         <p className="mt-1 flex gap-3 text-[12.5px]">
-          <label className="cursor-pointer text-action underline">
+          <label className="relative cursor-pointer text-action underline">
             Bring in
             <FileInput label="Tools file" accept=".csv,.json" take={bring} />
           </label>
