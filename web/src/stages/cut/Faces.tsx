@@ -1,7 +1,48 @@
 import type { EdgeRef, FaceRef, Problem } from '../../api/client'
-import { useAsking } from '../../state/asking'
+import { type Asked, useAsking } from '../../state/asking'
 import { Row } from '../../ui/Field'
 import type { FormField } from '../../ui/Form'
+
+/** What of the part a field names, each to be dropped, and more to be picked. */
+function Picked(props: {
+  field: FormField
+  word: 'face' | 'edge'
+  numbers: number[]
+  drop: (number: number) => void
+  asked: (prompt: string) => Asked
+}) {
+  const { field, word, numbers, drop, asked } = props
+  const empty = field['x-empty']
+  return (
+    <Row label={field.title ?? ''} help={field.description}>
+      <div className="flex flex-wrap items-center gap-1">
+        {numbers.length === 0 && <span className="text-soft">{empty ?? 'none'}</span>}
+        {numbers.map((number) => (
+          <span key={number} className="figures border border-rule bg-white pl-1.5">
+            {word === 'face' ? 'F' : 'E'}
+            {number}
+            <button
+              type="button"
+              aria-label={`Drop ${word} ${number}`}
+              className="px-1 text-soft hover:text-trouble"
+              disabled={numbers.length === 1 && empty === undefined}
+              onClick={() => drop(number)}
+            >
+              ×
+            </button>
+          </span>
+        ))}
+        <button
+          type="button"
+          className="knob !px-2 text-[12.5px]"
+          onClick={() => useAsking.setState({ asked: asked(field['x-pick'] ?? `Pick a ${word}`) })}
+        >
+          Pick
+        </button>
+      </div>
+    </Row>
+  )
+}
 
 /** Faces of the part that a field names: one, or several. */
 export function Faces(props: {
@@ -12,43 +53,19 @@ export function Faces(props: {
   const { field, value, write } = props
   const single = !Array.isArray(value)
   const refs = Array.isArray(value) ? value : value ? [value] : []
-  const empty = field['x-empty']
   const put = (next: FaceRef[]) => void write(single ? (next[0] ?? null) : next)
   return (
-    <Row label={field.title ?? ''} help={field.description}>
-      <div className="flex flex-wrap items-center gap-1">
-        {refs.length === 0 && <span className="text-soft">{empty ?? 'none'}</span>}
-        {refs.map((ref) => (
-          <span key={ref.face} className="figures border border-rule bg-white pl-1.5">
-            F{ref.face}
-            <button
-              type="button"
-              aria-label={`Drop face ${ref.face}`}
-              className="px-1 text-soft hover:text-trouble"
-              disabled={refs.length === 1 && empty === undefined}
-              onClick={() => put(refs.filter((one) => one.face !== ref.face))}
-            >
-              ×
-            </button>
-          </span>
-        ))}
-        <button
-          type="button"
-          className="knob !px-2 text-[12.5px]"
-          onClick={() =>
-            useAsking.setState({
-              asked: {
-                kind: 'face',
-                prompt: field['x-pick'] ?? 'Pick a face',
-                take: (ref) => put(single ? [ref] : [...refs.filter((one) => one.face !== ref.face), ref]),
-              },
-            })
-          }
-        >
-          Pick
-        </button>
-      </div>
-    </Row>
+    <Picked
+      field={field}
+      word="face"
+      numbers={refs.map((ref) => ref.face)}
+      drop={(number) => put(refs.filter((one) => one.face !== number))}
+      asked={(prompt) => ({
+        kind: 'face',
+        prompt,
+        take: (ref) => put(single ? [ref] : [...refs.filter((one) => one.face !== ref.face), ref]),
+      })}
+    />
   )
 }
 
@@ -60,38 +77,16 @@ export function Edges(props: {
 }) {
   const { field, value, write } = props
   return (
-    <Row label={field.title ?? ''} help={field.description}>
-      <div className="flex flex-wrap items-center gap-1">
-        {value.map((ref) => (
-          <span key={ref.edge} className="figures border border-rule bg-white pl-1.5">
-            E{ref.edge}
-            <button
-              type="button"
-              aria-label={`Drop edge ${ref.edge}`}
-              className="px-1 text-soft hover:text-trouble"
-              disabled={value.length === 1}
-              onClick={() => void write(value.filter((one) => one.edge !== ref.edge))}
-            >
-              ×
-            </button>
-          </span>
-        ))}
-        <button
-          type="button"
-          className="knob !px-2 text-[12.5px]"
-          onClick={() =>
-            useAsking.setState({
-              asked: {
-                kind: 'edge',
-                prompt: field['x-pick'] ?? 'Pick an edge',
-                take: (ref) => void write([...value.filter((one) => one.edge !== ref.edge), ref]),
-              },
-            })
-          }
-        >
-          Pick
-        </button>
-      </div>
-    </Row>
+    <Picked
+      field={field}
+      word="edge"
+      numbers={value.map((ref) => ref.edge)}
+      drop={(number) => void write(value.filter((one) => one.edge !== number))}
+      asked={(prompt) => ({
+        kind: 'edge',
+        prompt,
+        take: (ref) => void write([...value.filter((one) => one.edge !== ref.edge), ref]),
+      })}
+    />
   )
 }
