@@ -64,6 +64,26 @@ class Picking(Browser):
             rows = wait(client, number)["report"]["setups"][0]["zero_from_work"]
         self.assertAlmostEqual(rows[2][0], 1.0)  # the part's x looks up
 
+    def test_an_edge_is_picked_to_be_broken(self):
+        shape = solids.minus(solids.box((0, 0, 0), (60, 40, 20)), solids.cylinder((30, 20, -1), 12, 30))
+        number = self.new_project("broken", shape)
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "OP10")
+        self.stage(page, "Cut")
+        sheet.get_by_role("button", name="+ operation", exact=True).click()
+        page.get_by_role("menuitem", name="Chamfer, deburr").click()
+        place = on_screen(page, (59.5 - 30, 30 - 20, 20 - 22), (-35, -25, -27), (35, 25, 0))
+        self.point(page, place, "edge")
+        expect(sheet.get_by_text(re.compile(r"^E\d+"))).to_be_visible()
+        self.current(page)
+        with self.server.client() as client:
+            state = wait(client, number)
+        (operation,) = state["plan"]["setups"][0]["operations"]
+        self.assertEqual((operation["kind"], len(operation["edges"])), ("chamfering", 1))
+        # An edge under raw stock: the cutter goes to it all the same, and what it runs into is told.
+        self.assertEqual(state["report"]["setups"][0]["operations"][0]["id"], operation["id"])
+
 
 if __name__ == "__main__":
     unittest.main()
