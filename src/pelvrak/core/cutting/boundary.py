@@ -14,7 +14,6 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import FaceRef, face_of
-from pelvrak.core.geometry.rigid import moved
 
 Within = Literal["everything", "faces", "box"]
 Limit = Literal["inside", "on", "past"]
@@ -81,9 +80,8 @@ def boundary(job: Job, within: Within, faces: tuple[FaceRef, ...], corners: Box)
             "cut.boundary", where, "it cuts over faces, and none is picked", "pick the faces it lies over"
         )
     numbers = [face_of(job.part.part, ref, where).number for ref in faces]
-    mesh = job.part.mesh
-    corners_of = moved(job.zero_from_work, mesh.vertices)[mesh.triangles[np.isin(mesh.label, numbers)]]
-    region = silhouette_of(corners_of)
+    mesh = job.lying
+    region = silhouette_of(mesh.vertices[mesh.triangles[np.isin(mesh.label, numbers)]])
     if region.is_empty:
         raise BadInput(
             "cut.boundary",

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
+import manifold3d
 import numpy as np
 from shapely.geometry.base import BaseGeometry
 
@@ -16,7 +17,7 @@ from pelvrak.core.cutting.toolpath import Path, retreating
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.mesh import Floats, Mesh
+from pelvrak.core.geometry.mesh import Floats, Mesh, to_solid, transformed
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.machine.index import TurningLine
@@ -56,9 +57,19 @@ class Job:
     top: float = 0.0
 
     @cached_property
+    def lying(self) -> Mesh:
+        """The part's mesh as it lies."""
+        return transformed(self.part.mesh, self.zero_from_work)
+
+    @cached_property
+    def solid(self) -> manifold3d.Manifold:
+        """The part as it lies, for exact operations."""
+        return to_solid(self.lying)
+
+    @cached_property
     def part_heights(self) -> tuple[float, float]:
         """Lowest and highest point of the part as it lies, mm."""
-        heights = moved(self.zero_from_work, self.part.mesh.vertices)[:, 2]
+        heights = self.lying.vertices[:, 2]
         return float(heights.min()), float(heights.max())
 
     @property

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from pelvrak.core.cutting.tools import Tool, ToolKind
 from pelvrak.core.forms import asked
-from pelvrak.core.geometry.part import FaceRef, Frozen, Part
+from pelvrak.core.geometry.part import Face, FaceRef, Frozen, Part
 from pelvrak.core.machine.machine import Register
 
 if TYPE_CHECKING:
@@ -223,6 +223,13 @@ class OperationKind(Frozen, ABC):
     def faces_told(self) -> tuple[FaceRef, ...]:
         """The faces it is told to cut."""
         return tuple(getattr(self, "faces", ()))
+
+    def first_face(self, part: Part | None) -> Face | None:
+        """The first of the faces it is told to cut, as the part has it."""
+        told = self.faces_told()
+        if part is None or not told:
+            return None
+        return next((face for face in part.faces if face.number == told[0].face), None)
 
     def of_faces(self, faces: tuple[FaceRef, ...]) -> OperationKind:
         """The same for other faces."""

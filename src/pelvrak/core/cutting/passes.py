@@ -16,6 +16,8 @@ from pelvrak.core.geometry.planar import pieces
 MARGIN_MM = 2.0
 # A way down begins so high over what stands, mm.
 OVER_MM = 0.2
+# A helix turns within this share of DC round its axis, and no tighter than that: common practice, no source.
+HELIX_SHARE, TIGHTEST_SHARE = 0.45, 0.2
 
 
 def levels(top: float, bottom: float, step: float) -> list[float]:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import math
+
+import manifold3d
 import numpy as np
 from shapely import Point, Polygon, unary_union
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, to_solid, transformed
-from pelvrak.core.geometry.part import Face, Part, PartModel
+from pelvrak.core.geometry.part import Face, FaceRef, Part, PartModel, face_of
 from pelvrak.core.geometry.planar import pieces, region_of, ring_area
 from pelvrak.core.geometry.rigid import moved, turned
 
@@ -16,6 +19,8 @@ SQUARE_COS = 1 - 1e-6
 ROUND_STEPS = 48
 # A wall's middle lies this near to the section through it, mm: what the part's mesh is off.
 ON_WALL_MM = 0.05
+# Slivers of a region thinner than twice this are none, mm.
+CRACK_MM = 0.002
 
 
 def loop_points(part: Part, loop: tuple[int, ...], zero_from_work: Floats) -> Floats:
@@ -187,14 +192,37 @@ def _on_wall(model: PartModel, face: Face) -> Floats:
     return nearest
 
 
+def shadow(solid: manifold3d.Manifold, low: float, high: float = math.inf) -> BaseGeometry:
+    """What of a solid lies between two heights, seen along z."""
+    between = solid.trim_by_plane([0.0, 0.0, 1.0], low)
+    if math.isfinite(high):
+        between = between.trim_by_plane([0.0, 0.0, -1.0], -high)
+    return region_of(between.project().to_polygons())
+
+
+def without_cracks(region: BaseGeometry) -> BaseGeometry:
+    """A region without slivers of reckoning."""
+    return region.buffer(-CRACK_MM).buffer(CRACK_MM)
+
+
+def is_through(part: Part, face: Face) -> bool:
+    """Whether a face is of a hole that goes through."""
+    return any(face.number in hole.faces and hole.through for hole in part.holes)
+
+
+def lowest_of(part: Part, refs: tuple[FaceRef, ...], zero_from_work: Floats, where: str) -> float:
+    """The lowest point of some faces, mm. Raises BadInput for one that is not there."""
+    return min(heights_of(part, face_of(part, ref, where), zero_from_work)[0] for ref in refs)
+
+
 def open_round(
     model: PartModel, region: Polygon, bottom: float, zero_from_work: Floats, room: float
 ) -> BaseGeometry:
     """A floor's region grown by `room` over the sides where no wall of the part stands: there a tool may run
     out, mm.
     """
-    above = to_solid(transformed(model.mesh, zero_from_work)).trim_by_plane([0.0, 0.0, 1.0], bottom + 0.01)
-    stands = region_of(above.project().to_polygons()).buffer(-0.002).buffer(0.002)
+    solid = to_solid(transformed(model.mesh, zero_from_work))
+    stands = without_cracks(shadow(solid, bottom + 0.01))
     grown = region.buffer(room, quad_segs=ROUND_STEPS).difference(stands)
     # Only what hangs together with the floor itself.
     kept = [piece for piece in pieces(grown) if piece.intersection(region).area > 1e-3]

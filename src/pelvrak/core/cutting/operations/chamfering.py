@@ -15,11 +15,12 @@ from shapely.ops import linemerge
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.operation import OperationKind
 from pelvrak.core.cutting.passes import at_height, trace
+from pelvrak.core.cutting.regions import shadow
 from pelvrak.core.cutting.standing import touches
 from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
-from pelvrak.core.geometry.mesh import Floats, to_solid, transformed
+from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import EdgeRef, Part, edge_of
 from pelvrak.core.geometry.planar import region_of
 from pelvrak.core.geometry.rigid import moved
@@ -79,7 +80,6 @@ class _Broken:
         assert job.tool.SIG is not None
         self.operation, self.job = operation, job
         self.slope = math.tan(math.radians(job.tool.SIG / 2))
-        self.solid = to_solid(transformed(job.part.mesh, job.zero_from_work))
 
     def plan(self) -> None:
         """Fill the job's path. Raises BadInput."""
@@ -117,7 +117,7 @@ class _Broken:
         return LineString(snapped), float(points[:, 2].mean())
 
     def _part_at(self, height: float) -> BaseGeometry:
-        return region_of(self.solid.slice(height).to_polygons())
+        return region_of(self.job.solid.slice(height).to_polygons())
 
     def _break(self, line: LineString, height: float) -> None:
         """One run of edges. Its foot lies the chamfer's depth under the edge; the tip TIP_MM lower still, and
@@ -160,8 +160,7 @@ class _Broken:
         for share in (0.2, 0.5, 0.8):
             at = np.array(line.interpolate(share, normalized=True).coords[0])
             ahead = np.array(line.interpolate(line.length * share + 0.01).coords[0])
-            way = (ahead - at) / max(float(np.hypot(*(ahead - at))), 1e-9)
-            left = np.array([-way[1], way[0]]) * 2 * LOOK_MM
+            left = _left(at, ahead) * 2 * LOOK_MM
             free = [not under.contains(Point(at + sign * left)) for sign in (1, -1)]
             votes += int(free[0]) - int(free[1])
         return 1 if votes > 0 else -1 if votes < 0 else 0
@@ -185,10 +184,7 @@ class _Broken:
 
     def _between(self, low: float, high: float) -> BaseGeometry:
         """The part between two heights, from above."""
-        between = self.solid.trim_by_plane([0.0, 0.0, 1.0], low + SAME_MM)
-        if np.isfinite(high):
-            between = between.trim_by_plane([0.0, 0.0, -1.0], -(high - SAME_MM))
-        return region_of(between.project().to_polygons())
+        return shadow(self.job.solid, low + SAME_MM, high - SAME_MM)
 
     def _follow(self, way: Floats, side: int, tip: float) -> None:
         """Along one stretch, in climb: the material on the right."""
@@ -197,17 +193,20 @@ class _Broken:
             way = way[::-1]
         if not touches(job.stock, at_height(way, tip), cutter_profile(job.tool)):
             return
-        ahead = way[1] - way[0]
-        out = np.array([-ahead[1], ahead[0]]) / max(float(np.hypot(*ahead)), 1e-9)
-        start = way[0] + out * (operation.width + CLEAR_MM)
-        x, y = float(start[0]), float(start[1])
+        off = operation.width + CLEAR_MM
+        x, y = (float(c) for c in way[0] + off * _left(way[0], way[1]))
         job.path.rapid(x, y, job.top + operation.clearance)
-        job.path.rapid(x, y, max(tip + operation.retract, tip))
+        job.path.rapid(x, y, tip + operation.retract)
         job.path.feed(x, y, tip, job.plunge)
         job.path.feed(float(way[0][0]), float(way[0][1]), tip, job.lead)
         trace(job, way, tip)
-        last = way[-1] - way[-2]
-        out = np.array([-last[1], last[0]]) / max(float(np.hypot(*last)), 1e-9)
-        end = way[-1] + out * (operation.width + CLEAR_MM)
-        job.path.feed(float(end[0]), float(end[1]), tip, job.lead)
-        job.path.rapid(float(end[0]), float(end[1]), job.top + operation.clearance)
+        x, y = (float(c) for c in way[-1] + off * _left(way[-2], way[-1]))
+        job.path.feed(x, y, tip, job.lead)
+        job.path.rapid(x, y, job.top + operation.clearance)
+
+
+def _left(start: Floats, end: Floats) -> Floats:
+    """The unit normal to the left of a way, (2,)."""
+    ahead = end - start
+    left: Floats = np.array([-ahead[1], ahead[0]]) / max(float(np.hypot(*ahead)), 1e-9)
+    return left

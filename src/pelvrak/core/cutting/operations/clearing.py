@@ -36,23 +36,31 @@ from pelvrak.core.cutting.operation import (
     ramp_angle,
     width_of_pass,
 )
-from pelvrak.core.cutting.passes import MARGIN_MM, OVER_MM, helix_down, ramp_along, ring_of, rings_of, trace
-from pelvrak.core.cutting.regions import heights_of, loop_points, offset
+from pelvrak.core.cutting.passes import (
+    HELIX_SHARE,
+    MARGIN_MM,
+    OVER_MM,
+    TIGHTEST_SHARE,
+    helix_down,
+    ramp_along,
+    ring_of,
+    rings_of,
+    trace,
+)
+from pelvrak.core.cutting.regions import loop_points, lowest_of, offset, shadow, without_cracks
 from pelvrak.core.cutting.standing import TOUCH_MM
 from pelvrak.core.cutting.toolpath import ARC_FIT_MM
 from pelvrak.core.cutting.tools import ToolKind
 from pelvrak.core.forms import asked
-from pelvrak.core.geometry.mesh import Floats, to_solid, transformed
-from pelvrak.core.geometry.part import FaceRef, face_of
-from pelvrak.core.geometry.planar import pieces, region_of
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import FaceRef
+from pelvrak.core.geometry.planar import pieces
 from pelvrak.core.geometry.rigid import moved, turned
 from pelvrak.core.stock.above import region_above
 from pelvrak.core.stock.field import error_of
 
 # Stock thinner than this on a wall is none, mm: rays know no more of a wall that was cut.
 WALL_MM = 0.02
-# A helix turns within this share of DC round its axis, and no tighter than that: common practice, no source.
-HELIX_SHARE, TIGHTEST_SHARE = 0.45, 0.2
 # Between passes the cutter lifts off the floor by this, mm: common practice, no source.
 LIFT_MM = 0.3
 # Rooms alike to this are one room, mm.
@@ -173,8 +181,8 @@ class _Layers:
         top = job.top if operation.top is None else min(operation.top, job.top)
         bottom = self._bottom()
         self.floors = self._floors(top, bottom)
-        for room in self._whole():
-            self._below(room, top, bottom)
+        for piece in pieces(self.within):
+            self._below(_Room(piece, piece, piece), top, bottom)
 
     def _bottom(self) -> float:
         operation, job = self.operation, self.job
@@ -184,11 +192,7 @@ class _Layers:
             refs = operation.faces
         else:
             return job.part_heights[0] - operation.below
-        lows = [
-            heights_of(job.part.part, face_of(job.part.part, ref, operation.name), job.zero_from_work)[0]
-            for ref in refs
-        ]
-        return min(lows) - operation.below
+        return lowest_of(job.part.part, refs, job.zero_from_work, operation.name) - operation.below
 
     def _floors(self, top: float, bottom: float) -> list[tuple[float, Polygon]]:
         """Floors of the part on the way down: levels end on them."""
@@ -200,9 +204,6 @@ class _Layers:
             if bottom + SAME_LEVEL_MM < height < top:
                 found.append((height, Polygon(loop_points(part, face.loops[0], zero)[:, :2]).buffer(0)))
         return found
-
-    def _whole(self) -> list[_Room]:
-        return [_Room(piece, piece, piece) for piece in pieces(self.within)]
 
     def _below(self, room: _Room, above: float, bottom: float) -> None:
         """Clear what lies under a room, pocket by pocket."""
@@ -234,9 +235,7 @@ class _Layers:
         key = round(z, 6)
         if key not in self.rooms_at:
             operation, job = self.operation, self.job
-            solid = to_solid(transformed(job.part.mesh, job.zero_from_work))
-            over = solid.trim_by_plane([0.0, 0.0, 1.0], z - operation.on_floors() + 0.01)
-            part = region_of(over.project().to_polygons()).buffer(-0.002).buffer(0.002)
+            part = without_cracks(shadow(job.solid, z - operation.on_floors() + 0.01))
             free = self.within.difference(offset(part, job.radius + operation.on_walls()))
             stock = region_above(job.stock.field, z + TOUCH_MM).buffer(-self.wall)
             met = stock.buffer(job.radius, quad_segs=48)
@@ -258,11 +257,7 @@ class _Layers:
 
 def _without_slivers(region: BaseGeometry, wall: float) -> BaseGeometry:
     """A region without what is thinner than rays know of a wall."""
-    kept = [piece for piece in pieces(region) if not piece.buffer(-wall).is_empty]
-    whole: BaseGeometry = Polygon()
-    for piece in kept:
-        whole = whole.union(piece)
-    return whole
+    return shapely.union_all([piece for piece in pieces(region) if not piece.buffer(-wall).is_empty])
 
 
 @dataclass
@@ -298,17 +293,24 @@ class _Layer:
         """A room with no way in but from above: by a helix, out to its middle, then to its walls."""
         job = self.job
         centre, turn, middle = core(self.room, HELIX_SHARE * job.tool.DC, self.sizes)
-        if turn < TIGHTEST_SHARE * job.tool.DC or not job.tool.cuts_at_centre:
-            self._down_along()
-            self._passes(self._fronts(self.room, self.cleared.region, self.wanted))
-            return
-        helix_down(job, (centre.x, centre.y), turn, self.above, self.z, self.operation.ramp_deg)
-        begun: BaseGeometry = centre.buffer(turn, quad_segs=48)
-        self.cleared = Cleared(begun)
-        if middle is not self.room:
+        helix = self._down(centre, turn)
+        begun = self.cleared.region
+        if helix and middle is not self.room:
             self._passes(self._fronts(middle, begun, middle))
             begun = middle
         self._passes(self._fronts(self.room, begun, self.wanted))
+
+    def _down(self, centre: Point, turn: float) -> bool:
+        """Down by a helix round a place where there is room for one, else along the room's longest ring.
+        Returns whether it was a helix.
+        """
+        job = self.job
+        if turn < TIGHTEST_SHARE * job.tool.DC or not job.tool.cuts_at_centre:
+            self._down_along()
+            return False
+        helix_down(job, (centre.x, centre.y), turn, self.above, self.z, self.operation.ramp_deg)
+        self.cleared = Cleared(centre.buffer(turn, quad_segs=48))
+        return True
 
     @property
     def sizes(self) -> Cut:
@@ -342,21 +344,10 @@ class _Layer:
         fronts = [
             Front(ring, True, None, Polygon(), Polygon(ring).exterior.buffer(self.width)) for ring in rings
         ]
-        if not open_to_air:
-            self._down_to(rings[0]) if rings else None
+        if rings and not open_to_air:
+            circle = maximum_inscribed_circle(self.room)
+            self._down(Point(circle.coords[0]), min(HELIX_SHARE * self.job.tool.DC, float(circle.length)))
         self._passes(iter(fronts))
-
-    def _down_to(self, ring: Floats) -> None:
-        """Down for the first ring: by a helix where there is room, else along it."""
-        job = self.job
-        circle = maximum_inscribed_circle(self.room)
-        centre, radius = Point(circle.coords[0]), float(circle.length)
-        turn = min(HELIX_SHARE * job.tool.DC, radius)
-        if turn >= TIGHTEST_SHARE * job.tool.DC and job.tool.cuts_at_centre:
-            helix_down(job, (centre.x, centre.y), turn, self.above, self.z, self.operation.ramp_deg)
-            self.cleared = Cleared(centre.buffer(turn))
-        else:
-            self._down_along()
 
     def _passes(self, fronts: Iterator[Front]) -> None:
         """Follow passes, with a way to each through what is cleared or over all."""

@@ -12,7 +12,7 @@ from shapely import Point
 
 from pelvrak.core.cutting.job import Hole, Job
 from pelvrak.core.cutting.operation import Depth, OperationKind
-from pelvrak.core.cutting.regions import bore_region, heights_of
+from pelvrak.core.cutting.regions import bore_region, heights_of, is_through
 from pelvrak.core.cutting.standing import top_within, touches
 from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile, tip_length
 from pelvrak.core.errors import BadInput
@@ -147,12 +147,12 @@ class Drilling(OperationKind):
 
     def _size(self, part: Part | None) -> float | None:
         """Diameter of its first hole, mm."""
-        face = None if part is None else next((f for f in part.faces if f.number == self.faces[0].face), None)
+        face = self.first_face(part)
         return None if face is None or face.radius is None else round(2 * face.radius, 6)
 
     def unsuitable(self, tool: Tool, part: Part | None) -> float:
         """As wide as its hole, as its thread before it, or wide enough for its chamfer."""
-        face = None if part is None else next((f for f in part.faces if f.number == self.faces[0].face), None)
+        face = self.first_face(part)
         if face is None or face.radius is None:
             return super().unsuitable(tool, part)
         if self.cycle == "spot":
@@ -245,7 +245,7 @@ def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
             )
             return None
         pointed = any(kind == "cone" and low < bottom - 1e-3 for kind, (low, _) in along)
-        if any(face.number in hole.faces and hole.through for hole in job.part.part.holes):
+        if is_through(job.part.part, face):
             bottom -= tip_length(tool) + operation.below
         elif pointed and operation.cycle in DRILLED:
             # The model has the drill's point under the hole: its full diameter goes down to there.

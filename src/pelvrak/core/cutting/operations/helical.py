@@ -11,7 +11,7 @@ from pydantic import Field
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, leaves
 from pelvrak.core.cutting.passes import OVER_MM
-from pelvrak.core.cutting.regions import bore_region
+from pelvrak.core.cutting.regions import bore_region, is_through
 from pelvrak.core.cutting.standing import top_within, touches
 from pelvrak.core.cutting.tools import ToolKind, cutter_profile
 from pelvrak.core.forms import asked
@@ -55,7 +55,7 @@ class Helical(OperationKind):
         face = face_of(job.part.part, ref, self.name)
         disc, bottom, top = bore_region(job.part.part, face, job.zero_from_work, self.name)
         assert face.radius is not None
-        if any(face.number in hole.faces and hole.through for hole in job.part.part.holes):
+        if is_through(job.part.part, face):
             bottom -= self.below
         x, y = disc.centroid.x, disc.centroid.y
         turn = face.radius - self.on_walls() - job.radius

@@ -23,8 +23,10 @@ from pelvrak.core.cutting.operation import (
     width_of_pass,
 )
 from pelvrak.core.cutting.passes import (
+    HELIX_SHARE,
     MARGIN_MM,
     OVER_MM,
+    TIGHTEST_SHARE,
     at_height,
     helix_down,
     levels,
@@ -222,10 +224,10 @@ def _enter(operation: Pocket, job: Job, piece: Polygon, ring: Floats, above: flo
         job.path.rapid(x, y, max(above, z) + operation.retract)
         job.path.feed(x, y, z, job.plunge)
         return ring
-    turn = min(0.45 * job.tool.DC, room)
+    turn = min(HELIX_SHARE * job.tool.DC, room)
     start = centre + [turn, 0.0]
     link = LineString([tuple(start), tuple(started_near(ring, (float(start[0]), float(start[1])))[0])])
-    if turn > 0.2 * job.tool.DC and job.tool.cuts_at_centre and piece.buffer(1e-3).contains(link):
+    if turn > TIGHTEST_SHARE * job.tool.DC and job.tool.cuts_at_centre and piece.buffer(1e-3).contains(link):
         sx, sy = float(start[0]), float(start[1])
         helix_down(job, (float(centre[0]), float(centre[1])), turn, above, z, operation.ramp_deg)
         ring = started_near(ring, (sx, sy))

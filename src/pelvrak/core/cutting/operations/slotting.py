@@ -61,7 +61,7 @@ class Slotting(OperationKind):
 
     def unsuitable(self, tool: Tool, part: Part | None) -> float:
         """The widest that fits between the walls."""
-        face = None if part is None else next((f for f in part.faces if f.number == self.faces[0].face), None)
+        face = self.first_face(part)
         if face is None or part is None or face.normal is None:
             return super().unsuitable(tool, part)
         lying = rigid(square_to(np.array(face.normal)), np.zeros(3))

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -27,7 +29,7 @@ from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.level_lines import LevelLines
 from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, depth_of_pass, leaves
 from pelvrak.core.cutting.passes import at_height, trace
-from pelvrak.core.cutting.regions import heights_of
+from pelvrak.core.cutting.regions import lowest_of
 from pelvrak.core.cutting.standing import TOUCH_MM, top_within, touched
 from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
 from pelvrak.core.errors import BadInput
@@ -158,6 +160,7 @@ class _Surface:
         limit = "past" if operation.within == "faces" else operation.limit
         return room_for_middle(chosen, limit, radius).intersection(whole)
 
+    @cached_property
     def chosen_faces(self) -> np.ndarray | None:
         """Numbers of the faces it finishes; None for all."""
         if self.operation.within != "faces":
@@ -165,16 +168,13 @@ class _Surface:
         part = self.job.part.part
         return np.array([face_of(part, ref, self.operation.name).number for ref in self.operation.faces])
 
+    @cached_property
     def lowest(self) -> float:
         """Under this nothing is finished, mm: the part's bottom, or the lowest of the faces."""
         job, operation = self.job, self.operation
         if operation.within != "faces":
             return job.part_heights[0]
-        part = job.part.part
-        return min(
-            heights_of(part, face_of(part, ref, operation.name), job.zero_from_work)[0]
-            for ref in operation.faces
-        )
+        return lowest_of(job.part.part, operation.faces, job.zero_from_work, operation.name)
 
     @property
     def cutter(self) -> Rounded:
@@ -217,7 +217,7 @@ class _Lines(_Surface):
         """Fill the job's path."""
         operation, job = self.operation, self.job
         turn = rigid(rotation_about_z(-operation.angle_deg), np.zeros(3))
-        mesh = transformed(transformed(job.part.mesh, job.zero_from_work), turn)
+        mesh = transformed(job.lying, turn)
         laid, cutter = laid_out(mesh, job.radius), self.cutter
         region = affinity.rotate(self.region(), -operation.angle_deg, origin=(0.0, 0.0))
         step = self._step(rounded(job.tool, operation.name))
@@ -228,8 +228,7 @@ class _Lines(_Surface):
                 row += self._runs(laid, cutter, mesh.label, np.array([left, y]), np.array([right, y]))
             rows.append(row)
         cut = [self.cutting_runs([run @ turn[:3, :3] for run in row]) for row in rows]
-        flat = transformed(job.part.mesh, job.zero_from_work)
-        self._write(cut, laid_out(flat, job.radius), cutter, step)
+        self._write(cut, lambda at, to: self._between((laid, cutter, turn[:3, :3]), at, to, step))
 
     def _step(self, cutter: Rounded) -> float:
         operation = self.operation
@@ -251,24 +250,24 @@ class _Lines(_Surface):
         operation = self.operation
         points, which = follow(laid, cutter, start, end, SAMPLED_MM)
         points = points + [0.0, 0.0, operation.on_floors()]
-        good = (which >= 0) & (points[:, 2] > self.lowest() - 1e-6)
+        good = (which >= 0) & (points[:, 2] > self.lowest - 1e-6)
         slope = np.degrees(np.arccos(np.clip(laid.normals[which, 2], 0.0, 1.0)))
         good &= (slope >= operation.steep_from - 1e-6) & (slope <= operation.steep_to + 1e-6)
-        chosen = self.chosen_faces()
+        chosen = self.chosen_faces
         if chosen is not None:
             good &= np.isin(label[which], chosen)
         edges = np.flatnonzero(np.diff(np.concatenate([[0], good.astype(np.int8), [0]])))
         runs = [points[a:b] for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > 1]
         return [_thinned(run) for run in runs]
 
-    def _write(self, rows: list[list[Floats]], laid: Laid, cutter: Rounded, step: float) -> None:
-        """Row by row, to and fro or one way."""
+    def _write(self, rows: list[list[Floats]], between: Callable[[Floats, Floats], Floats | None]) -> None:
+        """Row by row, to and fro or one way. between: the way over the surface from one place to another."""
         job, operation = self.job, self.operation
         for number, row in enumerate(rows):
             turned = operation.both_ways and number % 2 == 1
             for run in [one[::-1] for one in reversed(row)] if turned else row:
                 at = np.array(job.path.at)
-                joined = self._between(laid, cutter, at, run[0], step)
+                joined = between(at, run[0])
                 if joined is None:
                     self.over(*(float(c) for c in run[0]))
                 else:
@@ -277,14 +276,19 @@ class _Lines(_Surface):
                 for x, y, z in run[1:]:
                     job.path.feed(float(x), float(y), float(z), job.feed)
 
-    def _between(self, laid: Laid, cutter: Rounded, at: Floats, to: Floats, step: float) -> Floats | None:
-        """A way over the surface from the end of a run to the next; None where they do not lie near."""
+    def _between(
+        self, over: tuple[Laid, Rounded, Floats], at: Floats, to: Floats, step: float
+    ) -> Floats | None:
+        """A way over the surface from the end of a run to the next; None where they do not lie near. over:
+        the mesh, turned so that the lines lie along x, the cutter, and the turn.
+        """
         if not self.job.path.moves or np.hypot(*(to - at)[:2]) > JOINED_STEPS * step:
             return None
-        points, which = follow(laid, cutter, at[:2], to[:2], SAMPLED_MM)
+        laid, cutter, turn = over
+        points, which = follow(laid, cutter, (turn @ at)[:2], (turn @ to)[:2], SAMPLED_MM)
         if (which < 0).any():
             return None
-        points = points + [0.0, 0.0, self.operation.on_floors()]
+        points = points @ turn + [0.0, 0.0, self.operation.on_floors()]
         points[0], points[-1] = at, to
         return points if points[:, 2].max() < self.job.top + self.operation.clearance else None
 
@@ -295,12 +299,11 @@ class _Levels(_Surface):
     def plan(self) -> None:
         """Fill the job's path."""
         operation, job = self.operation, self.job
-        mesh = transformed(job.part.mesh, job.zero_from_work)
-        lines = LevelLines(laid_out(mesh, job.radius), self.cutter, self.region(), operation.on_floors())
+        lines = LevelLines(laid_out(job.lying, job.radius), self.cutter, self.region(), operation.on_floors())
         top = min(lines.highest, job.top)
-        steps = max(1, math.ceil((top - self.lowest()) / operation.step_down - 1e-9))
+        steps = max(1, math.ceil((top - self.lowest) / operation.step_down - 1e-9))
         for number in range(1, steps + 1):
-            z = max(top - number * operation.step_down, self.lowest())
+            z = max(top - number * operation.step_down, self.lowest)
             runs = [
                 at_height(line, z)
                 for line in lines.at(z, SAMPLED_MM, (operation.steep_from, operation.steep_to))

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.operation import OperationKind
-from pelvrak.core.cutting.regions import bore_region
+from pelvrak.core.cutting.regions import bore_region, is_through
 from pelvrak.core.cutting.tools import Tool, ToolKind
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
@@ -62,7 +62,7 @@ class Threading(OperationKind):
 
     def unsuitable(self, tool: Tool, part: Part | None) -> float:
         """One that fits, nearest to three quarters of its thread."""
-        face = None if part is None else next((f for f in part.faces if f.number == self.faces[0].face), None)
+        face = self.first_face(part)
         if face is None or face.radius is None or tool.TP is None:
             return super().unsuitable(tool, part)
         size = self.size or 2 * face.radius + tool.TP
@@ -101,7 +101,7 @@ class Threading(OperationKind):
                 unit="mm",
             )
             return
-        through = any(face.number in hole.faces and hole.through for hole in job.part.part.holes)
+        through = is_through(job.part.part, face)
         low = bottom - pitch / 2 if through else bottom + self.short
         job.check_reach(top, low)
         job.path.rapid(x, y, job.top + self.clearance)
@@ -120,12 +120,12 @@ class Threading(OperationKind):
         (x, y), (low, top), pitch = middle, heights, job.tool.TP
         rows = max(1, math.floor(job.tool.LCF / pitch + 1e-9))
         sets = max(1, math.ceil((top - low) / pitch / rows - 1e-9))
-        up, kind = (pitch, "ccw") if self.hand == "right" else (-pitch, "ccw")
+        up = pitch if self.hand == "right" else -pitch
         for n in range(sets):
             z = low + n * rows * pitch
             # A left-hand thread goes down in climb: from a pitch higher.
             first = z if up > 0 else z + pitch
             job.path.feed(x, y, first, job.data.link_mm_min)
-            job.path.arc(kind, (x + turn, y, first + up / 4), (x + turn / 2, y), job.lead)  # type: ignore[arg-type]
-            job.path.arc(kind, (x + turn, y, first + up * 5 / 4), (x, y), job.feed)  # type: ignore[arg-type]
-            job.path.arc(kind, (x, y, first + up * 3 / 2), (x + turn / 2, y), job.lead)  # type: ignore[arg-type]
+            job.path.arc("ccw", (x + turn, y, first + up / 4), (x + turn / 2, y), job.lead)
+            job.path.arc("ccw", (x + turn, y, first + up * 5 / 4), (x, y), job.feed)
+            job.path.arc("ccw", (x, y, first + up * 3 / 2), (x + turn / 2, y), job.lead)

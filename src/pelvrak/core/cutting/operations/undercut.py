@@ -14,14 +14,14 @@ from pelvrak.core.cutting.fronts import LOOSE_MM, Cleared, Cut, steady_fronts
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.operation import Leave, OperationKind, StepOver, leaves, width_of_pass
 from pelvrak.core.cutting.passes import MARGIN_MM, levels, trace
-from pelvrak.core.cutting.regions import floor_region, offset
+from pelvrak.core.cutting.regions import floor_region, offset, shadow, without_cracks
 from pelvrak.core.cutting.toolpath import ARC_FIT_MM
 from pelvrak.core.cutting.tools import ToolKind
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
-from pelvrak.core.geometry.mesh import Floats, to_solid, transformed
+from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import FaceRef, face_of
-from pelvrak.core.geometry.planar import pieces, region_of
+from pelvrak.core.geometry.planar import pieces
 from pelvrak.core.geometry.rigid import moved, turned
 from pelvrak.core.stock.above import region_above, region_between
 
@@ -72,7 +72,6 @@ class _Groove:
 
     def __init__(self, operation: Undercut, job: Job, floor: Polygon, height: float) -> None:
         self.operation, self.job, self.floor, self.low = operation, job, floor, height
-        self.solid = to_solid(transformed(job.part.mesh, job.zero_from_work))
         reach = job.radius + MARGIN_MM
         self.around = box(*(job.stock.low[:2] - reach), *(job.stock.high[:2] + reach))
         # The groove itself, and round it as far as the cutter comes in from.
@@ -104,8 +103,7 @@ class _Groove:
             if face.normal is None or turned(job.zero_from_work, np.array(face.normal))[2] > DOWN:
                 continue
             height = float(moved(job.zero_from_work, np.array(face.centre))[2])
-            corners = moved(job.zero_from_work, job.part.mesh.vertices)
-            own = corners[job.part.mesh.triangles[job.part.mesh.label == face.number]][:, :, :2]
+            own = job.lying.vertices[job.lying.triangles[job.lying.label == face.number]][:, :, :2]
             shadow = [Polygon(three) for three in own]
             if height > self.low + SAME_MM and any(
                 self.floor.intersection(one).area > 1e-3 for one in shadow
@@ -122,10 +120,7 @@ class _Groove:
 
     def _part(self, low: float, high: float) -> BaseGeometry:
         """The part between two heights, seen from above."""
-        between = self.solid.trim_by_plane([0.0, 0.0, 1.0], low + SAME_MM)
-        if np.isfinite(high):
-            between = between.trim_by_plane([0.0, 0.0, -1.0], -(high - SAME_MM))
-        return region_of(between.project().to_polygons()).buffer(-0.002).buffer(0.002)
+        return without_cracks(shadow(self.job.solid, low + SAME_MM, high - SAME_MM))
 
     def _layer(self, z: float) -> None:
         """The cutter at one height."""
