@@ -7,6 +7,7 @@ import {
   answered,
   api,
   type Cure,
+  type CutFeature,
   type Event,
   type Everyday,
   type Features,
@@ -137,6 +138,17 @@ export const useCuttable = (project: ProjectState, setup: string, wanted: boolea
         }),
       ),
     enabled: wanted,
+    placeholderData: keepPreviousData,
+  })
+
+/** What the part has and which operations cut it. */
+export const useCutBy = (project: ProjectState) =>
+  useQuery({
+    queryKey: ['cut by', project.id, project.revision, project.report_revision],
+    queryFn: () =>
+      answered<CutFeature[]>(
+        api.GET('/api/projects/{project_id}/cut_by', { params: { path: { project_id: project.id } } }),
+      ),
     placeholderData: keepPreviousData,
   })
 

@@ -957,6 +957,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/cut_by": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cut By
+         * @description What the part has and which operations of the whole route cut it, in the stock as it was last
+         *     computed.
+         */
+        get: operations["cut_by_api_projects__project_id__cut_by_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -1847,6 +1868,17 @@ export interface components {
              */
             finish?: string | null;
             /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -2225,6 +2257,17 @@ export interface components {
              * @default rough
              */
             finish: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
             /**
              * Counts from
              * @description the register it counts from; none: its position's
@@ -2608,6 +2651,47 @@ export interface components {
             edits: (components["schemas"]["Put"] | components["schemas"]["Add"] | components["schemas"]["Arrange"])[];
         };
         /**
+         * CutFeature
+         * @description Something of the part, and who cuts it; several that are alike and cut alike stand together.
+         *
+         *     what: in words; count: how many of it; faces: their own; by: those told of these, and those whose surface
+         *     it is now; state: of the faces in the stock of the last setup, None while that is not computed; twice:
+         *     names of those that do the same to it.
+         */
+        CutFeature: {
+            /**
+             * What
+             * @description in words
+             */
+            what: string;
+            /**
+             * Count
+             * @description how many of it
+             * @default 1
+             */
+            count: number;
+            /**
+             * Faces
+             * @description their own
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * By
+             * @description those told of these, and those whose surface it is now
+             */
+            by: components["schemas"]["Cutter"][];
+            /**
+             * State
+             * @description of the faces in the stock of the last setup, None while that is not computed
+             */
+            state: ("raw" | "cut" | "raw and cut" | "not yet there" | "gone" | "holding") | null;
+            /**
+             * Twice
+             * @description names of those that do the same to it
+             */
+            twice: string[];
+        };
+        /**
          * Cuttable
          * @description Something that can be cut.
          *
@@ -2676,6 +2760,29 @@ export interface components {
              * @default
              */
             wanted: string;
+        };
+        /**
+         * Cutter
+         * @description An operation that cuts something. setup: by its name; operation: by its id; told: names its faces.
+         */
+        Cutter: {
+            /**
+             * Setup
+             * @description by its name
+             */
+            setup: string;
+            /**
+             * Operation
+             * @description by its id
+             */
+            operation: string;
+            /** Name */
+            name: string;
+            /**
+             * Told
+             * @description names its faces
+             */
+            told: boolean;
         };
         /**
          * Draft
@@ -2753,6 +2860,17 @@ export interface components {
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
             finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
             /**
              * Counts from
              * @description the register it counts from; none: its position's
@@ -3299,6 +3417,17 @@ export interface components {
              */
             finish?: string | null;
             /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -3631,6 +3760,41 @@ export interface components {
             ] | null;
         };
         /**
+         * Group
+         * @description Operations of a setup under one name, wherever they stand in its order.
+         *
+         *     id: never changes, never shown; name: what it is called; finish, offset_register: of its operations that
+         *     name none themselves; off: all of them are kept, and not cut.
+         */
+        Group: {
+            /**
+             * Id
+             * @description never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Finish
+             * @description of its operations that name none themselves
+             */
+            finish?: string | null;
+            /**
+             * Offset Register
+             * @description of its operations that name none themselves
+             */
+            offset_register?: string | null;
+            /**
+             * Off
+             * @description all of them are kept, and not cut
+             * @default false
+             */
+            off: boolean;
+        };
+        /**
          * Helical
          * @description A bore by a cutter that goes round and down in it: from the solid, where the cutter is wider than half
          *     of it, or to widen a hole that is there.
@@ -3678,6 +3842,17 @@ export interface components {
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
             finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
             /**
              * Counts from
              * @description the register it counts from; none: its position's
@@ -5096,6 +5271,17 @@ export interface components {
              */
             finish?: string | null;
             /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -5821,6 +6007,17 @@ export interface components {
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
             finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
             /**
              * Counts from
              * @description the register it counts from; none: its position's
@@ -6671,7 +6868,7 @@ export interface components {
          *     None: by its name, next to those taken. load: setups of one name stand on the machine together and share
          *     its registers; "": alone. name: on the card and in the program; title: said in the program's head;
          *     machine: by its id in the plan or the library; offset_register: its zero is kept in; seat: how the work
-         *     lies; hold: what holds it; operations: what is cut, in order.
+         *     lies; hold: what holds it; operations: what is cut, in order; groups: of them, by name.
          */
         Setup: {
             /**
@@ -6784,6 +6981,12 @@ export interface components {
              * @default []
              */
             operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Wrapped"])[];
+            /**
+             * Groups
+             * @description of them, by name
+             * @default []
+             */
+            groups: components["schemas"]["Group"][];
         };
         /**
          * SetupReport
@@ -7044,6 +7247,17 @@ export interface components {
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
             finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
             /**
              * Counts from
              * @description the register it counts from; none: its position's
@@ -7503,6 +7717,17 @@ export interface components {
              */
             finish?: string | null;
             /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -7823,6 +8048,17 @@ export interface components {
              */
             finish?: string | null;
             /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
+            /**
              * Counts from
              * @description the register it counts from; none: its position's
              */
@@ -8141,6 +8377,17 @@ export interface components {
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
             finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
             /**
              * Counts from
              * @description the register it counts from; none: its position's
@@ -8617,6 +8864,17 @@ export interface components {
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
             finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
             /**
              * Counts from
              * @description the register it counts from; none: its position's
@@ -15085,6 +15343,118 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Offers"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    cut_by_api_projects__project_id__cut_by_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutFeature"][];
                 };
             };
             /** @description The request cannot be read. */

@@ -145,6 +145,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
               load: '',
               hold: { items: [], work: { x: 0, y: 0, pinned: [], pushed: [] } },
               operations: [],
+              groups: [],
             })
           })
         }

@@ -102,6 +102,12 @@ class OperationKind(Frozen, ABC):
         widget="finish",
         place="where",
     )
+    group: Annotated[str, Field(max_length=40)] | None = asked(
+        None,
+        title="Group",
+        help="its group in the setup, which may say its finish and register",
+    )
+    off: bool = asked(False, title="Off", help="kept, and not cut")
     offset_register: Register | None = asked(
         None,
         title="Counts from",

@@ -64,8 +64,8 @@ def _recesses(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
         through = recess.floor is None and plane.looks_up(recess.sides)
         if not through and float(np.dot(recess.opens, plane.up)) <= ALONG:
             continue
-        faces = _faces(recess)
-        what = _called(recess)
+        faces = recess_faces(recess)
+        what = recess_called(recess)
         if (by := plane.cut_already(faces)) is not None:
             yield Passed(what=what, why=f"cut by {by}", faces=faces)
             continue
@@ -81,11 +81,12 @@ def _recesses(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
         yield _recess(plane, shop, recess, (region, top - floor))
 
 
-def _called(recess: Recess) -> str:
+def recess_called(recess: Recess) -> str:
+    """A recess in words."""
     return f"{recess.kind}, {recess.depth:.4g} deep"
 
 
-def _faces(recess: Recess) -> tuple[int, ...]:
+def recess_faces(recess: Recess) -> tuple[int, ...]:
     """All faces of a recess."""
     return (*(() if recess.floor is None else (recess.floor,)), *recess.walls, *recess.fillets)
 
@@ -105,10 +106,10 @@ def _recess(plane: Plane, shop: Shop, recess: Recess, room: tuple[Polygon, float
     region, depth = room
     faces = plane.refs((recess.walls[0],) if recess.floor is None else (recess.floor,))
     base = Cuttable(
-        what=_called(recess),
+        what=recess_called(recess),
         kind="recess",
         faces=faces,
-        all_faces=_faces(recess),
+        all_faces=recess_faces(recess),
         position=plane.position,
         source="common practice, no source",
     )

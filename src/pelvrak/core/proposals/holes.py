@@ -45,9 +45,9 @@ def holes_in(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
             alike.setdefault(_form(hole, _meant(plane, hole)), []).append(hole)
     for holes in alike.values():
         meant = _meant(plane, holes[0])
-        what, left = _called(holes[0], meant), []
+        what, left = hole_called(holes[0], meant), []
         for hole in holes:
-            faces = _faces(hole)
+            faces = hole_faces(hole)
             cutter = flat(hole.diameter - 2 * STANDS_MM, hole.depth + 1)
             if (by := plane.cut_already(faces)) is not None:
                 yield Passed(what=what, why=f"cut by {by}", faces=faces)
@@ -67,15 +67,16 @@ def _form(hole: HoleFeature, meant: Understood | None) -> tuple[Any, ...]:
 
 def _meant(plane: Plane, hole: HoleFeature) -> Understood | None:
     """What a callout on one of its faces says."""
-    return next((plane.meant[face] for face in _faces(hole) if face in plane.meant), None)
+    return next((plane.meant[face] for face in hole_faces(hole) if face in plane.meant), None)
 
 
-def _faces(hole: HoleFeature) -> tuple[int, ...]:
+def hole_faces(hole: HoleFeature) -> tuple[int, ...]:
     """All faces of a hole."""
     return tuple(face for stage in hole.stages for face in stage.faces)
 
 
-def _called(hole: HoleFeature, meant: Understood | None) -> str:
+def hole_called(hole: HoleFeature, meant: Understood | None) -> str:
+    """A hole in words. meant: by what is written at it."""
     tolerance = "" if meant is None else f" ({meant.said.removesuffix(' mm')})"
     form = "" if hole.form == "plain" else f", {hole.form}"
     depth = f"{hole.depth:.4g} {'through' if hole.through else 'deep'}"
@@ -111,11 +112,11 @@ def _offered(plane: Plane, shop: Shop, holes: list[HoleFeature], meant: Understo
     diameter = holes[0].diameter
     faces = plane.refs(tuple(_narrowest(hole).faces[0] for hole in holes))
     base = Cuttable(
-        what=_called(holes[0], meant),
+        what=hole_called(holes[0], meant),
         kind="hole",
         count=len(holes),
         faces=faces,
-        all_faces=tuple(face for hole in holes for face in _faces(hole)),
+        all_faces=tuple(face for hole in holes for face in hole_faces(hole)),
         position=plane.position,
     )
     lacks = ""

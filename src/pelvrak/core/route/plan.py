@@ -9,6 +9,7 @@ from pydantic import Field, TypeAdapter, ValidationError, model_validator
 from pelvrak.core.billet.block import Block
 from pelvrak.core.billet.forms import Billet
 from pelvrak.core.cutting.finish import USUAL, Finish, finished
+from pelvrak.core.cutting.group import Group, shared
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput, json_from, plain, refuse_unkept
@@ -58,7 +59,7 @@ class Setup(Frozen):
     None: by its name, next to those taken. load: setups of one name stand on the machine together and share
     its registers; "": alone. name: on the card and in the program; title: said in the program's head;
     machine: by its id in the plan or the library; offset_register: its zero is kept in; seat: how the work
-    lies; hold: what holds it; operations: what is cut, in order.
+    lies; hold: what holds it; operations: what is cut, in order; groups: of them, by name.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
@@ -74,15 +75,21 @@ class Setup(Frozen):
     order: Literal["operations", "positions"] = "operations"
     load: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{0,20}$")] = ""
     operations: Annotated[tuple[Operation, ...], Field(max_length=200)] = ()
+    groups: Annotated[tuple[Group, ...], Field(max_length=60)] = ()
 
     @model_validator(mode="after")
     def _operations_are_told_apart(self) -> Setup:
-        ids = [operation.id for operation in self.operations]
-        if len(set(ids)) != len(ids):
-            raise ValueError(f"two operations of {self.name} share an id: give each its own")
         named = [position.name for position in self.positions]
-        if len(set(named)) != len(named):
-            raise ValueError(f"two index positions of {self.name} share a name: give each its own")
+        for what, names in (
+            ("operations", [operation.id for operation in self.operations]),
+            ("index positions", named),
+            ("groups", [group.id for group in self.groups]),
+            ("groups", [group.name for group in self.groups]),
+        ):
+            twice = next((name for name in names if names.count(name) > 1), None)
+            if twice is not None:
+                raise ValueError(f"two {what} of {self.name} are called {twice}: give each its own")
+        known = {group.id for group in self.groups}
         for operation in self.operations:
             everywhere = (operation.position or "", *operation.repeated_at)
             stray = next((name for name in everywhere if name and name not in named), None)
@@ -90,7 +97,18 @@ class Setup(Frozen):
                 raise ValueError(
                     f"{operation.name} is cut at {stray}, and {self.name} has no such index position"
                 )
+            if operation.group is not None and operation.group not in known:
+                raise ValueError(f"{operation.name} is in a group that {self.name} has not got")
         return self
+
+    def group_of(self, operation: Operation) -> Group | None:
+        """The group an operation belongs to."""
+        return next((group for group in self.groups if group.id == operation.group), None)
+
+    def is_on(self, operation: Operation) -> bool:
+        """Whether an operation is cut: neither it nor its group is switched off."""
+        group = self.group_of(operation)
+        return not (operation.off or (group is not None and group.off))
 
 
 class Plan(Frozen):
@@ -132,9 +150,12 @@ class Plan(Frozen):
                 raise ValueError(f"two {what} are called {twice[0]}: give each its own")
         known = {finish.id for finish in self.finishes}
         for setup in self.setups:
-            for operation in setup.operations:
-                if operation.finish is not None and operation.finish not in known:
-                    raise ValueError(f"{operation.name} of {setup.name} names a finish the plan has not got")
+            named = [(o.finish, o.name) for o in setup.operations] + [
+                (g.finish, g.name) for g in setup.groups
+            ]
+            for finish, name in named:
+                if finish is not None and finish not in known:
+                    raise ValueError(f"{name} of {setup.name} names a finish the plan has not got")
         return self
 
     def finish_of(self, operation: Operation) -> Finish | None:
@@ -147,14 +168,16 @@ class Plan(Frozen):
         return (1.0, 1.0) if finish is None else (finish.speed_share, finish.feed_share)
 
     def settled(self) -> Plan:
-        """The plan with what operations leave to their finishes said by themselves."""
-        setups = tuple(
-            setup.model_copy(
-                update={"operations": tuple(finished(one, self.finish_of(one)) for one in setup.operations)}
-            )
-            for setup in self.setups
-        )
-        return self.model_copy(update={"setups": setups})
+        """The plan as it is cut: without what is switched off, and with what operations leave to their groups
+        and finishes said by themselves.
+        """
+
+        def cut(setup: Setup) -> Setup:
+            on = [shared(one, setup.group_of(one)) for one in setup.operations if setup.is_on(one)]
+            told = tuple(finished(one, self.finish_of(one)) for one in on)
+            return setup.model_copy(update={"operations": told, "groups": ()})
+
+        return self.model_copy(update={"setups": tuple(cut(setup) for setup in self.setups)})
 
 
 def program_numbers(plan: Plan) -> dict[str, int]:

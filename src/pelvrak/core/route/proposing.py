@@ -111,7 +111,7 @@ def offers(
         machine_of(setup.machine, plan.machines),
         rules_shipped(),
     )
-    meant, cut_by = tolerances(model.part, plan.part.callouts), _cut_by(plan, setup)
+    meant, cut_by = tolerances(model.part, plan.part.callouts), _cut_by(plan.settled(), setup.name)
     found: list[Cuttable] = []
     passed: list[Passed] = []
     seen: set[tuple[int, ...]] = set()
@@ -130,7 +130,7 @@ def offers(
     return _with_edits(plan, setup, found, tuple(passed))
 
 
-def _cut_by(plan: Plan, setup: Setup) -> dict[int, str]:
+def _cut_by(plan: Plan, setup: str) -> dict[int, str]:
     """The operation that cuts a face, whichever setup it stands in; the top of this one."""
     out: dict[int, str] = {}
     for one in plan.setups:
@@ -139,8 +139,9 @@ def _cut_by(plan: Plan, setup: Setup) -> dict[int, str]:
         for operation in one.operations:
             for ref in operation.faces_told():
                 out.setdefault(ref.face, f"{one.name} {operation.name}")
-    faced = next((o for o in setup.operations if o.kind == "facing"), None)
-    return out if faced is None else out | {TOP: f"{setup.name} {faced.name}"}
+    here = next(one.operations for one in plan.setups if one.name == setup)
+    faced = next((o for o in here if o.kind == "facing"), None)
+    return out if faced is None else out | {TOP: f"{setup} {faced.name}"}
 
 
 def _with_edits(plan: Plan, setup: Setup, found: list[Cuttable], passed: tuple[Passed, ...]) -> Offers:

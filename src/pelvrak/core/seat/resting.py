@@ -101,8 +101,8 @@ def _rest(axis: str, row: Floats, on: str, points: Floats, stocks: Stocks) -> li
     """
     if not len(points):
         return []
-    state, by = _state(points, stocks.incoming, stocks.makers)
-    after, _ = _state(points, stocks.outgoing, stocks.makers)
+    state, by = state_of(points, stocks.incoming, stocks.makers)
+    after, _ = state_of(points, stocks.outgoing, stocks.makers)
     return [
         Rest(
             axis=axis,
@@ -125,12 +125,12 @@ def _on_face(
     axis = "X, Y" if across else "XYZ"[int(np.argmax(np.abs(rotation @ way)))]
     kind = face.kind if face.radius is None else f"{face.kind} Ø{2 * face.radius:.4g}"
     row = rotation[0] if across else way
-    return _rest(axis, row, f"face {face.number} ({kind})", _on_faces(mesh, [face.number]), stocks)
+    return _rest(axis, row, f"face {face.number} ({kind})", on_faces(mesh, [face.number]), stocks)
 
 
 def _vertex(axis: str, row: Floats, edge: int, point: Floats, stocks: Stocks) -> Rest:
-    state, by = _state(point, stocks.incoming, stocks.makers)
-    after, _ = _state(point, stocks.outgoing, stocks.makers)
+    state, by = state_of(point, stocks.incoming, stocks.makers)
+    after, _ = state_of(point, stocks.outgoing, stocks.makers)
     return Rest(
         axis=axis,
         on=f"the end of edge {edge}",
@@ -158,7 +158,8 @@ def _spread(mesh: Mesh, rows: Ints) -> Floats:
     return out
 
 
-def _on_faces(mesh: Mesh, faces: list[int]) -> Floats:
+def on_faces(mesh: Mesh, faces: list[int]) -> Floats:
+    """Points spread over faces of the part, (PLACES, 3); none where they have no area."""
     return _spread(mesh, np.flatnonzero(np.isin(mesh.label, faces)))
 
 
@@ -174,14 +175,32 @@ def _on_side(mesh: Mesh, way: Floats) -> Floats:
     )
 
 
-def _state(points: Floats, stock: Mesh, makers: dict[int, str]) -> tuple[State, tuple[str, ...]]:
+def state_of(points: Floats, stock: Mesh, makers: dict[int, str]) -> tuple[State, tuple[str, ...]]:
     """State of places in a stock, and who made what lies there."""
+    return states_of([points], stock, makers)[0]
+
+
+def states_of(
+    places: list[Floats], stock: Mesh, makers: dict[int, str]
+) -> list[tuple[State, tuple[str, ...]]]:
+    """The same for several groups of places at once."""
+    points = np.concatenate(places)
     away = signed_distance(points, stock)
     there = np.abs(away) < ON_MM
-    if there.mean() < SHARE:
+    labels = np.zeros(len(points), np.int64)
+    labels[there] = _labels(points[there], stock)
+    ends = np.cumsum([len(own) for own in places])[:-1]
+    groups = zip(*(np.split(all_of, ends) for all_of in (away, there, labels)), strict=True)
+    return [_state(away, labels[there], float(there.mean()), makers) for away, there, labels in groups]
+
+
+def _state(away: Floats, labels: Ints, share: float, makers: dict[int, str]) -> tuple[State, tuple[str, ...]]:
+    """State of one group of places. away: of each from the stock; labels: of those that lie on it, which are
+    this share of them.
+    """
+    if share < SHARE:
         # Above 0 is outside the stock: what was to be there has been cut away.
         return ("gone" if (away > 0).mean() >= 0.5 else "not yet there"), ()
-    labels = _labels(points[there], stock)
     names, counts = np.unique(labels, return_counts=True)
     real = [int(name) for name, count in zip(names, counts, strict=True) if count >= SHARE * len(labels)]
     by = tuple(makers[name] for name in real if name in makers)

@@ -7,11 +7,20 @@ from fastapi import APIRouter
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.geometry.features import Features
-from pelvrak.core.route.pieces import FEATURES
+from pelvrak.core.geometry.part import PartModel
+from pelvrak.core.route.cut_by import CutFeature, cut_features
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import FEATURES, SURFACE
+from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.proposing import Offers, incoming_to, offers
+from pelvrak.core.route.zeros import maker_number
 from pelvrak.server.api.machines import computed_setup
 from pelvrak.server.api.moments import KERNELS
+from pelvrak.server.api.problems import Refused
+from pelvrak.server.api.projects import project as state_of_project
 from pelvrak.server.api.shapes import ProjectId
+from pelvrak.server.db.models import PartUpload
+from pelvrak.server.db.session import transaction
 from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.db.uploads import model_of
 
@@ -25,10 +34,41 @@ def cuttable_in(project_id: ProjectId, setup: str) -> Offers:
     """
     plan, own, told, key = computed_setup(project_id, setup)
     store = DatabaseStore()
-    model, features = model_of(key), store.get(key, FEATURES.name)
-    assert model is not None and features is not None
+    model, features = _part_and_features(store, key)
     with KERNELS:
         incoming = incoming_to(Engine(store), told)
-        return offers(
-            plan, own, model, Features.model_validate_json(features), incoming, tool_shelf().values()
-        )
+        return offers(plan, own, model, features, incoming, tool_shelf().values())
+
+
+def _part_and_features(store: DatabaseStore, key: str) -> tuple[PartModel, Features]:
+    model, features = model_of(key), store.get(key, FEATURES.name)
+    assert model is not None and features is not None
+    return model, Features.model_validate_json(features)
+
+
+@router.get("/cut_by")
+def cut_by(project_id: ProjectId) -> tuple[CutFeature, ...]:
+    """What the part has and which operations of the whole route cut it, in the stock as it was last
+    computed.
+    """
+    state = state_of_project(project_id)
+    plan = plan_from(state.plan.model_dump(mode="json"))
+    with transaction() as session:
+        upload = session.get(PartUpload, plan.part.sha256) if plan.part.sha256 else None
+        key = upload.key if upload else None
+    if key is None:
+        raise Refused(409, "part.not_ready", "part", "this part has not been read", "wait until it is read")
+    store = DatabaseStore()
+    model, features = _part_and_features(store, key)
+    setups = state.report.setups if state.report else ()
+    last = next(
+        (one.outgoing_key for one in reversed(setups) if one.makes is None and one.outgoing_key), None
+    )
+    makers = {
+        maker_number(i, one.number): (setup.name, one.id)
+        for i, setup in enumerate(setups)
+        for one in setup.operations
+    }
+    with KERNELS:
+        outcome = None if last is None else surface_of(Engine(store), last).value(SURFACE)
+        return cut_features(plan, model, features, outcome, makers)

@@ -3,22 +3,20 @@ import { useState } from 'react'
 import { type EdgeRef, type FaceRef, type OperationForm, type Problem } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
 import { useAsking } from '../../state/asking'
-import { useClock } from '../../state/clock'
-import { useFields } from '../../state/fields'
 import { useRoute } from '../../state/route'
-import { clock, hueOf } from '../../ui/words'
+import { clock } from '../../ui/words'
 import { Row, sentence } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
 import { Head, type SheetProps } from '../sheet'
 import { Cuttable } from './Cuttable'
 import { Finishes } from './Finishes'
-import { drafted, OperationEditor } from './OperationEditor'
+import { drafted } from './OperationEditor'
+import { OperationLists } from './OperationLists'
 import { Tools } from './Tools'
 
 /** The operations of a setup in their order. */
 export function CutSheet(props: SheetProps) {
   const { project, setup, report, index, edit, commit } = props
-  const view = useFields(useRoute, 'operation')
   const { data: library } = useLibrary()
   const [problem, setProblem] = useState<Problem | null>(null)
   const add = (form: OperationForm) => {
@@ -52,45 +50,7 @@ export function CutSheet(props: SheetProps) {
         {report &&
           ` · ${clock(report.time_s)} min · ${(report.removed_volume_mm3 / 1000).toFixed(1)} cm³ off`}
       </Head>
-      <ol aria-label="Operations">
-        {setup.operations.map((operation, i) => {
-          const runs = report?.operations.filter((one) => one.id === operation.id) ?? []
-          const own = runs[0]
-          const takes = runs.reduce((sum, one) => sum + one.time_s, 0)
-          const open = view.operation?.split('@')[0] === operation.id
-          const grave = own?.findings.find((one) => one.severity !== 'note')
-          return (
-            <li key={operation.id} className="border-t border-rule">
-              <button
-                type="button"
-                aria-label={operation.name}
-                aria-expanded={open}
-                className="flex w-full items-baseline gap-2 py-1.5 text-left"
-                onClick={() => {
-                  useRoute.setState({ operation: open ? null : operation.id })
-                  useClock.setState({ time: Infinity })
-                }}
-              >
-                <span
-                  className="h-3 w-3 shrink-0 self-center"
-                  style={{ background: hueOf(index), opacity: i % 2 ? 0.7 : 1 }}
-                />
-                <span className={`min-w-0 grow truncate ${open ? 'font-semibold' : ''}`}>
-                  {operation.name}
-                </span>
-                {(operation.position || operation.repeated_at.length > 0) && (
-                  <span className="figures bg-rail px-1 text-[11.5px]">
-                    {operation.repeated_at.length ? `${runs.length} places` : operation.position}
-                  </span>
-                )}
-                {grave && <span className="text-trouble">{grave.severity === 'error' ? '◆' : '▲'}</span>}
-                <span className="figures text-[11.5px] text-soft">{own ? clock(takes) : '–'}</span>
-              </button>
-              {open && <OperationEditor {...props} operation={operation} position={i} runs={runs} />}
-            </li>
-          )
-        })}
-      </ol>
+      <OperationLists {...props} />
       <Menu>
         <MenuButton className="knob mt-2">+ operation</MenuButton>
         <MenuItems

@@ -109,6 +109,39 @@ export function OperationEditor(
         />
       </Row>
     ),
+    group: (name, field) => (
+      <Row label={field.title ?? name} help={field.description}>
+        <Choice
+          label={field.title ?? name}
+          value={operation.group ?? ''}
+          options={[
+            { value: '', label: 'none' },
+            ...setup.groups.map((one) => ({ value: one.id, label: one.name })),
+            { value: '+', label: 'a new group' },
+          ]}
+          choose={(group) =>
+            void edit(`${operation.name}: group`, (own) => {
+              const mine = own.operations[position]
+              if (!mine) return
+              let number = 1
+              while (own.groups.some((one) => one.id === `group-${number}` || one.name === `Group ${number}`))
+                number += 1
+              if (group === '+')
+                own.groups.push({
+                  id: `group-${number}`,
+                  name: `Group ${number}`,
+                  finish: null,
+                  offset_register: null,
+                  off: false,
+                })
+              mine.group = group === '+' ? `group-${number}` : group || null
+              // A group nobody is in any more goes.
+              own.groups = own.groups.filter((one) => own.operations.some((o) => o.group === one.id))
+            })
+          }
+        />
+      </Row>
+    ),
     faces: (name, field) => (
       <Faces
         field={field}
@@ -177,22 +210,12 @@ export function OperationEditor(
         <button
           type="button"
           className="knob"
-          disabled={position === 0}
-          onClick={() =>
-            void edit(`${operation.name} earlier`, (setup) => {
-              const [mine] = setup.operations.splice(position, 1)
-              if (mine) setup.operations.splice(position - 1, 0, mine)
-            })
-          }
-        >
-          Earlier
-        </button>
-        <button
-          type="button"
-          className="knob"
           onClick={() => {
             useRoute.setState({ operation: null })
-            void edit(`${operation.name} removed`, (setup) => void setup.operations.splice(position, 1))
+            void edit(`${operation.name} removed`, (setup) => {
+              setup.operations.splice(position, 1)
+              setup.groups = setup.groups.filter((one) => setup.operations.some((o) => o.group === one.id))
+            })
           }}
         >
           Remove

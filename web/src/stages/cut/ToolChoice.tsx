@@ -4,7 +4,7 @@ import { Choice } from '../../ui/Choice'
 import { Row } from '../../ui/Field'
 
 /** The kinds of tool that can do an operation, as its kind says. */
-const able = (form: OperationForm | undefined, operation: Operation) => {
+export const able = (form: OperationForm | undefined, operation: Operation) => {
   const values = operation as unknown as Record<string, string>
   return (form?.tools[form.tools_by ? (values[form.tools_by] ?? '') : ''] ?? []) as string[]
 }
