@@ -14,11 +14,11 @@ from scipy.spatial.transform import Rotation
 from pelvrak.core.billet.block import Block, ByCorners, block_of
 from pelvrak.core.billet.casting import best_place
 from pelvrak.core.billet.forms import Bar, Extrusion, KeptStock, Model, circle_round, placed, raw_of
-from pelvrak.core.billet.outline import looks_like_dxf, read_outline
 from pelvrak.core.billet.shelf import Bought, from_csv, picks, standard_sizes, starting_shelf, to_csv
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, to_stl, volume
+from pelvrak.core.geometry.outline import looks_like_dxf, read_outline
 from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.route.evaluate import evaluate

@@ -18,7 +18,7 @@ from pelvrak.core.billet.forms import KINDS as BILLETS
 from pelvrak.core.cutting.feeds import materials
 from pelvrak.core.cutting.finish import Finish
 from pelvrak.core.cutting.operations import KINDS, OperationKind
-from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.callout import understood as read_callout
 from pelvrak.core.holding.hold import Item
@@ -113,7 +113,6 @@ def library() -> Library:
     """Machines, tools and materials that ship with the program."""
     return Library(
         machines=list(shipped_machines().values()),
-        tools=list(tool_shelf().values()),
         materials=list(materials().values()),
         operations=[operation_form(name, kind) for name, kind in KINDS.items()],
         fixtures=[fixture_form(name, kind) for name, kind in FIXTURES.items()],
@@ -135,6 +134,7 @@ def library() -> Library:
         ],
         item=Item.model_json_schema(),
         finish=Finish.model_json_schema(),
+        tool=Tool.model_json_schema(),
     )
 
 

@@ -24,6 +24,7 @@ import {
   type ProjectLine,
   type ProjectState,
   Refusal,
+  type Tool,
 } from './client'
 import type { components } from './schema'
 import { inTurn, touched } from './turns'
@@ -140,6 +141,10 @@ export const useCuttable = (project: ProjectState, setup: string, wanted: boolea
     enabled: wanted,
     placeholderData: keepPreviousData,
   })
+
+/** The tools of the shop's library. */
+export const useShopTools = () =>
+  useQuery({ queryKey: ['tools'], queryFn: () => answered<Tool[]>(api.GET('/api/tools')) })
 
 /** What the part has and which operations cut it. */
 export const useCutBy = (project: ProjectState) =>

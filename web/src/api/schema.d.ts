@@ -619,6 +619,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tools
+         * @description All tools of the shop; the ETag says which revision of the library it is.
+         */
+        get: operations["tools_api_tools_get"];
+        /**
+         * Put Tools
+         * @description The whole library anew, on the revision that If-Match names; ids must be told apart.
+         */
+        put: operations["put_tools_api_tools_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tools.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shop Csv
+         * @description The library as a table with the property names of ISO 13399, mm.
+         */
+        get: operations["shop_csv_api_tools_csv_get"];
+        put?: never;
+        /**
+         * Bring Tools
+         * @description Tools of a CSV or JSON file into the library, beside those that are here; one of the same id takes its
+         *     place. A wrong one refuses all.
+         */
+        post: operations["bring_tools_api_tools_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tools/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tool Picture
+         * @description A tool in its holder as it is drawn, with its dimensions. Nothing is kept.
+         */
+        post: operations["tool_picture_api_tools_picture_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/tools.csv": {
         parameters: {
             query?: never;
@@ -1536,6 +1605,11 @@ export interface components {
         };
         /** Body_bring_shelf_api_shelf_csv_post */
         Body_bring_shelf_api_shelf_csv_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_bring_tools_api_tools_csv_post */
+        Body_bring_tools_api_tools_csv_post: {
             /** File */
             file: string;
         };
@@ -2783,6 +2857,36 @@ export interface components {
              * @description names its faces
              */
             told: boolean;
+        };
+        /**
+         * Dimension
+         * @description One dimension line. name: by ISO 13399, or in words; along: heights of a length from the tip, mm;
+         *     across: the height of a diameter, mm; value: mm.
+         */
+        Dimension: {
+            /**
+             * Name
+             * @description by ISO 13399, or in words
+             */
+            name: string;
+            /**
+             * Value
+             * @description mm
+             */
+            value: number;
+            /**
+             * Along
+             * @description heights of a length from the tip, mm
+             */
+            along?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Across
+             * @description the height of a diameter, mm
+             */
+            across?: number | null;
         };
         /**
          * Draft
@@ -4541,13 +4645,11 @@ export interface components {
          * Library
          * @description What ships with the program, and the kinds of operation, fixture and billet there are.
          *
-         *     item: JSON Schema of an item of a holding; finish: of a stage of finish.
+         *     item: JSON Schema of an item of a holding; finish: of a stage of finish; tool: of a tool.
          */
         Library: {
             /** Machines */
             machines: components["schemas"]["Machine"][];
-            /** Tools */
-            tools: components["schemas"]["Tool"][];
             /** Materials */
             materials: components["schemas"]["Material"][];
             /** Operations */
@@ -4564,6 +4666,10 @@ export interface components {
             };
             /** Finish */
             finish: {
+                [key: string]: unknown;
+            };
+            /** Tool */
+            tool: {
                 [key: string]: unknown;
             };
         };
@@ -8181,12 +8287,12 @@ export interface components {
         Tool: {
             /**
              * Id
-             * @description never changes
+             * @description tells the tool from others; never changes, never shown
              */
             id: string;
             /**
              * Name
-             * @description what it is called
+             * @description what the tool is called
              */
             name: string;
             /**
@@ -8201,104 +8307,104 @@ export interface components {
              */
             place: number;
             /**
-             * Dc
-             * @description cutting diameter (of a tapered or face mill at its tip)
+             * DC
+             * @description cutting diameter; of a tapered or face mill at its tip
              */
             DC: number;
             /**
-             * Lcf
-             * @description length of chip flute
+             * LCF
+             * @description length of the chip flutes: how deep it cuts
              */
             LCF: number;
             /**
-             * Oal
+             * OAL
              * @description overall length
              */
             OAL: number;
             /**
-             * Dcon
-             * @description shank diameter
+             * DCON
+             * @description diameter of the shank
              */
             DCON: number;
             /**
-             * Nof
-             * @description flutes
+             * NOF
+             * @description number of flutes
              */
             NOF: number;
             /**
-             * Sig
-             * @description point angle (drills, spot drills, chamfer cutters)
+             * SIG
+             * @description angle of the point
              */
             SIG?: number | null;
             /**
-             * Tp
-             * @description thread pitch (taps, thread mills)
+             * TP
+             * @description thread pitch
              */
             TP?: number | null;
             /**
-             * Re
-             * @description corner radius, on a taper mill of DC/2 a ball tip
+             * RE
+             * @description corner radius; DC/2 on a taper mill: a ball tip
              */
             RE?: number | null;
             /**
-             * Kapr
-             * @description lead angle of a face mill
+             * KAPR
+             * @description lead angle
              */
             KAPR?: number | null;
             /**
-             * Cw
-             * @description width of a slot cutter
+             * CW
+             * @description cutting width
              */
             CW?: number | null;
             /**
-             * Dcn
-             * @description least and greatest diameter a boring head is set to
+             * DCN
+             * @description least diameter the head is set to
              */
             DCN?: number | null;
             /**
-             * Dcx
-             * @description least and greatest diameter a boring head is set to
+             * DCX
+             * @description greatest diameter the head is set to
              */
             DCX?: number | null;
             /**
-             * Dn
-             * @description diameter of a neck and the length from the tip to its end
+             * DN
+             * @description diameter of the neck, with LU
              */
             DN?: number | null;
             /**
-             * Lu
-             * @description diameter of a neck and the length from the tip to its end
+             * LU
+             * @description from the tip to the end of the neck
              */
             LU?: number | null;
             /**
-             * Taper Deg
-             * @description lean of a taper mill's flank
+             * Taper
+             * @description lean of the flank
              */
             taper_deg?: number | null;
             /**
              * Outline
-             * @description (height, radius) points of a form tool from the tip up
+             * @description height and radius of each point from the tip up
              */
             outline?: [
                 number,
                 number
             ][] | null;
             /**
-             * Material
-             * @description of its edge
+             * Edge
+             * @description what its edge is made of
              * @default carbide
              * @enum {string}
              */
             material: "carbide" | "hss";
             /**
-             * Cuts At Centre
+             * Cuts at centre
              * @description it can go straight down
              * @default true
              */
             cuts_at_centre: boolean;
             /**
-             * Overhang
-             * @description tip to the holder's nose
+             * Out
+             * @description from the tip to the nose of the holder
              */
             overhang: number;
             /** @description what carries it */
@@ -8316,6 +8422,33 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * ToolPicture
+         * @description A tool in its holder from the tip up. parts: outlines (radius, height), mm; dimensions: of it;
+         *     length: of the assembly, from the spindle's nose to the tip, mm; widest: diameter of what is widest, mm.
+         */
+        ToolPicture: {
+            /**
+             * Parts
+             * @description outlines (radius, height), mm
+             */
+            parts: components["schemas"]["ToolPart"][];
+            /**
+             * Dimensions
+             * @description of it
+             */
+            dimensions: components["schemas"]["Dimension"][];
+            /**
+             * Length
+             * @description of the assembly, from the spindle's nose to the tip, mm
+             */
+            length: number;
+            /**
+             * Widest
+             * @description diameter of what is widest, mm
+             */
+            widest: number;
         };
         /**
          * TypedEdits
@@ -13294,6 +13427,570 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CastingPlace"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    tools_api_tools_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tool"][];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    put_tools_api_tools_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tool"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tool"][];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    shop_csv_api_tools_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bring_tools_api_tools_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_tools_api_tools_csv_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tool"][];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    tool_picture_api_tools_picture_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tool"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToolPicture"];
                 };
             };
             /** @description The request cannot be read. */

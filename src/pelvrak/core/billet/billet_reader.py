@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pelvrak.core.billet.forms import check_stock
-from pelvrak.core.billet.outline import read_outline
+from pelvrak.core.geometry.outline import read_outline
 
 
 def read(data: bytes, name: str, words: list[str]) -> bytes:

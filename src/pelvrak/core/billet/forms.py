@@ -24,7 +24,7 @@ from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, field_of_pr
 from pelvrak.core.stock.surface import surface
 
 if TYPE_CHECKING:
-    from pelvrak.core.billet.outline import Outline
+    from pelvrak.core.geometry.outline import Outline
 
 Axis = Literal["x", "y", "z"]
 Allowance = Annotated[float, Field(ge=-500, le=500)]
@@ -201,7 +201,7 @@ def raw_of(billet: Billet, part: PartModel, files: Files, meshes: Callable[[byte
     data = files(billet.sha256, billet.file)
     if isinstance(billet, Extrusion):
         # What reads drawings takes a third of a second to load.
-        from pelvrak.core.billet.outline import read_outline
+        from pelvrak.core.geometry.outline import read_outline
 
         return _extrusion(billet, part, read_outline(data, billet.file))
     if isinstance(billet, Model):

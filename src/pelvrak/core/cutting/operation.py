@@ -106,6 +106,8 @@ class OperationKind(Frozen, ABC):
         None,
         title="Group",
         help="its group in the setup, which may say its finish and register",
+        widget="group",
+        place="where",
     )
     off: bool = asked(False, title="Off", help="kept, and not cut")
     offset_register: Register | None = asked(

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
+from pydantic_core import PydanticUndefined
 
 from pelvrak.core.errors import BadInput
+from pelvrak.core.forms import asked
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.shelf import shelf
 from pelvrak.core.stock import profile as shape
@@ -44,11 +46,24 @@ _NEEDS: dict[str, tuple[str, ...]] = {
     "chamfer_mill": ("SIG",),
     "tap": ("TP",),
 }
+_POINTED = ("drill", "spot_drill", "chamfer_mill")
+_FLAT = ("end_mill", "corner_mill", "face_mill", "slot_mill", "thread_mill", "form_tool")
 # Diameter within which a cutter with no edge at its centre cannot go down, as a share of DC: common practice,
 # no source.
 CORE_SHARE = 0.6
 # What only turns, in the order of body_profiles.
 BODIES = ("flutes", "shank", "holder", "spindle nose")
+
+
+def _of(*kinds: str) -> dict[str, list[str]]:
+    """A field is asked for where the tool is of one of these kinds."""
+    return {"kind": list(kinds)}
+
+
+def _size(name: str, help: str, default: Any = PydanticUndefined, when: Any = None) -> Any:
+    """A length of a tool; one with a default can be left empty."""
+    empty = "" if default is PydanticUndefined else "none"
+    return asked(default, title=name, help=help, unit="mm", empty=empty, place="what", when=when)
 
 
 class Holder(Frozen):
@@ -75,30 +90,55 @@ class Tool(Frozen):
     it.
     """
 
-    id: str
-    name: str
-    kind: ToolKind
-    place: Annotated[int, Field(ge=1, le=999)]
-    DC: Millimetres
-    LCF: Millimetres
-    OAL: Millimetres
-    DCON: Millimetres
-    NOF: Annotated[int, Field(ge=1, le=20)]
-    SIG: Annotated[float, Field(gt=10, lt=180)] | None = None
-    TP: Annotated[float, Field(gt=0, le=10)] | None = None
-    RE: Millimetres | None = None
-    KAPR: Annotated[float, Field(ge=10, le=90)] | None = None
-    CW: Millimetres | None = None
-    DCN: Millimetres | None = None
-    DCX: Millimetres | None = None
-    DN: Millimetres | None = None
-    LU: Millimetres | None = None
-    taper_deg: Annotated[float, Field(gt=0, lt=60)] | None = None
-    outline: tuple[tuple[float, float], ...] | None = None
-    material: Literal["carbide", "hss"] = "carbide"
-    cuts_at_centre: bool = True
-    overhang: Millimetres
-    holder: Holder
+    id: Annotated[str, Field(min_length=1, max_length=40)] = asked(
+        title="Id", help="tells the tool from others; never changes, never shown"
+    )
+    name: Annotated[str, Field(min_length=1, max_length=60)] = asked(
+        title="Name", help="what the tool is called", place="what"
+    )
+    kind: ToolKind = asked(title="Kind", help="what sort of cutter it is")
+    place: Annotated[int, Field(ge=1, le=999)] = asked(title="Place", help="pocket in the changer")
+    DC: Millimetres = _size("DC", "cutting diameter; of a tapered or face mill at its tip")
+    LCF: Millimetres = _size("LCF", "length of the chip flutes: how deep it cuts")
+    OAL: Millimetres = _size("OAL", "overall length")
+    DCON: Millimetres = _size("DCON", "diameter of the shank")
+    NOF: Annotated[int, Field(ge=1, le=20)] = asked(title="NOF", help="number of flutes", place="what")
+    SIG: Annotated[float, Field(gt=10, lt=180)] | None = asked(
+        None, title="SIG", help="angle of the point", unit="°", place="what", when=_of(*_POINTED)
+    )
+    TP: Annotated[float, Field(gt=0, le=10)] | None = _size(
+        "TP", "thread pitch", None, _of("tap", "thread_mill")
+    )
+    RE: Millimetres | None = _size(
+        "RE", "corner radius; DC/2 on a taper mill: a ball tip", None, _of("corner_mill", "taper_mill")
+    )
+    KAPR: Annotated[float, Field(ge=10, le=90)] | None = asked(
+        None, title="KAPR", help="lead angle", unit="°", place="what", when=_of("face_mill")
+    )
+    CW: Millimetres | None = _size("CW", "cutting width", None, _of("slot_mill"))
+    DCN: Millimetres | None = _size("DCN", "least diameter the head is set to", None, _of("boring_bar"))
+    DCX: Millimetres | None = _size("DCX", "greatest diameter the head is set to", None, _of("boring_bar"))
+    DN: Millimetres | None = _size("DN", "diameter of the neck, with LU", None)
+    LU: Millimetres | None = _size("LU", "from the tip to the end of the neck", None)
+    taper_deg: Annotated[float, Field(gt=0, lt=60)] | None = asked(
+        None, title="Taper", help="lean of the flank", unit="°", place="what", when=_of("taper_mill")
+    )
+    outline: tuple[tuple[float, float], ...] | None = asked(
+        None,
+        title="Outline",
+        help="height and radius of each point from the tip up",
+        widget="outline",
+        place="what",
+        when=_of("form_tool"),
+    )
+    material: Literal["carbide", "hss"] = asked(
+        "carbide", title="Edge", help="what its edge is made of", place="what"
+    )
+    cuts_at_centre: bool = asked(
+        True, title="Cuts at centre", help="it can go straight down", place="what", when=_of(*_FLAT)
+    )
+    overhang: Millimetres = _size("Out", "from the tip to the nose of the holder")
+    holder: Holder = asked(title="Holder", help="what carries it", widget="holder", place="what")
 
     @model_validator(mode="after")
     def _fits_together(self) -> Tool:

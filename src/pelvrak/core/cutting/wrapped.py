@@ -12,7 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.regions import loop_points
 from pelvrak.core.cutting.standing import Standing, standing
-from pelvrak.core.cutting.toolpath import Chords, Round
+from pelvrak.core.cutting.toolpath import Chords, Move, Path, Round, move_length
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Ints, Mesh
 from pelvrak.core.geometry.part import Face, Part, as_vector
@@ -184,3 +184,19 @@ def rolled(lines: Chords, lie: Round, reach: float, error: float) -> tuple[Chord
 def placed(lines: Chords, lie: Round) -> Chords:
     """Chords of a flat path as the machine's slides make them, the work not turned."""
     return replace(lines, starts=lie.place(lines.starts), ends=lie.place(lines.ends))
+
+
+def within_rotary(path: Path, turning: list[TurningLine]) -> list[Move]:
+    """The moves of a path laid round an axis, no feed faster than that axis can turn."""
+    lie = path.round
+    if lie is None:
+        return path.moves
+    most = next(one.axis.feed for one in turning if one.axis.name == lie.axis)
+    moves = []
+    for before, move in zip([path.start, *(m.end for m in path.moves)], path.moves, strict=False):
+        turns = abs(move.end[1] - before[1])
+        if move.kind != "rapid" and turns > 1e-9:
+            allowed = most * math.radians(1) * lie.radius * move_length(before, move) / turns
+            move = replace(move, feed=min(move.feed, allowed))
+        moves.append(move)
+    return moves

@@ -12,6 +12,8 @@ from pelvrak.core.proposals.chains import Rules
 
 # A tool this much off a size still is of it, mm.
 SAME_MM = 0.005
+# Metric drills come in whole twentieths, mm; another (of inches) has to be nearer by this.
+STEP_MM, OTHER_MM = 0.05, 0.1
 # The widest cutter for a pocket, as a share of what fits in: it has to go down inside.
 FITS_SHARE = 0.75
 
@@ -61,7 +63,10 @@ def drill(tools: Tools, least: float, most: float, wanted: float, depth: float) 
 
     def ill(tool: Tool) -> float | None:
         fits = least - SAME_MM <= tool.DC <= most + SAME_MM and depth + tip_length(tool) <= tool.LCF
-        return abs(tool.DC - wanted) if fits else None
+        steps = tool.DC / STEP_MM
+        odd = OTHER_MM if abs(steps - round(steps)) > SAME_MM else 0.0
+        # Rounded, so that of two that are equally near the shelf's first is taken.
+        return round(abs(tool.DC - wanted) + odd, 4) if fits else None
 
     found = tools.best(("drill",), ill)
     if found is None:

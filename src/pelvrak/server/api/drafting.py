@@ -7,10 +7,10 @@ from typing import Annotated, Any
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.route.drafting import Draft, drafted
 from pelvrak.server.api.projects import part_facts, plan_of, setup_of
 from pelvrak.server.api.shapes import ProjectId
+from pelvrak.server.api.tools import shop_tools
 from pelvrak.server.db.session import transaction
 
 router = APIRouter(prefix="/api", tags=["plan"])
@@ -29,4 +29,5 @@ def draft(project_id: ProjectId, wanted: DraftWanted) -> Draft:
     with transaction() as session:
         plan = plan_of(session, project_id)
         part = part_facts(session, plan.part.sha256)
-    return drafted(plan, setup_of(plan, wanted.setup), wanted.operation, part, tool_shelf().values())
+        shop = shop_tools(session)
+    return drafted(plan, setup_of(plan, wanted.setup), wanted.operation, part, shop)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
-from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.part import PartModel
@@ -19,6 +18,7 @@ from pelvrak.server.api.moments import KERNELS
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
 from pelvrak.server.api.shapes import ProjectId
+from pelvrak.server.api.tools import shop_tools
 from pelvrak.server.db.models import PartUpload
 from pelvrak.server.db.session import transaction
 from pelvrak.server.db.store import DatabaseStore
@@ -35,9 +35,11 @@ def cuttable_in(project_id: ProjectId, setup: str) -> Offers:
     plan, own, told, key = computed_setup(project_id, setup)
     store = DatabaseStore()
     model, features = _part_and_features(store, key)
+    with transaction() as session:
+        shop = shop_tools(session)
     with KERNELS:
         incoming = incoming_to(Engine(store), told)
-        return offers(plan, own, model, features, incoming, tool_shelf().values())
+        return offers(plan, own, model, features, incoming, shop)
 
 
 def _part_and_features(store: DatabaseStore, key: str) -> tuple[PartModel, Features]:

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from pelvrak.core.cures import Edits
 from pelvrak.core.cutting.feeds import Material
-from pelvrak.core.cutting.tools import Tool, ToolKind
+from pelvrak.core.cutting.tools import ToolKind
 from pelvrak.core.geometry.measure import Target
 from pelvrak.core.geometry.mesh_file import LengthUnit
 from pelvrak.core.geometry.part import Vector
@@ -266,11 +266,10 @@ class BilletForm(BaseModel):
 class Library(BaseModel):
     """What ships with the program, and the kinds of operation, fixture and billet there are.
 
-    item: JSON Schema of an item of a holding; finish: of a stage of finish.
+    item: JSON Schema of an item of a holding; finish: of a stage of finish; tool: of a tool.
     """
 
     machines: list[Machine]
-    tools: list[Tool]
     materials: list[Material]
     operations: list[OperationForm]
     fixtures: list[FixtureForm]
@@ -278,3 +277,4 @@ class Library(BaseModel):
     sizings: list[SizingForm]
     item: dict[str, Any]
     finish: dict[str, Any]
+    tool: dict[str, Any]

@@ -1,17 +1,92 @@
-"""The tools of a plan as files: taken out as a table or JSON, and read from one to be brought in."""
+"""Tools: the shop's library, the tools of a plan as files, and one tool as it is drawn."""
 
 from __future__ import annotations
 
-from fastapi import APIRouter, UploadFile
-from fastapi.responses import PlainTextResponse, Response
+from typing import Annotated
+
+from fastapi import APIRouter, Response, UploadFile
+from fastapi.responses import PlainTextResponse
+from pydantic import Field
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
 
 from pelvrak.core.cutting.tool_files import MOST_BYTES, tools_from, tools_to_csv, tools_to_json
-from pelvrak.core.cutting.tools import Tool
+from pelvrak.core.cutting.tool_picture import ToolPicture, picture_of
+from pelvrak.core.cutting.tools import Tool, tool_shelf
+from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
+from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import plan_of
 from pelvrak.server.api.shapes import ProjectId, file_of
+from pelvrak.server.db.models import ToolRow
 from pelvrak.server.db.session import transaction
 
 router = APIRouter(prefix="/api", tags=["tools"])
+MOST_TOOLS = 5000
+Tools = Annotated[list[Tool], Field(max_length=MOST_TOOLS)]
+
+
+def shop_tools(session: Session) -> list[Tool]:
+    """All tools of the shop's library: those that ship with the program until it was changed."""
+    rows = session.scalars(select(ToolRow).order_by(ToolRow.place)).all()
+    return [Tool.model_validate(row.tool) for row in rows] if rows else list(tool_shelf().values())
+
+
+def _put(session: Session, rows: list[Tool]) -> list[Tool]:
+    session.execute(delete(ToolRow))
+    session.add_all(ToolRow(place=i, tool=row.model_dump(mode="json")) for i, row in enumerate(rows))
+    return rows
+
+
+@router.get("/tools")
+def tools(response: Response) -> list[Tool]:
+    """All tools of the shop; the ETag says which revision of the library it is."""
+    with transaction() as session:
+        tell_revision(response, revision_of(session, "tools"))
+        return shop_tools(session)
+
+
+@router.put("/tools")
+def put_tools(rows: Tools, response: Response, if_match: IfMatch = None) -> list[Tool]:
+    """The whole library anew, on the revision that If-Match names; ids must be told apart."""
+    ids = [row.id for row in rows]
+    twice = next((name for name in ids if ids.count(name) > 1), None)
+    if not rows or twice is not None:
+        raise Refused(
+            422,
+            "tools.library",
+            "tools",
+            "a library without a tool" if not rows else f"two tools have the id {twice}",
+            "keep at least one" if not rows else "give each its own",
+        )
+    with transaction() as session:
+        changed(session, "tools", if_match, response)
+        return _put(session, rows)
+
+
+@router.post("/tools.csv")
+def bring_tools(file: UploadFile, response: Response) -> list[Tool]:
+    """Tools of a CSV or JSON file into the library, beside those that are here; one of the same id takes its
+    place. A wrong one refuses all.
+    """
+    new = {one.id: one for one in read_tools(file)}
+    with transaction() as session:
+        changed(session, "tools", None, response)
+        kept = [new.pop(one.id, one) for one in shop_tools(session)]
+        return _put(session, [*kept, *new.values()])
+
+
+@router.get("/tools.csv", **file_of("text/csv"))
+def shop_csv() -> Response:
+    """The library as a table with the property names of ISO 13399, mm."""
+    with transaction() as session:
+        text = tools_to_csv(shop_tools(session))
+    return _attached(text, "text/csv", "tools.csv")
+
+
+@router.post("/tools/picture")
+def tool_picture(tool: Tool) -> ToolPicture:
+    """A tool in its holder as it is drawn, with its dimensions. Nothing is kept."""
+    return picture_of(tool)
 
 
 def _attached(text: str, kind: str, name: str) -> PlainTextResponse:

@@ -114,6 +114,14 @@ class FixtureRow(Base):
     fixture: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
+class ToolRow(Base):
+    """One tool of the shop's library, in its order."""
+
+    __tablename__ = "tool_row"
+    place: Mapped[int] = mapped_column(Integer, primary_key=True)
+    tool: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
 class KeptResult(Base):
     """One result of a step, under the key of what it was computed from. used: when it was last made or asked
     for by a computation.

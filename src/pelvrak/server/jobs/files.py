@@ -7,8 +7,8 @@ from __future__ import annotations
 from typing import Any
 
 from pelvrak.core.billet.forms import looks_like_stock
-from pelvrak.core.billet.outline import looks_like_dxf
 from pelvrak.core.engine.engine import Engine
+from pelvrak.core.geometry.outline import looks_like_dxf
 from pelvrak.core.geometry.protected import protected
 from pelvrak.core.route.run import part_result
 from pelvrak.server.db.store import DatabaseStore

@@ -1,6 +1,6 @@
 import type { Operation, OperationForm, Plan, Tool } from '../../api/client'
-import { useLibrary } from '../../api/hooks'
-import { Choice } from '../../ui/Choice'
+import { useShopTools } from '../../api/hooks'
+import { LongChoice } from '../../ui/Choice'
 import { Row } from '../../ui/Field'
 
 /** The kinds of tool that can do an operation, as its kind says. */
@@ -17,10 +17,10 @@ export function ToolChoice(props: {
   choose: (tool: Tool) => void
 }) {
   const { plan, operation, form, choose } = props
-  const { data: library } = useLibrary()
+  const { data: shop } = useShopTools()
   const shelf = [
     ...plan.tools,
-    ...(library?.tools ?? []).filter((tool) => !plan.tools.some((one) => one.id === tool.id)),
+    ...(shop ?? []).filter((tool) => !plan.tools.some((one) => one.id === tool.id)),
   ]
   const kinds = able(form, operation)
   const tool = plan.tools.find((one) => one.id === operation.tool)
@@ -36,7 +36,7 @@ export function ToolChoice(props: {
         )
       }
     >
-      <Choice
+      <LongChoice
         label="Tool"
         value={operation.tool}
         options={shelf

@@ -1,28 +1,17 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/react'
 import { useState } from 'react'
-import type { Plan, Problem, Tool } from '../../api/client'
+import type { Problem, Tool } from '../../api/client'
 import { posted } from '../../api/hooks'
 import { NumberField, sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
 import type { SheetProps } from '../sheet'
-
-/** Tools as they can stand in a plan beside its own: each in a place and under an id that is free. */
-const beside = (plan: Plan, tools: Tool[]) => {
-  const places = new Set(plan.tools.map((tool) => tool.place))
-  const ids = new Set(plan.tools.map((tool) => tool.id))
-  return tools.map((tool) => {
-    let place = tool.place
-    while (places.has(place)) place += 1
-    let id = tool.id
-    for (let number = 2; ids.has(id); number += 1) id = `${tool.id}-${number}`
-    places.add(place)
-    ids.add(id)
-    return { ...tool, id, place }
-  })
-}
+import { ToolLibrary } from './ToolLibrary'
+import { beside } from './tools'
 
 /** The plan's tools by their place in the changer: what uses them; brought in and taken out as a table. */
-export function Tools({ project, plan, commit }: SheetProps) {
+export function Tools(props: SheetProps) {
+  const { project, plan, commit } = props
+  const [library, setLibrary] = useState(false)
   const [problem, setProblem] = useState<Problem | null>(null)
   const used = (id: string) =>
     plan.setups.reduce((sum, setup) => sum + setup.operations.filter((one) => one.tool === id).length, 0)
@@ -89,7 +78,10 @@ export function Tools({ project, plan, commit }: SheetProps) {
             </li>
           ))}
         </ul>
-        <p className="mt-1 flex gap-3 text-[12.5px]">
+        <p className="mt-1 flex flex-wrap items-baseline gap-3 text-[12.5px]">
+          <button type="button" className="knob !px-2" onClick={() => setLibrary(true)}>
+            Make, change, take…
+          </button>
           <label className="relative cursor-pointer text-action underline">
             Bring in
             <FileInput label="Tools file" accept=".csv,.json" take={bring} />
@@ -110,6 +102,7 @@ export function Tools({ project, plan, commit }: SheetProps) {
             {problem.where}: {sentence(problem)}
           </p>
         )}
+        {library && <ToolLibrary {...props} close={() => setLibrary(false)} />}
       </DisclosurePanel>
     </Disclosure>
   )

@@ -16,6 +16,7 @@ from pelvrak.core.cutting.operation import NestRoom, OperationKind
 from pelvrak.core.cutting.operations.chamfering import Chamfering
 from pelvrak.core.cutting.operations.clearing import Clearing
 from pelvrak.core.cutting.operations.drilling import Drilling
+from pelvrak.core.cutting.operations.engraving import Engraving, EngravingRound
 from pelvrak.core.cutting.operations.facing import Facing
 from pelvrak.core.cutting.operations.helical import Helical
 from pelvrak.core.cutting.operations.outline import Outline
@@ -39,7 +40,9 @@ SHIPPED: tuple[type[OperationKind], ...] = (
     Helical,
     Threading,
     Chamfering,
+    Engraving,
     Wrapped,
+    EngravingRound,
 )
 KINDS = registered(SHIPPED, "pelvrak.operations")
 if TYPE_CHECKING:
@@ -52,6 +55,8 @@ __all__ = [
     "Chamfering",
     "Clearing",
     "Drilling",
+    "Engraving",
+    "EngravingRound",
     "Facing",
     "Helical",
     "NestRoom",

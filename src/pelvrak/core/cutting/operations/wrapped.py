@@ -25,9 +25,9 @@ from pelvrak.core.cutting.operation import (
 from pelvrak.core.cutting.operations.pocket import Pocket
 from pelvrak.core.cutting.passes import at_height, levels
 from pelvrak.core.cutting.standing import top_within, touches
-from pelvrak.core.cutting.toolpath import Move, Round, move_length
+from pelvrak.core.cutting.toolpath import Round
 from pelvrak.core.cutting.tools import ToolKind, cutter_profile
-from pelvrak.core.cutting.wrapped import around_line, farthest, floor_on, laid_round, unrolled
+from pelvrak.core.cutting.wrapped import around_line, farthest, floor_on, laid_round, unrolled, within_rotary
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.part import FaceRef, face_of
@@ -130,12 +130,7 @@ def _plan(operation: Wrapped, job: Job) -> None:
     job.path.round = lie
     for _, region, depth in work:
         _wrap(operation, job, lie, region, lie.centre[2] + lie.radius - depth)
-    job.path.moves = [
-        _within_rotary(move, before, job)
-        for move, before in zip(
-            job.path.moves, [job.path.start, *(m.end for m in job.path.moves)], strict=False
-        )
-    ]
+    job.path.moves = within_rotary(job.path, job.turning)
 
 
 def _wrap(operation: Wrapped, job: Job, lie: Round, region: BaseGeometry, bottom: float) -> None:
@@ -212,14 +207,3 @@ def _follow(operation: Wrapped, job: Job, bottom: float) -> None:
     if down:
         x, y, _ = job.path.at
         job.path.rapid(x, y, job.top + operation.clearance)
-
-
-def _within_rotary(move: Move, before: tuple[float, float, float], job: Job) -> Move:
-    """A feed move no faster than the rotary axis can turn."""
-    lie = job.path.round
-    turns = abs(move.end[1] - before[1])
-    if lie is None or move.kind == "rapid" or turns < 1e-9:
-        return move
-    most = next(one.axis.feed for one in job.turning if one.axis.name == lie.axis)
-    allowed = most * math.radians(1) * lie.radius * move_length(before, move) / turns
-    return replace(move, feed=min(move.feed, allowed))

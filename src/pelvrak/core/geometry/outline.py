@@ -1,4 +1,4 @@
-"""Which closed shapes does a DXF drawing hold?"""
+"""Which lines does a DXF drawing hold, and which closed shapes?"""
 
 from __future__ import annotations
 
@@ -21,6 +21,7 @@ from shapely import LineString, MultiPolygon, Polygon, make_valid, set_precision
 from shapely.ops import polygonize, unary_union
 
 from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Floats
 
 # Curves become chords within this; ends this near are joined.
 FLAT_MM, JOIN_MM = 0.002, 0.005
@@ -51,6 +52,41 @@ def read_outline(data: bytes, name: str) -> Outline:
     Raises BadInput "outline.unreadable", "outline.empty", "outline.too_many", or "outline.open" with the
     loose ends.
     """
+    drawing, scale, stated = _opened(data, name)
+    parts = _enclosed(*_drawn(drawing, scale, name), name)
+    return Outline(MultiPolygon(parts), stated)
+
+
+@dataclass(frozen=True)
+class Lines:
+    """The lines of a drawing, each (n, 2), mm, a closed one ending where it begins; its unit."""
+
+    lines: tuple[Floats, ...]
+    unit: str
+
+
+def read_lines(data: bytes, name: str) -> Lines:
+    """All lines in the model space of a DXF file, curves as chords within FLAT_MM. Raises as `read_outline`,
+    but for loose ends.
+    """
+    drawing, scale, stated = _opened(data, name)
+    closed, loose = _drawn(drawing, scale, name)
+    lines = [*(shape.exterior for shape in closed), *loose]
+    return Lines(tuple(np.array(line.coords) for line in lines), stated)
+
+
+def regions_within(lines: list[Floats], name: str) -> list[Polygon]:
+    """What some lines (each (n, 2), mm) enclose, inside where an odd number of closed ones lies round it.
+    Raises BadInput "outline.open", "outline.empty".
+    """
+    ends = [(line, float(np.linalg.norm(line[0] - line[-1]))) for line in lines]
+    closed = [Polygon(line) for line, gap in ends if gap < JOIN_MM and len(line) > 3]
+    loose = [LineString(line) for line, gap in ends if gap >= JOIN_MM or len(line) <= 3]
+    return _enclosed(closed, loose, name)
+
+
+def _opened(data: bytes, name: str) -> tuple[Drawing, float, str]:
+    """A drawing, its unit in mm, and what that is called. Raises BadInput."""
     try:
         if data[:6] == b"AutoCA":
             raise DXFError("binary")
@@ -67,12 +103,13 @@ def read_outline(data: bytes, name: str) -> Outline:
     # Of a drawing that states none, the library makes one of its own.
     unit = InsertUnits(int(drawing.header.get("$INSUNITS", 0)) if b"$INSUNITS" in data else 0)
     scale = float(ezdxf.units.conversion_factor(unit, InsertUnits.Millimeters)) if unit else 1.0
-    stated = ezdxf.units.unit_name(unit) if unit else "none stated, read as mm"
-    closed, loose = _drawn(drawing, scale, name)
-    if loose:
-        closed += _rings(loose, name)
+    return drawing, scale, ezdxf.units.unit_name(unit) if unit else "none stated, read as mm"
+
+
+def _enclosed(closed: list[Polygon], loose: list[LineString], name: str) -> list[Polygon]:
+    """What closed lines and loose ones enclose together. Raises BadInput."""
     region = MultiPolygon()
-    for shape in closed:
+    for shape in [*closed, *(_rings(loose, name) if loose else [])]:
         region = region.symmetric_difference(shape if shape.is_valid else make_valid(shape))
     parts = [
         one
@@ -81,7 +118,7 @@ def read_outline(data: bytes, name: str) -> Outline:
     ]
     if not parts:
         raise BadInput("outline.empty", name, "the drawing's lines enclose no area", "draw a closed outline")
-    return Outline(MultiPolygon(parts), stated)
+    return parts
 
 
 def _drawn(drawing: Drawing, scale: float, name: str) -> tuple[list[Polygon], list[LineString]]:
