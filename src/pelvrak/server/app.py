@@ -29,6 +29,7 @@ from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
 from pelvrak.server.api import (
     drafting,
+    drawings,
     events,
     everyday,
     holding,
@@ -72,6 +73,7 @@ for router in (
     parts.router,
     release.router,
     shelf.router,
+    drawings.router,
     tools.router,
     holding.router,
     everyday.router,

@@ -619,6 +619,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drawings/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Drawing
+         * @description The lines in the model space of a DXF drawing. Nothing is kept: an operation takes them by its edit.
+         */
+        post: operations["read_drawing_api_drawings_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tools": {
         parameters: {
             query?: never;
@@ -1610,6 +1630,11 @@ export interface components {
         };
         /** Body_bring_tools_api_tools_csv_post */
         Body_bring_tools_api_tools_csv_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_read_drawing_api_drawings_read_post */
+        Body_read_drawing_api_drawings_read_post: {
             /** File */
             file: string;
         };
@@ -2895,7 +2920,7 @@ export interface components {
          */
         Draft: {
             /** Operation */
-            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Wrapped"];
+            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"];
             /** @description to be added to the plan with it; None: the plan has it */
             tool?: components["schemas"]["Tool"] | null;
         };
@@ -2916,6 +2941,25 @@ export interface components {
             operation: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * Drawing
+         * @description The lines of a drawing.
+         */
+        Drawing: {
+            /**
+             * Lines
+             * @description each as its points, mm; a closed one ends where it begins
+             */
+            lines: [
+                number,
+                number
+            ][][];
+            /**
+             * Unit
+             * @description of the drawing, as it states it
+             */
+            unit: string;
         };
         /**
          * Drilling
@@ -3216,6 +3260,462 @@ export interface components {
              * @description of the plan, by its id
              */
             tool?: string | null;
+        };
+        /**
+         * Engraving
+         * @description Text or lines on a plane face: along them, or cleared inside their outlines.
+         */
+        Engraving: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "engraving";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
+             * Face
+             * @description that is engraved: plane and square to the spindle, its middle is where the text stands
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Text
+             * @description in lines, each as it stands
+             * @default PART 1
+             */
+            text: string;
+            /**
+             * Drawing
+             * @description lines of a DXF drawing, in place of a text
+             * @default []
+             */
+            lines: [
+                number,
+                number
+            ][][];
+            /**
+             * Cut
+             * @description along the lines, or all that their outlines enclose
+             * @default middle
+             * @enum {string}
+             */
+            way: "middle" | "cleared";
+            /**
+             * Height
+             * @description of capital letters
+             * @default 5
+             */
+            height: number;
+            /**
+             * Spacing
+             * @description more between letters than the font has
+             * @default 0
+             */
+            spacing: number;
+            /**
+             * Depth
+             * @description below the face
+             * @default 0.3
+             */
+            depth: number;
+            /**
+             * Step down
+             * @description depth of one pass
+             * @default 1
+             */
+            step_down: number;
+            /**
+             * Step over
+             * @description width of one pass, as a share of DC
+             * @default 0.45
+             */
+            step_over: number;
+            /**
+             * Moved
+             * @description its middle from the middle of the face; round an axis: along it, and round on the surface
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Turned
+             * @description counter-clockwise, seen from the spindle
+             * @default 0
+             */
+            turn_deg: number;
+            /**
+             * Times
+             * @description how often it stands there
+             * @default 1
+             */
+            times: number;
+            /**
+             * Apart
+             * @description from one to the next
+             * @default [
+             *       0,
+             *       10
+             *     ]
+             */
+            apart: [
+                number,
+                number
+            ];
+        };
+        /**
+         * EngravingRound
+         * @description The same on a cylinder about the rotary axis, which turns the work under the tool.
+         */
+        EngravingRound: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "engraving_round";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
+             * Face
+             * @description that is engraved: plane and square to the spindle, its middle is where the text stands
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Text
+             * @description in lines, each as it stands
+             * @default PART 1
+             */
+            text: string;
+            /**
+             * Drawing
+             * @description lines of a DXF drawing, in place of a text
+             * @default []
+             */
+            lines: [
+                number,
+                number
+            ][][];
+            /**
+             * Cut
+             * @description along the lines, or all that their outlines enclose
+             * @default middle
+             * @enum {string}
+             */
+            way: "middle" | "cleared";
+            /**
+             * Height
+             * @description of capital letters
+             * @default 5
+             */
+            height: number;
+            /**
+             * Spacing
+             * @description more between letters than the font has
+             * @default 0
+             */
+            spacing: number;
+            /**
+             * Depth
+             * @description below the face
+             * @default 0.3
+             */
+            depth: number;
+            /**
+             * Step down
+             * @description depth of one pass
+             * @default 1
+             */
+            step_down: number;
+            /**
+             * Step over
+             * @description width of one pass, as a share of DC
+             * @default 0.45
+             */
+            step_over: number;
+            /**
+             * Moved
+             * @description its middle from the middle of the face; round an axis: along it, and round on the surface
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Turned
+             * @description counter-clockwise, seen from the spindle
+             * @default 0
+             */
+            turn_deg: number;
+            /**
+             * Times
+             * @description how often it stands there
+             * @default 1
+             */
+            times: number;
+            /**
+             * Apart
+             * @description from one to the next
+             * @default [
+             *       0,
+             *       10
+             *     ]
+             */
+            apart: [
+                number,
+                number
+            ];
         };
         /**
          * EvaluationState
@@ -7086,7 +7586,7 @@ export interface components {
              * @description what is cut, in order
              * @default []
              */
-            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Wrapped"])[];
+            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"])[];
             /**
              * Groups
              * @description of them, by name
@@ -13427,6 +13927,120 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CastingPlace"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    read_drawing_api_drawings_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_read_drawing_api_drawings_read_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drawing"];
                 };
             };
             /** @description The request cannot be read. */

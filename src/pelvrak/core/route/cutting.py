@@ -21,9 +21,9 @@ from pelvrak.core.route.cut_checks import cut_findings
 from pelvrak.core.route.cut_facts import CUT_FACTS, CutFacts, Laid
 from pelvrak.core.route.cut_told import Told
 from pelvrak.core.route.meant import MeantGiven
-from pelvrak.core.route.naming import TOOL, named, named_refusal, nameless_tool, names_of, unregistered
+from pelvrak.core.route.naming import named, named_refusal, names_of, unregistered
 from pelvrak.core.route.needed import turned_for
-from pelvrak.core.route.pieces import FACTS, PATH
+from pelvrak.core.route.pieces import FACTS, MOMENTS, PATH
 from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.planning import PLAN_PATH, path_given
@@ -240,9 +240,7 @@ class _Cutter:
         )
         speed, feed = data.speed_rpm.value, data.feed_mm_min.value
         if operation.means_to_cut_in() and made.path.moves:
-            run.meant.append(
-                MeantGiven(planned.content(PATH), station.zero_from_work, nameless_tool(tool, TOOL), maker)
-            )
+            run.meant.append(MeantGiven(result.content(MOMENTS), maker))
         return report, Planned(visit.run, here, tool, made.path, made.holes, speed, feed, there)
 
 

@@ -134,14 +134,17 @@ def _marked(mesh: Mesh, meant: Sequence[Meant]) -> Ints:
     return np.unique(mesh.triangles[own])
 
 
-def _near(points: Floats, meant: Sequence[Meant]) -> NDArray[np.bool_]:
-    """Which points lie where wanted cuts go: within the cutter's reach of its tip's way."""
+def _near(points: Floats, made: Mesh, meant: Sequence[Meant]) -> NDArray[np.bool_]:
+    """Which points lie where wanted cuts went: within the cutter's reach of what they have made. made: the
+    surface, its edges no longer than SPACING_MM.
+    """
     out = np.zeros(len(points), np.bool_)
     for one in meant:
-        cutter = one.sweep.cutter
-        reach = max((*cutter.radii, *(cutter.ball or (0.0,))[1:], SPACING_MM)) + SPACING_MM
-        way = along(np.stack([one.sweep.starts, one.sweep.ends], axis=1), SPACING_MM)
-        out |= cKDTree(way).query(points)[0] < reach
+        own = made.vertices[_marked(made, [one])]
+        if len(own):
+            cutter = one.sweep.cutter
+            widest = max((*cutter.radii, *(cutter.ball or (0.0,))[1:], SPACING_MM))
+            out |= cKDTree(own).query(points)[0] < widest + 2 * SPACING_MM
     return out
 
 
@@ -166,8 +169,10 @@ def compare(field: RayField, surface: Mesh, part: Mesh, meant: Sequence[Meant] =
     whole = refined(part, SPACING_MM)
     if meant:
         away[_marked(fine, meant)] = np.maximum(away[_marked(fine, meant)], 0.0)
-        near = _near(whole.vertices, meant)
-        whole = replace(whole, triangles=whole.triangles[~near[whole.triangles].any(axis=1)])
+        near = _near(whole.vertices, fine, meant)
+        kept = ~near[whole.triangles].any(axis=1)
+        used, corners = np.unique(whole.triangles[kept], return_inverse=True)
+        whole = Mesh(whole.vertices[used], corners.reshape(-1, 3), whole.label[kept])
     thin = between_nodes(field)
     places = np.concatenate([along(crease_lines(part, by_label=False), field.grid.cell / 2), thin])
     over = Witness(places, field, wanted, minus(field, wanted)).depths

@@ -14,6 +14,7 @@ import { Choice } from '../../ui/Choice'
 import { Computed, Row } from '../../ui/Field'
 import { Form, schemaOf, type Widget, type Write } from '../../ui/Form'
 import type { SheetProps } from '../sheet'
+import { DrawingLines, LinesOfText } from './Engraved'
 import { Edges, Faces } from './Faces'
 import { type Change, Places } from './Places'
 import { Points } from './Points'
@@ -154,6 +155,16 @@ export function OperationEditor(
         field={field}
         value={values[name] as Parameters<typeof Edges>[0]['value']}
         write={(edges) => write(name, edges)}
+      />
+    ),
+    text: (name, field) => (
+      <LinesOfText field={field} value={values[name] as string} commit={(text) => write(name, text)} />
+    ),
+    drawing: (name, field) => (
+      <DrawingLines
+        field={field}
+        value={values[name] as [number, number][][]}
+        write={(lines) => write(name, lines)}
       />
     ),
     points: (name, field) => (

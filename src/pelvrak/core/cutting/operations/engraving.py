@@ -28,12 +28,14 @@ from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.outline import regions_within
 from pelvrak.core.geometry.part import FaceRef, Part, face_of
 from pelvrak.core.geometry.planar import pieces
-from pelvrak.core.stock.profile import outline
+from pelvrak.core.stock.profile import flat, outline
 
 Place = Annotated[float, Field(ge=-2000, le=2000)]
 Line = Annotated[tuple[tuple[Place, Place], ...], Field(min_length=2, max_length=20_000)]
 # Of a face so much may stand over what is engraved before it is told, mm.
 STANDS_MM = 0.05
+# The stock is looked at so far beside what is cut: between its columns a groove would be missed, mm.
+LOOK_MM = 1.0
 # Strokes that end this near to each other, of the height of capitals, are meant to meet.
 JOINED_SHARE = 0.02
 # What is thinner than this is no gap, mm.
@@ -158,12 +160,12 @@ class EngravingRound(Engraving):
         if stood is None:
             return
         top = lie.centre[2] + farthest(job.surface, lie)
-        flat = replace(job, stock=stood, path=job.path, findings=[], top=top)
+        laid = replace(job, stock=stood, path=job.path, findings=[], top=top)
         whole = 2 * math.pi * lie.radius
-        _Engraved(self, flat, region, lie.centre[2] + lie.radius, whole).plan()
+        _Engraved(self, laid, region, lie.centre[2] + lie.radius, whole).plan()
         # Places on the flat mean nothing in the work.
-        job.findings += [one.model_copy(update={"place": ()}) for one in flat.findings]
-        job.top = max(job.top, flat.top)
+        job.findings += [one.model_copy(update={"place": ()}) for one in laid.findings]
+        job.top = max(job.top, laid.top)
         job.path.moves = within_rotary(job.path, job.turning)
 
 
@@ -190,7 +192,7 @@ class _Engraved:
         whole = shapely.union_all(cut)
         if whole.is_empty:
             return
-        top = top_within(self.job.stock, whole)
+        top = top_within(self.job.stock, whole.buffer(LOOK_MM).intersection(self.face.buffer(THIN_MM)))
         if top is None or top <= self.height - self.operation.depth + 1e-6:
             self.job.note("cut.already_there", "note", f"{self.operation.name}: it is already there.")
             return
@@ -338,7 +340,8 @@ class _Engraved:
     def _cut(self, ways: list[Floats], top: float) -> None:
         """The lines of one letter, each pass of all before the next; lifted between them."""
         job, operation = self.job, self.operation
-        cutter = cutter_profile(job.tool)
+        # Between the columns of the stock a fine cut would not be seen.
+        cutter = flat(max(2 * self.half, 2 * job.stock.field.grid.cell), operation.depth + LOOK_MM)
         for z in levels(top, self.height - operation.depth, operation.step_down):
             for way in ways:
                 if not touches(job.stock, at_height(way, z), cutter):
