@@ -6,6 +6,7 @@ import { type Card, type Stage } from '../state/route'
 import {
   answered,
   api,
+  type Tooling,
   type Cure,
   type CutFeature,
   type Event,
@@ -146,6 +147,18 @@ export const useCuttable = (project: ProjectState, setup: string, wanted: boolea
 export const useShopTools = () =>
   useQuery({ queryKey: ['tools'], queryFn: () => answered<Tool[]>(api.GET('/api/tools')) })
 
+/** How long each tool is in cut over the route, and what is put where before each setup. */
+export const useChanger = (project: ProjectState, wanted: boolean) =>
+  useQuery({
+    queryKey: ['changer', project.id, project.revision, project.report_revision],
+    queryFn: () =>
+      answered<Tooling>(
+        api.GET('/api/projects/{project_id}/changer', { params: { path: { project_id: project.id } } }),
+      ),
+    enabled: wanted,
+    placeholderData: keepPreviousData,
+  })
+
 /** What the part has and which operations cut it. */
 export const useCutBy = (project: ProjectState) =>
   useQuery({
@@ -214,21 +227,21 @@ export const useUpload = (sha256: string | null) =>
     enabled: !!sha256,
   })
 
+type TextPiece = 'path.json' | 'lines.json' | 'load.json' | 'program.nc'
+
+export const pieceQuery = (key: string | null | undefined, piece: TextPiece) => ({
+  queryKey: ['piece', key, piece],
+  queryFn: async () => {
+    const answer = await fetch(pieceUrl(key ?? '', piece))
+    if (!answer.ok) throw new Refusal(problemOf(await answer.json()))
+    return answer.text()
+  },
+  enabled: !!key,
+  staleTime: Infinity,
+})
+
 /** A JSON or text piece of a result. */
-export const usePiece = (
-  key: string | null | undefined,
-  piece: 'path.json' | 'lines.json' | 'load.json' | 'program.nc',
-) =>
-  useQuery({
-    queryKey: ['piece', key, piece],
-    queryFn: async () => {
-      const answer = await fetch(pieceUrl(key ?? '', piece))
-      if (!answer.ok) throw new Refusal(problemOf(await answer.json()))
-      return answer.text()
-    },
-    enabled: !!key,
-    staleTime: Infinity,
-  })
+export const usePiece = (key: string | null | undefined, piece: TextPiece) => useQuery(pieceQuery(key, piece))
 
 /** Whether what the report says of a setup (or the billet, the part) at a stage does not belong to the plan as it is now. */
 export function lateAt(project: ProjectState, card: Card, stage?: Stage): boolean {

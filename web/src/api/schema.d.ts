@@ -769,6 +769,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/changer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Changer Of
+         * @description How long each tool is in cut over the route, and what is put where before each setup.
+         */
+        get: operations["changer_of_api_projects__project_id__changer_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fixtures": {
         parameters: {
             query?: never;
@@ -5694,7 +5714,8 @@ export interface components {
          * OperationReport
          * @description One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
          *
-         *     time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
+         *     time_s counts a tool change before it, moving_s does not, in_cut_s nothing but what takes stock off;
+         *     most_removal_cm3_min: the greatest at any
          *     moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and
          *     what only turns, as drawn. position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high
          *     and cut_z are in. travel: least and most X, Y and Z of the machine. run: tells the visits of one operation
@@ -5723,7 +5744,7 @@ export interface components {
             tool_name: string;
             /**
              * Key
-             * @description of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s. time_s counts a tool change before it, moving_s does not
+             * @description of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s. time_s counts a tool change before it, moving_s does not, in_cut_s nothing but what takes stock off
              */
             key?: string | null;
             /**
@@ -5736,6 +5757,11 @@ export interface components {
              * @default 0
              */
             moving_s: number;
+            /**
+             * In Cut S
+             * @default 0
+             */
+            in_cut_s: number;
             /**
              * Most Removal Cm3 Min
              * @description the greatest at any moment
@@ -8780,7 +8806,8 @@ export interface components {
          *     mills); RE: corner radius, on a taper mill of DC/2 a ball tip; KAPR: lead angle of a face mill; CW:
          *     width of a slot cutter; DCN, DCX: least and greatest diameter a boring head is set to. taper_deg: lean of
          *     a taper mill's flank; outline: (height, radius) points of a form tool from the tip up. overhang: tip to
-         *     the holder's nose. place: pocket in the changer. id: never changes; name: what it is called; kind: what
+         *     the holder's nose. place: pocket in the changer; twin_places: of others like it; life_min: minutes in cut
+         *     until its edge is worn. id: never changes; name: what it is called; kind: what
          *     sort of cutter it is; material: of its edge; cuts_at_centre: it can go straight down; holder: what carries
          *     it.
          */
@@ -8907,8 +8934,42 @@ export interface components {
              * @description from the tip to the nose of the holder
              */
             overhang: number;
+            /**
+             * Lasts
+             * @description minutes in cut until its edge is worn
+             */
+            life_min?: number | null;
+            /**
+             * Twins in
+             * @description further places with another like it, for when it is worn
+             * @default []
+             */
+            twin_places: number[];
             /** @description what carries it */
             holder: components["schemas"]["Holder"];
+        };
+        /**
+         * ToolChange
+         * @description A place of a machine's changer before a setup. put, taken: ids of the tool that comes in and of the one
+         *     that was there.
+         */
+        ToolChange: {
+            /** Setup */
+            setup: string;
+            /** Machine */
+            machine: string;
+            /** Place */
+            place: number;
+            /**
+             * Put
+             * @description ids of the tool that comes in and of the one that was there
+             */
+            put: string;
+            /**
+             * Taken
+             * @description ids of the tool that comes in and of the one that was there
+             */
+            taken?: string | null;
         };
         /**
          * ToolPart
@@ -8949,6 +9010,49 @@ export interface components {
              * @description diameter of what is widest, mm
              */
             widest: number;
+        };
+        /**
+         * ToolUse
+         * @description A tool over the whole route. setups: that use it; in_cut_s: how long it cuts in all of them, s; worn:
+         *     of its life and its twins', where that is told; pieces: how many parts it lasts for.
+         */
+        ToolUse: {
+            /** Tool */
+            tool: string;
+            /**
+             * Setups
+             * @description that use it
+             */
+            setups: string[];
+            /**
+             * In Cut S
+             * @description how long it cuts in all of them, s
+             */
+            in_cut_s: number;
+            /**
+             * Worn
+             * @description of its life and its twins', where that is told
+             */
+            worn?: number | null;
+            /**
+             * Pieces
+             * @description how many parts it lasts for
+             */
+            pieces?: number | null;
+        };
+        /**
+         * Tooling
+         * @description What the tools do over a route. changes: of each setup, in order; the first load of a machine puts all
+         *     in.
+         */
+        Tooling: {
+            /** Uses */
+            uses: components["schemas"]["ToolUse"][];
+            /**
+             * Changes
+             * @description of each setup, in order; the first load of a machine puts all in
+             */
+            changes: components["schemas"]["ToolChange"][];
         };
         /**
          * TypedEdits
@@ -15037,6 +15141,118 @@ export interface operations {
             };
         };
     };
+    changer_of_api_projects__project_id__changer_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tooling"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     fixtures_api_fixtures_get: {
         parameters: {
             query?: never;
@@ -17085,7 +17301,7 @@ export interface operations {
         parameters: {
             query: {
                 text: string;
-                unit?: "mm" | "in" | "°" | "°/mm" | "rpm" | "mm/min" | "mm²" | "s" | "%" | "kN" | "× DC" | "";
+                unit?: "mm" | "in" | "°" | "°/mm" | "rpm" | "mm/min" | "mm²" | "s" | "min" | "%" | "kN" | "× DC" | "";
             };
             header?: never;
             path?: never;

@@ -13,7 +13,7 @@ import {
   type Vec,
 } from '../api/client'
 import { lateAt, usePart, useUpload } from '../api/hooks'
-import { type Move, useChosen, useMoment } from '../dock/moment'
+import { useChosen, useMoment } from '../dock/moment'
 import { measure, useAsking } from '../state/asking'
 import { useClock } from '../state/clock'
 import { useEditing } from '../state/editing'
@@ -28,6 +28,7 @@ import { Holding, Machinery, Sliding, TypedHolding } from './Holding'
 import { Legend, Swatches } from './Legend'
 import { Lines } from './Lines'
 import { Measure } from './Measure'
+import { Paths, PathsShown } from './Paths'
 import { type Hover, PartFaces } from './PartFaces'
 import { ReachedPart } from './ReachedPart'
 import { Cut, SectionBar, useSection } from './Section'
@@ -242,6 +243,8 @@ export function Bench({ project }: { project: ProjectState }) {
         <group matrixAutoUpdate={false} matrix={zeroFromPlane}>
           {view.shown.paths && moment.path && typeof view.card === 'number' && (
             <Paths
+              setup={setup}
+              operation={moment.operation}
               moves={moment.moment ? moment.path.slice(0, moment.moment.index + 1) : moment.path}
               hue={hueOf(view.card)}
             />
@@ -376,6 +379,7 @@ export function Bench({ project }: { project: ProjectState }) {
             </label>
           ))}
         </div>
+        {view.shown.paths && <PathsShown />}
         {view.reached ? (
           <Swatches label="What the tool reaches" rows={REACHED} />
         ) : view.seen ? (
@@ -542,26 +546,6 @@ function Stock(props: {
         />
       </mesh>
       {solid.lines && <Lines geometry={solid.lines} colour="#1E2A2F" opacity={0.8} planes={planes} />}
-    </>
-  )
-}
-
-function Paths({ moves, hue }: { moves: Move[]; hue: string }) {
-  const [cuts, rapids] = useMemo(() => {
-    const segments = (want: boolean) => {
-      const out: number[] = []
-      for (const move of moves)
-        if ((move.kind === 'rapid') === want)
-          for (let i = 1; i < move.points.length; i += 1)
-            out.push(...(move.points[i - 1] ?? []), ...(move.points[i] ?? []))
-      return new THREE.BufferGeometry().setAttribute('position', new THREE.Float32BufferAttribute(out, 3))
-    }
-    return [segments(false), segments(true)]
-  }, [moves])
-  return (
-    <>
-      <Lines geometry={cuts} colour={hue} opacity={1} through />
-      <Lines geometry={rapids} colour="#A3361B" opacity={0.5} through />
     </>
   )
 }

@@ -1,6 +1,7 @@
+import { useQueries } from '@tanstack/react-query'
 import { useMemo } from 'react'
 import type { OperationReport, ProjectState, SetupReport, Vec } from '../api/client'
-import { usePiece } from '../api/hooks'
+import { pieceQuery, usePiece } from '../api/hooks'
 import { useClock } from '../state/clock'
 import { useRoute } from '../state/route'
 
@@ -13,6 +14,8 @@ export type Move = {
   points: Vec[]
   turns: { along: Vec; angles: number[] } | null
   seconds: number
+  /** A feed move that takes nothing off. */
+  inAir: boolean
 }
 /** How a flat path lies round a rotary axis: as the core writes it. */
 type Round = { along: Vec; centre: Vec; radius: number }
@@ -20,6 +23,7 @@ export type PathFile = {
   start: Vec
   moves: [Move['kind'], number, number, number, number, number?, number?][]
   ends_s: number[]
+  in_air: number[]
   round: Round | null
 }
 
@@ -51,6 +55,7 @@ export function useChosen(project: ProjectState): SetupReport | undefined {
 /** Moves of a path file as drawn points and times; arcs, and what goes round an axis, as chords of 6° at most. */
 export function movesOf(file: PathFile): Move[] {
   let at = file.start
+  const inAir = new Set(file.in_air)
   return file.moves.map(([kind, x, y, z, , cx, cy], number) => {
     const points: Vec[] = [at]
     if (cx !== undefined && cy !== undefined) {
@@ -73,7 +78,7 @@ export function movesOf(file: PathFile): Move[] {
     points.push([x, y, z])
     at = [x, y, z]
     const seconds = (file.ends_s[number] ?? 0) - (file.ends_s[number - 1] ?? 0)
-    return { kind, seconds, ...drawn(points, file.round) }
+    return { kind, seconds, inAir: inAir.has(number), ...drawn(points, file.round) }
   })
 }
 
@@ -96,6 +101,15 @@ function drawn(points: Vec[], round: Round | null): Pick<Move, 'points' | 'turns
 export function usePath(key: string | null | undefined): Move[] | undefined {
   const { data } = usePiece(key, 'path.json')
   return useMemo(() => (data ? movesOf(JSON.parse(data) as PathFile) : undefined), [data])
+}
+
+/** The paths of several results, each as soon as it is there. */
+export function usePaths(keys: (string | null | undefined)[]): Move[] {
+  const found = useQueries({ queries: keys.map((key) => pieceQuery(key, 'path.json')) })
+  const texts = found.map((one) => one.data).filter((text) => text !== undefined)
+  const said = texts.map((text) => text.length).join()
+  // eslint-disable-next-line react-hooks/exhaustive-deps -- a result never changes: its keys tell it
+  return useMemo(() => texts.flatMap((text) => movesOf(JSON.parse(text) as PathFile)), [keys.join(), said])
 }
 
 /** Where the chosen setup stands in time: which operation, which move, where the tip is. */

@@ -8,11 +8,15 @@ export type Layer = (typeof LAYERS)[number]
 /** A plane through the work: which way it looks, how far along, 0 … 1. */
 export type Section = { axis: 0 | 1 | 2 | 'pick'; share: number }
 
+/** Whose paths are drawn, and which of their moves. */
+export type Drawn = { of: 'one' | 'tool' | 'all'; cuts: boolean; air: boolean; rapids: boolean }
+
 /** What the picture shows, and from where. */
 type Picture = {
   look: Look
   lookCount: number
   shown: Record<Layer, boolean>
+  drawn: Drawn
   section: Section | null
   marked: Vec | null
   /** Faces of the part that a sheet points at. */
@@ -33,6 +37,7 @@ export const useShown = create<Picture>(() => ({
   look: 'operator',
   lookCount: 0,
   shown: { part: true, stock: true, holding: true, machine: true, paths: false },
+  drawn: { of: 'one', cuts: true, air: true, rapids: true },
   section: null,
   marked: null,
   lit: [],

@@ -85,7 +85,8 @@ class Tool(Frozen):
     mills); RE: corner radius, on a taper mill of DC/2 a ball tip; KAPR: lead angle of a face mill; CW:
     width of a slot cutter; DCN, DCX: least and greatest diameter a boring head is set to. taper_deg: lean of
     a taper mill's flank; outline: (height, radius) points of a form tool from the tip up. overhang: tip to
-    the holder's nose. place: pocket in the changer. id: never changes; name: what it is called; kind: what
+    the holder's nose. place: pocket in the changer; twin_places: of others like it; life_min: minutes in cut
+    until its edge is worn. id: never changes; name: what it is called; kind: what
     sort of cutter it is; material: of its edge; cuts_at_centre: it can go straight down; holder: what carries
     it.
     """
@@ -138,6 +139,17 @@ class Tool(Frozen):
         True, title="Cuts at centre", help="it can go straight down", place="what", when=_of(*_FLAT)
     )
     overhang: Millimetres = _size("Out", "from the tip to the nose of the holder")
+    life_min: Annotated[float, Field(gt=0, le=10_000)] | None = asked(
+        None,
+        title="Lasts",
+        help="minutes in cut until its edge is worn",
+        unit="min",
+        empty="not told",
+        place="what",
+    )
+    twin_places: Annotated[tuple[Annotated[int, Field(ge=1, le=999)], ...], Field(max_length=9)] = asked(
+        (), title="Twins in", help="further places with another like it, for when it is worn", place="what"
+    )
     holder: Holder = asked(title="Holder", help="what carries it", widget="holder", place="what")
 
     @model_validator(mode="after")
@@ -173,6 +185,18 @@ class Tool(Frozen):
     def reach(self) -> float:
         """How deep it can cut, mm: a boring bar as far as it is out, others as far as their flutes."""
         return self.overhang if self.kind == "boring_bar" else self.LCF
+
+    @property
+    def places(self) -> tuple[int, ...]:
+        """All places of the changer that hold it or a twin."""
+        return (self.place, *self.twin_places)
+
+    def after(self, in_cut_s: float) -> Tool:
+        """The tool or the twin of it that is in use after so long in cut."""
+        if self.life_min is None:
+            return self
+        worn = int(in_cut_s / (60 * self.life_min))
+        return self.model_copy(update={"place": self.places[min(worn, len(self.twin_places))]})
 
     @property
     def gauge_length(self) -> float:

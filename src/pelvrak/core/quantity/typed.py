@@ -14,7 +14,7 @@ from lark import Lark, Token, Tree, UnexpectedInput
 
 from pelvrak.core.errors import BadInput
 
-FieldUnit = Literal["mm", "in", "°", "°/mm", "rpm", "mm/min", "mm²", "s", "%", "kN", "× DC", ""]
+FieldUnit = Literal["mm", "in", "°", "°/mm", "rpm", "mm/min", "mm²", "s", "min", "%", "kN", "× DC", ""]
 MOST_CHARACTERS = 120
 # How the units people type are called in the unit library.
 _NAMES = {

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from pelvrak.core.cures import Element, put
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.findings import Finding
 from pelvrak.core.machine.travel import check_travel
@@ -44,6 +45,35 @@ def cut_findings(told: Told, tool: Tool, station: Station, facts: CutFacts) -> l
         *holding_findings(told, station, facts),
         *machine_findings(told, station, facts),
         *removal_findings(told, tool, facts, station.zero_from_work),
+    ]
+
+
+def worn_findings(told: Told, tool: Tool, before_s: float, facts: CutFacts, taken: set[int]) -> list[Finding]:
+    """Told where the last of a tool's edges wears out. before_s: how long it was in cut before; taken: places
+    of the changer.
+    """
+    if tool.life_min is None:
+        return []
+    lasts, after = tool.life_min * len(tool.places), (before_s + facts.in_cut_s) / 60
+    if not before_s / 60 <= lasts < after:
+        return []
+    free = next(place for place in range(1, len(taken) + 2) if place not in taken)
+    with_twins = f" with its {len(tool.twin_places)} in other places" if tool.twin_places else ""
+    return [
+        told.found(
+            "cut.worn",
+            f"In {told.operation.name} {tool.name} comes to {after:.1f} min in cut;{with_twins} it lasts"
+            f" {lasts:g} min.",
+            "warning",
+            measured=round(after, 2),
+            limit=lasts,
+            unit="min",
+            cures=(
+                put(
+                    f"A twin in place {free}", Element(tool=tool.id), "twin_places", [*tool.twin_places, free]
+                ),
+            ),
+        )
     ]
 
 

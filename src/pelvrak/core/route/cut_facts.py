@@ -96,8 +96,8 @@ class CutFacts(Frozen):
 
     most_removal_cm3_min: the greatest at any moment; low, high: of the tip; cut_z: lowest and highest where
     it took something off; least, most: X, Y and Z of the machine; cell: between the rays that amounts are
-    known by; feeds: moves that are not rapid. removed_mm3: by the surfaces before and after; taken_mm3: by
-    the rays its moves met.
+    known by; feeds: moves that are not rapid; in_cut_s: how long it took something off. removed_mm3: by the
+    surfaces before and after; taken_mm3: by the rays its moves met.
     """
 
     time_s: float = 0.0
@@ -115,6 +115,7 @@ class CutFacts(Frozen):
     removed_mm3: float = 0.0
     taken_mm3: float = 0.0
     feeds: int = 0
+    in_cut_s: float = 0.0
     holes: tuple[HoleCut, ...] = ()
     cell: float = 0.0
 

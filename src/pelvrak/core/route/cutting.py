@@ -17,7 +17,7 @@ from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.part import FaceRef
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.program.post import Planned, Program, Where
-from pelvrak.core.route.cut_checks import cut_findings
+from pelvrak.core.route.cut_checks import cut_findings, worn_findings
 from pelvrak.core.route.cut_facts import CUT_FACTS, CutFacts, Laid
 from pelvrak.core.route.cut_told import Told
 from pelvrak.core.route.meant import MeantGiven
@@ -224,6 +224,9 @@ class _Cutter:
         ]
         if made.path.moves:
             told += cut_findings(Told(self.setup.name, operation), tool, station, facts)
+            taken = {place for one in self.tools.values() for place in one.places}
+            used = run.in_cut.get(tool.id, 0.0)
+            told += worn_findings(Told(self.setup.name, operation), tool, used, facts, taken)
         report = base.model_copy(
             update={
                 "key": result.key,
@@ -241,7 +244,10 @@ class _Cutter:
         speed, feed = data.speed_rpm.value, data.feed_mm_min.value
         if operation.means_to_cut_in() and made.path.moves:
             run.meant.append(MeantGiven(result.content(MOMENTS), maker))
-        return report, Planned(visit.run, here, tool, made.path, made.holes, speed, feed, there)
+        used = run.in_cut.get(tool.id, 0.0)
+        run.in_cut[tool.id] = used + facts.in_cut_s
+        twin = tool.after(used)
+        return report, Planned(visit.run, here, twin, made.path, made.holes, speed, feed, there)
 
 
 def _as_cut(facts: CutFacts) -> dict[str, Any]:
@@ -250,6 +256,7 @@ def _as_cut(facts: CutFacts) -> dict[str, Any]:
     return {
         "time_s": facts.time_s,
         "moving_s": facts.time_s,
+        "in_cut_s": facts.in_cut_s,
         "most_removal_cm3_min": facts.most_removal_cm3_min,
         "removed_volume_mm3": facts.removed_mm3,
         "low": facts.low,

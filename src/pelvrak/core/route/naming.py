@@ -36,8 +36,9 @@ def piece_token(number: int) -> str:
 
 
 def nameless_tool(tool: Tool, token: str) -> Tool:
-    """A tool called by a token, in no changer place of its own."""
-    return tool.model_copy(update={"id": token, "name": token, "place": 1})
+    """A tool called by a token, in no changer place of its own, and as good as new."""
+    new = {"place": 1, "twin_places": (), "life_min": None}
+    return tool.model_copy(update={"id": token, "name": token, **new})
 
 
 def bare_hold(hold: HoldFacts) -> HoldFacts:

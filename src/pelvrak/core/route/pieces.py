@@ -65,14 +65,17 @@ def mesh_from_bytes(data: bytes) -> Mesh:
         )
 
 
-def path_json(path: Path, holes: list[Hole], ends_s: Floats) -> bytes:
-    """A tool path as a result's path.json piece. ends_s: when each move ends, s."""
+def path_json(path: Path, holes: list[Hole], ends_s: Floats, in_air: tuple[int, ...]) -> bytes:
+    """A tool path as a result's path.json piece. ends_s: when each move ends, s; in_air: numbers of the feed
+    moves that take nothing off.
+    """
     return json.dumps(
         {
             "start": path.start,
             "moves": [[m.kind, *m.end, m.feed, *(m.centre or ())] for m in path.moves],
             "holes": [[h.x, h.y, h.start, h.bottom] for h in holes],
             "ends_s": np.round(ends_s, 4).tolist(),
+            "in_air": in_air,
             "dwells": [[n, m.dwell_s] for n, m in enumerate(path.moves) if m.dwell_s],
             "round": None if path.round is None else asdict(path.round),
         }
@@ -95,16 +98,20 @@ def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
 
 @dataclass(frozen=True)
 class PlannedPath:
-    """A tool path with the holes it drills and when each of its moves ends, s."""
+    """A tool path with the holes it drills, when each of its moves ends, s, and the numbers of its feed moves
+    that take nothing off, once it is cut.
+    """
 
     path: Path
     holes: list[Hole]
     ends_s: Floats
+    in_air: tuple[int, ...] = ()
 
 
 def _planned(data: bytes) -> PlannedPath:
     path, holes = path_from_json(data)
-    return PlannedPath(path, holes, np.array(json.loads(data)["ends_s"]))
+    read = json.loads(data)
+    return PlannedPath(path, holes, np.array(read["ends_s"]), tuple(read["in_air"]))
 
 
 def _to_json(value: Any) -> bytes:
@@ -120,7 +127,7 @@ FIELD: Piece[RayField] = Piece("field", saved, loaded)
 SURFACE: Piece[Mesh] = Piece("surface.npz", mesh_bytes, mesh_from_bytes)
 PICTURE: Piece[bytes] = Piece("surface.glb", _as_is, _as_is)
 PATH: Piece[PlannedPath] = Piece(
-    "path.json", lambda made: path_json(made.path, made.holes, made.ends_s), _planned
+    "path.json", lambda made: path_json(made.path, made.holes, made.ends_s, made.in_air), _planned
 )
 MOMENTS: Piece[Moments] = Piece("moments", moments_saved, moments_loaded)
 LOAD: Piece[dict[str, Any]] = Piece("load.json", _to_json, json.loads)

@@ -139,7 +139,6 @@ class Plan(Frozen):
             ("fixtures", [fixture.id for fixture in self.fixtures]),
             ("machines", [machine.id for machine in self.machines]),
             ("finishes", [finish.id for finish in self.finishes]),
-            ("tool places", [str(tool.place) for tool in self.tools]),
             (
                 "programs",
                 [f"O{setup.program_number:04d}" for setup in self.setups if setup.program_number is not None],
@@ -148,6 +147,7 @@ class Plan(Frozen):
             twice = sorted({name for name in names if names.count(name) > 1})
             if twice:
                 raise ValueError(f"two {what} are called {twice[0]}: give each its own")
+        self._tools_have_their_places()
         known = {finish.id for finish in self.finishes}
         for setup in self.setups:
             named = [(o.finish, o.name) for o in setup.operations] + [
@@ -157,6 +157,20 @@ class Plan(Frozen):
                 if finish is not None and finish not in known:
                     raise ValueError(f"{name} of {setup.name} names a finish the plan has not got")
         return self
+
+    def _tools_have_their_places(self) -> None:
+        """Tools may share a place of the changer as long as they are not in it for one load."""
+        tools = {tool.id: tool for tool in self.tools}
+        loads: dict[tuple[str, str], dict[int, Tool]] = {}
+        for setup in self.setups:
+            there = loads.setdefault((setup.load, "" if setup.load else setup.name), {})
+            for tool in (tools[one.tool] for one in setup.operations if one.tool in tools):
+                for place in tool.places:
+                    if there.setdefault(place, tool).id != tool.id:
+                        raise ValueError(
+                            f"{there[place].name} and {tool.name} are both in place {place}, and {setup.name}"
+                            " needs both: give each its own"
+                        )
 
     def finish_of(self, operation: Operation) -> Finish | None:
         """The finish an operation names."""

@@ -47,7 +47,8 @@ class WrappedFact(Frozen):
 class OperationReport(Frozen):
     """One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
 
-    time_s counts a tool change before it, moving_s does not; most_removal_cm3_min: the greatest at any
+    time_s counts a tool change before it, moving_s does not, in_cut_s nothing but what takes stock off;
+    most_removal_cm3_min: the greatest at any
     moment. cut_z: lowest and highest Z of its feed moves in the stock, from zero. tool_shape: what cuts and
     what only turns, as drawn. position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high
     and cut_z are in. travel: least and most X, Y and Z of the machine. run: tells the visits of one operation
@@ -64,6 +65,7 @@ class OperationReport(Frozen):
     key: str | None = None
     time_s: float = 0.0
     moving_s: float = 0.0
+    in_cut_s: float = 0.0
     most_removal_cm3_min: float = 0.0
     removed_volume_mm3: float = 0.0
     outgoing_volume_mm3: float = 0.0

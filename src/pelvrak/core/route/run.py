@@ -38,8 +38,9 @@ Progress = Callable[[float, str], bool]
 @dataclass
 class Run:
     """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key;
-    loads: registers given out in it, by the load; meant: cuts into the part that are wanted; begun: told of a
-    setup whose seat, holding and reach are known before it is cut.
+    loads: registers given out in it, by the load; meant: cuts into the part that are wanted; in_cut: how long
+    each tool has cut, s, by its id; begun: told of a setup whose seat, holding and reach are known before it
+    is cut.
     """
 
     plan: Plan
@@ -55,6 +56,7 @@ class Run:
     nests: dict[str, Any] = field(default_factory=dict)
     loads: dict[str, Any] = field(default_factory=dict)
     meant: list[MeantGiven] = field(default_factory=list)
+    in_cut: dict[str, float] = field(default_factory=dict)
     begun: Callable[[SetupReport], None] = lambda report: None
 
     def __post_init__(self) -> None:

@@ -9,6 +9,7 @@ from functools import cache
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pelvrak.core.cutting.standing import UP
 from pelvrak.core.cutting.toolpath import CHORD_ERROR_MM, Chords, Path, Round, chord_ends_s, chords
@@ -43,6 +44,7 @@ from pelvrak.core.route.station import Station, held_solids, holding_field, roun
 from pelvrak.core.stock.cut import RAPID, Hits, Sweep, cut, test
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.moments import Moments, Recorder
+from pelvrak.core.stock.profile import outline
 from pelvrak.core.stock.surface import removed_between
 
 LOAD_BINS = 160
@@ -163,14 +165,18 @@ def _cut(given: CutGiven, reads: Reads) -> Pieces:
     return {
         FIELD: after,
         CUT_FACTS: facts,
-        PATH: replace(planned, ends_s=_ends_of_moves(run.flat, run.flat_ends_at, len(planned.path.moves))),
+        PATH: replace(
+            planned,
+            ends_s=_ends_of_moves(run.flat, run.flat_ends_at, len(planned.path.moves)),
+            in_air=_in_air(run, hits.removed, given.tool, stock.grid.cell),
+        ),
         MOMENTS: Moments(run.moves.sweep, ends_at, given.maker, tuple(recorder.kept)),
         INCOMING: given.stock.digest,
         LOAD: {"seconds": float(ends_at[-1]), **loads},
     }
 
 
-CUT_OPERATION = Step("cut", 2, CutGiven, _cut)
+CUT_OPERATION = Step("cut", 3, CutGiven, _cut)
 
 
 def cut_operation(
@@ -303,17 +309,31 @@ def _as_the_machine_goes(
 
 def _taken_off(run: _AsRun, planned: PlannedPath, removed: Floats) -> dict[str, Any]:
     """Facts of what its moves took off. removed: by each chord, mm³."""
-    lines = run.moves.lines
-    took = removed > 0
-    if run.lie is not None:
-        # Laid round an axis, a chord of the flat becomes several.
-        took = np.isin(run.flat.move, lines.move[took])
+    lines, took = run.moves.lines, _took(run, removed)
     return {
         "taken_mm3": float(removed.sum()),
         "feeds": int((lines.what != RAPID).sum()),
+        "in_cut_s": float(np.diff(run.moves.ends_at, prepend=0.0)[removed > 0].sum()),
         "holes": tuple(holes_cut(planned.holes, lines, removed)),
         "cut_z": depth_cut(run.flat, took),
     }
+
+
+def _took(run: _AsRun, removed: Floats) -> NDArray[np.bool_]:
+    """Which chords of the flat took something off. removed: by each chord as it is run, mm³."""
+    took: NDArray[np.bool_] = removed > 0
+    # Laid round an axis, a chord of the flat becomes several.
+    return took if run.lie is None else np.isin(run.flat.move, run.moves.lines.move[took])
+
+
+def _in_air(run: _AsRun, removed: Floats, tool: Tool, cell: float) -> tuple[int, ...]:
+    """Numbers of the feed moves that took nothing off; none where the cutter is finer than the rays (cell,
+    mm), which would not tell.
+    """
+    if outline(cutter_profile(tool), cell / 2) < cell:
+        return ()
+    feeds = np.unique(run.flat.move[run.flat.what != RAPID])
+    return tuple(np.setdiff1d(feeds, run.flat.move[_took(run, removed)]).tolist())
 
 
 def load_over_time(hits: Hits, ends_at: Floats) -> dict[str, list[float]]:

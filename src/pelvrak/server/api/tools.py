@@ -13,9 +13,12 @@ from sqlalchemy.orm import Session
 from pelvrak.core.cutting.tool_files import MOST_BYTES, tools_from, tools_to_csv, tools_to_json
 from pelvrak.core.cutting.tool_picture import ToolPicture, picture_of
 from pelvrak.core.cutting.tools import Tool, tool_shelf
+from pelvrak.core.route.changer import Tooling, changer
+from pelvrak.core.route.plan import plan_from
 from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import plan_of
+from pelvrak.server.api.projects import project as state_of_project
 from pelvrak.server.api.shapes import ProjectId, file_of
 from pelvrak.server.db.models import ToolRow
 from pelvrak.server.db.session import transaction
@@ -116,3 +119,11 @@ def read_tools(file: UploadFile) -> list[Tool]:
     them by its edits.
     """
     return tools_from(file.file.read(MOST_BYTES + 1), file.filename or "tools")
+
+
+@router.get("/projects/{project_id}/changer")
+def changer_of(project_id: ProjectId) -> Tooling:
+    """How long each tool is in cut over the route, and what is put where before each setup."""
+    state = state_of_project(project_id)
+    plan = plan_from(state.plan.model_dump(mode="json"))
+    return changer(plan, state.report.setups if state.report else ())

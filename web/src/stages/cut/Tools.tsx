@@ -1,9 +1,10 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/react'
 import { useState } from 'react'
-import type { Problem, Tool } from '../../api/client'
-import { posted } from '../../api/hooks'
+import type { Plan, Problem, Tool, Tooling } from '../../api/client'
+import { posted, useChanger } from '../../api/hooks'
 import { NumberField, sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
+import { clock } from '../../ui/words'
 import type { SheetProps } from '../sheet'
 import { ToolLibrary } from './ToolLibrary'
 import { beside } from './tools'
@@ -12,6 +13,8 @@ import { beside } from './tools'
 export function Tools(props: SheetProps) {
   const { project, plan, commit } = props
   const [library, setLibrary] = useState(false)
+  const { data: changer } = useChanger(project, true)
+  const cuts = (id: string) => changer?.uses.find((one) => one.tool === id)
   const [problem, setProblem] = useState<Problem | null>(null)
   const used = (id: string) =>
     plan.setups.reduce((sum, setup) => sum + setup.operations.filter((one) => one.tool === id).length, 0)
@@ -60,7 +63,8 @@ export function Tools(props: SheetProps) {
                 {tool.name}
               </span>
               <span className="figures shrink-0 text-[11.5px] text-soft">
-                {used(tool.id) ? `${used(tool.id)}×` : 'unused'}
+                {used(tool.id) ? `${used(tool.id)}× ${clock(cuts(tool.id)?.in_cut_s ?? 0)}` : 'unused'}
+                <Worn worn={cuts(tool.id)?.worn} pieces={cuts(tool.id)?.pieces} />
               </span>
               <button
                 type="button"
@@ -78,6 +82,7 @@ export function Tools(props: SheetProps) {
             </li>
           ))}
         </ul>
+        {changer && <Changes plan={plan} changes={changer.changes} />}
         <p className="mt-1 flex flex-wrap items-baseline gap-3 text-[12.5px]">
           <button type="button" className="knob !px-2" onClick={() => setLibrary(true)}>
             Make, change, take…
@@ -105,5 +110,41 @@ export function Tools(props: SheetProps) {
         {library && <ToolLibrary {...props} close={() => setLibrary(false)} />}
       </DisclosurePanel>
     </Disclosure>
+  )
+}
+
+/** How much of its edge a tool wears over one part. */
+function Worn({ worn, pieces }: { worn?: number | null | undefined; pieces?: number | null | undefined }) {
+  if (worn == null) return null
+  return (
+    <span
+      className={`ml-1 ${worn > 1 ? 'text-trouble' : ''}`}
+      title={pieces == null ? undefined : `lasts for ${pieces} ${pieces === 1 ? 'part' : 'parts'}`}
+    >
+      {Math.round(worn * 100)} %
+    </span>
+  )
+}
+
+/** What is put into which place before each setup that needs another than stands there. */
+function Changes({ plan, changes }: { plan: Plan; changes: Tooling['changes'] }) {
+  const named = (id: string | null | undefined) => plan.tools.find((one) => one.id === id)?.name
+  const setups = [...new Set(changes.map((one) => one.setup))]
+  return (
+    <details className="mt-1 text-[12.5px]" aria-label="What goes into the changer">
+      <summary className="cursor-pointer text-soft">What goes into the changer, before which setup</summary>
+      {setups.map((setup) => (
+        <p key={setup} className="mt-0.5">
+          <span className="font-semibold">{setup}</span>{' '}
+          {changes
+            .filter((one) => one.setup === setup)
+            .map(
+              (one) =>
+                `${one.place}: ${named(one.put)}${one.taken ? ` (in place of ${named(one.taken)})` : ''}`,
+            )
+            .join(', ')}
+        </p>
+      ))}
+    </details>
   )
 }

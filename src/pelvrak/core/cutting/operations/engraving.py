@@ -205,6 +205,17 @@ class _Engraved:
                 limit=STANDS_MM,
                 unit="mm",
             )
+        cell = self.job.stock.field.grid.cell
+        if 2 * self.half < 2 * cell:
+            self.job.note(
+                "cut.finer_than_rays",
+                "note",
+                f"{self.operation.name} is cut {2 * self.half:.2f} mm wide, and the stock is known every"
+                f" {cell:g} mm: the picture shows it in pieces; its path is as told.",
+                measured=round(2 * self.half, 3),
+                limit=2 * cell,
+                unit="mm",
+            )
         self.job.check_reach(top, self.height - self.operation.depth)
         for ways in lines:
             self._cut(ways, top)
