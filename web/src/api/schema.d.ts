@@ -6036,6 +6036,42 @@ export interface components {
              */
             leave?: number | null;
             /**
+             * Lead
+             * @description radius of the arcs it comes and goes by; 0: straight
+             */
+            lead?: number | null;
+            /**
+             * Spring passes
+             * @description so often again along the wall, for what the cutter bent
+             * @default 0
+             */
+            spring: number;
+            /**
+             * Tabs
+             * @description bridges left round the part; with them only a slot is cut round it, and the rest stays
+             * @default 0
+             */
+            tabs: number;
+            /**
+             * Tab width
+             * @description along the contour
+             * @default 4
+             */
+            tab_width: number;
+            /**
+             * Tab height
+             * @description from the bottom up
+             * @default 1
+             */
+            tab_height: number;
+            /**
+             * Cutter radius
+             * @description computed, or corrected in the control too: G41 and D with the wear, 0 for a cutter as told
+             * @default computed
+             * @enum {string}
+             */
+            compensation: "computed" | "wear";
+            /**
              * Nest
              * @description along the inside of the nest, where a setup cuts one
              * @default false

@@ -20,7 +20,7 @@ import { useEditing } from '../state/editing'
 import { useFields } from '../state/fields'
 import { LAYERS, type Look, lookFrom, toggle, useShown, cutThrough } from '../state/picture'
 import { useRoute } from '../state/route'
-import { clock, hueOf, round } from '../ui/words'
+import { clock, round } from '../ui/words'
 import { FoundMark } from '../stages/reach/FoundMark'
 import { ZeroMark } from '../ui/icons'
 import { AxisLetters, Follow, handleOf, MachineTriad, TriadInStep, ZeroAxes } from './Axes'
@@ -246,7 +246,6 @@ export function Bench({ project }: { project: ProjectState }) {
               setup={setup}
               operation={moment.operation}
               moves={moment.moment ? moment.path.slice(0, moment.moment.index + 1) : moment.path}
-              hue={hueOf(view.card)}
             />
           )}
           {!byAxes && moment.operation && moment.moment && (

@@ -5,6 +5,7 @@ import { type Move, usePaths } from '../dock/moment'
 import { type Drawn, useShown } from '../state/picture'
 import { Lines } from './Lines'
 
+const CUTS = '#12439B'
 const AIR = '#7A6A00'
 const RAPID = '#A3361B'
 
@@ -23,7 +24,6 @@ export function Paths(props: {
   setup: SetupReport | undefined
   operation: OperationReport | undefined
   moves: Move[]
-  hue: string
 }) {
   const drawn = useShown((picture) => picture.drawn)
   const others = usePaths(before(props.setup, props.operation, drawn.of))
@@ -45,7 +45,7 @@ export function Paths(props: {
   }, [others, props.moves])
   return (
     <>
-      {drawn.cuts && <Lines geometry={cuts} colour={props.hue} opacity={1} through />}
+      {drawn.cuts && <Lines geometry={cuts} colour={CUTS} opacity={1} through />}
       {drawn.air && <Lines geometry={air} colour={AIR} opacity={0.8} through />}
       {drawn.rapids && <Lines geometry={rapids} colour={RAPID} opacity={0.5} through />}
     </>

@@ -30,7 +30,9 @@ class Move:
     """One move of the tool tip to `end` in the zero frame, mm.
 
     centre: of cw and ccw arcs in the xy plane (seen from +z); z may change along the arc (helix).
-    feed: mm/min; 0 for rapids. dwell_s: how long the tool stands at its end.
+    feed: mm/min; 0 for rapids. dwell_s: how long the tool stands at its end. compensation: the
+    control begins to correct the cutter's radius with this straight move, the tool on the left of its way, or
+    ends to.
     """
 
     kind: MoveKind
@@ -38,6 +40,7 @@ class Move:
     feed: float = 0.0
     centre: tuple[float, float] | None = None
     dwell_s: float = 0.0
+    compensation: Literal["", "left", "off"] = ""
 
 
 @dataclass(frozen=True)
@@ -95,6 +98,10 @@ class Path:
         """Stand where the last move ended."""
         if seconds and self.moves:
             self.moves[-1] = replace(self.moves[-1], dwell_s=seconds)
+
+    def compensate(self, how: Literal["left", "off"]) -> None:
+        """With the last move the control begins to correct the cutter's radius, or ends to."""
+        self.moves[-1] = replace(self.moves[-1], compensation=how)
 
     def arc(self, kind: Literal["cw", "ccw"], end: Point, centre: tuple[float, float], feed: float) -> None:
         self.moves.append(Move(kind, end, feed, centre))

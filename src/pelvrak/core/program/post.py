@@ -230,7 +230,7 @@ class _Running:
         approach = _come(w, planned.tool, planned.path.moves[0].end, coolant)
         if written_as_cycle(operation):
             return _cycle(w, planned, approach)
-        return [approach, *_moves(w, planned.path)]
+        return [approach, *_moves(w, planned.path, planned.tool.place)]
 
     def _stop(self, stop: str, text: str) -> None:
         """Stop with the spindle up and standing, where it is asked for."""
@@ -388,13 +388,15 @@ def _shifted(one: Planned) -> Planned:
     return replace(one, path=path, holes=holes)
 
 
-def _moves(w: _Writer, path: Path) -> list[int]:
+def _moves(w: _Writer, path: Path, place: int) -> list[int]:
+    """place: of the tool, whose radius the control corrects by D of the same number."""
     out = []
     at = path.moves[0].end
     for move in path.moves[1:]:
         x, y, z = (_number(v) for v in move.end)
         code = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}[move.kind]
         words = w.changed(("G", code))
+        words += {"left": ["G41", f"D{place}"], "off": ["G40"], "": []}[move.compensation]
         if move.centre is None:
             words += w.changed(("X", x), ("Y", y), ("Z", z))
         else:

@@ -76,6 +76,7 @@ def path_json(path: Path, holes: list[Hole], ends_s: Floats, in_air: tuple[int, 
             "holes": [[h.x, h.y, h.start, h.bottom] for h in holes],
             "ends_s": np.round(ends_s, 4).tolist(),
             "in_air": in_air,
+            "compensation": [[n, m.compensation] for n, m in enumerate(path.moves) if m.compensation],
             "dwells": [[n, m.dwell_s] for n, m in enumerate(path.moves) if m.dwell_s],
             "round": None if path.round is None else asdict(path.round),
         }
@@ -90,6 +91,8 @@ def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
     ]
     for number, seconds in read["dwells"]:
         moves[number] = replace(moves[number], dwell_s=seconds)
+    for number, how in read["compensation"]:
+        moves[number] = replace(moves[number], compensation=how)
     lie = read["round"]
     if lie is not None:
         lie = Round(**{**lie, "along": tuple(lie["along"]), "centre": tuple(lie["centre"])})

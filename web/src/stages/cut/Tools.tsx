@@ -135,7 +135,9 @@ function Changes({ plan, changes }: { plan: Plan; changes: Tooling['changes'] })
       <summary className="cursor-pointer text-soft">What goes into the changer, before which setup</summary>
       {setups.map((setup) => (
         <p key={setup} className="mt-0.5">
-          <span className="font-semibold">{setup}</span>{' '}
+          <span className="font-semibold">
+            {setup} on {changes.find((one) => one.setup === setup)?.machine}
+          </span>{' '}
           {changes
             .filter((one) => one.setup === setup)
             .map(

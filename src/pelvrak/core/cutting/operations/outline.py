@@ -7,7 +7,8 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
-from shapely import Polygon, box
+from shapely import LineString, Polygon, box, get_coordinates
+from shapely.ops import substring
 
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.operation import (
@@ -40,6 +41,8 @@ from pelvrak.core.geometry.part import FaceRef, face_of
 from pelvrak.core.geometry.planar import pieces
 
 CHAMFER_TIP_MM = 0.5
+# Leads, as shares of the cutter's radius, outside and inside: common practice, no source.
+LEAD_OUTSIDE, LEAD_INSIDE = 0.6, 0.25
 
 
 class Outline(OperationKind):
@@ -85,6 +88,36 @@ class Outline(OperationKind):
     step_down: Depth = depth_of_pass(10.0)
     step_over: StepOver = width_of_pass(0.5)
     leave: Leave | None = leaves("Leave", "what stays on the wall")
+    lead: Annotated[float, Field(ge=0, le=100)] | None = asked(
+        None,
+        title="Lead",
+        help="radius of the arcs it comes and goes by; 0: straight",
+        unit="mm",
+        empty="by the cutter",
+        place="what",
+    )
+    spring: Annotated[int, Field(ge=0, le=5)] = asked(
+        0, title="Spring passes", help="so often again along the wall, for what the cutter bent", place="what"
+    )
+    tabs: Annotated[int, Field(ge=0, le=50)] = asked(
+        0,
+        title="Tabs",
+        help="bridges left round the part; with them only a slot is cut round it, and the rest stays",
+        place="what",
+    )
+    tab_width: Annotated[float, Field(gt=0, le=100)] = asked(
+        4.0, title="Tab width", help="along the contour", unit="mm", place="what"
+    )
+    tab_height: Annotated[float, Field(gt=0, le=50)] = asked(
+        1.0, title="Tab height", help="from the bottom up", unit="mm", place="what"
+    )
+    compensation: Literal["computed", "wear"] = asked(
+        "computed",
+        title="Cutter radius",
+        help="computed, or corrected in the control too: G41 and D with the wear, 0 for a cutter as told",
+        called={"computed": "computed", "wear": "and wear by G41"},
+        place="program",
+    )
     nest: bool = asked(False, title="Nest", help="along the inside of the nest, where a setup cuts one")
     ramp_deg: Ramp = ramp_angle()
 
@@ -180,7 +213,7 @@ def _plan(operation: Outline, job: Job) -> None:
             corners = box(job.stock.low[0], job.stock.low[1], job.stock.high[0], job.stock.high[1])
             spare = min(float(corners.hausdorff_distance(contour)), 60.0)
         step = operation.step_over * job.tool.DC
-        once = sign < 0 or operation.chamfer is not None
+        once = sign < 0 or operation.chamfer is not None or operation.tabs > 0
         rounds = 1 if once else max(1, math.ceil(spare / step))
         top = top_within(job.stock, offset(final, job.radius))
         if top is None or top <= bottom:
@@ -193,10 +226,10 @@ def _plan(operation: Outline, job: Job) -> None:
         ]
         for z in levels(top, bottom, operation.step_down):
             for ring in rings:
-                _follow_ring(operation, job, ring, z)
+                _follow_ring(operation, job, ring, z, bottom)
 
 
-def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float) -> None:
+def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: float) -> None:
     """One pass along a contour at one depth: lead in by a tangent arc from the air side, climb, lead out."""
     outside = operation.side == "outside" and not operation.nest
     cutter = cutter_profile(job.tool)
@@ -205,36 +238,90 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float) -> None:
     t = ring[1] - ring[0]
     t = t / np.hypot(*t)
     n = np.array([-t[1], t[0]])  # air is on the left
-    lead = job.radius * (0.6 if outside else 0.25)
-    if not outside:
-        room = Polygon(ring).buffer(-lead)
-        lead = lead if not room.is_empty else 0.0
+    lead = _lead(operation, job, ring, outside)
     centre = ring[0] + n * lead
     entry = centre - t * lead
-    start = entry
-    clear = lead > 0 and not touches(job.stock, at_height(np.array([entry]), z), cutter)
-    if not clear and outside:
+    # Inside, the cutter comes down over the middle of its arc, so that there is a straight line before it.
+    start = entry if outside else centre
+    clear = lead > 0 and not touches(job.stock, at_height(np.array([start]), z), cutter)
+    if not clear and outside and not operation.tabs:
         for away in np.arange(2.0, 80.0, 2.0):
             start = entry + n * away
             if not touches(job.stock, at_height(np.array([start]), z), cutter):
                 clear = True
                 break
+    corrected = operation.compensation == "wear"
     if clear:
+        if corrected and np.allclose(start, entry):
+            start = entry + n * max(job.radius, 1.0)
         job.path.rapid(float(start[0]), float(start[1]), job.top + operation.clearance)
         job.path.rapid(float(start[0]), float(start[1]), z + operation.retract)
         job.path.feed(float(start[0]), float(start[1]), z, job.plunge)
         job.path.feed(float(entry[0]), float(entry[1]), z, job.lead)
-        job.path.arc(
-            "ccw", (float(ring[0][0]), float(ring[0][1]), z), (float(centre[0]), float(centre[1])), job.lead
-        )
+        if corrected:
+            job.path.compensate("left")
+        _arc(job, ring[0], centre, z)
     else:
+        if corrected:
+            job.note(
+                "cut.no_compensation",
+                "warning",
+                f"{operation.name} has no room for a straight way in; G41 is not written at Z{z:.2f}.",
+                at_height(ring[:1], z)[0],
+            )
         x, y = float(ring[0][0]), float(ring[0][1])
         job.path.rapid(x, y, job.top + operation.clearance)
         job.path.rapid(x, y, job.top + operation.retract)
         ramp_along(job, ring, job.top + 0.2, z, operation.ramp_deg)
-    trace(job, ring, z)
-    if lead > 0:
-        out = centre + t * lead
-        job.path.arc("ccw", (float(out[0]), float(out[1]), z), (float(centre[0]), float(centre[1])), job.lead)
+    last = z <= bottom + 1e-6
+    for _ in range(1 + (operation.spring if last else 0)):
+        _round(operation, job, ring, z, bottom)
+    out = centre + t * lead
+    # In the slot round a part that tabs hold there is nowhere to lead out to.
+    if lead > 0 and (clear or not operation.tabs):
+        _arc(job, out, centre, z)
+    if corrected and clear:
+        x, y = (float(c) for c in out + n * max(job.radius, 1.0)) if outside else (float(c) for c in centre)
+        job.path.feed(x, y, z, job.lead)
+        job.path.compensate("off")
     x, y, _ = job.path.at
     job.path.rapid(x, y, job.top + operation.clearance)
+
+
+def _lead(operation: Outline, job: Job, ring: Floats, outside: bool) -> float:
+    """Radius of the arcs in and out, mm; 0 where there is no room for them."""
+    lead = job.radius * (LEAD_OUTSIDE if outside else LEAD_INSIDE)
+    if operation.lead is not None:
+        lead = operation.lead
+    return 0.0 if not outside and Polygon(ring).buffer(-lead).is_empty else lead
+
+
+def _arc(job: Job, end: Floats, centre: Floats, z: float) -> None:
+    to = (float(end[0]), float(end[1]), z)
+    job.path.arc("ccw", to, (float(centre[0]), float(centre[1])), job.lead)
+
+
+def _round(operation: Outline, job: Job, ring: Floats, z: float, bottom: float) -> None:
+    """Once along a contour, up and over its tabs."""
+    over = bottom + operation.tab_height
+    if operation.tabs == 0 or z >= over - 1e-6:
+        trace(job, ring, z)
+        return
+    line = LineString(ring)
+    half = (operation.tab_width + job.tool.DC) / 2
+    if 2 * half * operation.tabs >= line.length:
+        raise BadInput(
+            "cut.tabs_too_wide",
+            operation.name,
+            f"{operation.tabs} tabs of {operation.tab_width:g} mm leave nothing of {line.length:.1f} mm",
+            "give fewer tabs, or narrower ones",
+        )
+    at = 0.0
+    for number in range(operation.tabs):
+        middle = (number + 0.5) * line.length / operation.tabs
+        trace(job, get_coordinates(substring(line, at, middle - half)), z)
+        job.path.feed(*job.path.at[:2], over, job.plunge)
+        trace(job, get_coordinates(substring(line, middle - half, middle + half)), over)
+        job.path.feed(*job.path.at[:2], z, job.plunge)
+        at = middle + half
+    trace(job, get_coordinates(substring(line, at, line.length)), z)

@@ -1,0 +1,137 @@
+"""Outline: tabs that hold the part, spring passes, leads, the cutter's radius corrected in the control."""
+
+from __future__ import annotations
+
+import math
+import re
+import unittest
+
+import numpy as np
+
+from pelvrak.core.cutting.operations import Outline
+from pelvrak.core.errors import BadInput
+from pelvrak.core.route.cut_facts import loose_pieces
+from tests import solids
+from tests.core.planning_bench import bore_of, model, run
+from tests.core.test_post import facing, text_of
+from tests.solids import block
+
+PLATE = model(solids.box((0, 0, 0), (40, 30, 6)))
+STOCK = ((-20, -20, 0), (60, 50, 6))
+
+
+def outline(**told):
+    return Outline(**{"id": "o", "name": "outline", "tool": "em6", "below": 0.5, "step_down": 7.0, **told})
+
+
+def taken(done) -> float:
+    return float(done.hits.removed.sum())
+
+
+class Tabs(unittest.TestCase):
+    def test_they_hold_the_part_and_are_as_large_as_told(self):
+        """Slot round a plate: its area by closed form. A tab: its width, the slot's width, its height; at its
+        ends the round cutter leaves a little more, (1 - π/4) of the slot's width squared.
+        """
+        before = block(*STOCK, 0.4)
+        whole = run(PLATE, before, outline(tabs=4, tab_width=5.0, tab_height=2.0))
+        self.assertEqual(loose_pieces(before, whole.field), [])
+        free = run(PLATE, block(*STOCK, 0.4), outline(tabs=1, tab_width=1e-3, tab_height=1e-3))
+        self.assertEqual(len(loose_pieces(before, free.field)), 1)
+        slot = (2 * (40 + 30) * 6 + math.pi * 36) * 6
+        self.assertAlmostEqual(free.volume, 80 * 70 * 6 - slot, delta=0.004 * slot)
+        tabs = 4 * 2.0 * (5.0 * 6.0 + (1 - math.pi / 4) * 36)
+        self.assertAlmostEqual(whole.volume - free.volume, tabs, delta=0.04 * tabs)
+        self.assertLess(whole.hits.rapid.max(), 1e-6)
+
+    def test_more_tabs_than_there_is_room_for(self):
+        with self.assertRaises(BadInput) as refused:
+            run(PLATE, block(*STOCK, 0.8), outline(tabs=20, tab_width=5.0))
+        self.assertEqual(refused.exception.code, "cut.tabs_too_wide")
+
+    def test_a_spring_pass_goes_round_once_more_at_the_bottom_and_takes_nothing(self):
+        told = {"tabs": 1, "tab_width": 1e-3, "tab_height": 1e-3, "step_down": 4.0}
+        once = run(PLATE, block(*STOCK, 0.8), outline(**told))
+        again = run(PLATE, block(*STOCK, 0.8), outline(**told, spring=1))
+        round_about = 2 * (40 + 30) + 2 * math.pi * 3
+        self.assertAlmostEqual(_fed(again) - _fed(once), round_about, delta=0.2)
+        self.assertAlmostEqual(taken(again), taken(once), delta=1.0)
+
+
+def _fed(done) -> float:
+    ends = [done.job.path.start, *(move.end for move in done.job.path.moves)]
+    out = 0.0
+    for before, move in zip(ends, done.job.path.moves, strict=False):
+        if move.kind == "line" and abs(move.end[2] - before[2]) < 1e-9:
+            out += math.dist(before, move.end)
+        elif move.centre is not None:
+            radius = math.dist(before[:2], move.centre)
+            turn = math.atan2(move.end[1] - move.centre[1], move.end[0] - move.centre[0])
+            turn -= math.atan2(before[1] - move.centre[1], before[0] - move.centre[0])
+            out += radius * ((turn if move.kind == "ccw" else -turn) % (2 * math.pi))
+    return out
+
+
+class Leads(unittest.TestCase):
+    def test_arcs_of_the_radius_told_touch_the_contour(self):
+        done = run(PLATE, block(*STOCK, 0.8), outline(lead=8.0))
+        moves = done.job.path.moves
+        # Round the plate it goes clockwise: what goes the other way leads in and out.
+        at = [i for i, move in enumerate(moves) if move.kind == "ccw"][-2]
+        entry, arc = np.array(moves[at - 1].end[:2]), moves[at]
+        self.assertAlmostEqual(math.dist(entry, arc.centre), 8.0, places=6)
+        self.assertAlmostEqual(math.dist(arc.end[:2], arc.centre), 8.0, places=6)
+        # It ends on the contour of the cutter's middle, 3 mm off the plate, square to the centre's direction.
+        x, y = arc.end[:2]
+        off = max(abs(x - 20) - 20, abs(y - 15) - 15)
+        self.assertAlmostEqual(off, 3.0, places=3)
+        out = max(abs(arc.centre[0] - 20) - 20, abs(arc.centre[1] - 15) - 15)
+        self.assertAlmostEqual(out, 11.0, places=3)
+
+
+class Compensation(unittest.TestCase):
+    """G40, G41 and D as ISO 6983-1 names them; begun and ended on straight moves in the plane."""
+
+    def said(self, done) -> list[str]:
+        text = text_of(facing(done.job.path))
+        return [re.sub(r"^N\d+ ", "", line) for line in text.splitlines()]
+
+    def check(self, done):
+        lines = self.said(done)
+        on = [i for i, line in enumerate(lines) if "G41" in line]
+        off = [i for i, line in enumerate(lines) if "G40" in line and "G21" not in line]
+        self.assertEqual(len(on), len(off))
+        self.assertGreater(len(on), 0)
+        for first, last in zip(on, off, strict=True):
+            self.assertLess(first, last)
+            self.assertRegex(lines[first], r"G41 D\d+ .*[XY]")
+            self.assertNotRegex(lines[first], "G[23]|Z|I")
+            self.assertNotRegex(lines[last], "G[23]|Z|I")
+            # No rapid while it is corrected.
+            self.assertFalse([line for line in lines[first:last] if re.match("G0", line)])
+
+    def test_outside_and_inside(self):
+        done = run(PLATE, block(*STOCK, 0.8), outline(compensation="wear"))
+        self.check(done)
+        ring = model(solids.minus(solids.box((0, 0, 0), (40, 30, 6)), solids.cylinder((20, 15, -1), 10, 20)))
+        bored = block((0, 0, 0), (40, 30, 6), 0.5)
+        operation = outline(side="inside", faces=bore_of(ring.part, 10.0), compensation="wear")
+        first = run(ring, bored, operation.model_copy(update={"compensation": "computed", "leave": 0.5}))
+        done = run(ring, first.field, operation.model_copy(update={"leave": 0.0}))
+        self.check(done)
+        self.assertEqual([one.code for one in done.job.findings], [])
+
+    def test_computed_it_says_nothing(self):
+        done = run(PLATE, block(*STOCK, 0.8), outline())
+        self.assertFalse([line for line in self.said(done) if "G41" in line])
+
+    def test_where_there_is_no_room_for_a_straight_way_in(self):
+        ring = model(solids.minus(solids.box((0, 0, 0), (40, 30, 6)), solids.cylinder((20, 15, -1), 10, 20)))
+        operation = outline(side="inside", faces=bore_of(ring.part, 10.0), compensation="wear", leave=0.0)
+        done = run(ring, block((0, 0, 0), (40, 30, 6), 0.5), operation)
+        self.assertIn("cut.no_compensation", [one.code for one in done.job.findings])
+        self.assertFalse([line for line in self.said(done) if "G41" in line])
+
+
+if __name__ == "__main__":
+    unittest.main()
