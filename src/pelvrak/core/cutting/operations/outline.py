@@ -272,7 +272,11 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: f
         x, y = float(ring[0][0]), float(ring[0][1])
         job.path.rapid(x, y, job.top + operation.clearance)
         job.path.rapid(x, y, job.top + operation.retract)
-        ramp_along(job, ring, job.top + 0.2, z, operation.ramp_deg)
+        # A ramp goes all the way round: no lower than the tabs.
+        low = max(z, _over_tabs(operation, bottom)) if operation.tabs else z
+        if low < job.top:
+            ramp_along(job, ring, job.top + 0.2, low, operation.ramp_deg)
+        job.path.feed(x, y, z, job.plunge)
     last = z <= bottom + 1e-6
     for _ in range(1 + (operation.spring if last else 0)):
         _round(operation, job, ring, z, bottom)
@@ -301,9 +305,14 @@ def _arc(job: Job, end: Floats, centre: Floats, z: float) -> None:
     job.path.arc("ccw", to, (float(centre[0]), float(centre[1])), job.lead)
 
 
+def _over_tabs(operation: Outline, bottom: float) -> float:
+    """Height of the tabs' tops, mm: what is cut past the bottom is below them."""
+    return bottom + max(operation.below, 0.0) + operation.tab_height
+
+
 def _round(operation: Outline, job: Job, ring: Floats, z: float, bottom: float) -> None:
     """Once along a contour, up and over its tabs."""
-    over = bottom + operation.tab_height
+    over = _over_tabs(operation, bottom)
     if operation.tabs == 0 or z >= over - 1e-6:
         trace(job, ring, z)
         return
