@@ -133,7 +133,8 @@ class Chains(unittest.TestCase):
     def test_steps_by_tolerance_and_size(self):
         for text, size, steps in (
             ("H7", 8, ("spot", "drill", "ream")),
-            ("H7", 35, ("mill", "finish")),
+            ("H7", 35, ("mill", "bore")),
+            ("H7", 120, ("mill", "finish")),
             ("M6", 5, ("spot", "drill", "tap")),
             (None, 8, ("spot", "drill")),
             (None, 60, ("mill",)),
@@ -238,7 +239,8 @@ class Proposed(unittest.TestCase):
         self.assertEqual(wrong, [])
         left = report.comparison
         self.assertEqual([f.code for f in left.findings], [])
-        self.assertLess(left.gouge_volume_mm3, 1.0)
+        # The head is set to the middle of 35 H7: 6 µm of its wall, all round, and nothing else.
+        self.assertLess(left.gouge_volume_mm3, 3.0)
         # Threads are not part of the stock.
         self.assertLess(left.left_volume_mm3, 5.0)
         # What is cut by an operation is told as that, and offered no more.

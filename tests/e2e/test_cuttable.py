@@ -46,7 +46,7 @@ class Cuttable(Browser):
         page.get_by_role("button", name=re.compile("^Take pocket")).click()
         expect(sheet.get_by_role("button", name="Finish pocket", exact=True)).to_be_visible()
         expect(offered.get_by_text("pocket, 6 deep")).to_have_count(0)
-        sheet.get_by_role("button", name="Cut all 4 operations").click()
+        sheet.get_by_role("button", name="Cut all 6 operations").click()
         expect(sheet.get_by_text("Nothing that looks to the spindle is left to cut.")).to_be_visible()
         self.current(page)
         with self.server.client() as client:
@@ -57,7 +57,17 @@ class Cuttable(Browser):
             places = [tool["place"] for tool in state["plan"]["tools"]]
             self.assertEqual(client.get(f"/api/projects/{number}/cuttable/OP77").status_code, 404)
         self.assertEqual(
-            names, ["Rough pocket", "Finish pocket", "Face the top", "Spot Ø8", "Drill Ø8", "Ream Ø8"]
+            names,
+            [
+                "Rough pocket",
+                "Finish pocket",
+                "Face the top",
+                "Rough the outside",
+                "Finish the outside",
+                "Spot Ø8",
+                "Drill Ø8",
+                "Ream Ø8",
+            ],
         )
         self.assertEqual(wrong, [])
         # The tools came with the operations, each into a place of its own.

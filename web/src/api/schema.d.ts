@@ -2830,7 +2830,7 @@ export interface components {
              * @description of feature
              * @enum {string}
              */
-            kind: "top" | "hole" | "recess";
+            kind: "top" | "outside" | "hole" | "recess";
             /**
              * Count
              * @description how many alike

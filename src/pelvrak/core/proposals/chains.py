@@ -12,7 +12,7 @@ from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.shelf import shelf
 
 Fit = Literal["thread", "close", "plain"]
-StepName = Literal["spot", "drill", "ream", "tap", "mill", "finish"]
+StepName = Literal["spot", "drill", "ream", "tap", "thread_mill", "mill", "finish", "bore"]
 
 
 class Chain(Frozen):

@@ -12,6 +12,8 @@ from pelvrak.core.proposals.chains import Rules
 
 # A tool this much off a size still is of it, mm.
 SAME_MM = 0.005
+# A thread mill is no wider than this share of its hole: common practice, no source.
+THREAD_SHARE = 0.85
 # Metric drills come in whole twentieths, mm; another (of inches) has to be nearer by this.
 STEP_MM, OTHER_MM = 0.05, 0.1
 # The widest cutter for a pocket, as a share of what fits in: it has to go down inside.
@@ -133,3 +135,36 @@ def end_mill(
         foot_said = f" with a corner radius of {foot:g} mm" if foot else ""
         raise Missing(f"an end mill up to Ø{most:.4g}{foot_said}, flutes at least {math.ceil(depth)} mm long")
     return found
+
+
+def thread_mill(tools: Tools, meant: Understood, diameter: float, depth: float) -> Tool:
+    """A thread mill of a thread's pitch that goes round in a hole (diameter) and reaches down."""
+    pitch = meant.pitch or 0.0
+
+    def ill(tool: Tool) -> float | None:
+        fits = abs((tool.TP or 0.0) - pitch) < 0.01 and THREAD_SHARE * diameter >= tool.DC
+        return -tool.DC if fits and depth <= tool.LCF else None
+
+    found = tools.best(("thread_mill",), ill)
+    if found is None:
+        raise Missing(f"a thread mill of pitch {pitch:g}, up to Ø{THREAD_SHARE * diameter:.1f}")
+    return found
+
+
+def boring_head(tools: Tools, diameter: float, depth: float) -> Tool:
+    """A boring head set to a diameter, reaching down. As it is set it is a tool of its own."""
+
+    def ill(tool: Tool) -> float | None:
+        least, most = tool.DCN or tool.DC, tool.DCX or tool.DC
+        return most - least if least <= diameter <= most and depth <= tool.reach else None
+
+    found = tools.best(("boring_bar",), ill)
+    if found is None:
+        raise Missing(f"a boring head for Ø{diameter:.4g}, {math.ceil(depth)} mm deep")
+    if abs(found.DC - diameter) < SAME_MM / 5:
+        return found
+    set_to = f"{diameter:.3f}".rstrip("0").rstrip(".")
+    name = f"{found.name}, at Ø{set_to}"[:60]
+    return found.model_copy(
+        update={"id": f"{found.id}-{set_to.replace('.', '_')}"[:40], "name": name, "DC": round(diameter, 4)}
+    )

@@ -8,28 +8,54 @@ import numpy as np
 from shapely import maximum_inscribed_circle
 from shapely.geometry import Polygon
 
-from pelvrak.core.cutting.regions import floor_region, opening_region
+from pelvrak.core.cutting.regions import (
+    floor_region,
+    offset,
+    opening_region,
+    silhouette,
+    smallest_inner_radius,
+)
 from pelvrak.core.cutting.standing import top_within
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.features import Recess
+from pelvrak.core.geometry.planar import pieces
 from pelvrak.core.geometry.rigid import moved
 from pelvrak.core.proposals import choosing
 from pelvrak.core.proposals.choosing import Missing
 from pelvrak.core.proposals.holes import holes_in
-from pelvrak.core.proposals.steps import ALONG, PAST_MM, STANDS_MM, TOP, Cuttable, Passed, Plane, Shop
+from pelvrak.core.proposals.steps import (
+    ALONG,
+    DOWN_SHARE,
+    OUTSIDE,
+    OVER_SHARE,
+    PAST_MM,
+    STANDS_MM,
+    TOP,
+    Cuttable,
+    Passed,
+    Plane,
+    Shop,
+)
+from pelvrak.core.stock.above import region_above
 
 CLOSED = ("pocket", "slot", "opening", "through slot")
 # Depth and width of a facing pass: mm, and a share of the cutter's diameter: common practice, no source.
 FACED_MM, FACED_SHARE = 2.0, 0.7
 # Beside what is open to a side a cutter may run out: so much wider a one fits.
 OPEN_WIDER = 4.0
+# Over what holds the work the outside is cut down to this, mm: common practice, no source.
+OVER_HOLDING_MM = 1.0
+# Less beside the part is nothing to be cut, mm².
+BESIDE_MM2 = 5.0
+# The outside is cut by no wider cutter, mm; a corner tighter than this is sharp, mm.
+OUTSIDE_WIDEST_MM, SHARPEST_MM = 20.0, 0.2
 
 
 def cuttable(plane: Plane, shop: Shop) -> tuple[tuple[Cuttable, ...], tuple[Passed, ...]]:
     """What can be cut in a plane, and what of it is not offered with why; what does not look to the spindle
     is in neither.
     """
-    found = [*_top(plane, shop), *_recesses(plane, shop), *holes_in(plane, shop)]
+    found = [*_top(plane, shop), *_outside(plane, shop), *_recesses(plane, shop), *holes_in(plane, shop)]
     offered = tuple(one for one in found if isinstance(one, Cuttable))
     return offered, tuple(one for one in found if isinstance(one, Passed))
 
@@ -56,6 +82,53 @@ def _top(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
     time = shop.by_volume(tool, float(length * width) * over, down, FACED_SHARE * tool.DC)
     told = {"kind": "facing", "name": "Face the top", "step_down": down, "step_over": FACED_SHARE}
     yield base.model_copy(update={"steps": (shop.step(tool, "finish", told, time),)})
+
+
+def _outside(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
+    """What stands beside the part all round, seen along the spindle, as the work is seated: as far down as
+    the holding leaves it free.
+    """
+    if plane.position:
+        return
+    heights = moved(plane.zero_from_work, plane.model.mesh.vertices)[:, 2]
+    low = max(float(heights.min()), plane.held_to + OVER_HOLDING_MM)
+    top, what = float(heights.max()), "the outside"
+    if low >= top - STANDS_MM:
+        yield Passed(what=what, why="the holding stands over it")
+        return
+    part = silhouette(plane.model.mesh, plane.zero_from_work)
+    beside = region_above(plane.stock.field, low + STANDS_MM).difference(offset(part, STANDS_MM))
+    if beside.area < BESIDE_MM2:
+        return
+    depth = top - low
+    what = f"the outside, {depth:.4g} deep"
+    if (by := plane.cut_already((OUTSIDE,))) is not None:
+        yield Passed(what=what, why=f"cut by {by}")
+        return
+    base = Cuttable(what=what, kind="outside", source="common practice, no source")
+    ring = offset(part, OUTSIDE_WIDEST_MM * 2).difference(part)
+    corner = min(smallest_inner_radius(piece) for piece in pieces(ring))
+    if corner < SHARPEST_MM:
+        yield base.model_copy(update={"wanted": "no turning tool: two of its walls meet sharp"})
+        return
+    # From the bottom of the part up to where the holding ends it stays.
+    below = float(heights.min()) - low or PAST_MM
+    try:
+        rough = choosing.end_mill(shop.tools, OUTSIDE_WIDEST_MM, depth)
+        fine = choosing.end_mill(shop.tools, OUTSIDE_WIDEST_MM, depth, corner)
+    except Missing as missing:
+        yield base.model_copy(update={"wanted": missing.wanted})
+        return
+    told = {"kind": "outline", "side": "outside", "below": round(below, 4)}
+    down = round(DOWN_SHARE * rough.DC, 3)
+    first = {**told, "name": "Rough the outside", "step_down": down, "step_over": OVER_SHARE}
+    last = {**told, "name": "Finish the outside", "step_down": round(depth + 1.0, 3)}
+    volume = float(beside.area) * depth
+    steps = (
+        shop.step(rough, "rough", first, shop.by_volume(rough, volume, down, OVER_SHARE * rough.DC)),
+        shop.step(fine, "finish", last, shop.by_length(fine, float(part.length))),
+    )
+    yield base.model_copy(update={"chain": "roughed and finished", "steps": steps})
 
 
 def _recesses(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:

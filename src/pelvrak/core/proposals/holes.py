@@ -172,6 +172,10 @@ class _Making:
                 return self.finished_round(step)
             case "mill" | "finish":
                 return self.milled(chain, step)
+            case "thread_mill":
+                return self.thread_milled()
+            case "bore":
+                return self.bored()
 
     def drilling(self, cycle: str, verb: str) -> dict[str, Any]:
         return {
@@ -194,8 +198,8 @@ class _Making:
     def drill(self, chain: Chain) -> ProposedStep:
         """To size, or under the size of what comes after."""
         rules, tools, hole = self.shop.rules, self.shop.tools, self.hole
-        if chain.steps[-1] in ("ream", "tap") and self.meant is not None:
-            tapped = chain.steps[-1] == "tap"
+        if chain.steps[-1] in ("ream", "tap", "thread_mill") and self.meant is not None:
+            tapped = chain.steps[-1] != "ream"
             tool = choosing.drill_before(tools, rules, tapped, hole.diameter, self.meant, hole.depth)
         else:
             least = hole.diameter - rules.plain_under_mm
@@ -216,6 +220,31 @@ class _Making:
         told = self.drilling(cycle, "Tap" if tapped else "Ream")
         if tapped and not hole.through:
             told["short"] = round(TAP_LEAD * (self.meant.pitch or 0.0), 3)
+        time = self.shop.by_depth(tool, 2 * hole.depth, len(self.holes))
+        return self.shop.step(tool, "finish", told, time)
+
+    def thread_milled(self) -> ProposedStep:
+        """Up a thread, a pitch a turn."""
+        assert self.meant is not None
+        hole = self.hole
+        tool = choosing.thread_mill(self.shop.tools, self.meant, hole.diameter, hole.depth)
+        told = {
+            "kind": "threading",
+            "name": f"Mill {self.name}",
+            "faces": told_faces(self.faces),
+            "size": self.meant.size,
+            "short": 0.0 if hole.through else round(TAP_LEAD * (self.meant.pitch or 0.0), 3),
+        }
+        turns = hole.depth / max(tool.LCF, 1e-6) + 1
+        way = turns * math.pi * ((self.meant.size or hole.diameter) - tool.DC) * len(self.holes)
+        return self.shop.step(tool, "finish", told, self.shop.by_length(tool, way))
+
+    def bored(self) -> ProposedStep:
+        """To size by a boring head, fed out again."""
+        hole = self.hole
+        size = hole.diameter if self.meant is None else (self.meant.low + self.meant.high) / 2
+        tool = choosing.boring_head(self.shop.tools, size, hole.depth + PAST_MM)
+        told = self.drilling("bore", "Bore")
         time = self.shop.by_depth(tool, 2 * hole.depth, len(self.holes))
         return self.shop.step(tool, "finish", told, time)
 

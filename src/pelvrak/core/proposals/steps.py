@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
@@ -55,7 +56,7 @@ class Cuttable(Frozen):
     """
 
     what: str
-    kind: Literal["top", "hole", "recess"]
+    kind: Literal["top", "outside", "hole", "recess"]
     count: int = 1
     faces: tuple[FaceRef, ...] = ()
     all_faces: tuple[int, ...] = ()
@@ -119,15 +120,18 @@ class Shop:
             "below": below,
             "step_down": round(depth + 1.0, 3),
         }
+        return self.step(tool, "finish", told, self.by_length(tool, length))
+
+    def by_length(self, tool: Tool, length: float) -> Reckoned:
+        """Time along a way (mm), s."""
         feed = cutting_data(tool, self.material, self.machine).feed_mm_min.value
-        time = Reckoned(
+        return Reckoned(
             value=round(60 * length / feed, 1),
             unit="s",
             formula="t = l / vf",
             with_values=f"{length:.0f} / {feed:.0f}",
             source="length over feed",
         )
-        return self.step(tool, "finish", told, time)
 
     def by_volume(self, tool: Tool, volume: float, down: float, over: float) -> Reckoned:
         """Time to remove a volume (mm³) at a full step, s."""
@@ -158,7 +162,8 @@ class Plane:
     """The part as it lies in one plane of a setup.
 
     position: its name, "" as the work is seated; stock: that comes in, as it lies there; meant: what the
-    callouts on faces say, by face; cut_by: the operation that cuts a face, by face, of the top by TOP.
+    callouts on faces say, by face; cut_by: the operation that cuts a face, by face, of the top by TOP, of the
+    outside by OUTSIDE; held_to: height up to which the holding stands beside the work, mm.
     """
 
     position: str
@@ -168,6 +173,7 @@ class Plane:
     features: Features
     meant: Mapping[int, Understood]
     cut_by: Mapping[int, str]
+    held_to: float = -math.inf
 
     @cached_property
     def up(self) -> Floats:
@@ -188,8 +194,8 @@ class Plane:
         return next((self.cut_by[face] for face in faces if face in self.cut_by), None)
 
 
-# The top of the work has no face of its own.
-TOP = -1
+# The top of the work and its outside have no face of their own.
+TOP, OUTSIDE = -1, -2
 
 
 def told_faces(faces: tuple[FaceRef, ...]) -> list[dict[str, Any]]:

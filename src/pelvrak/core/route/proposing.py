@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -10,7 +11,7 @@ import numpy as np
 
 from pelvrak.core.cures import Add, Cure, Edit, Element
 from pelvrak.core.cutting.feeds import material_of
-from pelvrak.core.cutting.operations import KINDS
+from pelvrak.core.cutting.operations import KINDS, Outline
 from pelvrak.core.cutting.standing import Standing, is_square
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
@@ -23,7 +24,7 @@ from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.proposals.chains import rules_shipped
 from pelvrak.core.proposals.choosing import Tools
 from pelvrak.core.proposals.cuttable import cuttable
-from pelvrak.core.proposals.steps import TOP, Cuttable, Passed, Plane, ProposedStep, Shop
+from pelvrak.core.proposals.steps import OUTSIDE, TOP, Cuttable, Passed, Plane, ProposedStep, Shop
 from pelvrak.core.route.drafting import free_number, free_place
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FIELD, SURFACE
@@ -31,9 +32,11 @@ from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.planning import standing_in
 from pelvrak.core.route.report import SetupReport
 
+# Pieces of a holding so near to the work stand in the way of a cutter that goes round it, mm.
+NEAR_MM = 30.0
 # All of a setup at once: roughing before finishing, milling before holes, each cycle for all holes.
-_ORDER = {"facing": 0, "pocket": 1, "outline": 2}
-_CYCLES = {"spot": 3, "drill": 4, "peck": 4, "ream": 5, "tap": 5}
+_ORDER = {"facing": 0, "threading": 5, "helical": 2}
+_CYCLES = {"spot": 3, "drill": 4, "peck": 4, "ream": 5, "tap": 5, "bore": 5}
 
 
 class Offer(Frozen):
@@ -64,6 +67,7 @@ class Incoming:
     engine: Engine
     key: str
     planes: Mapping[str, Floats]
+    held_to: float = -math.inf
 
     def at(self, plane: Floats) -> Standing | None:
         """The stock as it lies in a plane."""
@@ -86,7 +90,21 @@ def incoming_to(engine: Engine, told: SetupReport) -> Incoming:
         )
     seated = np.array(told.zero_from_work)
     turned = {one.name: np.array(one.local_from_zero) @ seated for one in told.positions}
-    return Incoming(engine, key, {"": seated, **turned})
+    return Incoming(engine, key, {"": seated, **turned}, _held_to(told))
+
+
+def _held_to(told: SetupReport) -> float:
+    """Height up to which pieces of the holding stand near the work, mm."""
+    if told.hold is None or told.low is None or told.high is None:
+        return -math.inf
+    low, high = np.array(told.low), np.array(told.high)
+    near = [
+        piece.high[2]
+        for piece in told.hold.pieces
+        if (np.array(piece.high[:2]) > low[:2] - NEAR_MM).all()
+        and (np.array(piece.low[:2]) < high[:2] + NEAR_MM).all()
+    ]
+    return max(near, default=-math.inf)
 
 
 def offers(
@@ -119,7 +137,9 @@ def offers(
         stock = incoming.at(at)
         if stock is None:
             continue
-        offered, not_offered = cuttable(Plane(position, at, stock, model, features, meant, cut_by), shop)
+        offered, not_offered = cuttable(
+            Plane(position, at, stock, model, features, meant, cut_by, incoming.held_to), shop
+        )
         # What looks to the spindle at two positions is offered at the first.
         for one in offered:
             faces = tuple(ref.face for ref in one.faces)
@@ -141,7 +161,11 @@ def _cut_by(plan: Plan, setup: str) -> dict[int, str]:
                 out.setdefault(ref.face, f"{one.name} {operation.name}")
     here = next(one.operations for one in plan.setups if one.name == setup)
     faced = next((o for o in here if o.kind == "facing"), None)
-    return out if faced is None else out | {TOP: f"{setup} {faced.name}"}
+    round_it = next((o for o in here if isinstance(o, Outline) and not o.faces and o.side == "outside"), None)
+    for number, found in ((TOP, faced), (OUTSIDE, round_it)):
+        if found is not None:
+            out[number] = f"{setup} {found.name}"
+    return out
 
 
 def _with_edits(plan: Plan, setup: Setup, found: list[Cuttable], passed: tuple[Passed, ...]) -> Offers:
@@ -172,7 +196,9 @@ def _rank(step: ProposedStep) -> int:
     kind = str(step.told["kind"])
     if kind == "drilling":
         return _CYCLES[str(step.told["cycle"])]
-    return 2 if kind == "pocket" and step.finish == "finish" else _ORDER[kind]
+    if kind in ("pocket", "outline"):
+        return 2 if step.finish == "finish" else 1
+    return _ORDER[kind]
 
 
 def _operation(step: ProposedStep, position: str, taken: set[str]) -> dict[str, Any]:
