@@ -19,7 +19,8 @@ ONE = "a,Ø10 end mill,end_mill,10,25,80,10,3,40"
 
 class ToolFiles(unittest.TestCase):
     def test_out_and_in_again(self):
-        shelf = list(tool_shelf().values())
+        worn = tool_shelf()["em12"].model_copy(update={"id": "w", "life_min": 45.0, "twin_places": (21, 22)})
+        shelf = [*tool_shelf().values(), worn]
         self.assertEqual(tools_from(tools_to_json(shelf).encode(), "t.json"), shelf)
         tabled = [tool for tool in shelf if tool.outline is None]
         self.assertGreater(len(tabled), 50)

@@ -161,6 +161,57 @@ class Lists(Browser):
             twice = client.put("/api/tools", json=[own, own])
             self.assertEqual((twice.status_code, twice.json()["code"]), (422, "tools.library"))
 
+    def test_a_text_is_engraved_and_kept_for_the_next(self):
+        number = self.planned()
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        with self.server.client() as client:
+            plan = client.get(f"/api/projects/{number}").json()["plan"]
+            faces = client.get(f"/api/parts/{plan['part']['sha256']}/facts").json()["faces"]
+            top = next(
+                one for one in faces if one["normal"] and one["normal"][2] > 0.9 and one["area"] > 1000
+            )
+            told = {"kind": "engraving", "faces": [{"face": top["number"], "at": top["centre"]}]}
+            made = client.post(f"/api/projects/{number}/draft", json={"setup": "OP10", "operation": told})
+            revision = client.get(f"/api/projects/{number}").json()["revision"]
+            plan["tools"].append(made.json()["tool"])
+            plan["setups"][0]["operations"].append(made.json()["operation"])
+            edit = {"based_on": revision, "what": "text", "plan": plan}
+            client.put(f"/api/projects/{number}/plan", json=edit).raise_for_status()
+        sheet.get_by_role("button", name="Engraving 1", exact=True).click()
+        text = sheet.get_by_label("Text", exact=True)
+        text.fill("A TEXT WIDER THAN ITS FACE")
+        text.blur()
+        self.current(page)
+        page.get_by_role("tab", name="Findings").click()
+        found = page.get_by_role("tabpanel", name="findings")
+        expect(found.get_by_text("runs over the edge of its face")).to_be_visible()
+        text.fill("OK")
+        text.blur()
+        self.current(page)
+        expect(found.get_by_text("runs over the edge of its face")).to_have_count(0)
+        # A drawing in its place: open lines are followed, and cannot be cleared inside.
+        lines = "".join(
+            f"0\nLINE\n8\n0\n10\n{x}\n20\n{y}\n11\n{u}\n21\n{v}\n"
+            for x, y, u, v in ((0, 0, 10, 0), (10, 0, 10, 6))
+        )
+        drawing = f"0\nSECTION\n2\nENTITIES\n{lines}0\nENDSEC\n0\nEOF\n"
+        sheet.get_by_label("Drawing file").set_input_files(
+            {"name": "mark.dxf", "mimeType": "image/vnd.dxf", "buffer": drawing.encode()}
+        )
+        expect(sheet.get_by_text("2 lines, 10.00 × 6.00 mm")).to_be_visible()
+        sheet.get_by_role("radio", name="inside outlines").click()
+        self.current(page)
+        expect(found.get_by_text("belongs to no closed outline")).to_be_visible()
+        sheet.get_by_role("button", name="back to the text").click()
+        self.current(page)
+        # Kept as a template it is put on another face by picking it.
+        sheet.get_by_role("button", name="Keep as template").click()
+        sheet.get_by_role("button", name="+ operation", exact=True).click()
+        page.get_by_role("menuitem", name="Engraving 1").click()
+        expect(page.get_by_text("Pick what Engraving 1 is to cut")).to_be_visible()
+        page.keyboard.press("Escape")
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -41,6 +41,7 @@ from pelvrak.server.api import (
     proposing,
     release,
     shelf,
+    templates,
     tools,
 )
 from pelvrak.server.api.shapes import BilletForm, FixtureForm, Library, OperationForm, SizingForm
@@ -74,6 +75,7 @@ for router in (
     release.router,
     shelf.router,
     drawings.router,
+    templates.router,
     tools.router,
     holding.router,
     everyday.router,

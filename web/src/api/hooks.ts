@@ -25,6 +25,7 @@ import {
   type ProjectLine,
   type ProjectState,
   Refusal,
+  type Template,
   type Tool,
 } from './client'
 import type { components } from './schema'
@@ -158,6 +159,10 @@ export const useChanger = (project: ProjectState, wanted: boolean) =>
     enabled: wanted,
     placeholderData: keepPreviousData,
   })
+
+/** Operations the shop has kept for its next plans. */
+export const useTemplates = () =>
+  useQuery({ queryKey: ['templates'], queryFn: () => answered<Template[]>(api.GET('/api/templates')) })
 
 /** What the part has and which operations cut it. */
 export const useCutBy = (project: ProjectState) =>

@@ -44,6 +44,8 @@ COLUMNS = (
     "material",
     "cuts_at_centre",
     "overhang",
+    "life_min",
+    "twin_places",
     "holder",
     "holder_stack",
     "unit",
@@ -64,6 +66,7 @@ def tools_to_csv(tools: Iterable[Tool]) -> str:
         told = tool.model_dump(mode="json", exclude_none=True)
         row = {name: told[name] for name in COLUMNS if name in told and name != "holder"}
         row["cuts_at_centre"] = "yes" if tool.cuts_at_centre else "no"
+        row["twin_places"] = " ".join(str(place) for place in tool.twin_places)
         row["holder"] = tool.holder.name
         row["holder_stack"] = " ".join(f"{length:g}x{wide:g}" for length, wide in tool.holder.stack)
         row["unit"] = "mm"
@@ -168,7 +171,9 @@ def _row(cells: dict[str, str], where: str) -> dict[str, Any]:
             continue
         if column in LENGTHS:
             out[column] = round(_number(cell, where, column) * factor, 6)
-        elif column in ("SIG", "KAPR", "taper_deg"):
+        elif column == "twin_places":
+            out[column] = [_whole(one, where, column) for one in cell.split()]
+        elif column in ("SIG", "KAPR", "taper_deg", "life_min"):
             out[column] = _number(cell, where, column)
         elif column in ("NOF", "place"):
             out[column] = _whole(cell, where, column)

@@ -122,6 +122,14 @@ class ToolRow(Base):
     tool: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
+class TemplateRow(Base):
+    """Operations kept for the next plan, in their order."""
+
+    __tablename__ = "template_row"
+    place: Mapped[int] = mapped_column(Integer, primary_key=True)
+    template: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
 class KeptResult(Base):
     """One result of a step, under the key of what it was computed from. used: when it was last made or asked
     for by a computation.

@@ -1,7 +1,7 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { useState } from 'react'
-import { type EdgeRef, type FaceRef, type OperationForm, type Problem } from '../../api/client'
-import { useLibrary } from '../../api/hooks'
+import { type EdgeRef, type FaceRef, type OperationForm, type Problem, type Template } from '../../api/client'
+import { useCure, useLibrary, useTemplates } from '../../api/hooks'
 import { useAsking } from '../../state/asking'
 import { useRoute } from '../../state/route'
 import { clock } from '../../ui/words'
@@ -12,12 +12,16 @@ import { Cuttable } from './Cuttable'
 import { Finishes } from './Finishes'
 import { drafted } from './OperationEditor'
 import { OperationLists } from './OperationLists'
+import { fromTemplate, useKeeping } from './templates'
 import { Tools } from './Tools'
 
 /** The operations of a setup in their order. */
 export function CutSheet(props: SheetProps) {
   const { project, setup, report, index, edit, commit } = props
   const { data: library } = useLibrary()
+  const { data: templates } = useTemplates()
+  const cured = useCure(project)
+  const keeping = useKeeping()
   const [problem, setProblem] = useState<Problem | null>(null)
   const add = (form: OperationForm) => {
     const push = async (picked: (FaceRef | EdgeRef)[]) => {
@@ -43,6 +47,22 @@ export function CutSheet(props: SheetProps) {
       })
     else void push([])
   }
+  const use = (template: Template) => {
+    const put = async (faces: FaceRef[]) => {
+      const cure = await fromTemplate(project.id, template.id, setup.name, faces)
+      if ('what' in cure) setProblem(cure)
+      else await cured(cure, `${setup.name}: ${template.name}`)
+    }
+    if (template.operations.some((one) => 'faces' in one && one.faces.length > 0))
+      useAsking.setState({
+        asked: {
+          kind: 'face',
+          prompt: `Pick what ${template.name} is to cut`,
+          take: (ref) => void put([ref]),
+        },
+      })
+    else void put([])
+  }
   return (
     <>
       <Head title="Cut">
@@ -64,6 +84,31 @@ export function CutSheet(props: SheetProps) {
                 onClick={() => add(form)}
               >
                 {form.called}
+              </button>
+            </MenuItem>
+          ))}
+          {templates?.map((template) => (
+            <MenuItem key={template.id}>
+              <button
+                className="flex w-full gap-3 border-t border-rule px-3 py-1 text-left data-focus:bg-rail"
+                onClick={() => use(template)}
+              >
+                <span className="grow">{template.name}</span>
+                <span className="text-[11.5px] text-soft">
+                  {template.operations.length > 1 ? `${template.operations.length} kept` : 'kept'}
+                </span>
+                <span
+                  role="button"
+                  tabIndex={-1}
+                  aria-label={`Forget ${template.name}`}
+                  className="text-soft hover:text-trouble"
+                  onClick={(event) => {
+                    event.stopPropagation()
+                    void keeping.drop(template.id).then(setProblem)
+                  }}
+                >
+                  ×
+                </span>
               </button>
             </MenuItem>
           ))}

@@ -1,14 +1,17 @@
 import { useState } from 'react'
 import type { Group } from '../../api/client'
+import { tell } from '../../state/editing'
 import { Choice } from '../../ui/Choice'
 import { Row } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
 import type { SheetProps } from '../sheet'
+import { useKeeping } from './templates'
 
 /** A group over its operations: its name, its switch, and what they share. */
 export function GroupHead(props: SheetProps & { group: Group }) {
   const { group, plan, edit, report } = props
   const [open, setOpen] = useState(false)
+  const keeping = useKeeping()
   const write = (what: string, change: (group: Group) => void) =>
     edit(`${group.name}: ${what}`, (setup) => {
       const mine = setup.groups.find((one) => one.id === group.id)
@@ -89,6 +92,17 @@ export function GroupHead(props: SheetProps & { group: Group }) {
             }
           >
             Dissolve
+          </button>
+          <button
+            type="button"
+            className="knob ml-1.5 !px-2 text-[12.5px]"
+            title="for the next plan, with its tools: under + operation"
+            onClick={() => {
+              const own = props.setup.operations.filter((one) => one.group === group.id)
+              void keeping.keep(group.name, plan, own).then((problem) => problem && tell(problem))
+            }}
+          >
+            Keep as template
           </button>
         </div>
       )}

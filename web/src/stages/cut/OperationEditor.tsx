@@ -8,6 +8,7 @@ import {
   problemInstead,
 } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
+import { tell } from '../../state/editing'
 import { useRoute } from '../../state/route'
 import { round } from '../../ui/words'
 import { Choice } from '../../ui/Choice'
@@ -18,6 +19,7 @@ import { DrawingLines, LinesOfText } from './Engraved'
 import { Edges, Faces } from './Faces'
 import { type Change, Places } from './Places'
 import { Points } from './Points'
+import { useKeeping } from './templates'
 import { ToolChoice } from './ToolChoice'
 
 /** An operation as a whole from what is told of it: its defaults and the tool that suits it are the core's to say, or why there is none. */
@@ -35,6 +37,7 @@ export function OperationEditor(
 ) {
   const { operation, position, runs, plan, project, setup, commit, index, edit } = props
   const own = runs[0]
+  const keeping = useKeeping()
   const { data: library } = useLibrary()
   const form = library?.operations.find((one) => one.kind === operation.kind)
   const change: Change = (what, next) =>
@@ -230,6 +233,16 @@ export function OperationEditor(
           }}
         >
           Remove
+        </button>
+        <button
+          type="button"
+          className="knob"
+          title="for the next plan, with its tool: under + operation"
+          onClick={() =>
+            void keeping.keep(operation.name, plan, [operation]).then((problem) => problem && tell(problem))
+          }
+        >
+          Keep as template
         </button>
       </div>
     </div>

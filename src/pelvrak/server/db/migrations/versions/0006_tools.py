@@ -1,4 +1,4 @@
-"""The shop's library of tools."""
+"""The shop's libraries of tools and of templates."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -15,4 +15,9 @@ def upgrade() -> None:
         "tool_row",
         sa.Column("place", sa.Integer, primary_key=True),
         sa.Column("tool", postgresql.JSONB, nullable=False),
+    )
+    op.create_table(
+        "template_row",
+        sa.Column("place", sa.Integer, primary_key=True),
+        sa.Column("template", postgresql.JSONB, nullable=False),
     )

@@ -1,0 +1,48 @@
+import { useQueryClient } from '@tanstack/react-query'
+import {
+  answered,
+  api,
+  type Cure,
+  type FaceRef,
+  type Operation,
+  type Plan,
+  type Problem,
+  problemInstead,
+  type Template,
+} from '../../api/client'
+
+/** Keep operations with their tools for the next plan, or take a template out of the library. */
+export function useKeeping() {
+  const queries = useQueryClient()
+  const put = async (rows: Template[]): Promise<Problem | null> => {
+    const kept = await answered<Template[]>(api.PUT('/api/templates', { body: rows })).catch(problemInstead)
+    if (!Array.isArray(kept)) return kept
+    queries.setQueryData(['templates'], kept)
+    return null
+  }
+  const there = async () => {
+    const rows = await answered<Template[]>(api.GET('/api/templates'))
+    queries.setQueryData(['templates'], rows)
+    return rows
+  }
+  return {
+    keep: async (name: string, plan: Plan, operations: Operation[]) => {
+      const rows = await there()
+      let number = 1
+      while (rows.some((one) => one.id === `template-${number}`)) number += 1
+      const used = new Set(operations.map((one) => one.tool))
+      const tools = plan.tools.filter((tool) => used.has(tool.id))
+      return put([...rows, { id: `template-${number}`, name, operations, tools }])
+    },
+    drop: async (id: string) => put((await there()).filter((one) => one.id !== id)),
+  }
+}
+
+/** The edits that put a template into a setup. */
+export const fromTemplate = (project: number, template: string, setup: string, faces: FaceRef[]) =>
+  answered<Cure>(
+    api.POST('/api/projects/{project_id}/from_template', {
+      params: { path: { project_id: project } },
+      body: { template, setup, faces },
+    }),
+  ).catch(problemInstead)
