@@ -10,6 +10,7 @@ import numpy as np
 
 from pelvrak.core.billet.block import Block, ByAllowance, BySize, block_of, check_fit, margins
 from pelvrak.core.cutting.feeds import (
+    Material,
     cutting_data,
     cutting_power,
     material_of,
@@ -25,6 +26,7 @@ from pelvrak.core.geometry.part import EdgeRef, middle_of, ref_to
 from pelvrak.core.geometry.rigid import moved, rotation_about_z
 from pelvrak.core.machine.machine import machine_of, machines
 from pelvrak.core.machine.travel import check_travel, register_value
+from pelvrak.core.route.plan import plan_from
 from pelvrak.core.seat.seating import Seat, UpByDirection, UpByFace, XByEdge, XByTurn, Zero, lay, seat_work
 from tests import solids
 from tests.core.planning_bench import model
@@ -188,6 +190,22 @@ class FeedsTest(unittest.TestCase):
         # C45: kc1.1 1700, mc 0.25 at h = 0.1 mm: 1700·0.1^-0.25 = 3023 N/mm².
         self.assertAlmostEqual(specific_force(material_of("C45"), 0.1), 3023.0, delta=1)
         self.assertAlmostEqual(specific_force(material_of("C45"), 1.0), 1700)
+
+    def test_a_material_of_ones_own(self):
+        """Kienzle with values that are told: kc = kc1.1 · h^-mc; one's own goes before one that ships."""
+        own = Material(
+            name="C45", density_g_cm3=7.8, kc11=2000, mc=0.2, vc_carbide=100, vc_hss=20, fz_share=0.004,
+            source="a table",
+        )  # fmt: skip
+        self.assertEqual(material_of("C45", (own,)), own)
+        self.assertAlmostEqual(specific_force(material_of("C45", (own,)), 0.1), 2000 * 0.1**-0.2)
+        self.assertNotEqual(material_of("C45"), own)
+        with self.assertRaises(BadInput):
+            material_of("own", (own,))
+        plan = {"name": "p", "part": {"file": "p.step"}, "materials": [own.model_dump(), own.model_dump()]}
+        with self.assertRaises(BadInput) as refused:
+            plan_from(plan)
+        self.assertIn("two materials are called C45", refused.exception.what)
 
     def test_power(self):
         # 120 cm³/min at kc 2000 N/mm²: 5·60·400·2000/60e6 = 4 kW.

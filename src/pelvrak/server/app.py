@@ -15,7 +15,7 @@ from fastapi.staticfiles import StaticFiles
 
 from pelvrak.core.billet.block import ByAllowance, ByCorners, BySize
 from pelvrak.core.billet.forms import KINDS as BILLETS
-from pelvrak.core.cutting.feeds import materials
+from pelvrak.core.cutting.feeds import Material, materials
 from pelvrak.core.cutting.finish import Finish
 from pelvrak.core.cutting.operations import KINDS, OperationKind
 from pelvrak.core.cutting.tools import Tool
@@ -139,6 +139,7 @@ def library() -> Library:
         item=Item.model_json_schema(),
         finish=Finish.model_json_schema(),
         tool=Tool.model_json_schema(),
+        material=Material.model_json_schema(),
     )
 
 

@@ -5209,7 +5209,8 @@ export interface components {
          * Library
          * @description What ships with the program, and the kinds of operation, fixture and billet there are.
          *
-         *     item: JSON Schema of an item of a holding; finish: of a stage of finish; tool: of a tool.
+         *     item: JSON Schema of an item of a holding; finish: of a stage of finish; tool: of a tool;
+         *     material: of a work material.
          */
         Library: {
             /** Machines */
@@ -5234,6 +5235,10 @@ export interface components {
             };
             /** Tool */
             tool: {
+                [key: string]: unknown;
+            };
+            /** Material */
+            material: {
                 [key: string]: unknown;
             };
         };
@@ -5393,22 +5398,51 @@ export interface components {
          * Material
          * @description A work material: density g/cm³; kc11 N/mm² and mc of the specific cutting force; vc m/min; fz as a
          *     share of DC.
+         *
+         *     source: where its values are from.
          */
         Material: {
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
-            /** Density G Cm3 */
+            /**
+             * Density
+             * @description g/cm³
+             */
             density_g_cm3: number;
-            /** Kc11 */
+            /**
+             * kc1.1
+             * @description specific cutting force at 1 mm of chip, N/mm²
+             */
             kc11: number;
-            /** Mc */
+            /**
+             * mc
+             * @description how it grows as the chip gets thinner
+             */
             mc: number;
-            /** Vc Carbide */
+            /**
+             * vc, carbide
+             * @description cutting speed of carbide, m/min
+             */
             vc_carbide: number;
-            /** Vc Hss */
+            /**
+             * vc, HSS
+             * @description cutting speed of high-speed steel, m/min
+             */
             vc_hss: number;
-            /** Fz Share */
+            /**
+             * fz
+             * @description feed of a tooth, as a share of DC
+             */
             fz_share: number;
+            /**
+             * Source
+             * @description the table its values are from
+             * @default
+             */
+            source: string;
         };
         /**
          * Measure
@@ -6505,8 +6539,8 @@ export interface components {
          *     the library; resolution_mm: distance of the stock's rays.
          *
          *     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
-         *     made from; tools: used in any setup; finishes: stages that operations name; setups: in the order they are
-         *     run.
+         *     made from; tools: used in any setup; finishes: stages that operations name; materials: its own, before
+         *     those that ship; setups: in the order they are run.
          */
         Plan: {
             /**
@@ -6596,6 +6630,12 @@ export interface components {
              *     ]
              */
             finishes: components["schemas"]["Finish"][];
+            /**
+             * Materials
+             * @description its own, before those that ship
+             * @default []
+             */
+            materials: components["schemas"]["Material"][];
             /**
              * Resolution Mm
              * @description distance of the stock's rays

@@ -7,9 +7,14 @@ material are from memory, of the size handbooks give; they are starting points, 
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
+from typing import Annotated
+
+from pydantic import Field
 
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
+from pelvrak.core.forms import asked
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.shelf import shelf
@@ -23,15 +28,32 @@ SOURCE = "n = 1000·vc / (π·DC), vf = n·fz·z: ISO 3002 quantities; vc and fz
 class Material(Frozen):
     """A work material: density g/cm³; kc11 N/mm² and mc of the specific cutting force; vc m/min; fz as a
     share of DC.
+
+    source: where its values are from.
     """
 
-    name: str
-    density_g_cm3: float
-    kc11: float
-    mc: float
-    vc_carbide: float
-    vc_hss: float
-    fz_share: float
+    name: Annotated[str, Field(min_length=1, max_length=40)] = asked(
+        title="Name", help="what it is called", place="what"
+    )
+    density_g_cm3: Annotated[float, Field(gt=0.1, lt=25)] = asked(title="Density", help="g/cm³", place="what")
+    kc11: Annotated[float, Field(gt=10, lt=10_000)] = asked(
+        title="kc1.1", help="specific cutting force at 1 mm of chip, N/mm²", place="what"
+    )
+    mc: Annotated[float, Field(ge=0, lt=1)] = asked(
+        title="mc", help="how it grows as the chip gets thinner", place="what"
+    )
+    vc_carbide: Annotated[float, Field(gt=0, lt=5000)] = asked(
+        title="vc, carbide", help="cutting speed of carbide, m/min", place="what"
+    )
+    vc_hss: Annotated[float, Field(gt=0, lt=5000)] = asked(
+        title="vc, HSS", help="cutting speed of high-speed steel, m/min", place="what"
+    )
+    fz_share: Annotated[float, Field(gt=0, lt=0.2)] = asked(
+        title="fz", help="feed of a tooth, as a share of DC", unit="× DC", place="what"
+    )
+    source: Annotated[str, Field(max_length=200)] = asked(
+        "", title="Source", help="the table its values are from", place="what"
+    )
 
 
 class CuttingData(Frozen):
@@ -50,9 +72,9 @@ def materials() -> dict[str, Material]:
     return {row["name"]: Material.model_validate(row) for row in shelf("cutting", "materials.json")}
 
 
-def material_of(name: str) -> Material:
-    """A shipped material. Raises BadInput when there is none of that name."""
-    material = materials().get(name)
+def material_of(name: str, own: Iterable[Material] = ()) -> Material:
+    """A material by its name. own: of a plan, before those that ship. Raises BadInput when there is none."""
+    material = next((one for one in own if one.name == name), materials().get(name))
     if material is None:
         raise BadInput(
             "billet.unknown_material",

@@ -99,7 +99,7 @@ def _run(
         progress or (lambda share, what: True),
         model,
         read,
-        material_of(plan.billet.material),
+        material_of(plan.billet.material, plan.materials),
         _raw(plan, model, engine, found),
         found,
         steps=3 + sum(3 + len(visits(s)) for s in plan.setups),

@@ -8,6 +8,7 @@ from pydantic import Field, TypeAdapter, ValidationError, model_validator
 
 from pelvrak.core.billet.block import Block
 from pelvrak.core.billet.forms import Billet
+from pelvrak.core.cutting.feeds import Material
 from pelvrak.core.cutting.finish import USUAL, Finish, finished
 from pelvrak.core.cutting.group import Group, shared
 from pelvrak.core.cutting.operations import Operation
@@ -116,8 +117,8 @@ class Plan(Frozen):
     the library; resolution_mm: distance of the stock's rays.
 
     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
-    made from; tools: used in any setup; finishes: stages that operations name; setups: in the order they are
-    run.
+    made from; tools: used in any setup; finishes: stages that operations name; materials: its own, before
+    those that ship; setups: in the order they are run.
     """
 
     schema_version: Literal[1] = 1
@@ -129,6 +130,7 @@ class Plan(Frozen):
     machines: Annotated[tuple[Machine, ...], Field(max_length=20)] = ()
     setups: Annotated[tuple[Setup, ...], Field(max_length=40)] = ()
     finishes: Annotated[tuple[Finish, ...], Field(max_length=20)] = USUAL
+    materials: Annotated[tuple[Material, ...], Field(max_length=50)] = ()
     resolution_mm: Annotated[float, Field(ge=0.1, le=5)] = 0.5
 
     @model_validator(mode="after")
@@ -139,6 +141,7 @@ class Plan(Frozen):
             ("fixtures", [fixture.id for fixture in self.fixtures]),
             ("machines", [machine.id for machine in self.machines]),
             ("finishes", [finish.id for finish in self.finishes]),
+            ("materials", [material.name for material in self.materials]),
             (
                 "programs",
                 [f"O{setup.program_number:04d}" for setup in self.setups if setup.program_number is not None],

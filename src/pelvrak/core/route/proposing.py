@@ -125,7 +125,7 @@ def offers(
     rest = tuple(tool for tool in shelf if all(tool.id != mine.id for mine in own))
     shop = Shop(
         Tools(own, rest),
-        material_of(plan.billet.material),
+        material_of(plan.billet.material, plan.materials),
         machine_of(setup.machine, plan.machines),
         rules_shipped(),
     )

@@ -147,7 +147,7 @@ def _run(plan: Plan, key: str) -> Run:
         lambda share, what: True,
         read.value(PART),
         read,
-        material_of(plan.billet.material),
+        material_of(plan.billet.material, plan.materials),
         BadInput("billet.unasked", "billet", "not needed here", "none"),
         no_files,
     )

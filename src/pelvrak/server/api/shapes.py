@@ -266,7 +266,8 @@ class BilletForm(BaseModel):
 class Library(BaseModel):
     """What ships with the program, and the kinds of operation, fixture and billet there are.
 
-    item: JSON Schema of an item of a holding; finish: of a stage of finish; tool: of a tool.
+    item: JSON Schema of an item of a holding; finish: of a stage of finish; tool: of a tool;
+    material: of a work material.
     """
 
     machines: list[Machine]
@@ -278,3 +279,4 @@ class Library(BaseModel):
     item: dict[str, Any]
     finish: dict[str, Any]
     tool: dict[str, Any]
+    material: dict[str, Any]

@@ -94,7 +94,7 @@ def shelf_picks(
     with transaction() as session:
         plan, part = _planned(session, project_id)
         rows = _rows(session)
-    material = material_of(plan.billet.material)
+    material = material_of(plan.billet.material, plan.materials)
     return picks(part, material.name, material.density_g_cm3, tuple(allowance), rows)
 
 

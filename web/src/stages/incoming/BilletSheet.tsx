@@ -21,6 +21,7 @@ import { BlockFields } from './BlockFields'
 import { FileIn } from './FileIn'
 import { Margins } from './Margins'
 import { Shelf } from './Shelf'
+import { MaterialRow } from './MaterialRow'
 
 /** The raw material: kind, size, and whether the part fits on every side. */
 export function BilletSheet({
@@ -66,18 +67,11 @@ export function BilletSheet({
           choose={choose}
         />
       </Row>
-      <Row label="Material">
-        <Choice
-          label="Material"
-          value={billet.material}
-          options={(library?.materials ?? []).map((one) => ({
-            value: one.name,
-            label: one.name,
-            note: `${one.density_g_cm3} g/cm³`,
-          }))}
-          choose={(material) => void change(material, (draft) => (draft.billet.material = material))}
-        />
-      </Row>
+      <MaterialRow
+        plan={project.plan}
+        change={change}
+        choose={(material: string) => void change(material, (draft) => (draft.billet.material = material))}
+      />
       {form?.reads && (
         <FileIn
           form={form}
