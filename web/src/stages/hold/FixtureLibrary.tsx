@@ -1,4 +1,3 @@
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import {
@@ -11,8 +10,8 @@ import {
   problemOf,
 } from '../../api/client'
 import { posted, sendFile, useFixtures, useLibrary } from '../../api/hooks'
-import { sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
+import { LibraryDialog } from '../../ui/LibraryDialog'
 import { Form, schemaOf, type Write } from '../../ui/Form'
 import { formOf, sizes } from './fixtures'
 
@@ -21,7 +20,7 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
   const { data } = useFixtures()
   const { data: library } = useLibrary()
   const queries = useQueryClient()
-  const [kind, setKind] = useState<Fixture['kind'] | 'all'>('all')
+  const [kind, setKind] = useState('all')
   const [text, setText] = useState('')
   const [editing, setEditing] = useState<Fixture | null>(null)
   const [problem, setProblem] = useState<Problem | null>(null)
@@ -91,102 +90,78 @@ export function FixtureLibrary(props: { plan: Plan; take: (fixture: Fixture) => 
     </label>
   )
   return (
-    <Dialog open onClose={props.close} className="relative z-40">
-      <div className="fixed inset-0 bg-ink/25" aria-hidden="true" />
-      <div className="fixed inset-0 flex items-center justify-center p-6">
-        <DialogPanel className="flex max-h-full w-[1040px] flex-col border border-ink bg-sheet shadow-xl">
-          <div className="flex items-baseline gap-3 border-b border-rule px-4 py-2">
-            <DialogTitle className="font-head text-[19px] font-semibold">
-              What is there to hold with
-            </DialogTitle>
-            <input
-              aria-label="Search fixtures"
-              className="figures ml-auto w-48 border border-rule bg-white px-2 py-0.5"
-              placeholder="120°, M12, soft …"
-              value={text}
-              onChange={(event) => setText(event.target.value)}
-            />
-            <a
-              className="text-[12.5px] text-action underline"
-              href="/api/fixtures.json"
-              download="fixtures.json"
-            >
-              save the library
-            </a>
-            <span className="text-[12.5px]">{file('bring in a library', '.json', bring)}</span>
-            <span className="text-[12.5px]">{file('bring in a solid', '.step,.stp,.stl', bringSolid)}</span>
-            <button type="button" className="knob" onClick={props.close}>
-              Leave
-            </button>
-          </div>
-          {problem && (
-            <div role="alert" className="border-b border-trouble px-4 py-1 text-trouble">
-              {problem.where}: {sentence(problem)}
-            </div>
-          )}
-          <div className="grid min-h-0 grid-cols-[9.5rem_minmax(0,1fr)]">
-            <ul aria-label="Kinds" className="overflow-auto border-r border-rule py-1">
-              {(['all', ...kinds] as const).map((one) => (
-                <li key={one}>
-                  <button
-                    type="button"
-                    aria-current={kind === one}
-                    className={`w-full px-3 py-1 text-left ${kind === one ? 'bg-rail font-semibold' : 'text-soft'}`}
-                    onClick={() => setKind(one)}
-                  >
-                    {one === 'all' ? 'everything' : (formOf(library, one)?.several ?? one)}
-                  </button>
-                </li>
-              ))}
-            </ul>
-            <div className="h-[520px] overflow-auto p-3">
-              {editing && form ? (
-                <EditFixture
-                  fixture={editing}
-                  form={form}
-                  ids={(data ?? []).map((one) => one.id)}
-                  save={(next) => void put([...(data ?? []).filter((one) => one.id !== next.id), next])}
-                  remove={() => void put((data ?? []).filter((one) => one.id !== editing.id))}
-                  leave={() => setEditing(null)}
-                />
-              ) : (
-                <ul aria-label="Fixtures" className="grid grid-cols-4 gap-2.5">
-                  {shown?.map((one) => (
-                    <li key={one.id} className="flex flex-col border border-rule bg-white">
-                      <button
-                        type="button"
-                        aria-label={`Take ${one.name}`}
-                        className="text-left hover:bg-rail"
-                        onClick={() => props.take(one)}
-                      >
-                        <img
-                          src={`/api/fixtures/${one.id}/picture.png?${encodeURIComponent(sizes(library, one))}`}
-                          alt=""
-                          loading="lazy"
-                          className="h-28 w-full bg-rail object-contain"
-                        />
-                        <span className="block px-2 pt-1 font-semibold leading-tight">{one.name}</span>
-                        <span className="figures block px-2 pb-1 text-[11.5px] leading-snug text-soft">
-                          {sizes(library, one)}
-                        </span>
-                      </button>
-                      <button
-                        type="button"
-                        className="mt-auto px-2 pb-1 text-left text-[12px] text-action underline"
-                        onClick={() => setEditing(one)}
-                      >
-                        change a copy
-                      </button>
-                    </li>
-                  ))}
-                  {shown?.length === 0 && <li className="text-soft">Nothing like that is here.</li>}
-                </ul>
-              )}
-            </div>
-          </div>
-        </DialogPanel>
+    <LibraryDialog
+      title="What is there to hold with"
+      wide="1040px"
+      columns="9.5rem minmax(0, 1fr)"
+      close={props.close}
+      problem={problem}
+      search={{ label: 'Search fixtures', hint: '120°, M12, soft …', text, type: setText }}
+      kinds={{
+        label: 'Kinds',
+        all: kinds.map((one) => ({ value: one, called: formOf(library, one)?.several ?? one })),
+        chosen: kind,
+        choose: setKind,
+      }}
+      actions={
+        <>
+          <a
+            className="text-[12.5px] text-action underline"
+            href="/api/fixtures.json"
+            download="fixtures.json"
+          >
+            save the library
+          </a>
+          <span className="text-[12.5px]">{file('bring in a library', '.json', bring)}</span>
+          <span className="text-[12.5px]">{file('bring in a solid', '.step,.stp,.stl', bringSolid)}</span>
+        </>
+      }
+    >
+      <div className="h-[520px] overflow-auto p-3">
+        {editing && form ? (
+          <EditFixture
+            fixture={editing}
+            form={form}
+            ids={(data ?? []).map((one) => one.id)}
+            save={(next) => void put([...(data ?? []).filter((one) => one.id !== next.id), next])}
+            remove={() => void put((data ?? []).filter((one) => one.id !== editing.id))}
+            leave={() => setEditing(null)}
+          />
+        ) : (
+          <ul aria-label="Fixtures" className="grid grid-cols-4 gap-2.5">
+            {shown?.map((one) => (
+              <li key={one.id} className="flex flex-col border border-rule bg-white">
+                <button
+                  type="button"
+                  aria-label={`Take ${one.name}`}
+                  className="text-left hover:bg-rail"
+                  onClick={() => props.take(one)}
+                >
+                  <img
+                    src={`/api/fixtures/${one.id}/picture.png?${encodeURIComponent(sizes(library, one))}`}
+                    alt=""
+                    loading="lazy"
+                    className="h-28 w-full bg-rail object-contain"
+                  />
+                  <span className="block px-2 pt-1 font-semibold leading-tight">{one.name}</span>
+                  <span className="figures block px-2 pb-1 text-[11.5px] leading-snug text-soft">
+                    {sizes(library, one)}
+                  </span>
+                </button>
+                <button
+                  type="button"
+                  className="mt-auto px-2 pb-1 text-left text-[12px] text-action underline"
+                  onClick={() => setEditing(one)}
+                >
+                  change a copy
+                </button>
+              </li>
+            ))}
+            {shown?.length === 0 && <li className="text-soft">Nothing like that is here.</li>}
+          </ul>
+        )}
       </div>
-    </Dialog>
+    </LibraryDialog>
   )
 }
 
