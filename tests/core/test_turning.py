@@ -664,7 +664,10 @@ class WrongPositions(unittest.TestCase):
         for setup, told in (
             ({"positions": [{"name": "P1"}]}, "by a direction, a face or angles"),
             ({"positions": [{"name": "P1", "direction": [0, 0, 0]}]}, "has no length"),
-            ({"positions": [{"name": "P1", "direction": [0, 0, 1]}] * 2}, "share a name"),
+            (
+                {"positions": [{"name": "P1", "direction": [0, 0, 1]}] * 2},
+                "index positions of OP10 are called P1",
+            ),
             ({"operations": [facing("nowhere")]}, "has no such index position"),
         ):
             with self.assertRaises(BadInput) as caught:

@@ -63,7 +63,7 @@ class Demo(Browser):
         sheet.get_by_role("button", name="why").first.click()
         expect(sheet.get_by_text("table corner + zero from the corner").first).to_be_visible()
         self.stage(page, "Cut")
-        sheet.get_by_role("button", name="Ring groove").click()
+        sheet.get_by_role("button", name="Ring groove", exact=True).click()
         expect(page.get_by_text("after Ring groove")).to_be_visible()
         self.card(page, "OP30 Sensor and end face")
         self.stage(page, "Outgoing")

@@ -182,7 +182,7 @@ class Holding(Browser):
         with self.server.client() as client:
             state = wait(client, number)
             plan = state["plan"]
-            tools = client.get("/api/library").json()["tools"]
+            tools = client.get("/api/tools").json()
             plan["tools"] = [tool for tool in tools if tool["id"] in ("em10", "em3")]
             client.put(
                 f"/api/projects/{number}/plan",

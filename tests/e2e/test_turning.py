@@ -61,7 +61,7 @@ class Turning(Browser):
         with self.server.client() as client:
             state = wait(client, number)
             plan = state["plan"]
-            plan["tools"] = [t for t in client.get("/api/library").json()["tools"] if t["id"] == "dr5"]
+            plan["tools"] = [t for t in client.get("/api/tools").json() if t["id"] == "dr5"]
             plan["setups"][0]["operations"] = [
                 {
                     "id": "hole",

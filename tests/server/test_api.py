@@ -164,7 +164,7 @@ class Demo(unittest.TestCase):
 
     def test_library(self):
         library = self.client.get("/api/library").json()
-        self.assertTrue(all(library[kind] for kind in ("machines", "tools", "materials")))
+        self.assertTrue(all(library[kind] for kind in ("machines", "tool", "materials")))
 
 
 class Machines(unittest.TestCase):

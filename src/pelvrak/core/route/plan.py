@@ -125,7 +125,7 @@ class Plan(Frozen):
     name: Name
     part: PartFile
     billet: Billet = Block()
-    tools: Annotated[tuple[Tool, ...], Field(max_length=200)] = ()
+    tools: Annotated[tuple[Tool, ...], Field(max_length=400)] = ()
     fixtures: Annotated[tuple[Fixture, ...], Field(max_length=200)] = ()
     machines: Annotated[tuple[Machine, ...], Field(max_length=20)] = ()
     setups: Annotated[tuple[Setup, ...], Field(max_length=40)] = ()

@@ -262,21 +262,7 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: f
             job.path.compensate("left")
         _arc(job, ring[0], centre, z)
     else:
-        if corrected:
-            job.note(
-                "cut.no_compensation",
-                "warning",
-                f"{operation.name} has no room for a straight way in; G41 is not written at Z{z:.2f}.",
-                at_height(ring[:1], z)[0],
-            )
-        x, y = float(ring[0][0]), float(ring[0][1])
-        job.path.rapid(x, y, job.top + operation.clearance)
-        job.path.rapid(x, y, job.top + operation.retract)
-        # A ramp goes all the way round: no lower than the tabs.
-        low = max(z, _over_tabs(operation, bottom)) if operation.tabs else z
-        if low < job.top:
-            ramp_along(job, ring, job.top + 0.2, low, operation.ramp_deg)
-        job.path.feed(x, y, z, job.plunge)
+        _down_along(operation, job, ring, z, bottom)
     last = z <= bottom + 1e-6
     for _ in range(1 + (operation.spring if last else 0)):
         _round(operation, job, ring, z, bottom)
@@ -290,6 +276,25 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: f
         job.path.compensate("off")
     x, y, _ = job.path.at
     job.path.rapid(x, y, job.top + operation.clearance)
+
+
+def _down_along(operation: Outline, job: Job, ring: Floats, z: float, bottom: float) -> None:
+    """Down along the contour itself, where there is no other way in."""
+    if operation.compensation == "wear":
+        job.note(
+            "cut.no_compensation",
+            "warning",
+            f"{operation.name} has no room for a straight way in; G41 is not written at Z{z:.2f}.",
+            at_height(ring[:1], z)[0],
+        )
+    x, y = float(ring[0][0]), float(ring[0][1])
+    job.path.rapid(x, y, job.top + operation.clearance)
+    job.path.rapid(x, y, job.top + operation.retract)
+    # A ramp goes all the way round: no lower than the tabs.
+    low = max(z, _over_tabs(operation, bottom)) if operation.tabs else z
+    if low < job.top:
+        ramp_along(job, ring, job.top + 0.2, low, operation.ramp_deg)
+    job.path.feed(x, y, z, job.plunge)
 
 
 def _lead(operation: Outline, job: Job, ring: Floats, outside: bool) -> float:
