@@ -9,6 +9,7 @@ from pelvrak.core.cutting.tools import Tool, tool_shelf
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.route.changer import changer
+from pelvrak.core.route.drafting import drafted
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from
 from tests import solids
@@ -51,6 +52,13 @@ class Places(unittest.TestCase):
             setup["load"] = "A"
         with self.assertRaises(BadInput):
             plan_from(both)
+
+    def test_a_tool_that_is_added_does_not_come_into_a_twins_place(self):
+        plan = plan_from(document([tool("em12", place=1, twin_places=[2])], []))
+        self.assertEqual(plan.taken_places, {1, 2})
+        told = {"kind": "facing", "tool": ""}
+        found = drafted(plan, plan.setups[0], told, None, [tool_shelf()["fm50"]])
+        self.assertEqual(found.tool and found.tool.place, 3)
 
     def test_what_is_changed_between_setups(self):
         tools = [tool("em12", place=3), tool("em8", place=3), tool("fm50", place=9, twin_places=[10])]

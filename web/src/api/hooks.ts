@@ -6,7 +6,6 @@ import { type Card, type Stage } from '../state/route'
 import {
   answered,
   api,
-  type Tooling,
   type Cure,
   type CutFeature,
   type Event,
@@ -27,6 +26,7 @@ import {
   Refusal,
   type Template,
   type Tool,
+  type Tooling,
 } from './client'
 import type { components } from './schema'
 import { inTurn, touched } from './turns'
@@ -149,14 +149,13 @@ export const useShopTools = () =>
   useQuery({ queryKey: ['tools'], queryFn: () => answered<Tool[]>(api.GET('/api/tools')) })
 
 /** How long each tool is in cut over the route, and what is put where before each setup. */
-export const useChanger = (project: ProjectState, wanted: boolean) =>
+export const useChanger = (project: ProjectState) =>
   useQuery({
     queryKey: ['changer', project.id, project.revision, project.report_revision],
     queryFn: () =>
       answered<Tooling>(
         api.GET('/api/projects/{project_id}/changer', { params: { path: { project_id: project.id } } }),
       ),
-    enabled: wanted,
     placeholderData: keepPreviousData,
   })
 

@@ -10,6 +10,7 @@ import numpy as np
 from shapely import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.regions import loop_points
 from pelvrak.core.cutting.standing import Standing, standing
 from pelvrak.core.cutting.toolpath import Chords, Move, Path, Round, move_length
@@ -184,6 +185,24 @@ def rolled(lines: Chords, lie: Round, reach: float, error: float) -> tuple[Chord
 def placed(lines: Chords, lie: Round) -> Chords:
     """Chords of a flat path as the machine's slides make them, the work not turned."""
     return replace(lines, starts=lie.place(lines.starts), ends=lie.place(lines.ends))
+
+
+def on_flat(job: Job, lie: Round, region: BaseGeometry) -> Job | None:
+    """A job as it is planned on the flat over a region: over the stock as it stands unrolled, clear of
+    whatever comes round between its places; its path is the job's. None where nothing stands.
+    """
+    assert job.surface is not None
+    stood = unrolled(job.surface, lie, region, job.tool.DC)
+    if stood is None:
+        return None
+    top = lie.centre[2] + farthest(job.surface, lie)
+    return replace(job, stock=stood, path=job.path, findings=[], top=top)
+
+
+def off_flat(job: Job, flat: Job) -> None:
+    """Take over what was found on the flat; its places mean nothing in the work."""
+    job.findings += [one.model_copy(update={"place": ()}) for one in flat.findings]
+    job.top = max(job.top, flat.top)
 
 
 def within_rotary(path: Path, turning: list[TurningLine]) -> list[Move]:

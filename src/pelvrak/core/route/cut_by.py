@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 
+from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.geometry.callout import tolerances
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.mesh import Mesh
@@ -48,32 +50,37 @@ def cut_features(
 ) -> tuple[CutFeature, ...]:
     """Holes, recesses and what else the part has, each with its operations.
 
-    outcome: surface of the stock after the last setup; makers: setup and operation (by name) of the numbers
-    on it.
+    outcome: surface of the stock after the last setup; makers: setup (by name) and operation (by id) of the
+    numbers on it.
     """
-    told, named = _told(plan), tolerances(model.part, plan.part.callouts)
-    states = _states(model, outcome, makers)
+    cutting = _Cutting(
+        {(setup.name, one.id): one for setup in plan.setups for one in setup.operations},
+        model,
+        _told(plan),
+        _states(model, outcome, makers),
+    )
+    named = tolerances(model.part, plan.part.callouts)
     out: list[CutFeature] = []
     seen: set[int] = set()
     for hole in features.holes:
         faces = hole_faces(hole)
         meant = next((named[face] for face in faces if face in named), None)
-        out.append(_feature(plan, model, hole_called(hole, meant), faces, told, states))
+        out.append(cutting.feature(hole_called(hole, meant), faces))
         seen |= set(faces)
     for recess in features.recesses:
         faces = tuple(face for face in recess_faces(recess) if face not in seen)
         if faces:
-            out.append(_feature(plan, model, recess_called(recess), faces, told, states))
+            out.append(cutting.feature(recess_called(recess), faces))
             seen |= set(faces)
     # Faces of no feature: those cut by the same, together.
     rest: dict[tuple[object, ...], list[int]] = {}
     for face in model.part.faces:
         if face.number not in seen:
-            key = (states[face.number], tuple(told.get(face.number, ())))
+            key = (cutting.states[face.number], tuple(cutting.told.get(face.number, ())))
             rest.setdefault(key, []).append(face.number)
     for numbers in rest.values():
         what = f"face {numbers[0]}" if len(numbers) == 1 else f"{len(numbers)} other faces"
-        out.append(_feature(plan, model, what, tuple(numbers), told, states))
+        out.append(cutting.feature(what, tuple(numbers)))
     return _together(out)
 
 
@@ -88,67 +95,65 @@ def _together(features: Iterable[CutFeature]) -> tuple[CutFeature, ...]:
     return tuple(out.values())
 
 
-_States = Mapping[int, tuple[State | None, tuple[Cutter, ...]]]
-
-
-def _told(plan: Plan) -> dict[int, list[Cutter]]:
-    """The operations that are told to cut a face and are not switched off, by face."""
-    out: dict[int, list[Cutter]] = {}
-    for setup in plan.settled().setups:
-        for one in setup.operations:
-            if setup.makes is None:
-                for ref in one.faces_told():
-                    cutter = Cutter(setup=setup.name, operation=one.id, name=one.name, told=True)
-                    out.setdefault(ref.face, []).append(cutter)
-    return out
-
-
-def _states(model: PartModel, outcome: Mesh | None, makers: Mapping[int, tuple[str, str]]) -> _States:
-    """In which state every face is, and whose surface it is."""
-    faces = [face.number for face in model.part.faces]
-    if outcome is None:
-        return dict.fromkeys(faces, (None, ()))
-    places = [on_faces(model.mesh, [number]) for number in faces]
-    known = [number for number, own in zip(faces, places, strict=True) if len(own)]
-    names = {number: f"{number}" for number in makers}
-    found = states_of([own for own in places if len(own)], outcome, names)
-    out: dict[int, tuple[State | None, tuple[Cutter, ...]]] = dict.fromkeys(faces, (None, ()))
-    for number, (state, by) in zip(known, found, strict=True):
-        own = [makers[int(name)] for name in by]
-        out[number] = (state, tuple(Cutter(setup=s, operation=o, name="", told=False) for s, o in own))
-    return out
-
-
-def _feature(
-    plan: Plan,
-    model: PartModel,
-    what: str,
-    faces: tuple[int, ...],
-    told: Mapping[int, Iterable[Cutter]],
-    states: _States,
-) -> CutFeature:
-    names = {(s.name, o.id): o for s in plan.setups for o in s.operations}
-    by: dict[tuple[str, str], Cutter] = {}
-    for cutter in (*(c for f in faces for c in told.get(f, ())), *(c for f in faces for c in states[f][1])):
-        key = (cutter.setup, cutter.operation)
-        if key in names:
-            by.setdefault(key, cutter.model_copy(update={"name": names[key].name}))
-    found = [states[face][0] for face in faces]
-    worst: State | None = next((one for one in _WORST if one in found), None)
-    same: dict[object, list[str]] = {}
-    for key, cutter in by.items():
-        if cutter.told:
-            one = names[key]
-            does = (one.kind, getattr(one, "cycle", None), one.finish, one.tool)
-            same.setdefault(does, []).append(f"{cutter.setup} {cutter.name}")
-    return CutFeature(
-        what=what,
-        faces=tuple(ref_to(model.part.faces[face]) for face in faces),
-        by=tuple(by.values()),
-        state=worst,
-        twice=tuple(name for own in same.values() if len(own) > 1 for name in own),
-    )
-
-
+# An operation, by its setup's name and its id.
+_Key = tuple[str, str]
 # What of several faces is told: the first that one of them is.
 _WORST: tuple[State, ...] = ("gone", "not yet there", "raw", "raw and cut", "cut")
+
+
+def _told(plan: Plan) -> dict[int, list[_Key]]:
+    """The operations that are told to cut a face and are not switched off, by face."""
+    out: dict[int, list[_Key]] = {}
+    for setup in plan.settled().setups:
+        for one in setup.operations if setup.makes is None else ():
+            for ref in one.faces_told():
+                out.setdefault(ref.face, []).append((setup.name, one.id))
+    return out
+
+
+def _states(
+    model: PartModel, outcome: Mesh | None, makers: Mapping[int, _Key]
+) -> dict[int, tuple[State | None, tuple[_Key, ...]]]:
+    """In which state every face is, and whose surface it is."""
+    out: dict[int, tuple[State | None, tuple[_Key, ...]]] = {
+        face.number: (None, ()) for face in model.part.faces
+    }
+    if outcome is None:
+        return out
+    places = {number: on_faces(model.mesh, [number]) for number in out}
+    known = {number: own for number, own in places.items() if len(own)}
+    return out | dict(zip(known, states_of(list(known.values()), outcome, makers), strict=True))
+
+
+@dataclass(frozen=True)
+class _Cutting:
+    """Who cuts a part. operations: of the plan; told: by face, those that name it; states: of every face, and
+    whose surface it is.
+    """
+
+    operations: Mapping[_Key, Operation]
+    model: PartModel
+    told: Mapping[int, list[_Key]]
+    states: Mapping[int, tuple[State | None, tuple[_Key, ...]]]
+
+    def feature(self, what: str, faces: tuple[int, ...]) -> CutFeature:
+        """Some faces with their operations, those that name them first."""
+        telling = dict.fromkeys(key for face in faces for key in self.told.get(face, ()))
+        made = dict.fromkeys(key for face in faces for key in self.states[face][1])
+        found = [self.states[face][0] for face in faces]
+        same: dict[object, list[str]] = {}
+        for key in telling:
+            one = self.operations[key]
+            does = (one.kind, getattr(one, "cycle", None), one.finish, one.tool)
+            same.setdefault(does, []).append(f"{key[0]} {one.name}")
+        return CutFeature(
+            what=what,
+            faces=tuple(ref_to(self.model.part.faces[face]) for face in faces),
+            by=tuple(
+                Cutter(setup=key[0], operation=key[1], name=self.operations[key].name, told=key in telling)
+                for key in telling | made
+                if key in self.operations
+            ),
+            state=next((one for one in _WORST if one in found), None),
+            twice=tuple(name for own in same.values() if len(own) > 1 for name in own),
+        )

@@ -10,6 +10,7 @@ from pelvrak.core.findings import Finding
 from pelvrak.core.machine.travel import check_travel
 from pelvrak.core.route.cut_facts import CutFacts, Laid, Part
 from pelvrak.core.route.cut_told import Told, moves
+from pelvrak.core.route.drafting import free_place
 from pelvrak.core.route.removal import removal_findings
 from pelvrak.core.route.station import Station
 
@@ -57,7 +58,7 @@ def worn_findings(told: Told, tool: Tool, before_s: float, facts: CutFacts, take
     lasts, after = tool.life_min * len(tool.places), (before_s + facts.in_cut_s) / 60
     if not before_s / 60 <= lasts < after:
         return []
-    free = next(place for place in range(1, len(taken) + 2) if place not in taken)
+    free = free_place(taken)
     with_twins = f" with its {len(tool.twin_places)} in other places" if tool.twin_places else ""
     return [
         told.found(

@@ -217,16 +217,14 @@ class _Cutter:
         maker = maker_number(self.index, visit.number)
         result = cut_operation(run.engine, given, planned.content(PATH), held, maker, called)
         facts, made = result.value(CUT_FACTS), planned.value(PATH)
-        names = names_of(self.setup.name, operation, tool)
+        names, used = names_of(self.setup.name, operation, tool), run.in_cut.get(tool.id, 0.0)
         told = [
             Finding.model_validate({**named(one, names), "operation": operation.id})
             for one in planned.value(FACTS)["findings"]
         ]
         if made.path.moves:
             told += cut_findings(Told(self.setup.name, operation), tool, station, facts)
-            taken = {place for one in self.tools.values() for place in one.places}
-            used = run.in_cut.get(tool.id, 0.0)
-            told += worn_findings(Told(self.setup.name, operation), tool, used, facts, taken)
+            told += worn_findings(Told(self.setup.name, operation), tool, used, facts, run.plan.taken_places)
         report = base.model_copy(
             update={
                 "key": result.key,
@@ -244,7 +242,6 @@ class _Cutter:
         speed, feed = data.speed_rpm.value, data.feed_mm_min.value
         if operation.means_to_cut_in() and made.path.moves:
             run.meant.append(MeantGiven(result.content(MOMENTS), maker))
-        used = run.in_cut.get(tool.id, 0.0)
         run.in_cut[tool.id] = used + facts.in_cut_s
         twin = tool.after(used)
         return report, Planned(visit.run, here, twin, made.path, made.holes, speed, feed, there)

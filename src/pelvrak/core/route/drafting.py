@@ -62,7 +62,7 @@ def drafted(
     if chosen in plan.tools:
         return Draft(operation=operation)
     chosen = operation.adjusted(chosen, part)
-    place = free_place({tool.place for tool in plan.tools})
+    place = free_place(plan.taken_places)
     return Draft(operation=operation, tool=chosen.model_copy(update={"place": place}))
 
 

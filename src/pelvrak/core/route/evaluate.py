@@ -27,7 +27,7 @@ from pelvrak.core.route.report import (
 )
 from pelvrak.core.route.run import Progress, Run, mesh_in, part_result
 from pelvrak.core.route.visits import visits
-from pelvrak.core.route.zeros import maker_number, zeros_checked
+from pelvrak.core.route.zeros import makers_of, zeros_checked
 
 Partly = Callable[[Report], None]
 
@@ -129,7 +129,10 @@ class _Walk:
             billet=self.billet,
             setups=whole,
             comparison=comparison,
-            makers=_makers(whole),
+            makers=tuple(
+                Maker(number=number, setup=setup.name, operation=one.name, tool=one.tool_name)
+                for number, (setup, one) in makers_of(whole).items()
+            ),
             part_findings=self.part_findings,
             computed=tuple(run.engine.computed),
             reused=tuple(run.engine.reused),
@@ -179,15 +182,6 @@ class _Walk:
             return computed
         before = [one for one in self.setups if one.makes is None]
         return zeros_checked(run, index, computed, before, self.billet.key)
-
-
-def _makers(setups: tuple[SetupReport, ...]) -> tuple[Maker, ...]:
-    """Who the numbers on the surfaces are."""
-    return tuple(
-        Maker(number=number, setup=setup.name, operation=operation.name, tool=operation.tool_name)
-        for i, setup in enumerate(setups)
-        for number, operation in {maker_number(i, one.number): one for one in setup.operations}.items()
-    )
 
 
 def _callouts(run: Run) -> list[Finding]:

@@ -243,7 +243,7 @@ def _places(setup: Setup, machine: Machine, tools: dict[str, Tool]) -> list[Find
     """Tools of the setup whose place the machine's changer does not have."""
     most = machine.changer.places
     used = dict.fromkeys(operation.tool for operation in setup.operations)
-    taken = {tool.place for tool in tools.values()}
+    taken = {place for tool in tools.values() for place in tool.places}
     free = next((place for place in range(1, most + 1) if place not in taken), None)
     return [
         Finding(

@@ -85,7 +85,10 @@ def path_json(path: Path, holes: list[Hole], ends_s: Floats, in_air: tuple[int, 
 
 def path_from_json(data: bytes) -> tuple[Path, list[Hole]]:
     """The tool path of a result's path.json piece."""
-    read = json.loads(data)
+    return _path(json.loads(data))
+
+
+def _path(read: dict[str, Any]) -> tuple[Path, list[Hole]]:
     moves = [
         Move(m[0], (m[1], m[2], m[3]), m[4], (m[5], m[6]) if len(m) > 5 else None) for m in read["moves"]
     ]
@@ -112,9 +115,8 @@ class PlannedPath:
 
 
 def _planned(data: bytes) -> PlannedPath:
-    path, holes = path_from_json(data)
     read = json.loads(data)
-    return PlannedPath(path, holes, np.array(read["ends_s"]), tuple(read["in_air"]))
+    return PlannedPath(*_path(read), np.array(read["ends_s"]), tuple(read["in_air"]))
 
 
 def _to_json(value: Any) -> bytes:

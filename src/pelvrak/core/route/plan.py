@@ -175,6 +175,11 @@ class Plan(Frozen):
                             " needs both: give each its own"
                         )
 
+    @property
+    def taken_places(self) -> set[int]:
+        """Places of the changer that hold a tool or a twin of one."""
+        return {place for tool in self.tools for place in tool.places}
+
     def finish_of(self, operation: Operation) -> Finish | None:
         """The finish an operation names."""
         return next((finish for finish in self.finishes if finish.id == operation.finish), None)

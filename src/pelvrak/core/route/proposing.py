@@ -212,7 +212,7 @@ def _operation(step: ProposedStep, position: str, taken: set[str]) -> dict[str, 
 
 def _places(plan: Plan, tools: Iterable[Tool]) -> dict[str, Tool]:
     """The tools the plan has not got, each with a place of its own, by id."""
-    have, places = {tool.id for tool in plan.tools}, {tool.place for tool in plan.tools}
+    have, places = {tool.id for tool in plan.tools}, plan.taken_places
     out: dict[str, Tool] = {}
     for tool in tools:
         if tool.id in have or tool.id in out:

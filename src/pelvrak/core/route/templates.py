@@ -53,7 +53,7 @@ def from_template(plan: Plan, setup: Setup, template: Template, faces: tuple[Fac
     """
     own = {tool.id: tool for tool in template.tools}
     finishes = {finish.id for finish in plan.finishes}
-    places = {place for tool in plan.tools for place in tool.places}
+    places = plan.taken_places
     names, ids = {tool.id for tool in plan.tools}, {operation.id for operation in setup.operations}
     used: dict[str, str] = {}
     edits: list[Edit] = []

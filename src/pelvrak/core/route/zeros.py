@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from pelvrak.core.cures import Element, put
@@ -10,7 +12,7 @@ from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.route.plan import Setup
-from pelvrak.core.route.report import SetupReport, ZeroReport
+from pelvrak.core.route.report import OperationReport, SetupReport, ZeroReport
 from pelvrak.core.route.run import Run
 from pelvrak.core.seat.resting import Rest, Stocks, resting, resting_findings
 from pelvrak.core.seat.seating import Zero
@@ -21,6 +23,15 @@ def maker_number(setup: int, operation: int) -> int:
     billet.
     """
     return (setup + 1) * 256 + operation + 1
+
+
+def makers_of(setups: Iterable[SetupReport]) -> dict[int, tuple[SetupReport, OperationReport]]:
+    """Who the numbers on surfaces are. setups: all of the route, in its order."""
+    return {
+        maker_number(i, operation.number): (setup, operation)
+        for i, setup in enumerate(setups)
+        for operation in setup.operations
+    }
 
 
 def zeros_checked(
@@ -35,9 +46,8 @@ def zeros_checked(
     rotation = np.array(report.zero_from_work)[:3, :3]
     billet = run.surface(billet_key)
     names = {
-        maker_number(i, operation.number): f"{one.name} {operation.name}"
-        for i, one in enumerate([*before, report])
-        for operation in one.operations
+        number: f"{one.name} {operation.name}"
+        for number, (one, operation) in makers_of([*before, report]).items()
     }
     stocks = Stocks(
         incoming=run.surface(report.incoming_key),

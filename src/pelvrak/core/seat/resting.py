@@ -6,8 +6,9 @@ looked up on the incoming stock, and again on the outgoing one.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, TypeVar
 
 import numpy as np
 from vtkmodules.vtkCommonCore import reference
@@ -20,6 +21,8 @@ from pelvrak.core.geometry.part import FaceRef, Frozen, Part, Vector, as_vector,
 from pelvrak.core.seat.seating import Zero, axis_of
 from pelvrak.core.stock.compare import poly_data, signed_distance
 
+# Whoever made a surface, as the asker knows them.
+Maker = TypeVar("Maker")
 State = Literal["raw", "cut", "raw and cut", "not yet there", "gone", "holding"]
 # A place lies on the stock's surface when it is this near, mm: what a resolution of half a millimetre knows.
 ON_MM = 0.1
@@ -181,8 +184,8 @@ def state_of(points: Floats, stock: Mesh, makers: dict[int, str]) -> tuple[State
 
 
 def states_of(
-    places: list[Floats], stock: Mesh, makers: dict[int, str]
-) -> list[tuple[State, tuple[str, ...]]]:
+    places: list[Floats], stock: Mesh, makers: Mapping[int, Maker]
+) -> list[tuple[State, tuple[Maker, ...]]]:
     """The same for several groups of places at once."""
     points = np.concatenate(places)
     away = signed_distance(points, stock)
@@ -194,7 +197,9 @@ def states_of(
     return [_state(away, labels[there], float(there.mean()), makers) for away, there, labels in groups]
 
 
-def _state(away: Floats, labels: Ints, share: float, makers: dict[int, str]) -> tuple[State, tuple[str, ...]]:
+def _state(
+    away: Floats, labels: Ints, share: float, makers: Mapping[int, Maker]
+) -> tuple[State, tuple[Maker, ...]]:
     """State of one group of places. away: of each from the stock; labels: of those that lie on it, which are
     this share of them.
     """

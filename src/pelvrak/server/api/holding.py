@@ -11,7 +11,6 @@ import numpy as np
 from fastapi import APIRouter, Query, UploadFile
 from fastapi.responses import Response
 from pydantic import Field
-from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from pelvrak.core.errors import BadInput, json_from
@@ -23,7 +22,7 @@ from pelvrak.core.holding.kinds import (
     fixtures_from_json,
     fixtures_shipped,
 )
-from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
+from pelvrak.server.api.libraries import IfMatch, changed, read_rows, replace_rows, revision_of, tell_revision
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.shapes import file_of
 from pelvrak.server.db.models import FixtureRow, PartUpload
@@ -39,14 +38,8 @@ Fixtures = Annotated[list[Fixture], Field(max_length=MOST_FIXTURES)]
 
 def shop_fixtures(session: Session) -> list[Fixture]:
     """All fixtures of the shop's library."""
-    rows = session.scalars(select(FixtureRow).order_by(FixtureRow.place)).all()
-    return fixtures_from([row.fixture for row in rows]) if rows else list(fixtures_shipped().values())
-
-
-def _put(session: Session, rows: list[Fixture]) -> list[Fixture]:
-    session.execute(delete(FixtureRow))
-    session.add_all(FixtureRow(place=i, fixture=row.model_dump(mode="json")) for i, row in enumerate(rows))
-    return rows
+    rows = read_rows(session, FixtureRow)
+    return fixtures_from(rows) if rows else list(fixtures_shipped().values())
 
 
 @router.get("/fixtures")
@@ -65,7 +58,7 @@ def put_fixtures(rows: Fixtures, response: Response, if_match: IfMatch = None) -
     checked = fixtures_from([row.model_dump(mode="json") for row in rows])
     with transaction() as session:
         changed(session, "fixtures", if_match, response)
-        return _put(session, checked)
+        return replace_rows(session, FixtureRow, checked)
 
 
 @router.get("/fixtures.json", **file_of("application/json"))
@@ -91,7 +84,7 @@ def bring_fixtures(file: UploadFile, response: Response) -> list[Fixture]:
     with transaction() as session:
         changed(session, "fixtures", None, response)
         kept = [new.pop(one.id, one) for one in shop_fixtures(session)]
-        return _put(session, [*kept, *new.values()])
+        return replace_rows(session, FixtureRow, [*kept, *new.values()])
 
 
 @lru_cache(maxsize=512)

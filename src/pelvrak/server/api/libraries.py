@@ -4,14 +4,17 @@ as If-Match (RFC 9110).
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any, TypeVar
 
 from fastapi import Header, Response
+from pydantic import BaseModel
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from pelvrak.server.api.problems import Refused
-from pelvrak.server.db.models import Library
+from pelvrak.server.db.models import Library, LibraryRow
 
+Row = TypeVar("Row", bound=BaseModel)
 IfMatch = Annotated[str | None, Header(max_length=40)]
 
 
@@ -44,3 +47,22 @@ def changed(session: Session, name: str, based_on: str | None, response: Respons
     session.merge(Library(name=name, revision=now + 1))
     session.flush()
     tell_revision(response, now + 1)
+
+
+def read_rows(session: Session, table: type[LibraryRow]) -> list[dict[str, Any]]:
+    """What is kept in a library, in its order."""
+    return [row.kept for row in session.scalars(select(table).order_by(table.place)).all()]
+
+
+def replace_rows(session: Session, table: type[LibraryRow], rows: list[Row]) -> list[Row]:
+    """Keep these in the place of all that was there."""
+    session.execute(delete(table))
+    session.add_all(table(place=i, kept=row.model_dump(mode="json")) for i, row in enumerate(rows))
+    return rows
+
+
+def told_apart(name: str, ids: list[str]) -> None:
+    """Raise Refused where two rows of a library have one id."""
+    twice = next((one for one in ids if ids.count(one) > 1), None)
+    if twice is not None:
+        raise Refused(422, f"{name}.library", name, f"two {name} have the id {twice}", "give each its own")

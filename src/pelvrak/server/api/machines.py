@@ -48,12 +48,17 @@ def computed_setup(project_id: ProjectId, setup: str) -> tuple[Plan, Setup, Setu
         raise Refused(
             409, "project.not_computed", setup, f"{setup} has not been computed", "wait until it is current"
         )
+    return plan, own, told, part_key_of(plan)
+
+
+def part_key_of(plan: Plan) -> str:
+    """The key of a plan's part. Raises Refused while it has not been read."""
     with transaction() as session:
         upload = session.get(PartUpload, plan.part.sha256) if plan.part.sha256 else None
         key = upload.key if upload else None
     if key is None:
         raise Refused(409, "part.not_ready", "part", "this part has not been read", "wait until it is read")
-    return plan, own, told, key
+    return key
 
 
 def _kept(key: str, piece: str) -> bytes:

@@ -12,14 +12,12 @@ from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FEATURES, SURFACE
 from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.proposing import Offers, incoming_to, offers
-from pelvrak.core.route.zeros import maker_number
-from pelvrak.server.api.machines import computed_setup
+from pelvrak.core.route.zeros import makers_of
+from pelvrak.server.api.machines import computed_setup, part_key_of
 from pelvrak.server.api.moments import KERNELS
-from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
 from pelvrak.server.api.shapes import ProjectId
 from pelvrak.server.api.tools import shop_tools
-from pelvrak.server.db.models import PartUpload
 from pelvrak.server.db.session import transaction
 from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.db.uploads import model_of
@@ -55,22 +53,13 @@ def cut_by(project_id: ProjectId) -> tuple[CutFeature, ...]:
     """
     state = state_of_project(project_id)
     plan = plan_from(state.plan.model_dump(mode="json"))
-    with transaction() as session:
-        upload = session.get(PartUpload, plan.part.sha256) if plan.part.sha256 else None
-        key = upload.key if upload else None
-    if key is None:
-        raise Refused(409, "part.not_ready", "part", "this part has not been read", "wait until it is read")
     store = DatabaseStore()
-    model, features = _part_and_features(store, key)
+    model, features = _part_and_features(store, part_key_of(plan))
     setups = state.report.setups if state.report else ()
     last = next(
         (one.outgoing_key for one in reversed(setups) if one.makes is None and one.outgoing_key), None
     )
-    makers = {
-        maker_number(i, one.number): (setup.name, one.id)
-        for i, setup in enumerate(setups)
-        for one in setup.operations
-    }
+    makers = {number: (setup.name, one.id) for number, (setup, one) in makers_of(setups).items()}
     with KERNELS:
         outcome = None if last is None else surface_of(Engine(store), last).value(SURFACE)
         return cut_features(plan, model, features, outcome, makers)

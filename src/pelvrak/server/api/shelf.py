@@ -7,7 +7,6 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Response, UploadFile
 from fastapi.responses import PlainTextResponse
 from pydantic import Field
-from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from pelvrak.core.billet.casting import best_place
@@ -16,7 +15,7 @@ from pelvrak.core.billet.shelf import Bought, Picks, from_csv, picks, starting_s
 from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.geometry.part import PartModel
 from pelvrak.core.route.plan import Plan
-from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
+from pelvrak.server.api.libraries import IfMatch, changed, read_rows, replace_rows, revision_of, tell_revision
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import plan_of
 from pelvrak.server.api.shapes import CastingPlace, ProjectId, file_of
@@ -30,14 +29,7 @@ Allowance = Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)]
 
 
 def _rows(session: Session) -> list[Bought]:
-    rows = session.scalars(select(ShelfRow).order_by(ShelfRow.place)).all()
-    return [Bought.model_validate(row.bought) for row in rows] if rows else starting_shelf()
-
-
-def _put(session: Session, rows: list[Bought]) -> list[Bought]:
-    session.execute(delete(ShelfRow))
-    session.add_all(ShelfRow(place=i, bought=row.model_dump(mode="json")) for i, row in enumerate(rows))
-    return rows
+    return [Bought.model_validate(row) for row in read_rows(session, ShelfRow)] or starting_shelf()
 
 
 @router.get("/shelf")
@@ -55,7 +47,7 @@ def put_shelf(rows: list[Bought], response: Response, if_match: IfMatch = None) 
         raise Refused(422, "shelf.rows", "shelf", f"a shelf of {len(rows)} rows", f"give 1 to {MOST_ROWS}")
     with transaction() as session:
         changed(session, "shelf", if_match, response)
-        return _put(session, rows)
+        return replace_rows(session, ShelfRow, rows)
 
 
 @router.get("/shelf.csv", **file_of("text/csv"))

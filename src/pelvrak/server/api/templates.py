@@ -6,13 +6,20 @@ from typing import Annotated
 
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from pelvrak.core.cures import Cure
 from pelvrak.core.geometry.part import FaceRef
 from pelvrak.core.route.templates import Template, from_template
-from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
+from pelvrak.server.api.libraries import (
+    IfMatch,
+    changed,
+    read_rows,
+    replace_rows,
+    revision_of,
+    tell_revision,
+    told_apart,
+)
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import plan_of, setup_of
 from pelvrak.server.api.shapes import ProjectId
@@ -34,8 +41,7 @@ class UseTemplate(BaseModel):
 
 
 def _rows(session: Session) -> list[Template]:
-    rows = session.scalars(select(TemplateRow).order_by(TemplateRow.place)).all()
-    return [Template.model_validate(row.template) for row in rows]
+    return [Template.model_validate(row) for row in read_rows(session, TemplateRow)]
 
 
 @router.get("/templates")
@@ -53,19 +59,10 @@ def put_templates(
     if_match: IfMatch = None,
 ) -> list[Template]:
     """The whole library anew, on the revision that If-Match names; ids must be told apart."""
-    ids = [row.id for row in rows]
-    twice = next((name for name in ids if ids.count(name) > 1), None)
-    if twice is not None:
-        raise Refused(
-            422, "templates.library", "templates", f"two templates have the id {twice}", "give each its own"
-        )
+    told_apart("templates", [row.id for row in rows])
     with transaction() as session:
         changed(session, "templates", if_match, response)
-        session.execute(delete(TemplateRow))
-        session.add_all(
-            TemplateRow(place=i, template=row.model_dump(mode="json")) for i, row in enumerate(rows)
-        )
-    return rows
+        return replace_rows(session, TemplateRow, rows)
 
 
 @router.post("/projects/{project_id}/from_template")

@@ -7,7 +7,6 @@ from typing import Annotated
 from fastapi import APIRouter, Response, UploadFile
 from fastapi.responses import PlainTextResponse
 from pydantic import Field
-from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from pelvrak.core.cutting.tool_files import MOST_BYTES, tools_from, tools_to_csv, tools_to_json
@@ -15,7 +14,15 @@ from pelvrak.core.cutting.tool_picture import ToolPicture, picture_of
 from pelvrak.core.cutting.tools import Tool, tool_shelf
 from pelvrak.core.route.changer import Tooling, changer
 from pelvrak.core.route.plan import plan_from
-from pelvrak.server.api.libraries import IfMatch, changed, revision_of, tell_revision
+from pelvrak.server.api.libraries import (
+    IfMatch,
+    changed,
+    read_rows,
+    replace_rows,
+    revision_of,
+    tell_revision,
+    told_apart,
+)
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import plan_of
 from pelvrak.server.api.projects import project as state_of_project
@@ -30,14 +37,8 @@ Tools = Annotated[list[Tool], Field(max_length=MOST_TOOLS)]
 
 def shop_tools(session: Session) -> list[Tool]:
     """All tools of the shop's library: those that ship with the program until it was changed."""
-    rows = session.scalars(select(ToolRow).order_by(ToolRow.place)).all()
-    return [Tool.model_validate(row.tool) for row in rows] if rows else list(tool_shelf().values())
-
-
-def _put(session: Session, rows: list[Tool]) -> list[Tool]:
-    session.execute(delete(ToolRow))
-    session.add_all(ToolRow(place=i, tool=row.model_dump(mode="json")) for i, row in enumerate(rows))
-    return rows
+    rows = [Tool.model_validate(row) for row in read_rows(session, ToolRow)]
+    return rows or list(tool_shelf().values())
 
 
 @router.get("/tools")
@@ -51,19 +52,12 @@ def tools(response: Response) -> list[Tool]:
 @router.put("/tools")
 def put_tools(rows: Tools, response: Response, if_match: IfMatch = None) -> list[Tool]:
     """The whole library anew, on the revision that If-Match names; ids must be told apart."""
-    ids = [row.id for row in rows]
-    twice = next((name for name in ids if ids.count(name) > 1), None)
-    if not rows or twice is not None:
-        raise Refused(
-            422,
-            "tools.library",
-            "tools",
-            "a library without a tool" if not rows else f"two tools have the id {twice}",
-            "keep at least one" if not rows else "give each its own",
-        )
+    if not rows:
+        raise Refused(422, "tools.library", "tools", "a library without a tool", "keep at least one")
+    told_apart("tools", [row.id for row in rows])
     with transaction() as session:
         changed(session, "tools", if_match, response)
-        return _put(session, rows)
+        return replace_rows(session, ToolRow, rows)
 
 
 @router.post("/tools.csv")
@@ -75,7 +69,7 @@ def bring_tools(file: UploadFile, response: Response) -> list[Tool]:
     with transaction() as session:
         changed(session, "tools", None, response)
         kept = [new.pop(one.id, one) for one in shop_tools(session)]
-        return _put(session, [*kept, *new.values()])
+        return replace_rows(session, ToolRow, [*kept, *new.values()])
 
 
 @router.get("/tools.csv", **file_of("text/csv"))

@@ -19,6 +19,14 @@ class Base(DeclarativeBase):
     """All tables."""
 
 
+class LibraryRow(Base):
+    """One row of one of the shop's libraries. place: in its order; kept: what stands there."""
+
+    __abstract__ = True
+    place: Mapped[int] = mapped_column(Integer, primary_key=True)
+    kept: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
 class PartUpload(Base):
     """A part file as it came, and how reading it went: reading, ready, choose or refused.
 
@@ -41,12 +49,11 @@ class PartUpload(Base):
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
-class ShelfRow(Base):
+class ShelfRow(LibraryRow):
     """One size of bar on the shelf, in the order it is shown."""
 
     __tablename__ = "shelf_row"
-    place: Mapped[int] = mapped_column(Integer, primary_key=True)
-    bought: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    kept: Mapped[dict[str, Any]] = mapped_column("bought", JSONB)
 
 
 class Project(Base):
@@ -106,28 +113,25 @@ class Library(Base):
     revision: Mapped[int] = mapped_column(Integer)
 
 
-class FixtureRow(Base):
+class FixtureRow(LibraryRow):
     """One fixture of the shop's library, in its order."""
 
     __tablename__ = "fixture_row"
-    place: Mapped[int] = mapped_column(Integer, primary_key=True)
-    fixture: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    kept: Mapped[dict[str, Any]] = mapped_column("fixture", JSONB)
 
 
-class ToolRow(Base):
+class ToolRow(LibraryRow):
     """One tool of the shop's library, in its order."""
 
     __tablename__ = "tool_row"
-    place: Mapped[int] = mapped_column(Integer, primary_key=True)
-    tool: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    kept: Mapped[dict[str, Any]] = mapped_column("tool", JSONB)
 
 
-class TemplateRow(Base):
+class TemplateRow(LibraryRow):
     """Operations kept for the next plan, in their order."""
 
     __tablename__ = "template_row"
-    place: Mapped[int] = mapped_column(Integer, primary_key=True)
-    template: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    kept: Mapped[dict[str, Any]] = mapped_column("template", JSONB)
 
 
 class KeptResult(Base):

@@ -1,5 +1,6 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/react'
 import { useLibrary } from '../../api/hooks'
+import { freeNumber } from '../../ui/free'
 import { Form, schemaOf } from '../../ui/Form'
 import type { SheetProps } from '../sheet'
 
@@ -46,9 +47,7 @@ export function Finishes({ plan, commit }: SheetProps) {
           className="knob"
           onClick={() =>
             void commit('a finish added', (draft) => {
-              const taken = new Set(draft.finishes.map((one) => one.id))
-              let number = 1
-              while (taken.has(`own-${number}`)) number += 1
+              const number = freeNumber((n) => draft.finishes.some((one) => one.id === `own-${n}`))
               const last = draft.finishes[draft.finishes.length - 1]
               draft.finishes.push({
                 leave_side: 0,

@@ -17,6 +17,7 @@ import { Form, schemaOf, type Widget, type Write } from '../../ui/Form'
 import type { SheetProps } from '../sheet'
 import { DrawingLines, LinesOfText } from './Engraved'
 import { Edges, Faces } from './Faces'
+import { dropEmpty, regroup } from './groups'
 import { type Change, Places } from './Places'
 import { Points } from './Points'
 import { useKeeping } from './templates'
@@ -126,21 +127,7 @@ export function OperationEditor(
           choose={(group) =>
             void edit(`${operation.name}: group`, (own) => {
               const mine = own.operations[position]
-              if (!mine) return
-              let number = 1
-              while (own.groups.some((one) => one.id === `group-${number}` || one.name === `Group ${number}`))
-                number += 1
-              if (group === '+')
-                own.groups.push({
-                  id: `group-${number}`,
-                  name: `Group ${number}`,
-                  finish: null,
-                  offset_register: null,
-                  off: false,
-                })
-              mine.group = group === '+' ? `group-${number}` : group || null
-              // A group nobody is in any more goes.
-              own.groups = own.groups.filter((one) => own.operations.some((o) => o.group === one.id))
+              if (mine) regroup(own, mine, group)
             })
           }
         />
@@ -228,7 +215,7 @@ export function OperationEditor(
             useRoute.setState({ operation: null })
             void edit(`${operation.name} removed`, (setup) => {
               setup.operations.splice(position, 1)
-              setup.groups = setup.groups.filter((one) => setup.operations.some((o) => o.group === one.id))
+              dropEmpty(setup)
             })
           }}
         >

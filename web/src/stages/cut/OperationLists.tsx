@@ -75,13 +75,17 @@ export function OperationLists(props: SheetProps) {
 
 type ListProps = SheetProps & { refuse: (problem: Problem | null) => void }
 
+/** What came of an operation, at each of its places. */
+const runsOf = ({ report }: SheetProps, operation: Operation) =>
+  report?.operations.filter((one) => one.id === operation.id) ?? []
+
 /** What a row of a list is told of its operation. */
 function rowOf(props: SheetProps, operation: Operation) {
   return {
     setup: props.setup,
     index: props.index,
     operation,
-    runs: props.report?.operations.filter((one) => one.id === operation.id) ?? [],
+    runs: runsOf(props, operation),
     flip: (on: boolean) =>
       void props.edit(`${operation.name} ${on ? 'on' : 'off'}`, (setup) => {
         const mine = setup.operations.find((one) => one.id === operation.id)
@@ -92,13 +96,13 @@ function rowOf(props: SheetProps, operation: Operation) {
 
 /** The editor under a row that is open. */
 function Opened(props: SheetProps & { operation: Operation }) {
-  const { setup, operation, report } = props
+  const { setup, operation } = props
   if (!useOpen(operation.id)) return null
   return (
     <OperationEditor
       {...props}
       position={setup.operations.findIndex((one) => one.id === operation.id)}
-      runs={report?.operations.filter((one) => one.id === operation.id) ?? []}
+      runs={runsOf(props, operation)}
     />
   )
 }

@@ -6,10 +6,7 @@ import { useClock } from '../../state/clock'
 import { useFields } from '../../state/fields'
 import { useRoute } from '../../state/route'
 import { clock, hueOf } from '../../ui/words'
-
-/** Whether an operation is cut: neither it nor its group is switched off. */
-export const isOn = (setup: Setup, operation: Operation) =>
-  !operation.off && !setup.groups.some((group) => group.id === operation.group && group.off)
+import { isOn } from './groups'
 
 /** Open an operation in the sheet, or close it. */
 export function toggleOperation(id: string, open: boolean) {

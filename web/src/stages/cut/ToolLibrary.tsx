@@ -4,6 +4,7 @@ import { answered, api, type Plan, type Problem, problemInstead, type Tool } fro
 import { posted, useShopTools } from '../../api/hooks'
 import { Segments } from '../../ui/Choice'
 import { FileInput } from '../../ui/FileInput'
+import { freeId } from '../../ui/free'
 import { LibraryDialog } from '../../ui/LibraryDialog'
 import type { SheetProps } from '../sheet'
 import { beside, facts, matches } from './tools'
@@ -98,10 +99,17 @@ export function ToolLibrary(props: SheetProps & { close: () => void }) {
           {
             label: 'Add as another',
             does: (next: Tool) => {
-              const ids = new Set(shop?.map((one) => one.id))
-              let id = next.id
-              for (let number = 2; ids.has(id); number += 1) id = `${next.id.slice(0, 36)}-${number}`
-              return putShop([...(shop ?? []), { ...next, id }])
+              const there = shop ?? []
+              return putShop([
+                ...there,
+                {
+                  ...next,
+                  id: freeId(
+                    next.id,
+                    there.map((one) => one.id),
+                  ),
+                },
+              ])
             },
           },
           {

@@ -11,9 +11,28 @@ import { beside } from './tools'
 
 /** The plan's tools by their place in the changer: what uses them; brought in and taken out as a table. */
 export function Tools(props: SheetProps) {
+  return (
+    <Disclosure as="section" className="mt-4" aria-label="Tools">
+      <DisclosureButton className="font-head text-[15px] font-semibold">
+        {({ open }) => (
+          <>
+            {open ? '−' : '+'} Tools{' '}
+            <span className="font-normal text-soft">{props.plan.tools.length || 'none yet'}</span>
+          </>
+        )}
+      </DisclosureButton>
+      <DisclosurePanel>
+        <Opened {...props} />
+      </DisclosurePanel>
+    </Disclosure>
+  )
+}
+
+/** What is asked for, and shown, only while the list is open. */
+function Opened(props: SheetProps) {
   const { project, plan, commit } = props
   const [library, setLibrary] = useState(false)
-  const { data: changer } = useChanger(project, true)
+  const { data: changer } = useChanger(project)
   const cuts = (id: string) => changer?.uses.find((one) => one.tool === id)
   const [problem, setProblem] = useState<Problem | null>(null)
   const used = (id: string) =>
@@ -33,83 +52,73 @@ export function Tools(props: SheetProps) {
   }
   const rows = [...plan.tools].sort((one, two) => one.place - two.place)
   return (
-    <Disclosure as="section" className="mt-4" aria-label="Tools">
-      <DisclosureButton className="font-head text-[15px] font-semibold">
-        {({ open }) => (
-          <>
-            {open ? '−' : '+'} Tools{' '}
-            <span className="font-normal text-soft">{plan.tools.length || 'none yet'}</span>
-          </>
-        )}
-      </DisclosureButton>
-      <DisclosurePanel>
-        <ul aria-label="Tools of the plan">
-          {rows.map((tool) => (
-            <li key={tool.id} className="flex items-center gap-2 border-t border-rule py-1">
-              <span className="w-16 shrink-0">
-                <NumberField
-                  label={`Place of ${tool.name}`}
-                  value={tool.place}
-                  unit=""
-                  commit={(place) =>
-                    commit(`${tool.name}: place ${place}`, (draft) => {
-                      const mine = draft.tools.find((one) => one.id === tool.id)
-                      if (mine && place !== null) mine.place = place
-                    })
-                  }
-                />
-              </span>
-              <span className="min-w-0 grow truncate" title={`${tool.name}, ${tool.holder.name}`}>
-                {tool.name}
-              </span>
-              <span className="figures shrink-0 text-[11.5px] text-soft">
-                {used(tool.id) ? `${used(tool.id)}× ${clock(cuts(tool.id)?.in_cut_s ?? 0)}` : 'unused'}
-                <Worn worn={cuts(tool.id)?.worn} pieces={cuts(tool.id)?.pieces} />
-              </span>
-              <button
-                type="button"
-                className="px-1 text-soft hover:text-trouble disabled:opacity-30"
-                aria-label={`Remove ${tool.name}`}
-                disabled={used(tool.id) > 0}
-                onClick={() =>
-                  void commit(`${tool.name} removed`, (draft) => {
-                    draft.tools = draft.tools.filter((one) => one.id !== tool.id)
+    <>
+      <ul aria-label="Tools of the plan">
+        {rows.map((tool) => (
+          <li key={tool.id} className="flex items-center gap-2 border-t border-rule py-1">
+            <span className="w-16 shrink-0">
+              <NumberField
+                label={`Place of ${tool.name}`}
+                value={tool.place}
+                unit=""
+                commit={(place) =>
+                  commit(`${tool.name}: place ${place}`, (draft) => {
+                    const mine = draft.tools.find((one) => one.id === tool.id)
+                    if (mine && place !== null) mine.place = place
                   })
                 }
-              >
-                ×
-              </button>
-            </li>
-          ))}
-        </ul>
-        {changer && <Changes plan={plan} changes={changer.changes} />}
-        <p className="mt-1 flex flex-wrap items-baseline gap-3 text-[12.5px]">
-          <button type="button" className="knob !px-2" onClick={() => setLibrary(true)}>
-            Make, change, take…
-          </button>
-          <label className="relative cursor-pointer text-action underline">
-            Bring in
-            <FileInput label="Tools file" accept=".csv,.json" take={bring} />
-          </label>
-          {(['csv', 'json'] as const).map((kind) => (
-            <a
-              key={kind}
-              className="text-action underline"
-              href={`/api/projects/${project.id}/tools.${kind}`}
-              download={`tools.${kind}`}
+              />
+            </span>
+            <span className="min-w-0 grow truncate" title={`${tool.name}, ${tool.holder.name}`}>
+              {tool.name}
+            </span>
+            <span className="figures shrink-0 text-[11.5px] text-soft">
+              {used(tool.id) ? `${used(tool.id)}× ${clock(cuts(tool.id)?.in_cut_s ?? 0)}` : 'unused'}
+              <Worn worn={cuts(tool.id)?.worn} pieces={cuts(tool.id)?.pieces} />
+            </span>
+            <button
+              type="button"
+              className="px-1 text-soft hover:text-trouble disabled:opacity-30"
+              aria-label={`Remove ${tool.name}`}
+              disabled={used(tool.id) > 0}
+              onClick={() =>
+                void commit(`${tool.name} removed`, (draft) => {
+                  draft.tools = draft.tools.filter((one) => one.id !== tool.id)
+                })
+              }
             >
-              Take out {kind.toUpperCase()}
-            </a>
-          ))}
+              ×
+            </button>
+          </li>
+        ))}
+      </ul>
+      {changer && <Changes plan={plan} changes={changer.changes} />}
+      <p className="mt-1 flex flex-wrap items-baseline gap-3 text-[12.5px]">
+        <button type="button" className="knob !px-2" onClick={() => setLibrary(true)}>
+          Make, change, take…
+        </button>
+        <label className="relative cursor-pointer text-action underline">
+          Bring in
+          <FileInput label="Tools file" accept=".csv,.json" take={bring} />
+        </label>
+        {(['csv', 'json'] as const).map((kind) => (
+          <a
+            key={kind}
+            className="text-action underline"
+            href={`/api/projects/${project.id}/tools.${kind}`}
+            download={`tools.${kind}`}
+          >
+            Take out {kind.toUpperCase()}
+          </a>
+        ))}
+      </p>
+      {problem && (
+        <p role="alert" className="mt-1 text-[12.5px] text-trouble">
+          {problem.where}: {sentence(problem)}
         </p>
-        {problem && (
-          <p role="alert" className="mt-1 text-[12.5px] text-trouble">
-            {problem.where}: {sentence(problem)}
-          </p>
-        )}
-        {library && <ToolLibrary {...props} close={() => setLibrary(false)} />}
-      </DisclosurePanel>
-    </Disclosure>
+      )}
+      {library && <ToolLibrary {...props} close={() => setLibrary(false)} />}
+    </>
   )
 }
 

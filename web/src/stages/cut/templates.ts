@@ -10,6 +10,7 @@ import {
   problemInstead,
   type Template,
 } from '../../api/client'
+import { freeNumber } from '../../ui/free'
 
 /** Keep operations with their tools for the next plan, or take a template out of the library. */
 export function useKeeping() {
@@ -28,11 +29,10 @@ export function useKeeping() {
   return {
     keep: async (name: string, plan: Plan, operations: Operation[]) => {
       const rows = await there()
-      let number = 1
-      while (rows.some((one) => one.id === `template-${number}`)) number += 1
       const used = new Set(operations.map((one) => one.tool))
       const tools = plan.tools.filter((tool) => used.has(tool.id))
-      return put([...rows, { id: `template-${number}`, name, operations, tools }])
+      const id = `template-${freeNumber((n) => rows.some((one) => one.id === `template-${n}`))}`
+      return put([...rows, { id, name, operations, tools }])
     },
     drop: async (id: string) => put((await there()).filter((one) => one.id !== id)),
   }

@@ -1,14 +1,14 @@
 import type { Plan, Tool } from '../../api/client'
+import { freeId } from '../../ui/free'
 
 /** Tools as they can stand in a plan beside its own: each in a place and under an id that is free. */
 export function beside(plan: Plan, tools: Tool[]) {
-  const places = new Set(plan.tools.map((tool) => tool.place))
+  const places = new Set(plan.tools.flatMap((tool) => [tool.place, ...tool.twin_places]))
   const ids = new Set(plan.tools.map((tool) => tool.id))
   return tools.map((tool) => {
     let place = tool.place
     while (places.has(place)) place += 1
-    let id = tool.id
-    for (let number = 2; ids.has(id); number += 1) id = `${tool.id.slice(0, 36)}-${number}`
+    const id = freeId(tool.id, ids)
     places.add(place)
     ids.add(id)
     return { ...tool, id, place }

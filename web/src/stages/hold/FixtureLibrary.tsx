@@ -11,6 +11,7 @@ import {
 } from '../../api/client'
 import { posted, sendFile, useFixtures, useLibrary } from '../../api/hooks'
 import { FileInput } from '../../ui/FileInput'
+import { freeId } from '../../ui/free'
 import { LibraryDialog } from '../../ui/LibraryDialog'
 import { Form, schemaOf, type Write } from '../../ui/Form'
 import { formOf, sizes } from './fixtures'
@@ -176,7 +177,8 @@ function EditFixture(props: {
 }) {
   const [draft, setDraft] = useState<Record<string, unknown>>({
     ...props.fixture,
-    id: freeId(props.fixture.id, props.ids),
+    // The one it is changed from keeps its own.
+    id: freeId(props.fixture.id, [...props.ids, props.fixture.id]),
     name: `${props.fixture.name}, changed`.slice(0, 60),
   })
   // Drawn from what is typed: a size that cannot be is told beside its field and stays there.
@@ -219,10 +221,3 @@ function EditFixture(props: {
 
 const asTyped = (draft: Record<string, unknown>) =>
   `/api/fixtures/picture.png?fixture=${encodeURIComponent(JSON.stringify(draft))}`
-
-function freeId(id: string, ids: string[]) {
-  for (let n = 2; ; n += 1) {
-    const next = `${id.slice(0, 36)}-${n}`
-    if (!ids.includes(next)) return next
-  }
-}

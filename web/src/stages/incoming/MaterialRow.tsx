@@ -2,6 +2,7 @@ import type { Plan } from '../../api/client'
 import { type Commit, useLibrary } from '../../api/hooks'
 import { Choice } from '../../ui/Choice'
 import { Row } from '../../ui/Field'
+import { freeNumber } from '../../ui/free'
 import { Form, schemaOf } from '../../ui/Form'
 
 /** What the billet is of: one that ships, or one of the plan's own with its values and where they are from. */
@@ -13,9 +14,7 @@ export function MaterialRow(props: { plan: Plan; change: Commit; choose: (materi
   const own = plan.materials.findIndex((one) => one.name === plan.billet.material)
   const current = all.find((one) => one.name === plan.billet.material)
   const add = () => {
-    let number = 1
-    while (all.some((one) => one.name === `Material ${number}`)) number += 1
-    const name = `Material ${number}`
+    const name = `Material ${freeNumber((n) => all.some((one) => one.name === `Material ${n}`))}`
     return change(`${name} added`, (draft) => {
       if (current) draft.materials.push({ ...current, name, source: '' })
       draft.billet.material = name

@@ -5,7 +5,6 @@ axis.
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -21,7 +20,7 @@ from pelvrak.core.cutting.passes import at_height, levels, rings_of, trace
 from pelvrak.core.cutting.regions import floor_region, offset
 from pelvrak.core.cutting.standing import top_within, touches
 from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
-from pelvrak.core.cutting.wrapped import farthest, floor_on, unrolled, within_rotary
+from pelvrak.core.cutting.wrapped import floor_on, off_flat, on_flat, within_rotary
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats
@@ -155,17 +154,12 @@ class EngravingRound(Engraving):
         face = face_of(job.part.part, self.faces[0], self.name)
         lie, region = floor_on(job.part.part, face, job.zero_from_work, job.turning, self.name)
         job.path.round = lie
-        assert job.surface is not None
-        stood = unrolled(job.surface, lie, region, job.tool.DC)
-        if stood is None:
+        laid = on_flat(job, lie, region)
+        if laid is None:
             return
-        top = lie.centre[2] + farthest(job.surface, lie)
-        laid = replace(job, stock=stood, path=job.path, findings=[], top=top)
         whole = 2 * math.pi * lie.radius
         _Engraved(self, laid, region, lie.centre[2] + lie.radius, whole).plan()
-        # Places on the flat mean nothing in the work.
-        job.findings += [one.model_copy(update={"place": ()}) for one in laid.findings]
-        job.top = max(job.top, laid.top)
+        off_flat(job, laid)
         job.path.moves = within_rotary(job.path, job.turning)
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -27,7 +26,7 @@ from pelvrak.core.cutting.passes import at_height, levels
 from pelvrak.core.cutting.standing import top_within, touches
 from pelvrak.core.cutting.toolpath import Round
 from pelvrak.core.cutting.tools import ToolKind, cutter_profile
-from pelvrak.core.cutting.wrapped import around_line, farthest, floor_on, laid_round, unrolled, within_rotary
+from pelvrak.core.cutting.wrapped import around_line, floor_on, laid_round, off_flat, on_flat, within_rotary
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.part import FaceRef, face_of
@@ -146,14 +145,9 @@ def _wrap(operation: Wrapped, job: Job, lie: Round, region: BaseGeometry, bottom
             unit="mm",
         )
         return
-    assert job.surface is not None
-    stood = unrolled(job.surface, lie, region, job.tool.DC)
-    if stood is None:
+    flat = on_flat(job, lie, region)
+    if flat is None:
         return
-    # Between its places the tool stays clear of whatever comes round.
-    flat = replace(
-        job, stock=stood, path=job.path, findings=[], top=lie.centre[2] + farthest(job.surface, lie)
-    )
     if operation.line and (gap is None or gap < job.tool.DC + 1e-3):
         _follow(operation, flat, bottom)
     else:
@@ -178,9 +172,7 @@ def _wrap(operation: Wrapped, job: Job, lie: Round, region: BaseGeometry, bottom
         )
         flat.nest = {"floor": (region, bottom)}
         pocket.plan(flat)
-    # Places on the flat mean nothing in the work.
-    job.findings += [one.model_copy(update={"place": ()}) for one in flat.findings]
-    job.top = max(job.top, flat.top)
+    off_flat(job, flat)
 
 
 def _follow(operation: Wrapped, job: Job, bottom: float) -> None:
