@@ -9,18 +9,20 @@ import numpy as np
 
 from pelvrak.core.cutting.feeds import cutting_data, material_of
 from pelvrak.core.cutting.job import Job, plan_operation
-from pelvrak.core.cutting.standing import UP, standing
+from pelvrak.core.cutting.standing import UP, standing_square
 from pelvrak.core.cutting.toolpath import Path, chords
 from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile, tool_shelf
-from pelvrak.core.geometry.mesh import Mesh, volume
+from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.geometry.part import Part, PartModel, ref_to
 from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.stock.cut import Hits, Sweep, cut
 from pelvrak.core.stock.field import RayField
-from pelvrak.core.stock.surface import simplified, surface
+from pelvrak.core.stock.surface import surface
 
 SAME = np.eye(4)
+# Cells of one surface that lie so near to each other are drawn as one, mm.
+JOINED_MM = 0.005
 
 
 @dataclass
@@ -33,7 +35,12 @@ class Cut:
 
     @property
     def volume(self) -> float:
-        return volume(surface(self.field))
+        return enclosed(self.field)
+
+
+def enclosed(field: RayField) -> float:
+    """Volume within the surface of a field, mm³."""
+    return volume(surface(field, JOINED_MM))
 
 
 def model(shape: Any) -> PartModel:
@@ -43,8 +50,7 @@ def model(shape: Any) -> PartModel:
 def run(part: PartModel, field: RayField, operation: Any, tool: Tool | None = None) -> Cut:
     """Plan and cut one operation; zero is the part's own origin, up is +z."""
     tool = tool or tool_shelf()[operation.tool]
-    stock: Mesh = simplified(surface(field), 0.01)
-    here = standing(stock, 0.5)
+    here = standing_square(field, SAME)
     assert here is not None
     data = cutting_data(
         tool,

@@ -12,7 +12,6 @@ from pelvrak.core.cutting.standing import UP
 from pelvrak.core.cutting.toolpath import chords
 from pelvrak.core.cutting.tools import cutter_profile, tool_shelf
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.geometry.part import EdgeRef
 from pelvrak.core.stock.compare import Meant, compare
 from pelvrak.core.stock.cut import CUT, Sweep
@@ -20,7 +19,7 @@ from pelvrak.core.stock.field import grid_around
 from pelvrak.core.stock.shapes import field_of_mesh
 from pelvrak.core.stock.surface import surface
 from tests import solids
-from tests.core.planning_bench import model, run
+from tests.core.planning_bench import JOINED_MM, enclosed, model, run
 from tests.core.test_operations import clean, rounded
 
 WHOLE = solids.box((0, 0, 0), (60, 40, 20))
@@ -47,7 +46,7 @@ class Chamfers(unittest.TestCase):
         mesh = part.mesh
         field = field_of_mesh(grid_around(mesh.vertices.min(0), mesh.vertices.max(0), 0.2), mesh)
         done = run(part, field, chamfering(part, wanted, **told))
-        return done, volume(surface(field)) - done.volume
+        return done, enclosed(field) - done.volume
 
     def test_round_a_block_with_round_corners(self):
         shape = rounded((5, 5, 0), (55, 35, 20), 8)
@@ -90,7 +89,7 @@ class Chamfers(unittest.TestCase):
     def test_a_chamfer_that_is_not_drawn_is_no_gouge_where_it_is_meant(self):
         done, _ = self.cut(WHOLE, lambda p: abs(p[2] - 20) < 1e-6, width=0.5)
         mesh, lines = model(WHOLE).mesh, chords(done.job.path)
-        plainly = compare(done.field, surface(done.field), mesh)
+        plainly = compare(done.field, surface(done.field, JOINED_MM), mesh)
         self.assertAlmostEqual(plainly.max_gouge_mm, 0.5 / math.sqrt(2), delta=0.08)
         feeds = lines.what == CUT
         sweep = Sweep(
@@ -100,7 +99,7 @@ class Chamfers(unittest.TestCase):
             UP,
             cutter_profile(tool_shelf()["ch10"]),
         )
-        meant = compare(done.field, surface(done.field), mesh, [Meant(sweep, 257)])
+        meant = compare(done.field, surface(done.field, JOINED_MM), mesh, [Meant(sweep, 257)])
         self.assertLess(meant.max_gouge_mm, 0.02)
         self.assertLess(meant.gouge_volume_mm3, 1.0)
         # Meant and not cut, it is left on.

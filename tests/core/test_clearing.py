@@ -8,7 +8,7 @@ import unittest
 import numpy as np
 from shapely import LineString, Point, Polygon, box, unary_union
 
-from pelvrak.core.cutting.fronts import Cut, core, steady_fronts
+from pelvrak.core.cutting.fronts import Cleared, Cut, core, steady_fronts
 from pelvrak.core.cutting.operations import Clearing
 from pelvrak.core.cutting.toolpath import chords
 from pelvrak.core.errors import BadInput
@@ -103,6 +103,26 @@ class Fronts(unittest.TestCase):
         )
         self.assertGreater(len(middles), 20)
         self.assertTrue(np.allclose(np.diff(middles), cut.step, atol=0.03), np.diff(middles))
+
+
+class WaysBack(unittest.TestCase):
+    def test_round_two_corners_by_the_shortest_way(self):
+        """Over a rib of 2 mm, 8 high: twice 3 aside and 7 up, and along its top."""
+        around = box(0, 0, 10, 10).difference(box(4, -1, 6, 8))
+        way = Cleared(around).way(np.array([1.0, 1.0]), np.array([9.0, 1.0]))
+        assert way is not None
+        self.assertAlmostEqual(LineString(way).length, 2 * math.hypot(3, 7) + 2, delta=0.1)
+        self.assertLess(LineString(way).difference(around).length, 1e-6)
+
+    def test_past_a_hole_and_into_another_piece(self):
+        ring = Point(0, 0).buffer(10, quad_segs=90).difference(Point(0, 0).buffer(4, quad_segs=90))
+        way = Cleared(ring).way(np.array([-8.0, 0.0]), np.array([8.0, 0.0]))
+        assert way is not None
+        # Two tangents to the hole and the arc between them.
+        exact = 2 * math.sqrt(8**2 - 4**2) + 4 * (math.pi - 2 * math.acos(4 / 8))
+        self.assertAlmostEqual(LineString(way).length, exact, delta=0.1)
+        apart = box(0, 0, 2, 2).union(box(4, 0, 6, 2))
+        self.assertIsNone(Cleared(apart).way(np.array([1.0, 1.0]), np.array([5.0, 1.0])))
 
 
 class Layers(unittest.TestCase):

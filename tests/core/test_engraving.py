@@ -21,17 +21,15 @@ from pelvrak.core.cutting.operations import Engraving
 from pelvrak.core.cutting.tools import Tool, tool_shelf
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.geometry.outline import read_lines
 from pelvrak.core.geometry.part import ref_to
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from
 from pelvrak.core.stock.field import grid_around
 from pelvrak.core.stock.shapes import field_of_mesh
-from pelvrak.core.stock.surface import surface
 from tests import solids
 from tests.core import test_wrapped
-from tests.core.planning_bench import model, run
+from tests.core.planning_bench import enclosed, model, run
 
 PLATE = model(solids.box((0, 0, 0), (60, 30, 10)))
 TOP = ref_to(next(face for face in PLATE.part.faces if face.normal and face.normal[2] > 0.9))
@@ -50,7 +48,7 @@ def cut(operation, tool, cell=0.15, part=PLATE, high=0.0):
     block = model(solids.box((0, 0, 0), (60, 30, 10 + high))).mesh if high else part.mesh
     field = field_of_mesh(grid_around(block.vertices.min(0), block.vertices.max(0), cell), block)
     done = run(part, field, operation, tool)
-    return done, volume(surface(field)) - done.volume
+    return done, enclosed(field) - done.volume
 
 
 def codes(done):
@@ -108,7 +106,7 @@ class Middle(unittest.TestCase):
         self.assertAlmostEqual(taken / (40 * slope + math.pi / 3 * slope**2), 1.0, delta=0.02)
         self.assertEqual(codes(done), [])
         # At rays every half millimetre a line 0.35 mm wide is told to be finer than they are.
-        fine, _ = cut(engraving(text="", lines=(line,), depth=0.3), V60)
+        fine, _ = cut(engraving(text="", lines=(line,), depth=0.3), V60, 0.5)
         (told,) = fine.job.findings
         self.assertEqual((told.code, told.limit), ("cut.finer_than_rays", 1.0))
         self.assertAlmostEqual(told.measured, 0.6 * slope, places=3)

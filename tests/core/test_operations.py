@@ -11,11 +11,9 @@ from pelvrak.core.cutting.operations import Drilling, Facing, Outline, Pocket
 from pelvrak.core.cutting.toolpath import chords
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.stock.field import same_field
-from pelvrak.core.stock.surface import surface
 from tests import solids
-from tests.core.planning_bench import bore_of, model, plane_at, run
+from tests.core.planning_bench import bore_of, enclosed, model, plane_at, run
 from tests.solids import block
 
 
@@ -145,7 +143,7 @@ class Chamfers(unittest.TestCase):
             block((0, 0, 0), (60, 40, 20), 0.2),
             Outline(id="o", name="outline", tool="em12", step_down=20),
         ).field
-        before = volume(surface(field))
+        before = enclosed(field)
         operation = Outline(id="c", name="chamfer", tool="ch10", chamfer=1.0)
         done = run(part, field, operation)
         # A 45° chamfer of 1 mm all round: half a square mm along the straights (34 and 14 mm, twice each)

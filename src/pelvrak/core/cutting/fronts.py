@@ -12,7 +12,6 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
 
-import networkx as nx
 import numpy as np
 import shapely
 from contourpy import FillType, contour_generator
@@ -166,19 +165,49 @@ class Cleared:
         joined = shapely.union_all([self.region, *self.strips])
         whole = joined.buffer(CRACK_MM, join_style="mitre").buffer(-CRACK_MM - CORNER_MM, join_style="mitre")
         ends = [nearest_points(whole, shapely.Point(one))[0].coords[0] for one in (place, end)]
-        nodes = np.concatenate([ends, shapely.get_coordinates(whole.simplify(CORNER_MM / 2))])
-        rows, columns = np.triu_indices(len(nodes), 1)
-        lines = shapely.linestrings(np.stack([nodes[rows], nodes[columns]], axis=1))
+        nodes = np.concatenate([ends, _inward_corners(whole.simplify(CORNER_MM / 2))])
         shapely.prepare(wide := whole.buffer(CORNER_MM, join_style="mitre"))
-        seen = shapely.covers(wide, lines)
-        graph = nx.Graph()
-        graph.add_weighted_edges_from(
-            (int(i), int(j), float(np.hypot(*(nodes[i] - nodes[j]))))
-            for i, j in zip(rows[seen], columns[seen], strict=True)
-        )
-        if 0 not in graph or 1 not in graph or not nx.has_path(graph, 0, 1):
+        found = _shortest(nodes, wide)
+        return None if found is None else np.concatenate([[place], found, [end]])
+
+
+def _shortest(nodes: Floats, region: BaseGeometry) -> Floats | None:
+    """The shortest way from the first node (n, 2) to the second by straight lines within a region from node
+    to node, (k, 2); None where there is none. What is seen from a node is asked only when the search comes to
+    it.
+    """
+    left = np.hypot(*(nodes - nodes[1]).T)
+    gone, came = np.full(len(nodes), np.inf), np.zeros(len(nodes), np.int64)
+    gone[0] = 0.0
+    open_ = np.ones(len(nodes), bool)
+    while True:
+        here = int(np.argmin(np.where(open_, gone + left, np.inf)))
+        if not open_[here] or not np.isfinite(gone[here]):
             return None
-        return np.concatenate([[place], nodes[nx.shortest_path(graph, 0, 1, weight="weight")], [end]])
+        if here == 1:
+            break
+        open_[here] = False
+        steps = gone[here] + np.hypot(*(nodes - nodes[here]).T)
+        nearer = np.flatnonzero(open_ & (steps < gone))
+        lines = shapely.linestrings(
+            np.stack([np.broadcast_to(nodes[here], (len(nearer), 2)), nodes[nearer]], 1)
+        )
+        seen = nearer[shapely.covers(region, lines)]
+        gone[seen], came[seen] = steps[seen], here
+    way = [1]
+    while way[-1] != 0:
+        way.append(int(came[way[-1]]))
+    return np.asarray(nodes[way[::-1]])
+
+
+def _inward_corners(region: BaseGeometry) -> Floats:
+    """The corners of a region that stand into it, (n, 2): a shortest way turns round no others."""
+    found = [np.zeros((0, 2))]
+    for edge in _edges(region):
+        ring = np.array(edge.coords)[:-1]
+        came, goes = ring - np.roll(ring, 1, axis=0), np.roll(ring, -1, axis=0) - ring
+        found.append(ring[came[:, 0] * goes[:, 1] - came[:, 1] * goes[:, 0] < 0])
+    return np.concatenate(found)
 
 
 def steady_fronts(
