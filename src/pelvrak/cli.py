@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from pelvrak.core.cures import Cure
     from pelvrak.core.engine.store import MemoryStore
     from pelvrak.core.route.plan import Plan
+    from pelvrak.core.route.proposing import Offers
     from pelvrak.core.route.report import Report
 
 
@@ -357,6 +358,9 @@ def operations(
     setup: SetupName,
     propose: Annotated[bool, typer.Option("--propose", help="print what can be cut, and how")] = False,
     take: Annotated[bool, typer.Option("--take", help="put all of it into the plan")] = False,
+    chains: Annotated[
+        Path | None, typer.Option("--chains", help="how holes are made, as /api/chains gives it (JSON)")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Print the operations of a setup, or what can be cut in it: by which chain, with which tools, and what
@@ -379,20 +383,28 @@ def operations(
     from pelvrak.core.cutting.tools import tool_shelf
     from pelvrak.core.engine.engine import Engine, Result
     from pelvrak.core.geometry.features import Features
+    from pelvrak.core.proposals.chains import rules_shipped
     from pelvrak.core.route.pieces import FEATURES, PART
-    from pelvrak.core.route.proposing import incoming_to, offers
+    from pelvrak.core.route.proposing import PartRead, incoming_to, offers, rules_from
 
+    rules = rules_shipped() if chains is None else rules_from(_read(chains), str(chains))
     _, store, report = _computed(plan, until=setup)
     engine = Engine(store)
     part = Result(report.part_key, engine)
     incoming = incoming_to(engine, report.setups[-1])
-    features = Features.model_validate(part.value(FEATURES))
-    found = offers(document, own, part.value(PART), features, incoming, tool_shelf().values())
+    read = PartRead(part.value(PART), Features.model_validate(part.value(FEATURES)))
+    found = offers(document, own, read, incoming, tool_shelf().values(), rules)
     if take and found.every is not None:
         _write_edited(plan, document, found.every)
     if as_json:
         print(found.model_dump_json(indent=2))
         return
+    _print_offers(found)
+    if take:
+        print(f"{plan}: " + (found.every.label if found.every else "nothing to add"))
+
+
+def _print_offers(found: Offers) -> None:
     for offer in found.offered:
         one = offer.cuttable
         at = f" at {one.position}" if one.position else ""
@@ -401,8 +413,6 @@ def operations(
             print(f"    {step.told['name']}: {step.tool.name}, {step.finish}, {step.time.value:.0f} s")
     for passed in found.passed:
         print(f"not offered: {passed.what}: {passed.why}")
-    if take:
-        print(f"{plan}: " + (found.every.label if found.every else "nothing to add"))
 
 
 def _write_edited(path: Path, plan: Plan, cure: Cure) -> None:

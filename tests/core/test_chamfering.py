@@ -12,7 +12,8 @@ from pelvrak.core.cutting.standing import UP
 from pelvrak.core.cutting.toolpath import chords
 from pelvrak.core.cutting.tools import cutter_profile, tool_shelf
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.part import EdgeRef
+from pelvrak.core.geometry.features import features_of
+from pelvrak.core.geometry.part import EdgeRef, ref_to
 from pelvrak.core.stock.compare import Meant, compare
 from pelvrak.core.stock.cut import CUT, Sweep
 from pelvrak.core.stock.field import grid_around
@@ -105,6 +106,48 @@ class Chamfers(unittest.TestCase):
         # Meant and not cut, it is left on.
         fresh = field_of_mesh(done.field.grid, mesh)
         self.assertGreater(compare(fresh, mesh, mesh, [Meant(sweep, 257)]).left_volume_mm3, 10.0)
+
+    def test_chamfers_that_are_drawn_are_cut_as_wide_as_drawn(self):
+        """Round a block with round corners, against Open CASCADE's solid of it."""
+        plain = clean(rounded((5, 5, 0), (55, 35, 20), 8))
+        shape = clean(solids.chamfered(plain, 1.0, lambda at: abs(at[2] - 20) < 1e-6))
+        part, raw = model(shape), model(plain).mesh
+        found = features_of(part).chamfers
+        self.assertEqual(len(found), 8)
+        faces = tuple(ref_to(part.part.faces[one.face]) for one in found)
+        operation = Chamfering(id="c", name="chamfer", tool="ch10", faces=faces)
+        self.assertFalse(operation.means_to_cut_in())
+        field = field_of_mesh(grid_around(raw.vertices.min(0), raw.vertices.max(0), 0.2), raw)
+        done = run(part, field, operation)
+        exact = solids.volume(plain) - solids.volume(shape)
+        self.assertAlmostEqual((enclosed(field) - done.volume) / exact, 1.0, delta=0.03)
+        self.assertLess(compare(done.field, surface(done.field, JOINED_MM), part.mesh).max_gouge_mm, 0.03)
+        self.assertEqual(done.job.findings, [])
+
+    def test_a_drawn_mouth_at_60(self):
+        """A cone of 30° to its axis round a boss, by a cutter of 60°; by one of 90° it is refused."""
+        high = 2 / math.tan(math.radians(30))
+        point = solids.cone((30, 20, 20 - high), 9, 7, high)
+        boss = solids.plus(solids.cylinder((30, 20, 5), 9, 15 - high), point)
+        base = solids.box((0, 0, 0), (60, 40, 5))
+        part = model(clean(solids.plus(base, boss)))
+        raw = model(clean(solids.plus(base, solids.cylinder((30, 20, 5), 9, 15)))).mesh
+        (one,) = features_of(part).chamfers
+        told = {"id": "c", "name": "chamfer", "faces": (ref_to(part.part.faces[one.face]),)}
+        field = field_of_mesh(grid_around(raw.vertices.min(0), raw.vertices.max(0), 0.2), raw)
+        done = run(part, field, Chamfering(tool="ch6_60", **told))
+        exact = math.pi * high * (81 - (81 + 63 + 49) / 3)
+        self.assertAlmostEqual((enclosed(field) - done.volume) / exact, 1.0, delta=0.03)
+        with self.assertRaises(BadInput) as refused:
+            run(part, field, Chamfering(tool="ch10", **told))
+        self.assertEqual(refused.exception.code, "cut.chamfer_angle")
+        self.assertIn("a point of 60°", refused.exception.mend)
+        flat = ref_to(next(f for f in part.part.faces if f.normal and f.normal[2] > 0.9))
+        with self.assertRaises(BadInput) as none:
+            run(part, field, Chamfering(tool="ch10", **{**told, "faces": (flat,)}))
+        self.assertEqual(none.exception.code, "cut.no_chamfer")
+        with self.assertRaisesRegex(ValueError, "no edge and no chamfer"):
+            Chamfering(id="c", name="c", tool="ch10")
 
     def test_refused(self):
         part = model(WHOLE)

@@ -6,6 +6,7 @@ import contextlib
 import hashlib
 import io
 import json
+import math
 import tempfile
 import unittest
 from functools import cache
@@ -26,7 +27,7 @@ from pelvrak.core.proposals.choosing import Missing, Tools
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import FEATURES, PART
 from pelvrak.core.route.plan import Makes, Plan, plan_from
-from pelvrak.core.route.proposing import Incoming, Offers, incoming_to, offers
+from pelvrak.core.route.proposing import Incoming, Offers, PartRead, incoming_to, offers, rules_from
 from pelvrak.core.route.report import Report
 from tests import solids
 from tests.core import test_turning
@@ -89,7 +90,7 @@ def offered(plan: Plan, report: Report, store: MemoryStore, tools: tuple[Tool, .
     part = Result(report.part_key, engine)
     features = Features.model_validate(part.value(FEATURES))
     incoming = incoming_to(engine, report.setups[-1])
-    return offers(plan, plan.setups[-1], part.value(PART), features, incoming, tools)
+    return offers(plan, plan.setups[-1], PartRead(part.value(PART), features), incoming, tools, RULES)
 
 
 def proposed(plan: Plan, tools: tuple[Tool, ...] = SHELF) -> tuple[Offers, Report]:
@@ -140,7 +141,49 @@ class Chains(unittest.TestCase):
             (None, 60, ("mill",)),
         ):
             meant = None if text is None else understood(text, size)
-            self.assertEqual(RULES.chains_for(size, meant)[0].steps, steps, (text, size))
+            self.assertEqual(RULES.chains_for(size, 2 * size, meant)[0].steps, steps, (text, size))
+
+    def test_deeper_than_eight_diameters_it_is_piloted(self):
+        for text, end in ((None, ()), ("H7", ("ream",)), ("M6", ("tap",))):
+            meant = None if text is None else understood(text, 6)
+            self.assertEqual(RULES.chains_for(6, 49, meant)[0].steps, ("spot", "pilot", "drill", *end))
+            self.assertNotIn("pilot", RULES.chains_for(6, 48, meant)[0].steps)
+
+    def test_a_pilot_is_short_and_no_narrower_than_what_follows(self):
+        tools = Tools((), SHELF)
+        for size in (2.0, 4.2, 5.0, 7.8, 10.2, 12.0):
+            after = choosing.drill(tools, size, size, size, 8 * size)
+            pilot = choosing.pilot_drill(tools, after, size + 0.1, 2 * size)
+            self.assertLess(pilot.LCF, 0.6 * after.LCF)
+            self.assertGreaterEqual(pilot.DC, size)
+            self.assertLessEqual(pilot.DC, size + 0.1)
+        with self.assertRaises(choosing.Missing) as missing:
+            choosing.pilot_drill(Tools((after,), ()), after, 12.1, 24.0)
+        self.assertEqual(missing.exception.wanted, "a short drill Ø12 for a pilot 24 deep")
+
+    def test_chains_of_ones_own_and_what_is_refused(self):
+        document = RULES.model_dump(mode="json")
+        self.assertEqual(rules_from(json.dumps(document), "own.json"), RULES)
+
+        def refused(**told: Any) -> str:
+            wrong = {**document, "chains": [document["chains"][0] | told]}
+            with self.assertRaises(BadInput) as caught:
+                rules_from(json.dumps(wrong), "own.json")
+            self.assertEqual(caught.exception.code, "chains.invalid")
+            return caught.exception.what
+
+        self.assertIn("“tap” would go into solid metal", refused(steps=["spot", "tap"]))
+        self.assertIn("“spot” comes before what opens the hole", refused(steps=["drill", "spot", "tap"]))
+        self.assertIn("its last step is tap or thread mill", refused(steps=["spot", "drill"]))
+        self.assertIn("has “drill” twice", refused(steps=["drill", "drill", "tap"]))
+        self.assertIn("from 31 to 14 mm", refused(from_mm=31.0))
+        self.assertIn("one of", refused(steps=["saw"]))
+        with self.assertRaises(BadInput) as twice:
+            rules_from(json.dumps(document | {"chains": document["chains"] * 2}), "own.json")
+        self.assertIn("two chains have the id", twice.exception.what)
+        with self.assertRaises(BadInput) as order:
+            rules_from(json.dumps(document | {"reaming": document["reaming"][::-1]}), "own.json")
+        self.assertIn("rising diameters", order.exception.what)
 
     def test_what_a_drill_leaves_to_a_reamer(self):
         """Reaming allowances on the diameter as handbooks give them (from memory): 0.1 to 0.2 mm up to Ø5,
@@ -274,7 +317,7 @@ class Proposed(unittest.TestCase):
         incoming = Incoming(Engine(STORE), "", {})
         features = Features.model_validate(part_features())
         with self.assertRaisesRegex(BadInput, "nest of its jaws"):
-            offers(plan, jaws, read(), features, incoming, SHELF)
+            offers(plan, jaws, PartRead(read(), features), incoming, SHELF, RULES)
 
     def test_a_tool_that_is_missing(self):
         few = tuple(tool for tool in SHELF if tool.kind != "reamer" and tool.DC > 6.5)
@@ -291,6 +334,7 @@ class OtherParts(unittest.TestCase):
     def taken(self, shape: Any) -> tuple[Offers, Report, Plan]:
         """All that is offered for a part that is its billet but for its features, taken."""
         data, store = solids.step_bytes(shape), MemoryStore()
+        self.store = store
         plan = plan_from(
             {
                 "name": "other",
@@ -341,6 +385,49 @@ class OtherParts(unittest.TestCase):
         # Ø5, 8 deep as drawn, less what the spot took.
         self.assertGreater(told["Drill Ø5"].removed_volume_mm3, 100)
 
+    def test_a_deep_hole(self):
+        """Ø5, 60 through: spotted, piloted by a stub drill two diameters deep, drilled by pecks."""
+        shape = solids.minus(solids.box((0, 0, 0), (30, 30, 60)), solids.cylinder((15, 15, -1), 2.5, 70))
+        found, report, after = self.taken(shape)
+        (one,) = found.offered
+        self.assertEqual(one.cuttable.chain, "deep hole, piloted")
+        spot, pilot, drill = after.setups[0].operations
+        self.assertEqual((pilot.tool, pilot.cycle, pilot.depth), ("ds5", "drill", 10.0))
+        self.assertEqual((drill.tool, drill.cycle, drill.peck), ("dl5", "peck", 5.0))
+        told = report.setups[0].operations
+        # The pilot: 10 mm of Ø5 and a point of 118°, less the spot's point.
+        tip = 2.5 / math.tan(math.radians(59))
+        whole = math.pi * 2.5**2 * (10 + tip / 3)
+        removed = told[0].removed_volume_mm3 + told[1].removed_volume_mm3
+        self.assertAlmostEqual(removed, whole, delta=0.02 * whole)
+        self.assertEqual([f.code for o in told for f in o.findings if f.severity == "error"], [])
+        self.assertLess(report.comparison.left_volume_mm3, 2.0)
+
+    def test_chamfers(self):
+        """Round the top of a block and at the mouth of a pocket: two widths, two operations."""
+        block = solids.filleted(
+            solids.box((0, 0, 0), (80, 60, 20)), 8.0, lambda at: abs(at[2] - 10) < 1e-6 and at[0] % 80 < 9
+        )
+        room = solids.filleted(solids.box((20, 15, 8), (60, 45, 21)), 6.0, lambda at: abs(at[2] - 14.5) < 3)
+        shape = solids.minus(block, room)
+
+        def mouth(at: Any) -> bool:
+            return bool(18 < at[0] < 62 and 13 < at[1] < 47)
+
+        shape = solids.chamfered(shape, 0.6, lambda at: abs(at[2] - 20) < 1e-6 and mouth(at))
+        shape = solids.chamfered(shape, 1.5, lambda at: abs(at[2] - 20) < 1e-6 and not mouth(at))
+        found, report, after = self.taken(shape)
+        rows = {one.cuttable.what: one.cuttable for one in found.offered}
+        self.assertEqual((rows["chamfer 1.5"].count, rows["chamfer 0.6"].count), (8, 8))
+        last = after.setups[0].operations[-2:]
+        self.assertEqual({one.kind for one in last}, {"chamfering"})
+        self.assertLess(report.comparison.max_gouge_mm, 0.05)
+        self.assertLess(report.comparison.max_left_mm, 0.1)
+        # Now that they are cut they are not offered again.
+        again = offered(after, report, self.store)
+        self.assertFalse([one for one in again.offered if one.cuttable.kind == "chamfer"])
+        self.assertIn("chamfer 1.5", [one.what for one in again.passed if one.why.startswith("cut by")])
+
     def test_walls_that_meet_sharp(self):
         shape = solids.minus(solids.box((0, 0, 0), (40, 40, 14)), solids.box((10, 10, 8), (30, 30, 15)))
         found, _, _ = self.taken(shape)
@@ -374,6 +461,14 @@ class Headless(unittest.TestCase):
             _, out, _ = self.run_it("operations", str(path), "--setup", "OP5", "--propose")
             self.assertIn("not offered: hole Ø8 (8.000 … 8.015), 16 through: cut by OP10 Spot Ø8", out)
             self.assertNotIn("close hole, reamed", out)
+            # The shop's own way: close holes are milled and finished.
+            rules = RULES.model_dump(mode="json")
+            rules["chains"] = [one for one in rules["chains"] if one["id"] not in ("reamed", "bored")]
+            (Path(folder) / "own.json").write_text(json.dumps(rules))
+            path.write_text(json.dumps(document()))
+            own = ("--chains", str(Path(folder) / "own.json"))
+            _, out, _ = self.run_it("operations", str(path), "--setup", "OP10", "--propose", *own)
+            self.assertIn("16 through: close hole, milled and finished", out)
             for words, told in (
                 (("--setup", "OP10", "--take"), "give --propose with it"),
                 (("--setup", "OP99", "--propose"), "there is no setup 'OP99'"),

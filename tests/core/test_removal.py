@@ -292,6 +292,14 @@ class PlacesAndNumbers(unittest.TestCase):
         self.assertEqual((edit.of, edit.field), (Element(tool="em10"), "place"))
         self.assertNotIn(edit.value, [tool["place"] for tool in tools])
 
+    def test_a_twin_in_a_place_the_changer_has_not(self):
+        tools = [
+            {**t.model_dump(), "twin_places": (90,) if t.id == "em10" else ()} for t in tool_shelf().values()
+        ]
+        report = computed({"id": "f", "name": "Face", "kind": "facing", "tool": "em10"}, tools=tools)
+        found = next(f for f in report.setups[0].findings if f.code == "cut.no_place")
+        self.assertEqual((found.measured, found.limit, found.cures), (90, 24, ()))
+
     def test_a_reserved_register_typed_by_hand(self):
         report = computed(offset_register="G59")
         found = next(f for f in report.setups[0].findings if f.code == "offsets.reserved")

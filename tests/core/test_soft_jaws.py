@@ -35,6 +35,7 @@ from pelvrak.core.route.jaws import jaw_file
 from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import JOIN_MM, SIMPLIFY_MM, mesh_from_bytes
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
+from pelvrak.core.seat.seating import Zero
 from pelvrak.core.stock.field import grid_around
 from pelvrak.core.stock.shapes import field_of_mesh
 from pelvrak.core.stock.surface import simplified, surface
@@ -382,6 +383,16 @@ class RouteTest(unittest.TestCase):
     def test_one_zero_serves_both(self):
         _, jaws, under = self.report.setups
         self.assertEqual([v.value for v in jaws.register_value], [v.value for v in under.register_value])
+
+    def test_a_zero_later_on_names_who_cut_it(self):
+        """Jaws cut in between count among the setups of the route."""
+        under = self.plan.setups[2]
+        seat = under.seat.model_copy(update={"zero": Zero(of="incoming", x=-1, y=-1, z=1)})
+        told = {"name": "OP40", "operations": (), "hold": Hold(), "seat": seat, "offset_register": "G57"}
+        later = under.model_copy(update=told)
+        report = self.again(self.plan.model_copy(update={"setups": (*self.plan.setups, later)}))
+        (top,) = [rest for rest in report.setups[-1].rests if rest.axis == "Z"]
+        self.assertEqual([name.split()[0] for name in top.by], ["OP20"])
 
     def test_no_trouble_at_all(self):
         found = [

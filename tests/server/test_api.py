@@ -655,6 +655,8 @@ class Cutting(unittest.TestCase):
             self.assertEqual(read["lines"], [[[0.0, 0.0], [25.4, 0.0]]])
             wrong = client.post("/api/drawings/read", files={"file": ("a.dxf", b"no drawing")})
             self.assertEqual((wrong.status_code, wrong.json()["code"]), (422, "outline.unreadable"))
+            long = client.post("/api/drawings/read", files={"file": ("a.dxf", b"0\n" * 10_000_001)})
+            self.assertEqual((long.status_code, long.json()["code"]), (413, "drawing.too_large"))
 
     def test_templates_are_kept_and_used(self):
         with shared().client() as client:

@@ -28,6 +28,7 @@ from pelvrak.core.machine.machine import machines as shipped_machines
 from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
 from pelvrak.server.api import (
+    chains,
     drafting,
     drawings,
     events,
@@ -75,6 +76,7 @@ for router in (
     release.router,
     shelf.router,
     drawings.router,
+    chains.router,
     templates.router,
     tools.router,
     holding.router,

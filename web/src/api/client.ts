@@ -14,7 +14,7 @@ export function noteRevision(response: Response) {
 
 api.use({
   onRequest({ request }) {
-    const based = request.method === 'PUT' && revisions.get(libraryOf(request.url))
+    const based = ['PUT', 'DELETE'].includes(request.method) && revisions.get(libraryOf(request.url))
     if (based) request.headers.set('if-match', based)
   },
   onResponse({ response }) {
@@ -46,6 +46,7 @@ export type Library = Schemas['Library']
 export type Offers = Schemas['Offers']
 export type CutFeature = Schemas['CutFeature']
 export type Template = Schemas['Template']
+export type Rules = Schemas['Rules']
 export type Tooling = Schemas['Tooling']
 export type Group = Schemas['Group']
 export type ToolPicture = Schemas['ToolPicture']

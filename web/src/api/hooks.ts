@@ -24,6 +24,7 @@ import {
   type ProjectLine,
   type ProjectState,
   Refusal,
+  type Rules,
   type Template,
   type Tool,
   type Tooling,
@@ -162,6 +163,10 @@ export const useChanger = (project: ProjectState) =>
 /** Operations the shop has kept for its next plans. */
 export const useTemplates = () =>
   useQuery({ queryKey: ['templates'], queryFn: () => answered<Template[]>(api.GET('/api/templates')) })
+
+/** By which chains holes are made in the shop. */
+export const useChains = () =>
+  useQuery({ queryKey: ['chains'], queryFn: () => answered<Rules>(api.GET('/api/chains')) })
 
 /** What the part has and which operations cut it. */
 export const useCutBy = (project: ProjectState) =>

@@ -639,6 +639,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/chains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chains
+         * @description How holes are made, the chain that is tried first first; the ETag says which revision it is.
+         */
+        get: operations["chains_api_chains_get"];
+        /**
+         * Put Chains
+         * @description All of it anew, on the revision that If-Match names.
+         */
+        put: operations["put_chains_api_chains_put"];
+        post?: never;
+        /**
+         * Chains As Shipped
+         * @description Back to what ships with the program.
+         */
+        delete: operations["chains_as_shipped_api_chains_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates": {
         parameters: {
             query?: never;
@@ -1266,6 +1294,19 @@ export interface components {
              * @description the name or id of the element of the list it goes before; None: at the end
              */
             before?: string | null;
+        };
+        /**
+         * Allowance
+         * @description What a drill leaves to a reamer on the diameter, mm. to_mm: for holes up to this diameter.
+         */
+        Allowance: {
+            /**
+             * To Mm
+             * @description for holes up to this diameter
+             */
+            to_mm: number;
+            /** Allowance Mm */
+            allowance_mm: number;
         };
         /**
          * AnglePlate
@@ -1963,6 +2004,59 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * Chain
+         * @description One way to make a hole.
+         *
+         *     id: never changes; called: what it is called; fit: the holes it is for; from_mm, to_mm: their diameters;
+         *     deeper_than: and only those deeper than so many diameters; steps: one after the other, each removes what
+         *     the next expects; source: where the rule comes from.
+         */
+        Chain: {
+            /**
+             * Id
+             * @description never changes
+             */
+            id: string;
+            /**
+             * Called
+             * @description what it is called
+             */
+            called: string;
+            /**
+             * Fit
+             * @description the holes it is for
+             * @enum {string}
+             */
+            fit: "thread" | "close" | "plain";
+            /**
+             * From Mm
+             * @description their diameters
+             */
+            from_mm: number;
+            /**
+             * To Mm
+             * @description their diameters
+             */
+            to_mm: number;
+            /**
+             * Deeper Than
+             * @description and only those deeper than so many diameters
+             * @default 0
+             */
+            deeper_than: number;
+            /**
+             * Steps
+             * @description one after the other, each removes what the next expects
+             */
+            steps: ("spot" | "pilot" | "drill" | "ream" | "tap" | "thread_mill" | "mill" | "finish" | "bore")[];
+            /**
+             * Source
+             * @description where the rule comes from
+             * @default
+             */
+            source: string;
         };
         /**
          * Chamfer
@@ -3182,6 +3276,11 @@ export interface components {
              * @default 3
              */
             peck: number;
+            /**
+             * Depth
+             * @description how far below the hole’s mouth it goes at full width: a pilot guides the drill after it
+             */
+            depth?: number | null;
             /**
              * Lift
              * @description off the wall before the bar comes out, its edge turned there
@@ -7485,6 +7584,62 @@ export interface components {
              * @description those it can take, mm
              */
             heights: number[];
+        };
+        /**
+         * Rules
+         * @description All chains, the one that is tried first first.
+         *
+         *     close_to_grade: a hole whose limits lie no further apart than this grade of ISO 286-1 is a close one;
+         *     peck_over: deeper than so many diameters is drilled by pecks; peck_share: of so many diameters each;
+         *     pilot_share: a pilot is so many diameters deep; pilot_wider_mm: and up to so much wider than the drill;
+         *     plain_under_mm: a plain hole may be drilled so much under its size; leave_mm: what the mill leaves on a
+         *     wall that is finished; reaming: what is left to a reamer.
+         */
+        Rules: {
+            /** Chains */
+            chains: components["schemas"]["Chain"][];
+            /**
+             * Close To Grade
+             * @description a hole whose limits lie no further apart than this grade of ISO 286-1 is a close one
+             */
+            close_to_grade: number;
+            /**
+             * Peck Over
+             * @description deeper than so many diameters is drilled by pecks
+             */
+            peck_over: number;
+            /**
+             * Peck Share
+             * @description of so many diameters each
+             */
+            peck_share: number;
+            /**
+             * Pilot Share
+             * @description a pilot is so many diameters deep
+             * @default 2
+             */
+            pilot_share: number;
+            /**
+             * Pilot Wider Mm
+             * @description and up to so much wider than the drill
+             * @default 0.1
+             */
+            pilot_wider_mm: number;
+            /**
+             * Plain Under Mm
+             * @description a plain hole may be drilled so much under its size
+             */
+            plain_under_mm: number;
+            /**
+             * Leave Mm
+             * @description what the mill leaves on a wall that is finished
+             */
+            leave_mm: number;
+            /**
+             * Reaming
+             * @description what is left to a reamer
+             */
+            reaming: components["schemas"]["Allowance"][];
         };
         /**
          * SafetyFact
@@ -14310,6 +14465,344 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Drawing"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    chains_api_chains_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rules"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    put_chains_api_chains_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rules"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rules"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    chains_as_shipped_api_chains_delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rules"];
                 };
             };
             /** @description The request cannot be read. */

@@ -501,7 +501,8 @@ def _alike(one: Face, two: Face) -> bool:
 def _chamfers(walk: _Walk) -> list[Chamfer]:
     out = []
     for face in walk.faces:
-        if face.normal is None or not face.loops or len(face.loops[0]) > 4:
+        cone = face.kind == "cone" and face.number not in walk.hole_faces
+        if not (cone or face.normal is not None) or not face.loops or len(face.loops[0]) > 4:
             continue
         leaning = [
             fold

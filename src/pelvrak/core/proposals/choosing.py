@@ -12,6 +12,8 @@ from pelvrak.core.proposals.chains import Rules
 
 # A tool this much off a size still is of it, mm.
 SAME_MM = 0.005
+# A flank slopes as told when it is off by less, degrees.
+SAME_DEG = 0.25
 # A thread mill is no wider than this share of its hole: common practice, no source.
 THREAD_SHARE = 0.85
 # Metric drills come in whole twentieths, mm; another (of inches) has to be nearer by this.
@@ -76,6 +78,21 @@ def drill(tools: Tools, least: float, most: float, wanted: float, depth: float) 
     return found
 
 
+def pilot_drill(tools: Tools, after: Tool, most: float, depth: float) -> Tool:
+    """A drill as wide as the long one that comes after it, or a little wider, and the shortest that goes so
+    deep. most: its greatest diameter, mm.
+    """
+
+    def ill(tool: Tool) -> float | None:
+        fits = after.DC - SAME_MM <= tool.DC <= most + SAME_MM and depth + tip_length(tool) <= tool.LCF
+        return round(tool.LCF, 3) if fits and tool.LCF < after.LCF else None
+
+    found = tools.best(("drill",), ill)
+    if found is None:
+        raise Missing(f"a short drill Ø{after.DC:.4g} for a pilot {depth:.4g} deep")
+    return found
+
+
 def drill_before(
     tools: Tools, rules: Rules, tapped: bool, diameter: float, meant: Understood, depth: float
 ) -> Tool:
@@ -134,6 +151,21 @@ def end_mill(
     if found is None:
         foot_said = f" with a corner radius of {foot:g} mm" if foot else ""
         raise Missing(f"an end mill up to Ø{most:.4g}{foot_said}, flutes at least {math.ceil(depth)} mm long")
+    return found
+
+
+def chamfer_cutter(tools: Tools, angle: float, needs: float) -> Tool:
+    """A chamfer cutter whose flank slopes by an angle to its axis, degrees, and is wide enough. needs: that
+    it reaches out from its axis, mm.
+    """
+
+    def ill(tool: Tool) -> float | None:
+        fits = abs((tool.SIG or 0.0) / 2 - angle) < SAME_DEG and needs <= tool.DC / 2
+        return tool.DC if fits else None
+
+    found = tools.best(("chamfer_mill",), ill)
+    if found is None:
+        raise Missing(f"a chamfer cutter of {2 * angle:.4g}°, at least Ø{2 * needs:.3g}")
     return found
 
 

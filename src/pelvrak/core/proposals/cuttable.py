@@ -21,6 +21,7 @@ from pelvrak.core.geometry.features import Recess
 from pelvrak.core.geometry.planar import pieces
 from pelvrak.core.geometry.rigid import moved
 from pelvrak.core.proposals import choosing
+from pelvrak.core.proposals.chamfers import chamfers_in
 from pelvrak.core.proposals.choosing import Missing
 from pelvrak.core.proposals.holes import holes_in
 from pelvrak.core.proposals.steps import (
@@ -55,7 +56,13 @@ def cuttable(plane: Plane, shop: Shop) -> tuple[tuple[Cuttable, ...], tuple[Pass
     """What can be cut in a plane, and what of it is not offered with why; what does not look to the spindle
     is in neither.
     """
-    found = [*_top(plane, shop), *_outside(plane, shop), *_recesses(plane, shop), *holes_in(plane, shop)]
+    found = [
+        *_top(plane, shop),
+        *_outside(plane, shop),
+        *_recesses(plane, shop),
+        *holes_in(plane, shop),
+        *chamfers_in(plane, shop),
+    ]
     offered = tuple(one for one in found if isinstance(one, Cuttable))
     return offered, tuple(one for one in found if isinstance(one, Passed))
 

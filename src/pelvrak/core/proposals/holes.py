@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cutting.standing import touches
-from pelvrak.core.cutting.tools import tip_length
+from pelvrak.core.cutting.tools import Tool, tip_length
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.holes import HoleFeature, Stage
 from pelvrak.core.geometry.mesh import Floats
@@ -120,7 +120,7 @@ def _offered(plane: Plane, shop: Shop, holes: list[HoleFeature], meant: Understo
         position=plane.position,
     )
     lacks = ""
-    for chain in shop.rules.chains_for(diameter, meant):
+    for chain in shop.rules.chains_for(diameter, holes[0].depth, meant):
         try:
             steps = tuple(_Making(plane, shop, holes, meant, faces).steps(chain))
         except Missing as missing:
@@ -166,6 +166,8 @@ class _Making:
         match step:
             case "spot":
                 return self.spot()
+            case "pilot":
+                return self.pilot(chain)
             case "drill":
                 return self.drill(chain)
             case "ream" | "tap":
@@ -195,15 +197,27 @@ class _Making:
         told = self.drilling("spot", "Spot") | {"chamfer": round(wide, 4)}
         return self.shop.step(tool, "finish", told, self.shop.by_depth(tool, wide / 2, len(self.holes)))
 
-    def drill(self, chain: Chain) -> ProposedStep:
-        """To size, or under the size of what comes after."""
+    def drill_of(self, chain: Chain) -> Tool:
+        """The drill that opens the hole, of its size or under that of what comes after. Raises Missing."""
         rules, tools, hole = self.shop.rules, self.shop.tools, self.hole
         if chain.steps[-1] in ("ream", "tap", "thread_mill") and self.meant is not None:
             tapped = chain.steps[-1] != "ream"
-            tool = choosing.drill_before(tools, rules, tapped, hole.diameter, self.meant, hole.depth)
-        else:
-            least = hole.diameter - rules.plain_under_mm
-            tool = choosing.drill(tools, least, hole.diameter, hole.diameter, hole.depth)
+            return choosing.drill_before(tools, rules, tapped, hole.diameter, self.meant, hole.depth)
+        least = hole.diameter - rules.plain_under_mm
+        return choosing.drill(tools, least, hole.diameter, hole.diameter, hole.depth)
+
+    def pilot(self, chain: Chain) -> ProposedStep:
+        """The beginning of a deep hole by a short drill, which the long one after it follows."""
+        rules, after = self.shop.rules, self.drill_of(chain)
+        deep = round(rules.pilot_share * after.DC, 2)
+        most = min(after.DC + rules.pilot_wider_mm, self.hole.diameter)
+        tool = choosing.pilot_drill(self.shop.tools, after, most, deep)
+        told = self.drilling("drill", "Pilot") | {"depth": deep}
+        return self.shop.step(tool, "rough", told, self.shop.by_depth(tool, deep, len(self.holes)))
+
+    def drill(self, chain: Chain) -> ProposedStep:
+        """To size, or under the size of what comes after."""
+        rules, hole, tool = self.shop.rules, self.hole, self.drill_of(chain)
         deep = hole.depth > rules.peck_over * tool.DC
         told = self.drilling("peck" if deep else "drill", "Drill")
         if deep:

@@ -56,7 +56,7 @@ class Cuttable(Frozen):
     """
 
     what: str
-    kind: Literal["top", "outside", "hole", "recess"]
+    kind: Literal["top", "outside", "hole", "recess", "chamfer"]
     count: int = 1
     faces: tuple[FaceRef, ...] = ()
     all_faces: tuple[int, ...] = ()
@@ -100,6 +100,8 @@ class Shop:
             "faces": told_faces(faces),
             "name": name,
             "leave_side": leave,
+            # What comes after goes along the walls alone.
+            "leave_floor": 0.0,
             "below": below,
             "step_down": down,
             "step_over": OVER_SHARE,

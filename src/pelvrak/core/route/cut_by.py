@@ -72,6 +72,10 @@ def cut_features(
         if faces:
             out.append(cutting.feature(recess_called(recess), faces))
             seen |= set(faces)
+    for chamfer in features.chamfers:
+        if chamfer.face not in seen:
+            out.append(cutting.feature(f"chamfer {chamfer.width:.3g} wide", (chamfer.face,)))
+            seen.add(chamfer.face)
     # Faces of no feature: those cut by the same, together.
     rest: dict[tuple[object, ...], list[int]] = {}
     for face in model.part.faces:

@@ -180,8 +180,7 @@ class _Walk:
         computed = part_setup(run, index, setup, key, stock_volume, self.density, jaws[-1] if jaws else None)
         if computed.zero_from_work is None:
             return computed
-        before = [one for one in self.setups if one.makes is None]
-        return zeros_checked(run, index, computed, before, self.billet.key)
+        return zeros_checked(run, index, computed, self.setups, self.billet.key)
 
 
 def _callouts(run: Run) -> list[Finding]:

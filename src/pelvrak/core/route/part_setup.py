@@ -242,7 +242,8 @@ def _program_number(setup: Setup, machine: Machine) -> list[Finding]:
 def _places(setup: Setup, machine: Machine, tools: dict[str, Tool]) -> list[Finding]:
     """Tools of the setup whose place the machine's changer does not have."""
     most = machine.changer.places
-    used = dict.fromkeys(operation.tool for operation in setup.operations)
+    used = dict.fromkeys(operation.tool for operation in setup.operations if operation.tool in tools)
+    past = {name: max(tools[name].places) for name in used if max(tools[name].places) > most}
     taken = {place for tool in tools.values() for place in tool.places}
     free = next((place for place in range(1, most + 1) if place not in taken), None)
     return [
@@ -252,17 +253,17 @@ def _places(setup: Setup, machine: Machine, tools: dict[str, Tool]) -> list[Find
             setup=setup.name,
             stage="cut",
             sentence=(
-                f"{tools[name].name} is in place {tools[name].place}; the changer of {machine.name} has"
-                f" {most}."
+                f"{tools[name].name} is in place {past[name]}; the changer of {machine.name} has {most}."
             ),
-            measured=float(tools[name].place),
+            measured=float(past[name]),
             limit=float(most),
             cures=(
-                () if free is None else (put(f"Put it in place {free}", Element(tool=name), "place", free),)
+                (put(f"Put it in place {free}", Element(tool=name), "place", free),)
+                if free is not None and tools[name].place > most
+                else ()
             ),
         )
-        for name in used
-        if name in tools and tools[name].place > most
+        for name in past
     ]
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
+from pydantic import ValidationError
 
 from pelvrak.core.cures import Add, Cure, Edit, Element
 from pelvrak.core.cutting.feeds import material_of
@@ -15,27 +16,27 @@ from pelvrak.core.cutting.operations import KINDS, Outline
 from pelvrak.core.cutting.standing import Standing, is_square
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
-from pelvrak.core.errors import BadInput
+from pelvrak.core.errors import BadInput, json_from
 from pelvrak.core.geometry.callout import tolerances
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen, PartModel
 from pelvrak.core.machine.machine import machine_of
-from pelvrak.core.proposals.chains import rules_shipped
+from pelvrak.core.proposals.chains import Rules
 from pelvrak.core.proposals.choosing import Tools
 from pelvrak.core.proposals.cuttable import cuttable
 from pelvrak.core.proposals.steps import OUTSIDE, TOP, Cuttable, Passed, Plane, ProposedStep, Shop
 from pelvrak.core.route.drafting import free_number, free_place
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FIELD, SURFACE
-from pelvrak.core.route.plan import Plan, Setup
+from pelvrak.core.route.plan import Plan, Setup, refusal
 from pelvrak.core.route.planning import standing_in
 from pelvrak.core.route.report import SetupReport
 
 # Pieces of a holding so near to the work stand in the way of a cutter that goes round it, mm.
 NEAR_MM = 30.0
 # All of a setup at once: roughing before finishing, milling before holes, each cycle for all holes.
-_ORDER = {"facing": 0, "threading": 5, "helical": 2}
+_ORDER = {"facing": 0, "threading": 5, "helical": 2, "chamfering": 6}
 _CYCLES = {"spot": 3, "drill": 4, "peck": 4, "ream": 5, "tap": 5, "bore": 5}
 
 
@@ -107,8 +108,25 @@ def _held_to(told: SetupReport) -> float:
     return max(near, default=-math.inf)
 
 
+class PartRead(NamedTuple):
+    """The part and what it has."""
+
+    model: PartModel
+    features: Features
+
+
+def rules_from(text: str | bytes, where: str) -> Rules:
+    """By which chains holes are made, from a document as `/api/chains` gives it. Raises BadInput naming the
+    first field that is wrong.
+    """
+    try:
+        return Rules.model_validate(json_from(text, where, "chains.invalid"))
+    except ValidationError as wrong:
+        raise refusal(wrong, where, "chains.invalid") from wrong
+
+
 def offers(
-    plan: Plan, setup: Setup, model: PartModel, features: Features, incoming: Incoming, shelf: Iterable[Tool]
+    plan: Plan, setup: Setup, part: PartRead, incoming: Incoming, shelf: Iterable[Tool], rules: Rules
 ) -> Offers:
     """What can be cut in a setup. shelf: tools that can be added to the plan's own.
 
@@ -127,9 +145,9 @@ def offers(
         Tools(own, rest),
         material_of(plan.billet.material, plan.materials),
         machine_of(setup.machine, plan.machines),
-        rules_shipped(),
+        rules,
     )
-    meant, cut_by = tolerances(model.part, plan.part.callouts), _cut_by(plan.settled(), setup.name)
+    meant, cut_by = tolerances(part.model.part, plan.part.callouts), _cut_by(plan.settled(), setup.name)
     found: list[Cuttable] = []
     passed: list[Passed] = []
     seen: set[tuple[int, ...]] = set()
@@ -138,7 +156,7 @@ def offers(
         if stock is None:
             continue
         offered, not_offered = cuttable(
-            Plane(position, at, stock, model, features, meant, cut_by, incoming.held_to), shop
+            Plane(position, at, stock, part.model, part.features, meant, cut_by, incoming.held_to), shop
         )
         # What looks to the spindle at two positions is offered at the first.
         for one in offered:

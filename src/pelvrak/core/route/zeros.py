@@ -37,8 +37,8 @@ def makers_of(setups: Iterable[SetupReport]) -> dict[int, tuple[SetupReport, Ope
 def zeros_checked(
     run: Run, index: int, report: SetupReport, before: list[SetupReport], billet_key: str | None
 ) -> SetupReport:
-    """The setup with what its zeros rest on, before it and after it, and what is wrong with that. before: the
-    setups before it.
+    """The setup with what its zeros rest on, before it and after it, and what is wrong with that. before: all
+    setups before it, those that make jaws too.
     """
     if report.zero_from_work is None or not (report.incoming_key and report.outgoing_key and billet_key):
         return report
@@ -54,7 +54,7 @@ def zeros_checked(
         outgoing=run.surface(report.outgoing_key),
         makers=names,
     )
-    earlier = [(one.name, rest) for one in before for rest in one.rests]
+    earlier = [(one.name, rest) for one in before if one.makes is None for rest in one.rests]
 
     def rests_of(zero: Zero) -> tuple[Rest, ...]:
         return tuple(resting(zero, part.part, part.mesh, billet, rotation, stocks))

@@ -11,8 +11,9 @@ from pelvrak.core.route.cut_by import CutFeature, cut_features
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FEATURES, SURFACE
 from pelvrak.core.route.plan import plan_from
-from pelvrak.core.route.proposing import Offers, incoming_to, offers
+from pelvrak.core.route.proposing import Offers, PartRead, incoming_to, offers
 from pelvrak.core.route.zeros import makers_of
+from pelvrak.server.api.chains import shop_rules
 from pelvrak.server.api.machines import computed_setup, part_key_of
 from pelvrak.server.api.moments import KERNELS
 from pelvrak.server.api.projects import project as state_of_project
@@ -34,10 +35,10 @@ def cuttable_in(project_id: ProjectId, setup: str) -> Offers:
     store = DatabaseStore()
     model, features = _part_and_features(store, key)
     with transaction() as session:
-        shop = shop_tools(session)
+        shop, rules = shop_tools(session), shop_rules(session)
     with KERNELS:
         incoming = incoming_to(Engine(store), told)
-        return offers(plan, own, model, features, incoming, shop)
+        return offers(plan, own, PartRead(model, features), incoming, shop, rules)
 
 
 def _part_and_features(store: DatabaseStore, key: str) -> tuple[PartModel, Features]:

@@ -134,6 +134,13 @@ class TemplateRow(LibraryRow):
     kept: Mapped[dict[str, Any]] = mapped_column("template", JSONB)
 
 
+class ChainsRow(LibraryRow):
+    """By which chains holes are made in the shop: one row with all of it, or none."""
+
+    __tablename__ = "chains_row"
+    kept: Mapped[dict[str, Any]] = mapped_column("rules", JSONB)
+
+
 class KeptResult(Base):
     """One result of a step, under the key of what it was computed from. used: when it was last made or asked
     for by a computation.

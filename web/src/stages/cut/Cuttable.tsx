@@ -5,6 +5,7 @@ import { useAsking } from '../../state/asking'
 import { useShown } from '../../state/picture'
 import { clock } from '../../ui/words'
 import { sentence } from '../../ui/Field'
+import { Chains as ChainsDialog } from './Chains'
 import type { SheetProps } from '../sheet'
 
 type Offer = Offers['offered'][number]
@@ -13,6 +14,7 @@ type Offer = Offers['offered'][number]
 export function Cuttable({ project, setup }: SheetProps) {
   const [open, setOpen] = useState(setup.operations.length === 0)
   const [face, setFace] = useState<number | null>(null)
+  const [chains, setChains] = useState(false)
   const found = useCuttable(project, setup.name, open)
   const cured = useCure(project)
   const all = found.data?.offered ?? []
@@ -65,6 +67,9 @@ export function Cuttable({ project, setup }: SheetProps) {
               >
                 {face === null ? 'Only what I pick' : `Only F${face} ×`}
               </button>
+              <button type="button" className="knob" onClick={() => setChains(true)}>
+                How holes are made
+              </button>
             </div>
           )}
           <ul aria-label="Offered">
@@ -84,6 +89,7 @@ export function Cuttable({ project, setup }: SheetProps) {
                 : `Nothing offered has face ${face}.`}
             </p>
           )}
+          {chains && <ChainsDialog close={() => setChains(false)} />}
           {found.data && face === null && <PassedBy passed={found.data.passed} light={light} />}
         </>
       )}

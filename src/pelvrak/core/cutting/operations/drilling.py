@@ -92,6 +92,15 @@ class Drilling(OperationKind):
         when={"cycle": ["peck", "chip_break"]},
         place="what",
     )
+    depth: Annotated[float, Field(gt=0, le=500)] | None = asked(
+        None,
+        title="Depth",
+        help="how far below the hole’s mouth it goes at full width: a pilot guides the drill after it",
+        unit="mm",
+        empty="to its bottom",
+        when={"cycle": list(DRILLED)},
+        place="what",
+    )
     lift: Annotated[float, Field(ge=0.05, le=2)] = asked(
         0.2,
         title="Lift",
@@ -252,6 +261,8 @@ def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
             bottom -= tip_length(tool)
         else:
             bottom += operation.short
+        if operation.depth is not None and operation.cycle in DRILLED:
+            bottom = max(bottom, entry - operation.depth - tip_length(tool))
     stock_top = top_within(job.stock, Point(x, y).buffer(tool.DC / 2 + job.stock.field.grid.cell))
     line = np.array([[x, y, entry], [x, y, bottom]])
     if operation.cycle in (*DRILLED, "spot") and not touches(job.stock, line, cutter_profile(tool)):
