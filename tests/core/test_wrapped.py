@@ -168,6 +168,26 @@ class OnTheRoute(unittest.TestCase):
         inside = 40 - math.degrees(1.5 / 22)
         np.testing.assert_allclose(fact.turns, (-inside, inside), atol=0.05)
 
+    def test_along_the_walls_of_a_floor(self):
+        """0.4 mm left all round a floor of 40 by 22 mm · 80°, taken in one depth by Ø3."""
+        rough = {"faces": [floor()], "step_down": 3, "leave": 0.4}
+        plan = document(rough)
+        walls = {**plan["setups"][0]["operations"][0], "id": "walls", "name": "Walls", "way": "walls"}
+        plan["setups"][0]["operations"].append({**walls, "leave": 0.0, "step_down": 4, "spring": 1})
+        report = evaluate(plan_from(plan), part(), STORE)
+        cleared, along = report.setups[0].operations
+        self.assertEqual([f.sentence for f in along.findings if f.severity == "error"], [])
+        high, wide, left = 40.0, 22 * math.radians(80), 0.4
+        # What is cut on the flat is so much wider where the bar's outside was.
+        wider = (25**2 - 22**2) / (2 * 22)
+        exact = (high * wide - (high - 2 * left) * (wide - 2 * left)) * wider
+        self.assertAlmostEqual(along.removed_volume_mm3 / exact, 1.0, delta=0.08)
+        whole = self.one(self.pocket).removed_volume_mm3
+        both = cleared.removed_volume_mm3 + along.removed_volume_mm3
+        self.assertAlmostEqual(both / whole, 1.0, delta=0.005)
+        assert report.comparison is not None
+        self.assertLess(report.comparison.max_gouge_mm, report.comparison.stated_error_mm)
+
     def test_a_groove_on_a_line(self):
         """About two ninths of the bar: the ring between the radii, as wide as the cutter, and half a cutter's
         disc at either end.
@@ -232,6 +252,74 @@ class OnTheRoute(unittest.TestCase):
             with self.assertRaises(BadInput) as caught:
                 plan_from(document(wrong))
             self.assertIn(told, caught.exception.what)
+
+
+# Holes in the bar: how far round and along, degrees and mm, Ø6 and 10 deep.
+HOLES = ((0.0, 80.0), (30.0, 90.0), (-50.0, 100.0), (30.0, 110.0))
+
+
+@cache
+def drilled_part() -> bytes:
+    """The bar with holes that cross its axis, with a drill's point of 118°."""
+    point = 3 / math.tan(math.radians(59))
+    bar = solids.turned(solids.cylinder((0, 0, 0), BAR / 2, LENGTH), 90, (0, 1, 0))
+    hole = solids.plus(solids.cylinder((0, 0, 15), 3, 20), solids.cone((0, 0, 15 - point), 0.001, 3, point))
+    holes = [solids.placed(solids.turned(hole, -angle, (1, 0, 0)), (x, 0, 0)) for angle, x in HOLES]
+    return solids.step_bytes(solids.minus(bar, *holes))
+
+
+class Drilled(unittest.TestCase):
+    """Holes round an axis, in one operation."""
+
+    def drilled(self, **told: Any) -> Report:
+        part = read_step(drilled_part(), "bar.step").part
+        walls = [f for f in part.faces if f.kind == "cylinder" and f.hollow]
+        faces = [{"face": face.number, "at": list(face.centre)} for face in walls]
+        plan = document({"kind": "drilling_round", "faces": faces, "tool": "dr6", **told})
+        plan["tools"] = [
+            tool_shelf()[name].model_dump(mode="json") | {"place": place}
+            for place, name in enumerate(("dr6", "tpM6", "dr7"), 1)
+        ]
+        return evaluate(plan_from(plan), drilled_part(), STORE)
+
+    def test_every_hole_is_turned_under_the_drill(self):
+        report = self.drilled(order="as_picked")
+        own = report.setups[0].operations[0]
+        self.assertEqual([f.sentence for f in own.findings if f.severity == "error"], [])
+        assert report.comparison is not None
+        self.assertLess(report.comparison.max_gouge_mm, 0.05)
+        self.assertLess(report.comparison.max_left_mm, 0.05)
+        bar = math.pi * 25**2 * LENGTH
+        exact = bar - read_step(drilled_part(), "bar.step").part.volume_mm3
+        self.assertAlmostEqual(own.removed_volume_mm3 / exact, 1.0, delta=0.02)
+        # Machine coordinates: A stands where the hole comes to the top, the table turning against it.
+        text = STORE.get(report.setups[0].program_key, "program.nc").decode()
+        words = [word for line in text.splitlines() for word in line.split("(")[0].split()]
+        seen = [float(word[1:]) for word in words if word[0] == "A"]
+        for angle, _ in HOLES:
+            self.assertLess(min(abs(one + angle) for one in seen), 1e-3, (angle, seen))
+        path, holes = path_from_json(STORE.get(own.key, "path.json"))
+        self.assertEqual(holes, [])
+        along = sorted({round(m.end[0], 3) for m in path.moves})
+        np.testing.assert_allclose(np.subtract(along, along[0]), (0, 10, 20, 30), atol=1e-3)
+        down = {round(m.end[2] - path.round.centre[2], 3) for m in path.moves if m.kind != "rapid"}
+        exact = 15 - 3 / math.tan(math.radians(59))
+        np.testing.assert_allclose(list(down), exact, atol=5e-3)
+
+    def test_by_pecks_and_what_is_refused(self):
+        pecked = self.drilled(cycle="peck", peck=4.0, dwell_s=0.5)
+        own = pecked.setups[0].operations[0]
+        path, _ = path_from_json(STORE.get(own.key, "path.json"))
+        # 10 deep and a point of 1.8: three times each, and a stop at every bottom.
+        self.assertEqual(sum(m.kind != "rapid" for m in path.moves), 4 * 3)
+        text = STORE.get(pecked.setups[0].program_key, "program.nc").decode()
+        self.assertEqual(text.count("G4 P"), 4)
+        self.assertIn(
+            "coupled to the spindle", codes(self.drilled(cycle="tap", tool="tpM6"))["cut.tap_round"]
+        )
+        self.assertIn("bigger than the hole", codes(self.drilled(tool="dr7"))["cut.drill_too_big"])
+        beside = {"faces": [floor()], "kind": "drilling_round", "tool": "em8"}
+        self.assertIn("cannot do", codes(computed(beside))["cut.wrong_tool"])
 
 
 if __name__ == "__main__":

@@ -2213,15 +2213,22 @@ export interface components {
             comment: string;
             /**
              * Edges
-             * @description level edges of the part, sharp or already drawn with their chamfer (its lower edge)
+             * @description level edges of the part that are drawn sharp, to be broken
+             * @default []
              */
             edges: components["schemas"]["EdgeRef"][];
             /**
              * Width
-             * @description of the chamfer, across
+             * @description of the chamfer along sharp edges, across
              * @default 0.3
              */
             width: number;
+            /**
+             * Drawn
+             * @description chamfers that the part is drawn with: their sloping faces, cut as wide as drawn
+             * @default []
+             */
+            faces: components["schemas"]["FaceRef"][];
         };
         /**
          * Change
@@ -2968,7 +2975,7 @@ export interface components {
              * @description of feature
              * @enum {string}
              */
-            kind: "top" | "outside" | "hole" | "recess";
+            kind: "top" | "outside" | "hole" | "recess" | "chamfer";
             /**
              * Count
              * @description how many alike
@@ -3078,7 +3085,7 @@ export interface components {
          */
         Draft: {
             /** Operation */
-            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"];
+            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"];
             /** @description to be added to the plan with it; None: the plan has it */
             tool?: components["schemas"]["Tool"] | null;
         };
@@ -3129,6 +3136,200 @@ export interface components {
              * @enum {string}
              */
             kind: "drilling";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
+             * Cycle
+             * @description what is made: a spot to a chamfer, a hole in one go, by pecks or with the chip broken, a fit, a thread
+             * @default drill
+             * @enum {string}
+             */
+            cycle: "spot" | "drill" | "peck" | "chip_break" | "ream" | "bore" | "bore_stopped" | "bore_lifted" | "tap";
+            /**
+             * Holes
+             * @description the walls of the holes
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Chamfer Ø
+             * @description diameter a spot leaves at the top
+             */
+            chamfer?: number | null;
+            /**
+             * Peck
+             * @description depth between two retreats
+             * @default 3
+             */
+            peck: number;
+            /**
+             * Depth
+             * @description how far below the hole’s mouth it goes at full width: a pilot guides the drill after it
+             */
+            depth?: number | null;
+            /**
+             * Lift
+             * @description off the wall before the bar comes out, its edge turned there
+             * @default 0.2
+             */
+            lift: number;
+            /**
+             * Dwell
+             * @description how long it stands at the bottom
+             * @default 0
+             */
+            dwell_s: number;
+            /**
+             * Order
+             * @description of the holes: the nearest next, as picked, or row by row from the operator or from the back
+             * @default nearest
+             * @enum {string}
+             */
+            order: "nearest" | "as_picked" | "front_first" | "back_first";
+            /**
+             * Below through
+             * @description how far past through holes it goes, besides its point
+             * @default 1
+             */
+            below: number;
+            /**
+             * Short of bottom
+             * @description how far above the bottom of blind holes it stops
+             * @default 0
+             */
+            short: number;
+        };
+        /**
+         * DrillingRound
+         * @description Holes whose axes cross a rotary axis squarely: the work is turned to each of them.
+         */
+        DrillingRound: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drilling_round";
             /**
              * Id
              * @description tells the operation from the others of its setup; never changes, never shown
@@ -7887,7 +8088,7 @@ export interface components {
              * @description what is cut, in order
              * @default []
              */
-            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"])[];
+            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"])[];
             /**
              * Groups
              * @description of them, by name
@@ -8907,7 +9108,7 @@ export interface components {
              */
             name: string;
             /** Operations */
-            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"])[];
+            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"])[];
             /** Tools */
             tools: components["schemas"]["Tool"][];
         };
@@ -10040,6 +10241,24 @@ export interface components {
              * @description width of the groove the line is the middle of
              */
             gap?: number | null;
+            /**
+             * Cut
+             * @description the whole floor in layers, or once along its walls and round its islands
+             * @default cleared
+             * @enum {string}
+             */
+            way: "cleared" | "walls";
+            /**
+             * Leave
+             * @description what stays on the walls of a floor
+             */
+            leave?: number | null;
+            /**
+             * Spring passes
+             * @description so often again along the walls, for what the cutter bent
+             * @default 0
+             */
+            spring: number;
             /**
              * Step down
              * @description depth of one pass

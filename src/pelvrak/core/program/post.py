@@ -355,6 +355,9 @@ def _wrapped(w: _Writer, planned: Planned, lie: Round, stands: dict[str, float])
             length = float(np.linalg.norm(flat.ends[i] - flat.starts[i]))
             rate = [] if rapid else [f"F{_rate(move.feed / length)}"]
             w.block(*w.changed(("G", "0" if rapid else "1")), *words, *rate)
+        last = i + 1 == len(flat.what) or flat.move[i + 1] != flat.move[i]
+        if move.dwell_s and last:
+            w.block("G4", f"P{_number(move.dwell_s)}")
         ends[int(flat.move[i])] = len(w.lines) - 1
     if timed:
         w.block("G94")

@@ -16,6 +16,7 @@ from pelvrak.core.cutting.operation import NestRoom, OperationKind
 from pelvrak.core.cutting.operations.chamfering import Chamfering
 from pelvrak.core.cutting.operations.clearing import Clearing
 from pelvrak.core.cutting.operations.drilling import Drilling
+from pelvrak.core.cutting.operations.drilling_round import DrillingRound
 from pelvrak.core.cutting.operations.engraving import Engraving, EngravingRound
 from pelvrak.core.cutting.operations.facing import Facing
 from pelvrak.core.cutting.operations.helical import Helical
@@ -43,6 +44,7 @@ SHIPPED: tuple[type[OperationKind], ...] = (
     Engraving,
     Wrapped,
     EngravingRound,
+    DrillingRound,
 )
 KINDS = registered(SHIPPED, "pelvrak.operations")
 if TYPE_CHECKING:
@@ -55,6 +57,7 @@ __all__ = [
     "Chamfering",
     "Clearing",
     "Drilling",
+    "DrillingRound",
     "Engraving",
     "EngravingRound",
     "Facing",

@@ -176,7 +176,8 @@ class Drilling(OperationKind):
         return abs(under) if least <= under <= most else math.inf
 
     def plan(self, job: Job) -> None:
-        _plan(self, job)
+        found = [hole_to_drill(self, job, ref) for ref in self.faces]
+        drill(self, job, [hole for hole in found if hole is not None])
 
 
 def _spot_for(face: Face) -> float:
@@ -189,12 +190,8 @@ def _size_of(operation: Drilling, tool: Tool) -> float:
     return tool.DC - (tool.TP or 0.0) if operation.cycle == "tap" else tool.DC
 
 
-def _plan(operation: Drilling, job: Job) -> None:
-    holes = []
-    for ref in operation.faces:
-        hole = _hole_to_drill(operation, job, ref)
-        if hole is not None:
-            holes.append(hole)
+def drill(operation: Drilling, job: Job, holes: list[Hole]) -> None:
+    """The cycles of some holes, one after the other."""
     at = (0.0, 0.0)
     for hole in _in_order(holes, operation.order):
         if job.holes:
@@ -230,7 +227,10 @@ def _in_order(holes: list[Hole], order: Order) -> list[Hole]:
     return out
 
 
-def _hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
+def hole_to_drill(operation: Drilling, job: Job, ref: FaceRef) -> Hole | None:
+    """One hole that looks up, from where to where; None, and told, where it is too narrow for the tool or
+    already there. Raises BadInput.
+    """
     face = face_of(job.part.part, ref, operation.name)
     disc, bottom, _ = bore_region(job.part.part, face, job.zero_from_work, operation.name)
     x, y = disc.centroid.x, disc.centroid.y

@@ -220,13 +220,23 @@ def _plan(operation: Outline, job: Job) -> None:
             continue
         job.check_reach(top, bottom)
         rings = [
-            ring_of(piece, clockwise=sign > 0)
+            ring
             for k in range(rounds - 1, -1, -1)
             for piece in pieces(offset(final, sign * k * step) if k else final)
+            for ring in _rings(piece, sign)
         ]
         for z in levels(top, bottom, operation.step_down):
             for ring in rings:
                 _follow_ring(operation, job, ring, z, bottom)
+
+
+def _rings(piece: Polygon, sign: float) -> list[Floats]:
+    """The rings of a piece of room to be followed in climb: inside, round its islands too."""
+    islands = piece.interiors if sign < 0 else ()
+    return [
+        ring_of(piece, clockwise=sign > 0),
+        *(ring_of(Polygon(island), clockwise=True) for island in islands),
+    ]
 
 
 def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: float) -> None:

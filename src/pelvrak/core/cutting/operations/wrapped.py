@@ -14,13 +14,16 @@ from shapely.geometry.base import BaseGeometry
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.operation import (
     Depth,
+    Leave,
     OperationKind,
     Ramp,
     StepOver,
     depth_of_pass,
+    leaves,
     ramp_angle,
     width_of_pass,
 )
+from pelvrak.core.cutting.operations.outline import Outline
 from pelvrak.core.cutting.operations.pocket import Pocket
 from pelvrak.core.cutting.passes import at_height, levels
 from pelvrak.core.cutting.standing import top_within, touches
@@ -79,6 +82,22 @@ class Wrapped(OperationKind):
         unit="mm",
         empty="as the cutter",
         when=ON_A_LINE,
+        place="what",
+    )
+    way: Literal["cleared", "walls"] = asked(
+        "cleared",
+        title="Cut",
+        help="the whole floor in layers, or once along its walls and round its islands",
+        called={"cleared": "cleared", "walls": "along its walls"},
+        when={"line": ["none"]},
+        place="what",
+    )
+    leave: Leave | None = leaves("Leave", "what stays on the walls of a floor")
+    spring: Annotated[int, Field(ge=0, le=5)] = asked(
+        0,
+        title="Spring passes",
+        help="so often again along the walls, for what the cutter bent",
+        when={"way": ["walls"]},
         place="what",
     )
     step_down: Depth = depth_of_pass(2.0)
@@ -159,20 +178,27 @@ def _wrap(operation: Wrapped, job: Job, lie: Round, region: BaseGeometry, bottom
                 1e-6
             )
             region = region.intersection(box(x0 - 1, y0 - 2 * job.tool.DC, x1 + 1, y1 + 2 * job.tool.DC))
-        pocket = Pocket(
-            id=operation.id,
-            name=operation.name,
-            tool=operation.tool,
-            clearance=operation.clearance,
-            retract=operation.retract,
-            nest="floor",
-            step_down=operation.step_down,
-            step_over=operation.step_over,
-            ramp_deg=operation.ramp_deg,
-        )
         flat.nest = {"floor": (region, bottom)}
-        pocket.plan(flat)
+        _on_a_floor(operation).plan(flat)
     off_flat(job, flat)
+
+
+def _on_a_floor(operation: Wrapped) -> OperationKind:
+    """What is done on the flat to a floor."""
+    told: dict[str, Any] = {
+        "id": operation.id,
+        "name": operation.name,
+        "tool": operation.tool,
+        "clearance": operation.clearance,
+        "retract": operation.retract,
+        "step_down": operation.step_down,
+        "ramp_deg": operation.ramp_deg,
+    }
+    # A groove that is told its gap is cut to it.
+    leave = 0.0 if operation.line else operation.on_walls()
+    if operation.way == "walls" and not operation.line:
+        return Outline(side="inside", nest=True, leave=leave, spring=operation.spring, **told)
+    return Pocket(nest="floor", leave_side=leave, leave_floor=0.0, step_over=operation.step_over, **told)
 
 
 def _follow(operation: Wrapped, job: Job, bottom: float) -> None:
