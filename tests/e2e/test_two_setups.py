@@ -59,12 +59,15 @@ class Story(Browser):
         expect(sheet.get_by_text("8 deep, 70 long")).to_be_visible()
         # Face, then a pocket by picking its floor straight under the spindle.
         self.stage(page, "Cut")
-        sheet.get_by_role("button", name="+ operation").click()
-        page.get_by_role("menuitem", name="Facing").click()
-        self.current(page)
         page.get_by_role("button", name="Spindle").click()
         sheet.get_by_role("button", name="+ operation").click()
         page.get_by_role("menuitem", name="Pocket").click()
+        expect(page.get_by_text("Pick the pocket’s floor")).to_be_visible()
+        # While the picture waits for the pick another operation is added: the pocket comes after it.
+        sheet.get_by_role("button", name="+ operation").click()
+        page.get_by_role("menuitem", name="Facing").click()
+        expect(sheet.get_by_role("button", name="Facing 1", exact=True)).to_be_visible()
+        self.current(page)
         expect(page.get_by_text("Pick the pocket’s floor")).to_be_visible()
         box = page.get_by_label("Bench").locator("canvas").bounding_box()
         place = box["x"] + box["width"] * 0.42, box["y"] + box["height"] / 2

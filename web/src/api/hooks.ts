@@ -313,16 +313,23 @@ export function useCommit(project: ProjectState): Commit {
   )
 }
 
-/** Take a cure: what it changes the server knows. A refusal is told at the top, for it belongs to no field. */
-export function useCure(project: ProjectState) {
+/** Make edits of elements told by their names, in whatever this page has made of the plan since. */
+export function useEdits(project: ProjectState) {
   const kept = useKept(project)
-  return async (cure: Cure, what = `cure: ${cure.label}`) => {
-    const problem = await kept(null, (based_on) =>
+  return (what: string, edits: Cure['edits']) =>
+    kept(null, (based_on) =>
       api.POST('/api/projects/{project_id}/edits', {
         params: { path: { project_id: project.id } },
-        body: { based_on, what, edits: cure.edits },
+        body: { based_on, what, edits },
       }),
     )
+}
+
+/** Take a cure: what it changes the server knows. A refusal is told at the top, for it belongs to no field. */
+export function useCure(project: ProjectState) {
+  const edits = useEdits(project)
+  return async (cure: Cure, what = `cure: ${cure.label}`) => {
+    const problem = await edits(what, cure.edits)
     if (problem) tell(problem)
   }
 }

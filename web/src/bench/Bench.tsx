@@ -28,6 +28,7 @@ import { Holding, Machinery, Sliding, TypedHolding } from './Holding'
 import { Legend, Swatches } from './Legend'
 import { Lines } from './Lines'
 import { Measure } from './Measure'
+import { Within } from './Within'
 import { Paths, PathsShown } from './Paths'
 import { type Hover, PartFaces } from './PartFaces'
 import { ReachedPart } from './ReachedPart'
@@ -241,6 +242,14 @@ export function Bench({ project }: { project: ProjectState }) {
           <Machinery of={machinery} />
         )}
         <group matrixAutoUpdate={false} matrix={zeroFromPlane}>
+          {view.stage === 'cut' && typeof view.card === 'number' && (
+            <Within
+              operation={project.plan.setups[view.card]?.operations.find(
+                (one) => one.id === moment.operation?.id,
+              )}
+              report={setup}
+            />
+          )}
           {view.shown.paths && moment.path && typeof view.card === 'number' && (
             <Paths
               setup={setup}

@@ -109,7 +109,10 @@ export function PartFaces(props: {
       ) as Vec
       useAsking.setState({ asked: null })
       if (asked.kind === 'edge') asked.take({ edge: at.edge, at: middle })
-      else asked.take({ edge: at.edge, at: middle }, at.end ?? 0)
+      else {
+        const end = at.end ?? 0
+        asked.take({ edge: at.edge, at: middle }, end, edge.points.at(end === 1 ? -1 : 0) ?? middle)
+      }
     }
     setHover(null)
   }

@@ -11,7 +11,7 @@ export type Asked =
       take: (ref: FaceRef) => void
     }
   | { kind: 'edge'; prompt: string; serves?: (edge: Edge) => string | null; take: (ref: EdgeRef) => void }
-  | { kind: 'vertex'; prompt: string; take: (ref: EdgeRef, end: 0 | 1) => void }
+  | { kind: 'vertex'; prompt: string; take: (ref: EdgeRef, end: 0 | 1, at: Vec) => void }
   | { kind: 'measure'; prompt: string }
 
 /** What has been picked to be measured, and what came out. */

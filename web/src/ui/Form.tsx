@@ -165,12 +165,14 @@ export function Form(props: {
 }
 
 /** Numbers that belong together, each with its name; a share is kept from 0 to 1 and shown in percent. */
-function Tuple(props: {
+export function Tuple(props: {
   field: FormField
   values: number[]
-  axis: unknown
+  axis?: unknown
+  /** What else can be done about them. */
+  below?: ReactNode
   write: (value: number[]) => Promise<Problem | null>
-  typing: (value: number[] | null) => void
+  typing?: (value: number[] | null) => void
 }) {
   const { field, values } = props
   const label = field.title ?? ''
@@ -180,7 +182,7 @@ function Tuple(props: {
   const unit = share === 1 ? (field['x-unit'] ?? '') : '%'
   const next = (at: number, value: number) => values.map((one, d) => (d === at ? value / share : one))
   return (
-    <Row label={label} help={field.description}>
+    <Row label={label} help={field.description} below={props.below}>
       <div className="flex flex-col gap-1">
         {parts.map((part, d) => (
           <NumberField
@@ -190,7 +192,7 @@ function Tuple(props: {
             unit={`${unit} ${part}`}
             measure={unit}
             commit={(value) => props.write(next(d, value))}
-            typing={(value) => props.typing(value === null ? null : next(d, value))}
+            typing={(value) => props.typing?.(value === null ? null : next(d, value))}
           />
         ))}
       </div>

@@ -41,6 +41,7 @@ def box_field() -> Any:
         help="least and greatest X and Y it cuts within, from work zero",
         unit="mm",
         parts=("least X", "least Y", "greatest X", "greatest Y"),
+        widget="boundary",
         when={"within": ["box"]},
         place="what",
     )

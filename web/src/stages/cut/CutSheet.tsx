@@ -1,7 +1,7 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { useState } from 'react'
 import { type EdgeRef, type FaceRef, type OperationForm, type Problem, type Template } from '../../api/client'
-import { useCure, useLibrary, useTemplates } from '../../api/hooks'
+import { useCure, useEdits, useLibrary, useTemplates } from '../../api/hooks'
 import { useAsking } from '../../state/asking'
 import { useRoute } from '../../state/route'
 import { clock } from '../../ui/words'
@@ -21,6 +21,7 @@ export function CutSheet(props: SheetProps) {
   const { data: library } = useLibrary()
   const { data: templates } = useTemplates()
   const cured = useCure(project)
+  const edits = useEdits(project)
   const keeping = useKeeping()
   const [problem, setProblem] = useState<Problem | null>(null)
   const add = (form: OperationForm) => {
@@ -31,10 +32,11 @@ export function CutSheet(props: SheetProps) {
         setProblem(made)
         return
       }
-      const refused = await commit(`${setup.name}: ${made.operation.name} added`, (draft) => {
-        if (made.tool) draft.tools.push(made.tool)
-        draft.setups[index]?.operations.push(made.operation)
-      })
+      // Told by names: while something is picked another edit may have come before it.
+      const refused = await edits(`${setup.name}: ${made.operation.name} added`, [
+        ...(made.tool ? [{ kind: 'add' as const, of: {}, to: 'tools', value: made.tool }] : []),
+        { kind: 'add', of: { setup: setup.name }, to: 'operations', value: made.operation },
+      ])
       setProblem(refused)
       if (!refused) useRoute.setState({ operation: made.operation.id })
     }

@@ -15,6 +15,7 @@ import { Choice } from '../../ui/Choice'
 import { Computed, Row } from '../../ui/Field'
 import { Form, schemaOf, type Widget, type Write } from '../../ui/Form'
 import type { SheetProps } from '../sheet'
+import { Boundary } from './Boundary'
 import { DrawingLines, LinesOfText } from './Engraved'
 import { Edges, Faces } from './Faces'
 import { dropEmpty, regroup } from './groups'
@@ -155,6 +156,15 @@ export function OperationEditor(
         field={field}
         value={values[name] as [number, number][][]}
         write={(lines) => write(name, lines)}
+      />
+    ),
+    boundary: (name, field) => (
+      <Boundary
+        field={field}
+        value={values[name] as number[]}
+        report={props.report}
+        position={operation.position ?? ''}
+        write={(box) => write(name, box)}
       />
     ),
     points: (name, field) => (
