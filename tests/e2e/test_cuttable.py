@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 import unittest
 
+import numpy as np
 from playwright.sync_api import expect
 
 from tests import solids
-from tests.e2e.browser import Browser
+from tests.e2e.browser import Browser, on_screen
 from tests.serving import wait
 
 
@@ -42,6 +43,7 @@ class Cuttable(Browser):
         expect(hole.first).to_contain_text("Ø7.8 drill")
         expect(hole.first).to_contain_text("Ø8 H7 reamer")
         self.current(page)
+        self.chains(hole)
         # Taken singly: its operations stand in the list, and it is offered no more.
         page.get_by_role("button", name=re.compile("^Take pocket")).click()
         expect(sheet.get_by_role("button", name="Finish pocket", exact=True)).to_be_visible()
@@ -75,6 +77,32 @@ class Cuttable(Browser):
         sheet.get_by_text(re.compile(r"more not offered, and why")).click()
         expect(sheet.get_by_text(re.compile(r"cut by OP10 Spot Ø8"))).to_be_visible()
 
+    def chains(self, hole):
+        """The shop's own way of making close holes, what is refused of it, and back."""
+        page = self.page
+        page.get_by_role("main", name="Sheet").get_by_role("button", name="How holes are made").click()
+        dialog = page.get_by_role("dialog", name="How holes are made")
+        dialog.get_by_role("button", name="close hole, reamed", exact=True).click()
+        form = dialog.get_by_role("form", name="Chain")
+        # Without its drill the reamer would go into solid metal: told, and not kept.
+        form.get_by_role("button", name="Without drill").click()
+        expect(form.get_by_role("alert")).to_contain_text("“ream” would go into solid metal")
+        form.get_by_role("button", name="Without ream").click()
+        form.get_by_role("button", name="Then mill", exact=True).click()
+        form.get_by_role("button", name="Without spot").click()
+        form.get_by_role("button", name="Then finish wall").click()
+        expect(form.get_by_role("alert")).to_have_count(0)
+        form.get_by_label("To Ø").fill("0.5")
+        form.get_by_label("To Ø").press("Enter")
+        expect(form.get_by_role("alert")).to_contain_text("from 1 to 0.5 mm")
+        form.get_by_label("To Ø").press("Escape")
+        dialog.get_by_role("button", name="Leave").click()
+        expect(hole.first).to_contain_text("Finish Ø8")
+        page.get_by_role("main", name="Sheet").get_by_role("button", name="How holes are made").click()
+        dialog.get_by_role("button", name="back to what ships").click()
+        dialog.get_by_role("button", name="Leave").click()
+        expect(hole.first).to_contain_text("Ø8 H7 reamer")
+
     def test_cleared_by_layers_with_a_finish_a_stop_and_a_tool_brought_in(self):
         shape = solids.minus(
             solids.box((0, 0, 0), (50, 40, 14)),
@@ -90,6 +118,27 @@ class Cuttable(Browser):
         self.current(page)
         row = sheet.get_by_role("listitem").filter(has_text="Clearing 1")
         expect(row.first).to_contain_text(re.compile(r"\d:\d\d"))
+        # Within a box between two corners of the part.
+        sheet.get_by_role("radiogroup", name="Within").get_by_role("radio", name="box").click()
+        sheet.get_by_role("button", name="Between two corners").click()
+        with self.server.client() as client:
+            (report,) = client.get(f"/api/projects/{number}").json()["report"]["setups"]
+        zero = np.array(report["zero_from_work"])
+        for prompt, corner in (
+            ("Pick one corner of the box", (0.5, 0.5, 14, 1)),
+            ("Pick the corner across", (49.5, 39.5, 14, 1)),
+        ):
+            expect(page.get_by_text(prompt)).to_be_visible()
+            at = (zero @ corner)[:3]
+            self.point(page, on_screen(page, tuple(at), report["low"], report["high"]), "corner of edge")
+        expect(sheet.get_by_label("Box X to")).not_to_have_value("0")
+        self.current(page)
+        with self.server.client() as client:
+            (cleared,) = client.get(f"/api/projects/{number}").json()["plan"]["setups"][0]["operations"]
+        x0, y0, x1, y1 = cleared["box"]
+        self.assertEqual((round(x1 - x0, 3), round(y1 - y0, 3)), (50.0, 40.0))
+        sheet.get_by_role("radiogroup", name="Within").get_by_role("radio", name="everything").click()
+        self.current(page)
         # What it leaves stands once, with its finish.
         sheet.get_by_role("button", name="Finishes").click()
         walls = sheet.get_by_label("rough On walls")

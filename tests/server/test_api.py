@@ -656,7 +656,24 @@ class Cutting(unittest.TestCase):
             wrong = client.post("/api/drawings/read", files={"file": ("a.dxf", b"no drawing")})
             self.assertEqual((wrong.status_code, wrong.json()["code"]), (422, "outline.unreadable"))
             long = client.post("/api/drawings/read", files={"file": ("a.dxf", b"0\n" * 10_000_001)})
-            self.assertEqual((long.status_code, long.json()["code"]), (413, "drawing.too_large"))
+            self.assertEqual((long.status_code, long.json()["code"]), (413, "request.too_large"))
+
+    def test_chains_are_the_shops(self):
+        with shared().client() as client:
+            answer = client.get("/api/chains")
+            rules, tag = answer.json(), answer.headers["etag"]
+            own = {**rules, "chains": [one for one in rules["chains"] if one["id"] != "deep"]}
+            kept = client.put("/api/chains", json=own, headers={"If-Match": tag})
+            self.assertEqual((kept.status_code, kept.json()), (200, own))
+            late = client.put("/api/chains", json=rules, headers={"If-Match": tag})
+            self.assertEqual((late.status_code, late.json()["code"]), (409, "library.stale"))
+            wrong = {**rules, "chains": [{**rules["chains"][0], "steps": ["tap"]}]}
+            refused = client.put("/api/chains", json=wrong)
+            self.assertEqual(refused.status_code, 422)
+            self.assertIn("“tap” would go into solid metal", refused.json()["what"])
+            self.assertEqual(client.get("/api/chains").json(), own)
+            self.assertEqual(client.delete("/api/chains").json(), rules)
+            self.assertEqual(client.get("/api/chains").json(), rules)
 
     def test_templates_are_kept_and_used(self):
         with shared().client() as client:

@@ -630,7 +630,8 @@ export interface paths {
         put?: never;
         /**
          * Read Drawing
-         * @description The lines in the model space of a DXF drawing. Nothing is kept: an operation takes them by its edit.
+         * @description The lines in the model space of a DXF drawing, of up to 8 MiB (the guard's limit). Nothing is kept: an
+         *     operation takes them by its edit.
          */
         post: operations["read_drawing_api_drawings_read_post"];
         delete?: never;

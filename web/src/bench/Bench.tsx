@@ -125,7 +125,7 @@ export function Bench({ project }: { project: ProjectState }) {
       'marked',
       'look',
     ),
-    ...useFields(useRoute, 'card', 'stage', 'turnedTo'),
+    ...useFields(useRoute, 'card', 'stage', 'turnedTo', 'operation'),
   }
   const setup = useChosen(project)
   const { data: part } = usePart(project.plan.part.sha256)
@@ -244,9 +244,7 @@ export function Bench({ project }: { project: ProjectState }) {
         <group matrixAutoUpdate={false} matrix={zeroFromPlane}>
           {view.stage === 'cut' && typeof view.card === 'number' && (
             <Within
-              operation={project.plan.setups[view.card]?.operations.find(
-                (one) => one.id === moment.operation?.id,
-              )}
+              operation={project.plan.setups[view.card]?.operations.find((one) => one.id === view.operation)}
               report={setup}
             />
           )}

@@ -40,7 +40,7 @@ def box_field() -> Any:
         title="Box",
         help="least and greatest X and Y it cuts within, from work zero",
         unit="mm",
-        parts=("least X", "least Y", "greatest X", "greatest Y"),
+        parts=("X from", "Y from", "X to", "Y to"),
         widget="boundary",
         when={"within": ["box"]},
         place="what",

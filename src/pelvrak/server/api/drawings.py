@@ -6,10 +6,8 @@ from fastapi import APIRouter, UploadFile
 from pydantic import BaseModel, Field
 
 from pelvrak.core.geometry.outline import read_lines
-from pelvrak.server.api.problems import Refused
 
 router = APIRouter(prefix="/api", tags=["drawings"])
-MOST_BYTES = 20_000_000
 # Points are told to this many digits of a millimetre.
 DIGITS = 4
 
@@ -25,16 +23,9 @@ class Drawing(BaseModel):
 
 @router.post("/drawings/read")
 def read_drawing(file: UploadFile) -> Drawing:
-    """The lines in the model space of a DXF drawing. Nothing is kept: an operation takes them by its edit."""
-    body, name = file.file.read(MOST_BYTES + 1), (file.filename or "drawing.dxf")[-200:]
-    if len(body) > MOST_BYTES:
-        raise Refused(
-            413,
-            "drawing.too_large",
-            name,
-            f"the file is over {MOST_BYTES // 1_000_000} MB",
-            "export only the lines to be engraved",
-        )
-    found = read_lines(body, name)
+    """The lines in the model space of a DXF drawing, of up to 8 MiB (the guard's limit). Nothing is kept: an
+    operation takes them by its edit.
+    """
+    found = read_lines(file.file.read(), file.filename or "drawing.dxf")
     rounded = [[(round(float(x), DIGITS), round(float(y), DIGITS)) for x, y in line] for line in found.lines]
     return Drawing(lines=rounded, unit=found.unit)

@@ -29,7 +29,7 @@ export function Boundary(props: {
     const span = (d: number) => places.map((place) => place[d] ?? 0)
     void write(
       [Math.min(...span(0)), Math.min(...span(1)), Math.max(...span(0)), Math.max(...span(1))].map(
-        (one) => Math.round(one * 1e4) / 1e4,
+        (one) => Math.round(one * 1e3) / 1e3,
       ),
     )
   }
