@@ -8,6 +8,7 @@ import unittest
 import numpy as np
 
 from pelvrak.core.cutting.operations import Chamfering
+from pelvrak.core.cutting.repeated import shared_out
 from pelvrak.core.cutting.standing import UP
 from pelvrak.core.cutting.toolpath import chords
 from pelvrak.core.cutting.tools import cutter_profile, tool_shelf
@@ -148,6 +149,20 @@ class Chamfers(unittest.TestCase):
         self.assertEqual(none.exception.code, "cut.no_chamfer")
         with self.assertRaisesRegex(ValueError, "no edge and no chamfer"):
             Chamfering(id="c", name="c", tool="ch10")
+
+    def test_at_several_positions_each_is_cut_where_it_looks_up(self):
+        """Chamfers along the top and along the bottom, the work as seated and turned over."""
+        part = model(
+            clean(solids.chamfered(WHOLE, 1.0, lambda at: abs(at[0] - 30) < 1e-6 and abs(at[1]) < 1e-6))
+        )
+        sloping = [one for one in part.part.faces if one.normal and 0.1 < abs(one.normal[2]) < 0.9]
+        faces = {round(one.centre[2]): ref_to(one) for one in sloping}
+        operation = Chamfering(id="c", name="chamfer", tool="ch10", faces=tuple(faces.values()))
+        planes = {"": np.eye(4), "over": np.diag([1.0, -1.0, -1.0, 1.0])}
+        shared, nowhere = shared_out(operation, planes, part)
+        self.assertEqual(nowhere, ())
+        self.assertEqual(shared[""].faces, (faces[20],))
+        self.assertEqual(shared["over"].faces, (faces[0],))
 
     def test_refused(self):
         part = model(WHOLE)

@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from pelvrak.core.cutting.tools import Tool, ToolKind
 from pelvrak.core.forms import asked
+from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Face, FaceRef, Frozen, Part
 from pelvrak.core.machine.machine import Register
 
@@ -259,6 +260,10 @@ class OperationKind(Frozen, ABC):
     def adjusted(self, tool: Tool, part: Part | None) -> Tool:
         """A tool set to what it is to cut, where it can be set."""
         return tool
+
+    def cut_from(self, part: Part, face: Face, zero_from_work: Floats) -> bool | None:
+        """Whether a face can be cut from where the spindle looks; None: as any other of its form."""
+        return None
 
     def means_to_cut_in(self) -> bool:
         """Whether it cuts into the part as drawn and is meant to: what it takes is no gouge."""

@@ -48,10 +48,13 @@ def shared_out(operation: Operation, planes: dict[str, Floats], part: PartModel)
     nowhere: list[FaceRef] = []
     for ref in faces:
         face = face_of(part.part, ref, operation.name)
-        there = next(
-            (name for name, plane in planes.items() if looks_up(part.part, face, plane, caster)), None
-        )
+        there = None
+        for name, plane in planes.items():
+            own = operation.cut_from(part.part, face, plane)
+            if looks_up(part.part, face, plane, caster) if own is None else own:
+                there = name
+                break
         (nowhere if there is None else mine[there]).append(ref)
-    return {name: operation.of_faces(tuple(own)) if own else None for name, own in mine.items()}, tuple(
+    return {name: operation.of_faces(tuple(told)) if told else None for name, told in mine.items()}, tuple(
         nowhere
     )

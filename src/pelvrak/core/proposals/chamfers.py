@@ -62,13 +62,15 @@ def _stands(plane: Plane, face: int, drawn: DrawnChamfer) -> bool:
     corners = moved(plane.zero_from_work, mesh.vertices[mesh.triangles[mesh.label == face]].reshape(-1, 3))
     region = shapely.union_all([Polygon(three) for three in corners[:, :2].reshape(-1, 3, 2)])
     x, y = plane.stock.field.grid.nodes(0), plane.stock.field.grid.nodes(1)
-    xs, ys = np.meshgrid(x, y)
+    left, low, right, high = region.bounds
+    (i0, i1), (j0, j1) = np.searchsorted(x, [left, right]), np.searchsorted(y, [low, high])
+    xs, ys = np.meshgrid(x[i0:i1], y[j0:j1])
     inside = shapely.contains_xy(region, xs, ys)
     if not inside.any():
         return True
     lower = shapely.union_all(drawn.lower)
     away = shapely.distance(shapely.points(xs[inside], ys[inside]), lower)
-    top = material_top(plane.stock.field, 2, 1)[inside]
+    top = material_top(plane.stock.field, 2, 1)[j0:j1, i0:i1][inside]
     return bool((top > drawn.foot + away / drawn.slope + STANDS_MM).any())
 
 

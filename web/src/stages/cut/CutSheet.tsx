@@ -5,7 +5,7 @@ import { useCure, useEdits, useLibrary, useTemplates } from '../../api/hooks'
 import { useAsking } from '../../state/asking'
 import { useRoute } from '../../state/route'
 import { clock } from '../../ui/words'
-import { Row, sentence } from '../../ui/Field'
+import { Row } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
 import { Head, type SheetProps } from '../sheet'
 import { Cuttable } from './Cuttable'
@@ -14,6 +14,7 @@ import { drafted } from './OperationEditor'
 import { OperationLists } from './OperationLists'
 import { fromTemplate, useKeeping } from './templates'
 import { Tools } from './Tools'
+import { Refused } from '../../ui/Refused'
 
 /** The operations of a setup in their order. */
 export function CutSheet(props: SheetProps) {
@@ -116,11 +117,7 @@ export function CutSheet(props: SheetProps) {
           ))}
         </MenuItems>
       </Menu>
-      {problem && (
-        <p role="alert" className="mt-1 text-[12.5px] text-trouble">
-          {sentence(problem)}
-        </p>
-      )}
+      <Refused problem={problem} />
       {!setup.makes && <Cuttable key={setup.name} {...props} />}
       <Finishes {...props} />
       <Tools {...props} />

@@ -23,12 +23,12 @@ import { useFields } from '../../state/fields'
 import { useShown } from '../../state/picture'
 import { useRoute } from '../../state/route'
 import { Segments } from '../../ui/Choice'
-import { sentence } from '../../ui/Field'
 import type { SheetProps } from '../sheet'
 import { GroupHead } from './GroupHead'
 import { drafted, OperationEditor } from './OperationEditor'
 import { CarriedRow, SortedRow, useOpen } from './OperationRow'
 import { able } from './ToolChoice'
+import { Refused } from '../../ui/Refused'
 
 const LISTS = [
   { value: 'order', label: 'In order' },
@@ -64,11 +64,7 @@ export function OperationLists(props: SheetProps) {
       {list === 'tool' && <ByTool {...common} />}
       {list === 'feature' && <ByFeature {...common} />}
       {list === 'finish' && <ByFinish {...common} />}
-      {problem && (
-        <p role="alert" className="mt-1 text-[12.5px] text-trouble">
-          {sentence(problem)}
-        </p>
-      )}
+      <Refused problem={problem} />
     </>
   )
 }

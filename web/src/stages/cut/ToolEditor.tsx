@@ -1,10 +1,11 @@
 import { useEffect, useState } from 'react'
 import { answered, api, type Problem, problemInstead, type Tool, type ToolPicture } from '../../api/client'
 import { useLibrary } from '../../api/hooks'
-import { Row, sentence } from '../../ui/Field'
+import { Row } from '../../ui/Field'
 import { Form, schemaOf, type Write } from '../../ui/Form'
 import { TextField } from '../../ui/TextField'
 import { ToolDrawing } from './ToolDrawing'
+import { Refused } from '../../ui/Refused'
 
 const drawn = (tool: Tool) =>
   answered<ToolPicture>(api.POST('/api/tools/picture', { body: tool })).catch(problemInstead)
@@ -89,11 +90,7 @@ export function ToolEditor(props: {
             ),
           }}
         />
-        {problem && (
-          <p role="alert" className="mt-1 text-[12.5px] text-trouble">
-            {sentence(problem)}
-          </p>
-        )}
+        <Refused problem={problem} />
         <div className="mt-3 flex flex-wrap gap-1.5">
           {props.actions.map((one) => (
             <button

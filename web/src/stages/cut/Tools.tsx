@@ -2,12 +2,13 @@ import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/react
 import { useState } from 'react'
 import type { Plan, Problem, Tool, Tooling } from '../../api/client'
 import { posted, useChanger } from '../../api/hooks'
-import { NumberField, sentence } from '../../ui/Field'
+import { NumberField } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
 import { clock } from '../../ui/words'
 import type { SheetProps } from '../sheet'
 import { ToolLibrary } from './ToolLibrary'
 import { beside } from './tools'
+import { Refused } from '../../ui/Refused'
 
 /** The plan's tools by their place in the changer: what uses them; brought in and taken out as a table. */
 export function Tools(props: SheetProps) {
@@ -112,11 +113,7 @@ function Opened(props: SheetProps) {
           </a>
         ))}
       </p>
-      {problem && (
-        <p role="alert" className="mt-1 text-[12.5px] text-trouble">
-          {problem.where}: {sentence(problem)}
-        </p>
-      )}
+      <Refused problem={problem} where />
       {library && <ToolLibrary {...props} close={() => setLibrary(false)} />}
     </>
   )

@@ -1,8 +1,9 @@
 import { useEffect, useState } from 'react'
 import type { BilletForm, Problem } from '../../api/client'
 import { sendFile, useUpload } from '../../api/hooks'
-import { Row, sentence } from '../../ui/Field'
+import { Row } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
+import { Refused } from '../../ui/Refused'
 
 /** Bring in a billet's file; it is taken once it has been read. */
 export function FileIn({
@@ -46,11 +47,7 @@ export function FileIn({
       below={
         <>
           {upload?.status === 'reading' && <span className="text-soft">reading {upload.name} …</span>}
-          {refused && (
-            <div role="alert" className="text-trouble">
-              {sentence(refused)}
-            </div>
-          )}
+          <Refused problem={refused} />
         </>
       }
     >

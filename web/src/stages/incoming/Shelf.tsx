@@ -13,6 +13,7 @@ import { type Commit, posted } from '../../api/hooks'
 import { round } from '../../ui/words'
 import { Computed, sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
+import { Refused } from '../../ui/Refused'
 
 const ORDER = ['x-', 'x+', 'y-', 'y+', 'z-', 'z+']
 const size = (row: Bought) =>
@@ -175,11 +176,7 @@ function EditShelf({ done }: { done: () => void }) {
           <FileInput label="Shelf CSV" accept=".csv" take={bring} />
         </label>
       </div>
-      {problem && (
-        <div role="alert" className="mb-1 text-[12.5px] text-trouble">
-          {problem.where}: {sentence(problem)}
-        </div>
-      )}
+      <Refused problem={problem} where />
       <div className="max-h-56 overflow-auto border border-rule">
         <table className="figures w-full text-[12px]">
           <tbody>

@@ -15,6 +15,7 @@ import { useFields } from '../../state/fields'
 import { useShown } from '../../state/picture'
 import { round } from '../../ui/words'
 import { Computed, sentence } from '../../ui/Field'
+import { Refused } from '../../ui/Refused'
 
 type Meaning = { kind: string; low: number; high: number; said: string; source: string }
 
@@ -136,11 +137,7 @@ export function Callouts({
           <span className="text-soft">Enter</span>
         </div>
       )}
-      {problem && (
-        <div role="alert" className="mt-0.5 text-[12.5px] text-trouble">
-          {sentence(problem)}
-        </div>
-      )}
+      <Refused problem={problem} />
     </section>
   )
 }

@@ -4,8 +4,8 @@ import { answered, api, type Problem, type ProjectState, Refusal, type Revising 
 import { answeredWith, sendFile, useUpload } from '../../api/hooks'
 import { saving } from '../../state/editing'
 import { round } from '../../ui/words'
-import { sentence } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
+import { Refused } from '../../ui/Refused'
 
 /** Bring in a new revision of the part: what becomes of every reference, and which of them may follow. */
 export function NewRevision({ project }: { project: ProjectState }) {
@@ -62,11 +62,7 @@ export function NewRevision({ project }: { project: ProjectState }) {
         />
       </label>
       {upload?.status === 'reading' && <span className="ml-2 text-soft">reading {upload.name} …</span>}
-      {refused && (
-        <div role="alert" className="mt-1 text-trouble">
-          {sentence(refused)}
-        </div>
-      )}
+      <Refused problem={refused} />
       {ready && table && (
         <div className="mt-2 border border-rule bg-sheet px-2 py-1.5 text-[12.5px]">
           <p className="figures">

@@ -3,7 +3,7 @@ import type { MachineData, Problem } from '../../api/client'
 import { posted, useLibrary } from '../../api/hooks'
 import { round } from '../../ui/words'
 import { Choice } from '../../ui/Choice'
-import { Computed, NumberRow, Row, sentence } from '../../ui/Field'
+import { Computed, NumberRow, Row } from '../../ui/Field'
 import { FileInput } from '../../ui/FileInput'
 import { Head, type SheetProps } from '../sheet'
 import { Offsets } from './Offsets'
@@ -12,6 +12,7 @@ import { Positions } from './Positions'
 import { registersOf } from './registers'
 import { Jog } from './Jog'
 import { ToolReach } from './ToolReach'
+import { Refused } from '../../ui/Refused'
 
 /** Which machine, where on its table, which register, and whether the paths stay within its travels. */
 export function ReachSheet(props: SheetProps) {
@@ -88,11 +89,7 @@ export function ReachSheet(props: SheetProps) {
             </button>
           )}
         </div>
-        {wrong && (
-          <div role="alert" className="text-[12.5px] text-trouble">
-            {wrong.where}: {sentence(wrong)}
-          </div>
-        )}
+        <Refused problem={wrong} where />
       </Row>
       {machine && report?.hold?.zero_on_table && <Jog {...{ ...props, machine }} />}
       {editing && machine && <MachineEditor {...props} machine={machine} />}

@@ -80,9 +80,6 @@ class Chamfering(OperationKind):
             raise ValueError("it is told no edge and no chamfer; pick one")
         return self
 
-    def of_faces(self, faces: tuple[FaceRef, ...]) -> Chamfering:
-        return self.model_copy(update={"faces": faces, "edges": () if faces else self.edges})
-
     def unsuitable(self, tool: Tool, part: Part | None) -> float:
         """The smallest whose flank is wide enough, and that slopes as a drawn chamfer does."""
         assert tool.SIG is not None
@@ -92,6 +89,14 @@ class Chamfering(OperationKind):
             return tool.DC / 2 if off <= SLOPE_DEG else math.inf
         needs = self.width + TIP_MM * math.tan(math.radians(tool.SIG / 2))
         return tool.DC / 2 - needs if needs <= tool.DC / 2 else math.inf
+
+    def cut_from(self, part: Part, face: Face, zero_from_work: Floats) -> bool | None:
+        """A chamfer looks to the spindle at a slope."""
+        try:
+            drawn_chamfer(part, face, zero_from_work, self.name)
+        except BadInput:
+            return False
+        return True
 
     def means_to_cut_in(self) -> bool:
         return bool(self.edges)

@@ -44,8 +44,9 @@ class DrillingRound(Drilling):
                 "tap at an index position for each of the holes",
             )
         assert job.surface is not None
-        far = farthest(job.surface, laid_round(job.turning, 1.0, self.name))
-        lie = laid_round(job.turning, far, self.name)
+        axis = laid_round(job.turning, 1.0, self.name)
+        far = farthest(job.surface, axis)
+        lie = replace(axis, radius=far)
         job.top = lie.centre[2] + far
         job.path.round = lie
         drill(self, job, list(self._holes(job, lie)))
