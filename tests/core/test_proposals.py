@@ -13,6 +13,9 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
+from OCP.gp import gp_Pnt
+
 from pelvrak.cli import main
 from pelvrak.core.cutting.tools import Tool, tool_shelf
 from pelvrak.core.engine.engine import Engine, Result
@@ -402,6 +405,35 @@ class OtherParts(unittest.TestCase):
         self.assertAlmostEqual(removed, whole, delta=0.02 * whole)
         self.assertEqual([f.code for o in told for f in o.findings if f.severity == "error"], [])
         self.assertLess(report.comparison.left_volume_mm3, 2.0)
+
+    def test_round_a_boss(self):
+        """The floor round it is of no recess: cleared in one."""
+        shape = solids.plus(solids.box((0, 0, 0), (60, 60, 10)), solids.cylinder((30, 30, 5), 8, 15))
+        found, report, after = self.taken(shape)
+        (one,) = found.offered
+        self.assertEqual(
+            (one.cuttable.what, one.cuttable.chain), ("round what stands up, 10 deep", "cleared")
+        )
+        self.assertLess(report.comparison.max_left_mm, 0.1)
+        self.assertLess(report.comparison.max_gouge_mm, 0.05)
+        again = offered(after, report, self.store)
+        self.assertEqual(again.offered, ())
+
+    def test_a_dome(self):
+        """A sphere on a plate: cleared, finished by lines; where it meets the plate a ball's hollow stays."""
+        cap = solids.box((-50, -50, -50), (100, 100, 9))
+        dome = solids.minus(BRepPrimAPI_MakeSphere(gp_Pnt(30, 30, -5), 25.0).Shape(), cap)
+        found, report, after = self.taken(solids.plus(solids.box((0, 0, 0), (60, 60, 10)), dome))
+        (one,) = found.offered
+        self.assertEqual(one.cuttable.what, "a free surface, 10 deep")
+        self.assertEqual([o.kind for o in after.setups[0].operations], ["clearing", "surfacing"])
+        self.assertLess(report.comparison.max_gouge_mm, 0.05)
+        # In the edge of 37° between sphere and plate a ball of R5 leaves R / cos(37° / 2) − R at its middle.
+        angle = math.acos(15 / 25)
+        self.assertLess(report.comparison.max_left_mm, 5 / math.cos(angle / 2) - 5 + 0.1)
+        self.assertEqual(
+            [f.code for o in report.setups[0].operations for f in o.findings if f.severity == "error"], []
+        )
 
     def test_chamfers(self):
         """Round the top of a block and at the mouth of a pocket: two widths, two operations."""

@@ -154,6 +154,18 @@ def end_mill(
     return found
 
 
+def ball(tools: Tools, widest: float, depth: float) -> Tool:
+    """The widest ball mill up to a diameter that comes down so deep out of its holder. All mm."""
+
+    def ill(tool: Tool) -> float | None:
+        return -tool.DC if widest + SAME_MM >= tool.DC and depth <= tool.overhang else None
+
+    found = tools.best(("ball_mill",), ill)
+    if found is None:
+        raise Missing(f"a ball mill up to Ø{widest:.4g}, out at least {math.ceil(depth)} mm")
+    return found
+
+
 def chamfer_cutter(tools: Tools, angle: float, needs: float) -> Tool:
     """A chamfer cutter whose flank slopes by an angle to its axis, degrees, and is wide enough. needs: that
     it reaches out from its axis, mm.

@@ -23,7 +23,8 @@ from pelvrak.core.geometry.rigid import moved
 from pelvrak.core.proposals import choosing
 from pelvrak.core.proposals.chamfers import chamfers_in
 from pelvrak.core.proposals.choosing import Missing
-from pelvrak.core.proposals.holes import holes_in
+from pelvrak.core.proposals.holes import hole_faces, holes_in
+from pelvrak.core.proposals.rest import rest_in
 from pelvrak.core.proposals.steps import (
     ALONG,
     DOWN_SHARE,
@@ -63,8 +64,21 @@ def cuttable(plane: Plane, shop: Shop) -> tuple[tuple[Cuttable, ...], tuple[Pass
         *holes_in(plane, shop),
         *chamfers_in(plane, shop),
     ]
+    known = {face for one in found for face in (one.all_faces if isinstance(one, Cuttable) else one.faces)}
+    known |= _of_features(plane)
+    found += rest_in(plane, shop, known)
     offered = tuple(one for one in found if isinstance(one, Cuttable))
     return offered, tuple(one for one in found if isinstance(one, Passed))
+
+
+def _of_features(plane: Plane) -> set[int]:
+    """The faces of holes, recesses and chamfers, whichever way they look."""
+    features = plane.features
+    return {
+        *(face for hole in features.holes for face in hole_faces(hole)),
+        *(face for recess in features.recesses for face in recess_faces(recess)),
+        *(chamfer.face for chamfer in features.chamfers),
+    }
 
 
 def _top(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:

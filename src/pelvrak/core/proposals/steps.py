@@ -56,7 +56,7 @@ class Cuttable(Frozen):
     """
 
     what: str
-    kind: Literal["top", "outside", "hole", "recess", "chamfer"]
+    kind: Literal["top", "outside", "hole", "recess", "chamfer", "rest"]
     count: int = 1
     faces: tuple[FaceRef, ...] = ()
     all_faces: tuple[int, ...] = ()

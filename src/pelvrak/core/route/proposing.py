@@ -36,7 +36,7 @@ from pelvrak.core.route.report import SetupReport
 # Pieces of a holding so near to the work stand in the way of a cutter that goes round it, mm.
 NEAR_MM = 30.0
 # All of a setup at once: roughing before finishing, milling before holes, each cycle for all holes.
-_ORDER = {"facing": 0, "threading": 5, "helical": 2, "chamfering": 6}
+_ORDER = {"facing": 0, "clearing": 1, "helical": 2, "surfacing": 2, "threading": 5, "chamfering": 6}
 _CYCLES = {"spot": 3, "drill": 4, "peck": 4, "ream": 5, "tap": 5, "bore": 5}
 
 

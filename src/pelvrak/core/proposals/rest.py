@@ -1,0 +1,145 @@
+"""What else looks to the spindle and still stands: floors round bosses, bosses' tops, free surfaces."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import Face
+from pelvrak.core.geometry.rigid import moved, turned
+from pelvrak.core.proposals import choosing
+from pelvrak.core.proposals.choosing import Missing
+from pelvrak.core.proposals.steps import (
+    ALONG,
+    DOWN_SHARE,
+    STANDS_MM,
+    Cuttable,
+    Passed,
+    Plane,
+    Shop,
+    told_faces,
+)
+from pelvrak.core.stock.shapes import material_top
+
+# Cleared by no wider cutter, finished by no wider ball, mm; without a hollow of known radius by this one.
+WIDEST_MM, WIDEST_BALL_MM, BALL_MM = 20.0, 10.0, 6.0
+# Width of a clearing pass as a share of the cutter, and from one finishing line to the next, mm: common
+# practice, no source.
+CLEARED_SHARE, LINES_MM = 0.2, 0.3
+# A face over which the stock is higher than this anywhere stands in it, mm.
+OVER_MM = 0.5
+
+
+def rest_in(plane: Plane, shop: Shop, known: set[int]) -> Iterator[Cuttable | Passed]:
+    """The faces of no feature that are reached from the spindle and over which something stands, in one.
+
+    known: faces of what is offered, or passed by, as features.
+    """
+    directions = np.array(plane.features.directions).reshape(-1, 3)
+    up = np.flatnonzero(directions @ plane.up > ALONG)
+    if len(up) == 0:
+        return
+    theirs = {edge for number in known for edge in _edges(plane.model.part.faces[number])}
+    top = float(moved(plane.zero_from_work, plane.model.mesh.vertices)[:, 2].max())
+    standing = [
+        face
+        for face in plane.model.part.faces
+        if face.number not in known
+        # The floor of a counterbore lies between walls of its hole, and is cut with it.
+        and not (_edges(face) and _edges(face) <= theirs)
+        and int(up[0]) in plane.features.reach[face.number]
+        and _stands(plane, face, top)
+    ]
+    cut = {face.number: by for face in standing if (by := plane.cut_already((face.number,))) is not None}
+    if cut:
+        yield Passed(what="what else stands", why=f"cut by {next(iter(cut.values()))}", faces=tuple(cut))
+    left = [face for face in standing if face.number not in cut]
+    if left:
+        yield _offered(plane, shop, left)
+
+
+def _edges(face: Face) -> set[int]:
+    """The numbers of a face's edges."""
+    return {n if n >= 0 else -n - 1 for loop in face.loops for n in loop}
+
+
+def _is_flat(plane: Plane, face: Face) -> bool:
+    return face.normal is not None and bool(turned(plane.zero_from_work, np.array(face.normal))[2] > ALONG)
+
+
+def _corners(plane: Plane, face: int) -> Floats:
+    """The triangles of a face as it lies, (n, 3, 3)."""
+    mesh = plane.model.mesh
+    own = mesh.vertices[mesh.triangles[mesh.label == face]]
+    lying: Floats = moved(plane.zero_from_work, own.reshape(-1, 3)).reshape(-1, 3, 3)
+    return lying
+
+
+def _stands(plane: Plane, face: Face, top: float) -> bool:
+    """Whether the face looks up somewhere, lower than the part's top, with stock over it."""
+    corners = _corners(plane, face.number)
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    sees = across[:, 2] > 1e-3 * np.linalg.norm(across, axis=1)
+    middles = corners.mean(axis=1)
+    if not sees.any() or (_is_flat(plane, face) and middles[:, 2].max() > top - STANDS_MM):
+        return False
+    grid = plane.stock.field.grid
+    i, j = (np.rint((middles[sees, d] - grid.origin[d]) / grid.cell).astype(int) for d in (0, 1))
+    over = material_top(plane.stock.field, 2, 1)
+    inside = (i >= 0) & (j >= 0) & (i < over.shape[1]) & (j < over.shape[0])
+    return bool((over[j[inside], i[inside]] - middles[sees][inside, 2] > OVER_MM).any())
+
+
+def _offered(plane: Plane, shop: Shop, left: list[Face]) -> Cuttable:
+    """Cleared by layers, and what is not flat finished by lines."""
+    free = [face for face in left if not _is_flat(plane, face)]
+    numbers = tuple(face.number for face in left)
+    corners = np.concatenate([_corners(plane, number) for number in numbers])
+    depth = float(plane.stock.high[2]) - float(corners[:, :, 2].min())
+    what = "round what stands up"
+    if free:
+        what = f"{len(free)} free surfaces" if len(free) > 1 else "a free surface"
+    base = Cuttable(
+        what=f"{what}, {depth:.4g} deep",
+        kind="rest",
+        faces=plane.refs(numbers),
+        all_faces=numbers,
+        position=plane.position,
+        chain="cleared and finished by lines" if free else "cleared",
+        source="common practice, no source",
+    )
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) / 2
+    seen = float(np.maximum(across[:, 2], 0.0).sum())
+    try:
+        mill = choosing.end_mill(shop.tools, WIDEST_MM / choosing.FITS_SHARE, depth)
+        ball = choosing.ball(shop.tools, _tightest(free), depth) if free else None
+    except Missing as missing:
+        return base.model_copy(update={"chain": "", "wanted": missing.wanted})
+    down = round(DOWN_SHARE * mill.DC, 3)
+    told = {"faces": told_faces(base.faces), "within": "faces", "leave_side": 0.0, "leave_floor": 0.0}
+    clear = {"kind": "clearing", "name": "Clear", "step_down": down, "step_over": CLEARED_SHARE, **told}
+    time = shop.by_volume(mill, seen * depth / 2, down, CLEARED_SHARE * mill.DC)
+    steps = [shop.step(mill, "rough" if free else "finish", clear, time)]
+    if ball is not None:
+        area = sum(
+            float(np.linalg.norm(np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0]), axis=1).sum()) / 2
+            for c in (_corners(plane, face.number) for face in free)
+        )
+        finish = {
+            "kind": "surfacing",
+            "name": "Finish surfaces" if len(free) > 1 else "Finish surface",
+            "faces": told_faces(plane.refs(tuple(face.number for face in free))),
+            "within": "faces",
+            "step": LINES_MM,
+        }
+        steps.append(shop.step(ball, "finish", finish, shop.by_length(ball, area / LINES_MM)))
+    return base.model_copy(update={"steps": tuple(steps)})
+
+
+def _tightest(free: list[Face]) -> float:
+    """Diameter of the widest ball that gets into every hollow of known radius, mm."""
+    hollow = [face.minor_radius or face.radius or BALL_MM / 2 for face in free if face.hollow]
+    other = any(face.radius is None and face.normal is None for face in free)
+    return min([WIDEST_BALL_MM, *(2 * one for one in hollow), *([BALL_MM] if other else [])])
