@@ -2976,7 +2976,7 @@ export interface components {
              * @description of feature
              * @enum {string}
              */
-            kind: "top" | "outside" | "hole" | "recess" | "chamfer";
+            kind: "top" | "outside" | "hole" | "recess" | "chamfer" | "rest";
             /**
              * Count
              * @description how many alike
