@@ -271,11 +271,13 @@ def drilled_part() -> bytes:
 class Drilled(unittest.TestCase):
     """Holes round an axis, in one operation."""
 
-    def drilled(self, **told: Any) -> Report:
+    def drilled(self, hold: dict[str, Any] | None = None, **told: Any) -> Report:
         part = read_step(drilled_part(), "bar.step").part
         walls = [f for f in part.faces if f.kind == "cylinder" and f.hollow]
         faces = [{"face": face.number, "at": list(face.centre)} for face in walls]
         plan = document({"kind": "drilling_round", "faces": faces, "tool": "dr6", **told})
+        if hold is not None:
+            plan["setups"][0]["hold"] = hold
         plan["tools"] = [
             tool_shelf()[name].model_dump(mode="json") | {"place": place}
             for place, name in enumerate(("dr6", "tpM6", "dr7"), 1)
@@ -318,6 +320,8 @@ class Drilled(unittest.TestCase):
             "coupled to the spindle", codes(self.drilled(cycle="tap", tool="tpM6"))["cut.tap_round"]
         )
         self.assertIn("bigger than the hole", codes(self.drilled(tool="dr7"))["cut.drill_too_big"])
+        off = {"items": document({})["setups"][0]["hold"]["items"], "work": {"x": 1.5, "y": 80}}
+        self.assertIn("passes 1.500 mm beside it", codes(self.drilled(hold=off))["wrap.not_across"])
         beside = {"faces": [floor()], "kind": "drilling_round", "tool": "em8"}
         self.assertIn("cannot do", codes(computed(beside))["cut.wrong_tool"])
 

@@ -255,11 +255,11 @@ def _piece_from(text: str, where: str, kind: TypeAdapter[Any]) -> Any:
         raise refusal(wrong, where) from wrong
 
 
-def refusal(wrong: ValidationError, where: str, code: str = "plan.invalid") -> BadInput:
+def refusal(wrong: ValidationError, where: str) -> BadInput:
     """The first error of a validation, as a refusal naming its field."""
     first = wrong.errors(include_url=False)[0]
     field = "/".join(str(step) for step in first["loc"]) or where
     what, mend = plain(first)
     given = first.get("input")
     shown = f" (got {given!r})" if isinstance(given, (int, float, str)) and len(str(given)) < 60 else ""
-    return BadInput(code, field, what + shown, mend)
+    return BadInput("plan.invalid", field, what + shown, mend)

@@ -122,7 +122,8 @@ def rules_from(text: str | bytes, where: str) -> Rules:
     try:
         return Rules.model_validate(json_from(text, where, "chains.invalid"))
     except ValidationError as wrong:
-        raise refusal(wrong, where, "chains.invalid") from wrong
+        first = refusal(wrong, where)
+        raise BadInput("chains.invalid", first.where, first.what, first.mend) from wrong
 
 
 def offers(
