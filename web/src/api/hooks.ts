@@ -20,6 +20,7 @@ import {
   pieceUrl,
   type Plan,
   type Problem,
+  problemInstead,
   problemOf,
   type ProjectLine,
   type ProjectState,
@@ -163,6 +164,17 @@ export const useChanger = (project: ProjectState) =>
 /** Operations the shop has kept for its next plans. */
 export const useTemplates = () =>
   useQuery({ queryKey: ['templates'], queryFn: () => answered<Template[]>(api.GET('/api/templates')) })
+
+/** Show a library of the shop as the server has kept it; gives what was refused. */
+export function useKeptLibrary() {
+  const queries = useQueryClient()
+  return async (name: string, answer: Promise<object>): Promise<Problem | null> => {
+    const kept = await answer.catch(problemInstead)
+    if ('what' in kept) return kept
+    queries.setQueryData([name], kept)
+    return null
+  }
+}
 
 /** By which chains holes are made in the shop. */
 export const useChains = () =>

@@ -10,8 +10,8 @@ from shapely import Point, Polygon, unary_union
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, to_solid, transformed
-from pelvrak.core.geometry.part import Face, FaceRef, Part, PartModel, face_of
+from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, corners_of, to_solid, transformed
+from pelvrak.core.geometry.part import Face, FaceRef, Part, PartModel, edge_number, face_of
 from pelvrak.core.geometry.planar import pieces, region_of, ring_area
 from pelvrak.core.geometry.rigid import moved, turned
 
@@ -27,7 +27,7 @@ def loop_points(part: Part, loop: tuple[int, ...], zero_from_work: Floats) -> Fl
     """Points of one boundary of a face, (n, 3) in the zero frame, each edge walked its way round."""
     points: list[Floats] = []
     for number in loop:
-        edge = part.edges[number if number >= 0 else -number - 1]
+        edge = part.edges[edge_number(number)]
         if not edge.points:
             continue
         walked = np.array(edge.points if number >= 0 else edge.points[::-1])
@@ -70,7 +70,7 @@ def heights_of(part: Part, face: Face, zero_from_work: Floats) -> tuple[float, f
     if face.kind not in ("plane", "cylinder", "cone"):
         corners = moved(zero_from_work, box_corners(face.low, face.high))[:, 2]
         return float(corners.min()), float(corners.max())
-    points = [np.array(part.edges[n if n >= 0 else -n - 1].points) for loop in face.loops for n in loop]
+    points = [np.array(part.edges[number].points) for number in face.edges]
     points = [own for own in points if len(own)]
     if (
         face.kind == "cone"
@@ -91,12 +91,11 @@ def heights_of(part: Part, face: Face, zero_from_work: Floats) -> tuple[float, f
 
 def _rises(part: Part, face: Face, loop: tuple[int, ...], zero_from_work: Floats, height: float) -> bool:
     """Whether the wall on this boundary goes up from the floor."""
-    edges = {n if n >= 0 else -n - 1 for n in loop}
+    edges = {edge_number(walked) for walked in loop}
     for other in part.faces:
         if other.number == face.number:
             continue
-        theirs = {n if n >= 0 else -n - 1 for boundary in other.loops for n in boundary}
-        if edges & theirs:
+        if not edges.isdisjoint(other.edges):
             return heights_of(part, other, zero_from_work)[1] > height + 0.01
     return False
 
@@ -166,10 +165,9 @@ def opening_region(
     rings = to_solid(transformed(model.mesh, zero_from_work)).slice((low + high) / 2).to_polygons()
     # Rings round air go the other way round.
     holes = [Polygon(ring) for ring in rings if len(ring) > 2 and ring_area(ring) < -1e-6]
-    own = model.mesh.triangles[model.mesh.label == face.number]
     middle = moved(
         zero_from_work,
-        model.mesh.vertices[own].reshape(-1, 3).mean(axis=0)
+        corners_of(model.mesh, face.number).reshape(-1, 3).mean(axis=0)
         if face.normal is not None
         else _on_wall(model, face),
     )
@@ -187,7 +185,7 @@ def opening_region(
 
 def _on_wall(model: PartModel, face: Face) -> Floats:
     """A place on a face's own mesh: the corner nearest to its middle."""
-    corners = model.mesh.vertices[model.mesh.triangles[model.mesh.label == face.number]].reshape(-1, 3)
+    corners = corners_of(model.mesh, face.number).reshape(-1, 3)
     nearest: Floats = corners[int(np.argmin(np.linalg.norm(corners - corners.mean(axis=0), axis=1)))]
     return nearest
 

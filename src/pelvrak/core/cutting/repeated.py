@@ -29,6 +29,12 @@ def looks_up(part: Part, face: Face, zero_from_work: Floats, caster: Caster) -> 
     return bool(np.isinf(caster.distance(middle[None], up)[0]))
 
 
+def _cut_from(operation: Operation, part: Part, face: Face, plane: Floats, caster: Caster) -> bool:
+    """Whether a face is cut in a plane: as its operation says, else as its form does."""
+    own = operation.cut_from(part, face, plane)
+    return looks_up(part, face, plane, caster) if own is None else own
+
+
 # What is cut at each position, and the faces that are cut at none.
 Shared = tuple[dict[str, Operation | None], tuple[FaceRef, ...]]
 
@@ -48,13 +54,11 @@ def shared_out(operation: Operation, planes: dict[str, Floats], part: PartModel)
     nowhere: list[FaceRef] = []
     for ref in faces:
         face = face_of(part.part, ref, operation.name)
-        there = None
-        for name, plane in planes.items():
-            own = operation.cut_from(part.part, face, plane)
-            if looks_up(part.part, face, plane, caster) if own is None else own:
-                there = name
-                break
+        there = next(
+            (name for name, plane in planes.items() if _cut_from(operation, part.part, face, plane, caster)),
+            None,
+        )
         (nowhere if there is None else mine[there]).append(ref)
-    return {name: operation.of_faces(tuple(told)) if told else None for name, told in mine.items()}, tuple(
+    return {name: operation.of_faces(tuple(own)) if own else None for name, own in mine.items()}, tuple(
         nowhere
     )

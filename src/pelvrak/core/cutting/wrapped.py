@@ -25,6 +25,7 @@ from pelvrak.core.stock.moves import turned_moves
 # The work's axis may lie this far from the rotary axis, mm, and lean so much (sine): common practice for
 # setting up, no source.
 COAXIAL_MM, COAXIAL_SIN = 0.02, 1e-4
+# Stock that is unrolled, or turned under the tool, is known on rays this far apart, mm.
 UNROLLED_CELL_MM = 0.5
 UP = np.array([0.0, 0.0, 1.0])
 

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 
 from pelvrak.core.geometry.mesh import Floats, triangle_normals
-from pelvrak.core.geometry.part import Face, PartModel
+from pelvrak.core.geometry.part import Face, PartModel, edge_number
 
 EdgeKind = Literal["convex", "concave", "smooth"]
 # Below this the faces run into each other smoothly: what chords of curved edges and fitted faces leave, with
@@ -73,7 +73,7 @@ def adjacency(model: PartModel) -> list[Adjacent]:
     for face in part.faces:
         for loop in face.loops:
             for number in loop:
-                uses.setdefault(number if number >= 0 else -number - 1, []).append((face.number, number >= 0))
+                uses.setdefault(edge_number(number), []).append((face.number, number >= 0))
     shown = _Shown(model)
     out = []
     for number, sides in uses.items():

@@ -16,7 +16,7 @@ from scipy.sparse.csgraph import connected_components
 from pelvrak.core.geometry.adjacency import Adjacent, adjacency
 from pelvrak.core.geometry.holes import HoleFeature, hole_features, smallest_inner_radius
 from pelvrak.core.geometry.mesh import Floats, corners_by_label
-from pelvrak.core.geometry.part import Face, Frozen, PartModel, Vector, as_vector
+from pelvrak.core.geometry.part import Face, Frozen, PartModel, Vector, as_vector, edge_number
 from pelvrak.core.geometry.visibility import REACHED, Caster, tool_directions, visible
 
 RecessKind = Literal["pocket", "slot", "open pocket", "open slot", "step", "opening", "through slot"]
@@ -136,7 +136,7 @@ class _Walk:
 
     def neighbours(self, number: int) -> set[int]:
         """The two faces that meet in an edge of a loop."""
-        fold = self.by_edge.get(number if number >= 0 else -number - 1)
+        fold = self.by_edge.get(edge_number(number))
         return {fold.one, fold.two} if fold else set()
 
     def floors(self) -> list[list[Face]]:
@@ -244,7 +244,7 @@ def _risen(
     fillets: list[int] = []
     along = total = 0.0
     for number in loop:
-        edge = number if number >= 0 else -number - 1
+        edge = edge_number(number)
         length = walk.model.part.edges[edge].length
         total += length
         fold = walk.by_edge.get(edge)
@@ -348,7 +348,7 @@ def _openings(walk: _Walk, known: list[Recess]) -> list[Recess]:
     taken = {wall for recess in closed for wall in (*recess.walls, *recess.fillets)} | walk.hole_faces
     for face in walk.faces:
         for loop in face.loops[1:]:
-            folds_here = [walk.by_edge.get(number if number >= 0 else -number - 1) for number in loop]
+            folds_here = [walk.by_edge.get(edge_number(number)) for number in loop]
             if not all(fold is not None and fold.kind == "convex" for fold in folds_here):
                 continue
             walls = list(dict.fromkeys(fold.other(face.number) for fold in folds_here if fold is not None))

@@ -66,6 +66,12 @@ def with_label(mesh: Mesh, label: int) -> Mesh:
     return Mesh(mesh.vertices, mesh.triangles[own], mesh.label[own])
 
 
+def corners_of(mesh: Mesh, label: int) -> Floats:
+    """The triangles of one label by their corners, (n, 3, 3)."""
+    corners: Floats = mesh.vertices[mesh.triangles[mesh.label == label]]
+    return corners
+
+
 def corners_by_label(mesh: Mesh, count: int) -> list[Floats]:
     """Vertices of the triangles of each label 0 … count - 1."""
     order = np.argsort(mesh.label, kind="stable")

@@ -69,6 +69,11 @@ def said_of_fields(model: type[BaseModel]) -> dict[str, str]:
     return out
 
 
+def edge_number(walked: int) -> int:
+    """The number of an edge as a loop names it: -(number + 1) where it is walked backwards."""
+    return walked if walked >= 0 else -walked - 1
+
+
 class Face(Frozen):
     """One face of the part; lengths mm, area mm².
 
@@ -96,6 +101,11 @@ class Face(Frozen):
     turn_deg: float | None = None
     fit_error_mm: float | None = None
     loops: tuple[tuple[int, ...], ...] = ()
+
+    @property
+    def edges(self) -> tuple[int, ...]:
+        """The numbers of its edges, each once, in the order of its loops."""
+        return tuple(dict.fromkeys(edge_number(walked) for loop in self.loops for walked in loop))
 
 
 class Edge(Frozen):

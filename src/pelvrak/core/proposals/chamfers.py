@@ -11,11 +11,9 @@ from shapely import Polygon
 
 from pelvrak.core.cutting.operations.chamfering import TIP_MM, DrawnChamfer, drawn_chamfer
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.rigid import moved
 from pelvrak.core.proposals import choosing
 from pelvrak.core.proposals.choosing import Missing
 from pelvrak.core.proposals.steps import STANDS_MM, Cuttable, Passed, Plane, Shop, told_faces
-from pelvrak.core.stock.shapes import material_top
 
 
 def chamfers_in(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
@@ -58,9 +56,7 @@ def _angle(drawn: DrawnChamfer) -> float:
 
 def _stands(plane: Plane, face: int, drawn: DrawnChamfer) -> bool:
     """Whether anything stands over a chamfer. One between two rays is taken to be there still."""
-    mesh = plane.model.mesh
-    corners = moved(plane.zero_from_work, mesh.vertices[mesh.triangles[mesh.label == face]].reshape(-1, 3))
-    region = shapely.union_all([Polygon(three) for three in corners[:, :2].reshape(-1, 3, 2)])
+    region = shapely.union_all([Polygon(three) for three in plane.corners(face)[:, :, :2]])
     x, y = plane.stock.field.grid.nodes(0), plane.stock.field.grid.nodes(1)
     left, low, right, high = region.bounds
     (i0, i1), (j0, j1) = np.searchsorted(x, [left, right]), np.searchsorted(y, [low, high])
@@ -70,7 +66,7 @@ def _stands(plane: Plane, face: int, drawn: DrawnChamfer) -> bool:
         return True
     lower = shapely.union_all(drawn.lower)
     away = shapely.distance(shapely.points(xs[inside], ys[inside]), lower)
-    top = material_top(plane.stock.field, 2, 1)[j0:j1, i0:i1][inside]
+    top = plane.stock_top[j0:j1, i0:i1][inside]
     return bool((top > drawn.foot + away / drawn.slope + STANDS_MM).any())
 
 

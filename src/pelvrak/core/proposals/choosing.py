@@ -6,14 +6,13 @@ import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
+from pelvrak.core.cutting.operations.chamfering import SLOPE_DEG
 from pelvrak.core.cutting.tools import Tool, ToolKind, tip_length
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.proposals.chains import Rules
 
 # A tool this much off a size still is of it, mm.
 SAME_MM = 0.005
-# A flank slopes as told when it is off by less, degrees.
-SAME_DEG = 0.25
 # A thread mill is no wider than this share of its hole: common practice, no source.
 THREAD_SHARE = 0.85
 # Metric drills come in whole twentieths, mm; another (of inches) has to be nearer by this.
@@ -172,7 +171,7 @@ def chamfer_cutter(tools: Tools, angle: float, needs: float) -> Tool:
     """
 
     def ill(tool: Tool) -> float | None:
-        fits = abs((tool.SIG or 0.0) / 2 - angle) < SAME_DEG and needs <= tool.DC / 2
+        fits = abs((tool.SIG or 0.0) / 2 - angle) < SLOPE_DEG and needs <= tool.DC / 2
         return tool.DC if fits else None
 
     found = tools.best(("chamfer_mill",), ill)

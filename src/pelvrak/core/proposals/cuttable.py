@@ -19,7 +19,6 @@ from pelvrak.core.cutting.standing import top_within
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.features import Recess
 from pelvrak.core.geometry.planar import pieces
-from pelvrak.core.geometry.rigid import moved
 from pelvrak.core.proposals import choosing
 from pelvrak.core.proposals.chamfers import chamfers_in
 from pelvrak.core.proposals.choosing import Missing
@@ -83,8 +82,7 @@ def _of_features(plane: Plane) -> set[int]:
 
 def _top(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
     """What stands above the part all over, as the work is seated."""
-    part_top = float(moved(plane.zero_from_work, plane.model.mesh.vertices)[:, 2].max())
-    over = float(plane.stock.high[2]) - part_top
+    over = float(plane.stock.high[2]) - plane.heights[1]
     if over < STANDS_MM or plane.position:
         return
     what = f"the top, {over:.2f} mm"
@@ -111,9 +109,8 @@ def _outside(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
     """
     if plane.position:
         return
-    heights = moved(plane.zero_from_work, plane.model.mesh.vertices)[:, 2]
-    low = max(float(heights.min()), plane.held_to + OVER_HOLDING_MM)
-    top, what = float(heights.max()), "the outside"
+    (lowest, top), what = plane.heights, "the outside"
+    low = max(lowest, plane.held_to + OVER_HOLDING_MM)
     if low >= top - STANDS_MM:
         yield Passed(what=what, why="the holding stands over it")
         return
@@ -133,7 +130,7 @@ def _outside(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
         yield base.model_copy(update={"wanted": "no turning tool: two of its walls meet sharp"})
         return
     # From the bottom of the part up to where the holding ends it stays.
-    below = float(heights.min()) - low or PAST_MM
+    below = lowest - low or PAST_MM
     try:
         rough = choosing.end_mill(shop.tools, OUTSIDE_WIDEST_MM, depth)
         fine = choosing.end_mill(shop.tools, OUTSIDE_WIDEST_MM, depth, corner)

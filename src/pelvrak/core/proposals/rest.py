@@ -8,7 +8,7 @@ import numpy as np
 
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Face
-from pelvrak.core.geometry.rigid import moved, turned
+from pelvrak.core.geometry.rigid import turned
 from pelvrak.core.proposals import choosing
 from pelvrak.core.proposals.choosing import Missing
 from pelvrak.core.proposals.steps import (
@@ -21,7 +21,6 @@ from pelvrak.core.proposals.steps import (
     Shop,
     told_faces,
 )
-from pelvrak.core.stock.shapes import material_top
 
 # Cleared by no wider cutter, finished by no wider ball, mm; without a hollow of known radius by this one.
 WIDEST_MM, WIDEST_BALL_MM, BALL_MM = 20.0, 10.0, 6.0
@@ -41,16 +40,15 @@ def rest_in(plane: Plane, shop: Shop, known: set[int]) -> Iterator[Cuttable | Pa
     up = np.flatnonzero(directions @ plane.up > ALONG)
     if len(up) == 0:
         return
-    theirs = {edge for number in known for edge in _edges(plane.model.part.faces[number])}
-    top = float(moved(plane.zero_from_work, plane.model.mesh.vertices)[:, 2].max())
+    theirs = {edge for number in known for edge in plane.model.part.faces[number].edges}
     standing = [
         face
         for face in plane.model.part.faces
         if face.number not in known
-        # The floor of a counterbore lies between walls of its hole, and is cut with it.
-        and not (_edges(face) and _edges(face) <= theirs)
         and int(up[0]) in plane.features.reach[face.number]
-        and _stands(plane, face, top)
+        # The floor of a counterbore lies between walls of its hole, and is cut with it.
+        and not (face.edges and theirs.issuperset(face.edges))
+        and _stands(plane, face)
     ]
     cut = {face.number: by for face in standing if (by := plane.cut_already((face.number,))) is not None}
     if cut:
@@ -60,34 +58,27 @@ def rest_in(plane: Plane, shop: Shop, known: set[int]) -> Iterator[Cuttable | Pa
         yield _offered(plane, shop, left)
 
 
-def _edges(face: Face) -> set[int]:
-    """The numbers of a face's edges."""
-    return {n if n >= 0 else -n - 1 for loop in face.loops for n in loop}
-
-
 def _is_flat(plane: Plane, face: Face) -> bool:
     return face.normal is not None and bool(turned(plane.zero_from_work, np.array(face.normal))[2] > ALONG)
 
 
-def _corners(plane: Plane, face: int) -> Floats:
-    """The triangles of a face as it lies, (n, 3, 3)."""
-    mesh = plane.model.mesh
-    own = mesh.vertices[mesh.triangles[mesh.label == face]]
-    lying: Floats = moved(plane.zero_from_work, own.reshape(-1, 3)).reshape(-1, 3, 3)
-    return lying
+def _areas(corners: Floats) -> Floats:
+    """The areas of triangles (n, 3, 3) along their normals, (n, 3), mm²."""
+    areas: Floats = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) / 2
+    return areas
 
 
-def _stands(plane: Plane, face: Face, top: float) -> bool:
+def _stands(plane: Plane, face: Face) -> bool:
     """Whether the face looks up somewhere, lower than the part's top, with stock over it."""
-    corners = _corners(plane, face.number)
-    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    sees = across[:, 2] > 1e-3 * np.linalg.norm(across, axis=1)
+    corners = plane.corners(face.number)
+    areas = _areas(corners)
+    sees = areas[:, 2] > 1e-3 * np.linalg.norm(areas, axis=1)
     middles = corners.mean(axis=1)
-    if not sees.any() or (_is_flat(plane, face) and middles[:, 2].max() > top - STANDS_MM):
+    if not sees.any() or (_is_flat(plane, face) and middles[:, 2].max() > plane.heights[1] - STANDS_MM):
         return False
     grid = plane.stock.field.grid
     i, j = (np.rint((middles[sees, d] - grid.origin[d]) / grid.cell).astype(int) for d in (0, 1))
-    over = material_top(plane.stock.field, 2, 1)
+    over = plane.stock_top
     inside = (i >= 0) & (j >= 0) & (i < over.shape[1]) & (j < over.shape[0])
     return bool((over[j[inside], i[inside]] - middles[sees][inside, 2] > OVER_MM).any())
 
@@ -96,7 +87,7 @@ def _offered(plane: Plane, shop: Shop, left: list[Face]) -> Cuttable:
     """Cleared by layers, and what is not flat finished by lines."""
     free = [face for face in left if not _is_flat(plane, face)]
     numbers = tuple(face.number for face in left)
-    corners = np.concatenate([_corners(plane, number) for number in numbers])
+    corners = np.concatenate([plane.corners(number) for number in numbers])
     depth = float(plane.stock.high[2]) - float(corners[:, :, 2].min())
     what = "round what stands up"
     if free:
@@ -110,8 +101,7 @@ def _offered(plane: Plane, shop: Shop, left: list[Face]) -> Cuttable:
         chain="cleared and finished by lines" if free else "cleared",
         source="common practice, no source",
     )
-    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) / 2
-    seen = float(np.maximum(across[:, 2], 0.0).sum())
+    seen = float(np.maximum(_areas(corners)[:, 2], 0.0).sum())
     try:
         mill = choosing.end_mill(shop.tools, WIDEST_MM / choosing.FITS_SHARE, depth)
         ball = choosing.ball(shop.tools, _tightest(free), depth) if free else None
@@ -123,10 +113,7 @@ def _offered(plane: Plane, shop: Shop, left: list[Face]) -> Cuttable:
     time = shop.by_volume(mill, seen * depth / 2, down, CLEARED_SHARE * mill.DC)
     steps = [shop.step(mill, "rough" if free else "finish", clear, time)]
     if ball is not None:
-        area = sum(
-            float(np.linalg.norm(np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0]), axis=1).sum()) / 2
-            for c in (_corners(plane, face.number) for face in free)
-        )
+        area = sum(face.area for face in free)
         finish = {
             "kind": "surfacing",
             "name": "Finish surfaces" if len(free) > 1 else "Finish surface",

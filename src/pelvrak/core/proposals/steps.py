@@ -9,18 +9,21 @@ from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pelvrak.core.cutting.feeds import Material, cutting_data, removal_rate
 from pelvrak.core.cutting.standing import Standing
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.features import Features
-from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.mesh import Floats, corners_of
 from pelvrak.core.geometry.part import FaceRef, Frozen, PartModel, Vector, ref_to
 from pelvrak.core.geometry.reckoned import Reckoned
+from pelvrak.core.geometry.rigid import moved
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.proposals.chains import Rules
 from pelvrak.core.proposals.choosing import Tools
+from pelvrak.core.stock.shapes import material_top
 
 # Less than this stands nowhere: what rays know of a surface, mm.
 STANDS_MM = 0.05
@@ -182,6 +185,23 @@ class Plane:
         """Towards the spindle, work frame."""
         up: Floats = self.zero_from_work[2, :3]
         return up
+
+    @cached_property
+    def heights(self) -> tuple[float, float]:
+        """Lowest and highest point of the part, mm."""
+        z = moved(self.zero_from_work, self.model.mesh.vertices)[:, 2]
+        return float(z.min()), float(z.max())
+
+    @cached_property
+    def stock_top(self) -> NDArray[np.float32]:
+        """The highest material on each upright ray of the stock, (y, x), mm."""
+        return material_top(self.stock.field, 2, 1)
+
+    def corners(self, face: int) -> Floats:
+        """The triangles of a face as it lies, (n, 3, 3)."""
+        own = corners_of(self.model.mesh, face)
+        lying: Floats = moved(self.zero_from_work, own.reshape(-1, 3)).reshape(own.shape)
+        return lying
 
     def looks_up(self, sides: tuple[Vector, ...]) -> bool:
         """Whether a feature can be reached from here."""

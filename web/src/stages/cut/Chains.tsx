@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answered, api, type Problem, problemInstead, type Rules } from '../../api/client'
-import { useChains } from '../../api/hooks'
+import { answered, api, type Problem, type Rules } from '../../api/client'
+import { useChains, useKeptLibrary } from '../../api/hooks'
 import { Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
 import { freeId } from '../../ui/free'
@@ -33,26 +33,24 @@ const facts = (one: Chain) =>
 export function Chains({ close }: { close: () => void }) {
   const { data: rules } = useChains()
   const queries = useQueryClient()
+  const kept = useKeptLibrary()
   const [fit, setFit] = useState('all')
   const [text, setText] = useState('')
   const [open, setOpen] = useState<string | null>(null)
   const [problem, setProblem] = useState<Problem | null>(null)
   if (!rules) return null
-  const keep = (answer: Rules | Problem) => {
-    if ('what' in answer) return answer
-    queries.setQueryData(['chains'], answer)
-    void queries.invalidateQueries({ queryKey: ['cuttable'] })
-    return null
+  const keep = async (answer: Promise<Rules>) => {
+    const refused = await kept('chains', answer)
+    if (!refused) void queries.invalidateQueries({ queryKey: ['cuttable'] })
+    return refused
   }
-  const put = async (next: Rules) =>
-    keep(await answered<Rules>(api.PUT('/api/chains', { body: next })).catch(problemInstead))
+  const put = (next: Rules) => keep(answered<Rules>(api.PUT('/api/chains', { body: next })))
   const putChains = async (chains: Chain[]) => {
     const refused = await put({ ...rules, chains })
     setProblem(refused)
     return refused
   }
-  const asShipped = async () =>
-    setProblem(keep(await answered<Rules>(api.DELETE('/api/chains')).catch(problemInstead)))
+  const asShipped = async () => setProblem(await keep(answered<Rules>(api.DELETE('/api/chains'))))
   const words = text.toLowerCase().split(/\s+/).filter(Boolean)
   const shown = rules.chains.filter(
     (one) =>

@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answered, api, type Plan, type Problem, problemInstead, type Tool } from '../../api/client'
-import { posted, useShopTools } from '../../api/hooks'
+import { answered, api, type Plan, type Problem, type Tool } from '../../api/client'
+import { posted, useKeptLibrary, useShopTools } from '../../api/hooks'
 import { Segments } from '../../ui/Choice'
 import { FileInput } from '../../ui/FileInput'
 import { freeId } from '../../ui/free'
@@ -25,12 +25,8 @@ export function ToolLibrary(props: SheetProps & { close: () => void }) {
   const rows = scope === 'plan' ? [...plan.tools].sort((one, two) => one.place - two.place) : (shop ?? [])
   const kinds = [...new Set([...(shop ?? []), ...plan.tools].map((one) => one.kind))]
   const shown = rows.filter((one) => (kind === 'all' || one.kind === kind) && matches(one, text))
-  const putShop = async (next: Tool[]): Promise<Problem | null> => {
-    const answer = await answered<Tool[]>(api.PUT('/api/tools', { body: next })).catch(problemInstead)
-    if (!Array.isArray(answer)) return answer
-    queries.setQueryData(['tools'], answer)
-    return null
-  }
+  const kept = useKeptLibrary()
+  const putShop = (next: Tool[]) => kept('tools', answered<Tool[]>(api.PUT('/api/tools', { body: next })))
   const bring = async (file: File | undefined) => {
     if (!file) return
     const read = await posted<Tool[]>('/api/tools.csv', file)

@@ -6,21 +6,18 @@ import {
   type FaceRef,
   type Operation,
   type Plan,
-  type Problem,
   problemInstead,
   type Template,
 } from '../../api/client'
+import { useKeptLibrary } from '../../api/hooks'
 import { freeNumber } from '../../ui/free'
 
 /** Keep operations with their tools for the next plan, or take a template out of the library. */
 export function useKeeping() {
   const queries = useQueryClient()
-  const put = async (rows: Template[]): Promise<Problem | null> => {
-    const kept = await answered<Template[]>(api.PUT('/api/templates', { body: rows })).catch(problemInstead)
-    if (!Array.isArray(kept)) return kept
-    queries.setQueryData(['templates'], kept)
-    return null
-  }
+  const kept = useKeptLibrary()
+  const put = (rows: Template[]) =>
+    kept('templates', answered<Template[]>(api.PUT('/api/templates', { body: rows })))
   const there = async () => {
     const rows = await answered<Template[]>(api.GET('/api/templates'))
     queries.setQueryData(['templates'], rows)

@@ -151,8 +151,7 @@ def drawn_chamfer(part: Part, face: Face, zero_from_work: Floats, name: str) -> 
             raise refused
     if not STEEPEST < slope < 1 / STEEPEST:
         raise refused
-    numbers = dict.fromkeys(n if n >= 0 else -n - 1 for loop in face.loops for n in loop)
-    runs = [moved(zero_from_work, np.array(part.edges[number].points)) for number in numbers]
+    runs = [moved(zero_from_work, np.array(part.edges[number].points)) for number in face.edges]
     foot, head = min(run[:, 2].min() for run in runs), max(run[:, 2].max() for run in runs)
     lower = [run for run in runs if np.ptp(run[:, 2]) < SAME_MM and run[0, 2] < foot + SAME_MM]
     if not lower or head < foot + SAME_MM:

@@ -13,14 +13,19 @@ from pelvrak.core.cutting.job import Hole, Job
 from pelvrak.core.cutting.operations.drilling import Drilling, drill, hole_to_drill
 from pelvrak.core.cutting.standing import UP, standing
 from pelvrak.core.cutting.toolpath import Round
-from pelvrak.core.cutting.wrapped import COAXIAL_MM, COAXIAL_SIN, farthest, laid_round, within_rotary
+from pelvrak.core.cutting.wrapped import (
+    COAXIAL_MM,
+    COAXIAL_SIN,
+    UNROLLED_CELL_MM,
+    farthest,
+    laid_round,
+    within_rotary,
+)
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, transformed
 from pelvrak.core.geometry.part import Face, face_of
 from pelvrak.core.geometry.rigid import moved, turned
 
-# The stock is looked at on rays this far apart from the side of each hole, mm.
-LOOKED_AT_MM = 0.5
 # Holes that look the same way round the axis to this are seen together, degrees.
 SAME_WAY_DEG = 1e-6
 
@@ -64,7 +69,7 @@ class DrillingRound(Drilling):
             here = next((one for at, one in seen if abs(at - angle) < SAME_WAY_DEG), None)
             if here is None:
                 under = _brought_up(lie, angle)
-                stock = standing(transformed(job.surface, under), LOOKED_AT_MM)
+                stock = standing(transformed(job.surface, under), UNROLLED_CELL_MM)
                 if stock is None:
                     return
                 here = replace(job, stock=stock, zero_from_work=under @ job.zero_from_work)
@@ -97,8 +102,7 @@ class DrillingRound(Drilling):
                 f"face {face.number} {why}: it has to cross the rotary axis {lie.axis} squarely",
                 "pick holes that do, or drill it at an index position",
             )
-        numbers = {n if n >= 0 else -n - 1 for loop in face.loops for n in loop}
-        edges = [np.array(job.part.part.edges[n].points) for n in numbers]
+        edges = [np.array(job.part.part.edges[number].points) for number in face.edges]
         out = (moved(job.zero_from_work, np.concatenate(edges)) - centre) @ way
         # Out of the work is where more of it lies; through the middle, the end nearer to the spindle.
         sign = np.sign(way[2] or 1.0) if out.min() < 0 < out.max() else np.sign(out.mean())

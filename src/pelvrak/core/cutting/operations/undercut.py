@@ -19,7 +19,7 @@ from pelvrak.core.cutting.toolpath import ARC_FIT_MM
 from pelvrak.core.cutting.tools import ToolKind
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
-from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.mesh import Floats, corners_of
 from pelvrak.core.geometry.part import FaceRef, face_of
 from pelvrak.core.geometry.planar import pieces
 from pelvrak.core.geometry.rigid import moved, turned
@@ -103,7 +103,7 @@ class _Groove:
             if face.normal is None or turned(job.zero_from_work, np.array(face.normal))[2] > DOWN:
                 continue
             height = float(moved(job.zero_from_work, np.array(face.centre))[2])
-            own = job.lying.vertices[job.lying.triangles[job.lying.label == face.number]][:, :, :2]
+            own = corners_of(job.lying, face.number)[:, :, :2]
             shadow = [Polygon(three) for three in own]
             if height > self.low + SAME_MM and any(
                 self.floor.intersection(one).area > 1e-3 for one in shadow
