@@ -13,6 +13,7 @@ from playwright.sync_api import expect
 
 from tests import solids
 from tests.e2e.browser import Browser
+from tests.serving import wait
 
 
 class AtOnce(Browser):
@@ -103,6 +104,34 @@ class AtOnce(Browser):
         expect(status).to_contain_text("surface")
         held[0].continue_()
         expect(status).to_have_text("current")
+        page.context.close()
+
+    def test_what_ends_while_the_first_answer_is_on_its_way_is_shown(self):
+        """Asked for while it is computed, answered after the event that says it has ended: that answer is
+        old, and no other event comes.
+        """
+        number = self.new_project("overtaken", solids.box((0, 0, 0), (40, 30, 12)))
+        page, held = self.open(), []
+
+        def first(route):
+            held.append((route, answer := route.fetch()))
+            if len(held) > 1:
+                route.fulfill(response=answer)
+
+        page.route(f"**/api/projects/{number}", first)
+        self.go(page, f"/project/{number}")
+        while not held:
+            page.wait_for_timeout(20)
+        with self.server.client() as client:
+            client.post(f"/api/projects/{number}/run").raise_for_status()
+            wait(client, number)
+        page.wait_for_timeout(1000)  # by then the page has heard of it
+        route, answer = held[0]
+        old = answer.json()
+        old["evaluation"] |= {"status": "running", "what": "surface", "share": 0.5}
+        route.fulfill(response=answer, json=old)
+        page.wait_for_timeout(200)
+        expect(page.get_by_role("status", name="Computing")).to_have_text("current")
         page.context.close()
 
     def test_a_billet_is_drawn_before_a_worker_answers(self):

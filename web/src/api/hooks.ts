@@ -48,6 +48,12 @@ export async function answeredWith(queries: QueryClient, id: number, call: Promi
   if (overtaken) void queries.invalidateQueries({ queryKey })
 }
 
+/** Ask anew for what there is. A first answer still on its way may be older than what was heard, and `invalidateQueries` alone would take it for the new one: it is let go and asked for again. */
+async function anew(queries: QueryClient, queryKey: readonly unknown[] = []) {
+  await queries.cancelQueries({ queryKey, predicate: ({ state }) => state.data === undefined })
+  await queries.invalidateQueries({ queryKey })
+}
+
 /** One connection for all events; each makes the matching queries fresh. */
 export function useServerEvents() {
   const queries = useQueryClient()
@@ -64,10 +70,9 @@ export function useServerEvents() {
           heard !== null &&
           (event.kind === 'hello' || event.kind === 'here' ? event.number > heard : event.number > heard + 1)
         heard = Math.max(heard ?? 0, event.number)
-        if (missed) void queries.invalidateQueries()
+        if (missed) void anew(queries)
         else if (first)
-          for (const queryKey of [['project'], ['projects'], ['part']])
-            void queries.invalidateQueries({ queryKey })
+          for (const queryKey of [['project'], ['projects'], ['part']]) void anew(queries, queryKey)
       }
       if (event.kind === 'hello' || event.kind === 'here') return
       if (event.kind === 'progress')
@@ -79,10 +84,10 @@ export function useServerEvents() {
               }
             : old,
         )
-      else if (event.kind === 'part') void queries.invalidateQueries({ queryKey: ['part', event.sha256] })
+      else if (event.kind === 'part') void anew(queries, ['part', event.sha256])
       else {
-        void queries.invalidateQueries({ queryKey: event.project ? ['project', event.project] : [] })
-        if (event.project) void queries.invalidateQueries({ queryKey: ['projects'] })
+        void anew(queries, event.project ? ['project', event.project] : [])
+        if (event.project) void anew(queries, ['projects'])
       }
     }
     return () => source.close()
