@@ -7,10 +7,12 @@ import re
 import unittest
 
 import numpy as np
+import shapely
 
 from pelvrak.core.cutting.operations import Outline
 from pelvrak.core.errors import BadInput
 from pelvrak.core.route.cut_facts import loose_pieces
+from pelvrak.core.route.pieces import path_from_json, path_json
 from tests import solids
 from tests.core.planning_bench import bore_of, model, run
 from tests.core.test_post import facing, text_of
@@ -87,6 +89,28 @@ class Leads(unittest.TestCase):
         self.assertAlmostEqual(off, 3.0, places=3)
         out = max(abs(arc.centre[0] - 20) - 20, abs(arc.centre[1] - 15) - 15)
         self.assertAlmostEqual(out, 11.0, places=3)
+
+
+    def test_leads_are_known_from_cuts(self):
+        """Whole rings of the cutter's middle, 3 mm off the plate, are cuts; all that is fed off them leads, the
+        arcs too, which touch them only where they meet them.
+        """
+        done = run(PLATE, block(*STOCK, 0.8), outline(lead=8.0))
+        fed = [move for move in done.job.path.moves if move.kind != "rapid"]
+        contour = shapely.box(0, 0, 40, 30).buffer(3.0, quad_segs=256)
+        for move in fed:
+            off = contour.exterior.distance(shapely.Point(move.end[:2]))
+            rung = min(off % 3.0, -off % 3.0)  # half the cutter from ring to ring
+            if not move.lead:
+                self.assertAlmostEqual(rung, 0.0, places=2)
+        arcs = [move for move in fed if move.kind == "ccw"]
+        moves = done.job.path.moves
+        downs = [b for a, b in zip(moves, moves[1:], strict=False) if b.feed and b.end[2] < a.end[2]]
+        self.assertTrue(all(move.lead for move in (*arcs, *downs)))
+        # Of each ring: down to it, and the arcs in and out.
+        self.assertEqual(len(arcs), 2 * len(downs))
+        kept, _ = path_from_json(path_json(done.job.path, [], np.zeros(len(fed)), ()))
+        self.assertEqual(kept.moves, done.job.path.moves)
 
 
 class Compensation(unittest.TestCase):

@@ -5,9 +5,20 @@ import { type Move, usePaths } from '../dock/moment'
 import { type Drawn, useShown } from '../state/picture'
 import { Lines } from './Lines'
 
-const CUTS = '#12439B'
-const AIR = '#7A6A00'
-const RAPID = '#A3361B'
+/** What the moves of a path do: each is drawn in a colour of its own, and shown or not. */
+const DOES = {
+  cuts: { called: 'cuts', colour: '#12439B', opacity: 1 },
+  leads: { called: 'leads', colour: '#7B2A86', opacity: 1 },
+  air: { called: 'in air', colour: '#7A6A00', opacity: 0.8 },
+  rapids: { called: 'rapids', colour: '#A3361B', opacity: 0.5 },
+} as const
+const WHAT = ['cuts', 'leads', 'air', 'rapids'] as const
+
+const does = (move: Move): keyof typeof DOES => {
+  if (move.kind === 'rapid') return 'rapids'
+  if (move.lead) return 'leads'
+  return move.inAir ? 'air' : 'cuts'
+}
 
 /** Whose paths are drawn with that of an operation: those before it in its plane, of its tool or of all; as they run. */
 function before(setup: SetupReport | undefined, operation: OperationReport | undefined, of: Drawn['of']) {
@@ -19,7 +30,7 @@ function before(setup: SetupReport | undefined, operation: OperationReport | und
     .map((one) => one.key)
 }
 
-/** Paths as lines: what cuts, what is fed through air, rapids. moves: of the operation, up to the moment that is shown. */
+/** Paths as lines: what cuts, ways down into cuts, to and from them, what is fed through air, rapids. moves: of the operation, up to the moment that is shown. */
 export function Paths(props: {
   setup: SetupReport | undefined
   operation: OperationReport | undefined
@@ -27,28 +38,32 @@ export function Paths(props: {
 }) {
   const drawn = useShown((picture) => picture.drawn)
   const others = usePaths(before(props.setup, props.operation, drawn.of))
-  const [cuts, air, rapids] = useMemo(() => {
-    const all = [...others, ...props.moves]
-    const segments = (want: (move: Move) => boolean) => {
-      const out: number[] = []
-      for (const move of all)
-        if (want(move))
-          for (let i = 1; i < move.points.length; i += 1)
-            out.push(...(move.points[i - 1] ?? []), ...(move.points[i] ?? []))
-      return new THREE.BufferGeometry().setAttribute('position', new THREE.Float32BufferAttribute(out, 3))
+  const lines = useMemo(() => {
+    const points: Record<keyof typeof DOES, number[]> = { cuts: [], leads: [], air: [], rapids: [] }
+    for (const move of [...others, ...props.moves]) {
+      const out = points[does(move)]
+      for (let i = 1; i < move.points.length; i += 1)
+        out.push(...(move.points[i - 1] ?? []), ...(move.points[i] ?? []))
     }
-    return [
-      segments((move) => move.kind !== 'rapid' && !move.inAir),
-      segments((move) => move.inAir),
-      segments((move) => move.kind === 'rapid'),
-    ]
+    return WHAT.map((what) => ({
+      what,
+      geometry: new THREE.BufferGeometry().setAttribute(
+        'position',
+        new THREE.Float32BufferAttribute(points[what], 3),
+      ),
+    }))
   }, [others, props.moves])
-  return (
-    <>
-      {drawn.cuts && <Lines geometry={cuts} colour={CUTS} opacity={1} through />}
-      {drawn.air && <Lines geometry={air} colour={AIR} opacity={0.8} through />}
-      {drawn.rapids && <Lines geometry={rapids} colour={RAPID} opacity={0.5} through />}
-    </>
+  return lines.map(
+    ({ what, geometry }) =>
+      drawn[what] && (
+        <Lines
+          key={what}
+          geometry={geometry}
+          colour={DOES[what].colour}
+          opacity={DOES[what].opacity}
+          through
+        />
+      ),
   )
 }
 
@@ -73,7 +88,7 @@ export function PathsShown() {
         ))}
       </div>
       <div className="flex flex-wrap gap-x-2">
-        {(['cuts', 'air', 'rapids'] as const).map((what) => (
+        {WHAT.map((what) => (
           <label key={what} className="flex items-center gap-1">
             <input
               type="checkbox"
@@ -81,9 +96,7 @@ export function PathsShown() {
               checked={drawn[what]}
               onChange={() => set({ [what]: !drawn[what] })}
             />
-            <span style={what === 'cuts' ? undefined : { color: what === 'air' ? AIR : RAPID }}>
-              {{ cuts: 'cuts', air: 'in air', rapids: 'rapids' }[what]}
-            </span>
+            <span style={{ color: DOES[what].colour }}>{DOES[what].called}</span>
           </label>
         ))}
       </div>

@@ -16,6 +16,8 @@ export type Move = {
   seconds: number
   /** A feed move that takes nothing off. */
   inAir: boolean
+  /** It leads down into a cut, to one or away from one. */
+  lead: boolean
 }
 /** How a flat path lies round a rotary axis: as the core writes it. */
 type Round = { along: Vec; centre: Vec; radius: number }
@@ -24,6 +26,7 @@ export type PathFile = {
   moves: [Move['kind'], number, number, number, number, number?, number?][]
   ends_s: number[]
   in_air: number[]
+  leads: number[]
   round: Round | null
 }
 
@@ -55,7 +58,7 @@ export function useChosen(project: ProjectState): SetupReport | undefined {
 /** Moves of a path file as drawn points and times; arcs, and what goes round an axis, as chords of 6° at most. */
 export function movesOf(file: PathFile): Move[] {
   let at = file.start
-  const inAir = new Set(file.in_air)
+  const [inAir, leads] = [new Set(file.in_air), new Set(file.leads)]
   return file.moves.map(([kind, x, y, z, , cx, cy], number) => {
     const points: Vec[] = [at]
     if (cx !== undefined && cy !== undefined) {
@@ -78,7 +81,7 @@ export function movesOf(file: PathFile): Move[] {
     points.push([x, y, z])
     at = [x, y, z]
     const seconds = (file.ends_s[number] ?? 0) - (file.ends_s[number - 1] ?? 0)
-    return { kind, seconds, inAir: inAir.has(number), ...drawn(points, file.round) }
+    return { kind, seconds, inAir: inAir.has(number), lead: leads.has(number), ...drawn(points, file.round) }
   })
 }
 

@@ -9,7 +9,13 @@ export type Layer = (typeof LAYERS)[number]
 export type Section = { axis: 0 | 1 | 2 | 'pick'; share: number }
 
 /** Whose paths are drawn, and which of their moves. */
-export type Drawn = { of: 'one' | 'tool' | 'all'; cuts: boolean; air: boolean; rapids: boolean }
+export type Drawn = {
+  of: 'one' | 'tool' | 'all'
+  cuts: boolean
+  leads: boolean
+  air: boolean
+  rapids: boolean
+}
 
 /** What the picture shows, and from where. */
 type Picture = {
@@ -37,7 +43,7 @@ export const useShown = create<Picture>(() => ({
   look: 'operator',
   lookCount: 0,
   shown: { part: true, stock: true, holding: true, machine: true, paths: false },
-  drawn: { of: 'one', cuts: true, air: true, rapids: true },
+  drawn: { of: 'one', cuts: true, leads: true, air: true, rapids: true },
   section: null,
   marked: null,
   lit: [],

@@ -13,7 +13,7 @@ from shapely.geometry.base import BaseGeometry
 from pelvrak.core.cutting.feeds import CuttingData
 from pelvrak.core.cutting.operation import OperationKind
 from pelvrak.core.cutting.standing import Standing
-from pelvrak.core.cutting.toolpath import Path, retreating
+from pelvrak.core.cutting.toolpath import Path, Point, retreating
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
@@ -91,6 +91,21 @@ class Job:
     def lead(self) -> float:
         """mm/min, to and from a pass."""
         return self.operation.lead_feed or self.feed
+
+    def go_down(self, x: float, y: float, z: float) -> None:
+        """Feed down to a place, mm, where a cut begins."""
+        with self.path.leading():
+            self.path.feed(x, y, z, self.plunge)
+
+    def lead_to(self, x: float, y: float, z: float) -> None:
+        """Feed straight to a cut, or away from one, mm."""
+        with self.path.leading():
+            self.path.feed(x, y, z, self.lead)
+
+    def lead_round(self, end: Point, centre: tuple[float, float]) -> None:
+        """Feed to a cut, or away from one, by an arc counter-clockwise, mm."""
+        with self.path.leading():
+            self.path.arc("ccw", end, centre, self.lead)
 
     def note(self, code: str, severity: Any, sentence: str, at: Floats | None = None, **more: Any) -> None:
         """Tell a finding. at: (3,) in the zero frame; more: what else a finding holds."""

@@ -94,7 +94,7 @@ def trace(job: Job, ring: Floats, z: float, error: float = ARC_FIT_MM) -> None:
 def ramp_along(job: Job, ring: Floats, top: float, bottom: float, angle_deg: float) -> None:
     """Go down along a closed ring at the ramp angle, ending at ring[0]."""
     x, y = float(ring[0][0]), float(ring[0][1])
-    job.path.feed(x, y, top, job.plunge)
+    job.go_down(x, y, top)
     around = float(np.hypot(*np.diff(ring, axis=0).T).sum())
     laps = max(1, math.ceil((top - bottom) / (around * math.tan(math.radians(angle_deg)))))
     steps = fitted(ring)
@@ -103,15 +103,16 @@ def ramp_along(job: Job, ring: Floats, top: float, bottom: float, angle_deg: flo
         move_length(flat.moves[i - 1].end if i else flat.start, move) for i, move in enumerate(flat.moves)
     ]
     drop = (top - bottom) / laps
-    for lap in range(laps):
-        gone = 0.0
-        for (kind, (ex, ey), centre), length in zip(steps, lengths, strict=True):
-            gone += length
-            z = top - drop * (lap + gone / sum(lengths))
-            if centre is None:
-                job.path.feed(ex, ey, z, job.plunge)
-            else:
-                job.path.arc(kind, (ex, ey, z), centre, job.plunge)  # type: ignore[arg-type]
+    with job.path.leading():
+        for lap in range(laps):
+            gone = 0.0
+            for (kind, (ex, ey), centre), length in zip(steps, lengths, strict=True):
+                gone += length
+                z = top - drop * (lap + gone / sum(lengths))
+                if centre is None:
+                    job.path.feed(ex, ey, z, job.plunge)
+                else:
+                    job.path.arc(kind, (ex, ey, z), centre, job.plunge)  # type: ignore[arg-type]
 
 
 def helix_down(
@@ -125,7 +126,8 @@ def helix_down(
     x, y = middle[0] + turn, middle[1]
     job.path.rapid(x, y, job.top + job.operation.clearance)
     job.path.rapid(x, y, top + job.operation.retract)
-    job.path.feed(x, y, top, job.plunge)
-    for lap in range(laps):
-        job.path.arc("ccw", (x, y, top - (top - z) * (lap + 1) / laps), middle, job.plunge)
+    job.go_down(x, y, top)
+    with job.path.leading():
+        for lap in range(laps):
+            job.path.arc("ccw", (x, y, top - (top - z) * (lap + 1) / laps), middle, job.plunge)
     job.path.arc("ccw", (x, y, z), middle, job.feed)

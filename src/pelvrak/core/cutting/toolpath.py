@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -32,7 +34,7 @@ class Move:
     centre: of cw and ccw arcs in the xy plane (seen from +z); z may change along the arc (helix).
     feed: mm/min; 0 for rapids. dwell_s: how long the tool stands at its end. compensation: the
     control begins to correct the cutter's radius with this straight move, the tool on the left of its way, or
-    ends to.
+    ends to. lead: it leads down into a cut, to one or away from one.
     """
 
     kind: MoveKind
@@ -41,6 +43,7 @@ class Move:
     centre: tuple[float, float] | None = None
     dwell_s: float = 0.0
     compensation: Literal["", "left", "off"] = ""
+    lead: bool = False
 
 
 @dataclass(frozen=True)
@@ -81,6 +84,7 @@ class Path:
     start: Point
     moves: list[Move] = field(default_factory=list)
     round: Round | None = None
+    _leads: bool = field(default=False, repr=False, compare=False)
 
     @property
     def at(self) -> Point:
@@ -92,7 +96,16 @@ class Path:
 
     def feed(self, x: float, y: float, z: float, feed: float) -> None:
         if (x, y, z) != self.at:
-            self.moves.append(Move("line", (x, y, z), feed))
+            self.moves.append(Move("line", (x, y, z), feed, lead=self._leads))
+
+    @contextmanager
+    def leading(self) -> Iterator[None]:
+        """What is fed within leads down into a cut, to one or away from one."""
+        self._leads = True
+        try:
+            yield
+        finally:
+            self._leads = False
 
     def dwell(self, seconds: float) -> None:
         """Stand where the last move ended."""
@@ -104,7 +117,7 @@ class Path:
         self.moves[-1] = replace(self.moves[-1], compensation=how)
 
     def arc(self, kind: Literal["cw", "ccw"], end: Point, centre: tuple[float, float], feed: float) -> None:
-        self.moves.append(Move(kind, end, feed, centre))
+        self.moves.append(Move(kind, end, feed, centre, lead=self._leads))
 
 
 def retreating(path: Path, height: float, feed: float) -> list[Move]:
@@ -116,7 +129,7 @@ def retreating(path: Path, height: float, feed: float) -> list[Move]:
     for before, move in zip([path.start, *(one.end for one in path.moves)], path.moves, strict=False):
         up = move.end[2] - before[2]
         if cutting and move.kind == "rapid" and up > 0 and move.end[:2] == before[:2]:
-            moves.append(Move("line", (*before[:2], before[2] + min(height, up)), feed))
+            moves.append(Move("line", (*before[:2], before[2] + min(height, up)), feed, lead=True))
             if up > height:
                 moves.append(move)
         else:

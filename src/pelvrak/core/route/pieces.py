@@ -76,6 +76,7 @@ def path_json(path: Path, holes: list[Hole], ends_s: Floats, in_air: tuple[int, 
             "holes": [[h.x, h.y, h.start, h.bottom] for h in holes],
             "ends_s": np.round(ends_s, 4).tolist(),
             "in_air": in_air,
+            "leads": [n for n, m in enumerate(path.moves) if m.lead],
             "compensation": [[n, m.compensation] for n, m in enumerate(path.moves) if m.compensation],
             "dwells": [[n, m.dwell_s] for n, m in enumerate(path.moves) if m.dwell_s],
             "round": None if path.round is None else asdict(path.round),
@@ -94,6 +95,8 @@ def _path(read: dict[str, Any]) -> tuple[Path, list[Hole]]:
     ]
     for number, seconds in read["dwells"]:
         moves[number] = replace(moves[number], dwell_s=seconds)
+    for number in read["leads"]:
+        moves[number] = replace(moves[number], lead=True)
     for number, how in read["compensation"]:
         moves[number] = replace(moves[number], compensation=how)
     lie = read["round"]

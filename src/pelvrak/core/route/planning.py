@@ -135,4 +135,4 @@ def _plan(given: PathGiven, reads: Reads) -> Pieces:
     }
 
 
-PLAN_PATH = Step("path", 3, PathGiven, _plan)
+PLAN_PATH = Step("path", 4, PathGiven, _plan)

@@ -306,11 +306,11 @@ class _Broken:
         x, y = (float(c) for c in way[0] + off * _left(way[0], way[1]))
         job.path.rapid(x, y, job.top + operation.clearance)
         job.path.rapid(x, y, tip + operation.retract)
-        job.path.feed(x, y, tip, job.plunge)
-        job.path.feed(float(way[0][0]), float(way[0][1]), tip, job.lead)
+        job.go_down(x, y, tip)
+        job.lead_to(float(way[0][0]), float(way[0][1]), tip)
         trace(job, way, tip)
         x, y = (float(c) for c in way[-1] + off * _left(way[-2], way[-1]))
-        job.path.feed(x, y, tip, job.lead)
+        job.lead_to(x, y, tip)
         job.path.rapid(x, y, job.top + operation.clearance)
 
 

@@ -356,7 +356,8 @@ class _Layer:
             lead, way = front.led(np.array(job.path.at[:2]))
             self._go_to(lead[0])
             if front.cut is not None:
-                trace(job, np.concatenate([lead[:-1], way[:1]]), self.z, LOOSE_MM)
+                with job.path.leading():
+                    trace(job, np.concatenate([lead[:-1], way[:1]]), self.z, LOOSE_MM)
             trace(job, way, self.z, LOOSE_MM if front.cut else ARC_FIT_MM)
             self.cleared.add(front)
 
@@ -374,7 +375,7 @@ class _Layer:
                 lifted = z + LIFT_MM
                 job.path.feed(float(at[0]), float(at[1]), lifted, job.data.link_mm_min)
                 job.path.feed(x, y, lifted, job.data.link_mm_min)
-                job.path.feed(x, y, z, job.plunge)
+                job.go_down(x, y, z)
             else:
                 job.path.feed(x, y, z, job.feed)
             return
@@ -385,4 +386,4 @@ class _Layer:
         job.path.rapid(x, y, job.top + self.operation.clearance)
         if z + self.operation.retract < job.path.at[2]:
             job.path.rapid(x, y, z + self.operation.retract)
-        job.path.feed(x, y, z, job.plunge)
+        job.go_down(x, y, z)

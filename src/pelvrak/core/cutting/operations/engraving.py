@@ -355,7 +355,7 @@ class _Engraved:
                 if math.dist(job.path.at[:2], (x, y)) > 1e-9 or job.path.at[2] > z + 1e-9:
                     job.path.rapid(*job.path.at[:2], top + operation.retract)
                     job.path.rapid(x, y, top + operation.retract)
-                job.path.feed(x, y, z, job.plunge)
+                job.go_down(x, y, z)
                 trace(job, way, z)
         if job.path.moves and job.path.at[2] < top + operation.retract:
             job.path.rapid(*job.path.at[:2], top + operation.retract)

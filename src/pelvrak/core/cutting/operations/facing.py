@@ -102,7 +102,7 @@ def _plan(operation: Facing, job: Job) -> None:
         x, y = ends[0]
         job.path.rapid(x, y, job.top + operation.clearance)
         job.path.rapid(x, y, z + operation.retract)
-        job.path.feed(x, y, z, job.plunge)
+        job.go_down(x, y, z)
         for x, y in ends[1:]:
             job.path.feed(x, y, z, job.feed)
         job.path.rapid(x, y, job.top + operation.clearance)

@@ -88,13 +88,13 @@ class Helical(OperationKind):
         job.path.rapid(x, y, job.top + self.clearance)
         job.path.rapid(x, y, above + self.retract)
         # In by half a round, so that the wall is met along it.
-        job.path.feed(x, y, above, job.lead)
-        job.path.arc("ccw", (x + turn, y, above), (x + turn / 2, y), job.lead)
+        job.lead_to(x, y, above)
+        job.lead_round((x + turn, y, above), (x + turn / 2, y))
         turns = max(1, math.ceil((above - bottom) / self.pitch - 1e-9))
         for n in range(turns):
             z = above - (above - bottom) * (n + 1) / turns
             job.path.arc("ccw", (x + turn, y, z), (x, y), job.feed)
         for _ in range(1 + self.spring):
             job.path.arc("ccw", (x + turn, y, bottom), (x, y), job.feed)
-        job.path.arc("ccw", (x, y, bottom), (x + turn / 2, y), job.lead)
+        job.lead_round((x, y, bottom), (x + turn / 2, y))
         job.path.rapid(x, y, job.top + self.clearance)

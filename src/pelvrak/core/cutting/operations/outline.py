@@ -266,8 +266,8 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: f
             start = entry + n * max(job.radius, 1.0)
         job.path.rapid(float(start[0]), float(start[1]), job.top + operation.clearance)
         job.path.rapid(float(start[0]), float(start[1]), z + operation.retract)
-        job.path.feed(float(start[0]), float(start[1]), z, job.plunge)
-        job.path.feed(float(entry[0]), float(entry[1]), z, job.lead)
+        job.go_down(float(start[0]), float(start[1]), z)
+        job.lead_to(float(entry[0]), float(entry[1]), z)
         if corrected:
             job.path.compensate("left")
         _arc(job, ring[0], centre, z)
@@ -282,7 +282,7 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: f
         _arc(job, out, centre, z)
     if corrected and clear:
         x, y = (float(c) for c in out + n * max(job.radius, 1.0)) if outside else (float(c) for c in centre)
-        job.path.feed(x, y, z, job.lead)
+        job.lead_to(x, y, z)
         job.path.compensate("off")
     x, y, _ = job.path.at
     job.path.rapid(x, y, job.top + operation.clearance)
@@ -304,7 +304,7 @@ def _down_along(operation: Outline, job: Job, ring: Floats, z: float, bottom: fl
     low = max(z, _over_tabs(operation, bottom)) if operation.tabs else z
     if low < job.top:
         ramp_along(job, ring, job.top + 0.2, low, operation.ramp_deg)
-    job.path.feed(x, y, z, job.plunge)
+    job.go_down(x, y, z)
 
 
 def _lead(operation: Outline, job: Job, ring: Floats, outside: bool) -> float:
@@ -317,7 +317,7 @@ def _lead(operation: Outline, job: Job, ring: Floats, outside: bool) -> float:
 
 def _arc(job: Job, end: Floats, centre: Floats, z: float) -> None:
     to = (float(end[0]), float(end[1]), z)
-    job.path.arc("ccw", to, (float(centre[0]), float(centre[1])), job.lead)
+    job.lead_round(to, (float(centre[0]), float(centre[1])))
 
 
 def _over_tabs(operation: Outline, bottom: float) -> float:

@@ -222,7 +222,7 @@ def _enter(operation: Pocket, job: Job, piece: Polygon, ring: Floats, above: flo
     if not touches(job.stock, at_height(ring[:1], z), cutter):
         job.path.rapid(x, y, job.top + operation.clearance)
         job.path.rapid(x, y, max(above, z) + operation.retract)
-        job.path.feed(x, y, z, job.plunge)
+        job.go_down(x, y, z)
         return ring
     turn = min(HELIX_SHARE * job.tool.DC, room)
     start = centre + [turn, 0.0]

@@ -134,7 +134,7 @@ class Slotting(OperationKind):
         for z in levels(top, bottom, self.step_down):
             if outside:
                 job.path.rapid(x, y, z + self.retract)
-                job.path.feed(x, y, z, job.plunge)
+                job.go_down(x, y, z)
             else:
                 if above == top:
                     job.path.rapid(x, y, above + OVER_MM + self.retract)
@@ -150,8 +150,8 @@ class Slotting(OperationKind):
         inside = wall.representative_point()
         job.path.rapid(inside.x, inside.y, job.top + self.clearance)
         job.path.rapid(inside.x, inside.y, bottom + self.retract)
-        job.path.feed(inside.x, inside.y, bottom, job.plunge)
-        job.path.feed(x, y, bottom, job.lead)
+        job.go_down(inside.x, inside.y, bottom)
+        job.lead_to(x, y, bottom)
         trace(job, ring, bottom)
-        job.path.feed(inside.x, inside.y, bottom, job.lead)
+        job.lead_to(inside.x, inside.y, bottom)
         job.path.rapid(inside.x, inside.y, job.top + self.clearance)

@@ -207,7 +207,7 @@ class _Surface:
         low = max(z, z if stands is None else stands) + operation.retract
         if low < job.top + operation.clearance:
             job.path.rapid(x, y, low)
-        job.path.feed(x, y, z, job.plunge)
+        job.go_down(x, y, z)
 
 
 class _Lines(_Surface):

@@ -126,6 +126,6 @@ class Threading(OperationKind):
             # A left-hand thread goes down in climb: from a pitch higher.
             first = z if up > 0 else z + pitch
             job.path.feed(x, y, first, job.data.link_mm_min)
-            job.path.arc("ccw", (x + turn, y, first + up / 4), (x + turn / 2, y), job.lead)
+            job.lead_round((x + turn, y, first + up / 4), (x + turn / 2, y))
             job.path.arc("ccw", (x + turn, y, first + up * 5 / 4), (x, y), job.feed)
-            job.path.arc("ccw", (x, y, first + up * 3 / 2), (x + turn / 2, y), job.lead)
+            job.lead_round((x, y, first + up * 3 / 2), (x + turn / 2, y))

@@ -192,7 +192,7 @@ class _Groove:
         x, y = float(place[0]), float(place[1])
         job.path.rapid(x, y, job.top + self.operation.clearance)
         job.path.rapid(x, y, z + self.operation.retract)
-        job.path.feed(x, y, z, job.plunge)
+        job.go_down(x, y, z)
         return place
 
     def _along(self, cleared: Cleared, at: Floats, to: Floats, z: float) -> None:

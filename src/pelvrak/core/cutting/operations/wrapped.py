@@ -218,7 +218,7 @@ def _follow(operation: Wrapped, job: Job, bottom: float) -> None:
             job.path.rapid(x, y, job.top + operation.clearance)
             job.path.rapid(x, y, top + operation.retract)
             down = True
-        job.path.feed(x, y, z, job.plunge)
+        job.go_down(x, y, z)
         for x, y in line[1:]:
             job.path.feed(float(x), float(y), z, job.feed)
         line = line[::-1]
