@@ -385,7 +385,7 @@ def operations(
     from pelvrak.core.geometry.features import Features
     from pelvrak.core.proposals.chains import rules_shipped
     from pelvrak.core.route.pieces import FEATURES, PART
-    from pelvrak.core.route.proposing import PartRead, incoming_to, offers, rules_from
+    from pelvrak.core.route.proposing import PartRead, incoming_to, offers, rules_from, times_of
 
     rules = rules_shipped() if chains is None else rules_from(_read(chains), str(chains))
     _, store, report = _computed(plan, until=setup)
@@ -394,6 +394,22 @@ def operations(
     incoming = incoming_to(engine, report.setups[-1])
     read = PartRead(part.value(PART), Features.model_validate(part.value(FEATURES)))
     found = offers(document, own, read, incoming, tool_shelf().values(), rules)
+    timed = tuple(
+        offer.model_copy(
+            update={
+                "times": times_of(
+                    document,
+                    own,
+                    part.content(PART),
+                    incoming,
+                    offer.cuttable.position,
+                    offer.cuttable.steps,
+                )
+            }
+        )
+        for offer in found.offered
+    )
+    found = found.model_copy(update={"offered": timed})
     if take and found.every is not None:
         _write_edited(plan, document, found.every)
     if as_json:
@@ -409,8 +425,9 @@ def _print_offers(found: Offers) -> None:
         one = offer.cuttable
         at = f" at {one.position}" if one.position else ""
         print(f"{one.count} × {one.what}{at}: " + (f"needs {one.wanted}" if one.wanted else one.chain))
-        for step in one.steps:
-            print(f"    {step.told['name']}: {step.tool.name}, {step.finish}, {step.time.value:.0f} s")
+        for step, time in zip(one.steps, offer.times, strict=True):
+            takes = time.why if time.seconds is None else f"{time.seconds:.0f} s"
+            print(f"    {step.told['name']}: {step.tool.name}, {step.finish}, {takes}")
     for passed in found.passed:
         print(f"not offered: {passed.what}: {passed.why}")
 

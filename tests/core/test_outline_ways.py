@@ -90,10 +90,9 @@ class Leads(unittest.TestCase):
         out = max(abs(arc.centre[0] - 20) - 20, abs(arc.centre[1] - 15) - 15)
         self.assertAlmostEqual(out, 11.0, places=3)
 
-
     def test_leads_are_known_from_cuts(self):
-        """Whole rings of the cutter's middle, 3 mm off the plate, are cuts; all that is fed off them leads, the
-        arcs too, which touch them only where they meet them.
+        """Whole rings of the cutter's middle, 3 mm off the plate, are cuts; all that is fed off them leads,
+        the arcs too, which touch them only where they meet them.
         """
         done = run(PLATE, block(*STOCK, 0.8), outline(lead=8.0))
         fed = [move for move in done.job.path.moves if move.kind != "rapid"]

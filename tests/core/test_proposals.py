@@ -24,13 +24,24 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.callout import understood
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.part import PartModel, ref_to
+from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.proposals import choosing
 from pelvrak.core.proposals.chains import rules_shipped, tolerance_of
 from pelvrak.core.proposals.choosing import Missing, Tools
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import FEATURES, PART
 from pelvrak.core.route.plan import Makes, Plan, plan_from
-from pelvrak.core.route.proposing import Incoming, Offers, PartRead, incoming_to, offers, rules_from
+from pelvrak.core.route.proposing import (
+    Incoming,
+    Offer,
+    Offers,
+    PartRead,
+    StepTime,
+    incoming_to,
+    offers,
+    rules_from,
+    times_of,
+)
 from pelvrak.core.route.report import Report
 from tests import solids
 from tests.core import test_turning
@@ -100,6 +111,15 @@ def proposed(plan: Plan, tools: tuple[Tool, ...] = SHELF) -> tuple[Offers, Repor
     """What can be cut in the last setup."""
     report = evaluate(plan, DATA, STORE)
     return offered(plan, report, STORE, tools), report
+
+
+def times(plan: Plan, report: Report, offer: Offer) -> tuple[StepTime, ...]:
+    """How long the steps of an offer take in the last setup."""
+    engine = Engine(STORE)
+    part = Result(report.part_key, engine).content(PART)
+    incoming = incoming_to(engine, report.setups[-1])
+    one = offer.cuttable
+    return times_of(plan, plan.setups[-1], part, incoming, one.position, one.steps)
 
 
 def part_features() -> Any:
@@ -272,9 +292,69 @@ class Proposed(unittest.TestCase):
         self.assertEqual([step.told["cycle"] for step in chains["hole Ø5 "].steps], ["spot", "drill", "tap"])
         # The pocket's corners are R5: no cutter over Ø10 finishes them.
         self.assertLessEqual(chains["pocket, "].steps[1].tool.DC, 10.0)
-        for one in found.offered:
-            for step in one.cuttable.steps:
-                self.assertGreater(step.time.value, 0)
+
+    def test_times_are_those_of_paths_planned_on_the_stock_that_comes_in(self):
+        """What is cut first takes, simulated in the route, as long as it was told, and the tool's change."""
+        found, report = proposed(plan_from(document()))
+        for offer in found.offered[:4]:
+            with self.subTest(offer.cuttable.what):
+                told = times(plan_from(document()), report, offer)
+                self.assertEqual([one.why for one in told], [""] * len(told))
+                after = plan_from(cured(document(), offer.take))
+                cut = proposed(after)[1].setups[0].operations[0]
+                change = machine_of(after.setups[0].machine, after.machines).changer.seconds
+                self.assertAlmostEqual(cut.time_s - change, told[0].seconds, delta=0.02)
+
+    def test_what_is_taken_singly_comes_where_it_belongs(self):
+        """Holes first, then the pocket, then the top: in the end the top, the pocket, the holes, each chain
+        in its own order.
+        """
+        made = document()
+        for begins in ("hole Ø8", "pocket", "the top"):
+            found, _ = proposed(plan_from(made))
+            made = cured(made, next(o.take for o in found.offered if o.cuttable.what.startswith(begins)))
+        names = [one["name"] for one in made["setups"][0]["operations"]]
+        self.assertEqual(
+            names,
+            [
+                "Face the top",
+                "Rough pocket",
+                "Finish pocket",
+                "Spot Ø8",
+                "Drill Ø8",
+                "Ream Ø8",
+            ],
+        )
+
+    def test_a_step_that_cannot_be_planned_says_why(self):
+        found, report = proposed(plan_from(document()))
+        plan, offer = plan_from(document()), found.offered[0]
+        spot = next(
+            step.tool
+            for one in found.offered
+            for step in one.cuttable.steps
+            if step.tool.kind == "spot_drill"
+        )
+        wrong = offer.cuttable.steps[0].model_copy(update={"tool": spot})
+        one = offer.model_copy(update={"cuttable": offer.cuttable.model_copy(update={"steps": (wrong,)})})
+        (told,) = times(plan, report, one)
+        self.assertIsNone(told.seconds)
+        self.assertIn("cannot do facing", told.why)
+        for change, code in (
+            ({"kind": "turning"}, "plan.unknown_kind"),
+            ({"kind": "facing", "step_down": -1.0}, "plan.invalid"),
+        ):
+            step = wrong.model_copy(update={"told": {**wrong.told, **change}})
+            asked = offer.model_copy(
+                update={"cuttable": offer.cuttable.model_copy(update={"steps": (step,)})}
+            )
+            with self.assertRaises(BadInput) as refused:
+                times(plan, report, asked)
+            self.assertEqual(refused.exception.code, code)
+        nowhere = offer.cuttable.model_copy(update={"position": "P7"})
+        with self.assertRaises(BadInput) as refused:
+            times(plan, report, offer.model_copy(update={"cuttable": nowhere}))
+        self.assertEqual(refused.exception.code, "plan.unknown_position")
 
     def test_take_all_leaves_nothing_and_cuts_into_nothing(self):
         found, _ = proposed(plan_from(document()))

@@ -26,6 +26,7 @@ import {
   type ProjectState,
   Refusal,
   type Rules,
+  type StepTime,
   type Template,
   type Tool,
   type Tooling,
@@ -149,6 +150,33 @@ export const useCuttable = (project: ProjectState, setup: string, wanted: boolea
       ),
     enabled: wanted,
     placeholderData: keepPreviousData,
+  })
+
+/** How long the steps of what is offered take, planned on the stock that comes in; null where one cannot be planned. */
+export const useStepTimes = (
+  project: ProjectState,
+  setup: string,
+  cuttable: Offers['offered'][number]['cuttable'],
+) =>
+  useQuery({
+    queryKey: [
+      'cuttable',
+      project.id,
+      setup,
+      project.report_revision,
+      'times',
+      cuttable.position,
+      cuttable.steps,
+    ],
+    queryFn: () =>
+      answered<StepTime[]>(
+        api.POST('/api/projects/{project_id}/cuttable/{setup}/times', {
+          params: { path: { project_id: project.id, setup } },
+          body: { position: cuttable.position, steps: cuttable.steps },
+        }),
+      ),
+    enabled: cuttable.steps.length > 0,
+    retry: false,
   })
 
 /** The tools of the shop's library. */

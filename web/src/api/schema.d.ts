@@ -1139,6 +1139,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/cuttable/{setup}/times": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Times
+         * @description How long each step takes, its path planned on the stock that comes into the setup. Nothing is changed.
+         */
+        post: operations["times_api_projects__project_id__cuttable__setup__times_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/cut_by": {
         parameters: {
             query?: never;
@@ -5953,13 +5973,19 @@ export interface components {
         /**
          * Offer
          * @description Something that can be cut. cuttable: what, and how; take: puts it into the plan, None where a tool is
-         *     missing.
+         *     missing; times: of its steps, empty until they are asked for.
          */
         Offer: {
             /** @description what, and how */
             cuttable: components["schemas"]["Cuttable"];
             /** @description puts it into the plan, None where a tool is missing */
             take?: components["schemas"]["Cure"] | null;
+            /**
+             * Times
+             * @description of its steps, empty until they are asked for
+             * @default []
+             */
+            times: components["schemas"]["StepTime"][];
         };
         /**
          * Offers
@@ -7379,7 +7405,7 @@ export interface components {
          * @description One operation of a chain.
          *
          *     told: its kind and fields as the plan has them, its name among them; tool: it is cut with; finish: what it
-         *     leaves; time: reckoned, not simulated.
+         *     leaves.
          */
         ProposedStep: {
             /**
@@ -7397,8 +7423,6 @@ export interface components {
              * @enum {string}
              */
             finish: "rough" | "finish";
-            /** @description reckoned, not simulated */
-            time: components["schemas"]["Reckoned"];
         };
         /**
          * Put
@@ -8737,6 +8761,38 @@ export interface components {
         Step: {
             /** Based On */
             based_on: number;
+        };
+        /**
+         * StepTime
+         * @description How long a step takes. seconds: from above the work and back, None where it cannot be planned; why:
+         *     then.
+         */
+        StepTime: {
+            /**
+             * Seconds
+             * @description from above the work and back, None where it cannot be planned
+             */
+            seconds?: number | null;
+            /**
+             * Why
+             * @description then
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * StepsAsked
+         * @description Steps of what is offered whose times are asked for. position: they are cut at, "" as the work is
+         *     seated.
+         */
+        StepsAsked: {
+            /**
+             * Position
+             * @default
+             */
+            position: string;
+            /** Steps */
+            steps: components["schemas"]["ProposedStep"][];
         };
         /**
          * Stop
@@ -18090,6 +18146,123 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Offers"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    times_api_projects__project_id__cuttable__setup__times_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepsAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepTime"][];
                 };
             };
             /** @description The request cannot be read. */

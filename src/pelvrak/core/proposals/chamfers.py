@@ -91,5 +91,4 @@ def _offered(
     except Missing as missing:
         return base.model_copy(update={"chain": "", "wanted": missing.wanted})
     told = {"kind": "chamfering", "name": base.what.capitalize(), "faces": told_faces(faces)}
-    length = float(sum(line.length for _, drawn in own for line in drawn.lower))
-    return base.model_copy(update={"steps": (shop.step(tool, "finish", told, shop.by_length(tool, length)),)})
+    return base.model_copy(update={"steps": (shop.step(tool, "finish", told),)})

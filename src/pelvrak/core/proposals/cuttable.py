@@ -96,11 +96,9 @@ def _top(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
     if tool is None:
         yield base.model_copy(update={"wanted": "a face mill, or an end mill"})
         return
-    length, width = (plane.stock.high - plane.stock.low)[:2]
     down = min(FACED_MM, round(over, 3))
-    time = shop.by_volume(tool, float(length * width) * over, down, FACED_SHARE * tool.DC)
     told = {"kind": "facing", "name": "Face the top", "step_down": down, "step_over": FACED_SHARE}
-    yield base.model_copy(update={"steps": (shop.step(tool, "finish", told, time),)})
+    yield base.model_copy(update={"steps": (shop.step(tool, "finish", told),)})
 
 
 def _outside(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
@@ -141,11 +139,7 @@ def _outside(plane: Plane, shop: Shop) -> Iterator[Cuttable | Passed]:
     down = round(DOWN_SHARE * rough.DC, 3)
     first = {**told, "name": "Rough the outside", "step_down": down, "step_over": OVER_SHARE}
     last = {**told, "name": "Finish the outside", "step_down": round(depth + 1.0, 3)}
-    volume = float(beside.area) * depth
-    steps = (
-        shop.step(rough, "rough", first, shop.by_volume(rough, volume, down, OVER_SHARE * rough.DC)),
-        shop.step(fine, "finish", last, shop.by_length(fine, float(part.length))),
-    )
+    steps = (shop.step(rough, "rough", first), shop.step(fine, "finish", last))
     yield base.model_copy(update={"chain": "roughed and finished", "steps": steps})
 
 
@@ -210,18 +204,17 @@ def _recess(plane: Plane, shop: Shop, recess: Recess, room: tuple[Polygon, float
     closed, foot = recess.kind in CLOSED, recess.floor_radius or 0.0
     by_walls = closed and recess.islands == 0
     wide = 2 * float(maximum_inscribed_circle(region).length) * (1 if closed else OPEN_WIDER)
-    volume, below = float(region.area) * depth, PAST_MM if recess.floor is None else 0.0
+    below = PAST_MM if recess.floor is None else 0.0
     try:
         fine = choosing.end_mill(shop.tools, wide, depth, recess.corner_radius, foot)
         if not by_walls:
-            step = shop.milled(fine, faces, recess.kind.capitalize(), volume, 0.0, below)
+            step = shop.milled(fine, faces, recess.kind.capitalize(), 0.0, below)
             return base.model_copy(update={"chain": "cut in one", "steps": (step,)})
         rough = choosing.end_mill(shop.tools, wide, depth, None, foot)
     except Missing as missing:
         return base.model_copy(update={"wanted": missing.wanted})
-    length = float(region.length)
     steps = (
-        shop.milled(rough, faces, f"Rough {recess.kind}", volume, shop.rules.leave_mm, below),
-        shop.walled(fine, faces, f"Finish {recess.kind}", (depth, length, below)),
+        shop.milled(rough, faces, f"Rough {recess.kind}", shop.rules.leave_mm, below),
+        shop.walled(fine, faces, f"Finish {recess.kind}", depth, below),
     )
     return base.model_copy(update={"chain": "roughed and finished", "steps": steps})

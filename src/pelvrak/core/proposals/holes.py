@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cutting.standing import touches
-from pelvrak.core.cutting.tools import Tool, tip_length
+from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.holes import HoleFeature, Stage
 from pelvrak.core.geometry.mesh import Floats
@@ -195,7 +195,7 @@ class _Making:
             wide, cone = top, 2 * math.degrees(math.atan((top - below) / 2 / deep))
         tool = choosing.spot_drill(self.shop.tools, wide, cone)
         told = self.drilling("spot", "Spot") | {"chamfer": round(wide, 4)}
-        return self.shop.step(tool, "finish", told, self.shop.by_depth(tool, wide / 2, len(self.holes)))
+        return self.shop.step(tool, "finish", told)
 
     def drill_of(self, chain: Chain) -> Tool:
         """The drill that opens the hole, of its size or under that of what comes after. Raises Missing."""
@@ -213,7 +213,7 @@ class _Making:
         most = min(after.DC + rules.pilot_wider_mm, self.hole.diameter)
         tool = choosing.pilot_drill(self.shop.tools, after, most, deep)
         told = self.drilling("drill", "Pilot") | {"depth": deep}
-        return self.shop.step(tool, "rough", told, self.shop.by_depth(tool, deep, len(self.holes)))
+        return self.shop.step(tool, "rough", told)
 
     def drill(self, chain: Chain) -> ProposedStep:
         """To size, or under the size of what comes after."""
@@ -222,8 +222,7 @@ class _Making:
         told = self.drilling("peck" if deep else "drill", "Drill")
         if deep:
             told["peck"] = round(rules.peck_share * tool.DC, 3)
-        time = self.shop.by_depth(tool, hole.depth + tip_length(tool), len(self.holes))
-        return self.shop.step(tool, "rough" if len(chain.steps) > 2 else "finish", told, time)
+        return self.shop.step(tool, "rough" if len(chain.steps) > 2 else "finish", told)
 
     def finished_round(self, cycle: str) -> ProposedStep:
         """Reamed or tapped."""
@@ -234,8 +233,7 @@ class _Making:
         told = self.drilling(cycle, "Tap" if tapped else "Ream")
         if tapped and not hole.through:
             told["short"] = round(TAP_LEAD * (self.meant.pitch or 0.0), 3)
-        time = self.shop.by_depth(tool, 2 * hole.depth, len(self.holes))
-        return self.shop.step(tool, "finish", told, time)
+        return self.shop.step(tool, "finish", told)
 
     def thread_milled(self) -> ProposedStep:
         """Up a thread, a pitch a turn."""
@@ -249,9 +247,7 @@ class _Making:
             "size": self.meant.size,
             "short": 0.0 if hole.through else round(TAP_LEAD * (self.meant.pitch or 0.0), 3),
         }
-        turns = hole.depth / max(tool.LCF, 1e-6) + 1
-        way = turns * math.pi * ((self.meant.size or hole.diameter) - tool.DC) * len(self.holes)
-        return self.shop.step(tool, "finish", told, self.shop.by_length(tool, way))
+        return self.shop.step(tool, "finish", told)
 
     def bored(self) -> ProposedStep:
         """To size by a boring head, fed out again."""
@@ -259,8 +255,7 @@ class _Making:
         size = hole.diameter if self.meant is None else (self.meant.low + self.meant.high) / 2
         tool = choosing.boring_head(self.shop.tools, size, hole.depth + PAST_MM)
         told = self.drilling("bore", "Bore")
-        time = self.shop.by_depth(tool, 2 * hole.depth, len(self.holes))
-        return self.shop.step(tool, "finish", told, time)
+        return self.shop.step(tool, "finish", told)
 
     def milled(self, chain: Chain, step: str) -> ProposedStep:
         """Cleared by an end mill, or its wall finished with one."""
@@ -268,12 +263,10 @@ class _Making:
         below = PAST_MM if hole.through else 0.0
         tool = choosing.end_mill(shop.tools, hole.diameter, hole.depth)
         if step == "finish":
-            length = math.pi * (hole.diameter - tool.DC) * len(self.holes)
-            return shop.walled(tool, self.faces, f"Finish {name}", (hole.depth, length, below))
-        volume = math.pi / 4 * hole.diameter**2 * hole.depth * len(self.holes)
+            return shop.walled(tool, self.faces, f"Finish {name}", hole.depth, below)
         leave = 0.0 if chain.steps[-1] == "mill" else shop.rules.leave_mm
         verb = "Rough" if leave else "Mill"
-        return shop.milled(tool, self.faces, f"{verb} {name}", volume, leave, below)
+        return shop.milled(tool, self.faces, f"{verb} {name}", leave, below)
 
     def wider(self) -> Iterator[ProposedStep]:
         """Stages wider than the hole itself, milled. Raises Missing."""
@@ -284,5 +277,4 @@ class _Making:
             faces = self.plane.refs(tuple(one.stages[number].faces[0] for one in self.holes))
             deep = float(np.linalg.norm(np.subtract(stage.end, stage.start)))
             tool = choosing.end_mill(self.shop.tools, wide, deep)
-            volume = math.pi / 4 * (wide**2 - self.hole.diameter**2) * deep * len(self.holes)
-            yield self.shop.milled(tool, faces, f"Counterbore Ø{wide:.4g}", volume, 0.0, 0.0)
+            yield self.shop.milled(tool, faces, f"Counterbore Ø{wide:.4g}", 0.0, 0.0)

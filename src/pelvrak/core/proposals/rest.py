@@ -101,7 +101,6 @@ def _offered(plane: Plane, shop: Shop, left: list[Face]) -> Cuttable:
         chain="cleared and finished by lines" if free else "cleared",
         source="common practice, no source",
     )
-    seen = float(np.maximum(_areas(corners)[:, 2], 0.0).sum())
     try:
         mill = choosing.end_mill(shop.tools, WIDEST_MM / choosing.FITS_SHARE, depth)
         ball = choosing.ball(shop.tools, _tightest(free), depth) if free else None
@@ -110,10 +109,8 @@ def _offered(plane: Plane, shop: Shop, left: list[Face]) -> Cuttable:
     down = round(DOWN_SHARE * mill.DC, 3)
     told = {"faces": told_faces(base.faces), "within": "faces", "leave_side": 0.0, "leave_floor": 0.0}
     clear = {"kind": "clearing", "name": "Clear", "step_down": down, "step_over": CLEARED_SHARE, **told}
-    time = shop.by_volume(mill, seen * depth / 2, down, CLEARED_SHARE * mill.DC)
-    steps = [shop.step(mill, "rough" if free else "finish", clear, time)]
+    steps = [shop.step(mill, "rough" if free else "finish", clear)]
     if ball is not None:
-        area = sum(face.area for face in free)
         finish = {
             "kind": "surfacing",
             "name": "Finish surfaces" if len(free) > 1 else "Finish surface",
@@ -121,7 +118,7 @@ def _offered(plane: Plane, shop: Shop, left: list[Face]) -> Cuttable:
             "within": "faces",
             "step": LINES_MM,
         }
-        steps.append(shop.step(ball, "finish", finish, shop.by_length(ball, area / LINES_MM)))
+        steps.append(shop.step(ball, "finish", finish))
     return base.model_copy(update={"steps": tuple(steps)})
 
 

@@ -1,4 +1,4 @@
-"""What is proposed: something that can be cut, with its steps, their tools and times."""
+"""What is proposed: something that can be cut, with its steps and their tools."""
 
 from __future__ import annotations
 
@@ -11,14 +11,13 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from pelvrak.core.cutting.feeds import Material, cutting_data, removal_rate
+from pelvrak.core.cutting.feeds import Material
 from pelvrak.core.cutting.standing import Standing
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.geometry.callout import Understood
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.mesh import Floats, corners_of
 from pelvrak.core.geometry.part import FaceRef, Frozen, PartModel, Vector, ref_to
-from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import moved
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.proposals.chains import Rules
@@ -40,13 +39,12 @@ class ProposedStep(Frozen):
     """One operation of a chain.
 
     told: its kind and fields as the plan has them, its name among them; tool: it is cut with; finish: what it
-    leaves; time: reckoned, not simulated.
+    leaves.
     """
 
     told: dict[str, Any]
     tool: Tool
     finish: Finish
-    time: Reckoned
 
 
 class Cuttable(Frozen):
@@ -87,17 +85,14 @@ class Shop:
     machine: Machine
     rules: Rules
 
-    def step(self, tool: Tool, finish: Finish, told: dict[str, Any], time: Reckoned) -> ProposedStep:
+    def step(self, tool: Tool, finish: Finish, told: dict[str, Any]) -> ProposedStep:
         """One operation with its tool."""
-        return ProposedStep(
-            told={**told, "tool": tool.id, "finish": finish}, tool=tool, finish=finish, time=time
-        )
+        return ProposedStep(told={**told, "tool": tool.id, "finish": finish}, tool=tool, finish=finish)
 
     def milled(
-        self, tool: Tool, faces: tuple[FaceRef, ...], name: str, volume: float, leave: float, below: float
+        self, tool: Tool, faces: tuple[FaceRef, ...], name: str, leave: float, below: float
     ) -> ProposedStep:
-        """A pocket. volume: of what it removes, mm³; leave: on its walls, below: past its bottom, mm."""
-        down = round(DOWN_SHARE * tool.DC, 3)
+        """A pocket. leave: on its walls, below: past its bottom, mm."""
         told = {
             "kind": "pocket",
             "faces": told_faces(faces),
@@ -106,17 +101,15 @@ class Shop:
             # What comes after goes along the walls alone.
             "leave_floor": 0.0,
             "below": below,
-            "step_down": down,
+            "step_down": round(DOWN_SHARE * tool.DC, 3),
             "step_over": OVER_SHARE,
         }
-        time = self.by_volume(tool, volume, down, OVER_SHARE * tool.DC)
-        return self.step(tool, "rough" if leave else "finish", told, time)
+        return self.step(tool, "rough" if leave else "finish", told)
 
     def walled(
-        self, tool: Tool, faces: tuple[FaceRef, ...], name: str, sizes: tuple[float, float, float]
+        self, tool: Tool, faces: tuple[FaceRef, ...], name: str, depth: float, below: float
     ) -> ProposedStep:
-        """Along the walls inside, in one depth. sizes: depth, length of the way, past its bottom, mm."""
-        depth, length, below = sizes
+        """Along the walls inside, in one depth. below: past its bottom, mm."""
         told = {
             "kind": "outline",
             "side": "inside",
@@ -125,41 +118,7 @@ class Shop:
             "below": below,
             "step_down": round(depth + 1.0, 3),
         }
-        return self.step(tool, "finish", told, self.by_length(tool, length))
-
-    def by_length(self, tool: Tool, length: float) -> Reckoned:
-        """Time along a way (mm), s."""
-        feed = cutting_data(tool, self.material, self.machine).feed_mm_min.value
-        return Reckoned(
-            value=round(60 * length / feed, 1),
-            unit="s",
-            formula="t = l / vf",
-            with_values=f"{length:.0f} / {feed:.0f}",
-            source="length over feed",
-        )
-
-    def by_volume(self, tool: Tool, volume: float, down: float, over: float) -> Reckoned:
-        """Time to remove a volume (mm³) at a full step, s."""
-        feed = cutting_data(tool, self.material, self.machine).feed_mm_min.value
-        rate = removal_rate(down, over, feed)
-        return Reckoned(
-            value=round(60 * volume / 1000 / rate, 1),
-            unit="s",
-            formula="t = V / (ap·ae·vf)",
-            with_values=f"{volume / 1000:.1f} cm³ / {rate:.1f} cm³/min",
-            source="ISO 3002-3 material removal rate",
-        )
-
-    def by_depth(self, tool: Tool, depth: float, count: int) -> Reckoned:
-        """Time to go down so deep (mm) so often, s."""
-        feed = cutting_data(tool, self.material, self.machine).plunge_mm_min
-        return Reckoned(
-            value=round(60 * count * (depth + 2) / feed, 1),
-            unit="s",
-            formula="t = n·(l + 2) / vf",
-            with_values=f"{count}·({depth:.1f} + 2) / {feed:.0f}",
-            source="length over feed, from 2 mm above the work",
-        )
+        return self.step(tool, "finish", told)
 
 
 @dataclass(frozen=True)

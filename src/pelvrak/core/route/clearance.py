@@ -16,7 +16,6 @@ import shapely
 from shapely import Polygon
 
 from pelvrak.core.cures import Cure, Element, differing, put
-from pelvrak.core.cutting.feeds import cutting_data
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.standing import Standing, standing
 from pelvrak.core.cutting.tools import Tool
@@ -48,7 +47,7 @@ from pelvrak.core.route.naming import (
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, PATH, SURFACE
 from pelvrak.core.route.plan import Setup
-from pelvrak.core.route.planning import PLAN_CELL_MM, PLAN_PATH, path_given
+from pelvrak.core.route.planning import PLAN_CELL_MM, PLAN_PATH, data_of, path_given
 from pelvrak.core.route.run import Run, in_work_frame
 from pelvrak.core.route.station import Station, station_from
 from pelvrak.core.route.swept import Swept, distance, swept
@@ -149,14 +148,7 @@ def _place(
         if tool is None or operation.turns_work:  # the work turns under it: told when it is simulated
             continue
         try:
-            data = cutting_data(
-                tool,
-                run.material,
-                station.machine,
-                operation.speed_rpm,
-                operation.feed_mm_min,
-                run.plan.shares_of(operation),
-            )
+            data = data_of(run.plan, station.machine, operation, tool)
             plain = unregistered(operation)
             given = path_given(
                 run.engine, run.part_content, Result(incoming_key, run.engine), plain, tool, data, station

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from pelvrak.core.cures import Add, Cure, Element
-from pelvrak.core.cutting.feeds import cutting_data, removal_rate
+from pelvrak.core.cutting.feeds import removal_rate
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.repeated import Shared
 from pelvrak.core.cutting.tools import Tool, shape_of
@@ -26,7 +26,7 @@ from pelvrak.core.route.needed import turned_for
 from pelvrak.core.route.pieces import FACTS, MOMENTS, PATH
 from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Setup
-from pelvrak.core.route.planning import PLAN_PATH, path_given
+from pelvrak.core.route.planning import PLAN_PATH, data_of, path_given
 from pelvrak.core.route.programs import program_of
 from pelvrak.core.route.registers import where
 from pelvrak.core.route.report import (
@@ -201,14 +201,7 @@ class _Cutter:
         """
         run, turning, operation = self.run, self.turning, visit.operation
         station, bare = turning.station(visit), unregistered(here)
-        data = cutting_data(
-            tool,
-            run.material,
-            station.machine,
-            operation.speed_rpm,
-            operation.feed_mm_min,
-            run.plan.shares_of(operation),
-        )
+        data = data_of(run.plan, station.machine, operation, tool)
         called = f"{self.setup.name} {operation.name}"
         called += f" at {visit.position}" if visit.run != operation.id else ""
         given = path_given(run.engine, run.part_content, Result(key, run.engine), bare, tool, data, station)

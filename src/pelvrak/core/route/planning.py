@@ -5,13 +5,13 @@ planned from.
 from __future__ import annotations
 
 import threading
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from cachetools import LRUCache
 from shapely import from_wkb, to_wkb
 
-from pelvrak.core.cutting.feeds import CuttingData
+from pelvrak.core.cutting.feeds import CuttingData, cutting_data, material_of
 from pelvrak.core.cutting.job import Job, plan_operation
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.standing import Standing, is_square, standing, standing_square
@@ -22,9 +22,11 @@ from pelvrak.core.engine.step import Content, Pieces, Reader, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, transformed
 from pelvrak.core.machine.index import TurningLine, turning_lines
+from pelvrak.core.machine.machine import Machine
 from pelvrak.core.route.naming import SETUP, TOOL, nameless_operation, nameless_tool
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, FIELD, PART, PATH, SURFACE, PlannedPath
+from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.station import Station
 
 # How finely the stock's heights are looked at where its rays do not stand upright, mm.
@@ -50,6 +52,18 @@ class PathGiven:
     turning: tuple[TurningLine, ...]
 
 
+def data_of(plan: Plan, machine: Machine, operation: Operation, tool: Tool) -> CuttingData:
+    """Speeds and feeds of an operation, by its finish. Raises BadInput for a material that is not there."""
+    return cutting_data(
+        tool,
+        material_of(plan.billet.material, plan.materials),
+        machine,
+        operation.speed_rpm,
+        operation.feed_mm_min,
+        plan.shares_of(operation),
+    )
+
+
 def path_given(
     engine: Engine,
     part: Content,
@@ -60,23 +74,35 @@ def path_given(
     station: Station,
 ) -> PathGiven:
     """The input of an operation's planning at a station, without names. incoming: the stock that comes in."""
-    wrapped = operation.turns_work
-    square = is_square(station.zero_from_work)
-    lines = (
-        []
-        if station.zero_on_table is None
-        else turning_lines(station.machine, station.zero_on_table, station.at)
-    )
+    given = given_in_plane(engine, part, incoming, operation, tool, data, station.zero_from_work)
+    nest = tuple((name, to_wkb(region), floor) for name, (region, floor) in station.nest().items())
+    if not operation.turns_work or station.zero_on_table is None:
+        return replace(given, nest=nest)
+    lines = turning_lines(station.machine, station.zero_on_table, station.at)
+    return replace(given, nest=nest, turning=tuple(lines))
+
+
+def given_in_plane(
+    engine: Engine,
+    part: Content,
+    incoming: Result,
+    operation: Operation,
+    tool: Tool,
+    data: CuttingData,
+    plane: Floats,
+) -> PathGiven:
+    """The same in a plane (4×4 from the work frame), no nest being cut and nothing turning."""
+    lies_along = is_square(plane) and not operation.turns_work
     return PathGiven(
         part,
         incoming.content(FIELD),
-        None if square and not wrapped else surface_of(engine, incoming.key).content(SURFACE),
-        station.zero_from_work,
+        None if lies_along else surface_of(engine, incoming.key).content(SURFACE),
+        plane,
         nameless_operation(operation),
         nameless_tool(tool, TOOL),
         data,
-        tuple((name, to_wkb(region), floor) for name, (region, floor) in station.nest().items()),
-        tuple(lines) if wrapped else (),
+        (),
+        (),
     )
 
 

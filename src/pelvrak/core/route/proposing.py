@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from itertools import accumulate
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -12,10 +13,13 @@ from pydantic import ValidationError
 
 from pelvrak.core.cures import Add, Cure, Edit, Element
 from pelvrak.core.cutting.feeds import material_of
+from pelvrak.core.cutting.finish import finished
 from pelvrak.core.cutting.operations import KINDS, Outline
 from pelvrak.core.cutting.standing import Standing, is_square
+from pelvrak.core.cutting.toolpath import chord_ends_s, chords
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.step import Content
 from pelvrak.core.errors import BadInput, json_from
 from pelvrak.core.geometry.callout import tolerances
 from pelvrak.core.geometry.features import Features
@@ -27,26 +31,37 @@ from pelvrak.core.proposals.choosing import Tools
 from pelvrak.core.proposals.cuttable import cuttable
 from pelvrak.core.proposals.steps import OUTSIDE, TOP, Cuttable, Passed, Plane, ProposedStep, Shop
 from pelvrak.core.route.drafting import free_number, free_place
+from pelvrak.core.route.naming import unregistered
 from pelvrak.core.route.pictures import surface_of
-from pelvrak.core.route.pieces import FIELD, SURFACE
+from pelvrak.core.route.pieces import FIELD, PATH, SURFACE
 from pelvrak.core.route.plan import Plan, Setup, refusal
-from pelvrak.core.route.planning import standing_in
+from pelvrak.core.route.planning import PLAN_PATH, data_of, given_in_plane, standing_in
 from pelvrak.core.route.report import SetupReport
 
 # Pieces of a holding so near to the work stand in the way of a cutter that goes round it, mm.
 NEAR_MM = 30.0
 # All of a setup at once: roughing before finishing, milling before holes, each cycle for all holes.
-_ORDER = {"facing": 0, "clearing": 1, "helical": 2, "surfacing": 2, "threading": 5, "chamfering": 6}
-_CYCLES = {"spot": 3, "drill": 4, "peck": 4, "ream": 5, "tap": 5, "bore": 5}
+_ORDER = {"facing": 0, "clearing": 1, "threading": 5, "chamfering": 6, "engraving": 7}
+_CYCLES = {"spot": 3, "drill": 4, "peck": 4, "chip_break": 4}
+
+
+class StepTime(Frozen):
+    """How long a step takes. seconds: from above the work and back, None where it cannot be planned; why:
+    then.
+    """
+
+    seconds: float | None = None
+    why: str = ""
 
 
 class Offer(Frozen):
     """Something that can be cut. cuttable: what, and how; take: puts it into the plan, None where a tool is
-    missing.
+    missing; times: of its steps, empty until they are asked for.
     """
 
     cuttable: Cuttable
     take: Cure | None = None
+    times: tuple[StepTime, ...] = ()
 
 
 class Offers(Frozen):
@@ -193,14 +208,14 @@ def _with_edits(plan: Plan, setup: Setup, found: list[Cuttable], passed: tuple[P
     offered = []
     every: list[tuple[int, Edit]] = []
     for one in found:
-        made = [(step, _operation(step, one.position, taken)) for step in one.steps]
-        edits = [
-            (_rank(step), Add(of=Element(setup=setup.name), to="operations", value=document))
-            for step, document in made
-        ]
-        every += edits
+        made = [_operation(step, one.position, taken) for step in one.steps]
+        ranks = [_rank(document) for document in made]
+        every += [(rank, _added(setup, rank, document)) for rank, document in zip(ranks, made, strict=True)]
+        # Of one chain each comes after the one before.
+        least = accumulate(ranks, max)
+        edits = [_added(setup, rank, document) for rank, document in zip(least, made, strict=True)]
         tools = _tools([step.tool for step in one.steps], added)
-        take = Cure(label=f"Cut {one.what}", edits=(*tools, *(edit for _, edit in edits))) if edits else None
+        take = Cure(label=f"Cut {one.what}", edits=(*tools, *edits)) if edits else None
         offered.append(Offer(cuttable=one, take=take))
     if not every:
         return Offers(offered=tuple(offered), passed=passed)
@@ -211,13 +226,18 @@ def _with_edits(plan: Plan, setup: Setup, found: list[Cuttable], passed: tuple[P
     return Offers(offered=tuple(offered), passed=passed, every=take_all)
 
 
-def _rank(step: ProposedStep) -> int:
-    kind = str(step.told["kind"])
-    if kind == "drilling":
-        return _CYCLES[str(step.told["cycle"])]
-    if kind in ("pocket", "outline"):
-        return 2 if step.finish == "finish" else 1
-    return _ORDER[kind]
+def _added(setup: Setup, rank: int, document: dict[str, Any]) -> Add:
+    """The edit that puts an operation before the setup's first that comes later than it by kind."""
+    later = (one.id for one in setup.operations if _rank(one.model_dump()) > rank)
+    return Add(of=Element(setup=setup.name), to="operations", value=document, before=next(later, None))
+
+
+def _rank(operation: dict[str, Any]) -> int:
+    """When an operation comes among the others of its setup."""
+    kind = str(operation["kind"])
+    if "cycle" in operation:
+        return _CYCLES.get(str(operation["cycle"]), 5)
+    return _ORDER.get(kind, 1 if operation.get("finish") == "rough" else 2)
 
 
 def _operation(step: ProposedStep, position: str, taken: set[str]) -> dict[str, Any]:
@@ -227,6 +247,49 @@ def _operation(step: ProposedStep, position: str, taken: set[str]) -> dict[str, 
     taken.add(name)
     told = {**step.told, "id": name, "position": position or None}
     return KINDS[kind].model_validate(told).model_dump(mode="json")
+
+
+def times_of(
+    plan: Plan, setup: Setup, part: Content, incoming: Incoming, position: str, steps: Iterable[ProposedStep]
+) -> tuple[StepTime, ...]:
+    """How long steps take at a position, each planned on the stock as it comes into the setup; kept, so that
+    the same is not planned again. Raises BadInput for what is no operation, and for a position that is not
+    there.
+    """
+    if position not in incoming.planes:
+        raise BadInput(
+            "plan.unknown_position",
+            setup.name,
+            f"{position} is not computed",
+            "give one of its positions, or none",
+        )
+    return tuple(_time_of(plan, setup, part, incoming, position, step) for step in steps)
+
+
+def _time_of(
+    plan: Plan, setup: Setup, part: Content, incoming: Incoming, position: str, step: ProposedStep
+) -> StepTime:
+    engine, machine = incoming.engine, machine_of(setup.machine, plan.machines)
+    try:
+        operation = KINDS[str(step.told.get("kind"))].model_validate({**step.told, "id": "asked"})
+    except KeyError as unknown:
+        raise BadInput(
+            "plan.unknown_kind", "kind", f"{unknown} is no kind of operation", f"give {', '.join(KINDS)}"
+        ) from unknown
+    except ValidationError as wrong:
+        raise refusal(wrong, "operation") from wrong
+    told = finished(operation, plan.finish_of(operation))
+    data = data_of(plan, machine, told, step.tool)
+    stock, plane = Result(incoming.key, engine), incoming.planes[position]
+    try:
+        given = given_in_plane(engine, part, stock, unregistered(told), step.tool, data, plane)
+        path = engine.run(PLAN_PATH, given, f"{setup.name} {operation.name}: path").value(PATH).path
+    except BadInput as bad:
+        return StepTime(why=f"{bad.what}: {bad.mend}")
+    if not path.moves:
+        return StepTime(seconds=0.0)
+    ends = chord_ends_s(path, chords(path), machine.rapid_mm_min, machine.acceleration_mm_s2)
+    return StepTime(seconds=round(float(ends[-1]), 2))
 
 
 def _places(plan: Plan, tools: Iterable[Tool]) -> dict[str, Tool]:

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from typing import Annotated
 
-from pelvrak.core.engine.engine import Engine
+from fastapi import APIRouter
+from pydantic import BaseModel, ConfigDict, Field
+
+from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.part import PartModel
+from pelvrak.core.proposals.steps import ProposedStep
 from pelvrak.core.route.cut_by import CutFeature, cut_features
 from pelvrak.core.route.pictures import surface_of
-from pelvrak.core.route.pieces import FEATURES, SURFACE
+from pelvrak.core.route.pieces import FEATURES, PART, SURFACE
 from pelvrak.core.route.plan import plan_from
-from pelvrak.core.route.proposing import Offers, PartRead, incoming_to, offers
+from pelvrak.core.route.proposing import Offers, PartRead, StepTime, incoming_to, offers, times_of
 from pelvrak.core.route.zeros import makers_of
 from pelvrak.server.api.chains import shop_rules
 from pelvrak.server.api.machines import computed_setup, part_key_of
@@ -39,6 +43,27 @@ def cuttable_in(project_id: ProjectId, setup: str) -> Offers:
     with KERNELS:
         incoming = incoming_to(Engine(store), told)
         return offers(plan, own, PartRead(model, features), incoming, shop, rules)
+
+
+class StepsAsked(BaseModel):
+    """Steps of what is offered whose times are asked for. position: they are cut at, "" as the work is
+    seated.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    position: Annotated[str, Field(max_length=20)] = ""
+    steps: Annotated[tuple[ProposedStep, ...], Field(max_length=20)]
+
+
+@router.post("/cuttable/{setup}/times")
+def times(project_id: ProjectId, setup: str, asked: StepsAsked) -> tuple[StepTime, ...]:
+    """How long each step takes, its path planned on the stock that comes in. Nothing is changed."""
+    plan, own, told, key = computed_setup(project_id, setup)
+    engine = Engine(DatabaseStore())
+    with KERNELS:
+        incoming = incoming_to(engine, told)
+        part = Result(key, engine).content(PART)
+        return times_of(plan, own, part, incoming, asked.position, asked.steps)
 
 
 def _part_and_features(store: DatabaseStore, key: str) -> tuple[PartModel, Features]:

@@ -1,6 +1,6 @@
 import { useState } from 'react'
-import { type Offers, problemOf } from '../../api/client'
-import { useCure, useCuttable } from '../../api/hooks'
+import { type Offers, problemOf, type StepTime } from '../../api/client'
+import { useCure, useCuttable, useStepTimes } from '../../api/hooks'
 import { useAsking } from '../../state/asking'
 import { useShown } from '../../state/picture'
 import { clock } from '../../ui/words'
@@ -77,6 +77,7 @@ export function Cuttable({ project, setup }: SheetProps) {
               <Row
                 key={`${one.cuttable.position} ${one.cuttable.what}`}
                 offer={one}
+                times={{ project, setup: setup.name }}
                 light={light}
                 take={cured}
               />
@@ -99,11 +100,14 @@ export function Cuttable({ project, setup }: SheetProps) {
 
 function Row(props: {
   offer: Offer
+  times: { project: SheetProps['project']; setup: string }
   light: (faces: readonly number[]) => void
   take: (cure: NonNullable<Offer['take']>) => Promise<void>
 }) {
   const { cuttable, take } = props.offer
-  const seconds = cuttable.steps.reduce((sum, step) => sum + step.time.value, 0)
+  const times = useStepTimes(props.times.project, props.times.setup, cuttable).data
+  const known = times?.every((one) => one.seconds != null)
+  const seconds = times?.reduce((sum, one) => sum + (one.seconds ?? 0), 0)
   return (
     <li
       className="border-t border-rule py-1.5"
@@ -121,7 +125,7 @@ function Row(props: {
         {take ? (
           <>
             <span className="figures shrink-0 whitespace-nowrap text-[11.5px] text-soft">
-              ≈ {clock(seconds)}
+              {seconds === undefined ? '…' : known ? clock(seconds) : 'not planned'}
             </span>
             <button
               type="button"
@@ -140,21 +144,28 @@ function Row(props: {
         <p className="text-[12.5px] text-trouble">Needs {cuttable.wanted}.</p>
       ) : (
         <ol className="text-[12.5px] text-soft" title={`${cuttable.chain}: ${cuttable.source}`}>
-          {cuttable.steps.map((step) => (
+          {cuttable.steps.map((step, number) => (
             <li key={String(step.told.name)} className="flex gap-2">
               <span className="min-w-0 grow truncate">{String(step.told.name)}</span>
               <span className="truncate">{step.tool.name}</span>
-              <span
-                className="figures w-10 shrink-0 text-right text-[11.5px]"
-                title={`${step.time.formula}: ${step.time.with_values}`}
-              >
-                {clock(step.time.value)}
-              </span>
+              <Time time={times?.[number]} />
             </li>
           ))}
         </ol>
       )}
     </li>
+  )
+}
+
+/** The time of a step; where it cannot be planned, why. */
+function Time({ time }: { time: StepTime | undefined }) {
+  return (
+    <span
+      className={`figures w-10 shrink-0 text-right text-[11.5px] ${time?.why ? 'text-trouble' : ''}`}
+      title={time?.why || 'its path planned on the stock that comes in'}
+    >
+      {time ? (time.seconds == null ? '–' : clock(time.seconds)) : '…'}
+    </span>
   )
 }
 
