@@ -385,7 +385,7 @@ def operations(
     from pelvrak.core.geometry.features import Features
     from pelvrak.core.proposals.chains import rules_shipped
     from pelvrak.core.route.pieces import FEATURES, PART
-    from pelvrak.core.route.proposing import PartRead, incoming_to, offers, rules_from, times_of
+    from pelvrak.core.route.proposing import PartRead, incoming_to, offers, rules_from, timed
 
     rules = rules_shipped() if chains is None else rules_from(_read(chains), str(chains))
     _, store, report = _computed(plan, until=setup)
@@ -394,22 +394,7 @@ def operations(
     incoming = incoming_to(engine, report.setups[-1])
     read = PartRead(part.value(PART), Features.model_validate(part.value(FEATURES)))
     found = offers(document, own, read, incoming, tool_shelf().values(), rules)
-    timed = tuple(
-        offer.model_copy(
-            update={
-                "times": times_of(
-                    document,
-                    own,
-                    part.content(PART),
-                    incoming,
-                    offer.cuttable.position,
-                    offer.cuttable.steps,
-                )
-            }
-        )
-        for offer in found.offered
-    )
-    found = found.model_copy(update={"offered": timed})
+    found = timed(found, document, own, part.content(PART), incoming)
     if take and found.every is not None:
         _write_edited(plan, document, found.every)
     if as_json:

@@ -1150,7 +1150,7 @@ export interface paths {
         put?: never;
         /**
          * Times
-         * @description How long each step takes, its path planned on the stock that comes into the setup. Nothing is changed.
+         * @description How long each step takes, its path planned on the stock that comes in. Nothing is changed.
          */
         post: operations["times_api_projects__project_id__cuttable__setup__times_post"];
         delete?: never;

@@ -269,6 +269,20 @@ class OperationKind(Frozen, ABC):
         """Whether it cuts into the part as drawn and is meant to: what it takes is no gouge."""
         return False
 
+    def bore_made(self, tool: Tool, drawn: float) -> float | None:
+        """Diameter of the hole it makes where it is told the wall of one, mm; None where it makes none to a
+        size. drawn: as the part has it, mm.
+        """
+        return None
+
+    def thread_made(self, tool: Tool, drawn: float) -> tuple[float, float] | None:
+        """Size and pitch of the thread it cuts in a hole, mm."""
+        return None
+
+    def is_drilled(self) -> bool:
+        """Whether its holes are as wide as a drill makes them."""
+        return False
+
     def peck_mm(self) -> float | None:
         """The depth the tool goes between two retreats in a hole, mm; None: in one go."""
         return None

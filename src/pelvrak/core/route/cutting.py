@@ -215,6 +215,8 @@ class _Cutter:
             Finding.model_validate({**named(one, names), "operation": operation.id})
             for one in planned.value(FACTS)["findings"]
         ]
+        if visit.run == operation.id:
+            told += run.ends.get((self.setup.name, operation.id), ())
         if made.path.moves:
             told += cut_findings(Told(self.setup.name, operation), tool, station, facts)
             told += worn_findings(Told(self.setup.name, operation), tool, used, facts, run.plan.taken_places)

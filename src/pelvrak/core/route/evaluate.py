@@ -15,6 +15,7 @@ from pelvrak.core.geometry.part import PartModel
 from pelvrak.core.route.billets import billet_report
 from pelvrak.core.route.comparing import compared
 from pelvrak.core.route.graph import route_version
+from pelvrak.core.route.hole_ends import hole_ends
 from pelvrak.core.route.jaw_setup import jaw_setup
 from pelvrak.core.route.part_setup import part_setup, stock_after
 from pelvrak.core.route.pieces import PART
@@ -103,6 +104,7 @@ def _run(
         _raw(plan, model, engine, found),
         found,
         steps=3 + sum(3 + len(visits(s)) for s in plan.setups),
+        ends=hole_ends(plan, model.part),
     )
 
 

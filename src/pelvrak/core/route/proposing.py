@@ -249,6 +249,17 @@ def _operation(step: ProposedStep, position: str, taken: set[str]) -> dict[str, 
     return KINDS[kind].model_validate(told).model_dump(mode="json")
 
 
+def timed(found: Offers, plan: Plan, setup: Setup, part: Content, incoming: Incoming) -> Offers:
+    """What is offered with the times of its steps. Raises BadInput as `times_of`."""
+    offered = tuple(
+        one.model_copy(
+            update={"times": times_of(plan, setup, part, incoming, one.cuttable.position, one.cuttable.steps)}
+        )
+        for one in found.offered
+    )
+    return found.model_copy(update={"offered": offered})
+
+
 def times_of(
     plan: Plan, setup: Setup, part: Content, incoming: Incoming, position: str, steps: Iterable[ProposedStep]
 ) -> tuple[StepTime, ...]:

@@ -147,6 +147,15 @@ class Drilling(OperationKind):
     def dwell_s_at_bottom(self) -> float:
         return self.dwell_s
 
+    def bore_made(self, tool: Tool, drawn: float) -> float | None:
+        return None if self.cycle in ("spot", "tap") else tool.DC
+
+    def thread_made(self, tool: Tool, drawn: float) -> tuple[float, float] | None:
+        return (tool.DC, tool.TP) if self.cycle == "tap" and tool.TP is not None else None
+
+    def is_drilled(self) -> bool:
+        return self.cycle in DRILLED
+
     def adjusted(self, tool: Tool, part: Part | None) -> Tool:
         """A boring head set to its hole."""
         size = self._size(part)

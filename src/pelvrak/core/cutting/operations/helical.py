@@ -13,7 +13,7 @@ from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, leaves
 from pelvrak.core.cutting.passes import OVER_MM
 from pelvrak.core.cutting.regions import bore_region, is_through
 from pelvrak.core.cutting.standing import top_within, touches
-from pelvrak.core.cutting.tools import ToolKind, cutter_profile
+from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.part import FaceRef, face_of
 
@@ -46,6 +46,9 @@ class Helical(OperationKind):
 
     def engagement(self, cutter_mm: float) -> tuple[float, float] | None:
         return self.pitch, cutter_mm
+
+    def bore_made(self, tool: Tool, drawn: float) -> float | None:
+        return drawn - 2 * self.on_walls()
 
     def plan(self, job: Job) -> None:
         for ref in self.faces:

@@ -33,7 +33,7 @@ from pelvrak.core.cutting.regions import (
     upright_wall,
 )
 from pelvrak.core.cutting.standing import top_within, touches
-from pelvrak.core.cutting.tools import ToolKind, cutter_profile
+from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats
@@ -120,6 +120,10 @@ class Outline(OperationKind):
     )
     nest: bool = asked(False, title="Nest", help="along the inside of the nest, where a setup cuts one")
     ramp_deg: Ramp = ramp_angle()
+
+    def bore_made(self, tool: Tool, drawn: float) -> float | None:
+        milled = self.side == "inside" and self.chamfer is None
+        return drawn - 2 * self.on_walls() if milled else None
 
     def plan(self, job: Job) -> None:
         if (self.chamfer is None) == (job.tool.kind == "chamfer_mill"):

@@ -44,7 +44,7 @@ from pelvrak.core.cutting.regions import (
     upright_wall,
 )
 from pelvrak.core.cutting.standing import top_within, touches
-from pelvrak.core.cutting.tools import ToolKind, cutter_profile
+from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import FaceRef, face_of
@@ -96,6 +96,9 @@ class Pocket(OperationKind):
         if (self.nest is None) == (not self.faces):
             raise ValueError("a pocket needs its floors or bores picked, or the room of a nest, and not both")
         return self
+
+    def bore_made(self, tool: Tool, drawn: float) -> float | None:
+        return drawn - 2 * self.on_walls()
 
     def plan(self, job: Job) -> None:
         _plan(self, job)

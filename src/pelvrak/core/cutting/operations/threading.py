@@ -70,6 +70,9 @@ class Threading(OperationKind):
         minor_off = abs(2 * face.radius + tool.TP - size)
         return math.inf if over > 0 or minor_off > MINOR_SHARE * tool.TP else -over
 
+    def thread_made(self, tool: Tool, drawn: float) -> tuple[float, float] | None:
+        return None if tool.TP is None else (self.size or drawn + tool.TP, tool.TP)
+
     def plan(self, job: Job) -> None:
         for ref in self.faces:
             self._thread(job, ref)
