@@ -11,6 +11,7 @@ from pathlib import Path
 from pelvrak.core.billet.block import Block, BySize
 from pelvrak.core.cutting.operations import Drilling, Facing, Operation, Outline, Pocket
 from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.geometry.callout import Callout
 from pelvrak.core.geometry.part import Face, FaceRef, Part, ref_to
 from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.holding.hold import Hold, Item, Pinned, SoftCut, WorkPlace, vise_hold
@@ -252,7 +253,16 @@ def _build() -> tuple[Plan, Plan]:
     shelf = tool_shelf()
     plan = Plan(
         name="Sluice-gate encoder housing",
-        part=PartFile(file=STEP.name, sha256=hashlib.sha256(data).hexdigest(), revision="C"),
+        part=PartFile(
+            file=STEP.name,
+            sha256=hashlib.sha256(data).hexdigest(),
+            revision="C",
+            callouts=tuple(
+                Callout(face=face, text=text)
+                for text, faces in (("H7", bore), ("H7", dowels), ("M6", threads))
+                for face in faces
+            ),
+        ),
         billet=Block(material="EN AW-6082", sizing=BySize(size=(130, 90, 52), place=(0.5, 0.5, 0.85))),
         tools=tuple(shelf[name] for name in TOOLS),
         setups=(top, jaws, under, side),
