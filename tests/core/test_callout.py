@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import unittest
 
+import numpy as np
+
+from pelvrak.core.cutting.operations.surfacing import scallop_height
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.callout import Callout, check_callout, understood
+from pelvrak.core.geometry.callout import SCALLOP_RA, Callout, check_callout, understood
 from pelvrak.core.geometry.part import ref_to
 from pelvrak.core.geometry.step_reader import model_of_solid
 from tests import solids
@@ -90,6 +93,37 @@ class Callouts(unittest.TestCase):
         ):
             with self.assertRaises(BadInput, msg=text):
                 understood(text, nominal)
+
+    def test_roughness(self):
+        """Grades of ISO 1302:1992 (from memory); Ra of a parabola by numbers, of an arc as near as its
+        scallop is shallow.
+        """
+        for text, nominal, ra in (
+            ("Ra 1.6", None, 1.6),
+            ("Ra0,8 µm", 8.0, 0.8),
+            ("N7", None, 1.6),
+            ("8 H7 Ra 0.8", 8.0, 0.8),
+            ("M6 Rz 12.5", 5.0, 3.2075),
+        ):
+            self.assertAlmostEqual(understood(text, nominal).ra_um, ra, places=4, msg=text)
+        self.assertEqual(understood("Ra 1.6", 8.0).kind, "surface")
+        self.assertEqual(understood("8 H7 Ra 0.8", 8.0).high, 8.015)
+        # On a size N7 is a class of ISO 286-2: 8 N7 is 7.981 … 7.996 (from memory).
+        for text in ("N7", "8 N7"):
+            self.assertEqual((understood(text, 8.0).low, understood(text, 8.0).high), (7.981, 7.996))
+        x = np.linspace(-0.5, 0.5, 200_001)
+        for profile in (4 * x**2, (5.0 - np.sqrt(25.0 - (x * 0.3) ** 2)) / scallop_height(5.0, 0.3)):
+            own = np.abs(profile - profile.mean()).mean()
+            self.assertAlmostEqual(1 / own, SCALLOP_RA, delta=0.002)
+        for text, nominal, code in (
+            ("Ra 900", None, "tolerance.roughness"),
+            ("N13", None, "tolerance.roughness"),
+            ("H7", None, "tolerance.no_size"),
+            ("H7 Ra 0.8", None, "tolerance.no_size"),
+        ):
+            with self.assertRaises(BadInput) as refused:
+                understood(text, nominal)
+            self.assertEqual(refused.exception.code, code)
 
     def test_on_a_face(self):
         part = model_of_solid(

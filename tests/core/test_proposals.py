@@ -21,7 +21,7 @@ from pelvrak.core.cutting.tools import Tool, tool_shelf
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.callout import understood
+from pelvrak.core.geometry.callout import Callout, understood
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.part import PartModel, ref_to
 from pelvrak.core.machine.machine import machine_of
@@ -508,6 +508,17 @@ class OtherParts(unittest.TestCase):
         self.assertEqual(one.cuttable.what, "a free surface, 10 deep")
         self.assertEqual([o.kind for o in after.setups[0].operations], ["clearing", "surfacing"])
         self.assertLess(report.comparison.max_gouge_mm, 0.05)
+        # With a roughness on the dome its lines are as near as that asks: Ra 1.6 are scallops of 6.2 µm.
+        callout = Callout(face=one.cuttable.faces[-1], text="Ra 1.6")
+        rough = after.model_copy(
+            update={
+                "part": after.part.model_copy(update={"callouts": (callout,)}),
+                "setups": (after.setups[0].model_copy(update={"operations": ()}),),
+            }
+        )
+        (fine,) = offered(rough, report, self.store).offered
+        self.assertEqual(fine.cuttable.steps[1].told["scallop"], 0.00624)
+        self.assertIsNone(one.cuttable.steps[1].told["scallop"])
         # In the edge of 37° between sphere and plate a ball of R5 leaves R / cos(37° / 2) − R at its middle.
         angle = math.acos(15 / 25)
         self.assertLess(report.comparison.max_left_mm, 5 / math.cos(angle / 2) - 5 + 0.1)

@@ -12,7 +12,7 @@ from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.GeomAbs import GeomAbs_SurfaceType
 from OCP.Interface import Interface_Static
 from OCP.STEPCAFControl import STEPCAFControl_Writer
-from OCP.TCollection import TCollection_ExtendedString
+from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
 from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp
@@ -26,7 +26,7 @@ from OCP.XCAFDimTolObjects import (
 )
 from OCP.XCAFDoc import XCAFDoc_Dimension, XCAFDoc_DocumentTool
 
-from pelvrak.core.geometry.callout import Callout, senseless, tolerances
+from pelvrak.core.geometry.callout import Callout, roughness, senseless, tolerances
 from pelvrak.core.geometry.part import Part, ref_to
 from pelvrak.core.geometry.step_file import read_step
 from tests import solids
@@ -45,12 +45,12 @@ H = XCAFDimTolObjects_DimensionFormVariance.XCAFDimTolObjects_DimensionFormVaria
 IT7 = XCAFDimTolObjects_DimensionGrade.XCAFDimTolObjects_DimensionGrade_IT7
 
 
-def written(**changed: str) -> bytes:
+def written(words: tuple[str, ...] = (), **changed: str) -> bytes:
     """An AP242 file by Open CASCADE's writer, with a class on Ø8, deviations on Ø12, nothing on Ø6, and
     limits on the boss.
 
     The writer puts a grade's number in its own list and a lower deviation without its sign: both as ISO
-    10303-47 has them instead. changed: further texts in it.
+    10303-47 has them instead. words: said of Ø6; changed: further texts in it.
     """
     document = TDocStd_Document(TCollection_ExtendedString("tolerances"))
     shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
@@ -74,11 +74,16 @@ def written(**changed: str) -> bytes:
         told.SetUpperTolValue(0.03)
         told.SetLowerTolValue(-0.01)
 
+    def with_words(told: Any) -> None:
+        told.SetValue(6.0)
+        for text in words:
+            told.AddDescription(TCollection_HAsciiString(text), TCollection_HAsciiString("note"))
+
     def with_limits(told: Any) -> None:
         told.SetUpperBound(9.99)
         told.SetLowerBound(9.97)
 
-    tell = {4.0: with_class, 6.0: with_deviations, 3.0: lambda told: told.SetValue(6.0), 5.0: with_limits}
+    tell = {4.0: with_class, 6.0: with_deviations, 3.0: with_words, 5.0: with_limits}
     faces = TopTools_IndexedMapOfShape()
     TopExp.MapShapes_s(SHAPE, TopAbs_ShapeEnum.TopAbs_FACE, faces)
     for number in range(faces.Extent()):
@@ -122,6 +127,17 @@ class FromTheFile(unittest.TestCase):
 
     def test_a_grade_with_its_letters(self):
         part = read_step(written(**{"('H','hole','7','')": "('H','hole','IT7','')"})).part
+        self.assertEqual(by_size(part)[8.0], "H7")
+
+    def test_threads_and_roughness_said_in_words(self):
+        part = read_step(written(("hand reamed", "M7", "Ra 1.6"))).part
+        self.assertEqual(by_size(part)[6.0], "M7 Ra 1.6")
+        face = next(one for one in part.faces if one.kind == "cylinder" and one.radius == 3.0)
+        # M7 has no coarse pitch in the table: it is told, and not guessed.
+        self.assertEqual([bad.code for bad in senseless(part, ())], ["tolerance.thread"])
+        part = read_step(written(("M7x1", "Ra 1.6"))).part
+        self.assertEqual(tolerances(part, ())[face.number].pitch, 1.0)
+        self.assertEqual(roughness(part, ()), {face.number: 1.6})
         self.assertEqual(by_size(part)[8.0], "H7")
 
     def test_typed_ones_win(self):

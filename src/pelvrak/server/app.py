@@ -155,9 +155,12 @@ def typed(text: Annotated[str, Query(max_length=1000)], unit: FieldUnit = "mm") 
 
 @app.get("/api/callout")
 def callout(
-    text: Annotated[str, Query(max_length=40)], nominal: Annotated[float, Query(gt=0, le=5000)]
+    text: Annotated[str, Query(max_length=40)],
+    nominal: Annotated[float | None, Query(gt=0, le=5000, allow_inf_nan=False)] = None,
 ) -> Understood:
-    """What a tolerance or thread typed on a size (mm) means."""
+    """What a tolerance or thread typed on a size (mm), or a roughness, means. nominal: none for a face that
+    has no size.
+    """
     return read_callout(text, nominal)
 
 

@@ -1250,7 +1250,8 @@ export interface paths {
         };
         /**
          * Callout
-         * @description What a tolerance or thread typed on a size (mm) means.
+         * @description What a tolerance or thread typed on a size (mm), or a roughness, means. nominal: none for a face that
+         *     has no size.
          */
         get: operations["callout_api_callout_get"];
         put?: never;
@@ -1986,16 +1987,17 @@ export interface components {
         };
         /**
          * Callout
-         * @description A tolerance or thread typed on a face of the part.
+         * @description A tolerance, thread or roughness typed on a face of the part.
          *
-         *     face: what it belongs to; text: as it is written on a drawing, such as 35 H7, 12 ±0.05 or M6.
+         *     face: what it belongs to; text: as it is written on a drawing, such as 35 H7, 12 ±0.05, M6, Ra 1.6 or
+         *     8 H7 Ra 0.8.
          */
         Callout: {
             /** @description what it belongs to */
             face: components["schemas"]["FaceRef"];
             /**
              * Text
-             * @description as it is written on a drawing, such as 35 H7, 12 ±0.05 or M6
+             * @description as it is written on a drawing, such as 35 H7, 12 ±0.05, M6, Ra 1.6 or 8 H7 Ra 0.8
              */
             text: string;
         };
@@ -9776,23 +9778,23 @@ export interface components {
         };
         /**
          * Understood
-         * @description What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill); said:
-         *     in words; source. size, pitch: of a thread, mm.
+         * @description What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill; 0 where
+         *     only the surface is told); said: in words; source. size, pitch: of a thread, mm; ra_um: roughness Ra, µm.
          */
         Understood: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "limits" | "thread";
+            kind: "limits" | "thread" | "surface";
             /**
              * Low
-             * @description limits of size, mm (for a thread, of its tapping drill)
+             * @description limits of size, mm (for a thread, of its tapping drill; 0 where only the surface is told)
              */
             low: number;
             /**
              * High
-             * @description limits of size, mm (for a thread, of its tapping drill)
+             * @description limits of size, mm (for a thread, of its tapping drill; 0 where only the surface is told)
              */
             high: number;
             /**
@@ -9812,6 +9814,11 @@ export interface components {
              * @description of a thread, mm
              */
             pitch?: number | null;
+            /**
+             * Ra Um
+             * @description roughness Ra, µm
+             */
+            ra_um?: number | null;
         };
         /**
          * UpByDirection
@@ -18807,7 +18814,7 @@ export interface operations {
         parameters: {
             query: {
                 text: string;
-                nominal: number;
+                nominal?: number | null;
             };
             header?: never;
             path?: never;

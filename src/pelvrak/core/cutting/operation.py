@@ -279,6 +279,10 @@ class OperationKind(Frozen, ABC):
         """Size and pitch of the thread it cuts in a hole, mm."""
         return None
 
+    def scallops_left(self, tool: Tool) -> float | None:
+        """Height of what it leaves between two passes over a surface, mm; None where it makes none known."""
+        return None
+
     def is_drilled(self) -> bool:
         """Whether its holes are as wide as a drill makes them."""
         return False

@@ -1,7 +1,8 @@
-"""What does a tolerance mean that someone has typed on a hole or a face?"""
+"""What does a tolerance, a thread or a roughness mean that someone has typed on a hole or a face?"""
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterable, Iterator
 from typing import Annotated, Literal
@@ -44,12 +45,18 @@ _DEVIATION = r"(?:[+-]\s?)?0*(?:\.\d+|0\.\d+|0)|[+-]\s?\d+(?:\.\d+)?"
 # A size that is written first is the feature's to this share; a deviation larger than this share of the size
 # is none.
 SIZE_SLACK, WIDEST_SHARE = 0.02, 0.25
+# Ra of the grades N1 to N12, µm: ISO 1302:1992 (from memory).
+GRADES_N = (0.025, 0.05, 0.1, 0.2, 0.4, 0.8, 1.6, 3.2, 6.3, 12.5, 25.0, 50.0)
+# Height over Ra of a profile of equal shallow arcs: of a parabola of height h the mean line lies at h/3, and
+# the mean distance from it is 4·h / (9·√3).
+SCALLOP_RA = 9 * math.sqrt(3) / 4
 
 
 class Callout(Frozen):
-    """A tolerance or thread typed on a face of the part.
+    """A tolerance, thread or roughness typed on a face of the part.
 
-    face: what it belongs to; text: as it is written on a drawing, such as 35 H7, 12 ±0.05 or M6.
+    face: what it belongs to; text: as it is written on a drawing, such as 35 H7, 12 ±0.05, M6, Ra 1.6 or
+    8 H7 Ra 0.8.
     """
 
     face: FaceRef
@@ -57,27 +64,71 @@ class Callout(Frozen):
 
 
 class Understood(Frozen):
-    """What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill); said:
-    in words; source. size, pitch: of a thread, mm.
+    """What a callout means. kind; low, high: limits of size, mm (for a thread, of its tapping drill; 0 where
+    only the surface is told); said: in words; source. size, pitch: of a thread, mm; ra_um: roughness Ra, µm.
     """
 
-    kind: Literal["limits", "thread"]
+    kind: Literal["limits", "thread", "surface"]
     low: float
     high: float
     said: str
     source: str
     size: float | None = None
     pitch: float | None = None
+    ra_um: float | None = None
 
 
-def understood(text: str, nominal: float) -> Understood:
+def understood(text: str, nominal: float | None) -> Understood:
     """What people write on a drawing about a size (mm): H7, 8 H7, ±0.05, +0.1 -0.2, +0.02/0, 8 +0.015, 8
-    +0.015/0, 8.000-8.015, or a thread: M6, M16x1.5, 1/4-20 UNC.
+    +0.015/0, 8.000-8.015, or a thread: M6, M16x1.5, 1/4-20 UNC; behind it, or alone, a roughness: Ra 1.6,
+    Rz 6.3, N7.
 
-    A size that stands first has to be the feature's own. Raises BadInput for what means nothing or does not
-    fit the size.
+    nominal: None for a face that has no size. A size that stands first has to be the feature's own. Raises
+    BadInput for what means nothing or does not fit the size.
     """
     clean = re.sub(r"\s+", " ", text.strip().replace("−", "-").replace("–", "-").replace(",", "."))
+    rest, ra = _roughness(clean, nominal is None)
+    if ra is not None and not rest:
+        source = "ISO 21920-2 Ra; Rz as of equal scallops, 9·√3/4 times it"
+        return Understood(kind="surface", low=0.0, high=0.0, said=f"Ra {ra:.3g} µm", source=source, ra_um=ra)
+    if nominal is None:
+        raise BadInput(
+            "tolerance.no_size",
+            "tolerance",
+            "this face has no size",
+            "pick a round face, or give a roughness such as Ra 1.6",
+        )
+    meant = _sized(rest, nominal)
+    if ra is None:
+        return meant
+    return meant.model_copy(update={"ra_um": ra, "said": f"{meant.said}, Ra {ra:.3g} µm"})
+
+
+def _roughness(clean: str, graded: bool) -> tuple[str, float | None]:
+    """A callout without the roughness it ends with, and that as Ra, µm. graded: N7 is one; on a size it is a
+    class of ISO 286. Raises BadInput for one that is none.
+    """
+    how = "R[azAZ]|N" if graded else "R[azAZ]"
+    found = re.fullmatch(rf"(.*?)(?:^|(?<=\s)|;\s?)({how})\s?({_SIZE})(?:\s?[µμu]m)?", clean)
+    if found is None:
+        return clean, None
+    kind, value = found[2].upper(), float(found[3])
+    if kind == "N":
+        ra = GRADES_N[int(value) - 1] if value in range(1, len(GRADES_N) + 1) else 0.0
+    else:
+        ra = value if kind == "RA" else value / SCALLOP_RA
+    if not GRADES_N[0] / 2 <= ra <= 2 * GRADES_N[-1]:
+        raise BadInput(
+            "tolerance.roughness",
+            "tolerance",
+            f"{found[2]}{found[3]} is no roughness of the trade",
+            "give Ra or Rz in µm, or a grade N1 to N12",
+        )
+    return found[1].strip(" ;"), round(ra, 5)
+
+
+def _sized(clean: str, nominal: float) -> Understood:
+    """What is said about a size."""
     if thread := re.fullmatch(
         r"[Mm](\d+(?:\.\d+)?)(?:\s*[x×]\s*(\d+(?:\.\d+)?))?(?:\s*-\s*\d?[HhGg]\d?)?", clean
     ):
@@ -90,7 +141,7 @@ def understood(text: str, nominal: float) -> Understood:
         return _limits(nominal, one - nominal, two - nominal, "as typed")
     if sized := re.fullmatch(rf"[ØøD]?\s*({_SIZE})\s+(\S.*)", clean):
         _own_size(float(sized[1]), nominal)
-        return understood(sized[2], float(sized[1]))
+        return _sized(sized[2], float(sized[1]))
     if both := re.fullmatch(rf"(?:±|\+/-|\+-)\s*({_NUMBER})", clean):
         half = abs(float(both[1]))
         return _limits(nominal, -half, half, "as typed")
@@ -207,17 +258,26 @@ def size_of(face: Face) -> float | None:
 
 
 def tolerances(part: Part, typed: Iterable[Callout]) -> dict[int, Understood]:
-    """What the tolerances on the faces mean, by face: those the file carries, and those typed, which win.
+    """What the tolerances and threads on the faces mean, by face: those the file carries, and those typed,
+    which win.
 
     What is lost or means nothing is left out, and told by `senseless`.
     """
-    out: dict[int, Understood] = {}
+    return {face: one for face, one in _meant(part, typed) if one.kind != "surface"}
+
+
+def roughness(part: Part, typed: Iterable[Callout]) -> dict[int, float]:
+    """How rough faces may be, Ra by face, µm."""
+    return {face: one.ra_um for face, one in _meant(part, typed) if one.ra_um is not None}
+
+
+def _meant(part: Part, typed: Iterable[Callout]) -> Iterator[tuple[int, Understood]]:
+    """What is said of faces and means something, what wins last."""
     for callout in (*_of_file(part), *typed):
         try:
-            out[callout.face.face] = check_callout(part, callout)
+            yield callout.face.face, check_callout(part, callout)
         except BadInput:
             continue
-    return out
 
 
 def senseless(part: Part, typed: Iterable[Callout]) -> Iterator[BadInput]:
@@ -242,16 +302,8 @@ def _of_file(part: Part) -> Iterator[Callout]:
 
 
 def check_callout(part: Part, callout: Callout) -> Understood:
-    """What a callout means on its face. Raises BadInput when the face is lost, has no size, or the text means
-    nothing.
+    """What a callout means on its face. Raises BadInput when the face is lost, has no size for it, or the
+    text means nothing.
     """
     face = face_of(part, callout.face, f"tolerance {callout.text}")
-    size = size_of(face)
-    if size is None:
-        raise BadInput(
-            "tolerance.no_size",
-            f"tolerance {callout.text}",
-            f"face {face.number} ({face.kind}) has no size",
-            "pick a round face",
-        )
-    return understood(callout.text, size)
+    return understood(callout.text, size_of(face))

@@ -1,16 +1,22 @@
 """Which tolerances does a STEP file of AP242 carry on the part's faces? Asked where step_reader is loaded.
 
 Sizes and their tolerances as ISO 10303-47 has them (dimensional size, plus-minus tolerance, limits and fits),
-on the faces that ISO 10303-242's geometric item specific usage names.
+on the faces that ISO 10303-242's geometric item specific usage names. Threads and roughness have no form of
+their own there: they are read where a size says them in words, as a descriptive item.
 """
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import Any
 
 from OCP.StepAP242 import StepAP242_GeometricItemSpecificUsage
-from OCP.StepRepr import StepRepr_ReprItemAndLengthMeasureWithUnit, StepRepr_ShapeAspectRelationship
+from OCP.StepRepr import (
+    StepRepr_DescriptiveRepresentationItem,
+    StepRepr_ReprItemAndLengthMeasureWithUnit,
+    StepRepr_ShapeAspectRelationship,
+)
 from OCP.StepShape import (
     StepShape_AdvancedFace,
     StepShape_DimensionalCharacteristicRepresentation,
@@ -24,6 +30,8 @@ from pelvrak.core.geometry.part import FileCallout
 
 # What a file without any has none of.
 TOLD = b"DIMENSIONAL_SIZE"
+# Words that say a thread, and a roughness.
+THREAD, ROUGH = re.compile(r"M\d|\d+/\d+\s*-\s*\d"), re.compile(r"R[az]\s?\d", re.IGNORECASE)
 UNITS_MM = {"millimetre": 1.0, "centimetre": 10.0, "metre": 1000.0, "inch": 25.4, "foot": 304.8}
 
 
@@ -38,13 +46,21 @@ def tolerances_in(reader: Any, solid: Any, unit: str) -> tuple[FileCallout, ...]
     entities = [model.Value(number) for number in range(1, model.NbEntities() + 1)]
     numbers = _numbers(reader, solid)
     named = _named(entities)
-    found: dict[int, str] = {}
+    found: dict[int, list[str]] = {}
     for aspect, text in _texts(entities, scale):
         for face in _faces_of(aspect, named):
             number = next((n for one, n in numbers if one is face), None)
             if number is not None:
-                found.setdefault(number, text)
-    return tuple(FileCallout(face=number, text=text) for number, text in sorted(found.items()))
+                found.setdefault(number, []).append(text)
+    return tuple(FileCallout(face=number, text=_said(texts)) for number, texts in sorted(found.items()))
+
+
+def _said(texts: list[str]) -> str:
+    """All that is said of a face in one: a thread before a size, the first of each, and its roughness."""
+    threads = [text for text in texts if THREAD.match(text)]
+    rough = [text for text in texts if ROUGH.match(text)]
+    sizes = [text for text in texts if text not in (*threads, *rough)]
+    return " ".join([*(threads or sizes)[:1], *rough[:1]])[:40]
 
 
 def _numbers(reader: Any, solid: Any) -> list[tuple[Any, int]]:
@@ -89,14 +105,25 @@ def _texts(entities: list[Any], scale: float) -> Iterator[tuple[Any, str]]:
     for entity in entities:
         if isinstance(entity, StepShape_PlusMinusTolerance):
             size = entity.TolerancedDimension().DimensionalSize()
-            text = _deviations(entity.Range(), scale)
+            texts = [_deviations(entity.Range(), scale)]
         elif isinstance(entity, StepShape_DimensionalCharacteristicRepresentation):
             size = entity.Dimension().DimensionalSize()
-            text = _limits(entity.Representation(), scale)
+            texts = [_limits(entity.Representation(), scale), *_words(entity.Representation())]
         else:
             continue
-        if size is not None and text is not None:
-            yield size.AppliesTo(), text
+        for text in texts if size is not None else ():
+            if text is not None:
+                yield size.AppliesTo(), text
+
+
+def _words(told: Any) -> Iterator[str]:
+    """Threads and roughness said in words."""
+    for number in range(told.NbItems()):
+        item = told.ItemsValue(number + 1)
+        if isinstance(item, StepRepr_DescriptiveRepresentationItem):
+            text = item.Description().ToCString().strip()
+            if THREAD.match(text) or ROUGH.match(text):
+                yield text
 
 
 def _deviations(told: Any, scale: float) -> str | None:

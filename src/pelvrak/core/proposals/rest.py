@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from pelvrak.core.geometry.callout import SCALLOP_RA
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Face
 from pelvrak.core.geometry.rigid import turned
@@ -117,9 +118,18 @@ def _offered(plane: Plane, shop: Shop, left: list[Face]) -> Cuttable:
             "faces": told_faces(plane.refs(tuple(face.number for face in free))),
             "within": "faces",
             "step": LINES_MM,
+            "scallop": _scallop(plane, free),
         }
         steps.append(shop.step(ball, "finish", finish))
     return base.model_copy(update={"steps": tuple(steps)})
+
+
+def _scallop(plane: Plane, free: list[Face]) -> float | None:
+    """The height between two lines that leaves no surface rougher than it may be, mm; None where none is
+    told.
+    """
+    told = [plane.rough[face.number] for face in free if face.number in plane.rough]
+    return round(SCALLOP_RA * min(told) / 1000, 5) if told else None
 
 
 def _tightest(free: list[Face]) -> float:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal
 
@@ -127,7 +127,8 @@ class Plane:
 
     position: its name, "" as the work is seated; stock: that comes in, as it lies there; meant: what the
     callouts on faces say, by face; cut_by: the operation that cuts a face, by face, of the top by TOP, of the
-    outside by OUTSIDE; held_to: height up to which the holding stands beside the work, mm.
+    outside by OUTSIDE; held_to: height up to which the holding stands beside the work, mm; rough: how rough
+    faces may be, Ra, µm.
     """
 
     position: str
@@ -138,6 +139,7 @@ class Plane:
     meant: Mapping[int, Understood]
     cut_by: Mapping[int, str]
     held_to: float = -math.inf
+    rough: Mapping[int, float] = field(default_factory=dict)
 
     @cached_property
     def up(self) -> Floats:

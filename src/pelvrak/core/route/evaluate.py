@@ -14,8 +14,8 @@ from pelvrak.core.geometry.callout import senseless
 from pelvrak.core.geometry.part import PartModel
 from pelvrak.core.route.billets import billet_report
 from pelvrak.core.route.comparing import compared
+from pelvrak.core.route.ends import ends_of
 from pelvrak.core.route.graph import route_version
-from pelvrak.core.route.hole_ends import hole_ends
 from pelvrak.core.route.jaw_setup import jaw_setup
 from pelvrak.core.route.part_setup import part_setup, stock_after
 from pelvrak.core.route.pieces import PART
@@ -104,7 +104,7 @@ def _run(
         _raw(plan, model, engine, found),
         found,
         steps=3 + sum(3 + len(visits(s)) for s in plan.setups),
-        ends=hole_ends(plan, model.part),
+        ends=ends_of(plan, model.part),
     )
 
 

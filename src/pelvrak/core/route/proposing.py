@@ -21,7 +21,7 @@ from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.step import Content
 from pelvrak.core.errors import BadInput, json_from
-from pelvrak.core.geometry.callout import tolerances
+from pelvrak.core.geometry.callout import roughness, tolerances
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen, PartModel
@@ -163,6 +163,7 @@ def offers(
         machine_of(setup.machine, plan.machines),
         rules,
     )
+    rough = roughness(part.model.part, plan.part.callouts)
     meant, cut_by = tolerances(part.model.part, plan.part.callouts), _cut_by(plan.settled(), setup.name)
     found: list[Cuttable] = []
     passed: list[Passed] = []
@@ -172,7 +173,8 @@ def offers(
         if stock is None:
             continue
         offered, not_offered = cuttable(
-            Plane(position, at, stock, part.model, part.features, meant, cut_by, incoming.held_to), shop
+            Plane(position, at, stock, part.model, part.features, meant, cut_by, incoming.held_to, rough),
+            shop,
         )
         # What looks to the spindle at two positions is offered at the first.
         for one in offered:

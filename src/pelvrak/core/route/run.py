@@ -39,7 +39,7 @@ Progress = Callable[[float, str], bool]
 class Run:
     """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key;
     loads: registers given out in it, by the load; meant: cuts into the part that are wanted; in_cut: how long
-    each tool has cut, s, by its id; ends: what is told of how holes end, by setup and operation; begun: told
+    each tool has cut, s, by its id; ends: what is told of how faces end, by setup and operation; begun: told
     of a setup whose seat, holding and reach are known before it is cut.
     """
 

@@ -19,10 +19,18 @@ import { Refused } from '../../ui/Refused'
 
 type Meaning = { kind: string; low: number; high: number; said: string; source: string }
 
-const meaning = (text: string, nominal: number) =>
-  answered<Meaning>(api.GET('/api/callout', { params: { query: { text, nominal } } }))
+/** nominal: null for a face that has no size. */
+const meaning = (text: string, nominal: number | null) =>
+  answered<Meaning>(
+    api.GET('/api/callout', { params: { query: nominal === null ? { text } : { text, nominal } } }),
+  )
 
-/** Tolerances and threads on round faces, from the part’s file or typed, with the limits they mean. */
+/** The size a face has, mm: its diameter; null where it has none. */
+const sizeOf = (face: Part['faces'][number] | null | undefined) =>
+  face?.radius != null && (face.kind === 'cylinder' || face.kind === 'sphere') ? 2 * face.radius : null
+const called = (size: number | null, number: number) => (size === null ? `F${number}` : `Ø${round(size, 3)}`)
+
+/** Tolerances, threads and roughness of faces, from the part’s file or typed, with what they mean. */
 export function Callouts({
   project,
   part,
@@ -36,10 +44,9 @@ export function Callouts({
   const [problem, setProblem] = useState<Problem | null>(null)
   const { callouts } = project.plan.part
   const face = picked && part?.faces[picked.face]
-  const size =
-    face?.radius != null && (face.kind === 'cylinder' || face.kind === 'sphere') ? 2 * face.radius : null
+  const size = sizeOf(face)
   const put = async (text: string) => {
-    if (!face || size === null || !text.trim()) return
+    if (!face || !text.trim()) return
     try {
       await meaning(text, size)
     } catch (refusal) {
@@ -61,10 +68,10 @@ export function Callouts({
       ['cylinder', 'sphere'].includes(part?.faces[one.face]?.kind ?? '') &&
       !callouts.some((typed) => typed.face.face === one.face),
   )
-  if (!callouts.length && !carried.length && size === null) return null
+  if (!callouts.length && !carried.length && !face) return null
   return (
     <section aria-label="Tolerances">
-      <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Tolerances and threads</h3>
+      <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Tolerances, threads, roughness</h3>
       <ul className="text-[12.5px]">
         {carried.map((one) => {
           const radius = part?.faces[one.face]?.radius ?? 0
@@ -85,7 +92,7 @@ export function Callouts({
           )
         })}
         {callouts.map((one) => {
-          const own = part?.faces[one.face.face]
+          const own = sizeOf(part?.faces[one.face.face])
           return (
             <li key={`${one.face.face}`} className="flex items-baseline gap-2 border-t border-rule py-1">
               <button
@@ -93,10 +100,10 @@ export function Callouts({
                 className="figures w-24 text-left hover:underline"
                 onClick={() => useShown.setState({ lit: [one.face.face], seen: null })}
               >
-                Ø{own?.radius != null ? round(2 * own.radius, 3) : '?'} {one.text}
+                {called(own, one.face.face)} {one.text}
               </button>
               <span className="grow">
-                {own?.radius != null && <Meant text={one.text} nominal={2 * own.radius} />}
+                <Meant text={one.text} nominal={own} />
               </span>
               <button
                 type="button"
@@ -116,14 +123,14 @@ export function Callouts({
           )
         })}
       </ul>
-      {face && size !== null && (
+      {face && (
         <div className="mt-1 flex items-center gap-2 border-t border-rule pt-1">
-          <span className="figures">Ø{round(size, 3)}</span>
+          <span className="figures">{called(size, face.number)}</span>
           <input
             aria-label="Tolerance of the picked face"
             key={face.number}
             className="figures w-28 rounded-[3px] border border-rule bg-white px-2 py-1"
-            placeholder="H7, ±0.05, M6"
+            placeholder={size === null ? 'Ra 1.6' : 'H7, ±0.05, M6'}
             defaultValue={
               callouts.find((one) => one.face.face === face.number)?.text ??
               carried.find((one) => one.face === face.number)?.text ??
@@ -142,10 +149,10 @@ export function Callouts({
   )
 }
 
-function Meant({ text, nominal }: { text: string; nominal: number }) {
+function Meant({ text, nominal }: { text: string; nominal: number | null }) {
   const { data, error } = useQuery({
     queryKey: ['callout', text, nominal],
-    queryFn: () => meaning(text, Number(round(nominal, 6))),
+    queryFn: () => meaning(text, nominal === null ? null : Number(round(nominal, 6))),
     staleTime: Infinity,
     retry: false,
   })

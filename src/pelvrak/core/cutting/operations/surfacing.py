@@ -113,6 +113,14 @@ class Surfacing(OperationKind):
         """It cuts what is left, of no certain depth."""
         return None
 
+    def scallops_left(self, tool: Tool) -> float | None:
+        """On the flat, by lines and a round end."""
+        if self.pattern != "lines" or tool.kind == "end_mill":
+            return None
+        radius = rounded(tool, self.name).corner
+        step = min(self.step, 2 * radius)
+        return scallop_height(radius, step) if self.scallop is None else self.scallop
+
     def unsuitable(self, tool: Tool, part: Part | None) -> float:
         """A smaller one than for clearing."""
         return abs(tool.DC - 6.0)

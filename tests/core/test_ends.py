@@ -8,10 +8,11 @@ from typing import Any
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.callout import SCALLOP_RA
 from pelvrak.core.geometry.part import ref_to
 from pelvrak.core.proposals.chains import tolerance_of
+from pelvrak.core.route.ends import ends_of, minor_limits
 from pelvrak.core.route.evaluate import evaluate
-from pelvrak.core.route.hole_ends import hole_ends, minor_limits
 from pelvrak.core.route.plan import plan_from
 from tests import solids
 from tests.core.planning_bench import model
@@ -58,7 +59,7 @@ def told(
             "setups": [{"name": "OP10", "operations": rows}],
         }
     )
-    return hole_ends(plan.settled(), PART)
+    return ends_of(plan.settled(), PART)
 
 
 def drilled(tool: str, cycle: str = "drill") -> dict[str, Any]:
@@ -140,6 +141,19 @@ class Ends(unittest.TestCase):
     def test_holes_alike_are_told_once_with_their_places(self):
         found = self.only(told("M6", wall(5, 30), drilled(DRILL_5), more=(wall(5, 40),)), "o0")
         self.assertEqual(len(found.place), 2)
+
+    def test_a_surface_rougher_than_it_may_be(self):
+        """A ball of R5 by steps of 1 mm leaves 5 − √(25 − 1/4) = 25.06 µm: Ra 6.4."""
+        top = next(one for one in PART.faces if one.normal and one.normal[2] > 0.9)
+        face = ref_to(top).model_dump(mode="json")
+        lines = {"kind": "surfacing", "tool": tool_of("ball_mill", 10.0), "within": "faces", "step": 1.0}
+        found = self.only(told("Ra 1.6", face, lines), "o0")
+        self.assertEqual((found.code, found.severity, found.limit), ("cut.rougher", "warning", 1.6))
+        self.assertAlmostEqual(found.measured, 25.063 / SCALLOP_RA, places=2)
+        (edit,) = found.cures[0].edits
+        self.assertEqual((edit.of.operation, edit.field), ("o0", "scallop"))
+        self.assertEqual(told("Ra 1.6", face, {**lines, "scallop": edit.value}), {})
+        self.assertEqual(told("Ra 6.5", face, lines), {})
 
     def test_the_report_tells_it_beside_the_operation(self):
         shape = solids.minus(solids.box((0, 0, 0), (30, 30, 8)), solids.cylinder((15, 15, -1), 4, 20))

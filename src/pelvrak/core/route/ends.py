@@ -1,4 +1,5 @@
-"""Do the holes of a route end as their tolerances and threads say? Told of who cuts each last.
+"""Do holes and surfaces of a route end as their tolerances, threads and roughness say? Told of who cuts
+each last.
 
 What is known exactly is compared: the size a tool is told to make, not the stock on its rays.
 """
@@ -9,10 +10,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from pelvrak.core.cures import Element, put
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.findings import Finding, Severity
-from pelvrak.core.geometry.callout import Understood, tolerances
+from pelvrak.core.geometry.callout import SCALLOP_RA, Understood, roughness, tolerances
 from pelvrak.core.geometry.part import Face, Part
 from pelvrak.core.proposals.chains import rules_shipped, tolerance_of
 from pelvrak.core.route.plan import Plan
@@ -68,12 +70,52 @@ class _Cut:
         )
 
 
-def hole_ends(plan: Plan, part: Part) -> dict[tuple[str, str], tuple[Finding, ...]]:
-    """What is told of how holes end, by setup (its name) and operation (its id). plan: settled."""
-    meant = tolerances(part, plan.part.callouts)
-    faces = {face: hole.faces for hole in part.holes for face in hole.faces}
+def ends_of(plan: Plan, part: Part) -> dict[tuple[str, str], tuple[Finding, ...]]:
+    """What is told of how faces end, by setup (its name) and operation (its id). plan: settled."""
     cuts = _cuts(plan, part)
     out: dict[tuple[str, str], list[Finding]] = {}
+    for finding in (*_holes(plan, part, cuts), *_surfaces(plan, part, cuts)):
+        rows = out.setdefault((finding.setup or "", finding.operation or ""), [])
+        # Of faces alike one operation is told once, with all their places.
+        same = next((n for n, one in enumerate(rows) if one.sentence == finding.sentence), None)
+        if same is None:
+            rows.append(finding)
+        else:
+            rows[same] = rows[same].model_copy(update={"place": (*rows[same].place, *finding.place)})
+    return {key: tuple(rows) for key, rows in out.items()}
+
+
+def _surfaces(plan: Plan, part: Part, cuts: list[_Cut]) -> Iterator[Finding]:
+    """Surfaces left with higher scallops than they may have."""
+    for number, ra in roughness(part, plan.part.callouts).items():
+        last = next((one for one in reversed(cuts) if one.face.number == number), None)
+        left = None if last is None else last.operation.scallops_left(last.tool)
+        if last is None or left is None or left <= SCALLOP_RA * ra / 1000 + SAME_MM / 10:
+            continue
+        own = 1000 * left / SCALLOP_RA
+        yield last.told(
+            "cut.rougher",
+            "warning",
+            f"{last.operation.name} leaves scallops of {1000 * left:.3g} µm, Ra {own:.2g}; the surface may"
+            f" have Ra {ra:.3g}.",
+            measured=round(own, 3),
+            limit=ra,
+            unit="µm",
+            cures=(
+                put(
+                    f"Scallops of {SCALLOP_RA * ra:.3g} µm",
+                    Element(setup=last.setup, operation=last.operation.id),
+                    "scallop",
+                    round(SCALLOP_RA * ra / 1000, 5),
+                ),
+            ),
+        )
+
+
+def _holes(plan: Plan, part: Part, cuts: list[_Cut]) -> Iterator[Finding]:
+    """Holes that end as they should not."""
+    meant = tolerances(part, plan.part.callouts)
+    faces = {face: hole.faces for hole in part.holes for face in hole.faces}
     said: set[tuple[int, ...]] = set()
     for number, understood in meant.items():
         own = faces.get(number)
@@ -81,15 +123,7 @@ def hole_ends(plan: Plan, part: Part) -> dict[tuple[str, str], tuple[Finding, ..
             continue
         said.add(own)
         done = [one for one in cuts if one.face.number in own]
-        for finding in _ended(understood, done):
-            rows = out.setdefault((finding.setup or "", finding.operation or ""), [])
-            # Of holes alike one operation is told once, with all their places.
-            same = next((n for n, one in enumerate(rows) if one.sentence == finding.sentence), None)
-            if same is None:
-                rows.append(finding)
-            else:
-                rows[same] = rows[same].model_copy(update={"place": (*rows[same].place, *finding.place)})
-    return {key: tuple(rows) for key, rows in out.items()}
+        yield from _ended(understood, done)
 
 
 def _cuts(plan: Plan, part: Part) -> list[_Cut]:
