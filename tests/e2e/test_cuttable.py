@@ -43,6 +43,12 @@ class Cuttable(Browser):
         expect(hole.first).to_contain_text("Ø7.8 drill")
         expect(hole.first).to_contain_text("Ø8 H7 reamer")
         self.current(page)
+        # Each step with the time of its path, planned on this stock.
+        expect(hole.first.get_by_role("listitem").last).to_have_text(re.compile(r"\d:\d\d$"))
+        times = re.findall(r"(\d):(\d\d)", hole.first.inner_text())
+        seconds = [60 * int(m) + int(s) for m, s in times]
+        self.assertEqual(len(seconds), 4)
+        self.assertAlmostEqual(seconds[0], sum(seconds[1:]), delta=2)
         self.chains(hole)
         # Taken singly: its operations stand in the list, and it is offered no more.
         page.get_by_role("button", name=re.compile("^Take pocket")).click()
@@ -61,10 +67,10 @@ class Cuttable(Browser):
         self.assertEqual(
             names,
             [
-                "Rough pocket",
-                "Finish pocket",
                 "Face the top",
+                "Rough pocket",
                 "Rough the outside",
+                "Finish pocket",
                 "Finish the outside",
                 "Spot Ø8",
                 "Drill Ø8",

@@ -37,6 +37,8 @@ class Lists(Browser):
         self.stage(self.page, "Cut")
         self.page.get_by_role("button", name="Cut all 7 operations").click()
         self.current(self.page)
+        # By then nothing below the list changes any more, and no row moves under the hand.
+        expect(self.page.get_by_text("Nothing that looks to the spindle is left to cut.")).to_be_visible()
         return number
 
     def operations(self, number: int) -> list[dict[str, Any]]:

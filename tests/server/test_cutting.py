@@ -17,7 +17,8 @@ class Cutting(unittest.TestCase):
             plan = client.get("/api/projects/1").json()["plan"]
         by = {one["what"].split(",")[0]: [(b["setup"], b["name"]) for b in one["by"]] for one in rows}
         self.assertEqual(
-            by["hole Ø8"], [("OP10", "Spot dowels"), ("OP10", "Drill dowels"), ("OP10", "Ream dowels 8 H7")]
+            by["hole Ø8 (8.000 … 8.015)"],
+            [("OP10", "Spot dowels"), ("OP10", "Drill dowels"), ("OP10", "Ream dowels 8 H7")],
         )
         # The demo's part is finished: nothing stands, and every face is somebody's.
         self.assertEqual({one["state"] for one in rows}, {"cut"})
@@ -77,6 +78,33 @@ class Cutting(unittest.TestCase):
             self.assertEqual(client.get("/api/chains").json(), own)
             self.assertEqual(client.delete("/api/chains").json(), rules)
             self.assertEqual(client.get("/api/chains").json(), rules)
+
+    def test_what_is_said_of_a_face_without_a_size(self):
+        with shared().client() as client:
+            rough = client.get("/api/callout", params={"text": "Ra 1.6"}).json()
+            self.assertEqual((rough["kind"], rough["ra_um"]), ("surface", 1.6))
+            wrong = client.get("/api/callout", params={"text": "H7"})
+            self.assertEqual((wrong.status_code, wrong.json()["code"]), (422, "tolerance.no_size"))
+
+    def test_times_of_what_is_offered_are_asked_for(self):
+        with shared().client() as client:
+            state = wait(client, 1)
+            tool = next(one for one in state["plan"]["tools"] if one["kind"] == "face_mill")
+            told = {"kind": "facing", "name": "Face", "tool": tool["id"], "finish": "finish"}
+            step = {"told": told, "tool": tool, "finish": "finish"}
+            where = "/api/projects/1/cuttable/OP10/times"
+            (one,) = client.post(where, json={"steps": [step]}).json()
+            faced = state["report"]["setups"][0]["operations"][0]
+            # The demo's own facing goes on the same stock; another depth, another time.
+            self.assertGreater(one["seconds"], faced["moving_s"] / 4)
+            self.assertLess(one["seconds"], faced["moving_s"] * 4)
+            for asked, code in (
+                ({"steps": [step], "position": "P9"}, "plan.unknown_position"),
+                ({"steps": [step | {"told": told | {"kind": "sawing"}}]}, "plan.unknown_kind"),
+                ({"steps": [step] * 21}, "request.invalid"),
+            ):
+                refused = client.post(where, json=asked)
+                self.assertEqual((refused.status_code, refused.json()["code"]), (422, code), asked)
 
     def test_templates_are_kept_and_used(self):
         with shared().client() as client:

@@ -92,7 +92,7 @@ class FileGiven:
     sha256: str
 
 
-READ_PART = Kind("part", 2, FileGiven)
+READ_PART = Kind("part", 3, FileGiven)
 
 
 def part_key(sha256: str) -> str:
