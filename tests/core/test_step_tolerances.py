@@ -26,9 +26,10 @@ from OCP.XCAFDimTolObjects import (
 )
 from OCP.XCAFDoc import XCAFDoc_Dimension, XCAFDoc_DocumentTool
 
+from pelvrak.core.errors import SeveralSolids
 from pelvrak.core.geometry.callout import Callout, roughness, senseless, tolerances
 from pelvrak.core.geometry.part import Part, ref_to
-from pelvrak.core.geometry.step_file import read_step
+from pelvrak.core.geometry.step_file import read_step, step_of_solid
 from tests import solids
 
 # Holes Ø8, Ø12 and Ø6, and a boss Ø10 on top.
@@ -45,17 +46,20 @@ H = XCAFDimTolObjects_DimensionFormVariance.XCAFDimTolObjects_DimensionFormVaria
 IT7 = XCAFDimTolObjects_DimensionGrade.XCAFDimTolObjects_DimensionGrade_IT7
 
 
-def written(words: tuple[str, ...] = (), **changed: str) -> bytes:
+def written(words: tuple[str, ...] = (), beside: Any = None, **changed: str) -> bytes:
     """An AP242 file by Open CASCADE's writer, with a class on Ø8, deviations on Ø12, nothing on Ø6, and
     limits on the boss.
 
     The writer puts a grade's number in its own list and a lower deviation without its sign: both as ISO
-    10303-47 has them instead. words: said of Ø6; changed: further texts in it.
+    10303-47 has them instead. words: said of Ø6; beside: another solid in the file; changed: further texts
+    in it.
     """
     document = TDocStd_Document(TCollection_ExtendedString("tolerances"))
     shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
     sizes = XCAFDoc_DocumentTool.DimTolTool_s(document.Main())
     whole = shapes.AddShape(SHAPE, False)
+    if beside is not None:
+        shapes.AddShape(beside, False)
 
     def sized(face: Any, tell: Callable[[Any], None]) -> None:
         label = sizes.AddDimension()
@@ -155,6 +159,22 @@ class FromTheFile(unittest.TestCase):
         self.assertIn("H77", str(bad))
         self.assertNotIn(face.number, tolerances(part, ()))
         self.assertEqual(list(senseless(part, (Callout(face=ref_to(face), text="H7"),))), [])
+
+    def test_they_stay_when_one_of_several_solids_is_chosen(self):
+        """Chosen of two, its sizes are those of the file, as limits; the other's are not its own."""
+        data = written(("M7x1", "Ra 1.6"), beside=solids.box((100, 0, 0), (120, 20, 20)))
+        with self.assertRaises(SeveralSolids) as several:
+            read_step(data)
+        size = next(n for n, one in enumerate(several.exception.choices) if one["size"][0] == 60.0)
+        chosen = step_of_solid(data, "two.step", size)
+        self.assertEqual(chosen, step_of_solid(data, "two.step", size))
+        part = read_step(chosen).part
+        self.assertEqual(
+            by_size(part),
+            {8.0: "8.0000-8.0150", 12.0: "11.9900-12.0300", 10.0: "9.9700-9.9900", 6.0: "M7x1 Ra 1.6"},
+        )
+        other = read_step(step_of_solid(data, "two.step", 1 - size)).part
+        self.assertEqual(other.callouts, ())
 
     def test_a_file_without_any(self):
         self.assertEqual(read_step(solids.step_bytes(SHAPE)).part.callouts, ())

@@ -21,8 +21,8 @@ def read_step(data: bytes, name: str = "part.step") -> PartModel:
 
 
 def step_of_solid(data: bytes, name: str, solid: int) -> bytes:
-    """One solid of a STEP file, by its number in the list of SeveralSolids, as a STEP file of its own (AP214,
-    mm).
+    """One solid of a STEP file, by its number in the list of SeveralSolids, as a STEP file of its own (AP214;
+    AP242 with its tolerances where it has some; mm).
 
     The same solid of the same file is the same bytes whenever it is asked for.
     """

@@ -42,10 +42,11 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
 
 from pelvrak.core.errors import BadInput, SeveralSolids
 from pelvrak.core.geometry.bores import bores
+from pelvrak.core.geometry.callout import size_of
 from pelvrak.core.geometry.mesh import Floats, Mesh, is_closed, welded
 from pelvrak.core.geometry.part import Edge, Face, Part, PartModel, Vector, as_vector, packed
 from pelvrak.core.geometry.step_file import refuse_by_look
-from pelvrak.core.geometry.step_tolerances import TOLD, tolerances_in
+from pelvrak.core.geometry.step_tolerances import TOLD, tolerances_in, write_with
 
 DEFLECTION_MM = 0.004
 # How far the library's search for a box may end beside the side, mm.
@@ -345,7 +346,8 @@ def read(data: bytes, name: str, words: list[str]) -> bytes:
         source.write_bytes(data)
         if words[0] == "read":
             return packed(read_in_process(source, name))
-        solids = list(_solids(_shape_in(source, name)[1]))
+        reader, shape, unit = _shape_in(source, name)
+        solids = list(_solids(shape))
         if not 0 <= int(words[0]) < len(solids):
             raise BadInput(
                 "part.no_such_solid",
@@ -353,8 +355,15 @@ def read(data: bytes, name: str, words: list[str]) -> bytes:
                 f"there is no solid {words[0]} of {len(solids)}",
                 "choose one of the list",
             )
-        writer = STEPControl_Writer()
-        writer.Transfer(solids[int(words[0])], STEPControl_StepModelType.STEPControl_AsIs)
-        writer.Write(str(target))
+        solid = solids[int(words[0])]
+        told = tolerances_in(reader, solid, unit) if TOLD in data else ()
+        if told:
+            faces = model_of_solid(solid, "", unit).part.faces
+            sizes = [(one.face, size_of(faces[one.face]), one.text) for one in told]
+            write_with(solid, [(face, size, text) for face, size, text in sizes if size], str(target))
+        else:
+            writer = STEPControl_Writer()
+            writer.Transfer(solid, STEPControl_StepModelType.STEPControl_AsIs)
+            writer.Write(str(target))
         # The library writes the time of day and a count of its own into the head.
         return _TIMED.sub(rb"FILE_NAME('solid','1970-01-01T00:00:00',", target.read_bytes(), count=1)

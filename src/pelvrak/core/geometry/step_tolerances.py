@@ -11,7 +11,9 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
+from OCP.Interface import Interface_Static
 from OCP.StepAP242 import StepAP242_GeometricItemSpecificUsage
+from OCP.STEPCAFControl import STEPCAFControl_Writer
 from OCP.StepRepr import (
     StepRepr_DescriptiveRepresentationItem,
     StepRepr_ReprItemAndLengthMeasureWithUnit,
@@ -22,10 +24,16 @@ from OCP.StepShape import (
     StepShape_DimensionalCharacteristicRepresentation,
     StepShape_PlusMinusTolerance,
 )
+from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
+from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp
 from OCP.TopTools import TopTools_IndexedMapOfShape
+from OCP.XCAFDimTolObjects import XCAFDimTolObjects_DimensionObject, XCAFDimTolObjects_DimensionType
+from OCP.XCAFDoc import XCAFDoc_Dimension, XCAFDoc_DocumentTool
 
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.callout import understood
 from pelvrak.core.geometry.part import FileCallout
 
 # What a file without any has none of.
@@ -53,6 +61,44 @@ def tolerances_in(reader: Any, solid: Any, unit: str) -> tuple[FileCallout, ...]
             if number is not None:
                 found.setdefault(number, []).append(text)
     return tuple(FileCallout(face=number, text=_said(texts)) for number, texts in sorted(found.items()))
+
+
+def write_with(solid: Any, sizes: list[tuple[int, float, str]], target: str) -> None:
+    """Write a STEP file (AP242) of a solid with what is said of sizes of its faces: number, size (mm), text.
+
+    Limits are written as such, threads and roughness in words; what means nothing is left out.
+    """
+    document = TDocStd_Document(TCollection_ExtendedString("solid"))
+    shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
+    told = XCAFDoc_DocumentTool.DimTolTool_s(document.Main())
+    whole = shapes.AddShape(solid, False)
+    faces = TopTools_IndexedMapOfShape()
+    TopExp.MapShapes_s(solid, TopAbs_ShapeEnum.TopAbs_FACE, faces)
+    for number, size, text in sizes:
+        try:
+            meant = understood(text, size)
+        except BadInput:
+            continue
+        one = XCAFDimTolObjects_DimensionObject()
+        one.SetType(XCAFDimTolObjects_DimensionType.XCAFDimTolObjects_DimensionType_Size_Diameter)
+        if meant.kind == "limits":
+            one.SetUpperBound(meant.high)
+            one.SetLowerBound(meant.low)
+        else:
+            one.SetValue(size)
+        words = [text.split(" R")[0]] if meant.kind == "thread" else []
+        for said in (*words, *([] if meant.ra_um is None else [f"Ra {meant.ra_um:g}"])):
+            one.AddDescription(TCollection_HAsciiString(said), TCollection_HAsciiString("note"))
+        label = told.AddDimension()
+        told.SetDimension(shapes.AddSubShape(whole, faces.FindKey(number + 1)), label)
+        XCAFDoc_Dimension.Set_s(label).SetObject(one)
+    writer = STEPCAFControl_Writer()
+    writer.SetDimTolMode(True)
+    before = Interface_Static.CVal_s("write.step.schema")
+    Interface_Static.SetCVal_s("write.step.schema", "AP242DIS")
+    writer.Transfer(document)
+    writer.Write(target)
+    Interface_Static.SetCVal_s("write.step.schema", before)
 
 
 def _said(texts: list[str]) -> str:
