@@ -9,8 +9,12 @@ import unittest
 import numpy as np
 import shapely
 
+from pelvrak.core.cutting.contour import along_contour
 from pelvrak.core.cutting.operations import Outline
+from pelvrak.core.cutting.toolpath import Move, Path, chords
 from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.part import ref_to
+from pelvrak.core.program.post import Planned, Where
 from pelvrak.core.route.cut_facts import loose_pieces
 from pelvrak.core.route.pieces import path_from_json, path_json
 from tests import solids
@@ -143,6 +147,90 @@ class Compensation(unittest.TestCase):
         done = run(ring, first.field, operation.model_copy(update={"leave": 0.0}))
         self.check(done)
         self.assertEqual([one.code for one in done.job.findings], [])
+
+    def corrected(self, done) -> tuple[list[np.ndarray], list[np.ndarray]]:
+        """Rings that are corrected, without their leads: as the program has them, and as the middle has them,
+        (n, 2) each.
+        """
+        path = done.job.path
+        made = along_contour(path, done.job.radius, "o")
+        rings: tuple[list[np.ndarray], list[np.ndarray]] = ([], [])
+        for which, written in enumerate((made, [(move,) for move in path.moves])):
+            flat = [(one, move) for moves, move in zip(written, path.moves, strict=True) for one in moves]
+            lines = chords(Path(path.start, [one for one, _ in flat]))
+            on, ring = False, []
+            for n, (_, move) in enumerate(flat):
+                if move.compensation:
+                    on = move.compensation == "left"
+                    if not on:
+                        rings[which].append(np.concatenate(ring))
+                    ring = []
+                elif on and not move.lead:
+                    own = lines.move == n
+                    ring.append(np.concatenate([lines.starts[own], lines.ends[own]])[:, :2])
+        return rings
+
+    def test_the_program_goes_along_the_contour_and_the_control_makes_the_path_of_it(self):
+        """What shapely offsets from the program to the left by the radius is the middle's path again."""
+        rounded = solids.filleted(solids.box((0, 0, 0), (40, 30, 6)), 5.0, lambda at: abs(at[2] - 3) < 1)
+        room = solids.filleted(solids.box((8, 8, -1), (32, 22, 7)), 4.0, lambda at: abs(at[2] - 3) < 1)
+        tight = solids.filleted(solids.box((8, 8, -1), (32, 22, 7)), 3.0, lambda at: abs(at[2] - 3) < 1)
+        whole = solids.box((0, 0, 0), (40, 30, 6))
+        for shape, side, radius in (
+            (whole, "outside", 0.0),
+            (rounded, "outside", 5.0),
+            (solids.minus(whole, room), "inside", 4.0),
+            (solids.minus(whole, tight), "inside", 3.0),
+        ):
+            sharp = shapely.box(0, 0, 40, 30) if side == "outside" else shapely.box(8, 8, 32, 22)
+            edge = sharp.buffer(-radius).buffer(radius, quad_segs=256).exterior
+            part = model(shape)
+            told: dict = {"compensation": "contour", "side": side, "leave": 0.0}
+            field = block(*STOCK, 0.8)
+            if side == "inside":
+                told["faces"] = tuple(
+                    ref_to(one) for one in part.part.faces if one.kind == "plane" and one.centre[0] == 32.0
+                )
+                rough = {**told, "compensation": "computed", "leave": 0.8}
+                field = run(part, field, outline(**rough)).field
+            done = run(part, field, outline(**told))
+            programmed, middles = self.corrected(done)
+            self.assertGreater(len(middles), 0)
+            reach = done.job.radius * (1 if side == "outside" else -1)
+            for program, middle in zip(programmed, middles, strict=True):
+                made = shapely.Polygon(program).buffer(reach, quad_segs=256).exterior
+                away = shapely.distance(made, shapely.points(middle))
+                self.assertLess(float(away.max()), 0.01, (side, len(middle)))
+            # The last is the part's own edge.
+            off = shapely.distance(edge, shapely.points(programmed[-1]))
+            self.assertLess(float(off.max()), 0.01)
+
+    def test_the_program_tells_what_d_is(self):
+        for how, said in (("wear", "wear of the radius"), ("contour", "radius of the cutter, 3. mm")):
+            done = run(PLATE, block(*STOCK, 0.8), outline(compensation=how))
+            job = done.job
+            text = text_of(Planned("o", job.operation, job.tool, job.path, [], 5000, 800, Where("G54")))
+            self.assertIn(said.upper(), text.upper())
+
+    def test_a_contour_that_turns_in_more_tightly_than_the_cutter(self):
+        """To the right by 90° where the middle has a corner: no contour has its middle there."""
+        path = Path(
+            (0.0, -20.0, 0.0),
+            [
+                Move("line", (0.0, -10.0, 0.0), 100.0, compensation="left"),
+                Move("line", (0.0, 10.0, 0.0), 100.0),
+                Move("line", (20.0, 10.0, 0.0), 100.0),
+            ],
+        )
+        with self.assertRaises(BadInput) as refused:
+            along_contour(path, 3.0, "outline")
+        self.assertEqual(refused.exception.code, "cut.no_contour")
+        # To the left it goes round the corner.
+        path.moves[2] = Move("line", (-20.0, 10.0, 0.0), 100.0)
+        moves = [one for made in along_contour(path, 3.0, "outline") for one in made]
+        self.assertEqual([one.kind for one in moves], ["line", "line", "ccw", "line"])
+        self.assertEqual(moves[2].centre, (0.0, 10.0))
+        np.testing.assert_allclose([one.end[:2] for one in moves], [(3, -10), (3, 10), (0, 13), (-20, 13)])
 
     def test_computed_it_says_nothing(self):
         done = run(PLATE, block(*STOCK, 0.8), outline())

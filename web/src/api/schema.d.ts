@@ -6473,11 +6473,11 @@ export interface components {
             tab_height: number;
             /**
              * Cutter radius
-             * @description computed, or corrected in the control too: G41 and D with the wear, 0 for a cutter as told
+             * @description computed; computed, and its wear corrected by G41, D 0 for a cutter as told; or all of it by G41: the program goes along the contour, D is the radius
              * @default computed
              * @enum {string}
              */
-            compensation: "computed" | "wear";
+            compensation: "computed" | "wear" | "contour";
             /**
              * Nest
              * @description along the inside of the nest, where a setup cuts one

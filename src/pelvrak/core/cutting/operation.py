@@ -283,6 +283,10 @@ class OperationKind(Frozen, ABC):
         """Height of what it leaves between two passes over a surface, mm; None where it makes none known."""
         return None
 
+    def corrected_in_control(self) -> Literal["", "wear", "whole"]:
+        """What of the cutter's radius the control corrects: nothing, its wear, all of it."""
+        return ""
+
     def is_drilled(self) -> bool:
         """Whether its holes are as wide as a drill makes them."""
         return False

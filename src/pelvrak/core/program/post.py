@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from pelvrak.core.cutting.contour import along_contour
 from pelvrak.core.cutting.job import Hole
 from pelvrak.core.cutting.operations import Operation
-from pelvrak.core.cutting.toolpath import Path, Round, chords
+from pelvrak.core.cutting.toolpath import Move, Path, Round, chords
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.geometry.part import Vector, as_vector
 
@@ -230,7 +231,20 @@ class _Running:
         approach = _come(w, planned.tool, planned.path.moves[0].end, coolant)
         if written_as_cycle(operation):
             return _cycle(w, planned, approach)
-        return [approach, *_moves(w, planned.path, planned.tool.place)]
+        return [approach, *_moves(w, self._as_programmed(planned), planned)]
+
+    def _as_programmed(self, planned: Planned) -> list[tuple[Move, ...]]:
+        """The program's moves for each of the path's, and what the control has to be told for them."""
+        path, tool, how = planned.path, planned.tool, planned.operation.corrected_in_control()
+        if not how or all(move.compensation == "" for move in path.moves):
+            return [(move,) for move in path.moves]
+        told = "wear of the radius, 0 for a cutter as told"
+        if how == "whole":
+            told = f"radius of the cutter, {_number(tool.DC / 2)} mm"
+        self.writer.plain(_comment(f"D{tool.place}: {told}"))
+        if how == "wear":
+            return [(move,) for move in path.moves]
+        return along_contour(path, tool.DC / 2, planned.operation.name)
 
     def _stop(self, stop: str, text: str) -> None:
         """Stop with the spindle up and standing, where it is asked for."""
@@ -391,30 +405,41 @@ def _shifted(one: Planned) -> Planned:
     return replace(one, path=path, holes=holes)
 
 
-def _moves(w: _Writer, path: Path, place: int) -> list[int]:
-    """place: of the tool, whose radius the control corrects by D of the same number."""
+def _moves(w: _Writer, programmed: list[tuple[Move, ...]], planned: Planned) -> list[int]:
+    """The lines of all moves but the first. programmed: as they are written; the control corrects a radius by
+    D of the tool's number.
+    """
     out = []
-    at = path.moves[0].end
-    for move in path.moves[1:]:
-        x, y, z = (_number(v) for v in move.end)
-        code = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}[move.kind]
-        words = w.changed(("G", code))
-        words += {"left": ["G41", f"D{place}"], "off": ["G40"], "": []}[move.compensation]
-        if move.centre is None:
-            words += w.changed(("X", x), ("Y", y), ("Z", z))
-        else:
-            # Both ends and the centre are written, so that a full turn and a half turn stay clear.
-            words += [f"X{x}", f"Y{y}", *w.changed(("Z", z))]
-            words += [f"I{_number(move.centre[0] - at[0])}", f"J{_number(move.centre[1] - at[1])}"]
-            w.modal.update({"X": x, "Y": y})
-        if move.feed:
-            words += w.changed(("F", f"{move.feed:.0f}"))
-        moving = [word for word in words if word[0] in "XYZIJ"]
-        out.append(w.block(*words) if moving else len(w.lines) - 1)
-        if move.dwell_s:
-            w.block("G4", f"P{_number(move.dwell_s)}")
-        at = move.end
+    at = planned.path.moves[0].end
+    for moves in programmed[1:]:
+        line = len(w.lines) - 1
+        for move in moves:
+            line = _move(w, move, at, planned.tool.place)
+            at = move.end
+        out.append(line)
     return out
+
+
+def _move(w: _Writer, move: Move, at: Vector, place: int) -> int:
+    """One move from where it begins; its line."""
+    x, y, z = (_number(v) for v in move.end)
+    code = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}[move.kind]
+    words = w.changed(("G", code))
+    words += {"left": ["G41", f"D{place}"], "off": ["G40"], "": []}[move.compensation]
+    if move.centre is None:
+        words += w.changed(("X", x), ("Y", y), ("Z", z))
+    else:
+        # Both ends and the centre are written, so that a full turn and a half turn stay clear.
+        words += [f"X{x}", f"Y{y}", *w.changed(("Z", z))]
+        words += [f"I{_number(move.centre[0] - at[0])}", f"J{_number(move.centre[1] - at[1])}"]
+        w.modal.update({"X": x, "Y": y})
+    if move.feed:
+        words += w.changed(("F", f"{move.feed:.0f}"))
+    moving = [word for word in words if word[0] in "XYZIJ"]
+    line = w.block(*words) if moving else len(w.lines) - 1
+    if move.dwell_s:
+        w.block("G4", f"P{_number(move.dwell_s)}")
+    return line
 
 
 def written_as_cycle(operation: Operation) -> bool:

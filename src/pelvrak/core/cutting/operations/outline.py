@@ -10,6 +10,7 @@ from pydantic import Field
 from shapely import LineString, Polygon, box, get_coordinates
 from shapely.ops import substring
 
+from pelvrak.core.cutting.contour import along_contour
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.operation import (
     Depth,
@@ -111,11 +112,14 @@ class Outline(OperationKind):
     tab_height: Annotated[float, Field(gt=0, le=50)] = asked(
         1.0, title="Tab height", help="from the bottom up", unit="mm", place="what"
     )
-    compensation: Literal["computed", "wear"] = asked(
+    compensation: Literal["computed", "wear", "contour"] = asked(
         "computed",
         title="Cutter radius",
-        help="computed, or corrected in the control too: G41 and D with the wear, 0 for a cutter as told",
-        called={"computed": "computed", "wear": "and wear by G41"},
+        help=(
+            "computed; computed, and its wear corrected by G41, D 0 for a cutter as told; or all of it by"
+            " G41: the program goes along the contour, D is the radius"
+        ),
+        called={"computed": "computed", "wear": "and wear by G41", "contour": "whole by G41"},
         place="program",
     )
     nest: bool = asked(False, title="Nest", help="along the inside of the nest, where a setup cuts one")
@@ -124,6 +128,10 @@ class Outline(OperationKind):
     def bore_made(self, tool: Tool, drawn: float) -> float | None:
         milled = self.side == "inside" and self.chamfer is None
         return drawn - 2 * self.on_walls() if milled else None
+
+    def corrected_in_control(self) -> Literal["", "wear", "whole"]:
+        told: dict[str, Literal["", "wear", "whole"]] = {"wear": "wear", "contour": "whole"}
+        return told.get(self.compensation, "")
 
     def plan(self, job: Job) -> None:
         if (self.chamfer is None) == (job.tool.kind == "chamfer_mill"):
@@ -134,6 +142,8 @@ class Outline(OperationKind):
                 "give the chamfer's width and a chamfer cutter, or neither",
             )
         _plan(self, job)
+        if self.corrected_in_control() == "whole":
+            along_contour(job.path, job.radius, self.name)
 
 
 def _bottom_of(operation: Outline, job: Job) -> float:
@@ -264,7 +274,7 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: f
             if not touches(job.stock, at_height(np.array([start]), z), cutter):
                 clear = True
                 break
-    corrected = operation.compensation == "wear"
+    corrected = operation.compensation != "computed"
     if clear:
         if corrected and np.allclose(start, entry):
             start = entry + n * max(job.radius, 1.0)
@@ -294,7 +304,7 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: f
 
 def _down_along(operation: Outline, job: Job, ring: Floats, z: float, bottom: float) -> None:
     """Down along the contour itself, where there is no other way in."""
-    if operation.compensation == "wear":
+    if operation.compensation != "computed":
         job.note(
             "cut.no_compensation",
             "warning",
