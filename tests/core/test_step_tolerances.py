@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tempfile
 import unittest
 from collections.abc import Callable
@@ -26,10 +27,13 @@ from OCP.XCAFDimTolObjects import (
 )
 from OCP.XCAFDoc import XCAFDoc_Dimension, XCAFDoc_DocumentTool
 
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import SeveralSolids
 from pelvrak.core.geometry.callout import Callout, roughness, senseless, tolerances
 from pelvrak.core.geometry.part import Part, ref_to
 from pelvrak.core.geometry.step_file import read_step, step_of_solid
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.plan import plan_from
 from tests import solids
 
 # Holes Ø8, Ø12 and Ø6, and a boss Ø10 on top.
@@ -46,13 +50,13 @@ H = XCAFDimTolObjects_DimensionFormVariance.XCAFDimTolObjects_DimensionFormVaria
 IT7 = XCAFDimTolObjects_DimensionGrade.XCAFDimTolObjects_DimensionGrade_IT7
 
 
-def written(words: tuple[str, ...] = (), beside: Any = None, **changed: str) -> bytes:
+def written(words: tuple[str, ...] = (), beside: Any = None, stray: bool = False, **changed: str) -> bytes:
     """An AP242 file by Open CASCADE's writer, with a class on Ø8, deviations on Ø12, nothing on Ø6, and
     limits on the boss.
 
     The writer puts a grade's number in its own list and a lower deviation without its sign: both as ISO
-    10303-47 has them instead. words: said of Ø6; beside: another solid in the file; changed: further texts
-    in it.
+    10303-47 has them instead. words: said of Ø6; beside: another solid in the file; stray: the
+    limits are of an edge; changed: further texts in it.
     """
     document = TDocStd_Document(TCollection_ExtendedString("tolerances"))
     shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
@@ -95,6 +99,10 @@ def written(words: tuple[str, ...] = (), beside: Any = None, **changed: str) -> 
         form = BRepAdaptor_Surface(face)
         if form.GetType() == GeomAbs_SurfaceType.GeomAbs_Cylinder:
             sized(face, tell[round(form.Cylinder().Radius(), 6)])
+    if stray:
+        edges = TopTools_IndexedMapOfShape()
+        TopExp.MapShapes_s(SHAPE, TopAbs_ShapeEnum.TopAbs_EDGE, edges)
+        sized(edges.FindKey(1), with_limits)
     writer = STEPCAFControl_Writer()
     Interface_Static.SetCVal_s("write.step.schema", "AP242DIS")
     writer.SetDimTolMode(True)
@@ -175,6 +183,22 @@ class FromTheFile(unittest.TestCase):
         )
         other = read_step(step_of_solid(data, "two.step", 1 - size)).part
         self.assertEqual(other.callouts, ())
+
+    def test_what_belongs_to_no_face_is_told(self):
+        """A class said of an edge; and a file that says no unit at all."""
+        data = written(stray=True)
+        part = read_step(data).part
+        self.assertEqual((by_size(part)[8.0], part.stray_callouts), ("H7", ("9.9700-9.9900",)))
+        plan = plan_from({"name": "stray", "part": {"file": "p.step"}, "resolution_mm": 1.0})
+        told = evaluate(plan, data, MemoryStore()).part_findings
+        self.assertEqual([(one.code, one.severity) for one in told], [("part.stray_tolerance", "note")])
+        self.assertIn("9.9700-9.9900", told[0].sentence)
+        plain = solids.step_bytes(SHAPE)
+        unsaid, times = re.subn(rb"(GLOBAL_UNIT_ASSIGNED_CONTEXT\s*\(\()#\d+,", rb"\1", plain)
+        self.assertEqual(times, 1)
+        told = evaluate(plan, unsaid, MemoryStore()).part_findings
+        self.assertEqual([(one.code, one.severity) for one in told], [("part.no_unit", "warning")])
+        self.assertIn("60 × 30 × 15", told[0].sentence)
 
     def test_a_file_without_any(self):
         self.assertEqual(read_step(solids.step_bytes(SHAPE)).part.callouts, ())

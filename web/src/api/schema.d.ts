@@ -6576,7 +6576,8 @@ export interface components {
         };
         /**
          * Part
-         * @description The facts of a part file; sha256: of its bytes; callouts: tolerances it carries.
+         * @description The facts of a part file; sha256: of its bytes; unit: it was written in, UNKNOWN_UNIT where it says
+         *     none; callouts: tolerances it carries; stray_callouts: those that belong to none of its faces.
          */
         Part: {
             /**
@@ -6584,7 +6585,10 @@ export interface components {
              * @description of its bytes
              */
             sha256: string;
-            /** Unit */
+            /**
+             * Unit
+             * @description it was written in, UNKNOWN_UNIT where it says none
+             */
             unit: string;
             /** Low */
             low: [
@@ -6614,6 +6618,12 @@ export interface components {
              * @default []
              */
             callouts: components["schemas"]["FileCallout"][];
+            /**
+             * Stray Callouts
+             * @description those that belong to none of its faces
+             * @default []
+             */
+            stray_callouts: string[];
         };
         /**
          * PartFile

@@ -134,6 +134,10 @@ class Hole(Frozen):
     through: bool
 
 
+# What a part's unit is called where its file says none: it is taken as mm.
+UNKNOWN_UNIT = "unknown"
+
+
 class FileCallout(Frozen):
     """A tolerance that a part file carries. face: by its number; text: as it is written on a drawing."""
 
@@ -142,7 +146,9 @@ class FileCallout(Frozen):
 
 
 class Part(Frozen):
-    """The facts of a part file; sha256: of its bytes; callouts: tolerances it carries."""
+    """The facts of a part file; sha256: of its bytes; unit: it was written in, UNKNOWN_UNIT where it says
+    none; callouts: tolerances it carries; stray_callouts: those that belong to none of its faces.
+    """
 
     sha256: str
     unit: str
@@ -154,6 +160,7 @@ class Part(Frozen):
     edges: tuple[Edge, ...]
     holes: tuple[Hole, ...]
     callouts: tuple[FileCallout, ...] = ()
+    stray_callouts: tuple[str, ...] = ()
 
     @property
     def size(self) -> Vector:

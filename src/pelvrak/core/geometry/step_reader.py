@@ -44,7 +44,7 @@ from pelvrak.core.errors import BadInput, SeveralSolids
 from pelvrak.core.geometry.bores import bores
 from pelvrak.core.geometry.callout import size_of
 from pelvrak.core.geometry.mesh import Floats, Mesh, is_closed, welded
-from pelvrak.core.geometry.part import Edge, Face, Part, PartModel, Vector, as_vector, packed
+from pelvrak.core.geometry.part import UNKNOWN_UNIT, Edge, Face, Part, PartModel, Vector, as_vector, packed
 from pelvrak.core.geometry.step_file import refuse_by_look
 from pelvrak.core.geometry.step_tolerances import TOLD, tolerances_in, write_with
 
@@ -115,8 +115,9 @@ def read_in_process(path: Path, name: str) -> PartModel:
     model = model_of_solid(solids[0], hashlib.sha256(data).hexdigest(), unit)
     if TOLD not in data:
         return model
-    callouts = tolerances_in(reader, solids[0], unit)
-    return replace(model, part=model.part.model_copy(update={"callouts": callouts}))
+    callouts, stray = tolerances_in(reader, solids[0], unit)
+    told = {"callouts": callouts, "stray_callouts": stray}
+    return replace(model, part=model.part.model_copy(update=told))
 
 
 def _shape_in(path: Path, name: str) -> tuple[Any, Any, str]:
@@ -126,7 +127,7 @@ def _shape_in(path: Path, name: str) -> tuple[Any, Any, str]:
         raise BadInput("part.unreadable", name, "the STEP file is damaged or cut short", "export it again")
     lengths, angles, solid_angles = (TColStd_SequenceOfAsciiString() for _ in range(3))
     reader.FileUnits(lengths, angles, solid_angles)
-    unit = lengths.Value(1).ToCString() if lengths.Length() else "unknown"
+    unit = (lengths.Value(1).ToCString() if lengths.Length() else "") or UNKNOWN_UNIT
     reader.TransferRoots()
     shape = reader.OneShape() if reader.NbShapes() else None
     if shape is None or shape.IsNull():
@@ -356,7 +357,7 @@ def read(data: bytes, name: str, words: list[str]) -> bytes:
                 "choose one of the list",
             )
         solid = solids[int(words[0])]
-        told = tolerances_in(reader, solid, unit) if TOLD in data else ()
+        told = tolerances_in(reader, solid, unit)[0] if TOLD in data else ()
         if told:
             faces = model_of_solid(solid, "", unit).part.faces
             sizes = [(one.face, size_of(faces[one.face]), one.text) for one in told]

@@ -43,11 +43,12 @@ THREAD, ROUGH = re.compile(r"M\d|\d+/\d+\s*-\s*\d"), re.compile(r"R[az]\s?\d", r
 UNITS_MM = {"millimetre": 1.0, "centimetre": 10.0, "metre": 1000.0, "inch": 25.4, "foot": 304.8}
 
 
-def tolerances_in(reader: Any, solid: Any, unit: str) -> tuple[FileCallout, ...]:
+def tolerances_in(reader: Any, solid: Any, unit: str) -> tuple[tuple[FileCallout, ...], tuple[str, ...]]:
     """The tolerances of sizes that a file read by Open CASCADE's STEPControl_Reader carries, on the faces of
-    its solid as they are counted; unit: of the file, as the reader names it.
+    its solid as they are counted, and those that belong to none of them; unit: of the file, as the reader
+    names it.
 
-    A size without a tolerance of its own says nothing; what belongs to no face is left out.
+    A size without a tolerance of its own says nothing.
     """
     model, scale = reader.StepModel(), UNITS_MM.get(unit.lower(), 1.0)
     # Kept while they are compared: each is one object only as long as somebody has it.
@@ -55,12 +56,16 @@ def tolerances_in(reader: Any, solid: Any, unit: str) -> tuple[FileCallout, ...]
     numbers = _numbers(reader, solid)
     named = _named(entities)
     found: dict[int, list[str]] = {}
+    stray: list[str] = []
     for aspect, text in _texts(entities, scale):
-        for face in _faces_of(aspect, named):
-            number = next((n for one, n in numbers if one is face), None)
-            if number is not None:
-                found.setdefault(number, []).append(text)
-    return tuple(FileCallout(face=number, text=_said(texts)) for number, texts in sorted(found.items()))
+        faces = list(_faces_of(aspect, named))
+        own = [n for one, n in numbers if any(one is face for face in faces)]
+        for number in own:
+            found.setdefault(number, []).append(text)
+        if not own:
+            stray.append(text)
+    rows = (FileCallout(face=number, text=_said(texts)) for number, texts in sorted(found.items()))
+    return tuple(rows), tuple(stray)
 
 
 def write_with(solid: Any, sizes: list[tuple[int, float, str]], target: str) -> None:

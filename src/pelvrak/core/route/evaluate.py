@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
+
 from pelvrak.core.billet.forms import Files, Raw, raw_of
 from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.engine.engine import Engine
@@ -11,7 +13,7 @@ from pelvrak.core.engine.store import Store
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.callout import senseless
-from pelvrak.core.geometry.part import PartModel
+from pelvrak.core.geometry.part import UNKNOWN_UNIT, PartModel
 from pelvrak.core.route.billets import billet_report
 from pelvrak.core.route.comparing import compared
 from pelvrak.core.route.ends import ends_of
@@ -186,6 +188,34 @@ class _Walk:
 
 
 def _callouts(run: Run) -> list[Finding]:
-    """Tolerances on faces that are lost, or that mean nothing there."""
-    wrong = senseless(run.part.part, run.plan.part.callouts)
-    return [of_bad_input(bad, None, None, "part") for bad in wrong]
+    """Tolerances on faces that are lost, or that mean nothing there; those of the file that belong to no
+    face; a file that says no unit.
+    """
+    part = run.part.part
+    told = [of_bad_input(bad, None, None, "part") for bad in senseless(part, run.plan.part.callouts)]
+    if part.stray_callouts:
+        said = ", ".join(part.stray_callouts[:4]) + (" …" if len(part.stray_callouts) > 4 else "")
+        told.append(
+            Finding(
+                code="part.stray_tolerance",
+                severity="note",
+                stage="part",
+                sentence=f"The file has tolerances of no face of this part ({said}): type what matters.",
+                measured=float(len(part.stray_callouts)),
+                limit=0.0,
+                unit="tolerances",
+            )
+        )
+    if part.unit == UNKNOWN_UNIT:
+        low, high = np.array(part.low), np.array(part.high)
+        size = " × ".join(f"{side:.4g}" for side in high - low)
+        told.append(
+            Finding(
+                code="part.no_unit",
+                severity="warning",
+                stage="part",
+                sentence=f"The file says no unit; it is read as mm, {size}. Export it with its unit if that"
+                " is wrong.",
+            )
+        )
+    return told
