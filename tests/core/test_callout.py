@@ -94,6 +94,19 @@ class Callouts(unittest.TestCase):
             with self.assertRaises(BadInput, msg=text):
                 understood(text, nominal)
 
+    def test_what_means_two_things_is_asked_back(self):
+        for text, nominal, said in (
+            ("12-0.05", 12.0, "limits from 0.05 to 12, or 12 with -0.05"),
+            ("8 0.015", 8.0, "±0.015, or +0.015 alone"),
+            (".02", 8.0, "±.02, or +.02 alone"),
+        ):
+            with self.assertRaises(BadInput) as refused:
+                understood(text, nominal)
+            self.assertEqual(refused.exception.code, "tolerance.two_meanings")
+            self.assertIn(said, refused.exception.what)
+        self.assertEqual(understood("12 0/-0.05", 12.0).low, 11.95)
+        self.assertEqual(understood("11.95-12", 12.0).low, 11.95)
+
     def test_roughness(self):
         """Grades of ISO 1302:1992 (from memory); Ra of a parabola by numbers, of an arc as near as its
         scallop is shallow.

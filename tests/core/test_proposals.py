@@ -13,6 +13,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
 from OCP.gp import gp_Pnt
 
@@ -24,6 +25,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.callout import Callout, understood
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.part import PartModel, ref_to
+from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.proposals import choosing
 from pelvrak.core.proposals.chains import rules_shipped, tolerance_of
@@ -43,6 +45,7 @@ from pelvrak.core.route.proposing import (
     times_of,
 )
 from pelvrak.core.route.report import Report
+from pelvrak.core.route.revising import revised, revising
 from tests import solids
 from tests.core import test_turning
 from tests.edits import cured
@@ -304,6 +307,24 @@ class Proposed(unittest.TestCase):
                 cut = proposed(after)[1].setups[0].operations[0]
                 change = machine_of(after.setups[0].machine, after.machines).changer.seconds
                 self.assertAlmostEqual(cut.time_s - change, told[0].seconds, delta=0.02)
+
+    def test_what_was_taken_follows_a_new_revision(self):
+        """The plate made 4 mm longer to the left: every face of every operation is found again."""
+        found, _ = proposed(plan_from(document()))
+        taken = plan_from(cured(document(), found.every))
+        longer = solids.plus(PART_SHAPE, solids.box((-4, 0, 0), (1, 70, 16)))
+        old, new = (
+            model_of_solid(shape, sha * 64, "millimetre").part
+            for shape, sha in ((PART_SHAPE, "0"), (longer, "1"))
+        )
+        rows = [one for one in revising(taken, old, new).references if "/operations/" in one.path]
+        told = sum(len(one.faces_told()) for one in taken.setups[0].operations)
+        self.assertEqual(len(rows), told)
+        after = revised(taken, old, new, "b.step", "B", frozenset(one.path for one in rows))
+        for before, now in zip(taken.setups[0].operations, after.setups[0].operations, strict=True):
+            for a, b in zip(before.faces_told(), now.faces_told(), strict=True):
+                self.assertEqual(old.faces[a.face].kind, new.faces[b.face].kind)
+                np.testing.assert_allclose(old.faces[a.face].centre, new.faces[b.face].centre, atol=1e-6)
 
     def test_what_is_taken_singly_comes_where_it_belongs(self):
         """Holes first, then the pocket, then the top: in the end the top, the pocket, the holes, each chain

@@ -474,6 +474,21 @@ class Findings(unittest.TestCase):
         hold = vise_hold(height=44.0, at=(880.0, 402))
         self.assertIn("reach.travel", self.codes(changed(plan, 0, hold=hold)))
 
+    def test_a_drill_longer_than_the_machine_is_high(self):
+        plan = self.only(0, "drill-dowel")
+        name = plan.setups[0].operations[0].tool
+        tools = tuple(
+            one.model_copy(update={"overhang": 640.0, "OAL": 700.0}) if one.id == name else one
+            for one in plan.tools
+        )
+        found = [
+            one
+            for setup in evaluate(plan.model_copy(update={"tools": tools}), STEP, MemoryStore()).setups
+            for one in (*setup.findings, *(f for o in setup.operations for f in o.findings))
+            if one.code == "reach.travel"
+        ]
+        self.assertTrue(any("Z" in one.sentence for one in found), found)
+
     def test_a_tool_that_is_not_there(self):
         plan = self.only(0, "face")
         lost = plan.setups[0].operations[0].model_copy(update={"tool": "gone"})

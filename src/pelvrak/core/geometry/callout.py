@@ -137,6 +137,12 @@ def _sized(clean: str, nominal: float) -> Understood:
         return _inch_thread(clean.upper(), int(inch[1]) / max(int(inch[2]), 1) * 25.4, int(inch[3]), nominal)
     if both := re.fullmatch(rf"({_SIZE})\s*(?:-|\.\.\.?|…|to)\s*({_SIZE})", clean):
         one, two = sorted((float(both[1]), float(both[2])))
+        if one <= WIDEST_SHARE * two and abs(float(both[1]) - nominal) <= SIZE_SLACK * nominal:
+            raise _either(
+                clean,
+                f"limits from {one:g} to {two:g}, or {two:g} with {-one:g}",
+                f"write {two:g} 0/-{one:g}, or both limits",
+            )
         _own_size((one + two) / 2, nominal)
         return _limits(nominal, one - nominal, two - nominal, "as typed")
     if sized := re.fullmatch(rf"[ØøD]?\s*({_SIZE})\s+(\S.*)", clean):
@@ -151,8 +157,14 @@ def _sized(clean: str, nominal: float) -> Understood:
     if single := re.fullmatch(r"[+-]\s*\d+(?:\.\d+)?", clean):
         value = float(single[0].replace(" ", ""))
         return _limits(nominal, min(0.0, value), max(0.0, value), "as typed")
+    if (plain := re.fullmatch(r"0?\.\d+", clean)) is not None:
+        raise _either(clean, f"±{plain[0]}, or +{plain[0]} alone", f"write ±{plain[0]}, or +{plain[0]}/0")
     found = limits(nominal, clean)
     return _limits(nominal, found.lower, found.upper, f"ISO 286-2, {clean} at {nominal:g} mm")
+
+
+def _either(text: str, either: str, mend: str) -> BadInput:
+    return BadInput("tolerance.two_meanings", "tolerance", f"{text} may mean {either}", mend)
 
 
 def _own_size(size: float, nominal: float) -> None:
