@@ -20,6 +20,9 @@ CROWDED = """() => {
       wrong.push('scrolls sideways: ' + (one.getAttribute('aria-label') || one.className).slice(0, 80))
   }
   if (document.documentElement.scrollWidth > innerWidth) wrong.push('the page scrolls sideways')
+  // Beside its sheet, which scrolls by itself, a project's page stands still.
+  if (document.querySelector('main[aria-label=Sheet]') && document.documentElement.scrollHeight > innerHeight)
+    wrong.push('the page scrolls beside its sheet')
   const boxOf = (node) => { const range = document.createRange(); range.selectNodeContents(node); return range.getBoundingClientRect() }
   const texts = [...document.querySelectorAll('td, th, h1, h2, h3, label, nav [class*=truncate], [role=tab]')]
     .filter((one) => one.textContent.trim() && one.checkVisibility())
