@@ -120,7 +120,10 @@ function Open({ project }: { project: ProjectState }) {
       <RouteRail project={project} commit={commit} />
       <div className="grid min-h-0 grid-cols-[104px_316px_1fr] grid-rows-[minmax(0,1fr)]">
         <StageColumn project={project} />
-        <main className="relative overflow-y-auto border-r border-rule bg-sheet px-3.5 py-3" aria-label="Sheet">
+        <main
+          className="relative overflow-y-auto border-r border-rule bg-sheet px-3.5 py-3"
+          aria-label="Sheet"
+        >
           <StageSheet project={project} commit={commit} />
         </main>
         <div className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
