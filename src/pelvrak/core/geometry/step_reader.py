@@ -42,7 +42,6 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
 
 from pelvrak.core.errors import BadInput, SeveralSolids
 from pelvrak.core.geometry.bores import bores
-from pelvrak.core.geometry.callout import size_of
 from pelvrak.core.geometry.mesh import Floats, Mesh, is_closed, welded
 from pelvrak.core.geometry.part import UNKNOWN_UNIT, Edge, Face, Part, PartModel, Vector, as_vector, packed
 from pelvrak.core.geometry.step_file import refuse_by_look
@@ -359,9 +358,7 @@ def read(data: bytes, name: str, words: list[str]) -> bytes:
         solid = solids[int(words[0])]
         told = tolerances_in(reader, solid, unit)[0] if TOLD in data else ()
         if told:
-            faces = model_of_solid(solid, "", unit).part.faces
-            sizes = [(one.face, size_of(faces[one.face]), one.text) for one in told]
-            write_with(solid, [(face, size, text) for face, size, text in sizes if size], str(target))
+            write_with(solid, told, str(target))
         else:
             writer = STEPControl_Writer()
             writer.Transfer(solid, STEPControl_StepModelType.STEPControl_AsIs)

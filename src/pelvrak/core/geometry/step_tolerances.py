@@ -11,6 +11,8 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
+from OCP.BRepAdaptor import BRepAdaptor_Surface
+from OCP.GeomAbs import GeomAbs_SurfaceType
 from OCP.Interface import Interface_Static
 from OCP.StepAP242 import StepAP242_GeometricItemSpecificUsage
 from OCP.STEPCAFControl import STEPCAFControl_Writer
@@ -28,6 +30,7 @@ from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
 from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp
+from OCP.TopoDS import TopoDS
 from OCP.TopTools import TopTools_IndexedMapOfShape
 from OCP.XCAFDimTolObjects import XCAFDimTolObjects_DimensionObject, XCAFDimTolObjects_DimensionType
 from OCP.XCAFDoc import XCAFDoc_Dimension, XCAFDoc_DocumentTool
@@ -68,8 +71,8 @@ def tolerances_in(reader: Any, solid: Any, unit: str) -> tuple[tuple[FileCallout
     return tuple(rows), tuple(stray)
 
 
-def write_with(solid: Any, sizes: list[tuple[int, float, str]], target: str) -> None:
-    """Write a STEP file (AP242) of a solid with what is said of sizes of its faces: number, size (mm), text.
+def write_with(solid: Any, callouts: tuple[FileCallout, ...], target: str) -> None:
+    """Write a STEP file (AP242) of a solid with what is said of its round faces.
 
     Limits are written as such, threads and roughness in words; what means nothing is left out.
     """
@@ -77,10 +80,11 @@ def write_with(solid: Any, sizes: list[tuple[int, float, str]], target: str) -> 
     shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
     told = XCAFDoc_DocumentTool.DimTolTool_s(document.Main())
     whole = shapes.AddShape(solid, False)
-    faces = TopTools_IndexedMapOfShape()
-    TopExp.MapShapes_s(solid, TopAbs_ShapeEnum.TopAbs_FACE, faces)
-    for number, size, text in sizes:
+    faces = _faces(solid)
+    for callout in callouts:
+        face, text = faces.FindKey(callout.face + 1), callout.text
         try:
+            size = _diameter(face)
             meant = understood(text, size)
         except BadInput:
             continue
@@ -89,13 +93,13 @@ def write_with(solid: Any, sizes: list[tuple[int, float, str]], target: str) -> 
         if meant.kind == "limits":
             one.SetUpperBound(meant.high)
             one.SetLowerBound(meant.low)
-        else:
+        elif size is not None:
             one.SetValue(size)
         words = [text.split(" R")[0]] if meant.kind == "thread" else []
         for said in (*words, *([] if meant.ra_um is None else [f"Ra {meant.ra_um:g}"])):
             one.AddDescription(TCollection_HAsciiString(said), TCollection_HAsciiString("note"))
         label = told.AddDimension()
-        told.SetDimension(shapes.AddSubShape(whole, faces.FindKey(number + 1)), label)
+        told.SetDimension(shapes.AddSubShape(whole, face), label)
         XCAFDoc_Dimension.Set_s(label).SetObject(one)
     writer = STEPCAFControl_Writer()
     writer.SetDimTolMode(True)
@@ -114,10 +118,27 @@ def _said(texts: list[str]) -> str:
     return " ".join([*(threads or sizes)[:1], *rough[:1]])[:40]
 
 
-def _numbers(reader: Any, solid: Any) -> list[tuple[Any, int]]:
-    """The file's faces with the numbers they have in the part."""
+def _faces(solid: Any) -> Any:
+    """The faces of a solid as they are counted, from 1."""
     faces = TopTools_IndexedMapOfShape()
     TopExp.MapShapes_s(solid, TopAbs_ShapeEnum.TopAbs_FACE, faces)
+    return faces
+
+
+def _diameter(face: Any) -> float | None:
+    """Of a cylinder or a sphere, mm; as `size_of` has it of a face that was read."""
+    form = BRepAdaptor_Surface(TopoDS.Face_s(face))
+    match form.GetType():
+        case GeomAbs_SurfaceType.GeomAbs_Cylinder:
+            return round(2 * float(form.Cylinder().Radius()), 6)
+        case GeomAbs_SurfaceType.GeomAbs_Sphere:
+            return round(2 * float(form.Sphere().Radius()), 6)
+    return None
+
+
+def _numbers(reader: Any, solid: Any) -> list[tuple[Any, int]]:
+    """The file's faces with the numbers they have in the part."""
+    faces = _faces(solid)
     process = reader.WS().TransferReader()
     return [
         (process.EntityFromShapeResult(faces.FindKey(number + 1), 1), number)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from itertools import accumulate
 from typing import Any, NamedTuple
@@ -206,16 +206,16 @@ def _cut_by(plan: Plan, setup: str) -> dict[int, str]:
 
 def _with_edits(plan: Plan, setup: Setup, found: list[Cuttable], passed: tuple[Passed, ...]) -> Offers:
     taken = {operation.id for operation in setup.operations}
-    added = _places(plan, [step.tool for one in found for step in one.steps])
+    added_at, added = _adding(setup), _places(plan, [step.tool for one in found for step in one.steps])
     offered = []
     every: list[tuple[int, Edit]] = []
     for one in found:
         made = [_operation(step, one.position, taken) for step in one.steps]
-        ranks = [_rank(document) for document in made]
-        every += [(rank, _added(setup, rank, document)) for rank, document in zip(ranks, made, strict=True)]
+        ranks = [_rank(document["kind"], document.get("cycle"), document["finish"]) for document in made]
+        every += [(rank, added_at(rank, document)) for rank, document in zip(ranks, made, strict=True)]
         # Of one chain each comes after the one before.
         least = accumulate(ranks, max)
-        edits = [_added(setup, rank, document) for rank, document in zip(least, made, strict=True)]
+        edits = [added_at(rank, document) for rank, document in zip(least, made, strict=True)]
         tools = _tools([step.tool for step in one.steps], added)
         take = Cure(label=f"Cut {one.what}", edits=(*tools, *edits)) if edits else None
         offered.append(Offer(cuttable=one, take=take))
@@ -228,18 +228,22 @@ def _with_edits(plan: Plan, setup: Setup, found: list[Cuttable], passed: tuple[P
     return Offers(offered=tuple(offered), passed=passed, every=take_all)
 
 
-def _added(setup: Setup, rank: int, document: dict[str, Any]) -> Add:
-    """The edit that puts an operation before the setup's first that comes later than it by kind."""
-    later = (one.id for one in setup.operations if _rank(one.model_dump()) > rank)
-    return Add(of=Element(setup=setup.name), to="operations", value=document, before=next(later, None))
+def _adding(setup: Setup) -> Callable[[int, dict[str, Any]], Add]:
+    """Makes the edit that puts an operation of a rank before the setup's first of a later one."""
+    there = [(_rank(one.kind, getattr(one, "cycle", None), one.finish), one.id) for one in setup.operations]
+
+    def added_at(rank: int, document: dict[str, Any]) -> Add:
+        later = (name for own, name in there if own > rank)
+        return Add(of=Element(setup=setup.name), to="operations", value=document, before=next(later, None))
+
+    return added_at
 
 
-def _rank(operation: dict[str, Any]) -> int:
+def _rank(kind: str, cycle: str | None, finish: str | None) -> int:
     """When an operation comes among the others of its setup."""
-    kind = str(operation["kind"])
-    if "cycle" in operation:
-        return _CYCLES.get(str(operation["cycle"]), 5)
-    return _ORDER.get(kind, 1 if operation.get("finish") == "rough" else 2)
+    if cycle is not None:
+        return _CYCLES.get(cycle, 5)
+    return _ORDER.get(kind, 1 if finish == "rough" else 2)
 
 
 def _operation(step: ProposedStep, position: str, taken: set[str]) -> dict[str, Any]:

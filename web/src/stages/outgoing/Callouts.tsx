@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
+import { type ReactNode, useState } from 'react'
 import {
   answered,
   api,
@@ -65,63 +65,41 @@ export function Callouts({
   // What is typed on a face wins over what the file carries on it.
   const carried = (part?.callouts ?? []).filter(
     (one) =>
-      ['cylinder', 'sphere'].includes(part?.faces[one.face]?.kind ?? '') &&
-      !callouts.some((typed) => typed.face.face === one.face),
+      sizeOf(part?.faces[one.face]) !== null && !callouts.some((typed) => typed.face.face === one.face),
   )
   if (!callouts.length && !carried.length && !face) return null
   return (
     <section aria-label="Tolerances">
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Tolerances, threads, roughness</h3>
       <ul className="text-[12.5px]">
-        {carried.map((one) => {
-          const radius = part?.faces[one.face]?.radius ?? 0
-          return (
-            <li key={`file ${one.face}`} className="flex items-baseline gap-2 border-t border-rule py-1">
-              <button
-                type="button"
-                className="figures w-24 text-left hover:underline"
-                onClick={() => useShown.setState({ lit: [one.face], seen: null })}
-              >
-                Ø{round(2 * radius, 3)} {one.text}
-              </button>
-              <span className="grow">
-                <Meant text={one.text} nominal={2 * radius} />
-              </span>
-              <span className="text-soft">from the file</span>
-            </li>
-          )
-        })}
-        {callouts.map((one) => {
-          const own = sizeOf(part?.faces[one.face.face])
-          return (
-            <li key={`${one.face.face}`} className="flex items-baseline gap-2 border-t border-rule py-1">
-              <button
-                type="button"
-                className="figures w-24 text-left hover:underline"
-                onClick={() => useShown.setState({ lit: [one.face.face], seen: null })}
-              >
-                {called(own, one.face.face)} {one.text}
-              </button>
-              <span className="grow">
-                <Meant text={one.text} nominal={own} />
-              </span>
-              <button
-                type="button"
-                className="text-soft underline"
-                aria-label={`Drop ${one.text} of face ${one.face.face}`}
-                onClick={() =>
-                  void commit(`without ${one.text}`, (draft) => {
-                    draft.part.callouts = draft.part.callouts.filter(
-                      (other) => other.face.face !== one.face.face,
-                    )
-                  })
-                }
-              >
-                drop
-              </button>
-            </li>
-          )
-        })}
+        {carried.map((one) => (
+          <Row key={`file ${one.face}`} face={one.face} text={one.text} size={sizeOf(part?.faces[one.face])}>
+            <span className="text-soft">from the file</span>
+          </Row>
+        ))}
+        {callouts.map((one) => (
+          <Row
+            key={`${one.face.face}`}
+            face={one.face.face}
+            text={one.text}
+            size={sizeOf(part?.faces[one.face.face])}
+          >
+            <button
+              type="button"
+              className="text-soft underline"
+              aria-label={`Drop ${one.text} of face ${one.face.face}`}
+              onClick={() =>
+                void commit(`without ${one.text}`, (draft) => {
+                  draft.part.callouts = draft.part.callouts.filter(
+                    (other) => other.face.face !== one.face.face,
+                  )
+                })
+              }
+            >
+              drop
+            </button>
+          </Row>
+        ))}
       </ul>
       {face && (
         <div className="mt-1 flex items-center gap-2 border-t border-rule pt-1">
@@ -146,6 +124,25 @@ export function Callouts({
       )}
       <Refused problem={problem} />
     </section>
+  )
+}
+
+/** What is said of a face, and what it means. */
+function Row(props: { face: number; text: string; size: number | null; children: ReactNode }) {
+  return (
+    <li className="flex items-baseline gap-2 border-t border-rule py-1">
+      <button
+        type="button"
+        className="figures w-24 text-left hover:underline"
+        onClick={() => useShown.setState({ lit: [props.face], seen: null })}
+      >
+        {called(props.size, props.face)} {props.text}
+      </button>
+      <span className="grow">
+        <Meant text={props.text} nominal={props.size} />
+      </span>
+      {props.children}
+    </li>
   )
 }
 
