@@ -86,7 +86,7 @@ class Demo(unittest.TestCase):
         program = self.client.get("/api/projects/1/files/OP10.nc")
         self.assertIn("attachment", program.headers["content-disposition"])
         self.assertIn("G54", program.text)
-        self.assertEqual(len(self.client.get("/api/projects/1/files/OP20.stl").content[:80]), 80)
+        self.assertEqual(len(self.client.get("/api/projects/1/files/OP20/stock.stl").content[:80]), 80)
         self.assertEqual(
             self.client.get("/api/projects/1/files/plan.json").json()["name"], "Sluice-gate encoder housing"
         )

@@ -42,6 +42,7 @@ from pelvrak.server.api import (
     proposing,
     release,
     shelf,
+    stocks,
     templates,
     tools,
 )
@@ -75,6 +76,7 @@ for router in (
     parts.router,
     release.router,
     shelf.router,
+    stocks.router,
     drawings.router,
     chains.router,
     templates.router,

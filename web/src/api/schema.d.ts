@@ -470,7 +470,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/files/{setup}.stl": {
+    "/api/projects/{project_id}/files/{setup}/stock.{kind}": {
         parameters: {
             query?: never;
             header?: never;
@@ -479,9 +479,10 @@ export interface paths {
         };
         /**
          * Stock
-         * @description The outgoing stock of a setup.
+         * @description A stock of a setup: its outgoing one, after an operation (by its id), or before its first cut
+         *     ("before").
          */
-        get: operations["stock_api_projects__project_id__files__setup__stl_get"];
+        get: operations["stock_api_projects__project_id__files__setup__stock__kind__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -613,6 +614,46 @@ export interface paths {
         get: operations["casting_place_api_projects__project_id__casting_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/alone/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run Alone
+         * @description What one setup, or one of its operations, does on a stock of one's choice. Nothing is changed.
+         */
+        post: operations["run_alone_api_projects__project_id__alone__setup__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Stock
+         * @description Keep a stock of this plan as it was last computed, as a file that any plan can begin a setup with.
+         */
+        post: operations["keep_stock_api_projects__project_id__stock_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1331,6 +1372,52 @@ export interface components {
             allowance_mm: number;
         };
         /**
+         * Alone
+         * @description What came of it. said: the stock it was begun with; volumes mm³, time s; outgoing_key: of the result
+         *     with the stock it leaves.
+         */
+        Alone: {
+            /**
+             * Said
+             * @description the stock it was begun with; volumes mm³, time s
+             */
+            said: string;
+            /** Incoming Volume Mm3 */
+            incoming_volume_mm3: number;
+            /** Outgoing Volume Mm3 */
+            outgoing_volume_mm3: number;
+            /** Removed Volume Mm3 */
+            removed_volume_mm3: number;
+            /** Time S */
+            time_s: number;
+            /**
+             * Outgoing Key
+             * @description of the result with the stock it leaves
+             */
+            outgoing_key?: string | null;
+            /**
+             * Operations
+             * @default []
+             */
+            operations: components["schemas"]["OperationReport"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * AloneAsked
+         * @description What is run alone. operation: by its id, None for the whole setup; incoming: the stock it begins with,
+         *     None for the one the plan says.
+         */
+        AloneAsked: {
+            /** Operation */
+            operation?: string | null;
+            /** Incoming */
+            incoming?: (components["schemas"]["Earlier"] | components["schemas"]["Brought"]) | null;
+        };
+        /**
          * AnglePlate
          * @description An angle plate; its upright face looks along -y and stands in y 0.
          *
@@ -1690,56 +1777,6 @@ export interface components {
              */
             findings: components["schemas"]["Finding"][];
         };
-        /**
-         * Block
-         * @description A plain block: a custom nest or vee is cut into it.
-         *
-         *     length, width, height: of the block, mm; material: what it is made of.
-         */
-        "Block-Input": {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "block";
-            /**
-             * Id
-             * @description never changes
-             */
-            id: string;
-            /**
-             * Name
-             * @description what it is called
-             */
-            name: string;
-            /**
-             * Maker
-             * @description who makes it, where it is bought
-             * @default
-             */
-            maker: string;
-            /**
-             * Length
-             * @description of the block, mm
-             */
-            length: number;
-            /**
-             * Width
-             * @description of the block, mm
-             */
-            width: number;
-            /**
-             * Height
-             * @description of the block, mm
-             */
-            height: number;
-            /**
-             * Material
-             * @description what it is made of
-             * @default
-             */
-            material: string;
-        };
         /** Body_bring_fixtures_api_fixtures_json_post */
         Body_bring_fixtures_api_fixtures_json_post: {
             /** File */
@@ -1874,6 +1911,24 @@ export interface components {
              * @default 1
              */
             count: number;
+        };
+        /**
+         * Brought
+         * @description Another stock: a measured casting, one that was saved in this plan or another, a shape made by hand.
+         *
+         *     stock: where it lies round the part; of what material is the billet's to say.
+         */
+        Brought: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            rule: "brought";
+            /**
+             * Stock
+             * @description where it lies round the part; of what material is the billet's to say
+             */
+            stock: components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"] | components["schemas"]["Extrusion"] | components["schemas"]["Model"] | components["schemas"]["KeptStock"];
         };
         /**
          * ByAllowance
@@ -3536,6 +3591,29 @@ export interface components {
              * @default 0
              */
             short: number;
+        };
+        /**
+         * Earlier
+         * @description The stock as it stood at an earlier moment of the route.
+         *
+         *     setup: by its name; after: the operation of it, by its id; None: before its first cut.
+         */
+        Earlier: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            rule: "earlier";
+            /**
+             * Setup
+             * @description by its name
+             */
+            setup: string;
+            /**
+             * After
+             * @description the operation of it, by its id; None: before its first cut
+             */
+            after?: string | null;
         };
         /**
          * Edge
@@ -5238,6 +5316,44 @@ export interface components {
             interrupted: boolean;
         };
         /**
+         * IncomingReport
+         * @description A stock that was chosen for a setup in place of the carried one. said: what it is called; carried_key:
+         *     of the carried one; more, less: what it has that the carried one has not, and the other way: volumes mm³,
+         *     and how far at most, mm.
+         */
+        IncomingReport: {
+            /**
+             * Said
+             * @description what it is called
+             */
+            said: string;
+            /**
+             * Carried Key
+             * @description of the carried one; more, less: what it has that the carried one has not, and the other way: volumes mm³, and how far at most, mm
+             */
+            carried_key?: string | null;
+            /**
+             * More Mm3
+             * @default 0
+             */
+            more_mm3: number;
+            /**
+             * Less Mm3
+             * @default 0
+             */
+            less_mm3: number;
+            /**
+             * More Mm
+             * @default 0
+             */
+            more_mm: number;
+            /**
+             * Less Mm
+             * @default 0
+             */
+            less_mm: number;
+        };
+        /**
          * IndexPosition
          * @description How the work is turned to the spindle for some operations; exactly one of direction, face and angles
          *     says it.
@@ -5832,6 +5948,12 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Times
+             * @description all its lengths, before it is turned: 25.4 for inches read as mm
+             * @default 1
+             */
+            scale: number;
         };
         /**
          * NamedZero
@@ -8012,8 +8134,9 @@ export interface components {
          *     its positions, or all that is cut at one position before the work turns. program_number: of its program;
          *     None: by its name, next to those taken. load: setups of one name stand on the machine together and share
          *     its registers; "": alone. name: on the card and in the program; title: said in the program's head;
-         *     machine: by its id in the plan or the library; offset_register: its zero is kept in; seat: how the work
-         *     lies; hold: what holds it; operations: what is cut, in order; groups: of them, by name.
+         *     machine: by its id in the plan or the library; offset_register: its zero is kept in; incoming: the stock
+         *     it begins with; None: carried from the setup before. seat: how the work lies; hold: what holds it;
+         *     operations: what is cut, in order; groups: of them, by name.
          */
         Setup: {
             /**
@@ -8044,6 +8167,11 @@ export interface components {
              * @default G54
              */
             offset_register: string;
+            /**
+             * Incoming
+             * @description the stock it begins with; None: carried from the setup before
+             */
+            incoming?: (components["schemas"]["Earlier"] | components["schemas"]["Brought"]) | null;
             /**
              * @description how the work lies
              * @default {
@@ -8139,10 +8267,11 @@ export interface components {
          *     or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero
          *     frame.
          *
-         *     offsets: the registers of this load; wrong_centre_mm: how far the work is off at a position when the
-         *     rotary centre is 0.02 wrong. rests: what its zero rests on. cut_z: lowest and highest Z of its cutting
-         *     moves, and the operations they are of. below_rest: how far the lowest lies under what the work rests on,
-         *     mm. seen: the share of each face of the part that the spindle sees from above.
+         *     incoming: how its stock was chosen; None: carried. offsets: the registers of this load; wrong_centre_mm:
+         *     how far the work is off at a position when the rotary centre is 0.02 wrong. rests: what its zero rests on.
+         *     cut_z: lowest and highest Z of its cutting moves, and the operations they are of. below_rest: how far the
+         *     lowest lies under what the work rests on, mm. seen: the share of each face of the part that the spindle
+         *     sees from above.
          */
         SetupReport: {
             /** Name */
@@ -8155,6 +8284,8 @@ export interface components {
             offset_register: string;
             /** Incoming Key */
             incoming_key?: string | null;
+            /** @description how its stock was chosen; None: carried */
+            incoming?: components["schemas"]["IncomingReport"] | null;
             /** Outgoing Key */
             outgoing_key?: string | null;
             /**
@@ -8805,6 +8936,17 @@ export interface components {
             position: string;
             /** Steps */
             steps: components["schemas"]["ProposedStep"][];
+        };
+        /**
+         * StockAsked
+         * @description A stock of a plan. setup: by its name; after: an operation, by its id; "before": before the first cut;
+         *     None: the outgoing one.
+         */
+        StockAsked: {
+            /** Setup */
+            setup: string;
+            /** After */
+            after?: string | null;
         };
         /**
          * Stop
@@ -13721,13 +13863,16 @@ export interface operations {
             };
         };
     };
-    stock_api_projects__project_id__files__setup__stl_get: {
+    stock_api_projects__project_id__files__setup__stock__kind__get: {
         parameters: {
-            query?: never;
+            query?: {
+                after?: string | null;
+            };
             header?: never;
             path: {
                 project_id: number;
                 setup: string;
+                kind: "step" | "stl" | "3mf" | "glb" | "rays";
             };
             cookie?: never;
         };
@@ -13739,7 +13884,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "model/step": unknown;
                     "model/stl": unknown;
+                    "model/3mf": unknown;
+                    "model/gltf-binary": unknown;
+                    "application/octet-stream": unknown;
                 };
             };
             /** @description The request cannot be read. */
@@ -14644,6 +14793,239 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CastingPlace"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    run_alone_api_projects__project_id__alone__setup__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AloneAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alone"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    keep_stock_api_projects__project_id__stock_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StockAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartState"];
                 };
             };
             /** @description The request cannot be read. */
@@ -16667,7 +17049,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["Block-Input"] | components["schemas"]["Own"])[];
+                "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
             };
         };
         responses: {

@@ -21,6 +21,7 @@ import { useFields } from '../state/fields'
 import { LAYERS, type Look, lookFrom, toggle, useShown, cutThrough } from '../state/picture'
 import { useRoute } from '../state/route'
 import { clock, round } from '../ui/words'
+import { chosenAt } from '../stages/incoming/moments'
 import { FoundMark } from '../stages/reach/FoundMark'
 import { ZeroMark } from '../ui/icons'
 import { AxisLetters, Follow, handleOf, MachineTriad, TriadInStep, ZeroAxes } from './Axes'
@@ -59,13 +60,14 @@ const LOOKS: { look: Look; name: string }[] = [
 
 /** Which stock is in the picture: its result key, and what it is called. */
 function useStockShown(project: ProjectState) {
-  const { card, stage, compare, typedBillet } = {
+  const { card, stage, compare, typedBillet, beside } = {
     ...useFields(useRoute, 'card', 'stage'),
-    ...useFields(useShown, 'compare'),
+    ...useFields(useShown, 'compare', 'beside'),
     ...useFields(useEditing, 'typedBillet'),
   }
   const { setup, operation, moment } = useMoment(project)
   const report = project.report
+  if (beside && typeof card === 'number' && !compare) return { key: beside.key, name: beside.name }
   if (card === 'billet' && typedBillet)
     return { key: null, name: 'billet as typed, not kept yet', billet: typedBillet }
   if (card === 'billet' && !compare && (!report || lateAt(project, 'billet')))
@@ -95,6 +97,15 @@ function useStockShown(project: ProjectState) {
     return { key: setup.outgoing_key, name: 'outgoing' }
   }
   return { key: setup.incoming_key, name: 'incoming' }
+}
+
+/** The setup whose stock was chosen, where what is shown comes from that. */
+function chosenShown(project: ProjectState, card: number | 'billet' | 'part', compare: boolean) {
+  if (card === 'billet' || (card === 'part' && !compare)) return null
+  const last = project.plan.setups.length - 1
+  const from = chosenAt(project.plan, compare || card === 'part' ? last : card)
+  if (!from) return null
+  return typeof card === 'number' && from === project.plan.setups[card] ? 'here' : from.name
 }
 
 /** The holding of the chosen setup as it is typed, or as the plan has it while it is still to be computed. */
@@ -174,6 +185,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const planes = useSection(cutOpen, zeroFromWork)
   const face = hover && part?.faces[hover.face]
   const edge = hover?.edge != null ? part?.edges[hover.edge] : undefined
+  const chosen = chosenShown(project, view.card, view.compare)
   const zeroShown = typeof view.card === 'number' && !!setup?.zero_from_work
   // Where the further zeros lie, each with how it is known; what is turned from the setup's own stands with it.
   const rows = zeroShown && (view.stage === 'seat' || view.stage === 'reach') ? (setup?.offsets ?? []) : []
@@ -404,6 +416,11 @@ export function Bench({ project }: { project: ProjectState }) {
         <span className="bg-sheet/90 px-1.5">
           {asking ? 'part' : wholePart && !project.report ? 'the part; stock is being computed' : shown.name}
         </span>
+        {chosen && !asking && (
+          <span className="border border-trouble bg-sheet px-1.5 text-trouble">
+            {chosen === 'here' ? 'begins with a chosen stock' : `from the stock chosen in ${chosen}`}
+          </span>
+        )}
         {asTyped && <span className="bg-sheet/90 px-1.5">{asTyped.name}</span>}
         {running.behind && <span className="bg-sheet/90 px-1.5 text-soft">catching up …</span>}
         {stale && (

@@ -5,7 +5,7 @@ import { type Commit, lateAt, useLibrary } from '../api/hooks'
 import { useFields } from '../state/fields'
 import { type Card, choose, useRoute } from '../state/route'
 import { clock, hueOf, round } from '../ui/words'
-import { CarryArrow } from '../ui/icons'
+import { CarryArrow, ChosenArrow } from '../ui/icons'
 
 const worst = (findings: Finding[]) =>
   findings.find((one) => one.severity === 'error') ?? findings.find((one) => one.severity === 'warning')
@@ -66,6 +66,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
             <Carry
               mass={own?.incoming_mass_kg}
               label={setup.makes ? 'blanks' : undefined}
+              chosen={setup.incoming ? (own?.incoming?.said ?? 'chosen') : undefined}
               stale={index === 0 ? lateAt(project, 'billet') : stale(index - 1)}
               tight={tight}
             />
@@ -176,9 +177,27 @@ function Carry(props: {
   mass?: number | undefined
   stale: boolean
   label?: string | undefined
+  /** The stock that was chosen in place of the carried one. */
+  chosen?: string | undefined
   tight: boolean
 }) {
-  const { mass, stale, label, tight } = props
+  const { mass, stale, label, tight, chosen } = props
+  if (chosen)
+    return (
+      <div
+        className={`shrink-0 text-center ${tight ? 'w-5' : 'w-11'}`}
+        title={`begins with a chosen stock: ${chosen}`}
+        aria-label={`begins with a chosen stock: ${chosen}`}
+        role="img"
+      >
+        <ChosenArrow />
+        {!tight && (
+          <div className="figures truncate text-[10.5px] font-semibold leading-tight text-trouble">
+            chosen
+          </div>
+        )}
+      </div>
+    )
   const said = stale ? 'out of date' : (label ?? (mass !== undefined ? `${mass.toFixed(2)} kg` : '–'))
   if (tight)
     return (

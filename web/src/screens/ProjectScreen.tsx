@@ -218,8 +218,8 @@ function Release({ project }: { project: ProjectState }) {
                 {setup.name} program
               </a>
             </MenuItem>,
-            <MenuItem key={`${setup.name}.stl`}>
-              <a className={item} href={`${base}/${setup.name}.stl`}>
+            <MenuItem key={`${setup.name} stock`}>
+              <a className={item} href={`${base}/${setup.name}/stock.stl`}>
                 {setup.name} outgoing stock, STL
               </a>
             </MenuItem>,

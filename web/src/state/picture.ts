@@ -37,6 +37,8 @@ type Picture = {
   contacts: boolean
   litItem: string | null
   compare: boolean
+  /** A stock that was computed beside the route, and what it is. */
+  beside: { key: string; name: string } | null
 }
 
 export const useShown = create<Picture>(() => ({
@@ -53,6 +55,7 @@ export const useShown = create<Picture>(() => ({
   contacts: true,
   litItem: null,
   compare: false,
+  beside: null,
 }))
 
 /** Look from a side, also when it is the one that was looked from before. */

@@ -36,3 +36,17 @@ export const CarryArrow = ({ stale }: { stale: boolean }) => (
     <path d="M0 6H42M36 2l6 4-6 4" {...line} strokeDasharray={stale ? '4 3' : undefined} />
   </svg>
 )
+
+/** A stock brought in from beside: what is carried ends before it. */
+export const ChosenArrow = () => (
+  <svg
+    width="100%"
+    height="12"
+    viewBox="0 0 44 12"
+    preserveAspectRatio="xMaxYMid slice"
+    aria-hidden="true"
+    className="text-trouble"
+  >
+    <path d="M22 0v6H42M36 2l6 4-6 4M14 2v8" {...line} />
+  </svg>
+)

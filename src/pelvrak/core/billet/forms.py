@@ -18,7 +18,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, mesh_of
 from pelvrak.core.geometry.part import Frozen, PartModel
-from pelvrak.core.stock.field import Grid, RayField, loaded_checked
+from pelvrak.core.stock.field import Grid, RayField, loaded_checked, unmarked
 from pelvrak.core.stock.profile import Profile
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, field_of_profile, minus
 from pelvrak.core.stock.surface import surface
@@ -137,6 +137,9 @@ class Model(Frozen):
     move: tuple[Allowance, Allowance, Allowance] = asked(
         (0.0, 0.0, 0.0), title="Move along", help="afterwards", unit="mm", parts=AXES
     )
+    scale: Annotated[float, Field(gt=0, le=1000)] = asked(
+        1.0, title="Times", help="all its lengths, before it is turned: 25.4 for inches read as mm"
+    )
 
 
 class KeptStock(Frozen):
@@ -212,7 +215,9 @@ def raw_of(billet: Billet, part: PartModel, files: Files, meshes: Callable[[byte
 def placed(mesh: Mesh, model: Model) -> Mesh:
     """A model billet's mesh where it lies round the part."""
     turn = Rotation.from_euler("xyz", model.turn, degrees=True).as_matrix()
-    return Mesh(mesh.vertices @ turn.T + np.array(model.move), mesh.triangles, np.zeros_like(mesh.label))
+    return Mesh(
+        model.scale * mesh.vertices @ turn.T + np.array(model.move), mesh.triangles, np.zeros_like(mesh.label)
+    )
 
 
 def _of_mesh(mesh: Mesh) -> Raw:
@@ -349,10 +354,10 @@ def _kept(data: bytes, name: str) -> Raw:
     if not len(mesh.triangles):
         raise BadInput("billet.no_stock", name, "there is nothing left in this stock", "choose another")
     raw = _of_mesh(mesh)
-    # On its own grid it is taken as it is, bit for bit.
+    # On its own grid it is taken as it is, bit for bit; who cut it there made nothing here.
     return Raw(
         raw.low,
         raw.high,
-        lambda grid: field if grid.cell == field.grid.cell else raw.field(grid),
+        lambda grid: unmarked(field) if grid.cell == field.grid.cell else raw.field(grid),
         raw.surface,
     )

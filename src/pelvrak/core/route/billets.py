@@ -8,11 +8,13 @@ import numpy as np
 
 from pelvrak.core.billet.block import Block, check_fit, margins
 from pelvrak.core.billet.forms import Billet, Model, Raw, raw_of
+from pelvrak.core.cures import Element, put
+from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.mesh import Mesh
-from pelvrak.core.geometry.part import Vector, as_vector
+from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.visibility import places_on
 from pelvrak.core.route.pictures import surface_of, volume_of
 from pelvrak.core.route.pieces import FACTS, FIELD, PART, SIMPLIFY_MM, SURFACE
@@ -22,6 +24,10 @@ from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.field import error_of, grid_around, memory_estimate
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, minus, volume_without
 from pelvrak.core.stock.surface import surface
+
+INCH_MM = 25.4
+# The longest side of a stock against the part's, where the two are of one unit: stocks are a little larger.
+LIKE_PART = (0.95, 4.0)
 
 
 @dataclass(frozen=True)
@@ -89,7 +95,7 @@ def _covered(given: CoverGiven, reads: Reads) -> Pieces:
     return {FACTS: facts}
 
 
-BILLET = Step("billet", 1, BilletGiven, _billet)
+BILLET = Step("billet", 2, BilletGiven, _billet)
 COVER = Step("billet cover", 1, CoverGiven, _covered)
 
 
@@ -116,10 +122,12 @@ def billet_report(run: Run, density: float) -> BilletReport:
     needed = memory_estimate(np.ceil((np.array(high) - low) / cell).astype(int) + 2)
     try:
         grid_around(np.array(low), np.array(high), cell)
-        made = run.step(BILLET, _given(run, low, high), "billet")
-        key, amount = made.key, volume_of(run.engine, made.key)
+        key = raw_stock(run, spec, raw).key
+        run.done += 1
+        amount = volume_of(run.engine, key)
         if not isinstance(spec, Block):
-            findings += _cover(run, raw, key)
+            told = unit_told(run, spec, raw, Element(), "billet/scale")
+            findings += told or cover_of(run, raw, key, "billet.too_small", "The billet")
     except BadInput as bad:
         findings.append(of_bad_input(bad, None, None, "incoming"))
     return BilletReport(
@@ -135,19 +143,54 @@ def billet_report(run: Run, density: float) -> BilletReport:
     )
 
 
-def _given(run: Run, low: Vector, high: Vector) -> BilletGiven:
-    spec, cell = run.plan.billet, run.plan.resolution_mm
+def raw_stock(run: Run, spec: Billet, raw: Raw) -> Result:
+    """A stock on its rays, from what says how it is made. Raises BadInput where it would be too large."""
+    low, high, cell = as_vector(raw.low), as_vector(raw.high), run.plan.resolution_mm
+    # Refused here where it is too large, and not by a step.
+    grid_around(np.array(low), np.array(high), cell)
     if isinstance(spec, Block):
-        return BilletGiven(low, high, cell, None, None, None)
-    mesh = None
-    if isinstance(spec, Model):
-        data = run.files(spec.sha256, spec.file)
-        mesh = part_result(data, spec.file, run.engine).content(PART)
-    same = spec.model_copy(update={"material": ""})
-    return BilletGiven(low, high, cell, same, run.part_content, mesh)
+        given = BilletGiven(low, high, cell, None, None, None)
+    else:
+        mesh = None
+        if isinstance(spec, Model):
+            data = run.files(spec.sha256, spec.file)
+            mesh = part_result(data, spec.file, run.engine).content(PART)
+        same = spec.model_copy(update={"material": ""})
+        given = BilletGiven(low, high, cell, same, run.part_content, mesh)
+    return run.engine.run(BILLET, given, "billet")
 
 
-def _cover(run: Run, raw: Raw, key: str) -> list[Finding]:
+def unit_told(run: Run, spec: Billet, raw: Raw, of: Element, field: str) -> list[Finding]:
+    """Whether a model seems to have been read in another unit: by its longest side against the part's.
+
+    of, field: where its scale stands, for the cure.
+    """
+    if not isinstance(spec, Model):
+        return []
+    part = run.part.part
+    ratio = float(np.max(raw.high - raw.low) / np.max(np.subtract(part.high, part.low)))
+    likely = [times for times in (INCH_MM, 1 / INCH_MM) if LIKE_PART[0] <= ratio * times <= LIKE_PART[1]]
+    if not likely:
+        return []
+    times = likely[0]
+    read, meant, large = ("inches", "mm", "small") if times > 1 else ("mm", "inches", "large")
+    scale = round(spec.scale * times, 9)
+    return [
+        Finding(
+            code="stock.unit",
+            severity="error" if times > 1 else "warning",
+            stage="incoming",
+            sentence=f"The longest side of {spec.file} is {ratio:.3g} times the part's, {INCH_MM:g} times too"
+            f" {large} it seems: {read} that were read as {meant}?",
+            measured=round(ratio, 4),
+            limit=1.0,
+            cures=(put(f"All its lengths times {scale:.6g}", of, field, scale),),
+        )
+    ]
+
+
+def cover_of(run: Run, raw: Raw, key: str, code: str, said: str) -> list[Finding]:
+    """Where a stock does not cover the part. key: of its result; said: what it is called."""
     stock = surface_of(run.engine, key).content(SURFACE)
     given = CoverGiven(
         stock, run.part_content, as_vector(raw.low), as_vector(raw.high), run.plan.resolution_mm
@@ -157,11 +200,11 @@ def _cover(run: Run, raw: Raw, key: str) -> list[Finding]:
         return []
     return [
         Finding(
-            code="billet.too_small",
+            code=code,
             severity="error",
             stage="incoming",
             sentence=(
-                f"The billet does not cover the part: up to {facts['short']:.2f} mm is missing,"
+                f"{said} does not cover the part: up to {facts['short']:.2f} mm is missing,"
                 f" {facts['missing']:.0f} mm³ in all."
             ),
             measured=round(-facts["short"], 4),

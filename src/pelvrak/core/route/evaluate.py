@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from pelvrak.core.billet.chosen import Brought, Earlier
 from pelvrak.core.billet.forms import Files, Raw, raw_of
 from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.engine.engine import Engine
@@ -18,6 +19,7 @@ from pelvrak.core.route.billets import billet_report
 from pelvrak.core.route.comparing import compared
 from pelvrak.core.route.ends import ends_of
 from pelvrak.core.route.graph import route_version
+from pelvrak.core.route.incoming import ComingIn, brought_key, coming_in
 from pelvrak.core.route.jaw_setup import jaw_setup
 from pelvrak.core.route.part_setup import part_setup, stock_after
 from pelvrak.core.route.pieces import PART
@@ -152,7 +154,8 @@ class _Walk:
         for index, setup in enumerate(run.plan.setups):
             if setup.makes is not None:
                 # The part passes by while its jaws are cut.
-                self.setups.append(jaw_setup(run, index, setup, key, self.density))
+                coming = self._coming_to_jaws(setup, ComingIn(key, stock_volume))
+                self.setups.append(jaw_setup(run, index, setup, coming.key, self.density))
             else:
                 self.setups.append(self._of_the_part(index, setup, key, stock_volume))
                 key, stock_volume = self.setups[-1].outgoing_key, self.setups[-1].outgoing_volume_mm3
@@ -168,20 +171,35 @@ class _Walk:
             if key is None:
                 return
             if setup.makes is not None:
+                makes = setup.makes.setup
+                if any(one.incoming is not None for one in run.plan.setups if one.name == makes):
+                    return
                 self.setups.append(jaw_setup(run, index, setup, key, self.density))
                 continue
             # Of what the setups have cut so far only the jaws are asked for.
             jaws = [one for one in self.setups if one.makes == setup.name]
             try:
+                if isinstance(setup.incoming, Earlier):
+                    return  # what stood at a moment is known to who evaluates
+                if isinstance(setup.incoming, Brought):
+                    key = brought_key(run, setup.incoming)
                 key = stock_after(run, index, setup, key, self.density, jaws[-1] if jaws else None)
             except BadInput:
                 return
+
+    def _coming_to_jaws(self, setup: Setup, carried: ComingIn) -> ComingIn:
+        """What the jaws that a setup cuts will grip: the stock of the setup they are for."""
+        assert setup.makes is not None
+        setups = self.run.plan.setups
+        later = next((i for i, one in enumerate(setups) if one.name == setup.makes.setup), None)
+        return carried if later is None else coming_in(self.run, later, setups[later], self.setups, carried)
 
     def _of_the_part(self, index: int, setup: Setup, key: str | None, stock_volume: float) -> SetupReport:
         run = self.run
         plans = zip(self.setups, run.plan.setups, strict=False)
         jaws = [one for one, of in plans if of.makes and of.makes.setup == setup.name]
-        computed = part_setup(run, index, setup, key, stock_volume, self.density, jaws[-1] if jaws else None)
+        coming = coming_in(run, index, setup, self.setups, ComingIn(key, stock_volume))
+        computed = part_setup(run, index, setup, coming, self.density, jaws[-1] if jaws else None)
         if computed.zero_from_work is None:
             return computed
         return zeros_checked(run, index, computed, self.setups, self.billet.key)

@@ -19,6 +19,7 @@ from pelvrak.core.machine.machine import Machine
 from pelvrak.core.route.clearance import clearance
 from pelvrak.core.route.cutting import cut_operations, cut_through, depths
 from pelvrak.core.route.holding import safety_of
+from pelvrak.core.route.incoming import ComingIn
 from pelvrak.core.route.loads import safety_findings
 from pelvrak.core.route.needed import positions_needed
 from pelvrak.core.route.offsets import known_in_time, offsets_of, wrong_centre
@@ -43,15 +44,18 @@ def part_setup(
     run: Run,
     index: int,
     setup: Setup,
-    incoming_key: str | None,
-    incoming_volume: float,
+    coming: ComingIn,
     density: float,
     made: SetupReport | None,
 ) -> SetupReport:
-    """What becomes of a setup. density: kg/mm³; made: the setup that cut its jaws."""
+    """What becomes of a setup. coming: the stock it begins with; density: kg/mm³; made: the setup that cut
+    its jaws.
+    """
+    incoming_key, incoming_volume = coming.key, coming.volume
     base = _untouched(setup, incoming_key, incoming_volume, incoming_volume * density)
+    base = base.model_copy(update={"incoming": coming.told, "findings": coming.findings})
     if incoming_key is None or incoming_volume <= 0:
-        return base.model_copy(update={"findings": (_no_stock(setup),)})
+        return base.model_copy(update={"findings": coming.findings or (_no_stock(setup),)})
     try:
         placed = place(run, index, setup, incoming_key, density, made)
     except BadInput as bad:
@@ -67,7 +71,7 @@ def part_setup(
     placed.hold = placed.hold.model_copy(
         update={"beside": beside, "proposals": (*placed.hold.proposals, *proposals)}
     )
-    early = (*placed.findings, *turning.findings, *foretold)
+    early = (*coming.findings, *placed.findings, *turning.findings, *foretold)
     run.begun(base.model_copy(update={**seated, "hold": placed.hold, "findings": early}))
     about = _clamped(placed, incoming_volume * density)
     done = cut_operations(run, index, placed, turning, incoming_key, incoming_volume, about)
@@ -75,6 +79,7 @@ def part_setup(
     stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), done.reports, tools, planes)
     hold = placed.hold.model_copy(update={"safety": stands, "friction": FRICTION if stands else None})
     told = [
+        *coming.findings,
         *placed.findings,
         *_of_the_order(run, index, turning, load, done.reports),
         *swings(run, turning, incoming_key, tools, done.reports),

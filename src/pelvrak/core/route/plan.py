@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, TypeAdapter, ValidationError, model_validator
 
 from pelvrak.core.billet.block import Block
+from pelvrak.core.billet.chosen import Chosen
 from pelvrak.core.billet.forms import Billet
 from pelvrak.core.cutting.feeds import Material
 from pelvrak.core.cutting.finish import USUAL, Finish, finished
@@ -59,8 +60,9 @@ class Setup(Frozen):
     its positions, or all that is cut at one position before the work turns. program_number: of its program;
     None: by its name, next to those taken. load: setups of one name stand on the machine together and share
     its registers; "": alone. name: on the card and in the program; title: said in the program's head;
-    machine: by its id in the plan or the library; offset_register: its zero is kept in; seat: how the work
-    lies; hold: what holds it; operations: what is cut, in order; groups: of them, by name.
+    machine: by its id in the plan or the library; offset_register: its zero is kept in; incoming: the stock
+    it begins with; None: carried from the setup before. seat: how the work lies; hold: what holds it;
+    operations: what is cut, in order; groups: of them, by name.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
@@ -68,6 +70,7 @@ class Setup(Frozen):
     program_number: Annotated[int, Field(ge=1, le=99_999)] | None = None
     machine: str = "vertical-760"
     offset_register: Register = "G54"
+    incoming: Chosen | None = None
     seat: Seat = Seat()
     hold: Hold = Hold()
     makes: Makes | None = None

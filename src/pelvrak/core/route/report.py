@@ -190,15 +190,30 @@ class NestReport(Frozen):
     files_key: str | None = None
 
 
+class IncomingReport(Frozen):
+    """A stock that was chosen for a setup in place of the carried one. said: what it is called; carried_key:
+    of the carried one; more, less: what it has that the carried one has not, and the other way: volumes mm³,
+    and how far at most, mm.
+    """
+
+    said: str
+    carried_key: str | None = None
+    more_mm3: float = 0.0
+    less_mm3: float = 0.0
+    more_mm: float = 0.0
+    less_mm: float = 0.0
+
+
 class SetupReport(Frozen):
     """One setup. makes: the setup it cuts jaws for, whose stocks are those jaws then; nest: the solved jaws
     or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero
     frame.
 
-    offsets: the registers of this load; wrong_centre_mm: how far the work is off at a position when the
-    rotary centre is 0.02 wrong. rests: what its zero rests on. cut_z: lowest and highest Z of its cutting
-    moves, and the operations they are of. below_rest: how far the lowest lies under what the work rests on,
-    mm. seen: the share of each face of the part that the spindle sees from above.
+    incoming: how its stock was chosen; None: carried. offsets: the registers of this load; wrong_centre_mm:
+    how far the work is off at a position when the rotary centre is 0.02 wrong. rests: what its zero rests on.
+    cut_z: lowest and highest Z of its cutting moves, and the operations they are of. below_rest: how far the
+    lowest lies under what the work rests on, mm. seen: the share of each face of the part that the spindle
+    sees from above.
     """
 
     name: str
@@ -206,6 +221,7 @@ class SetupReport(Frozen):
     machine: str
     offset_register: str
     incoming_key: str | None = None
+    incoming: IncomingReport | None = None
     outgoing_key: str | None = None
     incoming_volume_mm3: float = 0.0
     outgoing_volume_mm3: float = 0.0
@@ -255,9 +271,8 @@ class BilletReport(Frozen):
 
 def refused(base: SetupReport, bad: BadInput) -> SetupReport:
     """A setup that cannot be computed, and why."""
-    return base.model_copy(
-        update={"findings": (of_bad_input(bad, base.name, None, bad.where.split(".")[0]),)}
-    )
+    why = of_bad_input(bad, base.name, None, bad.where.split(".")[0])
+    return base.model_copy(update={"findings": (*base.findings, why)})
 
 
 class ComparisonReport(Frozen):

@@ -205,6 +205,12 @@ def same_field(first: RayField, second: RayField) -> bool:
     return True
 
 
+def unmarked(field: RayField) -> RayField:
+    """The same stock with all its surfaces the billet's."""
+    x, y, z = (replace(bundle, maker=np.full_like(bundle.maker, BILLET_MAKER)) for bundle in field.bundles)
+    return RayField(field.grid, (x, y, z))
+
+
 def bundle_volumes(field: RayField) -> tuple[float, float, float]:
     """The body's volume as each bundle alone sees it, mm³: length of material times cell²."""
     x, y, z = (length(b.count, b.position) * field.grid.cell**2 for b in field.bundles)
@@ -274,8 +280,8 @@ def _turned(
     )
 
 
-def saved(field: RayField) -> bytes:
-    """The field as one compressed block of bytes; `loaded` gives it back unchanged."""
+def saved(field: RayField, note: NDArray[np.uint8] | None = None) -> bytes:
+    """The field as one compressed block of bytes; `loaded` gives it back unchanged. note: kept beside it."""
     out = io.BytesIO()
     arrays: dict[str, NDArray[np.generic]] = {
         "grid": np.array([*field.grid.origin, field.grid.cell, *field.grid.shape], np.float64)
@@ -286,6 +292,8 @@ def saved(field: RayField) -> bytes:
         arrays[f"position{bundle.axis}"] = bundle.position.reshape(-1)[used]
         arrays[f"normal{bundle.axis}"] = bundle.normal.reshape(-1, 2)[used]
         arrays[f"maker{bundle.axis}"] = bundle.maker.reshape(-1)[used]
+    if note is not None:
+        arrays["note"] = note
     np.savez(out, allow_pickle=False, **arrays)
     return zstandard.ZstdCompressor(level=1).compress(out.getvalue())
 

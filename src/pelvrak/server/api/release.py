@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import json
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from fastapi.responses import Response
 
-from pelvrak.core.geometry.mesh import to_stl
 from pelvrak.core.route.jaws import jaw_file
-from pelvrak.core.route.pictures import piece_of
-from pelvrak.core.route.pieces import mesh_from_bytes
+from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.report import SetupReport
+from pelvrak.core.route.stock_files import (
+    BEFORE,
+    STOCK_KINDS,
+    StockKind,
+    note_on,
+    stock_at_moment,
+    stock_file,
+)
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project
 from pelvrak.server.api.shapes import ProjectId, file_of
@@ -53,14 +60,25 @@ def program(project_id: ProjectId, setup: str) -> Response:
     )
 
 
-@router.get("/{setup}.stl", **file_of("model/stl"))
-def stock(project_id: ProjectId, setup: str) -> Response:
-    """The outgoing stock of a setup."""
-    key = _current(project_id, setup).outgoing_key
-    data = piece_of(DatabaseStore(), key, "surface.npz") if key else None
-    return _file(
-        to_stl(mesh_from_bytes(data), f"pelvrak {setup}") if data else None, f"{setup}.stl", "model/stl"
-    )
+@router.get("/{setup}/stock.{kind}", **file_of(*STOCK_KINDS.values()))
+def stock(
+    project_id: ProjectId,
+    setup: str,
+    kind: StockKind,
+    after: Annotated[str | None, Query(max_length=40)] = None,
+) -> Response:
+    """A stock of a setup: its outgoing one, after an operation (by its id), or before its first cut
+    ("before").
+    """
+    report = _current(project_id, setup)
+    key, operation = stock_at_moment(report, after)
+    if key is None:
+        return _file(None, f"{setup}.{kind}", STOCK_KINDS[kind])
+    planned = plan_from(project(project_id).plan.model_dump(mode="json"))
+    note = note_on(planned, report, after)
+    moment = BEFORE if after == BEFORE else f"after-{operation.number + 1}" if operation else "outgoing"
+    data = stock_file(DatabaseStore(), key, kind, note)
+    return _file(data, f"{setup}-{moment}.{kind}", STOCK_KINDS[kind])
 
 
 JAW_FILES = {"step": "model/step", "stl": "model/stl", "dxf": "image/vnd.dxf"}

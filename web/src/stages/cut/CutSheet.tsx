@@ -128,7 +128,11 @@ export function CutSheet(props: SheetProps) {
           value={setup.name}
           commit={(text) =>
             commit(`${setup.name} is ${text} now`, (draft) => {
-              for (const one of draft.setups) if (one.makes?.setup === setup.name) one.makes.setup = text
+              for (const one of draft.setups) {
+                if (one.makes?.setup === setup.name) one.makes.setup = text
+                if (one.incoming?.rule === 'earlier' && one.incoming.setup === setup.name)
+                  one.incoming.setup = text
+              }
               const own = draft.setups[index]
               if (own) own.name = text
             })

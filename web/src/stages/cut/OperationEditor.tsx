@@ -18,6 +18,7 @@ import type { SheetProps } from '../sheet'
 import { Boundary } from './Boundary'
 import { DrawingLines, LinesOfText } from './Engraved'
 import { Edges, Faces } from './Faces'
+import { CheckAlone } from './CheckAlone'
 import { dropEmpty, regroup } from './groups'
 import { type Change, Places } from './Places'
 import { Points } from './Points'
@@ -204,6 +205,14 @@ export function OperationEditor(
           </Disclosure>
         </>
       )}
+      <Disclosure as="div" className="border-t border-rule">
+        <DisclosureButton className="w-full py-2 text-left text-[13px] text-soft">
+          {({ open }) => <>{open ? '−' : '+'} Alone, on another stock</>}
+        </DisclosureButton>
+        <DisclosurePanel>
+          <CheckAlone {...props} />
+        </DisclosurePanel>
+      </Disclosure>
       {own?.removal && (
         <Row label="Removal">
           <Computed why={own.removal}>{own.removal.value} cm³/min</Computed>

@@ -1,27 +1,15 @@
-import { useState } from 'react'
-import {
-  answered,
-  api,
-  type Billet,
-  type Part,
-  type Plan,
-  problemInstead,
-  type ProjectState,
-} from '../../api/client'
-import { type Commit, useLibrary } from '../../api/hooks'
+import { answered, api, type Part, type Plan, problemInstead, type ProjectState } from '../../api/client'
+import type { Commit } from '../../api/hooks'
 import { useEditing } from '../../state/editing'
 import { round } from '../../ui/words'
-import { Choice } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
-import { Form, schemaOf } from '../../ui/Form'
 import { Head } from '../sheet'
 import { BestPlace } from './BestPlace'
-import { allowanceOn, formOf, type Hand, type Kind } from './billet'
-import { BlockFields } from './BlockFields'
-import { FileIn } from './FileIn'
+import { allowanceOn, type Hand } from './billet'
 import { Margins } from './Margins'
 import { Shelf } from './Shelf'
 import { MaterialRow } from './MaterialRow'
+import { ShapeFields } from './ShapeFields'
 
 /** The raw material: kind, size, and whether the part fits on every side. */
 export function BilletSheet({
@@ -33,10 +21,8 @@ export function BilletSheet({
   part: Part | undefined
   commit: Commit
 }) {
-  const { data: library } = useLibrary()
   const { billet } = project.plan
   const report = project.report?.billet
-  const [wanted, setWanted] = useState<Kind | null>(null)
   const change = (what: string, next: (draft: Plan) => void) => commit(`billet: ${what}`, next)
   const hand: Hand = {
     change: (what, next) => change(what, (draft) => next(draft.billet)),
@@ -47,65 +33,34 @@ export function BilletSheet({
     },
   }
   const size = report ? report.high.map((high, i) => high - (report.low[i] ?? 0)) : []
-  const choose = (kind: Kind) => {
-    setWanted(null)
-    // What is not told comes from the kind's own defaults.
-    if (!formOf(library, kind)?.reads)
-      return void change(kind, (draft) => (draft.billet = { kind, material: billet.material } as Billet))
-    setWanted(kind)
-  }
-  const shownKind = wanted ?? billet.kind
-  const form = formOf(library, shownKind)
   return (
     <>
       <Head title="Billet">What the part is cut from</Head>
-      <Row label="Kind">
-        <Choice
-          label="Kind of billet"
-          value={shownKind}
-          options={(library?.billets ?? []).map((one) => ({ value: one.kind as Kind, label: one.called }))}
-          choose={choose}
-        />
-      </Row>
-      <MaterialRow
-        plan={project.plan}
-        change={change}
-        choose={(material: string) => void change(material, (draft) => (draft.billet.material = material))}
+      <ShapeFields
+        project={project}
+        part={part}
+        shape={billet}
+        hand={hand}
+        lies={report}
+        label="Kind of billet"
+        replace={(what, next) => change(what, (draft) => (draft.billet = next))}
+        between={
+          <MaterialRow
+            plan={project.plan}
+            change={change}
+            choose={(material: string) =>
+              void change(material, (draft) => (draft.billet.material = material))
+            }
+          />
+        }
+        below={(kind) => kind === 'model' && <BestPlace project={project} hand={hand} />}
       />
-      {form?.reads && (
-        <FileIn
-          form={form}
-          name={wanted || !('file' in billet) ? null : billet.file}
-          take={async (file, sha256) => {
-            const { material } = billet
-            const problem = await change(file, (draft) => {
-              if (wanted) draft.billet = { kind: wanted, material, file, sha256 } as Billet
-              else Object.assign(draft.billet, { file, sha256 })
-            })
-            if (!problem) setWanted(null)
-          }}
-        />
-      )}
-      {!wanted && billet.kind === 'block' && (
-        <BlockFields project={project} part={part} billet={billet} library={library} hand={hand} />
-      )}
-      {!wanted && billet.kind !== 'block' && form && (
-        <Form
-          schema={schemaOf(form.fields)}
-          values={billet}
-          write={(field, value) => hand.change(field, (own) => Object.assign(own, { [field]: value }))}
-          typing={(field, value) =>
-            hand.typing(value === null ? null : (own) => Object.assign(own, { [field]: value }))
-          }
-        />
-      )}
-      {!wanted && billet.kind === 'model' && <BestPlace project={project} hand={hand} />}
       {report && (
         <>
           <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Margins to the part</h3>
           <Margins
             margins={report.margins}
-            {...(!wanted && billet.kind === 'block' && billet.sizing.rule === 'allowance'
+            {...(billet.kind === 'block' && billet.sizing.rule === 'allowance'
               ? {
                   pull: (side: string, value: number) => {
                     void hand.change(`allowance ${side}`, (mine) => {

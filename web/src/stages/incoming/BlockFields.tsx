@@ -1,31 +1,39 @@
-import type { Billet, Library, Part, ProjectState } from '../../api/client'
+import type { Billet, Library, Part } from '../../api/client'
 import { round } from '../../ui/words'
 import { Segments } from '../../ui/Choice'
 import { Row } from '../../ui/Field'
 import { Form, schemaOf } from '../../ui/Form'
-import { allowanceOn, type Hand, type Of } from './billet'
+import { allowanceOn, type Hand, type Lies, type Of } from './billet'
 
 type Sizing = Of<'block'>['sizing']
 
+/** As much all round the part as a block has that says nothing. */
+const roundPart = (part: Part): Lies => ({
+  low: part.low.map((one) => one - SPARE_MM),
+  high: part.high.map((one) => one + SPARE_MM),
+  margins: Object.fromEntries(['x-', 'x+', 'y-', 'y+', 'z-', 'z+'].map((side) => [side, SPARE_MM])),
+})
+const SPARE_MM = 5
+
 /** A rectangular block: by allowances, by its size, or by its corners. */
 export function BlockFields(props: {
-  project: ProjectState
+  /** How it lies round the part, where that is computed. */
+  lies: Lies | undefined
   part: Part | undefined
   billet: Of<'block'>
   library: Library | undefined
   hand: Hand
 }) {
-  const { project, part, library, hand } = props
+  const { part, library, hand } = props
   const { sizing } = props.billet
-  const report = project.report?.billet
   const form = library?.sizings.find((one) => one.rule === sizing.rule)
   const sized = (what: string, next: (own: Sizing) => Sizing) =>
     hand.change(what, (own) => {
       if (own.kind === 'block') own.sizing = next(own.sizing)
     })
   const swap = (rule: Sizing['rule']) => {
-    if (!part || !report) return
-    const { low, high, margins } = report
+    if (!part) return
+    const { low, high, margins } = props.lies ?? roundPart(part)
     const three = (values: number[]) => values.map((one) => Number(round(one))) as [number, number, number]
     void sized(`sized by ${rule}`, () => {
       // As it lies now; what is not said is the core's to say.

@@ -2,11 +2,14 @@ import { lateAt } from '../../api/hooks'
 import { choose } from '../../state/route'
 import { round } from '../../ui/words'
 import { Computed, Row } from '../../ui/Field'
+import { CheckAlone } from '../cut/CheckAlone'
 import { Head, type SheetProps } from '../sheet'
+import { ChosenStock } from './ChosenStock'
 import { Margins } from './Margins'
 
 /** What comes into the setup: the billet, or what the setup before left. */
-export function IncomingSheet({ project, plan, setup, index, report }: SheetProps) {
+export function IncomingSheet(props: SheetProps) {
+  const { project, plan, setup, index, report } = props
   // Setups that cut jaws let the part pass by.
   const from = plan.setups.findLastIndex((one, i) => i < index && !one.makes)
   const before = plan.setups[from]
@@ -14,14 +17,15 @@ export function IncomingSheet({ project, plan, setup, index, report }: SheetProp
   return (
     <>
       <Head title="Incoming">What comes into {setup.name}</Head>
-      <Row label="From">
+      <ChosenStock key={setup.name} {...props} />
+      <Row label={setup.incoming ? 'Not with' : 'From'}>
         {before ? (
           <button
             type="button"
             className="font-medium text-action underline"
             onClick={() => choose(from, 'outgoing')}
           >
-            {before.name} {before.title}, carried
+            {before.name} {before.title}, {setup.incoming ? 'which is carried' : 'carried'}
           </button>
         ) : (
           <button
@@ -55,7 +59,9 @@ export function IncomingSheet({ project, plan, setup, index, report }: SheetProp
           )}
         </>
       )}
-      {!before && project.report && (
+      <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">This setup alone</h3>
+      <CheckAlone key={`${setup.name} alone`} {...props} />
+      {!before && !setup.incoming && project.report && (
         <>
           <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Margins to the part</h3>
           <Margins margins={project.report.billet.margins} />

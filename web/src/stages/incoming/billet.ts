@@ -15,3 +15,6 @@ export type Hand = {
   change: (what: string, next: (own: Billet) => void) => Promise<Problem | null>
   typing: (next: ((own: Billet) => void) | null) => void
 }
+
+/** How a stock lies round the part: its box, and what it has to spare on each side, mm. */
+export type Lies = { low: number[]; high: number[]; margins: Record<string, number> }

@@ -1,9 +1,54 @@
+import type { ProjectState, SetupReport } from '../../api/client'
 import { useFields } from '../../state/fields'
 import { useRoute, showOperation } from '../../state/route'
 import { clock } from '../../ui/words'
 import { Computed, Row } from '../../ui/Field'
 import { Head, type SheetProps } from '../sheet'
 import { ComparisonFacts } from './PartSheet'
+
+const FORMATS = [
+  ['step', 'STEP'],
+  ['stl', 'STL'],
+  ['3mf', '3MF'],
+  ['glb', 'glTF'],
+  ['rays', 'saved stock'],
+] as const
+
+/** The stock that is looked at, as a file. */
+function SaveStock(props: { project: ProjectState; setup: string; report: SetupReport; run: string | null }) {
+  const { project, setup, report, run } = props
+  const operation = report.operations.find((one) => one.run === run)
+  const after = run === '' ? 'before' : operation?.id
+  const base = `/api/projects/${project.id}/files/${setup}/stock`
+  const query = after ? `?after=${encodeURIComponent(after)}` : ''
+  const current = project.report_revision === project.revision
+  return (
+    <Row
+      label="Save"
+      below={
+        <span className="text-soft">
+          {current
+            ? `the stock ${run === '' ? 'before the first cut' : operation ? `after ${operation.name}` : `as ${setup} leaves it`}, in the part's frame, mm`
+            : 'waits until the plan is computed'}
+        </span>
+      }
+    >
+      <span className="flex flex-wrap gap-x-2.5 gap-y-1">
+        {FORMATS.map(([kind, called]) =>
+          current ? (
+            <a key={kind} className="text-action underline" href={`${base}.${kind}${query}`} download>
+              {called}
+            </a>
+          ) : (
+            <span key={kind} className="text-soft">
+              {called}
+            </span>
+          ),
+        )}
+      </span>
+    </Row>
+  )
+}
 
 /** What the setup leaves, and after the last one how far that is from the part. */
 export function OutgoingSheet({ project, plan, setup, index, report }: SheetProps) {
@@ -54,6 +99,7 @@ export function OutgoingSheet({ project, plan, setup, index, report }: SheetProp
           </div>
         </>
       )}
+      {report && <SaveStock project={project} setup={setup.name} report={report} run={view.operation} />}
       {last && project.report?.comparison && <ComparisonFacts project={project} />}
     </>
   )
