@@ -86,14 +86,19 @@ def _read(path: Path) -> bytes:
 
 
 def _computed(
-    path: Path, quiet: bool = True, error: float | None = None, until: str | None = None, jaws: bool = False
+    path: Path,
+    quiet: bool = True,
+    error: float | None = None,
+    until: str | None = None,
+    jaws: bool = False,
+    only: Plan | None = None,
 ) -> tuple[Plan, MemoryStore, Report]:
     """A plan document with everything computed from it, or all up to a setup (which has to grip in solved
-    jaws).
+    jaws). only: a plan in the document's place.
     """
     from pelvrak.core.route.plan import plan_from, plan_from_json
 
-    plan = plan_from_json(_read(path), str(path))
+    plan = only or plan_from_json(_read(path), str(path))
     if until is not None:
         plan = _cut_off(plan, until, jaws)
     # What computes takes seconds to load: not before the plan is known to be one.
@@ -226,6 +231,63 @@ def hold(plan: PlanFile, setup: SetupName, as_json: AsJson = False) -> None:
         print(f"clamping: {factor:.2f} times the worst cut")
     for finding in findings:
         print(f"{finding.severity}: {finding.sentence}")
+
+
+@app.command("alone")
+def run_alone(
+    plan: PlanFile,
+    setup: SetupName,
+    operation: Annotated[str | None, typer.Option(help="only this one, by its id")] = None,
+    moment: Annotated[
+        str | None,
+        typer.Option("--from", help="begin as the stock stood before OP10 (OP10) or after OP10:drill"),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Run one setup, or one of its operations, on a stock of your choice, the rest left out."""
+    from pelvrak.core.billet.chosen import Earlier
+    from pelvrak.core.route.alone import alone, told_alone
+    from pelvrak.core.route.plan import plan_from_json
+
+    chosen = None
+    if moment is not None:
+        name, _, after = moment.partition(":")
+        chosen = Earlier(setup=name, after=after or None)
+    whole = plan_from_json(_read(plan), str(plan))
+    only = alone(whole, setup, operation, chosen)
+    _, _, report = _computed(plan, only=only)
+    found = told_alone(report, only.setups[-1])
+    if as_json:
+        print(found.model_dump_json(indent=2))
+        return
+    print(f"begun with: {found.said}, {found.incoming_volume_mm3 / 1000:.2f} cm³")
+    print(f"takes off {found.removed_volume_mm3 / 1000:.2f} cm³ in {found.time_s:.0f} s")
+    for finding in found.findings:
+        print(f"{finding.severity}: {finding.sentence}")
+
+
+@app.command("stock")
+def save_stock(
+    plan: PlanFile,
+    out: Annotated[Path, typer.Argument(help="a .step, .stl, .3mf, .glb or .rays file")],
+    setup: SetupName,
+    after: Annotated[
+        str | None, typer.Option(help="an operation, by its id, or 'before'; else the outgoing one")
+    ] = None,
+) -> None:
+    """Save a stock of the route, in the part's frame."""
+    from pelvrak.core.route.stock_files import STOCK_KINDS, note_on, stock_at_moment, stock_file
+
+    kind = next((one for one in STOCK_KINDS if out.suffix.lower() == f".{one}"), None)
+    if kind is None:
+        known = ", ".join(f".{one}" for one in STOCK_KINDS)
+        raise BadInput("stock.format", str(out), "no stock is written in this format", f"one of {known}")
+    planned, store, report = _computed(plan, until=setup)
+    told = report.setups[-1]
+    key, _ = stock_at_moment(told, after)
+    if key is None:
+        raise BadInput("stock.none", setup, f"{setup} has no stock", "mend what it says")
+    out.write_bytes(stock_file(store, key, kind, note_on(planned, told, after)))
 
 
 @app.command("soft-jaws")

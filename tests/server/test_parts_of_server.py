@@ -147,6 +147,21 @@ class Differences(unittest.TestCase):
             after(lambda p: p["setups"][0]["operations"][0].update(tool=plan["tools"][1]["id"]))
         )
 
+    def test_a_chosen_stock_is_known_by_where_it_stood(self):
+        """What the setup and the operation it is taken from are called makes nothing out of date; another
+        moment does.
+        """
+        plan = json.loads((TOP / "demo" / "encoder-housing" / "plan.json").read_text())
+        plan["setups"][3]["incoming"] = {"rule": "earlier", "setup": "OP10", "after": "face"}
+        other = json.loads(json.dumps(plan))
+        other["setups"][0]["name"] = other["setups"][3]["incoming"]["setup"] = "OP70"
+        other["setups"][0]["operations"][0]["id"] = other["setups"][3]["incoming"]["after"] = "top"
+        self.assertIsNone(stale_from(plan, other))
+        other["setups"][3]["incoming"]["after"] = "outline"
+        self.assertEqual(stale_from(plan, other), 3)
+        other["setups"][3]["incoming"] = None
+        self.assertEqual(stale_from(plan, other), 3)
+
     def test_what_a_renamed_setup_was_is_shown_under_its_new_name(self):
         plan = json.loads((TOP / "demo" / "encoder-housing" / "plan.json").read_text())
         other = json.loads(json.dumps(plan))

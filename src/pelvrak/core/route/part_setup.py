@@ -48,12 +48,9 @@ def part_setup(
     density: float,
     made: SetupReport | None,
 ) -> SetupReport:
-    """What becomes of a setup. coming: the stock it begins with; density: kg/mm³; made: the setup that cut
-    its jaws.
-    """
+    """What becomes of a setup. coming: its stock; density: kg/mm³; made: the setup that cut its jaws."""
     incoming_key, incoming_volume = coming.key, coming.volume
-    base = _untouched(setup, incoming_key, incoming_volume, incoming_volume * density)
-    base = base.model_copy(update={"incoming": coming.told, "findings": coming.findings})
+    base = _untouched(setup, coming, density)
     if incoming_key is None or incoming_volume <= 0:
         return base.model_copy(update={"findings": coming.findings or (_no_stock(setup),)})
     try:
@@ -105,19 +102,22 @@ def part_setup(
     )
 
 
-def _untouched(setup: Setup, incoming_key: str | None, volume: float, mass: float) -> SetupReport:
-    """A setup that leaves the stock as it comes. volume: of that, mm³; mass: kg."""
+def _untouched(setup: Setup, coming: ComingIn, density: float) -> SetupReport:
+    """A setup that leaves the stock as it comes. density: kg/mm³."""
+    mass = coming.volume * density
     return SetupReport(
         name=setup.name,
         title=setup.title,
         machine=setup.machine,
         offset_register=setup.offset_register,
-        incoming_key=incoming_key,
-        outgoing_key=incoming_key,
-        incoming_volume_mm3=volume,
-        outgoing_volume_mm3=volume,
+        incoming_key=coming.key,
+        incoming=coming.told,
+        outgoing_key=coming.key,
+        incoming_volume_mm3=coming.volume,
+        outgoing_volume_mm3=coming.volume,
         incoming_mass_kg=mass,
         outgoing_mass_kg=mass,
+        findings=coming.findings,
     )
 
 
