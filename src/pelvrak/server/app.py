@@ -13,7 +13,7 @@ from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
-from pelvrak.core.billet.block import ByAllowance, ByCorners, BySize
+from pelvrak.core.billet.block import SIZINGS
 from pelvrak.core.billet.forms import KINDS as BILLETS
 from pelvrak.core.cutting.feeds import Material, materials
 from pelvrak.core.cutting.finish import Finish
@@ -138,7 +138,7 @@ def library() -> Library:
             SizingForm(
                 rule=rule.model_fields["rule"].default, called=rule.called, fields=rule.model_json_schema()
             )
-            for rule in (ByAllowance, BySize, ByCorners)
+            for rule in SIZINGS
         ],
         item=Item.model_json_schema(),
         finish=Finish.model_json_schema(),

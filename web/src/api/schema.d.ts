@@ -430,6 +430,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{sha256}/pulled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pull
+         * @description A billet with a side pulled, as it then says so itself. Nothing is kept.
+         */
+        post: operations["pull_api_parts__sha256__pulled_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/results/{key}/{piece}": {
         parameters: {
             query?: never;
@@ -2005,6 +2025,44 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * BySides
+         * @description Sized axis by axis: two of size and margins.
+         */
+        BySides: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            rule: "sides";
+            /**
+             * X
+             * @description left and right
+             * @default {
+             *       "below": 5,
+             *       "above": 5
+             *     }
+             */
+            x: components["schemas"]["Span"];
+            /**
+             * Y
+             * @description front and back
+             * @default {
+             *       "below": 5,
+             *       "above": 5
+             *     }
+             */
+            y: components["schemas"]["Span"];
+            /**
+             * Z
+             * @description under and on top
+             * @default {
+             *       "below": 5,
+             *       "above": 2
+             *     }
+             */
+            z: components["schemas"]["Span"];
         };
         /**
          * BySize
@@ -7559,6 +7617,18 @@ export interface components {
             finish: "rough" | "finish";
         };
         /**
+         * PullAsked
+         * @description A billet, and the margins that some of its sides (x-, x+, …) are pulled to, mm.
+         */
+        PullAsked: {
+            /** Billet */
+            billet: components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"] | components["schemas"]["Extrusion"] | components["schemas"]["Model"] | components["schemas"]["KeptStock"];
+            /** Margins */
+            margins: {
+                [key: string]: number;
+            };
+        };
+        /**
          * Put
          * @description Write a value into a field of an element.
          *
@@ -8825,6 +8895,19 @@ export interface components {
             ];
             /** Volume Mm3 */
             volume_mm3: number;
+        };
+        /**
+         * Span
+         * @description How a block lies along one axis: any two of its size and its margins on the minus and the plus side,
+         *     mm; the third follows. A size alone lies with the part in its middle.
+         */
+        Span: {
+            /** Size */
+            size?: number | null;
+            /** Below */
+            below?: number | null;
+            /** Above */
+            above?: number | null;
         };
         /**
          * Spindle
@@ -10681,7 +10764,8 @@ export interface components {
          * Block
          * @description A rectangular block.
          *
-         *     material: by its name in the list of materials; sizing: by allowances, by size or by corners. called,
+         *     material: by its name in the list of materials; sizing: by allowances, by size, by size and margins, or by
+         *     corners. called,
          *     reads, holds (of every kind): its name, the endings of the files it is read from, and what is in them.
          */
         pelvrak__core__billet__block__Block: {
@@ -10699,7 +10783,7 @@ export interface components {
             material: string;
             /**
              * Sizing
-             * @description by allowances, by size or by corners. called, reads, holds (of every kind): its name, the endings of the files it is read from, and what is in them
+             * @description by allowances, by size, by size and margins, or by corners. called, reads, holds (of every kind): its name, the endings of the files it is read from, and what is in them
              * @default {
              *       "rule": "allowance",
              *       "x_minus": 5,
@@ -10710,7 +10794,7 @@ export interface components {
              *       "z_plus": 2
              *     }
              */
-            sizing: components["schemas"]["ByAllowance"] | components["schemas"]["BySize"] | components["schemas"]["ByCorners"];
+            sizing: components["schemas"]["ByAllowance"] | components["schemas"]["BySize"] | components["schemas"]["BySides"] | components["schemas"]["ByCorners"];
         };
         /**
          * Block
@@ -13540,6 +13624,122 @@ export interface operations {
                 };
                 content: {
                     "model/gltf-binary": unknown;
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    pull_api_parts__sha256__pulled_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PullAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"] | components["schemas"]["Extrusion"] | components["schemas"]["Model"] | components["schemas"]["KeptStock"];
                 };
             };
             /** @description The request cannot be read. */

@@ -21,6 +21,7 @@ import { useFields } from '../state/fields'
 import { LAYERS, type Look, lookFrom, toggle, useShown, cutThrough } from '../state/picture'
 import { useRoute } from '../state/route'
 import { clock, round } from '../ui/words'
+import { PULLED } from '../stages/incoming/billet'
 import { chosenAt } from '../stages/incoming/moments'
 import { FoundMark } from '../stages/reach/FoundMark'
 import { ZeroMark } from '../ui/icons'
@@ -30,6 +31,7 @@ import { Legend, Swatches } from './Legend'
 import { Lines } from './Lines'
 import { Measure } from './Measure'
 import { Within } from './Within'
+import { PulledBox, PullHandles } from './Pulling'
 import { Paths, PathsShown } from './Paths'
 import { type Hover, PartFaces } from './PartFaces'
 import { ReachedPart } from './ReachedPart'
@@ -185,6 +187,12 @@ export function Bench({ project }: { project: ProjectState }) {
   const planes = useSection(cutOpen, zeroFromWork)
   const face = hover && part?.faces[hover.face]
   const edge = hover?.edge != null ? part?.edges[hover.edge] : undefined
+  const pulls = PULLED.includes(project.plan.billet.kind)
+  // Once a billet is computed its sides can be pulled.
+  const pulling =
+    view.card === 'billet' && pulls && !asking && !lateAt(project, 'billet') && !view.compare
+      ? project.report?.billet.margins
+      : undefined
   const chosen = chosenShown(project, view.card, view.compare)
   const zeroShown = typeof view.card === 'number' && !!setup?.zero_from_work
   // Where the further zeros lie, each with how it is known; what is turned from the setup's own stands with it.
@@ -241,6 +249,7 @@ export function Bench({ project }: { project: ProjectState }) {
           {partSolid?.lines && view.shown.part && !wholePart && !asking && !view.compare && !makes && (
             <Lines geometry={partSolid.lines} colour="#1E2A2F" opacity={0.4} through />
           )}
+          {pulling && part && <PulledBox part={part} margins={pulling} />}
           {view.marked && <Marked at={view.marked} />}
         </group>
         {(showHolding || asTyped) &&
@@ -300,6 +309,7 @@ export function Bench({ project }: { project: ProjectState }) {
         <OrbitControls makeDefault enableDamping={false} />
       </Canvas>
       {setup && <MachineTriad />}
+      {pulling && part && <PullHandles project={project} part={part} margins={pulling} />}
       {handle && (
         <div id="vise-handle" className="pointer-events-none absolute left-0 top-0">
           <div className="-translate-x-1/2 translate-y-1 whitespace-nowrap border border-rule bg-sheet px-1 text-[11px] text-soft">

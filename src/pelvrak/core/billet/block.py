@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import permutations
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
@@ -78,10 +79,66 @@ class ByCorners(Frozen):
         return self
 
 
+class Span(Frozen):
+    """How a block lies along one axis: any two of its size and its margins on the minus and the plus side,
+    mm; the third follows. A size alone lies with the part in its middle.
+    """
+
+    size: Size | None = None
+    below: Allowance | None = None
+    above: Allowance | None = None
+
+    @model_validator(mode="after")
+    def _two_are_told(self) -> Span:
+        told = sum(one is not None for one in (self.size, self.below, self.above))
+        if told == 3 or (told < 2 and self.size is None):
+            raise ValueError(
+                "give two of the size and the two margins, and the third follows; or a size alone"
+            )
+        return self
+
+    def round_part(self, own: float) -> tuple[float, float]:
+        """Margins below and above of a part `own` mm long."""
+        if self.size is None:
+            assert self.below is not None and self.above is not None
+            return self.below, self.above
+        spare = self.size - own
+        if self.below is not None:
+            return self.below, spare - self.below
+        above = spare / 2 if self.above is None else self.above
+        return spare - above, above
+
+
+class BySides(Frozen):
+    """Sized axis by axis: two of size and margins."""
+
+    rule: Literal["sides"] = "sides"
+    called: ClassVar[str] = "margins"
+
+    x: Span = asked(Span(below=5.0, above=5.0), title="X", help="left and right", widget="span")
+    y: Span = asked(Span(below=5.0, above=5.0), title="Y", help="front and back", widget="span")
+    z: Span = asked(Span(below=5.0, above=2.0), title="Z", help="under and on top", widget="span")
+
+    @property
+    def spans(self) -> tuple[Span, Span, Span]:
+        """Of the three axes."""
+        return self.x, self.y, self.z
+
+
+Sizing = Annotated[ByAllowance | BySize | BySides | ByCorners, Field(discriminator="rule")]
+SIZINGS: tuple[type[ByAllowance | BySize | BySides | ByCorners], ...] = (
+    ByAllowance,
+    BySides,
+    BySize,
+    ByCorners,
+)
+
+
 class Block(Frozen):
     """A rectangular block.
 
-    material: by its name in the list of materials; sizing: by allowances, by size or by corners. called,
+    material: by its name in the list of materials; sizing: by allowances, by size, by size and margins, or by
+    corners. called,
     reads, holds (of every kind): its name, the endings of the files it is read from, and what is in them.
     """
 
@@ -91,7 +148,7 @@ class Block(Frozen):
 
     kind: Literal["block"] = "block"
     material: str = MATERIAL
-    sizing: Annotated[ByAllowance | BySize | ByCorners, Field(discriminator="rule")] = ByAllowance()
+    sizing: Sizing = ByAllowance()
 
 
 def block_of(billet: Block, part: Part) -> tuple[Vector, Vector]:
@@ -102,6 +159,10 @@ def block_of(billet: Block, part: Part) -> tuple[Vector, Vector]:
     if isinstance(sizing, ByAllowance):
         minus = (sizing.x_minus, sizing.y_minus, sizing.z_minus)
         plus = (sizing.x_plus, sizing.y_plus, sizing.z_plus)
+    elif isinstance(sizing, BySides):
+        sides = [span.round_part(own) for span, own in zip(sizing.spans, part.size, strict=True)]
+        minus = tuple(below for below, _ in sides)  # type: ignore[assignment]
+        plus = tuple(above for _, above in sides)  # type: ignore[assignment]
     else:
         spare = [size - own for size, own in zip(sizing.size, part.size, strict=True)]
         minus = tuple(s * share for s, share in zip(spare, sizing.place, strict=True))  # type: ignore[assignment]
@@ -120,9 +181,60 @@ def margins(part: Part, low: Vector, high: Vector) -> dict[str, float]:
     return out
 
 
+def turned_to_fit(billet: Block, part: Part) -> tuple[Vector, float] | None:
+    """The sizes of a block that is too small as it lies, laid another way so that the part fits, and the
+    least margin it then has all round with the part in its middle, mm; the best of all ways. None where it
+    fits in no way, or is not sized along all three axes.
+    """
+    sizing = billet.sizing
+    sizes = sizing.size if isinstance(sizing, BySize) else None
+    if isinstance(sizing, BySides) and all(span.size is not None for span in sizing.spans):
+        sizes = tuple(span.size for span in sizing.spans)  # type: ignore[assignment]
+    if sizes is None:
+        return None
+
+    def least(ways: tuple[float, ...]) -> float:
+        return min((size - own) / 2 for size, own in zip(ways, part.size, strict=True))
+
+    x, y, z = max(permutations(sizes), key=least)
+    return ((x, y, z), least((x, y, z))) if least((x, y, z)) >= 0 > least(sizes) else None
+
+
+def _turned(billet: Block, part: Part) -> tuple[Cure, ...]:
+    """The cure that lays the block another way."""
+    found = turned_to_fit(billet, part)
+    if found is None:
+        return ()
+    sizes, margin = found
+    sizing: BySize | BySides = (
+        BySize(size=sizes) if isinstance(billet.sizing, BySize) else BySides(**_middles(sizes))
+    )
+    label = " × ".join(f"{one:g}" for one in sizes)
+    return (
+        put(
+            f"Lay it {label}: {margin:.2f} mm at least all round",
+            Element(),
+            "billet/sizing",
+            sizing.model_dump(mode="json"),
+        ),
+    )
+
+
+def _middles(sizes: Vector) -> dict[str, Span]:
+    return {axis: Span(size=size) for axis, size in zip(AXES, sizes, strict=True)}
+
+
 def _larger(billet: Block, part: Part, axis: int, side: str) -> tuple[Cure, ...]:
     """The edit that leaves CLEAN_UP_MM on a side, however the block is sized."""
     sizing, plus = billet.sizing, side[1] == "+"
+    if isinstance(sizing, BySides):
+        span = sizing.spans[axis]
+        below, above = span.round_part(part.size[axis])
+        wanted = (below, CLEAN_UP_MM) if plus else (CLEAN_UP_MM, above)
+        now = Span(below=round(wanted[0], 4), above=round(wanted[1], 4))
+        long = part.size[axis] + sum(wanted)
+        label = f"Leave {CLEAN_UP_MM:g} mm on {side}: {long:g} mm along {side[0].upper()}"
+        return (put(label, Element(), f"billet/sizing/{side[0]}", now.model_dump(mode="json")),)
     if isinstance(sizing, ByAllowance):
         name = f"{side[0]}_{'plus' if plus else 'minus'}"
         return (put(f"Allow {CLEAN_UP_MM:g} mm on {side}", Element(), f"billet/sizing/{name}", CLEAN_UP_MM),)
@@ -173,7 +285,7 @@ def check_fit(billet: Block, part: Part) -> list[Finding]:
                     limit=0.0,
                     unit="mm",
                     place=((place[0], place[1], place[2]),),
-                    cures=_larger(billet, part, axis, side),
+                    cures=(*_turned(billet, part), *_larger(billet, part, axis, side)),
                 )
             )
         elif margin < 0.3:

@@ -8,8 +8,11 @@ from typing import Annotated, Any
 import numpy as np
 from fastapi import APIRouter, Query, UploadFile
 from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
 
-from pelvrak.core.billet.forms import KeptStock, raw_of
+from pelvrak.core.billet.block import Allowance
+from pelvrak.core.billet.forms import Billet, KeptStock, raw_of
+from pelvrak.core.billet.pulling import pulled
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.glb import to_glb
@@ -190,6 +193,27 @@ def billet_picture(sha256: str, billet: Annotated[str, Query(max_length=4000)]) 
     engine = Engine(DatabaseStore())
     shape = raw_of(wanted, model, body_of, lambda data, name: mesh_in(data, name, engine)).surface()
     return Response(to_glb(shape, crease_lines(shape, by_label=False)), media_type="model/gltf-binary")
+
+
+class PullAsked(BaseModel):
+    """A billet, and the margins that some of its sides (x-, x+, …) are pulled to, mm."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    billet: Billet
+    margins: Annotated[dict[str, Allowance], Field(min_length=1, max_length=6)]
+
+
+@router.post("/parts/{sha256}/pulled")
+def pull(sha256: str, wanted: PullAsked) -> Billet:
+    """A billet with a side pulled, as it then says so itself. Nothing is kept."""
+    model = model_of(part(sha256).key)
+    if model is None:
+        raise Refused(
+            409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again"
+        )
+    engine = Engine(DatabaseStore())
+    raw = raw_of(wanted.billet, model, body_of, lambda data, name: mesh_in(data, name, engine))
+    return pulled(wanted.billet, model, as_vector(raw.low), as_vector(raw.high), wanted.margins)
 
 
 @router.get(

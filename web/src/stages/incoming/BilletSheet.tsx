@@ -1,11 +1,13 @@
 import { answered, api, type Part, type Plan, problemInstead, type ProjectState } from '../../api/client'
 import type { Commit } from '../../api/hooks'
 import { useEditing } from '../../state/editing'
+import { pullTo } from '../../bench/Pulling'
+import { tell } from '../../state/editing'
 import { round } from '../../ui/words'
 import { Computed, NumberRow, Row } from '../../ui/Field'
 import { Head } from '../sheet'
 import { BestPlace } from './BestPlace'
-import { allowanceOn, type Hand } from './billet'
+import { type Hand, PULLED } from './billet'
 import { Margins } from './Margins'
 import { Shelf } from './Shelf'
 import { MaterialRow } from './MaterialRow'
@@ -60,13 +62,12 @@ export function BilletSheet({
           <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Margins to the part</h3>
           <Margins
             margins={report.margins}
-            {...(billet.kind === 'block' && billet.sizing.rule === 'allowance'
+            {...(PULLED.includes(billet.kind)
               ? {
-                  pull: (side: string, value: number) => {
-                    void hand.change(`allowance ${side}`, (mine) => {
-                      if (mine.kind === 'block') Object.assign(mine.sizing, { [allowanceOn(side)]: value })
-                    })
-                  },
+                  pull: (margins: Record<string, number>) =>
+                    void pullTo(project, commit, billet, margins, (draft, next) => {
+                      draft.billet = next
+                    }).then((problem) => problem && tell(problem)),
                 }
               : {})}
           />

@@ -4,6 +4,7 @@ import { Segments } from '../../ui/Choice'
 import { Row } from '../../ui/Field'
 import { Form, schemaOf } from '../../ui/Form'
 import { allowanceOn, type Hand, type Lies, type Of } from './billet'
+import { type Span, SpanRow } from './SpanRow'
 
 type Sizing = Of<'block'>['sizing']
 
@@ -15,6 +16,16 @@ const roundPart = (part: Part): Lies => ({
 })
 const SPARE_MM = 5
 
+/** Margins and size along an axis. */
+function along(lies: Lies, axis: string) {
+  const d = 'xyz'.indexOf(axis)
+  return {
+    below: lies.margins[`${axis}-`] ?? 0,
+    size: (lies.high[d] ?? 0) - (lies.low[d] ?? 0),
+    above: lies.margins[`${axis}+`] ?? 0,
+  }
+}
+
 /** A rectangular block: by allowances, by its size, or by its corners. */
 export function BlockFields(props: {
   /** How it lies round the part, where that is computed. */
@@ -24,7 +35,7 @@ export function BlockFields(props: {
   library: Library | undefined
   hand: Hand
 }) {
-  const { part, library, hand } = props
+  const { part, library, hand, lies } = props
   const { sizing } = props.billet
   const form = library?.sizings.find((one) => one.rule === sizing.rule)
   const sized = (what: string, next: (own: Sizing) => Sizing) =>
@@ -33,11 +44,19 @@ export function BlockFields(props: {
     })
   const swap = (rule: Sizing['rule']) => {
     if (!part) return
-    const { low, high, margins } = props.lies ?? roundPart(part)
+    const { low, high, margins } = lies ?? roundPart(part)
     const three = (values: number[]) => values.map((one) => Number(round(one))) as [number, number, number]
     void sized(`sized by ${rule}`, () => {
       // As it lies now; what is not said is the core's to say.
       if (rule === 'size') return { rule, size: three(high.map((one, d) => one - (low[d] ?? 0))) } as Sizing
+      if (rule === 'sides') {
+        const span = (axis: string) => ({
+          size: null,
+          below: Number(round(margins[`${axis}-`] ?? 0)),
+          above: Number(round(margins[`${axis}+`] ?? 0)),
+        })
+        return { rule, x: span('x'), y: span('y'), z: span('z') }
+      }
       if (rule === 'corners') return { rule, low: three(low), high: three(high) }
       const sides = Object.entries(margins).map(([side, one]) => [allowanceOn(side), Number(round(one))])
       return { rule, ...Object.fromEntries(sides) } as Sizing
@@ -60,6 +79,18 @@ export function BlockFields(props: {
         <Form
           schema={schemaOf(form.fields)}
           values={sizing}
+          widgets={{
+            span: (name, field) => (
+              <SpanRow
+                label={field.title ?? name}
+                help={field.description}
+                signs={[`${name}−`, `${name}+`]}
+                value={(sizing as unknown as Record<string, Span>)[name] ?? {}}
+                lies={lies && along(lies, name)}
+                write={(value) => sized(`${name} size and margins`, (own) => ({ ...own, [name]: value }))}
+              />
+            ),
+          }}
           write={(field, value) => sized(field.replace('_', ' '), (own) => ({ ...own, [field]: value }))}
           typing={(field, value) =>
             hand.typing(

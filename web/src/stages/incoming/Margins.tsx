@@ -1,4 +1,5 @@
 import { useRef, useState } from 'react'
+import { opposite, usePull } from '../../bench/Pulling'
 import { round } from '../../ui/words'
 
 const STEP_PX = 6
@@ -9,12 +10,13 @@ export function Margins({
   pull,
 }: {
   margins: Record<string, number>
-  pull?: (side: string, value: number) => void
+  pull?: (margins: Record<string, number>) => void
 }) {
+  // What is pulled in the picture is told here as it goes.
+  const pulled = usePull((one) => one.margins)
   const [drawn, setDrawn] = useState<Record<string, number>>({})
   const from = useRef<{ side: string; x: number; y: number; both: boolean } | null>(null)
-  const value = (side: string) => drawn[side] ?? margins[side] ?? 0
-  const opposite = (side: string) => `${side[0]}${side[1] === '-' ? '+' : '-'}`
+  const value = (side: string) => drawn[side] ?? (pull && pulled[side]) ?? margins[side] ?? 0
   const cell = (side: string, way: [number, number]) => {
     const shown = value(side)
     const look = `figures ${shown < 0 ? 'font-semibold text-trouble' : 'text-action'}`
@@ -39,15 +41,18 @@ export function Margins({
         }}
         onPointerUp={() => {
           from.current = null
-          for (const [one, wanted] of Object.entries(drawn)) if (wanted !== margins[one]) pull(one, wanted)
+          const asked = Object.fromEntries(
+            Object.entries(drawn).filter(([one, wanted]) => wanted !== margins[one]),
+          )
+          if (Object.keys(asked).length) pull(asked)
           setDrawn({})
         }}
         onKeyDown={(event) => {
           const step = { ArrowUp: 0.5, ArrowRight: 0.5, ArrowDown: -0.5, ArrowLeft: -0.5 }[event.key]
           if (!step) return
           event.preventDefault()
-          pull(side, Number(round((margins[side] ?? 0) + step)))
-          if (event.shiftKey) pull(opposite(side), Number(round((margins[side] ?? 0) + step)))
+          const wanted = Number(round((margins[side] ?? 0) + step))
+          pull({ [side]: wanted, ...(event.shiftKey ? { [opposite(side)]: wanted } : {}) })
         }}
       >
         {text}

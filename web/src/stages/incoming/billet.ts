@@ -18,3 +18,6 @@ export type Hand = {
 
 /** How a stock lies round the part: its box, and what it has to spare on each side, mm. */
 export type Lies = { low: number[]; high: number[]; margins: Record<string, number> }
+
+/** Kinds of billet with sides to pull. */
+export const PULLED: Kind[] = ['block', 'bar', 'extrusion']
