@@ -242,7 +242,8 @@ class HoldChecks(unittest.TestCase):
     def test_no_straight_way_in(self):
         """Work that was pushed under a lip and is walled in on all sides."""
         hold = vise_hold()
-        checked = Judged(hold, SHOP, BLOCK, "OP10", assemble(hold, SHOP, BLOCK), [], [], np.zeros(3), "C45")
+        stood = assemble(hold, SHOP, BLOCK)
+        checked = Judged(hold, SHOP, BLOCK, "OP10", stood, [], [], np.zeros(3), "C45", True, [])
         ways = tuple(
             WayFact(way=way, free=False, blocked_by="lip") for way in ("up", "left", "right", "front", "back")
         )

@@ -361,6 +361,9 @@ class LibraryTest(unittest.TestCase):
             "chuck",
             "collet_block",
             "block",
+            "vacuum_plate",
+            "magnet",
+            "tape",
         }
         self.assertEqual(kinds, wanted)
 

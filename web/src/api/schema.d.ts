@@ -2927,7 +2927,8 @@ export interface components {
         /**
          * Contact
          * @description One contact patch; zero frame, mm, mm². angle_deg: between the face and square to the clamp's push;
-         *     None where no clamp pushes. force: what the clamps and the weight alone press it with, N.
+         *     None where no clamp pushes. force: what the clamps and the weight alone press it with, N; drawn: what a
+         *     vacuum, a magnet or tape draws the work with there, N.
          */
         Contact: {
             /** Piece */
@@ -2966,6 +2967,11 @@ export interface components {
              * @description what the clamps and the weight alone press it with, N
              */
             force?: number | null;
+            /**
+             * Drawn
+             * @description what a vacuum, a magnet or tape draws the work with there, N
+             */
+            drawn?: number | null;
         };
         /**
          * Control
@@ -5820,6 +5826,63 @@ export interface components {
             control: components["schemas"]["Control"];
         };
         /**
+         * Magnet
+         * @description A magnet chuck: it draws iron and steel down on its top.
+         *
+         *     length, width, height: of the chuck, mm; pull_kpa: what it draws with, of ground steel thick enough to
+         *     fill with its field; source: where that is from.
+         */
+        Magnet: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "magnet";
+            /**
+             * Id
+             * @description never changes
+             */
+            id: string;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Maker
+             * @description who makes it, where it is bought
+             * @default
+             */
+            maker: string;
+            /**
+             * Length
+             * @description of the chuck, mm
+             */
+            length: number;
+            /**
+             * Width
+             * @description of the chuck, mm
+             */
+            width: number;
+            /**
+             * Height
+             * @description of the chuck, mm
+             */
+            height: number;
+            /**
+             * Pull kpa
+             * @description what it draws with, of ground steel thick enough to fill with its field
+             * @default 600
+             */
+            pull_kpa: number;
+            /**
+             * Source
+             * @description where that is from
+             * @default
+             */
+            source: string;
+        };
+        /**
          * Maker
          * @description What a number on a stock's surface stands for; number 0 is the billet and has none.
          */
@@ -5934,6 +5997,12 @@ export interface components {
              * @description feed of a tooth, as a share of DC
              */
             fz_share: number;
+            /**
+             * Magnetic
+             * @description whether a magnet chuck draws it: iron and most steels
+             * @default false
+             */
+            magnetic: boolean;
             /**
              * Source
              * @description the table its values are from
@@ -7105,7 +7174,7 @@ export interface components {
              * @description the plan's own, before those of the library
              * @default []
              */
-            fixtures: (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+            fixtures: (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
             /**
              * Machines
              * @description the plan's own, before those of the library
@@ -9365,6 +9434,70 @@ export interface components {
             grid_mm?: number | null;
         };
         /**
+         * Tape
+         * @description Adhesive tape, sticky on both sides, under the work.
+         *
+         *     length, width: of what is stuck down, mm; thickness: pressed, mm; pull_kpa, shear_kpa: what it stands
+         *     square to its face and along it; source: where these numbers are from.
+         */
+        Tape: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tape";
+            /**
+             * Id
+             * @description never changes
+             */
+            id: string;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Maker
+             * @description who makes it, where it is bought
+             * @default
+             */
+            maker: string;
+            /**
+             * Length
+             * @description of what is stuck down, mm
+             */
+            length: number;
+            /**
+             * Width
+             * @description of what is stuck down, mm
+             */
+            width: number;
+            /**
+             * Thickness
+             * @description pressed, mm
+             * @default 0.2
+             */
+            thickness: number;
+            /**
+             * Pull kpa
+             * @description what it stands square to its face and along it
+             * @default 250
+             */
+            pull_kpa: number;
+            /**
+             * Shear kpa
+             * @description what it stands square to its face and along it
+             * @default 150
+             */
+            shear_kpa: number;
+            /**
+             * Source
+             * @description where these numbers are from
+             * @default
+             */
+            source: string;
+        };
+        /**
          * Target
          * @description Something picked: a face or an edge by its number, or a point (mm, the part's frame).
          */
@@ -10194,6 +10327,70 @@ export interface components {
              * @default 2
              */
             relief: number;
+        };
+        /**
+         * VacuumPlate
+         * @description A plate that air is drawn from under the work through: the air above presses the work on it.
+         *
+         *     length, width, height: of the plate, mm; below_kpa: how far under the air outside the pump draws; never
+         *     more than the air has (101.3 kPa at sea level, ISO 2533); used: share of the area under the work that lies
+         *     within the seal; source: where these numbers are from.
+         */
+        VacuumPlate: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "vacuum_plate";
+            /**
+             * Id
+             * @description never changes
+             */
+            id: string;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Maker
+             * @description who makes it, where it is bought
+             * @default
+             */
+            maker: string;
+            /**
+             * Length
+             * @description of the plate, mm
+             */
+            length: number;
+            /**
+             * Width
+             * @description of the plate, mm
+             */
+            width: number;
+            /**
+             * Height
+             * @description of the plate, mm
+             */
+            height: number;
+            /**
+             * Below kpa
+             * @description how far under the air outside the pump draws; never more than the air has (101.3 kPa at sea level, ISO 2533)
+             * @default 80
+             */
+            below_kpa: number;
+            /**
+             * Used
+             * @description share of the area under the work that lies within the seal
+             * @default 0.85
+             */
+            used: number;
+            /**
+             * Source
+             * @description where these numbers are from
+             * @default
+             */
+            source: string;
         };
         /**
          * Value
@@ -17143,7 +17340,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
                 };
             };
             /** @description The request cannot be read. */
@@ -17249,7 +17446,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+                "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
             };
         };
         responses: {
@@ -17259,7 +17456,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
                 };
             };
             /** @description The request cannot be read. */
@@ -17483,7 +17680,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
                 };
             };
             /** @description The request cannot be read. */

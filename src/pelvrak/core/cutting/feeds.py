@@ -51,6 +51,9 @@ class Material(Frozen):
     fz_share: Annotated[float, Field(gt=0, lt=0.2)] = asked(
         title="fz", help="feed of a tooth, as a share of DC", unit="× DC", place="what"
     )
+    magnetic: bool = asked(
+        False, title="Magnetic", help="whether a magnet chuck draws it: iron and most steels", place="what"
+    )
     source: Annotated[str, Field(max_length=200)] = asked(
         "", title="Source", help="the table its values are from", place="what"
     )

@@ -43,6 +43,7 @@ from pelvrak.core.stock.compare import signed_distance
 # A pin is met by its top only within this of its diameter; a hole counts as there when a core so much thinner
 # goes through all but a share of it, mm.
 SLIM_PIN_MM, CORE_PIN_MM, CORE_SHARE = 0.4, 0.15, 0.002
+DRAWING = (kinds.VacuumPlate, kinds.Magnet, kinds.Tape)
 WAYS: dict[str, Floats] = {
     "left": np.array([-1.0, 0, 0]),
     "right": np.array([1.0, 0, 0]),
@@ -115,7 +116,7 @@ def _stand(build: Build, item: Item) -> None:
         )
         return
     for solid in one.solids(item.height):
-        build.add(item, solid, pose)
+        build.add(item, solid, pose, draws=one.draws())
 
 
 def _pose(build: Build, item: Item, one: Fixture) -> Floats:
@@ -138,14 +139,7 @@ def _pose(build: Build, item: Item, one: Fixture) -> Floats:
     elif isinstance(under, kinds.Vise):
         stands = _in_vise(build, item, one, under)
     else:
-        tall = {
-            kinds.VBlock: "height",
-            kinds.Chuck: "height",
-            kinds.ColletBlock: "across",
-            kinds.Block: "height",
-        }.get(type(under))
-        top = getattr(under, tall) if tall else (base.height or 0.0)
-        stands = rigid(turn, np.array([0.0, 0.0, float(top)]) + at)
+        stands = rigid(turn, np.array([0.0, 0.0, under.top(base.height)]) + at)
     return np.asarray(pose @ stands)
 
 
@@ -289,7 +283,7 @@ def _host(build: Build, vise: Item | None) -> Floats:
     hold = build.hold
     chosen = next((i for i in hold.items if i.id == hold.work.on), None)
     if chosen is None:
-        suits = (kinds.VBlock, kinds.Chuck, kinds.Block, kinds.ColletBlock)
+        suits = (kinds.VBlock, kinds.Chuck, kinds.Block, kinds.ColletBlock, *DRAWING)
         chosen = next((i for i in hold.items if isinstance(build.fixture(i), suits)), None) or vise
         chosen = chosen or next(
             (i for i in hold.items if isinstance(build.fixture(i), kinds.Plate)), hold.items[0]

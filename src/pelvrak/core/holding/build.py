@@ -14,6 +14,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.holes import UprightHole
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.rigid import rigid
+from pelvrak.core.holding.fixture import Draws
 from pelvrak.core.holding.hold import Hold, Item
 from pelvrak.core.holding.kinds import Fixture, Role, Solid
 from pelvrak.core.holding.pins import PinFit
@@ -37,7 +38,7 @@ def sound_solid(stock: Mesh, so: str) -> manifold3d.Manifold:
 @dataclass(frozen=True)
 class Piece:
     """One solid of the holding as it stands. item: the one it belongs to; push: where a clamp drives it
-    (unit), with its force in N.
+    (unit), with its force in N; draws: what draws the work against it.
     """
 
     item: str
@@ -46,6 +47,12 @@ class Piece:
     mesh: Mesh
     push: Floats | None = None
     force: float = 0.0
+    draws: Draws | None = None
+
+    @property
+    def clamps(self) -> bool:
+        """Whether it presses on the work, or draws it."""
+        return self.push is not None or self.draws is not None
 
 
 @dataclass

@@ -10,6 +10,7 @@ handbook's F = 2·μ·force.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -67,7 +68,8 @@ class Holding:
     """The contacts and what pushes: places (n, 3) and normals (n, 3) into the work where contact forces act.
 
     clamp (n,): the clamp each belongs to, -1 for what only stands there; patch (n,): the patch. clamps: push
-    (unit) and force, N, of each clamp. weight: N, down at centre.
+    (unit) and force, N, of each clamp. weight: N, down at centre. friction (n,): of those that rub otherwise
+    than metal on metal, NaN for the others.
     """
 
     points: Floats
@@ -77,6 +79,7 @@ class Holding:
     clamps: tuple[tuple[Floats, float], ...]
     weight: float
     centre: Floats
+    friction: Floats
 
     def as_json(self) -> dict[str, Any]:
         """Plain values, to be kept."""
@@ -88,6 +91,7 @@ class Holding:
             "clamps": [[push.tolist(), force] for push, force in self.clamps],
             "weight": self.weight,
             "centre": self.centre.tolist(),
+            "friction": [None if np.isnan(one) else float(one) for one in self.friction],
         }
 
 
@@ -97,12 +101,13 @@ def holding_of(
     clamps: list[tuple[Floats, float]],
     weight: float,
     centre: Floats,
+    friction_of: Sequence[float | None] = (),
 ) -> Holding:
     """The holding of some patches; each acts at no more than MOST_POINTS of its corners, at fewer where there
-    are many.
+    are many. friction_of: of the first patches, None for metal on metal.
     """
     most = int(np.clip(MOST_IN_ALL // max(len(patches), 1), 3, MOST_POINTS))
-    points, normals, clamp, source = [], [], [], []
+    points, normals, clamp, source, friction = [], [], [], [], []
     for number, (patch, owner) in enumerate(zip(patches, clamp_of, strict=True)):
         spread = contact_points(patch)
         kept = np.arange(len(spread))
@@ -116,6 +121,8 @@ def holding_of(
         normals += list(straight / np.linalg.norm(straight, axis=1, keepdims=True))
         clamp += [owner] * len(spread)
         source += [number] * len(spread)
+        own = friction_of[number] if number < len(friction_of) else None
+        friction += [np.nan if own is None else own] * len(spread)
     return Holding(
         np.array(points).reshape(-1, 3),
         np.array(normals).reshape(-1, 3),
@@ -124,6 +131,7 @@ def holding_of(
         tuple(clamps),
         weight,
         centre,
+        np.array(friction, float),
     )
 
 
@@ -137,6 +145,7 @@ def holding_from(kept: dict[str, Any]) -> Holding:
         tuple((np.array(push), force) for push, force in kept["clamps"]),
         kept["weight"],
         np.array(kept["centre"]),
+        np.array(kept["friction"], float),
     )
 
 
@@ -171,8 +180,9 @@ def programme(holding: Holding, friction: float = FRICTION) -> Programme | None:
     # end.
     pushes = np.array([*(push for push, _ in holding.clamps), [0.0, 0.0, -1.0]])
     pressed = (holding.clamp >= 0) | ((holding.normals @ pushes.T).min(axis=1) < -PRESSED_COS)
+    rubs = np.where(np.isnan(holding.friction), friction, holding.friction)
     for row, normal in enumerate(cone_rows):
-        cone[row, normal] = -friction if pressed[row] else 0.0
+        cone[row, normal] = -rubs[row] if pressed[row] else 0.0
         cone[row, normal + 1 : normal + 5] = 1.0
     rows, values = [], []
     for number, (push, force) in enumerate(holding.clamps):

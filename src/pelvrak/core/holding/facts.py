@@ -11,7 +11,8 @@ from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 
 class Contact(Frozen):
     """One contact patch; zero frame, mm, mm². angle_deg: between the face and square to the clamp's push;
-    None where no clamp pushes. force: what the clamps and the weight alone press it with, N.
+    None where no clamp pushes. force: what the clamps and the weight alone press it with, N; drawn: what a
+    vacuum, a magnet or tape draws the work with there, N.
     """
 
     piece: int
@@ -25,6 +26,7 @@ class Contact(Frozen):
     normal: Vector
     angle_deg: float | None
     force: float | None = None
+    drawn: float | None = None
 
 
 class PieceFact(Frozen):

@@ -55,6 +55,20 @@ class Solid:
     body: manifold3d.Manifold
 
 
+@dataclass(frozen=True)
+class Draws:
+    """What draws the work against a fixture's faces, by their area.
+
+    kpa: square to the face; shear_kpa: along it, None where it rubs as metal does; seals: air gets in through
+    openings of the work; steel_only: it draws nothing but iron and steel.
+    """
+
+    kpa: float
+    shear_kpa: float | None
+    seals: bool = False
+    steel_only: bool = False
+
+
 def cuboid(low: tuple[float, float, float], high: tuple[float, float, float]) -> manifold3d.Manifold:
     """A block low … high, mm."""
     return manifold3d.Manifold.cube([float(b - a) for a, b in zip(low, high, strict=True)]).translate(
@@ -114,6 +128,18 @@ class FixtureKind(Frozen):
         mm.
         """
         return []
+
+    def top(self, height: float | None = None) -> float:
+        """How high what is put on it stands, mm. height: of one that can take several."""
+        for name in ("height", "thickness"):
+            own = getattr(self, name, None)
+            if isinstance(own, (int, float)):
+                return float(own)
+        return height or 0.0
+
+    def draws(self) -> Draws | None:
+        """What draws the work against it by the area that touches; None where nothing does."""
+        return None
 
     def picture(self) -> list[Solid]:
         """The whole fixture for its picture in the library."""

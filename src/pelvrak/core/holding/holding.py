@@ -30,9 +30,8 @@ from pelvrak.core.holding.clamping import (
     programme,
 )
 from pelvrak.core.holding.contact import NEAR_MM, Patch, patches
-from pelvrak.core.holding.facts import (
-    HoldFacts,
-)
+from pelvrak.core.holding.drawing import as_patch, friction_in, pulls_of
+from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.holding.hold import Hold
 from pelvrak.core.holding.judged import OWN_THREAD, Judged
 from pelvrak.core.holding.kinds import Fixture
@@ -64,10 +63,11 @@ def united(mesh: Mesh) -> Mesh:
 
 @dataclass(frozen=True)
 class Metal:
-    """What the work is of: kg/mm³, and its name."""
+    """What the work is of: kg/mm³, its name, and whether a magnet draws it."""
 
     density: float = 2.7e-6
     name: str = "EN AW-6082"
+    magnetic: bool = False
 
 
 @dataclass(frozen=True)
@@ -141,14 +141,19 @@ def judge(hold: Hold, fixtures: dict[str, Fixture], at: BuiltUp, setup: str, met
     stock, assembly, pieces, found = at.stock, at.assembly, at.pieces, at.patches
     mass = volume(stock) * metal.density
     centre = centre_of_mass(stock)
-    checked = Judged(hold, fixtures, stock, setup, assembly, pieces, found, centre, metal.name)
+    pulls = pulls_of(stock, pieces, found, metal.magnetic)
+    checked = Judged(
+        hold, fixtures, stock, setup, assembly, pieces, found, centre, metal.name, metal.magnetic, pulls
+    )
     clamps, owners = _clamps_of(assembly, pieces, found)
     problem = holding_of(
-        found,
-        owners,
-        [(piece.push, piece.force) for piece in clamps if piece.push is not None],
+        [*found, *(as_patch(pull, found[pull.patch]) for pull in pulls)],
+        [*owners, *range(len(clamps), len(clamps) + len(pulls))],
+        [(piece.push, piece.force) for piece in clamps if piece.push is not None]
+        + [(-found[pull.patch].normal, pull.force) for pull in pulls],
         mass * GRAVITY,
         centre,
+        [*(friction_in(pieces, patch) for patch in found), *[0.0] * len(pulls)],
     )
     set_up = programme(problem)
     facts = checked.facts(set_up, problem)

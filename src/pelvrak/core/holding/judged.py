@@ -76,7 +76,8 @@ class Judged(Known):
                 " all."
             )
             return [*out, self._finding("hold.no_touch", "error", said)]
-        if not any(piece.push is not None for piece in self.pieces):
+        out += self._drawn()
+        if not any(piece.push is not None for piece in self.pieces) and not self.pulls:
             names = sorted({self.pieces[p.piece].name for p in self.found} - {"table"})
             where = "against the " + ", the ".join(names) if names else "on the table"
             said = f"Nothing clamps the work: it only lies {where}."
@@ -90,6 +91,24 @@ class Judged(Known):
             *self._loading(facts),
             *self._squeezed(facts),
         ]
+
+    def _drawn(self) -> list[Finding]:
+        """What a magnet does not draw, and where air gets in under the work."""
+        out = []
+        if not self.magnetic and any(piece.draws and piece.draws.steel_only for piece in self.pieces):
+            said = f"A magnet draws iron and steel only; the work is {self.material}."
+            out.append(self._finding("hold.not_magnetic", "error", said, self.centre))
+        for pull in self.pulls:
+            if not pull.leaks:
+                continue
+            many = "an opening that goes" if len(pull.leaks) == 1 else f"{len(pull.leaks)} openings that go"
+            said = (
+                f"Air gets in under the work through {many} through it: the vacuum does not hold it unless a"
+                " seal is laid round them."
+            )
+            more = {"measured": float(len(pull.leaks)), "limit": 0.0, "unit": "openings"}
+            out.append(self._finding("hold.leaks", "error", said, pull.leaks[0], **more))
+        return out
 
     def _own_threads(self) -> list[Finding]:
         """Bolts from below into the work."""
@@ -448,8 +467,8 @@ class Judged(Known):
                     unit="of 6 freedoms",
                 )
             )
-        if set_up is not None and any(p.push is not None for p in self.pieces) and not stands(set_up):
-            pushed = " and ".join(p.name for p in self.pieces if p.push is not None)
+        if set_up is not None and any(p.clamps for p in self.pieces) and not stands(set_up):
+            pushed = " and ".join(p.name for p in self.pieces if p.clamps)
             out.append(
                 self._finding(
                     "hold.clamp_tips",

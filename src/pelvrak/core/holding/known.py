@@ -22,6 +22,7 @@ from pelvrak.core.holding.clamping import (
     shares,
 )
 from pelvrak.core.holding.contact import Patch, patches
+from pelvrak.core.holding.drawing import Pull
 from pelvrak.core.holding.facts import (
     Contact,
     HoldFacts,
@@ -39,7 +40,9 @@ from pelvrak.core.holding.squeeze import MODULUS, thin_wall
 
 @dataclass
 class Known:
-    """A holding while it is looked at; everything in the stock's frame but the assembly."""
+    """A holding while it is looked at; everything in the stock's frame but the assembly. material, magnetic:
+    of the work; pulls: what draws it, by area.
+    """
 
     hold: Hold
     fixtures: dict[str, Fixture]
@@ -50,6 +53,8 @@ class Known:
     found: list[Patch]
     centre: Floats
     material: str
+    magnetic: bool
+    pulls: list[Pull]
 
     def of(self, *names: str) -> list[Patch]:
         return [patch for patch in self.found if self.pieces[patch.piece].name in names]
@@ -99,6 +104,7 @@ class Known:
             out["grip_depth"], out["grip_length"] = _grip(fixed, moving, a.closing)
         clamps = [p for p in self.pieces if p.push is not None]
         forces = None if set_up is None else np.bincount(problem.patch, shares(set_up), len(self.found))
+        drawn = {pull.patch: pull for pull in self.pulls}
         return HoldFacts(
             opening=None if a.opening is None else round(a.opening[0] - self._jaws_thick(), 4),
             opening_max=None if a.opening is None else round(a.opening[1] - self._jaws_thick(), 4),
@@ -117,7 +123,7 @@ class Known:
                 for p in self.pieces
             ),
             contacts=tuple(
-                self._contact(patch, clamps, None if forces is None else float(forces[i]))
+                self._contact(patch, clamps, None if forces is None else float(forces[i]), drawn.get(i))
                 for i, patch in enumerate(self.found)
             ),
             locating=self._locating(),
@@ -138,7 +144,7 @@ class Known:
         resting = [p for p in self.found if p.normal[2] > 0.9]
         return float(max(resting, key=lambda p: p.area).centre[2]) if resting else float(low[2])
 
-    def _contact(self, patch: Patch, clamps: list[Piece], force: float | None) -> Contact:
+    def _contact(self, patch: Patch, clamps: list[Piece], force: float | None, pull: Pull | None) -> Contact:
         piece = self.pieces[patch.piece]
         pushes = [piece.push] if piece.push is not None else [c.push for c in clamps]
         push = next((p for p in pushes if p is not None and abs(p @ patch.normal) > 0.5), None)
@@ -157,6 +163,7 @@ class Known:
             normal=as_vector(np.round(patch.normal, 6) + 0.0),
             angle_deg=None if angle is None else round(angle, 3),
             force=None if force is None else round(force, 1),
+            drawn=None if pull is None else round(pull.force, 1),
         )
 
     def _locators(self) -> list[Patch]:

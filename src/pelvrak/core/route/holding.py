@@ -67,6 +67,7 @@ class HoldGiven:
     sizes: dict[int, tuple[float, float]]
     density: float
     material: str
+    magnetic: bool
     own: dict[str, Mesh]
     cut: dict[str, CutJaws]
 
@@ -86,11 +87,11 @@ def _hold(given: HoldGiven, reads: Reads) -> Pieces:
     )
     # Half of it: who is not wanted any more ends here.
     reads.tell(0.5)
-    held = judge(given.hold, fixtures, built, SETUP, Metal(given.density, given.material))
+    held = judge(given.hold, fixtures, built, SETUP, Metal(given.density, given.material, given.magnetic))
     return hold_pieces(held)
 
 
-HOLD = Step("hold", 3, HoldGiven, _hold)
+HOLD = Step("hold", 4, HoldGiven, _hold)
 
 
 def held_in(
@@ -117,6 +118,7 @@ def held_in(
         sizes_typed(run),
         density,
         run.material.name,
+        run.material.magnetic,
         own,
         cut,
     )

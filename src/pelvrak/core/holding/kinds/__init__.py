@@ -27,6 +27,7 @@ from pelvrak.core.holding.fixture import (
     rod,
 )
 from pelvrak.core.holding.kinds.angle_plate import AnglePlate
+from pelvrak.core.holding.kinds.area import Magnet, Tape, VacuumPlate
 from pelvrak.core.holding.kinds.block import Block
 from pelvrak.core.holding.kinds.bolt import Bolt
 from pelvrak.core.holding.kinds.chuck import Chuck, chuck_jaw
@@ -51,6 +52,9 @@ SHIPPED: tuple[type[FixtureKind], ...] = (
     VBlock,
     AnglePlate,
     Plate,
+    VacuumPlate,
+    Magnet,
+    Tape,
     Clamp,
     Riser,
     Bolt,
@@ -111,6 +115,7 @@ __all__ = [
     "FixtureKind",
     "Ident",
     "Jaws",
+    "Magnet",
     "Own",
     "Parallels",
     "Pin",
@@ -119,7 +124,9 @@ __all__ = [
     "Role",
     "Solid",
     "Stop",
+    "Tape",
     "VBlock",
+    "VacuumPlate",
     "Vise",
     "chuck_jaw",
     "clamp_arm",

@@ -50,6 +50,9 @@ class ColletBlock(FixtureKind):
             body = prism(ring, -self.length / 2, self.length / 2)
         return [Solid("collet block", "body", body - _along_x(self, collet_bore(self), 1.0))]
 
+    def top(self, height: float | None = None) -> float:
+        return self.across
+
     def picture(self) -> list[Solid]:
         """With its collet, closed on a bar."""
         bar = _along_x(self, 0.6 * self.bore_max, 5.0)

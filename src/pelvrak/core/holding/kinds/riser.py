@@ -29,3 +29,6 @@ class Riser(FixtureKind):
     def solids(self, height: float | None = None) -> list[Solid]:
         tall = self.heights[0] if height is None else height
         return [Solid("step block", "rests", standing_block(self.length, self.width, tall))]
+
+    def top(self, height: float | None = None) -> float:
+        return self.heights[0] if height is None else height
