@@ -2500,13 +2500,16 @@ export interface components {
         };
         /**
          * Clamp
-         * @description A strap (on top of the work) or toe (against its side) clamp; force on its bolt, kN.
+         * @description A clamp: a strap (on top of the work) or a toe (against its side), drawn down by a bolt; a side clamp,
+         *     whose plunger pushes against the side; a toggle, whose spindle presses from above.
          *
          *     Frame: the arm lies along y and its nose looks to +y, with the tip in y 0, z 0 under the nose.
-         *     bolt_from_nose, heel_from_nose: from the tip, mm; they share the bolt's force: the nose gets bolt·(heel -
-         *     bolt distance)/heel. style: strap or toe; length, width, thickness: of the arm, mm; nose: length of the
-         *     tip that presses, mm; thread: of its bolt; force_kn: on the bolt; rise_min, rise_max: heights the nose can
-         *     stand at over what carries the clamp, mm.
+         *     bolt_from_nose, heel_from_nose: from the tip, mm; they share the bolt's force: the nose of a strap or toe
+         *     gets bolt·(heel - bolt distance)/heel. style: of the four; length, width, thickness: of the arm, or of a
+         *     side clamp's body, mm; nose: length of the tip that presses, or diameter of a plunger or spindle, mm;
+         *     thread: of its bolt; force_kn: on the bolt, or of the plunger or spindle itself; down_deg: how far a toe
+         *     or plunger pushes downwards, degrees; rise_min, rise_max: heights the nose can stand at over what carries
+         *     the clamp, of a side clamp how far its plunger comes out, mm.
          */
         Clamp: {
             /**
@@ -2532,39 +2535,39 @@ export interface components {
             maker: string;
             /**
              * Style
-             * @description strap or toe
+             * @description of the four
              * @default strap
              * @enum {string}
              */
-            style: "strap" | "toe";
+            style: "strap" | "toe" | "side" | "toggle";
             /**
              * Length
-             * @description of the arm, mm
+             * @description of the arm, or of a side clamp's body, mm
              */
             length: number;
             /**
              * Width
-             * @description of the arm, mm
+             * @description of the arm, or of a side clamp's body, mm
              */
             width: number;
             /**
              * Thickness
-             * @description of the arm, mm
+             * @description of the arm, or of a side clamp's body, mm
              */
             thickness: number;
             /**
              * Nose
-             * @description length of the tip that presses, mm
+             * @description length of the tip that presses, or diameter of a plunger or spindle, mm
              */
             nose: number;
             /**
              * Bolt from nose
-             * @description from the tip, mm; they share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel
+             * @description from the tip, mm; they share the bolt's force: the nose of a strap or toe gets bolt·(heel - bolt distance)/heel
              */
             bolt_from_nose: number;
             /**
              * Heel from nose
-             * @description from the tip, mm; they share the bolt's force: the nose gets bolt·(heel - bolt distance)/heel
+             * @description from the tip, mm; they share the bolt's force: the nose of a strap or toe gets bolt·(heel - bolt distance)/heel
              */
             heel_from_nose: number;
             /**
@@ -2576,18 +2579,24 @@ export interface components {
             thread: "M4" | "M5" | "M6" | "M8" | "M10" | "M12" | "M16";
             /**
              * Force
-             * @description on the bolt
+             * @description on the bolt, or of the plunger or spindle itself
              */
             force_kn: number;
             /**
+             * Down
+             * @description how far a toe or plunger pushes downwards, degrees
+             * @default 15
+             */
+            down_deg: number;
+            /**
              * Rise min
-             * @description heights the nose can stand at over what carries the clamp, mm
+             * @description heights the nose can stand at over what carries the clamp, of a side clamp how far its plunger comes out, mm
              * @default 0
              */
             rise_min: number;
             /**
              * Rise max
-             * @description heights the nose can stand at over what carries the clamp, mm
+             * @description heights the nose can stand at over what carries the clamp, of a side clamp how far its plunger comes out, mm
              * @default 120
              */
             rise_max: number;
@@ -5121,7 +5130,8 @@ export interface components {
          *
          *     key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. jaw_top, rest:
          *     heights. zero_on_table: work zero from the table's front left corner. jaw: (low, high) of the fixed jaw's
-         *     face above what the work rests on.
+         *     face above what the work rests on. screws: how hard each is tightened; pins: those in holes; mass_kg: of
+         *     the work; sequence: in which order things are tightened.
          */
         HoldFacts: {
             /**
@@ -5250,6 +5260,30 @@ export interface components {
             beside: components["schemas"]["BesideFact"][];
             /** Friction */
             friction?: number | null;
+            /**
+             * Screws
+             * @description how hard each is tightened
+             * @default []
+             */
+            screws: components["schemas"]["ScrewFact"][];
+            /**
+             * Pins
+             * @description those in holes
+             * @default []
+             */
+            pins: components["schemas"]["PinFact"][];
+            /**
+             * Mass Kg
+             * @description of the work
+             * @default 0
+             */
+            mass_kg: number;
+            /**
+             * Sequence
+             * @description in which order things are tightened
+             * @default []
+             */
+            sequence: string[];
         };
         /**
          * Holder
@@ -5553,6 +5587,11 @@ export interface components {
              * @description it is closed or tightened with, in place of the fixture's own
              */
             force_kn?: number | null;
+            /**
+             * Torque
+             * @description its screw is tightened with, where no force is given: force = torque / (0.2 · diameter)
+             */
+            torque_nm?: number | null;
             /**
              * Shape
              * @description how soft jaws or a nest block are cut to the work
@@ -7055,11 +7094,14 @@ export interface components {
         };
         /**
          * Pin
-         * @description A locating pin: round, or relieved so that it locates across x only (diamond).
+         * @description A locating pin: round, or relieved so that it locates across x only (diamond); stepped, with a shoulder
+         *     the work rests on; expanding, which takes up its play.
          *
          *     fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a
          *         few hundredths.
-         *     diameter: nominal, mm; height: over what it stands on, mm; relieved: it locates across x only.
+         *     diameter: nominal, mm; height: over what it stands on, mm; relieved: it locates across x only; shoulder:
+         *     diameter of the step under it, shoulder_height: how high that is, mm, 0 for none; expands: by how much its
+         *     diameter grows once it is tightened, mm, 0 for a solid one.
          */
         Pin: {
             /**
@@ -7105,6 +7147,45 @@ export interface components {
              * @default g6
              */
             fit: string;
+            /**
+             * Shoulder
+             * @description diameter of the step under it, shoulder_height: how high that is, mm, 0 for none
+             * @default 0
+             */
+            shoulder: number;
+            /**
+             * Shoulder height
+             * @default 0
+             */
+            shoulder_height: number;
+            /**
+             * Expands
+             * @description by how much its diameter grows once it is tightened, mm, 0 for a solid one
+             * @default 0
+             */
+            expands: number;
+        };
+        /**
+         * PinFact
+         * @description A pin in a hole of the work: how much play there is at least and at most, and how far the work has to
+         *     be lifted to come off it, mm. turns_deg: how far the work can turn on this pin and the one before it.
+         */
+        PinFact: {
+            /** Item */
+            item: string;
+            /** Said */
+            said: string;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Lifts Off */
+            lifts_off: number;
+            /**
+             * Turns Deg
+             * @description how far the work can turn on this pin and the one before it
+             */
+            turns_deg?: number | null;
         };
         /**
          * Pinned
@@ -8164,6 +8245,22 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * ScrewFact
+         * @description One screw of a holding: force on it, N, the torque that gives it, Nm, and the most it may have, N.
+         */
+        ScrewFact: {
+            /** Item */
+            item: string;
+            /** Thread */
+            thread: string;
+            /** Force */
+            force: number;
+            /** Torque */
+            torque: number;
+            /** Most */
+            most: number;
         };
         /**
          * Seat

@@ -27,6 +27,7 @@ from pelvrak.core.holding.closing import (
     close_clamp,
     close_vise,
     drive_bolt,
+    holder_of,
     into_collet,
     jaw_pieces,
     parallel_items,
@@ -314,6 +315,7 @@ def _on_pins(build: Build) -> Floats | None:
                 measured=round(pin.diameter, 4),
                 limit=round(hole.diameter, 4),
                 place=at,
+                cure=_other_pin(build, one, pin, hole),
             )
         elif fit.least < -1e-9:
             build.said(
@@ -323,6 +325,7 @@ def _on_pins(build: Build) -> Floats | None:
                 measured=round(fit.least, 4),
                 limit=0.0,
                 place=at,
+                cure=_other_pin(build, one, pin, hole),
             )
         play = max(fit.least, 0.0) / 2
         if first is None:
@@ -341,6 +344,23 @@ def _on_pins(build: Build) -> Floats | None:
                 place=at,
             )
     return first
+
+
+def _other_pin(
+    build: Build, one: Pinned, pin: kinds.Pin, hole: UprightHole
+) -> tuple[str, str, str, str] | None:
+    """The library's pin that goes into a hole with the least play, of the kind of the one that does not."""
+    fits: list[tuple[float, str, kinds.Pin]] = []
+    for other in build.fixtures.values():
+        if not isinstance(other, kinds.Pin) or other.relieved != pin.relieved:
+            continue
+        fit = pin_fit(one.pin, other, build.poses[one.pin], one.hole.face, hole, build.out.shift)
+        if fit.least >= -1e-9:
+            fits.append((fit.most, other.id, other))
+    if not fits:
+        return None
+    best = min(fits)[2]
+    return f"Use {best.name}: {min(fits)[0] * 1000:.0f} µm of play at most", one.pin, "fixture", best.id
 
 
 def _pairing(build: Build, one: Pinned) -> tuple[UprightHole, kinds.Pin, PinFit]:
@@ -397,7 +417,7 @@ def _under_the_work(build: Build, entering: dict[str, kinds.Pin]) -> list[Piece]
     for piece in build.out.pieces:
         if piece.role == "body" and piece.name != "vise body":
             continue
-        pin = entering.get(piece.item)
+        pin = entering.get(piece.item) if piece.name == "pin" else None
         if pin is not None:
             slim = mesh_of(kinds.rod(max(0.5, pin.diameter - SLIM_PIN_MM), 0, pin.height))
             piece = replace(piece, mesh=transformed(slim, build.poses[piece.item]))
@@ -427,8 +447,8 @@ def _carrier(build: Build) -> Item | None:
     """The item that the work is put into and a vise holds: a shop's own solid, or a block that was not cut to
     the work.
     """
-    chosen = next((i for i in build.hold.items if i.id == build.hold.work.on), None)
-    if chosen is None or not isinstance(build.fixture(chosen), (kinds.Own, kinds.Block)):
+    chosen = holder_of(build)
+    if chosen is None:
         return None
     under = chosen
     while under.on != "table":

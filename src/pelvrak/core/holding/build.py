@@ -18,6 +18,7 @@ from pelvrak.core.holding.fixture import Draws
 from pelvrak.core.holding.hold import Hold, Item
 from pelvrak.core.holding.kinds import Fixture, Role, Solid
 from pelvrak.core.holding.pins import PinFit
+from pelvrak.core.holding.screws import ScrewFact, force_by, screw
 
 
 def sound_solid(stock: Mesh, so: str) -> manifold3d.Manifold:
@@ -78,7 +79,8 @@ class Assembly:
     and what it can take. met: what the moving jaw met. jaw_low, jaw_top: heights of the jaws; jaw_span: low
     and high of the fixed jaw's face. closing: the way the moving jaw goes. vise: its name. free_gap: left
     between the jaws. pins: the holes of the work that are on pins. carrier: the item in the vise that carries
-    the work, which the jaws close on.
+    the work, which the jaws close on. screws: how hard each is tightened. beside: clamps that press on what
+    carries the work, by item, and what that is called.
     """
 
     pieces: list[Piece] = field(default_factory=list)
@@ -94,6 +96,8 @@ class Assembly:
     free_gap: float | None = None
     pins: list[PinFit] = field(default_factory=list)
     carrier: str | None = None
+    screws: list[ScrewFact] = field(default_factory=list)
+    beside: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -153,6 +157,16 @@ class Build:
         self.out.pieces.append(
             Piece(item.id, solid.name, solid.role, transformed(mesh_of(solid.body), pose), **more)
         )
+
+    def screwed(self, item: Item, thread: str, usual: float) -> float:
+        """Force on a screw, N: as typed, by its torque, or as is usual for it."""
+        force = usual
+        if item.force_kn is not None:
+            force = item.force_kn * 1000
+        elif item.torque_nm is not None:
+            force = force_by(item.torque_nm, thread)
+        self.out.screws.append(screw(item.id, thread, force))
+        return force
 
     def said(self, code: str, sentence: str, **more: Any) -> None:
         self.out.trouble.append(Trouble(code, sentence, **more))

@@ -7,6 +7,7 @@ import numpy as np
 from pelvrak.core.cures import Cure
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
+from pelvrak.core.holding.screws import ScrewFact
 
 
 class Contact(Frozen):
@@ -99,12 +100,26 @@ class BesideFact(Frozen):
     clearance: float
 
 
+class PinFact(Frozen):
+    """A pin in a hole of the work: how much play there is at least and at most, and how far the work has to
+    be lifted to come off it, mm. turns_deg: how far the work can turn on this pin and the one before it.
+    """
+
+    item: str
+    said: str
+    least: float
+    most: float
+    lifts_off: float
+    turns_deg: float | None = None
+
+
 class HoldFacts(Frozen):
     """What the holding does to the work, all from the incoming stock; lengths mm, areas mm², zero frame.
 
     key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. jaw_top, rest:
     heights. zero_on_table: work zero from the table's front left corner. jaw: (low, high) of the fixed jaw's
-    face above what the work rests on.
+    face above what the work rests on. screws: how hard each is tightened; pins: those in holes; mass_kg: of
+    the work; sequence: in which order things are tightened.
     """
 
     key: str | None = None
@@ -131,6 +146,10 @@ class HoldFacts(Frozen):
     safety: tuple[SafetyFact, ...] = ()
     beside: tuple[BesideFact, ...] = ()
     friction: float | None = None
+    screws: tuple[ScrewFact, ...] = ()
+    pins: tuple[PinFact, ...] = ()
+    mass_kg: float = 0.0
+    sequence: tuple[str, ...] = ()
 
 
 def in_frame(facts: HoldFacts, shift: Floats) -> HoldFacts:

@@ -95,6 +95,13 @@ class Item(Frozen):
         unit="kN",
         empty="by size",
     )
+    torque_nm: Annotated[float, Field(gt=0, le=2000)] | None = asked(
+        None,
+        title="Torque",
+        help="its screw is tightened with, where no force is given: force = torque / (0.2 · diameter)",
+        unit="Nm",
+        empty="by force",
+    )
     cut: SoftCut | None = asked(
         None,
         title="Shape",

@@ -11,6 +11,7 @@ import numpy as np
 
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import (
+    Floats,
     Mesh,
     box,
     mesh_of,
@@ -19,6 +20,7 @@ from pelvrak.core.geometry.mesh import (
     volume,
     with_label,
 )
+from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding.assemble import assemble
 from pelvrak.core.holding.build import Assembly, Piece, Shapes
@@ -39,6 +41,8 @@ from pelvrak.core.holding.pins import bore_patch
 from pelvrak.core.holding.settling import FORM_MM
 from pelvrak.core.stock.questions import centre_of_mass
 
+# ISO 11228-1, the mass nobody lifts more than by hand (from memory).
+LIFT_KG = 25.0
 TABLE_MARGIN_MM, TABLE_THICK_MM = 60.0, 12.0
 
 
@@ -101,6 +105,20 @@ def hold_work(
     return judge(hold, fixtures, built_up(hold, fixtures, stock, shapes, near), setup, metal)
 
 
+def heavy(setup: str, mass: float, centre: Floats) -> list[Finding]:
+    """Work that nobody should lift by hand. mass: kg."""
+    if mass <= LIFT_KG:
+        return []
+    said = f"The work weighs {mass:.1f} kg: it takes a hoist, or two people, to lay it in."
+    place = (as_vector(np.round(centre, 4)),)
+    more = {"measured": round(mass, 2), "limit": LIFT_KG, "unit": "kg"}
+    return [
+        Finding(
+            code="hold.heavy", severity="note", setup=setup, stage="hold", sentence=said, place=place, **more
+        )
+    ]
+
+
 def held_by_nothing(setup: str) -> Held:
     """What is said of a setup without a holding."""
     said = "Nothing holds the work in this setup."
@@ -158,7 +176,8 @@ def judge(hold: Hold, fixtures: dict[str, Fixture], at: BuiltUp, setup: str, met
     set_up = programme(problem)
     facts = checked.facts(set_up, problem)
     findings = checked.findings(facts, set_up)
-    facts = facts.model_copy(update={"proposals": tuple(checked.proposals(facts))})
+    facts = facts.model_copy(update={"proposals": tuple(checked.proposals(facts)), "mass_kg": round(mass, 4)})
+    findings += heavy(setup, mass, centre)
     return Held(facts, findings, pieces, found, problem)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -33,6 +34,7 @@ from pelvrak.core.holding.facts import (
 from pelvrak.core.holding.hold import CLOSED_MM, STAND_OUT_RATIO, STRAIGHT_WALL_MM
 from pelvrak.core.holding.known import Known
 from pelvrak.core.holding.locating import contact_points, motions, rows_of
+from pelvrak.core.holding.screws import torque_for
 from pelvrak.core.holding.squeeze import SQUEEZE_MM
 from pelvrak.core.holding.vee import vee_of
 
@@ -76,7 +78,7 @@ class Judged(Known):
                 " all."
             )
             return [*out, self._finding("hold.no_touch", "error", said)]
-        out += self._drawn()
+        out += [*self._drawn(), *self._screws()]
         if not any(piece.push is not None for piece in self.pieces) and not self.pulls:
             names = sorted({self.pieces[p.piece].name for p in self.found} - {"table"})
             where = "against the " + ", the ".join(names) if names else "on the table"
@@ -108,6 +110,27 @@ class Judged(Known):
             )
             more = {"measured": float(len(pull.leaks)), "limit": 0.0, "unit": "openings"}
             out.append(self._finding("hold.leaks", "error", said, pull.leaks[0], **more))
+        return out
+
+    def _screws(self) -> list[Finding]:
+        """Screws tightened beyond what they stand, and clamps that press on what carries the work."""
+        out = []
+        for one in self.assembly.screws:
+            if one.force <= one.most * 1.001:
+                continue
+            said = (
+                f"The {one.thread} of {one.item} is tightened to {one.force / 1000:.1f} kN; one of class 8.8"
+                f" that is used again stands {one.most / 1000:.1f} kN ({torque_for(one.most, one.thread):.0f}"
+                " Nm)."
+            )
+            least = math.floor(one.most / 100) / 10
+            of = Element(setup=self.setup, item=one.item)
+            cures = (put(f"Tighten it to {least:g} kN", of, "force_kn", least),)
+            more = {"measured": one.force / 1000, "limit": round(one.most / 1000, 3), "unit": "kN"}
+            out.append(self._finding("hold.screw_overloaded", "error", said, None, cures=cures, **more))
+        for item, carrier in self.assembly.beside.items():
+            said = f"The clamp {item} presses on {carrier}, which carries the work, and not on the work."
+            out.append(self._finding("hold.on_holder", "note", said))
         return out
 
     def _own_threads(self) -> list[Finding]:
@@ -217,7 +240,13 @@ class Judged(Known):
         opens, most = facts.opening, facts.opening_max
         if opens is not None and most is not None and opens > most + 1e-6:
             said = f"The work is {opens:.1f} mm across the jaws; {a.vise} opens {most:.0f} mm."
-            return [self._finding("hold.opening", "error", said, measured=opens, limit=most, unit="mm")]
+            more: dict[str, Any] = {
+                "measured": opens,
+                "limit": most,
+                "unit": "mm",
+                "cures": self._wider(opens),
+            }
+            return [self._finding("hold.opening", "error", said, **more)]
         high = facts.rest >= facts.jaw_top - 1e-6 and a.carrier is None
         closed_on, moving = self._gripped_name, self._jaw_place("moving jaw")
         if a.met and closed_on not in a.met and not high:
@@ -332,6 +361,26 @@ class Judged(Known):
                 best,
             ),
         )
+
+    def _wider(self, opens: float) -> tuple[Cure, ...]:
+        """The library's vise that opens wide enough for these jaws, the smallest."""
+        item = next((i for i in self.hold.items if isinstance(self.fixtures[i.fixture], kinds.Vise)), None)
+        jaws = next(
+            (j for i in self.hold.items if isinstance(j := self.fixtures[i.fixture], kinds.Jaws)), None
+        )
+        fits = [
+            one
+            for one in self.fixtures.values()
+            if isinstance(one, kinds.Vise)
+            and one.opening_max - self._jaws_thick() >= opens
+            and (jaws is None or jaws.width >= one.jaw_width)
+        ]
+        if item is None or not fits:
+            return ()
+        best = min(fits, key=lambda one: one.opening_max)
+        of = Element(setup=self.setup, item=item.id)
+        label = f"Use {best.name}: it opens {best.opening_max - self._jaws_thick():g} mm"
+        return (put(label, of, "fixture", best.id),)
 
     def _uneven(self) -> list[Finding]:
         """Clamps that touch along a line or a small part of what lies against them."""

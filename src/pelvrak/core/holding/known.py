@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -28,6 +29,7 @@ from pelvrak.core.holding.facts import (
     HoldFacts,
     LocatingFact,
     PieceFact,
+    PinFact,
     ThinFact,
     WayFact,
 )
@@ -35,7 +37,11 @@ from pelvrak.core.holding.hold import Hold
 from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.holding.loading import WayOut, ways_out
 from pelvrak.core.holding.locating import Locating, locating
+from pelvrak.core.holding.pins import turns_by
 from pelvrak.core.holding.squeeze import MODULUS, thin_wall
+
+# A push this much downwards, or a face this level, is of the vertical.
+UPRIGHT = 0.5
 
 
 @dataclass
@@ -129,8 +135,47 @@ class Known:
             locating=self._locating(),
             ways=tuple(_way(w) for w in self._ways()),
             thin=self._thin(),
+            screws=tuple(a.screws),
+            pins=self._pins(),
+            sequence=tuple(self._sequence()),
             **out,
         )
+
+    def _pins(self) -> tuple[PinFact, ...]:
+        """Play of the pins that stand in holes, and how far the work comes off them."""
+        fits = self.assembly.pins
+        return tuple(
+            PinFact(
+                item=fit.pin,
+                said=fit.said,
+                least=round(fit.least, 4),
+                most=round(fit.most, 4),
+                lifts_off=round(fit.depth, 3),
+                turns_deg=None if i == 0 or (turn := turns_by(fits[i - 1], fit)) is None else round(turn, 5),
+            )
+            for i, fit in enumerate(fits)
+        )
+
+    def _sequence(self) -> list[str]:
+        """In which order people tighten: down on what it rests on, towards the locators, then down: common
+        practice, no source.
+        """
+        resting = {self.pieces[p.piece].name for p in self._locators() if p.normal[2] > UPRIGHT}
+        against = {self.pieces[p.piece].name for p in self._locators() if abs(p.normal[2]) <= UPRIGHT}
+        pressing = [piece for piece in self.pieces if piece.push is not None]
+        down = [one.name for one in pressing if one.push is not None and one.push[2] < -UPRIGHT]
+        side = [one.name for one in pressing if one.push is not None and one.push[2] >= -UPRIGHT]
+        drawn = sorted({self.pieces[self.found[pull.patch].piece].name for pull in self.pulls})
+        steps = [f"Lay the work down on {_listed(resting)}." if resting else ""]
+        steps += [f"Push it against {_listed(against)}." if against else ""]
+        steps += [f"Draw it down by {_listed(drawn)}." if drawn else ""]
+        if side:
+            hold = "tap the work down and tighten" if "moving jaw" in side else "tighten"
+            steps.append(f"Close {_listed(side)} by hand, {hold}.")
+        if down:
+            turns = " in turn, a little more each time" if len(down) > 1 else ""
+            steps.append(f"Tighten {_listed(down)}{turns}.")
+        return [step for step in steps if step]
 
     def _jaws_thick(self) -> float:
         """Both jaws together, mm: an opening is between their faces, not between what they are screwed to."""
@@ -213,6 +258,12 @@ class Known:
         return worst
 
     # ---- findings
+
+
+def _listed(names: Iterable[str]) -> str:
+    """Names as people list them, each once."""
+    told = [f"the {name}" for name in dict.fromkeys(sorted(names))]
+    return told[0] if len(told) == 1 else ", ".join(told[:-1]) + f" and {told[-1]}"
 
 
 def _grip(fixed: list[Patch], moving: list[Patch], closing: Floats | None) -> tuple[float, float]:

@@ -58,6 +58,11 @@ def pin_fit(item: str, pin: kinds.Pin, pose: Floats, face: int, hole: UprightHol
         bore, named = hole.limits, f"{hole.limits[0]:.3f} … {hole.limits[1]:.3f}"
     foot = float(pose[2, 3])
     across: Floats | None = pose[:3, 0] if pin.relieved else None
+    # Tightened, an expanding one fills what it can.
+    least, most = (
+        max(min(size, 0.0), size - pin.expands)
+        for size in (bore[0] - pin.diameter - shaft.upper, bore[1] - pin.diameter - shaft.lower)
+    )
     return PinFit(
         item,
         face,
@@ -66,9 +71,10 @@ def pin_fit(item: str, pin: kinds.Pin, pose: Floats, face: int, hole: UprightHol
         max(foot, hole.low + float(shift[2])),
         min(foot + pin.height, hole.high + float(shift[2])),
         across,
-        bore[0] - pin.diameter - shaft.upper,
-        bore[1] - pin.diameter - shaft.lower,
-        f"hole Ø{hole.diameter:g} {named}, pin Ø{pin.diameter:g} {pin.fit}",
+        least,
+        most,
+        f"hole Ø{hole.diameter:g} {named}, pin Ø{pin.diameter:g} {pin.fit}"
+        + (f", expanding by {pin.expands:g}" if pin.expands else ""),
     )
 
 
@@ -119,3 +125,12 @@ def _band(middle: Floats, radius: float, up: Floats, way: Floats | None) -> Floa
             np.stack([low[:-1], high[1:], high[:-1]], axis=1),
         ]
     return np.concatenate(out)
+
+
+def turns_by(first: PinFit, second: PinFit) -> float | None:
+    """How far work on two pins can turn, degrees to either side: half of both plays over the distance of
+    their axes. None where they stand on one axis.
+    """
+    apart = float(np.linalg.norm((second.at - first.at)[:2]))
+    play = (max(first.most, 0.0) + max(second.most, 0.0)) / 2
+    return None if apart < 1e-6 else float(np.degrees(np.arctan2(play, apart)))

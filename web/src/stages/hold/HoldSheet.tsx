@@ -261,6 +261,44 @@ function Facts({ facts }: { facts: HoldFacts }) {
           ))}
         </ul>
       </Row>
+      {facts.mass_kg > 0 && (
+        <Row label="To lift">
+          <Computed>{round(facts.mass_kg, 2)} kg</Computed>
+        </Row>
+      )}
+      {facts.contacts.some((one) => one.drawn != null) && (
+        <Row label="Drawn by">
+          <Computed>
+            {round(facts.contacts.reduce((sum, one) => sum + (one.drawn ?? 0), 0) / 1000, 2)} kN over what
+            touches
+          </Computed>
+        </Row>
+      )}
+      {facts.pins.map((one) => (
+        <Row key={one.item} label={`Pin ${one.item}`} help={one.said}>
+          <Computed>
+            {round(1000 * Math.max(0, one.least), 0)} … {round(1000 * Math.max(0, one.most), 0)} µm of play
+            {one.turns_deg != null && `, turns ±${round(one.turns_deg, 3)}°`}
+          </Computed>
+          <div className="text-[12.5px] text-soft">off it when lifted {round(one.lifts_off, 1)} mm</div>
+        </Row>
+      ))}
+      {facts.screws.map((one) => (
+        <Row key={one.item} label={`${one.thread} ${one.item}`}>
+          <Computed>
+            {round(one.force / 1000, 1)} kN at {round(one.torque, 0)} Nm
+          </Computed>
+        </Row>
+      ))}
+      {facts.sequence.length > 0 && (
+        <Row label="In order">
+          <ol className="list-inside list-decimal text-[12.5px] leading-snug">
+            {facts.sequence.map((one) => (
+              <li key={one}>{one}</li>
+            ))}
+          </ol>
+        </Row>
+      )}
       {facts.thin && (
         <Row label="Thin wall">
           <Computed>

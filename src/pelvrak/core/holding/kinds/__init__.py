@@ -31,7 +31,7 @@ from pelvrak.core.holding.kinds.area import Magnet, Tape, VacuumPlate
 from pelvrak.core.holding.kinds.block import Block
 from pelvrak.core.holding.kinds.bolt import Bolt
 from pelvrak.core.holding.kinds.chuck import Chuck, chuck_jaw
-from pelvrak.core.holding.kinds.clamp import Clamp, clamp_arm
+from pelvrak.core.holding.kinds.clamp import Clamp, clamp_arm, clamp_body, plunger
 from pelvrak.core.holding.kinds.collet_block import ColletBlock, collet_bore, collet_quarters
 from pelvrak.core.holding.kinds.jaws import Jaws, jaw
 from pelvrak.core.holding.kinds.own import Own
@@ -130,6 +130,7 @@ __all__ = [
     "Vise",
     "chuck_jaw",
     "clamp_arm",
+    "clamp_body",
     "collet_bore",
     "collet_quarters",
     "core_diameter",
@@ -139,6 +140,7 @@ __all__ = [
     "fixtures_shipped",
     "jaw",
     "plate_holes",
+    "plunger",
     "prism",
     "rod",
     "stop_rod",

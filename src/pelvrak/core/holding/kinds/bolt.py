@@ -24,6 +24,7 @@ class Bolt(FixtureKind):
         "z": "Z",
         "turn_deg": "Turned",
         "force_kn": "Force",
+        "torque_nm": "Torque",
         "into": "Into",
     }
 

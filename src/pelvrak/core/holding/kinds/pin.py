@@ -12,11 +12,14 @@ from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid, rod
 
 
 class Pin(FixtureKind):
-    """A locating pin: round, or relieved so that it locates across x only (diamond).
+    """A locating pin: round, or relieved so that it locates across x only (diamond); stepped, with a shoulder
+    the work rests on; expanding, which takes up its play.
 
     fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a
         few hundredths.
-    diameter: nominal, mm; height: over what it stands on, mm; relieved: it locates across x only.
+    diameter: nominal, mm; height: over what it stands on, mm; relieved: it locates across x only; shoulder:
+    diameter of the step under it, shoulder_height: how high that is, mm, 0 for none; expands: by how much its
+    diameter grows once it is tightened, mm, 0 for a solid one.
     """
 
     called: ClassVar[str] = "pin"
@@ -30,6 +33,9 @@ class Pin(FixtureKind):
     height: Size
     relieved: bool = False
     fit: Annotated[str, Field(max_length=5)] = "g6"
+    shoulder: Annotated[float, Field(ge=0, le=500)] = 0.0
+    shoulder_height: Annotated[float, Field(ge=0, le=500)] = 0.0
+    expands: Annotated[float, Field(ge=0, le=5)] = 0.0
 
     @model_validator(mode="after")
     def _fit_is_known(self) -> Pin:
@@ -39,10 +45,21 @@ class Pin(FixtureKind):
             raise ValueError(f"{bad.what}: {bad.mend}") from bad
         return self
 
+    @model_validator(mode="after")
+    def _step_lies_under(self) -> Pin:
+        stepped = self.shoulder > 0 or self.shoulder_height > 0
+        if stepped and not (self.shoulder > self.diameter and 0 < self.shoulder_height < self.height):
+            raise ValueError("a step is wider than its pin, and less high than it")
+        return self
+
     def solids(self, height: float | None = None) -> list[Solid]:
         body = rod(self.diameter, 0, self.height)
         if self.relieved:
             body ^= cuboid(
                 (-self.diameter, -self.diameter / 6, 0), (self.diameter, self.diameter / 6, self.height)
             )
-        return [Solid("pin", "locates", body)]
+        solids = [Solid("pin", "locates", body)]
+        if self.shoulder > 0:
+            step = rod(self.shoulder, 0, self.shoulder_height) - rod(self.diameter, -1, self.height)
+            solids.append(Solid("pin shoulder", "rests", step))
+        return solids
