@@ -1074,6 +1074,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/feature/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Feature Of Holding
+         * @description The plane or round wall of the holding at a picked place, as it was last computed.
+         */
+        post: operations["feature_of_holding_api_projects__project_id__feature__setup__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines.json": {
         parameters: {
             query?: never;
@@ -4669,6 +4689,49 @@ export interface components {
             leave?: number | null;
         };
         /**
+         * Feature
+         * @description A plane or an axis of a fixture, in its own frame, mm.
+         *
+         *     at: a point of it; way: unit, out of the plane or along the axis; radius: of the round wall the axis is
+         *     of, hollow: whether that is a hole.
+         */
+        Feature: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "plane" | "axis";
+            /**
+             * At
+             * @description a point of it
+             */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Way
+             * @description unit, out of the plane or along the axis
+             */
+            way: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Radius
+             * @description of the round wall the axis is of, hollow: whether that is a hole
+             * @default 0
+             */
+            radius: number;
+            /**
+             * Hollow
+             * @default false
+             */
+            hollow: boolean;
+        };
+        /**
          * Features
          * @description All of a part. directions: those that were asked; reach: for each face, which of them (by number) reach
          *     all of it.
@@ -5593,6 +5656,12 @@ export interface components {
              */
             torque_nm?: number | null;
             /**
+             * Placed
+             * @description by what was picked on it and on others
+             * @default []
+             */
+            mates: components["schemas"]["Mate"][];
+            /**
              * Shape
              * @description how soft jaws or a nest block are cut to the work
              */
@@ -5992,6 +6061,37 @@ export interface components {
             ] | null;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * Mate
+         * @description One fixture on another: two planes face to face, or two axes in one line.
+         *
+         *     mine: of the fixture that is placed; item: the other, or the table; theirs: of that. offset: between the
+         *     planes, or along the axis, mm; turn_deg: about it, where no other mate says.
+         */
+        Mate: {
+            /** @description of the fixture that is placed */
+            mine: components["schemas"]["Feature"];
+            /**
+             * Item
+             * @description the other, or the table
+             * @default table
+             */
+            item: string;
+            /** @description of that */
+            theirs: components["schemas"]["Feature"];
+            /**
+             * Offset
+             * @description between the planes, or along the axis, mm
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Turn Deg
+             * @description about it, where no other mate says
+             * @default 0
+             */
+            turn_deg: number;
         };
         /**
          * Material
@@ -7054,6 +7154,27 @@ export interface components {
             billet: components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"];
         };
         /**
+         * PickedPiece
+         * @description A place of the holding that was picked. piece: its number among the pieces; at: where, zero frame, mm;
+         *     way: the normal of the facet that was met.
+         */
+        PickedPiece: {
+            /** Piece */
+            piece: number;
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /** Way */
+            way: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * Picks
          * @description What to take from the shelf, least volume first, and what to order when nothing there fits.
          */
@@ -7091,6 +7212,16 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * PieceFeature
+         * @description What was picked: the item it belongs to ("table" for the table), and its plane or axis in that item's
+         *     frame.
+         */
+        PieceFeature: {
+            /** Item */
+            item: string;
+            feature: components["schemas"]["Feature"];
         };
         /**
          * Pin
@@ -18345,6 +18476,123 @@ export interface operations {
                 };
                 content: {
                     "model/gltf-binary": unknown;
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    feature_of_holding_api_projects__project_id__feature__setup__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickedPiece"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PieceFeature"];
                 };
             };
             /** @description The request cannot be read. */

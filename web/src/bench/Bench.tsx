@@ -157,7 +157,11 @@ export function Bench({ project }: { project: ProjectState }) {
     if (thick !== null) useAsking.setState({ measured: thick })
   }, [thick])
   const maker = touched && project.report?.makers.find((one) => one.number === touched.maker)
-  const asking = view.asked !== null || view.lit.length > 0 || view.seen !== null || view.reached !== null
+  const asking =
+    (view.asked !== null && view.asked.kind !== 'piece') ||
+    view.lit.length > 0 ||
+    view.seen !== null ||
+    view.reached !== null
   const wholePart = (view.card === 'part' && !view.compare) || (!project.report && !typed)
   const zeroFromWork = useMemo(() => {
     const matrix = new THREE.Matrix4()

@@ -1,6 +1,8 @@
+import type { ThreeEvent } from '@react-three/fiber'
 import { useMemo } from 'react'
 import * as THREE from 'three'
 import type { HoldFacts, SlidesFact, Vec } from '../api/client'
+import { useAsking } from '../state/asking'
 import { useShown } from '../state/picture'
 import { useRoute } from '../state/route'
 import { type Solid, usePicture, useSolid } from './glb'
@@ -83,9 +85,25 @@ function Painted(props: {
     )
     painted(solid.surface, (label) => shades[label])
   }, [solid, hold, lit])
+  const asked = useAsking((view) => view.asked)
+  const serves = (label: number) => {
+    const item = hold.pieces[label]?.item
+    if (asked?.kind !== 'piece' || item === undefined) return false
+    return asked.of !== undefined ? item === asked.of : item !== asked.beside
+  }
+  const pick = (event: ThreeEvent<MouseEvent>) => {
+    if (asked?.kind !== 'piece' || !event.face || event.delta > 4) return
+    // What is in front and may not be meant is looked through.
+    const label = solid.surface.getAttribute('_label').getX(event.face.a)
+    if (!serves(label)) return
+    event.stopPropagation()
+    useAsking.setState({ asked: null })
+    const frame = event.object.matrixWorld
+    asked.take(label, event.point.toArray(), event.face.normal.clone().transformDirection(frame).toArray())
+  }
   return (
     <>
-      <mesh geometry={solid.surface} renderOrder={props.faint ? 1 : 0}>
+      <mesh geometry={solid.surface} renderOrder={props.faint ? 1 : 0} onClick={pick}>
         <meshLambertMaterial
           key={props.faint ? 'faint' : 'solid'}
           vertexColors

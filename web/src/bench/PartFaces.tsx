@@ -99,7 +99,7 @@ export function PartFaces(props: {
       })
       return
     }
-    if (!asked) return
+    if (!asked || asked.kind === 'piece') return
     if (asked.kind === 'face') {
       useAsking.setState({ asked: null })
       asked.take({ face: at.face, at: face.centre })

@@ -12,6 +12,14 @@ export type Asked =
     }
   | { kind: 'edge'; prompt: string; serves?: (edge: Edge) => string | null; take: (ref: EdgeRef) => void }
   | { kind: 'vertex'; prompt: string; take: (ref: EdgeRef, end: 0 | 1, at: Vec) => void }
+  | {
+      /** A place of the holding; `of`: only of that item, `beside`: of any other. */
+      kind: 'piece'
+      prompt: string
+      of?: string
+      beside?: string
+      take: (piece: number, at: Vec, way: Vec) => void
+    }
   | { kind: 'measure'; prompt: string }
 
 /** What has been picked to be measured, and what came out. */

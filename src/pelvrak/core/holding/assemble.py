@@ -37,6 +37,7 @@ from pelvrak.core.holding.closing import (
 from pelvrak.core.holding.contact import travel
 from pelvrak.core.holding.hold import Hold, Item, Pinned
 from pelvrak.core.holding.kinds import Fixture
+from pelvrak.core.holding.mating import placed
 from pelvrak.core.holding.pins import PinFit, pin_fit
 from pelvrak.core.holding.settling import settled
 from pelvrak.core.stock.compare import signed_distance
@@ -131,6 +132,8 @@ def _pose(build: Build, item: Item, one: Fixture) -> Floats:
             f"{item.id}: {one.name} has no height {item.height:g} mm",
             "one of " + ", ".join(f"{h:g}" for h in one.heights),
         )
+    if item.mates:
+        return placed(item.mates, build.poses, item.id)
     if item.on == "table":
         return rigid(turn, at)
     base = build.base(item)

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.part import FaceRef, Frozen
 from pelvrak.core.holding.kinds import Fixture, Ident, fixtures_shipped
+from pelvrak.core.holding.mating import Mate
 
 Offset = Annotated[float, Field(ge=-3000, le=3000)]
 Angle = Annotated[float, Field(ge=-360, le=360)]
@@ -102,6 +103,9 @@ class Item(Frozen):
         unit="Nm",
         empty="by force",
     )
+    mates: Annotated[tuple[Mate, ...], Field(max_length=3)] = asked(
+        (), title="Placed", help="by what was picked on it and on others", widget="none"
+    )
     cut: SoftCut | None = asked(
         None,
         title="Shape",
@@ -153,6 +157,9 @@ class Hold(Frozen):
                     f"{item.id} stands on {item.on}, which is not built before it: put it further down the"
                     " list"
                 )
+            stray = next((mate.item for mate in item.mates if mate.item not in seen), None)
+            if stray is not None:
+                raise ValueError(f"{item.id} is put against {stray}, which is not built before it")
             if item.id in seen:
                 raise ValueError(f"two items are called {item.id}: give each its own name")
             seen.add(item.id)

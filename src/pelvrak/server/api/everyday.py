@@ -7,14 +7,18 @@ from typing import Annotated
 import numpy as np
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
 
-from pelvrak.core.engine.engine import Engine
+from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.geometry.glb import to_glb
-from pelvrak.core.geometry.mesh import crease_lines
+from pelvrak.core.geometry.mesh import crease_lines, transformed, with_label
 from pelvrak.core.geometry.part import Vector, as_vector
+from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
+from pelvrak.core.holding.assemble import standing_at
 from pelvrak.core.holding.everyday import Everyday, Table, everyday, next_item
 from pelvrak.core.holding.hold import Item
-from pelvrak.core.holding.kinds import Fixture, Own
+from pelvrak.core.holding.kinds import Fixture, Own, Parallels
+from pelvrak.core.holding.mating import Feature, feature_at
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import SURFACE
@@ -27,11 +31,13 @@ from pelvrak.server.api.moments import KERNELS
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project as state_of_project
 from pelvrak.server.api.projects import setup_of, told_of
-from pelvrak.server.api.shapes import ProjectId, file_of
+from pelvrak.server.api.shapes import Length, ProjectId, file_of
 from pelvrak.server.db.session import transaction
 from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.db.uploads import body_of, model_of
 
+# Pieces that go with what they close on.
+MOVE = ("moving jaw", "slide", "collet")
 router = APIRouter(prefix="/api/projects/{project_id}", tags=["holding"])
 
 
@@ -79,6 +85,59 @@ def holding_as_typed(
     with KERNELS:
         mesh = typed_holding(wanted, fixtures, stock, model.part, np.array(told.zero_from_work), solids)
     return Response(to_glb(mesh, crease_lines(mesh)), media_type="model/gltf-binary")
+
+
+class PickedPiece(BaseModel):
+    """A place of the holding that was picked. piece: its number among the pieces; at: where, zero frame, mm;
+    way: the normal of the facet that was met.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    piece: Annotated[int, Field(ge=0, le=10_000)]
+    at: tuple[Length, Length, Length]
+    way: tuple[Length, Length, Length]
+
+
+class PieceFeature(BaseModel):
+    """What was picked: the item it belongs to ("table" for the table), and its plane or axis in that item's
+    frame.
+    """
+
+    item: str
+    feature: Feature
+
+
+@router.post("/feature/{setup}")
+def feature_of_holding(project_id: ProjectId, setup: str, picked: PickedPiece) -> PieceFeature:
+    """The plane or round wall of the holding at a picked place, as it was last computed."""
+    plan, own, told, _ = computed_setup(project_id, setup)
+    hold = told.hold
+    if hold is None or hold.key is None or hold.zero_on_table is None or picked.piece >= len(hold.pieces):
+        raise Refused(
+            409,
+            "project.not_computed",
+            setup,
+            "nothing of this holding stands yet",
+            "wait until it is current",
+        )
+    fact, fixtures = hold.pieces[picked.piece], _fixtures(plan)
+    item = next((one for one in own.hold.items if one.id == fact.item), None)
+    kind = None if item is None else fixtures[item.fixture]
+    moves = fact.name in MOVE or (kind is not None and (kind.waits or isinstance(kind, Parallels)))
+    if moves or (item is None and fact.item != "table"):
+        raise Refused(
+            422,
+            "hold.moves",
+            fact.name,
+            f"the {fact.name} goes where the work lets it",
+            "pick something that stands by itself",
+        )
+    layout_from_item = np.eye(4) if item is None else standing_at(own.hold, fixtures, item.id)
+    to_item = inverse(layout_from_item) @ rigid(np.eye(3), np.array(hold.zero_on_table))
+    whole = Result(hold.key, Engine(DatabaseStore())).value(SURFACE)
+    solid = transformed(with_label(whole, picked.piece), to_item @ rigid(np.eye(3), np.array(hold.shift)))
+    found = feature_at(solid, moved(to_item, np.array(picked.at)), turned(to_item, np.array(picked.way)))
+    return PieceFeature(item=fact.item, feature=found)
 
 
 def _fixtures(plan: Plan) -> dict[str, Fixture]:

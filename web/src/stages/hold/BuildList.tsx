@@ -9,6 +9,7 @@ import { Choice, Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
 import { Form, type Widget } from '../../ui/Form'
 import type { SheetProps } from '../sheet'
+import { Mates } from './Mates'
 import { AS_USUAL, askedOf, formOf, sizes } from './fixtures'
 
 /** The holding in the order it is built up; each line opens to what can be said of it. */
@@ -95,6 +96,9 @@ export function BuildList(props: SheetProps & { fixtures: Fixture[] }) {
     </ol>
   )
 }
+
+/** Kinds that stand where the work or the vise lets them. */
+const MOVES = ['jaws', 'parallels', 'clamp', 'bolt', 'stop']
 
 function ItemFields(
   props: SheetProps & { item: HoldItem; fixture: Fixture | undefined; fixtures: Fixture[]; index: number },
@@ -211,6 +215,7 @@ function ItemFields(
           }
         />
       )}
+      {fixture && !MOVES.includes(fixture.kind) && <Mates {...props} change={change} />}
       {form?.asks.pinned && (
         <HoleRow
           label={form.asks.pinned}
