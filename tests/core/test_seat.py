@@ -168,6 +168,58 @@ class Places(unittest.TestCase):
             self.place(Zero(of="holding"))
         self.assertEqual(refused.exception.code, "seat.zero_no_jaw")
 
+    def test_a_rim_gives_all_three(self):
+        """The rim of the hole at 10, 10 on top of the plate: its middle, whichever points it is drawn by."""
+        rims = [
+            one
+            for one in PART.edges
+            if one.kind == "circle" and all(abs(point[2] - 20) < 1e-6 for point in one.points)
+        ]
+        rim = min(rims, key=lambda one: math.dist(one.points[0], (10, 10, 20)))
+        ref = EdgeRef(edge=rim.number, at=tuple(np.mean(rim.points, axis=0)))
+        place = zero_place(Zero(of="rim", edge=ref), PART, BOXES, np.eye(3))
+        np.testing.assert_allclose(place, [10, 10, 20], atol=1e-6)
+        straight = next(one for one in PART.edges if one.kind == "line")
+        wrong = EdgeRef(edge=straight.number, at=tuple(np.mean(straight.points, axis=0)))
+        with self.assertRaises(BadInput) as refused:
+            zero_place(Zero(of="rim", edge=wrong), PART, BOXES, np.eye(3))
+        self.assertEqual(refused.exception.code, "seat.zero_not_round")
+
+    def test_pieces_of_the_holding_and_each_axis_by_itself(self):
+        boxes = {
+            **BOXES,
+            "jaws": ((-80.0, -3.0, 0.0), (80.0, 47.0, 12.0)),
+            "piece:pin": ((4.0, 4.0, -5.0), (16.0, 16.0, 8.0)),
+        }
+        middle = zero_place(Zero(of="jaws", x=-1, z=1), PART, boxes, np.eye(3))
+        np.testing.assert_allclose(middle, [-80, 22, 12])
+        pin = zero_place(Zero(of="piece", item="pin", z=1, offset=(0, 0, 1)), PART, boxes, np.eye(3))
+        np.testing.assert_allclose(pin, [10, 10, 9])
+        zero = Zero.model_validate(
+            {
+                "of": "several",
+                "parts": [
+                    {"axes": ["x"], "zero": {"of": "piece", "item": "pin"}},
+                    {"axes": ["y"], "zero": {"of": "jaws"}},
+                    {"axes": ["z"], "zero": {"of": "part", "z": -1}},
+                ],
+            }
+        )
+        np.testing.assert_allclose(zero_place(zero, PART, boxes, np.eye(3)), [10, 22, 0])
+        for missing in (Zero(of="jaws"), Zero(of="piece", item="pin")):
+            with self.assertRaises(BadInput) as refused:
+                zero_place(missing, PART, BOXES, np.eye(3))
+            self.assertEqual(refused.exception.code, "seat.zero_no_piece")
+        for wrong in (
+            {"of": "several"},
+            {"of": "piece"},
+            {"of": "rim"},
+            {"of": "several", "parts": [{"axes": ["x", "y"], "zero": {"of": "part"}}]},
+            {"of": "several", "parts": [{"axes": ["x", "y", "z"], "zero": {"of": "jaws"}}] * 2},
+        ):
+            with self.assertRaises(ValidationError):
+                Zero.model_validate(wrong)
+
     def test_zero_is_where_it_was_put(self):
         for flip in (False, True):
             rotation = lay(Seat(flip=flip, turn_deg=12), PART)

@@ -1666,6 +1666,21 @@ export interface components {
             prefers: -1 | 0 | 1;
         };
         /**
+         * AxisFrom
+         * @description What gives a zero some of its axes.
+         *
+         *     axes: those; zero: the place they are taken from.
+         */
+        AxisFrom: {
+            /**
+             * Axes
+             * @description those
+             */
+            axes: ("x" | "y" | "z")[];
+            /** @description the place they are taken from */
+            zero: components["schemas"]["Zero"];
+        };
+        /**
          * Bar
          * @description A round bar, or a tube with a bore, along an axis of the part.
          *
@@ -6249,6 +6264,8 @@ export interface components {
              *       "z": 1,
              *       "faces": [],
              *       "end": 0,
+             *       "item": "",
+             *       "parts": [],
              *       "offset": [
              *         0,
              *         0,
@@ -8445,6 +8462,8 @@ export interface components {
              *       "z": 1,
              *       "faces": [],
              *       "end": 0,
+             *       "item": "",
+             *       "parts": [],
              *       "offset": [
              *         0,
              *         0,
@@ -8559,12 +8578,14 @@ export interface components {
              *       "zero": {
              *         "end": 0,
              *         "faces": [],
+             *         "item": "",
              *         "of": "incoming",
              *         "offset": [
              *           0,
              *           0,
              *           0
              *         ],
+             *         "parts": [],
              *         "x": 0,
              *         "y": 0,
              *         "z": 1
@@ -11089,21 +11110,24 @@ export interface components {
          * @description Where zero is.
          *
          *     of: whose box; "hole", a hole's or boss's axis; "faces", where one to three plane faces meet;
-         *     "vertex", an end of an edge; "holding", the fixed jaw, which stays when the work changes. What those
-         *     leave open is taken from the incoming stock's box (of the jaw, for "holding").
+         *     "vertex", an end of an edge; "rim", the middle of a round edge, in its plane; "holding", the fixed jaw,
+         *     which stays when the work changes; "jaws", the room between both; "piece", an item of the holding, as a
+         *     pin; "several", each axis from a thing of its own. What those leave open is taken from the incoming
+         *     stock's box (of the jaw, for "holding").
          *     x, y, z: -1 low side, 0 middle, 1 high side, seen in the setup. For "holding": x along the jaw, z -1 what
          *     the work rests on, 1 the jaw's top. offset: from there, along the setup's axes, mm.
          *     hole: the round face, for "hole"; faces: the planes that meet, for "faces"; edge, end: the edge and which
-         *     of its ends, for "vertex".
+         *     of its ends, for "vertex", the round edge, for "rim"; item: of the holding, for "piece"; parts: for
+         *     "several".
          */
         Zero: {
             /**
              * Of
-             * @description whose box; "hole", a hole's or boss's axis; "faces", where one to three plane faces meet; "vertex", an end of an edge; "holding", the fixed jaw, which stays when the work changes. What those leave open is taken from the incoming stock's box (of the jaw, for "holding")
+             * @description whose box; "hole", a hole's or boss's axis; "faces", where one to three plane faces meet; "vertex", an end of an edge; "rim", the middle of a round edge, in its plane; "holding", the fixed jaw, which stays when the work changes; "jaws", the room between both; "piece", an item of the holding, as a pin; "several", each axis from a thing of its own. What those leave open is taken from the incoming stock's box (of the jaw, for "holding")
              * @default incoming
              * @enum {string}
              */
-            of: "billet" | "part" | "incoming" | "hole" | "faces" | "vertex" | "holding";
+            of: "billet" | "part" | "incoming" | "hole" | "faces" | "vertex" | "rim" | "holding" | "jaws" | "piece" | "several";
             /**
              * X
              * @description -1 low side, 0 middle, 1 high side, seen in the setup. For "holding": x along the jaw, z -1 what the work rests on, 1 the jaw's top
@@ -11133,15 +11157,27 @@ export interface components {
              * @default []
              */
             faces: components["schemas"]["FaceRef"][];
-            /** @description the edge and which of its ends, for "vertex" */
+            /** @description the edge and which of its ends, for "vertex", the round edge, for "rim" */
             edge?: components["schemas"]["EdgeRef"] | null;
             /**
              * End
-             * @description the edge and which of its ends, for "vertex"
+             * @description the edge and which of its ends, for "vertex", the round edge, for "rim"
              * @default 0
              * @enum {integer}
              */
             end: 0 | 1;
+            /**
+             * Item
+             * @description of the holding, for "piece"
+             * @default
+             */
+            item: string;
+            /**
+             * Parts
+             * @description for "several"
+             * @default []
+             */
+            parts: components["schemas"]["AxisFrom"][];
             /**
              * Offset
              * @description from there, along the setup's axes, mm

@@ -47,9 +47,9 @@ def found_by(zero: Zero, found: Found) -> By:
         return found.by
     if found.value is not None:
         return "by hand"
-    if zero.of == "holding":
+    if zero.of in ("holding", "jaws", "piece"):
         return "fixed point"
-    return "probe" if zero.of in ("hole", "faces", "vertex") else "edge"
+    return "probe" if zero.of in ("hole", "faces", "vertex", "rim", "several") else "edge"
 
 
 def stands_on(setup: Setup, fixtures: dict[str, Fixture]) -> tuple[str, ...]:

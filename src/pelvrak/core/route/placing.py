@@ -33,7 +33,7 @@ from pelvrak.core.route.report import (
     SetupReport,
 )
 from pelvrak.core.route.run import Run, in_work_frame
-from pelvrak.core.seat.seating import Boxes, lay, seat_work, zero_place
+from pelvrak.core.seat.seating import PIECE, Boxes, lay, seat_work, zero_place
 
 
 @dataclass
@@ -81,6 +81,7 @@ def place(
     held = held_in(run, setup, incoming_key, lying, density, cut)
     if held.facts.jaw is not None:
         boxes["jaw"] = held.facts.jaw
+    boxes |= _pieces_boxes(held.facts)
     zero_from_work = seat_work(setup.seat.zero, part, boxes, rotation)
     others = [zero_place(one.zero, part, boxes, rotation) + zero_from_work[:3, 3] for one in setup.seat.zeros]
     facts = in_frame(held.facts, zero_from_work[:3, 3])
@@ -94,6 +95,28 @@ def place(
     return Placed(
         zero_from_work, others, machine, facts, found, seen.min(axis=0), seen.max(axis=0), boxed, nest, solved
     )
+
+
+def _pieces_boxes(facts: HoldFacts) -> Boxes:
+    """The box of every item of a holding, and the room between the jaws of a vise, from what the work rests
+    on to their tops.
+    """
+    out: Boxes = {}
+    for piece in facts.pieces:
+        low, high = out.get(PIECE + piece.item, (piece.low, piece.high))
+        out[PIECE + piece.item] = (
+            as_vector(np.minimum(low, piece.low)),
+            as_vector(np.maximum(high, piece.high)),
+        )
+    moving = next((piece for piece in facts.pieces if piece.name == "moving jaw"), None)
+    if facts.jaw is not None and moving is not None:
+        ends = np.array(facts.jaw)
+        across = int(np.argmin((ends[1] - ends[0])[:2]))
+        before = moving.high[across] < ends[0, across] + 1e-6
+        near = moving.high[across] if before else moving.low[across]
+        ends[:, across] = sorted((near, ends[0 if before else 1, across]))
+        out["jaws"] = as_vector(ends[0]), as_vector(ends[1])
+    return out
 
 
 def _nested(

@@ -66,11 +66,26 @@ def resting(
     zero: Zero, part: Part, part_mesh: Mesh, billet: Mesh, rotation: Floats, stocks: Stocks
 ) -> list[Rest]:
     """Every surface a zero rests on. billet: its mesh; rotation: work directions to setup directions."""
-    if zero.of == "holding":
+    if zero.of in ("holding", "jaws", "piece"):
+        on = {"holding": "the fixed jaw", "jaws": "the middle between the jaws"}.get(zero.of, zero.item)
         nowhere: Vector = (0.0, 0.0, 0.0)
         return [
-            Rest(axis=axis, on="the fixed jaw", state="holding", work_axis=as_vector(row), place=nowhere)
+            Rest(axis=axis, on=on, state="holding", work_axis=as_vector(row), place=nowhere)
             for axis, row in zip("XYZ", rotation, strict=True)
+        ]
+    if zero.of == "several":
+        return [
+            rest
+            for one in zero.parts
+            for rest in resting(one.zero, part, part_mesh, billet, rotation, stocks)
+            if set(rest.axis.lower().split(", ")) & set(one.axes)
+        ]
+    if zero.of == "rim":
+        assert zero.edge is not None
+        rim = np.array(edge_of(part, zero.edge, "seat.zero").points)
+        rows = zip("XYZ", rotation, strict=True)
+        return [
+            rest for axis, row in rows for rest in _rest(axis, row, f"the rim E{zero.edge.edge}", rim, stocks)
         ]
     if zero.of == "vertex":
         assert zero.edge is not None

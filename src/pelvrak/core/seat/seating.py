@@ -95,19 +95,42 @@ class XByHoles(Frozen):
     second: FaceRef
 
 
-ZeroOf = Literal["billet", "part", "incoming", "hole", "faces", "vertex", "holding"]
+ZeroOf = Literal[
+    "billet", "part", "incoming", "hole", "faces", "vertex", "rim", "holding", "jaws", "piece", "several"
+]
+# What the box of a piece of the holding is kept under, with the item's id.
+PIECE = "piece:"
+
+
+class AxisFrom(Frozen):
+    """What gives a zero some of its axes.
+
+    axes: those; zero: the place they are taken from.
+    """
+
+    axes: Annotated[tuple[Literal["x", "y", "z"], ...], Field(min_length=1, max_length=3)]
+    zero: Zero
+
+    @model_validator(mode="after")
+    def _is_one_thing(self) -> AxisFrom:
+        if self.zero.of == "several":
+            raise ValueError("what gives an axis is one thing, and not several again")
+        return self
 
 
 class Zero(Frozen):
     """Where zero is.
 
     of: whose box; "hole", a hole's or boss's axis; "faces", where one to three plane faces meet;
-    "vertex", an end of an edge; "holding", the fixed jaw, which stays when the work changes. What those
-    leave open is taken from the incoming stock's box (of the jaw, for "holding").
+    "vertex", an end of an edge; "rim", the middle of a round edge, in its plane; "holding", the fixed jaw,
+    which stays when the work changes; "jaws", the room between both; "piece", an item of the holding, as a
+    pin; "several", each axis from a thing of its own. What those leave open is taken from the incoming
+    stock's box (of the jaw, for "holding").
     x, y, z: -1 low side, 0 middle, 1 high side, seen in the setup. For "holding": x along the jaw, z -1 what
     the work rests on, 1 the jaw's top. offset: from there, along the setup's axes, mm.
     hole: the round face, for "hole"; faces: the planes that meet, for "faces"; edge, end: the edge and which
-    of its ends, for "vertex".
+    of its ends, for "vertex", the round edge, for "rim"; item: of the holding, for "piece"; parts: for
+    "several".
     """
 
     of: ZeroOf = "incoming"
@@ -118,6 +141,8 @@ class Zero(Frozen):
     faces: Annotated[tuple[FaceRef, ...], Field(max_length=3)] = ()
     edge: EdgeRef | None = None
     end: Literal[0, 1] = 0
+    item: Annotated[str, Field(max_length=40)] = ""
+    parts: Annotated[tuple[AxisFrom, ...], Field(max_length=3)] = ()
     offset: tuple[Length, Length, Length] = (0.0, 0.0, 0.0)
 
     @model_validator(mode="after")
@@ -128,10 +153,19 @@ class Zero(Frozen):
             raise ValueError(
                 "a zero where faces meet needs one to three faces, and only that kind takes them"
             )
-        if (self.of == "vertex") != (self.edge is not None):
-            raise ValueError("a zero on a corner needs an edge that ends there, and only that kind takes one")
+        if (self.of in ("vertex", "rim")) != (self.edge is not None):
+            raise ValueError("a zero on a corner or a rim needs the edge, and only those kinds take one")
+        if (self.of == "piece") != bool(self.item):
+            raise ValueError("a zero on a piece of the holding needs its item, and only that kind takes one")
+        if (self.of == "several") != bool(self.parts):
+            raise ValueError("a zero of several things needs them, and only that kind takes them")
+        given = [axis for part in self.parts for axis in part.axes]
+        if self.parts and sorted(given) != ["x", "y", "z"]:
+            raise ValueError("each of X, Y and Z is given once: say for each axis what it is taken from")
         return self
 
+
+AxisFrom.model_rebuild()
 
 FoundBy = Literal["fixed point", "edge", "probe", "by hand"]
 
@@ -314,6 +348,21 @@ def zero_place(zero: Zero, part: Part, boxes: Boxes, rotation: Floats) -> Floats
                 "choose a vise first",
             )
         return _on_box(zero, *boxes["jaw"]) + offset
+    if zero.of in ("jaws", "piece"):
+        name = "jaws" if zero.of == "jaws" else PIECE + zero.item
+        if name not in boxes:
+            what = "no two jaws" if zero.of == "jaws" else f"no {zero.item!r}"
+            raise BadInput(
+                "seat.zero_no_piece",
+                "seat.zero",
+                f"there are {what} in this holding"
+                if zero.of == "jaws"
+                else f"there is {what} in this holding",
+                "choose another place for zero, or put it into the holding",
+            )
+        return _on_box(zero, *boxes[name]) + offset
+    if zero.of == "several":
+        return _each_axis(zero, part, boxes, rotation) + offset
     if zero.of in ("billet", "part", "incoming"):
         return _on_box(zero, *boxes[zero.of]) + offset
     place = _on_box(zero, *boxes["incoming"])
@@ -333,9 +382,37 @@ def zero_place(zero: Zero, part: Part, boxes: Boxes, rotation: Floats) -> Floats
         assert zero.edge is not None
         points = edge_of(part, zero.edge, "seat.zero").points
         place = rotation @ np.array(points[-1 if zero.end else 0])
+    elif zero.of == "rim":
+        assert zero.edge is not None
+        place = rotation @ rim_middle(part, zero.edge)
     elif zero.of == "faces":
         place = _where_faces_meet([face_of(part, ref, "seat.zero") for ref in zero.faces], rotation, place)
     return place + offset
+
+
+def _each_axis(zero: Zero, part: Part, boxes: Boxes, rotation: Floats) -> Floats:
+    """Each axis from the thing that gives it."""
+    place = np.zeros(3)
+    for one in zero.parts:
+        there = zero_place(one.zero, part, boxes, rotation)
+        for axis in one.axes:
+            place["xyz".index(axis)] = there["xyz".index(axis)]
+    return place
+
+
+def rim_middle(part: Part, ref: EdgeRef) -> Floats:
+    """The middle of a round edge, work frame. Raises BadInput for one that is not round."""
+    edge = edge_of(part, ref, "seat.zero")
+    if edge.kind != "circle" or len(edge.points) < 3:
+        raise BadInput(
+            "seat.zero_not_round", "seat.zero", f"edge {edge.number} is not round", "pick the rim of a hole"
+        )
+    a, b, c = (np.array(edge.points[i]) for i in (0, len(edge.points) // 3, 2 * len(edge.points) // 3))
+    # The circle through three points: its middle from the first, by their differences.
+    one, two = b - a, c - a
+    normal = np.cross(one, two)
+    to_middle = np.cross((one @ one) * two - (two @ two) * one, normal)
+    return np.asarray(a + to_middle / (2 * normal @ normal))
 
 
 def _where_faces_meet(faces: list[Face], rotation: Floats, place: Floats) -> Floats:

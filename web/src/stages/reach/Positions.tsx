@@ -240,7 +240,17 @@ function PositionCard(
                 void change(`zero ${which === 'own' ? 'of its own' : 'the setup’s'}`, (mine) => {
                   mine.zero =
                     which === 'own'
-                      ? { of: 'part', x: 0, y: 0, z: 1, faces: [], end: 0, offset: [0, 0, 0] }
+                      ? {
+                          of: 'part',
+                          x: 0,
+                          y: 0,
+                          z: 1,
+                          faces: [],
+                          end: 0,
+                          item: '',
+                          parts: [],
+                          offset: [0, 0, 0],
+                        }
                       : null
                 })
               }

@@ -262,6 +262,7 @@ export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
       )}
       <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Work zero, {setup.offset_register}</h3>
       <ZeroEditor
+        items={setup.hold.items}
         zero={seat.zero}
         part={part}
         change={(what, next) => edit(what, (own) => next(own.seat.zero))}
@@ -337,6 +338,7 @@ export function SeatSheet({ setup, plan, part, report, edit }: SheetProps) {
               </button>
             </div>
             <ZeroEditor
+              items={setup.hold.items}
               zero={one.zero}
               part={part}
               change={(what, next) =>

@@ -10,13 +10,55 @@ type Edit = (
   next: (own: Zero) => void,
 ) => ReturnType<Parameters<typeof NumberField>[0]['commit']>
 
-const NOTHING = { hole: null, faces: [], edge: null } as const
+const NOTHING = { hole: null, faces: [], edge: null, item: '', parts: [] } as const
+const AXES = ['x', 'y', 'z'] as const
+/** What can be said of a zero in one word, with nothing to pick. */
+const PLAIN = ['incoming', 'billet', 'part', 'holding', 'jaws']
+
+/** A zero whose axes all come from one thing, each on its own from then on. */
+const apart = (zero: Zero): Zero['parts'] => {
+  const { of, x, y, z } = zero
+  const plain = (PLAIN.includes(of) ? of : 'incoming') as 'incoming'
+  return AXES.map((axis) => ({
+    axes: [axis],
+    zero: { of: plain, x, y, z, faces: [], end: 0, offset: [0, 0, 0], item: '', parts: [] },
+  }))
+}
 
 /** Where one zero is: on what, which place of it, and how far from there. */
-export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | undefined; change: Edit }) {
-  const boxed = zero.of === 'billet' || zero.of === 'part' || zero.of === 'incoming'
+export function ZeroEditor(props: {
+  zero: Zero
+  part: Part | undefined
+  change: Edit
+  /** Items of the holding that a zero can be on. */
+  items?: readonly { id: string }[] | undefined
+  /** The axis it gives, where others give the rest. */
+  only?: (typeof AXES)[number]
+}) {
+  const { zero, part, change, only } = props
+  const items = props.items ?? []
+  const boxed = ['billet', 'part', 'incoming', 'jaws', 'piece'].includes(zero.of)
+  const spoken = (label: string) => (only ? `${only.toUpperCase()}: ${label.toLowerCase()}` : label)
   const choose = (of: Zero['of']) => {
-    if (of === 'hole')
+    if (of === 'several')
+      void change('zero by several things', (own) => {
+        const parts = apart(own)
+        Object.assign(own, { ...NOTHING, of, parts })
+      })
+    else if (of === 'piece')
+      void change(`zero on ${items[0]?.id ?? ''}`, (own) =>
+        Object.assign(own, { ...NOTHING, of, item: items[0]?.id ?? '' }),
+      )
+    else if (of === 'rim')
+      useAsking.setState({
+        asked: {
+          kind: 'edge',
+          prompt: 'Pick the round edge that zero is in the middle of',
+          serves: (edge) => (edge.kind === 'circle' ? null : 'this edge is not round'),
+          take: (edge) => void change('zero in a rim', (own) => Object.assign(own, { ...NOTHING, of, edge })),
+        },
+      })
+    else if (of === 'hole')
       useAsking.setState({
         asked: {
           kind: 'face',
@@ -52,9 +94,9 @@ export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | un
     })
   return (
     <>
-      <Row label="On">
+      <Row label={only ? `${only.toUpperCase()} from` : 'On'}>
         <Choice
-          label="Zero on"
+          label={spoken('Zero on')}
           value={zero.of}
           options={[
             { value: 'incoming', label: 'incoming stock' },
@@ -63,11 +105,47 @@ export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | un
             { value: 'hole', label: 'axis of a hole or boss' },
             { value: 'faces', label: 'where faces meet' },
             { value: 'vertex', label: 'a corner' },
+            { value: 'rim', label: 'the middle of a rim' },
             { value: 'holding', label: 'the fixed jaw' },
+            { value: 'jaws', label: 'between the jaws' },
+            ...(items.length ? [{ value: 'piece' as const, label: 'a piece of the holding' }] : []),
+            ...(only ? [] : [{ value: 'several' as const, label: 'each axis by itself' }]),
           ]}
           choose={choose}
         />
       </Row>
+      {zero.of === 'piece' && (
+        <Row label="Piece">
+          <Choice
+            label={spoken('Piece zero is on')}
+            value={zero.item}
+            options={items.map((one) => ({ value: one.id, label: one.id }))}
+            choose={(item) => void change(`zero on ${item}`, (own) => (own.item = item))}
+          />
+        </Row>
+      )}
+      {zero.of === 'rim' && zero.edge && (
+        <Row label="Rim">
+          <Computed>edge {zero.edge.edge}: its middle gives X, Y and Z</Computed>
+        </Row>
+      )}
+      {zero.of === 'several' &&
+        zero.parts.map((one, i) => (
+          <div key={one.axes.join()} className="border-l-2 border-rule pl-2">
+            <ZeroEditor
+              zero={one.zero}
+              part={part}
+              items={items}
+              only={AXES[i] ?? 'x'}
+              change={(what, next) =>
+                change(what, (own) => {
+                  const mine = own.parts[i]
+                  if (mine) next(mine.zero)
+                })
+              }
+            />
+          </div>
+        ))}
       {zero.of === 'faces' && (
         <Row label="Faces">
           <div className="flex flex-wrap items-center gap-2">
@@ -92,7 +170,21 @@ export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | un
           </Computed>
         </Row>
       )}
-      {boxed && (
+      {boxed && only && only !== 'z' && (
+        <Row label="Where">
+          <Segments
+            label={spoken('Zero side')}
+            value={zero[only]}
+            options={[
+              { value: -1, label: only === 'x' ? 'left' : 'front' },
+              { value: 0, label: 'middle' },
+              { value: 1, label: only === 'x' ? 'right' : 'back' },
+            ]}
+            choose={(side) => void change(`zero ${only}`, (own) => (own[only] = side))}
+          />
+        </Row>
+      )}
+      {boxed && !only && (
         <Row label="Where">
           <ZeroPad
             zero={zero}
@@ -100,7 +192,7 @@ export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | un
           />
         </Row>
       )}
-      {zero.of === 'holding' && (
+      {zero.of === 'holding' && (!only || only === 'x') && (
         <Row label="Along the jaw">
           <Segments
             label="Zero along the jaw"
@@ -114,13 +206,13 @@ export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | un
           />
         </Row>
       )}
-      {zero.of !== 'vertex' && (
+      {!['vertex', 'rim', 'several'].includes(zero.of) && (!only || only === 'z') && (
         <Row label="Height">
           <Segments
-            label="Zero height"
+            label={spoken('Zero height')}
             value={zero.z}
             options={
-              zero.of === 'holding'
+              zero.of === 'holding' || zero.of === 'jaws'
                 ? [
                     { value: 1, label: 'jaw top' },
                     { value: -1, label: 'what it rests on' },
@@ -135,20 +227,22 @@ export function ZeroEditor({ zero, part, change }: { zero: Zero; part: Part | un
           />
         </Row>
       )}
-      <Row label="From there">
-        <div className="grid grid-cols-3 gap-1">
-          {(['X', 'Y', 'Z'] as const).map((axis, d) => (
-            <NumberField
-              key={axis}
-              label={`Zero offset ${axis}`}
-              value={zero.offset[d]}
-              unit={axis}
-              measure="mm"
-              commit={(value) => change(`zero offset ${axis}`, (own) => (own.offset[d] = value))}
-            />
-          ))}
-        </div>
-      </Row>
+      {!only && (
+        <Row label="From there">
+          <div className="grid grid-cols-3 gap-1">
+            {(['X', 'Y', 'Z'] as const).map((axis, d) => (
+              <NumberField
+                key={axis}
+                label={`Zero offset ${axis}`}
+                value={zero.offset[d]}
+                unit={axis}
+                measure="mm"
+                commit={(value) => change(`zero offset ${axis}`, (own) => (own.offset[d] = value))}
+              />
+            ))}
+          </div>
+        </Row>
+      )}
     </>
   )
 }
