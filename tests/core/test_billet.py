@@ -290,6 +290,33 @@ class Castings(unittest.TestCase):
         lying = placed(crooked, Model(file="x", turn=found.turn, move=found.move))
         self.assertTrue(np.allclose(lying.vertices.min(axis=0), [-2, -2, -2], atol=0.15))
 
+    def test_rough_faces_come_to_lie_on_their_own(self):
+        """A casting 64 × 44 × 23 whose underside stays: against every place on a grid of a quarter
+        millimetre, by closed form.
+        """
+        exact = model_of_solid(solids.box((-2, -2, 0), (62, 42, 23)), "", "MM").mesh
+        off = Mesh(exact.vertices + [1.5, -1.0, 0.7], exact.triangles, exact.label)
+        under = next(f.number for f in PART.part.faces if f.normal == (0.0, 0.0, -1.0))
+        found = best_place(PART, off, (0.0, 0.0, 0.0), (0.0, 0.0, 0.0), [under])
+        steps = np.arange(-3, 3.01, 0.25)
+        x, y, z = np.meshgrid(steps, steps, steps, indexing="ij")
+        cover = np.minimum.reduce([2 - np.abs(x), 2 - np.abs(y), 3 + z])
+        best = float((cover - 10 * np.abs(z)).max())
+        self.assertLess(found.datums_off, 0.05)
+        self.assertEqual(best, 2.0)
+        self.assertGreater(found.cover - 10 * found.datums_off, best - 0.2)
+        self.assertAlmostEqual(found.move[2], -0.7, delta=0.05)
+        refused(
+            self,
+            "billet.nothing_to_cut",
+            best_place,
+            PART,
+            off,
+            (0.0,) * 3,
+            (0.0,) * 3,
+            [face.number for face in PART.part.faces],
+        )
+
     def test_too_small_a_casting_is_refused_or_its_lack_is_told(self):
         small = trimesh.creation.box((50, 30, 10))
         tiny = Mesh(np.array(small.vertices), np.array(small.faces, np.int64), np.zeros(12, np.int64))

@@ -2152,7 +2152,7 @@ export interface components {
         /**
          * CastingPlace
          * @description Where a casting lies best: degrees about x, then y, then z, then mm; the thinnest cover it gives, mm,
-         *     and where.
+         *     and where; how far faces that stay as they came then lie off it.
          */
         CastingPlace: {
             /** Turn */
@@ -2175,6 +2175,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Datums Off */
+            datums_off?: number | null;
         };
         /**
          * Chain
@@ -2938,7 +2940,7 @@ export interface components {
          * @description The last outgoing stock against the part; volumes mm³, distances mm.
          *
          *     stated_error_mm: differences up to this can be the resolution's; undrawn_mm: how far edges thinner than
-         *     the rays' distance stand out of their picture.
+         *     the rays' distance stand out of their picture; as_came_mm3: what stands on faces that stay as they came.
          */
         ComparisonReport: {
             /** Key */
@@ -2957,6 +2959,12 @@ export interface components {
              * @default 0
              */
             undrawn_mm: number;
+            /**
+             * As Came Mm3
+             * @description what stands on faces that stay as they came
+             * @default 0
+             */
+            as_came_mm3: number;
             /**
              * Stated Error Mm
              * @description differences up to this can be the resolution's
@@ -7033,7 +7041,7 @@ export interface components {
         /**
          * PartFile
          * @description The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts:
-         *     tolerances and threads typed on its faces.
+         *     tolerances and threads typed on its faces; as_came: faces that stay as they came, rough.
          *
          *     revision: letter or number of the drawing's state.
          */
@@ -7060,6 +7068,12 @@ export interface components {
              * @default []
              */
             callouts: components["schemas"]["Callout"][];
+            /**
+             * As Came
+             * @description faces that stay as they came, rough
+             * @default []
+             */
+            as_came: components["schemas"]["FaceRef"][];
         };
         /**
          * PartState

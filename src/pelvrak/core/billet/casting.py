@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.optimize import minimize
 from scipy.spatial.transform import Rotation
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
@@ -14,27 +16,37 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.visibility import places_on
-from pelvrak.core.stock.compare import poly_data
+from pelvrak.core.stock.compare import Rough, poly_data
 
 MOST_POINTS = 1500
 # How sharply the least cover counts above the others while searching, 1/mm, in turn.
 SHARPNESS = (1.0, 4.0, 20.0)
+# What a millimetre of datums off their rough faces counts against one of cover.
+DATUM = 10.0
+# What lies nearer to a face that stays as it came is not asked for its cover, mm.
+BESIDE_MM = 4.0
 
 
 @dataclass(frozen=True)
 class Placement:
     """Where to put the casting (degrees about x, then y, then z, then mm) and the least cover it then gives,
-    mm (below 0: missing).
+    mm (below 0: missing). datums_off: how far the faces that stay as they came lie off it in the root of the
+    mean square, mm; None where there are none.
     """
 
     turn: Vector
     move: Vector
     cover: float
     thinnest_at: Vector
+    datums_off: float | None = None
 
 
-def best_place(part: PartModel, casting: Mesh, turn: Vector, move: Vector) -> Placement:
-    """The placement near a first one at which the thinnest cover over the whole part is greatest.
+def best_place(
+    part: PartModel, casting: Mesh, turn: Vector, move: Vector, as_came: Collection[int] = ()
+) -> Placement:
+    """The placement near a first one at which the thinnest cover over all faces to be cut is greatest, and
+    those that stay as they came (as_came) lie on the casting's own: a millimetre of theirs counts DATUM
+    times one of cover.
 
     Searched by Nelder and Mead's simplex over a smooth minimum of the signed distances, sharpened in steps.
     Raises BadInput when the casting is smaller than the part in every position (its volume is).
@@ -48,9 +60,7 @@ def best_place(part: PartModel, casting: Mesh, turn: Vector, move: Vector) -> Pl
             f"it holds {volume(casting) / 1000:.2f} cm³, the part {part.part.volume_mm3 / 1000:.2f} cm³",
             "choose the casting of this part, in its unit",
         )
-    points, _, _ = places_on(part.mesh, len(part.part.faces))
-    points = np.concatenate([points, part.mesh.vertices[np.unique(part.mesh.triangles)]])
-    points = points[:: max(1, len(points) // MOST_POINTS)]
+    points, rough = _places(part, as_came)
     distance = vtkImplicitPolyDataDistance()
     distance.SetInput(poly_data(casting))
     middle, size = points.mean(axis=0), float(np.ptp(points, axis=0).max())
@@ -71,8 +81,10 @@ def best_place(part: PartModel, casting: Mesh, turn: Vector, move: Vector) -> Pl
 
         def thinness(place: Floats, sharp: float = sharp) -> float:
             cover = covers(place)
-            least = float(cover.min())
-            return -least + float(np.log(np.exp(-sharp * (cover - least)).mean())) / sharp
+            off = float(np.sqrt((cover[rough] ** 2).mean())) if rough.any() else 0.0
+            cut = cover[~rough]
+            least = float(cut.min())
+            return DATUM * off - least + float(np.log(np.exp(-sharp * (cut - least)).mean())) / sharp
 
         result = minimize(
             thinness,
@@ -81,15 +93,40 @@ def best_place(part: PartModel, casting: Mesh, turn: Vector, move: Vector) -> Pl
             options={"initial_simplex": best + start, "maxfev": 400, "xatol": 0.002, "fatol": 0.001},
         )
         best, start = result.x, start / 4
-    if covers(best).min() < covers(np.zeros(6)).min():
+    if not rough.any() and covers(best).min() < covers(np.zeros(6)).min():
         best = np.zeros(6)
     cover = covers(best)
+    thinnest = int(np.argmin(np.where(rough, np.inf, cover)))
     rotation = Rotation.from_rotvec(best[:3] / size * 2)
     whole = rotation * Rotation.from_euler("xyz", turn, degrees=True)
     shift = rotation.apply(np.array(move) - middle) + middle + best[3:]
     return Placement(
         as_vector(np.round(whole.as_euler("xyz", degrees=True), 5) + 0.0),
         as_vector(np.round(shift, 4) + 0.0),
-        float(cover.min()),
-        as_vector(points[int(np.argmin(cover))]),
+        float(cover[thinnest]),
+        as_vector(points[thinnest]),
+        float(np.sqrt((cover[rough] ** 2).mean())) if rough.any() else None,
     )
+
+
+def _places(part: PartModel, as_came: Collection[int]) -> tuple[Floats, NDArray[np.bool_]]:
+    """Places on the part, (n, 3), and which of them lie on faces that stay as they came. Raises BadInput
+    where no other face is left.
+    """
+    points, _, faces = places_on(part.mesh, len(part.part.faces))
+    rough = np.isin(faces, list(as_came))
+    if rough.all():
+        raise BadInput(
+            "billet.nothing_to_cut",
+            "part.as_came",
+            "every face stays as it came",
+            "leave out those that are cut",
+        )
+    points = np.concatenate([points, part.mesh.vertices[np.unique(part.mesh.triangles)]])
+    rough = np.concatenate([rough, np.zeros(len(points) - len(rough), np.bool_)])
+    if rough.any():
+        # By a rough face the casting's own is the nearest: it says nothing of what covers the others.
+        kept = rough | (Rough(part.mesh, as_came).nearer(points) < -BESIDE_MM)
+        points, rough = points[kept], rough[kept]
+    step = max(1, len(points) // MOST_POINTS)
+    return points[::step], rough[::step]

@@ -19,13 +19,15 @@ from pelvrak.core.geometry.visibility import places_on
 from pelvrak.core.route.pictures import surface_of, volume_of
 from pelvrak.core.route.pieces import FACTS, FIELD, PART, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.report import BilletReport
-from pelvrak.core.route.run import Run, part_result
-from pelvrak.core.stock.compare import signed_distance
+from pelvrak.core.route.run import Run, as_came, part_result
+from pelvrak.core.stock.compare import Rough, signed_distance
 from pelvrak.core.stock.field import error_of, grid_around, memory_estimate
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, minus, volume_without
 from pelvrak.core.stock.surface import surface
 
 INCH_MM = 25.4
+# So near the rim of a face that stays as it came nothing is said of cover, mm.
+ROUGH_RIM_MM = 1.0
 # The longest side of a stock against the part's, where the two are of one unit: stocks are a little larger.
 LIKE_PART = (0.95, 4.0)
 
@@ -48,13 +50,16 @@ class BilletGiven:
 
 @dataclass(frozen=True)
 class CoverGiven:
-    """A billet's stock and the part it has to cover; cell: distance of the rays, mm."""
+    """A billet's stock and the part it has to cover; cell: distance of the rays, mm; as_came: faces that need
+    no cover.
+    """
 
     stock: Content
     part: Content
     low: tuple[float, ...]
     high: tuple[float, ...]
     cell: float
+    as_came: tuple[int, ...]
 
 
 def _billet(given: BilletGiven, reads: Reads) -> Pieces:
@@ -83,7 +88,13 @@ def _covered(given: CoverGiven, reads: Reads) -> Pieces:
     wanted, there = field_of_mesh(both, part.mesh), field_of_mesh(both, stock)
     missing = volume_without(wanted, there, known)
     lacking = surface(minus(wanted, there), SIMPLIFY_MM).vertices if missing > 0 else np.zeros((0, 3))
-    points = np.concatenate([places_on(part.mesh, len(part.part.faces))[0], part.mesh.vertices, lacking])
+    places, _, faces = places_on(part.mesh, len(part.part.faces))
+    points = np.concatenate([places[~np.isin(faces, given.as_came)], part.mesh.vertices, lacking])
+    if given.as_came:
+        # By the rim of a rough face the stock may lack as much as that face is off.
+        points = points[Rough(part.mesh, given.as_came).nearer(points) < -ROUGH_RIM_MM]
+        if not len(points):
+            return {FACTS: {"short": 0.0, "missing": 0.0, "place": (0.0, 0.0, 0.0), "known": known}}
     short = signed_distance(points, stock)
     worst = int(np.argmax(short))
     facts = {
@@ -96,7 +107,7 @@ def _covered(given: CoverGiven, reads: Reads) -> Pieces:
 
 
 BILLET = Step("billet", 2, BilletGiven, _billet)
-COVER = Step("billet cover", 1, CoverGiven, _covered)
+COVER = Step("billet cover", 2, CoverGiven, _covered)
 
 
 def billet_report(run: Run, density: float) -> BilletReport:
@@ -193,7 +204,12 @@ def cover_of(run: Run, raw: Raw, key: str, code: str, said: str) -> list[Finding
     """Where a stock does not cover the part. key: of its result; said: what it is called."""
     stock = surface_of(run.engine, key).content(SURFACE)
     given = CoverGiven(
-        stock, run.part_content, as_vector(raw.low), as_vector(raw.high), run.plan.resolution_mm
+        stock,
+        run.part_content,
+        as_vector(raw.low),
+        as_vector(raw.high),
+        run.plan.resolution_mm,
+        as_came(run),
     )
     facts = run.engine.run(COVER, given, "billet round the part").value(FACTS)
     if facts["short"] <= facts["known"]:

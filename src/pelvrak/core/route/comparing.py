@@ -13,25 +13,30 @@ from pelvrak.core.route.meant import MeantGiven, meant_sweep
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, FIELD, PART, PICTURE, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.report import ComparisonReport
-from pelvrak.core.route.run import Run
+from pelvrak.core.route.run import Run, as_came
 from pelvrak.core.stock.compare import Meant, compare
 from pelvrak.core.stock.field import error_of
 
 
 @dataclass(frozen=True)
 class CompareGiven:
-    """A stock, its surface, and the part it is held against. meant: cuts into the part that are wanted."""
+    """A stock, its surface, and the part it is held against. meant: cuts into the part that are wanted;
+    as_came: faces of the part that stay as they came.
+    """
 
     part: Content
     stock: Content
     surface: Content
     meant: tuple[MeantGiven, ...]
+    as_came: tuple[int, ...]
 
 
 def _compared(given: CompareGiven, reads: Reads) -> Pieces:
     mesh = reads.read(given.surface, SURFACE)
     meant = [Meant(meant_sweep(one, reads), one.maker) for one in given.meant]
-    result = compare(reads.read(given.stock, FIELD), mesh, reads.read(given.part, PART).mesh, meant)
+    result = compare(
+        reads.read(given.stock, FIELD), mesh, reads.read(given.part, PART).mesh, meant, given.as_came
+    )
     facts = {
         "left_volume_mm3": result.left_volume_mm3,
         "gouge_volume_mm3": result.gouge_volume_mm3,
@@ -39,20 +44,22 @@ def _compared(given: CompareGiven, reads: Reads) -> Pieces:
         "max_gouge_mm": result.max_gouge_mm,
         "left_at": result.left_at.tolist(),
         "gouge_at": result.gouge_at.tolist(),
+        "as_came_mm3": result.as_came_mm3,
         "undrawn_mm": result.undrawn_mm,
         "undrawn_at": result.undrawn_at.tolist(),
     }
     return {PICTURE: to_glb(result.surface, crease_lines(mesh, by_label=False), result.away), FACTS: facts}
 
 
-COMPARE = Step("compare", 3, CompareGiven, _compared)
+COMPARE = Step("compare", 4, CompareGiven, _compared)
 
 
 def compared(run: Run, key: str) -> ComparisonReport:
     """The comparison of the last outgoing stock, and what is left on or cut into."""
     stock = Result(key, run.engine).content(FIELD)
     surface = surface_of(run.engine, key).content(SURFACE)
-    made = run.step(COMPARE, CompareGiven(run.part_content, stock, surface, tuple(run.meant)), "compare")
+    given = CompareGiven(run.part_content, stock, surface, tuple(run.meant), as_came(run))
+    made = run.step(COMPARE, given, "compare")
     facts = made.value(FACTS)
     stated = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
     last = next(one.name for one in reversed(run.plan.setups) if one.makes is None)
@@ -102,6 +109,13 @@ def compared(run: Run, key: str) -> ComparisonReport:
         findings=tuple(findings),
         **{
             name: facts[name]
-            for name in ("left_volume_mm3", "gouge_volume_mm3", "max_left_mm", "max_gouge_mm", "undrawn_mm")
+            for name in (
+                "left_volume_mm3",
+                "gouge_volume_mm3",
+                "max_left_mm",
+                "max_gouge_mm",
+                "undrawn_mm",
+                "as_came_mm3",
+            )
         },
     )

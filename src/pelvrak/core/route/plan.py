@@ -16,7 +16,7 @@ from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput, json_from, plain, refuse_unkept
 from pelvrak.core.geometry.callout import Callout
-from pelvrak.core.geometry.part import Frozen
+from pelvrak.core.geometry.part import FaceRef, Frozen
 from pelvrak.core.holding.hold import Hold
 from pelvrak.core.holding.kinds import Fixture, Ident
 from pelvrak.core.machine.machine import Machine, Register
@@ -28,7 +28,7 @@ Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 class PartFile(Frozen):
     """The part to be made. file: beside the plan document; sha256: of its bytes, once known; callouts:
-    tolerances and threads typed on its faces.
+    tolerances and threads typed on its faces; as_came: faces that stay as they came, rough.
 
     revision: letter or number of the drawing's state.
     """
@@ -37,6 +37,7 @@ class PartFile(Frozen):
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")] | None = None
     revision: Annotated[str, Field(max_length=20)] = "A"
     callouts: Annotated[tuple[Callout, ...], Field(max_length=500)] = ()
+    as_came: Annotated[tuple[FaceRef, ...], Field(max_length=2000)] = ()
 
 
 class Makes(Frozen):

@@ -279,7 +279,7 @@ class ComparisonReport(Frozen):
     """The last outgoing stock against the part; volumes mm³, distances mm.
 
     stated_error_mm: differences up to this can be the resolution's; undrawn_mm: how far edges thinner than
-    the rays' distance stand out of their picture.
+    the rays' distance stand out of their picture; as_came_mm3: what stands on faces that stay as they came.
     """
 
     key: str
@@ -288,6 +288,7 @@ class ComparisonReport(Frozen):
     max_left_mm: float
     max_gouge_mm: float
     undrawn_mm: float = 0.0
+    as_came_mm3: float = 0.0
     stated_error_mm: float
     findings: tuple[Finding, ...] = ()
 

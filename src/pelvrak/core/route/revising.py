@@ -63,6 +63,7 @@ _WORDS = {
     "floor": "floor",
     "zeros": "zero",
     "callouts": "tolerance",
+    "as_came": "left as it came",
 }
 
 

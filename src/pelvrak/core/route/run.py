@@ -120,6 +120,12 @@ def part_result(data: bytes, name: str, engine: Engine) -> Result:
     return engine.keep(READ_PART, FileGiven(hashlib.sha256(data).hexdigest()), read)
 
 
+def as_came(run: Run) -> tuple[int, ...]:
+    """Numbers of the faces that stay as they came."""
+    count = len(run.part.part.faces)
+    return tuple(sorted({ref.face for ref in run.plan.part.as_came if ref.face < count}))
+
+
 def mesh_in(data: bytes, name: str, engine: Engine) -> Mesh:
     """The surface of what a model file holds."""
     return part_result(data, name, engine).value(PART).mesh

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 
 import manifold3d
@@ -26,6 +26,8 @@ SPACING_MM = 1.8
 # most.
 BETWEEN = 4
 MOST_TRIANGLES = 2000
+# Places so nearly alike far from two faces stand over both, mm.
+TIE_MM = 1e-6
 Known = Callable[[Floats, Floats], Floats]
 
 
@@ -37,6 +39,7 @@ class Comparison:
     positive where material is left. max_left_mm and max_gouge_mm are zero or positive, and at sharp edges no
     more than the rays bear out; left_at and gouge_at: where they are, work frame. undrawn_mm: how far
     material stands out of the drawn surface where it is thinner than the rays' distance; undrawn_at: where.
+    as_came_mm3: what stands on faces that stay as they came, and is not counted as left.
     """
 
     surface: Mesh
@@ -49,6 +52,7 @@ class Comparison:
     gouge_at: Floats
     undrawn_mm: float
     undrawn_at: Floats
+    as_came_mm3: float = 0.0
 
 
 def poly_data(mesh: Mesh) -> vtkPolyData:
@@ -156,10 +160,60 @@ class Meant:
     maker: int
 
 
-def compare(field: RayField, surface: Mesh, part: Mesh, meant: Sequence[Meant] = ()) -> Comparison:
+def _but_for(rough: Rough | None, known: Known) -> Known:
+    """What is known of depths, with none where a face stays as it came."""
+    if rough is None:
+        return known
+
+    def depths(points: Floats, deep: Floats) -> Floats:
+        return np.where(rough(points), 0.0, known(points, deep))
+
+    return depths
+
+
+class Rough:
+    """Which places stand over faces of the part that stay as they came: those no other face is nearer to."""
+
+    def __init__(self, part: Mesh, faces: Collection[int]) -> None:
+        own = np.isin(part.label, list(faces))
+        self.rough, self.others = (
+            Mesh(part.vertices, part.triangles[some], part.label[some]) for some in (own, ~own)
+        )
+
+    def nearer(self, points: Floats) -> Floats:
+        """By how much the nearest other face is farther than the nearest rough one, mm, (n,)."""
+        if not len(points) or not len(self.others.triangles) or not len(self.rough.triangles):
+            return np.full(len(points), np.inf if len(self.rough.triangles) else -np.inf)
+        away = [np.abs(signed_distance(points, mesh)) for mesh in (self.others, self.rough)]
+        return np.asarray(away[0] - away[1])
+
+    def __call__(self, points: Floats) -> NDArray[np.bool_]:
+        """Bool (n,) of points (n, 3)."""
+        return np.asarray(self.nearer(points) > -TIE_MM)
+
+
+def _volume_on(difference: RayField, here: Callable[[Floats], NDArray[np.bool_]]) -> float:
+    """Volume of the stretches of a field whose middles are somewhere, mm³: the mean of the three bundles."""
+    grid, total = difference.grid, 0.0
+    for b in difference.bundles:
+        row, column, slot = np.nonzero(np.arange(b.capacity) < b.count[:, :, None])
+        low, high = (b.position[row, column, 2 * slot + side].astype(float) for side in (0, 1))
+        middle = np.empty((len(low), 3))
+        middle[:, b.axis] = (low + high) / 2
+        for lateral, index in (((b.axis + 1) % 3, column), ((b.axis + 2) % 3, row)):
+            middle[:, lateral] = grid.origin[lateral] + grid.cell * index
+        counts = (high - low > LEAST_MM) & here(middle)
+        total += float((high - low)[counts].sum())
+    return total * grid.cell**2 / 3
+
+
+def compare(
+    field: RayField, surface: Mesh, part: Mesh, meant: Sequence[Meant] = (), as_came: Collection[int] = ()
+) -> Comparison:
     """Compare the stock (its field and its surface) with the part's mesh, all in the work frame.
 
     meant: what of the part is to be gone too: cut there it is no gouge, and not cut there it is left.
+    as_came: faces of the part on which what stands is no material left.
     """
     wanted = field_of_mesh(field.grid, part)
     for one in meant:
@@ -173,9 +227,14 @@ def compare(field: RayField, surface: Mesh, part: Mesh, meant: Sequence[Meant] =
         kept = ~near[whole.triangles].any(axis=1)
         used, corners = np.unique(whole.triangles[kept], return_inverse=True)
         whole = Mesh(whole.vertices[used], corners.reshape(-1, 3), whole.label[kept])
+    rough = Rough(part, as_came) if as_came else None
+    if rough is not None:
+        over_rough = (away > 0) & rough(fine.vertices)
+        away[over_rough] = 0.0
     thin = between_nodes(field)
     places = np.concatenate([along(crease_lines(part, by_label=False), field.grid.cell / 2), thin])
-    over = Witness(places, field, wanted, minus(field, wanted)).depths
+    standing = minus(field, wanted)
+    over = _but_for(rough, Witness(places, field, wanted, standing).depths)
     under = Witness(places, wanted, field, minus(wanted, field)).depths
     left = farthest(fine, away, 1.0, part, over)
     gouge = max(
@@ -190,10 +249,11 @@ def compare(field: RayField, surface: Mesh, part: Mesh, meant: Sequence[Meant] =
         # What is not drawn may be material left, too.
         beyond = over(thin, signed_distance(thin, part))
         left = max(left, (float(beyond.max()), thin[int(np.argmax(beyond))]), key=lambda found: found[0])
+    as_came_mm3 = 0.0 if rough is None else _volume_on(standing, rough)
     return Comparison(
         fine,
         away,
-        left_volume_mm3=volume_without(field, wanted, LEAST_MM),
+        left_volume_mm3=max(0.0, volume_without(field, wanted, LEAST_MM) - as_came_mm3),
         gouge_volume_mm3=volume_without(wanted, field, LEAST_MM),
         max_left_mm=left[0],
         max_gouge_mm=gouge[0],
@@ -201,4 +261,5 @@ def compare(field: RayField, surface: Mesh, part: Mesh, meant: Sequence[Meant] =
         gouge_at=gouge[1],
         undrawn_mm=undrawn[0],
         undrawn_at=undrawn[1],
+        as_came_mm3=as_came_mm3,
     )

@@ -86,13 +86,14 @@ class Measure(BaseModel):
 
 class CastingPlace(BaseModel):
     """Where a casting lies best: degrees about x, then y, then z, then mm; the thinnest cover it gives, mm,
-    and where.
+    and where; how far faces that stay as they came then lie off it.
     """
 
     turn: Vector
     move: Vector
     cover: float
     thinnest_at: Vector
+    datums_off: float | None = None
 
 
 class Revise(BaseModel):

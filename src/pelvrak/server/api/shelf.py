@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response, UploadFile
@@ -108,5 +109,13 @@ def casting_place(project_id: ProjectId) -> CastingPlace:
             "the billet is no model that has been read",
             "choose a model file first",
         )
-    found = best_place(part, model.mesh, billet.turn, billet.move)
-    return CastingPlace(turn=found.turn, move=found.move, cover=found.cover, thinnest_at=found.thinnest_at)
+    mesh = replace(model.mesh, vertices=billet.scale * model.mesh.vertices)
+    rough = [ref.face for ref in plan.part.as_came]
+    found = best_place(part, mesh, billet.turn, billet.move, rough)
+    return CastingPlace(
+        turn=found.turn,
+        move=found.move,
+        cover=found.cover,
+        thinnest_at=found.thinnest_at,
+        datums_off=found.datums_off,
+    )

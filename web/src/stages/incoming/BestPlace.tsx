@@ -14,10 +14,12 @@ export function BestPlace({ project, hand }: { project: ProjectState; hand: Hand
         api.GET('/api/projects/{project_id}/casting', { params: { path: { project_id: project.id } } }),
       )
       await hand.change('best placement', (own) => Object.assign(own, { turn: found.turn, move: found.move }))
+      const datums =
+        found.datums_off == null ? '' : `; rough faces ${round(found.datums_off, 2)} mm off their own`
       setSaid(
-        found.cover >= 0
+        (found.cover >= 0
           ? `thinnest cover ${round(found.cover, 2)} mm`
-          : `${round(-found.cover, 2)} mm is missing wherever it lies`,
+          : `${round(-found.cover, 2)} mm is missing wherever it lies`) + datums,
       )
     } catch (refusal) {
       setSaid(refusal instanceof Refusal ? sentence(refusal.problem) : 'the server does not answer')

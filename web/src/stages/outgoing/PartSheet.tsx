@@ -53,6 +53,7 @@ export function PartSheet({
         </>
       )}
       <Picked part={part} />
+      <AsCame project={project} part={part} commit={commit} />
       <Callouts project={project} part={part} commit={commit} />
       <NewRevision project={project} />
       {report?.comparison && <ComparisonFacts project={project} />}
@@ -107,6 +108,51 @@ function Picked({ part }: { part: Part | undefined }) {
   )
 }
 
+/** Faces that stay rough, as the casting or the bar came: nothing on them is counted as left. */
+function AsCame({ project, part, commit }: Parameters<typeof PartSheet>[0]) {
+  const picked = useAsking((view) => view.picked)
+  const faces = project.plan.part.as_came
+  const face = picked && part?.faces[picked.face]
+  const stays = !!face && faces.some((one) => one.face === face.number)
+  if (!faces.length && !face) return null
+  const drop = (number: number) =>
+    void commit(`face ${number} is cut`, (draft) => {
+      draft.part.as_came = draft.part.as_came.filter((one) => one.face !== number)
+    })
+  return (
+    <Row label="As it came">
+      <div className="flex flex-wrap items-center gap-1">
+        {faces.map((one) => (
+          <span key={one.face} className="figures border border-rule bg-white pl-1.5">
+            F{one.face}
+            <button
+              type="button"
+              aria-label={`Face ${one.face} is cut`}
+              className="px-1 text-soft hover:text-trouble"
+              onClick={() => drop(one.face)}
+            >
+              ×
+            </button>
+          </span>
+        ))}
+        {face && !stays && (
+          <button
+            type="button"
+            className="knob text-[12.5px]"
+            onClick={() =>
+              void commit(`face ${face.number} stays as it came`, (draft) => {
+                draft.part.as_came.push({ face: face.number, at: face.centre })
+              })
+            }
+          >
+            F{face.number} stays as it came
+          </button>
+        )}
+      </div>
+    </Row>
+  )
+}
+
 /** The last outgoing stock against the part, as numbers, with the switch for the coloured picture. */
 export function ComparisonFacts({ project }: { project: ProjectState }) {
   const view = useFields(useShown, 'compare')
@@ -119,6 +165,11 @@ export function ComparisonFacts({ project }: { project: ProjectState }) {
         <Computed>
           {round(comparison.max_left_mm, 3)} mm at most · {round(comparison.left_volume_mm3, 0)} mm³
         </Computed>
+        {comparison.as_came_mm3 > 0 && (
+          <div className="text-soft">
+            and {round(comparison.as_came_mm3, 0)} mm³ on faces that stay as they came
+          </div>
+        )}
       </Row>
       <Row label="Cut into">
         <Computed>
