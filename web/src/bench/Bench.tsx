@@ -18,7 +18,7 @@ import { measure, useAsking } from '../state/asking'
 import { useClock } from '../state/clock'
 import { useEditing } from '../state/editing'
 import { useFields } from '../state/fields'
-import { LAYERS, type Look, lookFrom, toggle, useShown, cutThrough } from '../state/picture'
+import { CORNERS, LAYERS, type Look, lookFrom, toggle, useShown, cutThrough } from '../state/picture'
 import { useRoute } from '../state/route'
 import { clock, round } from '../ui/words'
 import { PULLED } from '../stages/incoming/billet'
@@ -57,6 +57,8 @@ const LOOKS: { look: Look; name: string }[] = [
   { look: 'left', name: 'Left' },
   { look: 'right', name: 'Right' },
   { look: 'back', name: 'Back' },
+  { look: 'corner', name: 'Corner' },
+  { look: 'fit', name: 'Fit' },
   { look: 'pick', name: 'Square to pick' },
 ]
 
@@ -137,6 +139,7 @@ export function Bench({ project }: { project: ProjectState }) {
       'shown',
       'marked',
       'look',
+      'corner',
     ),
     ...useFields(useRoute, 'card', 'stage', 'turnedTo', 'operation'),
   }
@@ -370,12 +373,19 @@ export function Bench({ project }: { project: ProjectState }) {
           <button
             key={look}
             type="button"
-            aria-pressed={view.look === look}
+            aria-pressed={view.look === look && look !== 'fit'}
             disabled={look === 'pick' && !view.picked?.normal}
-            className={`knob !px-2 text-[12.5px] ${view.look === look ? 'knob-on' : ''}`}
+            title={
+              look === 'corner'
+                ? 'From the next corner'
+                : look === 'fit'
+                  ? 'All of it, as it is turned now'
+                  : undefined
+            }
+            className={`knob !px-2 text-[12.5px] ${view.look === look && look !== 'fit' ? 'knob-on' : ''}`}
             onClick={() => lookFrom(look)}
           >
-            {name}
+            {look === 'corner' && view.look === 'corner' ? CORNERS[view.corner] : name}
           </button>
         ))}
         <button
@@ -665,8 +675,8 @@ function Looking(props: {
   nose: Vec | null
 }) {
   const { camera, controls, size, invalidate } = useThree()
-  const { look, lookCount, card, stage, picked, shown, time, operation, marked } = {
-    ...useFields(useShown, 'look', 'lookCount', 'shown', 'marked'),
+  const { look, lookCount, corner, card, stage, picked, shown, time, operation, marked } = {
+    ...useFields(useShown, 'look', 'lookCount', 'corner', 'shown', 'marked'),
     ...useFields(useRoute, 'card', 'stage', 'operation'),
     ...useFields(useAsking, 'picked'),
     ...useFields(useClock, 'time'),
@@ -695,14 +705,18 @@ function Looking(props: {
       right: [1, -0.0001, 0.02],
       back: [0, 1, 0.02],
       pick: [0, -0.0001, 1],
+      corner: [corner === 0 || corner === 3 ? 0.62 : -0.62, corner < 2 ? -1 : 1, 0.78],
+      fit: [0, -1, 0],
     }
     const direction = new THREE.Vector3(...directions[look])
     // The spindle looks along the tool of the operation that is chosen.
     if (look === 'spindle') direction.transformDirection(plane)
     if (look === 'pick' && picked?.normal) direction.set(...picked.normal).transformDirection(zeroFromWork)
+    const orbit = controls as unknown as { target: THREE.Vector3; update: () => void } | null
+    if (look === 'fit' && orbit) direction.subVectors(camera.position, orbit.target)
     direction.normalize()
-    camera.up.set(0, 0, 1)
-    if (Math.abs(direction.z) > 0.999) camera.up.set(0, 1, 0)
+    if (look !== 'fit') camera.up.set(0, 0, 1)
+    if (look !== 'fit' && Math.abs(direction.z) > 0.999) camera.up.set(0, 1, 0)
     if (look === 'spindle') camera.up.set(0, 1, 0).transformDirection(plane)
     camera.position.copy(middle).addScaledVector(direction, 900)
     camera.lookAt(middle)
@@ -720,7 +734,6 @@ function Looking(props: {
     }
     camera.zoom = Math.min(size.width / wide, (size.height - 50) / tall) * 0.86
     camera.updateProjectionMatrix()
-    const orbit = controls as unknown as { target: THREE.Vector3; update: () => void } | null
     orbit?.target.copy(middle)
     orbit?.update()
     invalidate()

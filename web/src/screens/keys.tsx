@@ -9,6 +9,7 @@ const KEYS: [string, string][] = [
   ['1 … 6', 'stage: Incoming … Outgoing'],
   ['[  ]', 'the setup before, the setup after'],
   ['T  F  L  R  B', 'look: spindle, operator, left, right, back'],
+  ['C  A', 'look: from the next corner; all of it as it is turned'],
   ['Q', 'look square to the picked face'],
   ['P  S  H  W', 'show or hide part, stock, holding, paths'],
   [',  .', 'the operation before, the operation after'],
@@ -37,9 +38,18 @@ export function useKeys(project: ProjectState, actions: { undo: () => void; redo
         return
       }
       const stage = STAGES[Number(event.key) - 1]
-      const look = ({ t: 'spindle', f: 'operator', l: 'left', r: 'right', b: 'back', q: 'pick' } as const)[
-        key
-      ]
+      const look = (
+        {
+          t: 'spindle',
+          f: 'operator',
+          l: 'left',
+          r: 'right',
+          b: 'back',
+          q: 'pick',
+          c: 'corner',
+          a: 'fit',
+        } as const
+      )[key]
       const layer = ({ p: LAYERS[0], s: LAYERS[1], h: LAYERS[2], w: LAYERS[3] } as const)[key]
       if (stage) useRoute.setState({ stage })
       else if (look) lookFrom(look)

@@ -1,7 +1,9 @@
 import { create } from 'zustand'
 import type { JogData, Vec } from '../api/client'
 
-export type Look = 'spindle' | 'operator' | 'left' | 'right' | 'back' | 'pick'
+export type Look = 'spindle' | 'operator' | 'left' | 'right' | 'back' | 'pick' | 'corner' | 'fit'
+/** The corners that are looked from in turn, and where each is. */
+export const CORNERS = ['front right', 'front left', 'back left', 'back right'] as const
 export const LAYERS = ['part', 'stock', 'holding', 'machine', 'paths'] as const
 export type Layer = (typeof LAYERS)[number]
 
@@ -21,6 +23,8 @@ export type Drawn = {
 type Picture = {
   look: Look
   lookCount: number
+  /** Which of the corners was looked from last. */
+  corner: number
   shown: Record<Layer, boolean>
   drawn: Drawn
   section: Section | null
@@ -44,6 +48,7 @@ type Picture = {
 export const useShown = create<Picture>(() => ({
   look: 'operator',
   lookCount: 0,
+  corner: 0,
   shown: { part: true, stock: true, holding: true, machine: true, paths: false },
   drawn: { of: 'one', cuts: true, leads: true, air: true, rapids: true },
   section: null,
@@ -60,7 +65,11 @@ export const useShown = create<Picture>(() => ({
 
 /** Look from a side, also when it is the one that was looked from before. */
 export const lookFrom = (look: Look) =>
-  useShown.setState((picture) => ({ look, lookCount: picture.lookCount + 1 }))
+  useShown.setState((picture) => ({
+    look,
+    lookCount: picture.lookCount + 1,
+    corner: look !== 'corner' ? picture.corner : picture.look === 'corner' ? (picture.corner + 1) % 4 : 1,
+  }))
 export const toggle = (layer: Layer) =>
   useShown.setState(({ shown }) => ({ shown: { ...shown, [layer]: !shown[layer] } }))
 /** Cut the picture through the middle, or make it whole. */

@@ -1,3 +1,4 @@
+import { useState } from 'react'
 import type { Part, Rest, Zero } from '../../api/client'
 import { useAsking } from '../../state/asking'
 import { useShown } from '../../state/picture'
@@ -243,7 +244,48 @@ export function ZeroEditor(props: {
           </div>
         </Row>
       )}
+      {!only && <Nudges zero={zero} change={change} />}
     </>
+  )
+}
+
+/** Zero moved on by a step, axis by axis. */
+function Nudges({ zero, change }: { zero: Zero; change: Edit }) {
+  const [step, setStep] = useState(1)
+  const move = (axis: number, by: number) =>
+    void change(`zero nudged ${'XYZ'[axis]} ${round(by, 4)}`, (own) => {
+      own.offset[axis] = Number(round((zero.offset[axis] ?? 0) + by, 4))
+    })
+  return (
+    <Row label="Nudged by">
+      <div className="mb-1">
+        <NumberField
+          label="Nudge step"
+          value={step}
+          unit="mm"
+          commit={(value) => {
+            setStep(Math.abs(value))
+            return null
+          }}
+        />
+      </div>
+      <div className="grid grid-cols-6 gap-1">
+        {[0, 1, 2].flatMap((axis) =>
+          [-1, 1].map((sign) => (
+            <button
+              key={`${axis}${sign}`}
+              type="button"
+              aria-label={`Nudge ${'XYZ'[axis]}${sign < 0 ? '−' : '+'}`}
+              className="knob !px-0 text-[12.5px]"
+              onClick={() => move(axis, sign * step)}
+            >
+              {'XYZ'[axis]}
+              {sign < 0 ? '−' : '+'}
+            </button>
+          )),
+        )}
+      </div>
+    </Row>
   )
 }
 
