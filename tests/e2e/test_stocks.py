@@ -95,6 +95,31 @@ class Stocks(Browser):
         [volume] = volumes_of_step(saved.value.path().read_bytes())
         self.assertAlmostEqual(volume, 130 * 90 * (52 - 1.5), delta=1.0)
 
+    def test_all_setups_beside_each_other(self):
+        """As stock goes out and as it comes in are two pictures; a setup's name leads to it."""
+        page = self.page
+        with self.server.client() as client:
+            setups = wait(client, 1)["report"]["setups"]
+        self.go(page, "/project/1")
+        self.card(page, "OP10 Top")
+        page.get_by_role("button", name="all beside").click()
+        bench = page.get_by_label("Bench")
+        for one in setups:
+            volume = f"{one['outgoing_volume_mm3'] / 1000:.1f}".rstrip("0").rstrip(".")
+            expect(bench.get_by_role("button", name=f"{one['name']} {volume} cm³")).to_be_visible()
+        page.wait_for_timeout(1500)
+        before = bench.screenshot()
+        bench.get_by_role("radio", name="as it comes in").click()
+        page.wait_for_timeout(1500)
+        self.assertNotEqual(bench.screenshot(), before)
+        bench.get_by_role("button", name="OP20 ").filter(has_not_text="JAWS").click()
+        expect(page.get_by_role("group", name="Look from")).to_be_visible()
+        expect(
+            page.get_by_role("navigation", name="Route").get_by_role(
+                "button", name="OP20 Underneath", exact=True
+            )
+        ).to_have_attribute("aria-current", "true")
+
 
 class Server(unittest.TestCase):
     def test_what_is_not_there_is_refused(self):

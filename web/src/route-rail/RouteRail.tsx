@@ -3,6 +3,7 @@ import { Fragment, type ReactNode, useState } from 'react'
 import { type Finding, pieceUrl, type ProjectState, type Setup } from '../api/client'
 import { type Commit, lateAt, useLibrary } from '../api/hooks'
 import { useFields } from '../state/fields'
+import { useShown } from '../state/picture'
 import { type Card, choose, useRoute } from '../state/route'
 import { clock, hueOf, round } from '../ui/words'
 import { CarryArrow, ChosenArrow } from '../ui/icons'
@@ -32,6 +33,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
     })
   const billet = report?.billet
   const view = useFields(useRoute, 'card')
+  const beside = useShown((picture) => picture.sideBySide)
   // The rail holds its cards without scrolling: the chosen one stays wide, the others share what is left.
   const roomy = plan.setups.length < 3
   const tight = plan.setups.length > 5
@@ -119,50 +121,63 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
           )}
         </RouteCard>
       </div>
-      <button
-        type="button"
-        className="knob ml-1 shrink-0"
-        onClick={() =>
-          void commit('setup added', (draft) => {
-            const last = draft.setups.at(-1)
-            const name = nextName(draft.setups)
-            draft.setups.push({
-              name,
-              title: '',
-              machine: last?.machine ?? 'vertical-760',
-              offset_register: 'G54',
-              seat: {
-                up: { rule: 'direction', direction: [0, 0, 1] },
-                flip: false,
-                x: { rule: 'turn', quarter_turns: 0 },
-                turn_deg: 0,
-                zeros: [],
-                found: {},
-                zero: {
-                  of: 'incoming',
-                  x: 0,
-                  y: 0,
-                  z: 1,
-                  faces: [],
-                  end: 0,
-                  item: '',
-                  parts: [],
-                  offset: [0, 0, 0],
+      <div className="ml-1 flex shrink-0 flex-col gap-1.5">
+        <button
+          type="button"
+          className="knob"
+          onClick={() =>
+            void commit('setup added', (draft) => {
+              const last = draft.setups.at(-1)
+              const name = nextName(draft.setups)
+              draft.setups.push({
+                name,
+                title: '',
+                machine: last?.machine ?? 'vertical-760',
+                offset_register: 'G54',
+                seat: {
+                  up: { rule: 'direction', direction: [0, 0, 1] },
+                  flip: false,
+                  x: { rule: 'turn', quarter_turns: 0 },
+                  turn_deg: 0,
+                  zeros: [],
+                  found: {},
+                  zero: {
+                    of: 'incoming',
+                    x: 0,
+                    y: 0,
+                    z: 1,
+                    faces: [],
+                    end: 0,
+                    item: '',
+                    parts: [],
+                    offset: [0, 0, 0],
+                  },
                 },
-              },
-              positions: [],
-              rotary_run: 'register_each',
-              order: 'operations',
-              load: '',
-              hold: { items: [], work: { x: 0, y: 0, pinned: [], pushed: [] } },
-              operations: [],
-              groups: [],
+                positions: [],
+                rotary_run: 'register_each',
+                order: 'operations',
+                load: '',
+                hold: { items: [], work: { x: 0, y: 0, pinned: [], pushed: [] } },
+                operations: [],
+                groups: [],
+              })
             })
-          })
-        }
-      >
-        + setup
-      </button>
+          }
+        >
+          + setup
+        </button>
+        {plan.setups.length > 1 && (
+          <button
+            type="button"
+            aria-pressed={beside !== null}
+            title="All setups in one picture, each as it lies on its machine"
+            className={`knob !px-2 text-[12.5px] ${beside ? 'knob-on' : ''}`}
+            onClick={() => useShown.setState({ sideBySide: beside ? null : 'out' })}
+          >
+            all beside
+          </button>
+        )}
+      </div>
     </nav>
   )
 }

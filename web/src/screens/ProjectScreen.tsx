@@ -4,12 +4,14 @@ import { Link, useParams } from 'react-router'
 import type { Finding, ProjectState } from '../api/client'
 import { computing, useActions, useCommit, useProject } from '../api/hooks'
 import { Bench } from '../bench/Bench'
+import { SideBySide } from '../bench/SideBySide'
 import { Dock } from '../dock/Dock'
 import { RouteRail } from '../route-rail/RouteRail'
 import { StageColumn } from '../stages/StageColumn'
 import { StageSheet } from '../stages/StageSheet'
 import { tell, useEditing } from '../state/editing'
 import { useFields } from '../state/fields'
+import { useShown } from '../state/picture'
 import { choose, useRoute } from '../state/route'
 import { sentence } from '../ui/Field'
 import { KeysCard, useKeys } from './keys'
@@ -49,6 +51,7 @@ export function ProjectScreen() {
 function Open({ project }: { project: ProjectState }) {
   const card = useRoute((route) => route.card)
   const view = useFields(useEditing, 'notice', 'keys')
+  const beside = useShown((picture) => picture.sideBySide)
   const commit = useCommit(project)
   const actions = useActions(project)
   useKeys(project, actions)
@@ -127,7 +130,7 @@ function Open({ project }: { project: ProjectState }) {
           <StageSheet project={project} commit={commit} />
         </main>
         <div className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
-          <Bench project={project} />
+          {beside ? <SideBySide project={project} /> : <Bench project={project} />}
           <Dock project={project} findings={findings} />
         </div>
       </div>

@@ -41,6 +41,8 @@ type Picture = {
   contacts: boolean
   litItem: string | null
   compare: boolean
+  /** All setups beside each other, as stock comes in or goes out. */
+  sideBySide: 'in' | 'out' | null
   /** A stock that was computed beside the route, and what it is. */
   beside: { key: string; name: string } | null
 }
@@ -60,6 +62,7 @@ export const useShown = create<Picture>(() => ({
   contacts: true,
   litItem: null,
   compare: false,
+  sideBySide: null,
   beside: null,
 }))
 

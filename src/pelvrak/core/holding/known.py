@@ -166,15 +166,23 @@ class Known:
         down = [one.name for one in pressing if one.push is not None and one.push[2] < -UPRIGHT]
         side = [one.name for one in pressing if one.push is not None and one.push[2] >= -UPRIGHT]
         drawn = sorted({self.pieces[self.found[pull.patch].piece].name for pull in self.pulls})
-        steps = [f"Lay the work down on {_listed(resting)}." if resting else ""]
+        over = sorted(fit.pin for fit in self.assembly.pins)
+        against -= {"pin"} if over else set()
+        onto = f", over {_counted('pin', over)}" if over else ""
+        steps = [f"Lay the work down on {_listed(resting)}{onto}." if resting else ""]
         steps += [f"Push it against {_listed(against)}." if against else ""]
         steps += [f"Draw it down by {_listed(drawn)}." if drawn else ""]
         if side:
             hold = "tap the work down and tighten" if "moving jaw" in side else "tighten"
             steps.append(f"Close {_listed(side)} by hand, {hold}.")
         if down:
+            items: dict[str, list[str]] = {}
+            for one in pressing:
+                if one.name in down:
+                    items.setdefault(one.name, []).append(one.item)
+            told = " and ".join(_counted(name, which) for name, which in items.items())
             turns = " in turn, a little more each time" if len(down) > 1 else ""
-            steps.append(f"Tighten {_listed(down)}{turns}.")
+            steps.append(f"Tighten {told}{turns}.")
         return [step for step in steps if step]
 
     def _jaws_thick(self) -> float:
@@ -264,6 +272,11 @@ def _listed(names: Iterable[str]) -> str:
     """Names as people list them, each once."""
     told = [f"the {name}" for name in dict.fromkeys(sorted(names))]
     return told[0] if len(told) == 1 else ", ".join(told[:-1]) + f" and {told[-1]}"
+
+
+def _counted(name: str, items: list[str]) -> str:
+    """One thing by its name, several of them with what each is called."""
+    return f"the {name}" if len(items) == 1 else f"the {name}s {', '.join(items)}"
 
 
 def _grip(fixed: list[Patch], moving: list[Patch], closing: Floats | None) -> tuple[float, float]:
