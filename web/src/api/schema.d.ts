@@ -4715,12 +4715,13 @@ export interface components {
          * Feature
          * @description A plane or an axis of a fixture, in its own frame, mm.
          *
-         *     at: a point of it; way: unit, out of the plane or along the axis; radius: of the round wall the axis is
-         *     of, hollow: whether that is a hole.
+         *     kind: plane or axis; at: a point of it; way: unit, out of the plane or along the axis; radius: of the
+         *     round wall the axis is of, hollow: whether that is a hole.
          */
         Feature: {
             /**
              * Kind
+             * @description plane or axis
              * @enum {string}
              */
             kind: "plane" | "axis";

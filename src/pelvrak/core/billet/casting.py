@@ -97,15 +97,29 @@ def best_place(
         best = np.zeros(6)
     cover = covers(best)
     thinnest = int(np.argmin(np.where(rough, np.inf, cover)))
+    return _told(best, size, middle, (turn, move), (float(cover[thinnest]), points[thinnest], cover[rough]))
+
+
+def _told(
+    best: Floats,
+    size: float,
+    middle: Floats,
+    before: tuple[Vector, Vector],
+    found: tuple[float, Floats, Floats],
+) -> Placement:
+    """What was found, as the plan says it. before: turn and move it was searched from; found: the least
+    cover, where, and the cover of the faces that stay as they came.
+    """
+    (turn, move), (cover, thinnest_at, off) = before, found
     rotation = Rotation.from_rotvec(best[:3] / size * 2)
     whole = rotation * Rotation.from_euler("xyz", turn, degrees=True)
     shift = rotation.apply(np.array(move) - middle) + middle + best[3:]
     return Placement(
         as_vector(np.round(whole.as_euler("xyz", degrees=True), 5) + 0.0),
         as_vector(np.round(shift, 4) + 0.0),
-        float(cover[thinnest]),
-        as_vector(points[thinnest]),
-        float(np.sqrt((cover[rough] ** 2).mean())) if rough.any() else None,
+        cover,
+        as_vector(thinnest_at),
+        float(np.sqrt((off**2).mean())) if len(off) else None,
     )
 
 

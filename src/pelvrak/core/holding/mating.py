@@ -32,8 +32,8 @@ PICKED_MM = 0.5
 class Feature(Frozen):
     """A plane or an axis of a fixture, in its own frame, mm.
 
-    at: a point of it; way: unit, out of the plane or along the axis; radius: of the round wall the axis is
-    of, hollow: whether that is a hole.
+    kind: plane or axis; at: a point of it; way: unit, out of the plane or along the axis; radius: of the
+    round wall the axis is of, hollow: whether that is a hole.
     """
 
     kind: Literal["plane", "axis"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
@@ -85,24 +86,7 @@ def compared(run: Run, key: str) -> ComparisonReport:
                     place=(tuple(facts[at]),),
                 )
             )
-    if facts["undrawn_mm"] > stated:
-        findings.append(
-            Finding(
-                code="compare.undrawn",
-                severity="note",
-                setup=last,
-                stage="outgoing",
-                sentence=(
-                    f"An edge thinner than the {run.plan.resolution_mm:g} mm between rays stands up to"
-                    f" {facts['undrawn_mm']:.2f} mm out of its picture; depths and volumes count it, finer"
-                    " rays draw more of it."
-                ),
-                measured=round(facts["undrawn_mm"], 4),
-                limit=round(stated, 4),
-                unit="mm",
-                place=(tuple(facts["undrawn_at"]),),
-            )
-        )
+    findings += _undrawn(run, facts, last, stated)
     return ComparisonReport(
         key=made.key,
         stated_error_mm=stated,
@@ -119,3 +103,26 @@ def compared(run: Run, key: str) -> ComparisonReport:
             )
         },
     )
+
+
+def _undrawn(run: Run, facts: dict[str, Any], last: str, stated: float) -> list[Finding]:
+    """Edges too thin for the rays to draw. last: the setup; stated: what rays and surface know, mm."""
+    if facts["undrawn_mm"] <= stated:
+        return []
+    return [
+        Finding(
+            code="compare.undrawn",
+            severity="note",
+            setup=last,
+            stage="outgoing",
+            sentence=(
+                f"An edge thinner than the {run.plan.resolution_mm:g} mm between rays stands up to"
+                f" {facts['undrawn_mm']:.2f} mm out of its picture; depths and volumes count it, finer"
+                " rays draw more of it."
+            ),
+            measured=round(facts["undrawn_mm"], 4),
+            limit=round(stated, 4),
+            unit="mm",
+            place=(tuple(facts["undrawn_at"]),),
+        )
+    ]
