@@ -4716,7 +4716,7 @@ export interface components {
          * @description A plane or an axis of a fixture, in its own frame, mm.
          *
          *     kind: plane or axis; at: a point of it; way: unit, out of the plane or along the axis; radius: of the
-         *     round wall the axis is of, hollow: whether that is a hole.
+         *     round wall the axis is of, mm; hollow: whether that is a hole.
          */
         Feature: {
             /**
@@ -4745,12 +4745,13 @@ export interface components {
             ];
             /**
              * Radius
-             * @description of the round wall the axis is of, hollow: whether that is a hole
+             * @description of the round wall the axis is of, mm
              * @default 0
              */
             radius: number;
             /**
              * Hollow
+             * @description whether that is a hole
              * @default false
              */
             hollow: boolean;

@@ -33,7 +33,7 @@ class Feature(Frozen):
     """A plane or an axis of a fixture, in its own frame, mm.
 
     kind: plane or axis; at: a point of it; way: unit, out of the plane or along the axis; radius: of the
-    round wall the axis is of, hollow: whether that is a hole.
+    round wall the axis is of, mm; hollow: whether that is a hole.
     """
 
     kind: Literal["plane", "axis"]
