@@ -7264,8 +7264,8 @@ export interface components {
          *     fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a
          *         few hundredths.
          *     diameter: nominal, mm; height: over what it stands on, mm; relieved: it locates across x only; shoulder:
-         *     diameter of the step under it, shoulder_height: how high that is, mm, 0 for none; expands: by how much its
-         *     diameter grows once it is tightened, mm, 0 for a solid one.
+         *     diameter of the step under it, mm, 0 for none; shoulder_height: how high that is, mm; expands: by how much
+         *     its diameter grows once it is tightened, mm, 0 for a solid one.
          */
         Pin: {
             /**
@@ -7313,12 +7313,13 @@ export interface components {
             fit: string;
             /**
              * Shoulder
-             * @description diameter of the step under it, shoulder_height: how high that is, mm, 0 for none
+             * @description diameter of the step under it, mm, 0 for none
              * @default 0
              */
             shoulder: number;
             /**
              * Shoulder height
+             * @description how high that is, mm
              * @default 0
              */
             shoulder_height: number;
@@ -9232,15 +9233,26 @@ export interface components {
         };
         /**
          * Span
-         * @description How a block lies along one axis: any two of its size and its margins on the minus and the plus side,
-         *     mm; the third follows. A size alone lies with the part in its middle.
+         * @description How a block lies along one axis: any two of three; the third follows. A size alone lies with the part
+         *     in its middle.
+         *
+         *     size: of the block, mm; below, above: margins on the minus and the plus side, mm.
          */
         Span: {
-            /** Size */
+            /**
+             * Size
+             * @description of the block, mm
+             */
             size?: number | null;
-            /** Below */
+            /**
+             * Below
+             * @description margins on the minus and the plus side, mm
+             */
             below?: number | null;
-            /** Above */
+            /**
+             * Above
+             * @description margins on the minus and the plus side, mm
+             */
             above?: number | null;
         };
         /**

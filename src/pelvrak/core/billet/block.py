@@ -80,8 +80,10 @@ class ByCorners(Frozen):
 
 
 class Span(Frozen):
-    """How a block lies along one axis: any two of its size and its margins on the minus and the plus side,
-    mm; the third follows. A size alone lies with the part in its middle.
+    """How a block lies along one axis: any two of three; the third follows. A size alone lies with the part
+    in its middle.
+
+    size: of the block, mm; below, above: margins on the minus and the plus side, mm.
     """
 
     size: Size | None = None

@@ -18,8 +18,8 @@ class Pin(FixtureKind):
     fit: tolerance class of its diameter by ISO 286. g6 goes into a reamed H7 hole by hand and locates to a
         few hundredths.
     diameter: nominal, mm; height: over what it stands on, mm; relieved: it locates across x only; shoulder:
-    diameter of the step under it, shoulder_height: how high that is, mm, 0 for none; expands: by how much its
-    diameter grows once it is tightened, mm, 0 for a solid one.
+    diameter of the step under it, mm, 0 for none; shoulder_height: how high that is, mm; expands: by how much
+    its diameter grows once it is tightened, mm, 0 for a solid one.
     """
 
     called: ClassVar[str] = "pin"
