@@ -33,6 +33,7 @@ import { Measure } from './Measure'
 import { Within } from './Within'
 import { PulledBox, PullHandles } from './Pulling'
 import { Paths, PathsShown } from './Paths'
+import { fitTo, type Orbit } from './fitting'
 import { type Hover, PartFaces } from './PartFaces'
 import { ReachedPart } from './ReachedPart'
 import { Cut, SectionBar, useSection } from './Section'
@@ -712,30 +713,14 @@ function Looking(props: {
     // The spindle looks along the tool of the operation that is chosen.
     if (look === 'spindle') direction.transformDirection(plane)
     if (look === 'pick' && picked?.normal) direction.set(...picked.normal).transformDirection(zeroFromWork)
-    const orbit = controls as unknown as { target: THREE.Vector3; update: () => void } | null
+    const orbit = controls as unknown as Orbit
     if (look === 'fit' && orbit) direction.subVectors(camera.position, orbit.target)
     direction.normalize()
     if (look !== 'fit') camera.up.set(0, 0, 1)
     if (look !== 'fit' && Math.abs(direction.z) > 0.999) camera.up.set(0, 1, 0)
     if (look === 'spindle') camera.up.set(0, 1, 0).transformDirection(plane)
     camera.position.copy(middle).addScaledVector(direction, 900)
-    camera.lookAt(middle)
-    camera.updateMatrixWorld()
-    const inverse = camera.matrixWorldInverse.copy(camera.matrixWorld).invert()
-    let [wide, tall] = [1, 1]
-    for (let i = 0; i < 8; i += 1) {
-      const corner = new THREE.Vector3(
-        i & 1 ? box.max.x : box.min.x,
-        i & 2 ? box.max.y : box.min.y,
-        i & 4 ? box.max.z : box.min.z,
-      ).applyMatrix4(inverse)
-      wide = Math.max(wide, 2 * Math.abs(corner.x))
-      tall = Math.max(tall, 2 * Math.abs(corner.y))
-    }
-    camera.zoom = Math.min(size.width / wide, (size.height - 50) / tall) * 0.86
-    camera.updateProjectionMatrix()
-    orbit?.target.copy(middle)
-    orbit?.update()
+    fitTo(camera, orbit, box, size, 50, 0.86)
     invalidate()
     // The fit follows the choice of view, not every change of the picture.
   }, [look, lookCount, card, kind, zeroFromWork, plane, controls, size, around, billetSize]) // eslint-disable-line react-hooks/exhaustive-deps

@@ -10,6 +10,7 @@ import { choose } from '../state/route'
 import { hueOf, round } from '../ui/words'
 import { Segments } from '../ui/Choice'
 import { Follow } from './Axes'
+import { fitTo, type Orbit } from './fitting'
 import { paintMakers, useSolid } from './glb'
 import { Holding } from './Holding'
 import { Lines } from './Lines'
@@ -158,24 +159,7 @@ function Fitted({ boxes }: { boxes: THREE.Box3[] }) {
     const middle = box.getCenter(new THREE.Vector3())
     camera.up.set(0, 0, 1)
     camera.position.copy(middle).add(new THREE.Vector3(0.25, -1, 0.72).normalize().multiplyScalar(1500))
-    camera.lookAt(middle)
-    camera.updateMatrixWorld()
-    const inverse = camera.matrixWorld.clone().invert()
-    let [wide, tall] = [1, 1]
-    for (let i = 0; i < 8; i += 1) {
-      const corner = new THREE.Vector3(
-        i & 1 ? box.max.x : box.min.x,
-        i & 2 ? box.max.y : box.min.y,
-        i & 4 ? box.max.z : box.min.z,
-      ).applyMatrix4(inverse)
-      wide = Math.max(wide, 2 * Math.abs(corner.x))
-      tall = Math.max(tall, 2 * Math.abs(corner.y))
-    }
-    camera.zoom = Math.min(size.width / wide, (size.height - 60) / tall) * 0.9
-    camera.updateProjectionMatrix()
-    const orbit = controls as unknown as { target: THREE.Vector3; update: () => void } | null
-    orbit?.target.copy(middle)
-    orbit?.update()
+    fitTo(camera, controls as unknown as Orbit, box, size, 60, 0.9)
     invalidate()
   }, [boxes.length, controls, size]) // eslint-disable-line react-hooks/exhaustive-deps
   useEffect(() => invalidate())

@@ -2,6 +2,7 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { Fragment, type ReactNode, useState } from 'react'
 import { type Finding, pieceUrl, type ProjectState, type Setup } from '../api/client'
 import { type Commit, lateAt, useLibrary } from '../api/hooks'
+import { onTopOf } from '../stages/seat/zero'
 import { useFields } from '../state/fields'
 import { useShown } from '../state/picture'
 import { type Card, choose, useRoute } from '../state/route'
@@ -141,17 +142,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
                   turn_deg: 0,
                   zeros: [],
                   found: {},
-                  zero: {
-                    of: 'incoming',
-                    x: 0,
-                    y: 0,
-                    z: 1,
-                    faces: [],
-                    end: 0,
-                    item: '',
-                    parts: [],
-                    offset: [0, 0, 0],
-                  },
+                  zero: onTopOf('incoming'),
                 },
                 positions: [],
                 rotary_run: 'register_each',

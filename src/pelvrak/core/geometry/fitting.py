@@ -192,14 +192,14 @@ def _grow(
     waiting = [*facets.next[seed], *facets.next[first]]
     circle: tuple[Floats, float] | None = None
     usual = 0.0
-    frame = _across(axis)
+    frame = across(axis)
     while waiting:
         facet = waiting.pop()
         if facet in seen or facet in taken or abs(facets.normal[facet] @ axis) > 0.01:
             continue
         tried = [*members, facet]
         if circle is None:  # the first three settle which circle
-            centre, radius = _circle(facets.points(tried) @ frame.T)
+            centre, radius = circle_through(facets.points(tried) @ frame.T)
             chords = [_chord(facets, one, frame, centre, radius) for one in tried]
             # A plane between two equal strips lies on a circle too: chords of one cylinder are about alike.
             if min(chords) <= 0 or max(chords) > EVEN_TIMES * min(chords):
@@ -304,13 +304,14 @@ def _least(normals: Floats, weight: Floats, mean: Floats) -> Floats:
     return vectors[:, 0]
 
 
-def _across(axis: Floats) -> Floats:
+def across(axis: Floats) -> Floats:
+    """Two unit ways square to an axis and to each other, (2, 3)."""
     one = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
     one /= np.linalg.norm(one)
     return np.array([one, np.cross(axis, one)])
 
 
-def _circle(flat: Floats) -> tuple[Floats, float]:
+def circle_through(flat: Floats) -> tuple[Floats, float]:
     """Centre and radius of the circle (sphere) through points, least squares (Coope, JOTA 76, 1993)."""
     dimensions = flat.shape[1]
     mean = flat.mean(axis=0)
@@ -327,9 +328,9 @@ def _cylinder(facets: _Facets, members: list[int], axis: Floats) -> Form | None:
         return None
     points = facets.points(members)
     axis = _snapped(axis)
-    frame = _across(axis)
+    frame = across(axis)
     flat = points @ frame.T
-    centre, radius = _circle(flat)
+    centre, radius = circle_through(flat)
     error = float(np.abs(np.linalg.norm(flat - centre, axis=1) - radius).max())
     if error > _allowed(float(np.ptp(points, axis=0).max())):
         return None
@@ -362,7 +363,7 @@ def _facts(facets: _Facets, rows: Ints, axis: Floats, on_axis: Floats, radius: f
 
 def _turn(corners: Floats, axis: Floats, centre: Floats) -> float:
     """How far round an axis triangles reach, degrees; 360 when they close."""
-    flat = (corners - centre) @ _across(axis).T
+    flat = (corners - centre) @ across(axis).T
     angle = np.degrees(np.arctan2(flat[..., 1], flat[..., 0]))
     unwound = angle[:, :1] + (angle - angle[:, :1] + 180) % 360 - 180
     low, high = unwound.min(axis=1), unwound.max(axis=1)
@@ -404,7 +405,7 @@ def _ball(facets: _Facets, members: list[int]) -> Form | None:
     if len(members) < 2 * LEAST_FACETS:
         return None
     points = facets.points(members)
-    centre, radius = _circle(points)
+    centre, radius = circle_through(points)
     error = float(np.abs(np.linalg.norm(points - centre, axis=1) - radius).max())
     if error > _allowed(radius) or radius > 50 * float(np.ptp(points, axis=0).max()):
         return None
@@ -532,7 +533,7 @@ def _edge(points: Floats, number: int) -> Edge:
         mean = points.mean(axis=0)
         frame = np.linalg.svd(points - mean)[2]
         flat = (points - mean) @ frame.T
-        centre, radius = _circle(flat[:, :2])
+        centre, radius = circle_through(flat[:, :2])
         error = max(
             np.abs(np.linalg.norm(flat[:, :2] - centre, axis=1) - radius).max(), np.abs(flat[:, 2]).max()
         )

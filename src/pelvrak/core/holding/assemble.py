@@ -45,7 +45,6 @@ from pelvrak.core.stock.compare import signed_distance
 # A pin is met by its top only within this of its diameter; a hole counts as there when a core so much thinner
 # goes through all but a share of it, mm.
 SLIM_PIN_MM, CORE_PIN_MM, CORE_SHARE = 0.4, 0.15, 0.002
-DRAWING = (kinds.VacuumPlate, kinds.Magnet, kinds.Tape)
 WAYS: dict[str, Floats] = {
     "left": np.array([-1.0, 0, 0]),
     "right": np.array([1.0, 0, 0]),
@@ -287,8 +286,8 @@ def _host(build: Build, vise: Item | None) -> Floats:
     hold = build.hold
     chosen = next((i for i in hold.items if i.id == hold.work.on), None)
     if chosen is None:
-        suits = (kinds.VBlock, kinds.Chuck, kinds.Block, kinds.ColletBlock, *DRAWING)
-        chosen = next((i for i in hold.items if isinstance(build.fixture(i), suits)), None) or vise
+        suits = (kinds.VBlock, kinds.Chuck, kinds.Block, kinds.ColletBlock)
+        chosen = next((i for i in hold.items if _takes_work(build.fixture(i), suits)), None) or vise
         chosen = chosen or next(
             (i for i in hold.items if isinstance(build.fixture(i), kinds.Plate)), hold.items[0]
         )
@@ -298,6 +297,13 @@ def _host(build: Build, vise: Item | None) -> Floats:
         # Along the jaws; across, it will be pushed against the fixed one.
         return np.asarray(moved(pose, np.array([hold.work.x, -60.0, 0.0])))
     return np.asarray(pose[:3, 3] + turned(pose, offset))
+
+
+def _takes_work(one: Fixture, suits: tuple[type[Fixture], ...]) -> bool:
+    """Whether work is laid into a fixture before it is laid on others: one of these kinds, or one that draws
+    it.
+    """
+    return isinstance(one, suits) or one.draws() is not None
 
 
 def _on_pins(build: Build) -> Floats | None:

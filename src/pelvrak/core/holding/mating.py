@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections import deque
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
 from scipy.optimize import least_squares
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 from scipy.spatial.transform import Rotation
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh, edge_triangles, triangle_normals
+from pelvrak.core.geometry.fitting import across, circle_through
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, edge_triangles, triangle_normals
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.geometry.rigid import moved, rigid, snapped, turned
 from pelvrak.core.holding.fixture import Ident
@@ -182,24 +184,18 @@ def _over(corners: Floats, normals: Floats, at: Floats) -> np.ndarray:
     return out
 
 
-def _smooth(mesh: Mesh, normals: Floats, seed: int) -> list[int]:
+def _smooth(mesh: Mesh, normals: Floats, seed: int) -> Ints:
     """Triangles that go on from one without a fold: plane, or as long as they turn about one axis."""
     _, one, two = edge_triangles(mesh)
-    beside: dict[int, list[int]] = {}
-    for a, b in zip(one.tolist(), two.tolist(), strict=True):
-        if normals[a] @ normals[b] > SMOOTH_COS:
-            beside.setdefault(a, []).append(b)
-            beside.setdefault(b, []).append(a)
-    seen, wave = {seed}, deque([seed])
-    while wave:
-        for other in beside.get(wave.popleft(), []):
-            if other not in seen:
-                seen.add(other)
-                wave.append(other)
-    return sorted(seen)
+    on = np.einsum("ij,ij->i", normals[one], normals[two]) > SMOOTH_COS
+    size = len(normals)
+    _, piece = connected_components(
+        coo_matrix((np.ones(int(on.sum()), np.int8), (one[on], two[on])), (size, size)), directed=False
+    )
+    return np.flatnonzero(piece == piece[seed])
 
 
-def _round(mesh: Mesh, region: list[int], looks: Floats, at: Floats) -> Feature:
+def _round(mesh: Mesh, region: Ints, looks: Floats, at: Floats) -> Feature:
     """The axis that all normals of a wall are square to, through the middle of its circle."""
     _, sizes, ways = np.linalg.svd(looks)
     axis = ways[2]
@@ -212,15 +208,8 @@ def _round(mesh: Mesh, region: list[int], looks: Floats, at: Floats) -> Feature:
         )
     near = np.rint(axis)
     axis = near if np.abs(axis - near).max() < 1e-6 else axis
-    one = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
-    one /= np.linalg.norm(one)
-    two = np.cross(axis, one)
-    points = mesh.vertices[np.unique(mesh.triangles[region])]
-    flat = np.column_stack([points @ one, points @ two])
-    system = np.column_stack([flat, np.ones(len(flat))])
-    a, b, c = np.linalg.lstsq(system, -(flat**2).sum(axis=1), rcond=None)[0]
-    middle = np.array([-a / 2, -b / 2])
-    radius = float(np.sqrt(max(0.0, middle @ middle - c)))
+    one, two = sides = across(axis)
+    middle, radius = circle_through(mesh.vertices[np.unique(mesh.triangles[region])] @ sides.T)
     foot = middle[0] * one + middle[1] * two + (at @ axis) * axis
     inward = float(np.einsum("ij,ij->i", looks, mesh.vertices[mesh.triangles[region, 0]] - foot).sum()) < 0
     return Feature(kind="axis", at=_told(foot), way=_told(axis), radius=round(radius, 6), hollow=inward)

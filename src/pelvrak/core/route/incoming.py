@@ -13,13 +13,12 @@ from pelvrak.core.cures import Element, put
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
-from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.route.billets import cover_of, raw_stock, unit_told
 from pelvrak.core.route.pictures import surface_of, volume_of
 from pelvrak.core.route.pieces import FACTS, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.plan import Setup
-from pelvrak.core.route.report import IncomingReport, SetupReport
+from pelvrak.core.route.report import IncomingReport, SetupReport, last_cut
 from pelvrak.core.route.run import Run, mesh_in
 from pelvrak.core.stock.compare import SPACING_MM, farthest, refined, signed_distance
 from pelvrak.core.stock.field import error_of, grid_around
@@ -29,21 +28,18 @@ from pelvrak.core.stock.shapes import field_of_mesh, volume_without
 
 @dataclass(frozen=True)
 class ApartGiven:
-    """The surfaces of two stocks and the box round both; cell: distance of the rays they are compared on,
-    mm.
-    """
+    """The surfaces of two stocks; cell: distance of the rays they are compared on, mm."""
 
     chosen: Content
     carried: Content
-    low: tuple[float, ...]
-    high: tuple[float, ...]
     cell: float
 
 
 def _apart(given: ApartGiven, reads: Reads) -> Pieces:
     """What one stock has more than another and what less: volumes, mm³, and how far at most, mm, where."""
     chosen, carried = reads.read(given.chosen, SURFACE), reads.read(given.carried, SURFACE)
-    grid = grid_around(np.array(given.low), np.array(given.high), given.cell)
+    both = np.concatenate([chosen.vertices, carried.vertices])
+    grid = grid_around(both.min(axis=0), both.max(axis=0), given.cell)
     there, before = field_of_mesh(grid, chosen), field_of_mesh(grid, carried)
     least = error_of(given.cell) + SIMPLIFY_MM
     facts: dict[str, object] = {}
@@ -116,16 +112,9 @@ def _earlier(run: Run, index: int, choice: Earlier, before: Sequence[SetupReport
     if choice.after is None:
         key, volume, said = found.incoming_key, found.incoming_volume_mm3, f"as it came into {found.name}"
     else:
-        cut = [one for one in found.operations if one.id == choice.after]
-        if not cut:
-            raise BadInput(
-                "stock.no_moment",
-                "incoming",
-                f"{found.name} has no operation {choice.after!r} that is cut",
-                "choose another moment",
-            )
-        key, volume = cut[-1].key, cut[-1].outgoing_volume_mm3
-        said = f"after {found.name} {cut[-1].name}"
+        cut = last_cut(found, choice.after)
+        key, volume = cut.key, cut.outgoing_volume_mm3
+        said = f"after {found.name} {cut.name}"
     if key is None:
         raise BadInput("stock.no_moment", "incoming", f"there is no stock {said}", "choose another moment")
     return said, key, volume
@@ -175,23 +164,8 @@ def _of_another_part(run: Run, setup: Setup, data: bytes, said: str) -> list[Fin
 
 def _facts_apart(run: Run, key: str, carried: str) -> dict[str, float]:
     chosen, before = surface_of(run.engine, key), surface_of(run.engine, carried)
-    points = [one.value(SURFACE).vertices for one in (chosen, before)]
-    low, high = _box(points)
-    given = ApartGiven(
-        chosen.content(SURFACE),
-        before.content(SURFACE),
-        as_vector(low),
-        as_vector(high),
-        run.plan.resolution_mm,
-    )
+    given = ApartGiven(chosen.content(SURFACE), before.content(SURFACE), run.plan.resolution_mm)
     return dict(run.engine.run(STOCKS_APART, given, "chosen and carried stock").value(FACTS))
-
-
-def _box(clouds: list[Floats]) -> tuple[Floats, Floats]:
-    return (
-        np.min([points.min(axis=0) for points in clouds], axis=0),
-        np.max([points.max(axis=0) for points in clouds], axis=0),
-    )
 
 
 def _told_apart(run: Run, setup: Setup, said: str, facts: dict[str, float]) -> list[Finding]:

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import math
-import tempfile
-from pathlib import Path as FilePath
 
 import numpy as np
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
@@ -16,12 +14,10 @@ from OCP.BRepBuilderAPI import (
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakePrism
 from OCP.GC import GC_MakeArcOfCircle
 from OCP.gp import gp_Pnt, gp_Vec
-from OCP.Interface import Interface_Static
-from OCP.Message import Message
-from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
 from OCP.TopoDS import TopoDS_Shape
 
 from pelvrak.core.cutting.toolpath import MoveKind
+from pelvrak.core.geometry.step_writer import step_bytes
 from pelvrak.core.route.jaw_files import JawShape, Ring, arc_between, arcs
 
 
@@ -68,16 +64,7 @@ def solids(shape: JawShape) -> list[TopoDS_Shape]:
 
 def to_step(shape: JawShape) -> bytes:
     """STEP AP214, mm."""
-    for printer in list(Message.DefaultMessenger_s().Printers()):
-        Message.DefaultMessenger_s().RemovePrinter(printer)
-    Interface_Static.SetCVal_s("write.step.unit", "MM")
-    writer = STEPControl_Writer()
-    for solid in solids(shape):
-        writer.Transfer(solid, STEPControl_StepModelType.STEPControl_AsIs)
-    with tempfile.TemporaryDirectory() as folder:
-        path = FilePath(folder) / "jaws.step"
-        writer.Write(str(path))
-        return path.read_bytes()
+    return step_bytes(solids(shape))
 
 
 def read(data: bytes, name: str, words: list[str]) -> bytes:

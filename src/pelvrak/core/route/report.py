@@ -275,6 +275,19 @@ def refused(base: SetupReport, bad: BadInput) -> SetupReport:
     return base.model_copy(update={"findings": (*base.findings, why)})
 
 
+def last_cut(setup: SetupReport, operation: str) -> OperationReport:
+    """What the last run of an operation (by its id) of a setup came to. Raises BadInput "stock.no_moment"."""
+    runs = [one for one in setup.operations if one.id == operation]
+    if not runs:
+        raise BadInput(
+            "stock.no_moment",
+            "incoming",
+            f"{setup.name} has no operation {operation!r} that is cut",
+            "choose another moment",
+        )
+    return runs[-1]
+
+
 class ComparisonReport(Frozen):
     """The last outgoing stock against the part; volumes mm³, distances mm.
 

@@ -16,7 +16,7 @@ from pelvrak.core.geometry.protected import protected
 from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import FIELD, SURFACE, mesh_from_bytes
 from pelvrak.core.route.plan import Plan
-from pelvrak.core.route.report import OperationReport, SetupReport
+from pelvrak.core.route.report import OperationReport, SetupReport, last_cut
 from pelvrak.core.stock.field import loaded
 from pelvrak.core.stock.kept import StockNote, saved_with
 
@@ -42,15 +42,8 @@ def stock_at_moment(setup: SetupReport, after: str | None) -> tuple[str | None, 
         return setup.outgoing_key, None
     if after == BEFORE:
         return setup.incoming_key, None
-    cut = [one for one in setup.operations if one.id == after]
-    if not cut:
-        raise BadInput(
-            "stock.no_moment",
-            "after",
-            f"{setup.name} has no operation {after!r} that is cut",
-            "choose another moment",
-        )
-    return cut[-1].key, cut[-1]
+    cut = last_cut(setup, after)
+    return cut.key, cut
 
 
 def note_on(plan: Plan, setup: SetupReport, after: str | None) -> StockNote:

@@ -5,10 +5,8 @@ that writes it: `read` gives the file.
 from __future__ import annotations
 
 import math
-import tempfile
 from collections import defaultdict, deque
 from dataclasses import dataclass
-from pathlib import Path as FilePath
 
 import numpy as np
 from OCP.BRepBuilderAPI import (
@@ -20,16 +18,15 @@ from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_Sewing,
 )
 from OCP.gp import gp_Ax2, gp_Ax3, gp_Circ, gp_Cylinder, gp_Dir, gp_Pln, gp_Pnt
-from OCP.Interface import Interface_Static
-from OCP.Message import Message
 from OCP.ShapeFix import ShapeFix_Solid
-from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Wire
 
 from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.fitting import across, circle_through
 from pelvrak.core.geometry.mesh import Floats, Mesh
+from pelvrak.core.geometry.step_writer import step_bytes
 from pelvrak.core.route.pieces import mesh_from_bytes
 
 # Triangles whose corners lie so near one plane are one face, mm; faces so near each other meet.
@@ -137,15 +134,9 @@ def _cylinder(faces: Faces, wall: np.ndarray) -> tuple[Cylinder, list[tuple[Loop
     if abs(abs(ends[0] @ ends[1]) - 1) > 1e-6 or leans > ROUND_SINE:
         return None
     points = faces.mesh.vertices[np.unique(faces.mesh.triangles[wall])]
-    one = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
-    one /= np.linalg.norm(one)
-    two = np.cross(axis, one)
-    flat = np.column_stack([points @ one, points @ two])
-    # The circle through points by least squares: x² + y² + a x + b y + c = 0.
-    system = np.column_stack([flat, np.ones(len(flat))])
-    a, b, c = np.linalg.lstsq(system, -(flat**2).sum(axis=1), rcond=None)[0]
-    middle = np.array([-a / 2, -b / 2])
-    radius = math.sqrt(max(0.0, float(middle @ middle - c)))
+    one, two = sides = across(axis)
+    flat = points @ sides.T
+    middle, radius = circle_through(flat)
     off = np.abs(np.linalg.norm(flat - middle, axis=1) - radius)
     if off.max() > ROUND_MM or math.sqrt(float((off**2).mean())) > ROUND_RMS_MM:
         return None
@@ -240,8 +231,8 @@ def solids_of(mesh: Mesh) -> list[TopoDS_Shape]:
         cylinder, rims = found
         flat &= ~wall
         sewing.Add(_round_face(cylinder))
-        for loop, across in rims:
-            circles[(next(iter(across)), min(loop))] = cylinder, mesh.vertices[loop[0]]
+        for loop, beyond in rims:
+            circles[(next(iter(beyond)), min(loop))] = cylinder, mesh.vertices[loop[0]]
     numbers = np.unique(faces.of[flat])
     if len(numbers) > MOST_FACES:
         raise BadInput(
@@ -307,17 +298,7 @@ def _solids(sewn: TopoDS_Shape) -> list[TopoDS_Shape]:
 
 def to_step(mesh: Mesh, called: str) -> bytes:
     """STEP AP214, mm."""
-    for printer in list(Message.DefaultMessenger_s().Printers()):
-        Message.DefaultMessenger_s().RemovePrinter(printer)
-    Interface_Static.SetCVal_s("write.step.unit", "MM")
-    writer = STEPControl_Writer()
-    Interface_Static.SetCVal_s("write.step.product.name", called)
-    for solid in solids_of(mesh):
-        writer.Transfer(solid, STEPControl_StepModelType.STEPControl_AsIs)
-    with tempfile.TemporaryDirectory() as folder:
-        path = FilePath(folder) / "stock.step"
-        writer.Write(str(path))
-        return path.read_bytes()
+    return step_bytes(solids_of(mesh), called)
 
 
 def read(data: bytes, name: str, words: list[str]) -> bytes:

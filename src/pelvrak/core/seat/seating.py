@@ -403,16 +403,11 @@ def _each_axis(zero: Zero, part: Part, boxes: Boxes, rotation: Floats) -> Floats
 def rim_middle(part: Part, ref: EdgeRef) -> Floats:
     """The middle of a round edge, work frame. Raises BadInput for one that is not round."""
     edge = edge_of(part, ref, "seat.zero")
-    if edge.kind != "circle" or len(edge.points) < 3:
+    if edge.kind != "circle" or edge.centre is None:
         raise BadInput(
             "seat.zero_not_round", "seat.zero", f"edge {edge.number} is not round", "pick the rim of a hole"
         )
-    a, b, c = (np.array(edge.points[i]) for i in (0, len(edge.points) // 3, 2 * len(edge.points) // 3))
-    # The circle through three points: its middle from the first, by their differences.
-    one, two = b - a, c - a
-    normal = np.cross(one, two)
-    to_middle = np.cross((one @ one) * two - (two @ two) * one, normal)
-    return np.asarray(a + to_middle / (2 * normal @ normal))
+    return np.array(edge.centre)
 
 
 def _where_faces_meet(faces: list[Face], rotation: Floats, place: Floats) -> Floats:

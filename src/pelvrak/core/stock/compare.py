@@ -19,7 +19,7 @@ from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, crease_lines, mesh_of
 from pelvrak.core.stock.cut import Sweep, cut
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
-from pelvrak.core.stock.thin import LEAST_MM, Witness, between_nodes
+from pelvrak.core.stock.thin import LEAST_MM, Witness, between_nodes, stretches
 
 SPACING_MM = 1.8
 # Points between the corners of a triangle that may hold the greatest distance, and how many such triangles at
@@ -194,17 +194,11 @@ class Rough:
 
 def _volume_on(difference: RayField, here: Callable[[Floats], NDArray[np.bool_]]) -> float:
     """Volume of the stretches of a field whose middles are somewhere, mm³: the mean of the three bundles."""
-    grid, total = difference.grid, 0.0
-    for b in difference.bundles:
-        row, column, slot = np.nonzero(np.arange(b.capacity) < b.count[:, :, None])
-        low, high = (b.position[row, column, 2 * slot + side].astype(float) for side in (0, 1))
-        middle = np.empty((len(low), 3))
-        middle[:, b.axis] = (low + high) / 2
-        for lateral, index in (((b.axis + 1) % 3, column), ((b.axis + 2) % 3, row)):
-            middle[:, lateral] = grid.origin[lateral] + grid.cell * index
+    total = 0.0
+    for _, low, high, middle in stretches(difference):
         counts = (high - low > LEAST_MM) & here(middle)
         total += float((high - low)[counts].sum())
-    return total * grid.cell**2 / 3
+    return total * difference.grid.cell**2 / 3
 
 
 def compare(

@@ -4,6 +4,7 @@ than their distance?
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,21 +18,29 @@ from pelvrak.core.stock.field import RayField
 LEAST_MM = 0.02
 
 
+def stretches(field: RayField) -> Iterator[tuple[int, Floats, Floats, Floats]]:
+    """Bundle by bundle all stretches of material: the axis, where each begins and ends along it, and its
+    middle (n, 3), mm.
+    """
+    grid = field.grid
+    for b in field.bundles:
+        row, column, slot = np.nonzero(np.arange(b.capacity) < b.count[:, :, None])
+        low, high = (b.position[row, column, 2 * slot + side].astype(float) for side in (0, 1))
+        middle = np.empty((len(low), 3))
+        middle[:, b.axis] = (low + high) / 2
+        for lateral, index in (((b.axis + 1) % 3, column), ((b.axis + 2) % 3, row)):
+            middle[:, lateral] = grid.origin[lateral] + grid.cell * index
+        yield b.axis, low, high, middle
+
+
 def between_nodes(field: RayField) -> Floats:
     """Middles (n, 3), mm, of the stretches of material with no node in them: the drawn surface leaves them
     out.
     """
     grid, out = field.grid, []
-    for b in field.bundles:
-        row, column, slot = np.nonzero(np.arange(b.capacity) < b.count[:, :, None])
-        low, high = (b.position[row, column, 2 * slot + side].astype(float) for side in (0, 1))
-        first, last = ((end - grid.origin[b.axis]) / grid.cell for end in (low, high))
-        thin = np.ceil(first) > np.floor(last)
-        place = np.empty((int(thin.sum()), 3))
-        place[:, b.axis] = (low[thin] + high[thin]) / 2
-        for lateral, index in (((b.axis + 1) % 3, column), ((b.axis + 2) % 3, row)):
-            place[:, lateral] = grid.origin[lateral] + grid.cell * index[thin]
-        out.append(place)
+    for axis, low, high, middle in stretches(field):
+        first, last = ((end - grid.origin[axis]) / grid.cell for end in (low, high))
+        out.append(middle[np.ceil(first) > np.floor(last)])
     return np.concatenate(out)
 
 

@@ -47,14 +47,14 @@ def nameless(plan: dict[str, Any]) -> dict[str, Any]:
         ]
         makes, incoming = setup.get("makes"), setup.get("incoming")
         made = None if makes is None else {**makes, "setup": places.get(makes["setup"])}
-        bare = {**_without(setup, "setup"), "operations": operations, "makes": made}
+        told = {**_without(setup, "setup"), "operations": operations, "makes": made}
         if incoming is not None and incoming["rule"] == "earlier":
             place = places.get(incoming["setup"])
             there = [] if place is None else [one["id"] for one in setups[place].get("operations", [])]
             after = incoming.get("after")
             number = there.index(after) if after in there else after
-            bare["incoming"] = {**incoming, "setup": place, "after": number}
-        return bare
+            told["incoming"] = {**incoming, "setup": place, "after": number}
+        return told
 
     fixtures = [
         {key: value for key, value in one.items() if key != "name"} for one in plan.get("fixtures", [])

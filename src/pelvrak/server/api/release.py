@@ -21,14 +21,18 @@ from pelvrak.core.route.stock_files import (
 )
 from pelvrak.server.api.problems import Refused
 from pelvrak.server.api.projects import project
-from pelvrak.server.api.shapes import ProjectId, file_of
+from pelvrak.server.api.shapes import ProjectId, ProjectState, file_of
 from pelvrak.server.db.store import DatabaseStore
 
 router = APIRouter(prefix="/api/projects/{project_id}/files", tags=["release"])
 
 
 def _current(project_id: ProjectId, setup: str) -> SetupReport:
-    state = project(project_id)
+    return _of(project(project_id), setup)
+
+
+def _of(state: ProjectState, setup: str) -> SetupReport:
+    """What a project's report says of a setup. Raises Refused where it is of an older plan."""
     if state.report is None or state.report_revision != state.revision:
         raise Refused(
             409,
@@ -70,11 +74,12 @@ def stock(
     """A stock of a setup: its outgoing one, after an operation (by its id), or before its first cut
     ("before").
     """
-    report = _current(project_id, setup)
+    state = project(project_id)
+    report = _of(state, setup)
     key, operation = stock_at_moment(report, after)
     if key is None:
         return _file(None, f"{setup}.{kind}", STOCK_KINDS[kind])
-    planned = plan_from(project(project_id).plan.model_dump(mode="json"))
+    planned = plan_from(state.plan.model_dump(mode="json"))
     note = note_on(planned, report, after)
     moment = BEFORE if after == BEFORE else f"after-{operation.number + 1}" if operation else "outgoing"
     data = stock_file(DatabaseStore(), key, kind, note)

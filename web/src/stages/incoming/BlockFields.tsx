@@ -1,4 +1,5 @@
 import type { Billet, Library, Part } from '../../api/client'
+import { SIDES } from '../../bench/Pulling'
 import { round } from '../../ui/words'
 import { Segments } from '../../ui/Choice'
 import { Row } from '../../ui/Field'
@@ -12,7 +13,7 @@ type Sizing = Of<'block'>['sizing']
 const roundPart = (part: Part): Lies => ({
   low: part.low.map((one) => one - SPARE_MM),
   high: part.high.map((one) => one + SPARE_MM),
-  margins: Object.fromEntries(['x-', 'x+', 'y-', 'y+', 'z-', 'z+'].map((side) => [side, SPARE_MM])),
+  margins: Object.fromEntries(SIDES.map((side) => [side, SPARE_MM])),
 })
 const SPARE_MM = 5
 

@@ -22,7 +22,7 @@ export function IncomingSheet(props: SheetProps) {
         {before ? (
           <button
             type="button"
-            className="font-medium text-action underline"
+            className="text-left font-medium text-action underline"
             onClick={() => choose(from, 'outgoing')}
           >
             {before.name} {before.title}, {setup.incoming ? 'which is carried' : 'carried'}
@@ -30,7 +30,7 @@ export function IncomingSheet(props: SheetProps) {
         ) : (
           <button
             type="button"
-            className="font-medium text-action underline"
+            className="text-left font-medium text-action underline"
             onClick={() => choose('billet')}
           >
             the billet

@@ -7,6 +7,7 @@ import { useRoute } from '../../state/route'
 import { round } from '../../ui/words'
 import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberRow, Row } from '../../ui/Field'
+import { onTopOf } from '../seat/zero'
 import { ZeroEditor } from '../seat/ZeroEditor'
 import type { SheetProps } from '../sheet'
 import { Fewest } from './Fewest'
@@ -238,20 +239,7 @@ function PositionCard(
               ]}
               choose={(which) =>
                 void change(`zero ${which === 'own' ? 'of its own' : 'the setup’s'}`, (mine) => {
-                  mine.zero =
-                    which === 'own'
-                      ? {
-                          of: 'part',
-                          x: 0,
-                          y: 0,
-                          z: 1,
-                          faces: [],
-                          end: 0,
-                          item: '',
-                          parts: [],
-                          offset: [0, 0, 0],
-                        }
-                      : null
+                  mine.zero = which === 'own' ? onTopOf('part') : null
                 })
               }
             />

@@ -5,6 +5,7 @@ import { useShown } from '../../state/picture'
 import { round } from '../../ui/words'
 import { Choice, Segments } from '../../ui/Choice'
 import { Computed, NumberField, Row } from '../../ui/Field'
+import { onTopOf } from './zero'
 
 type Edit = (
   what: string,
@@ -14,15 +15,15 @@ type Edit = (
 const NOTHING = { hole: null, faces: [], edge: null, item: '', parts: [] } as const
 const AXES = ['x', 'y', 'z'] as const
 /** What can be said of a zero in one word, with nothing to pick. */
-const PLAIN = ['incoming', 'billet', 'part', 'holding', 'jaws']
+const PLAIN: Zero['of'][] = ['incoming', 'billet', 'part', 'holding', 'jaws']
 
 /** A zero whose axes all come from one thing, each on its own from then on. */
 const apart = (zero: Zero): Zero['parts'] => {
   const { of, x, y, z } = zero
-  const plain = (PLAIN.includes(of) ? of : 'incoming') as 'incoming'
+  const plain = PLAIN.includes(of) ? of : 'incoming'
   return AXES.map((axis) => ({
     axes: [axis],
-    zero: { of: plain, x, y, z, faces: [], end: 0, offset: [0, 0, 0], item: '', parts: [] },
+    zero: { ...onTopOf(plain), x, y, z },
   }))
 }
 
