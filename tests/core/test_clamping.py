@@ -364,6 +364,7 @@ class LibraryTest(unittest.TestCase):
             "vacuum_plate",
             "magnet",
             "tape",
+            "swivel",
         }
         self.assertEqual(kinds, wanted)
 

@@ -125,8 +125,9 @@ export const MachineTriad = () => (
 
 /** Where a vise's handle is: at the end of its body that the moving jaw is on; null without a vise. */
 export function handleOf(hold: HoldFacts): Vec | null {
-  const named = (name: string) => hold.pieces.find((one) => one.name === name)
-  const [fixed, moving, body] = [named('fixed jaw'), named('moving jaw'), named('vise body')]
+  const jaw = (which: string) => hold.pieces.find((one) => one.jaw === which)
+  const [fixed, moving] = [jaw('fixed'), jaw('moving')]
+  const body = hold.pieces.find((one) => one.name === 'vise body')
   if (!fixed || !moving || !body) return null
   const middle = (one: { low: number[]; high: number[] }, d: number) =>
     ((one.low[d] ?? 0) + (one.high[d] ?? 0)) / 2

@@ -19,20 +19,11 @@ from pelvrak.core.geometry.rigid import moved, rigid, rotation_about_z, turned
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.build import Assembly, Build, Piece, Shapes
 from pelvrak.core.holding.closing import (
-    DOWN,
-    OVERLAP_MM,
-    SLIDE_MM,
-    UP,
     close_chuck,
     close_clamp,
-    close_vise,
     drive_bolt,
     holder_of,
     into_collet,
-    jaw_pieces,
-    parallel_items,
-    parallels_under,
-    vise_of,
 )
 from pelvrak.core.holding.contact import travel
 from pelvrak.core.holding.hold import Hold, Item, Pinned
@@ -40,6 +31,22 @@ from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.holding.mating import placed
 from pelvrak.core.holding.pins import PinFit, pin_fit
 from pelvrak.core.holding.settling import settled
+from pelvrak.core.holding.vises import (
+    DOWN,
+    OVERLAP_MM,
+    SLIDE_MM,
+    UP,
+    centred,
+    close_vise,
+    fixed_jaw,
+    flat_parallels,
+    jaws_on,
+    parallel_items,
+    parallels_under,
+    rear_after,
+    step_of,
+    vise_of,
+)
 from pelvrak.core.stock.compare import signed_distance
 
 # A pin is met by its top only within this of its diameter; a hole counts as there when a core so much thinner
@@ -132,9 +139,9 @@ def _pose(build: Build, item: Item, one: Fixture) -> Floats:
             "one of " + ", ".join(f"{h:g}" for h in one.heights),
         )
     if item.mates:
-        return placed(item.mates, build.poses, item.id)
+        return _stationed(item, one, placed(item.mates, build.poses, item.id))
     if item.on == "table":
-        return rigid(turn, at)
+        return _stationed(item, one, rigid(turn, at))
     base = build.base(item)
     under, pose = build.fixture(base), build.poses[base.id]
     if isinstance(under, kinds.Plate):
@@ -143,7 +150,16 @@ def _pose(build: Build, item: Item, one: Fixture) -> Floats:
         stands = _in_vise(build, item, one, under)
     else:
         stands = rigid(turn, np.array([0.0, 0.0, under.top(base.height)]) + at)
-    return np.asarray(pose @ stands)
+    return _stationed(item, one, np.asarray(pose @ stands))
+
+
+def _stationed(item: Item, one: Fixture, pose: Floats) -> Floats:
+    """A double vise as its station at the back sees it, where the work is in that one: turned half round its
+    middle block, it is the same vise.
+    """
+    if not isinstance(one, kinds.Vise) or one.style != "double" or item.station == "front":
+        return pose
+    return np.asarray(pose @ rigid(rotation_about_z(180.0), np.array([0.0, one.block, 0.0])))
 
 
 def _on_plate(build: Build, item: Item, one: Fixture, plate: kinds.Plate) -> Floats:
@@ -170,19 +186,21 @@ def _in_vise(build: Build, item: Item, one: Fixture, vise: kinds.Vise) -> Floats
     """
     turn = rotation_about_z(item.turn_deg)
     bed, at = np.array([0.0, 0.0, vise.bed_height]), np.array([item.x, item.y, item.z])
-    beside = [build.fixture(i) for i in build.hold.items if i.on == item.on]
-    jaws = [jaw for jaw in beside if isinstance(jaw, kinds.Jaws)]
+    jaws = jaws_on(build, build.base(item))
+    # Between jaws that both move, things stand in the middle.
+    middle = -vise.opening_max / 2
     if isinstance(one, kinds.Stop):
         sign = 1.0 if item.side == "right" else -1.0
-        wide, thick = (jaws[0].width, jaws[0].thickness) if jaws else (vise.jaw_width, 0.0)
+        wide, thick = (jaws.fixed.width, jaws.rear) if jaws else (vise.jaw_width, 0.0)
         half = one.tip_diameter / 2
-        tip = np.array([sign * (wide / 2 - 5.0), -thick - half - 2.0, vise.jaw_height - half])
+        y = middle if vise.centres else -thick - half - 2.0
+        tip = np.array([sign * (wide / 2 - 5.0), y, vise.jaw_height - half])
         return rigid(rotation_about_z(0.0 if sign > 0 else 180.0), bed + tip + at)
     if isinstance(one, (kinds.VBlock, kinds.ColletBlock, kinds.Riser, kinds.Block)):
         wide = one.across if isinstance(one, kinds.ColletBlock) else one.width
         c, t = abs(np.cos(np.radians(item.turn_deg))), abs(np.sin(np.radians(item.turn_deg)))
-        thick = max((jaw.thickness for jaw in jaws), default=0.0)
-        return rigid(turn, bed + [0.0, -thick - (c * wide + t * one.length) / 2, 0.0] + at)
+        y = -(jaws.rear if jaws else 0.0) - (c * wide + t * one.length) / 2
+        return rigid(turn, bed + [0.0, middle if vise.centres else y, 0.0] + at)
     return rigid(turn, bed + at)
 
 
@@ -236,7 +254,8 @@ def _lay_in(build: Build) -> None:
     close_vise(build, vise_item, build.lying(build.out.shift))
     parallels = [] if nest_item is not None or collet is not None else parallels_under(build, vise_item)
     # Only now it is known where the front one stands: the work comes down onto the real ones.
-    if parallels and build.out.carrier is None:
+    on_steps = parallels and step_of(build, vise_item) > max(h for *_, h in parallel_items(build, vise_item))
+    if parallels and not on_steps and build.out.carrier is None:
         build.out.shift = build.out.shift + _drop(build, build.lying(build.out.shift), [*rests, *parallels])
     build.out.pieces += parallels
 
@@ -247,7 +266,8 @@ def _into_nest(build: Build, nest_item: Item, vise_item: Item | None) -> None:
     if vise_item is None or isinstance(build.fixture(nest_item), kinds.Block):
         build.out.shift = moved(build.poses[nest_item.id], place)
     else:
-        bed = np.array([0, 0, vise_of(build, vise_item).bed_height])
+        one = vise_of(build, vise_item)
+        bed = np.array([0.0, rear_after(one, build.shapes.cut[nest_item.id].opening), one.bed_height])
         build.out.shift = moved(build.poses[vise_item.id], place + bed)
 
 
@@ -261,9 +281,9 @@ def _onto_rests(build: Build, vise_item: Item | None) -> list[Piece]:
         shift[:2] = pinned
     entering = _entering(build)
     rests = _under_the_work(build, entering)
-    shift = shift + _drop(build, build.lying(shift), [*rests, *_flat_parallels(build, vise_item)])
+    shift = shift + _drop(build, build.lying(shift), [*rests, *flat_parallels(build, vise_item)])
     pushes: list[tuple[str, Floats]] = [(way, WAYS[way]) for way in hold.work.pushed]
-    jaw = None if vise_item is None else jaw_pieces(build, vise_item)
+    jaw = None if vise_item is None else fixed_jaw(build, vise_item)
     carrier = _carrier(build)
     if vise_item is not None:
         out.closing = turned(build.poses[vise_item.id], np.array([0.0, 1.0, 0.0]))
@@ -274,6 +294,8 @@ def _onto_rests(build: Build, vise_item: Item | None) -> list[Piece]:
         # The holder is against the jaw; the work lies where the holder wants it.
         if not hold.work.pushed:
             shift = shift + settled(build.lying(shift), _closed(rests))
+    if vise_item is not None and carrier is None and vise_of(build, vise_item).centres:
+        shift = shift + centred(build, vise_item, build.lying(shift))
     for name, way in pushes:
         shift = shift + _push(build, build.work, shift, way, name, jaw)
     out.shift = shift
@@ -294,8 +316,9 @@ def _host(build: Build, vise: Item | None) -> Floats:
     pose = build.poses[chosen.id]
     offset = np.array([hold.work.x, hold.work.y, 0.0])
     if isinstance(build.fixture(chosen), kinds.Vise):
-        # Along the jaws; across, it will be pushed against the fixed one.
-        return np.asarray(moved(pose, np.array([hold.work.x, -60.0, 0.0])))
+        # Along the jaws; across, it will be pushed against the fixed one, or brought to the middle.
+        one = vise_of(build, chosen)
+        return np.asarray(moved(pose, np.array([hold.work.x, -one.opening_max / 2, 0.0])))
     return np.asarray(pose[:3, 3] + turned(pose, offset))
 
 
@@ -504,24 +527,13 @@ def _push(build: Build, lying: Mesh, shift: Floats, way: Floats, name: str, jaw:
         )
         return np.zeros(3)
     # What the work lies in may stop it first: a V-block keeps it from the jaw.
-    others = [p for p in out.pieces if p.role in ("locates", "rests") and p not in targets]
+    met = {id(p) for p in targets}
+    others = [p for p in out.pieces if p.role in ("locates", "rests") and id(p) not in met]
     stopped = travel(here, _closed(others), way, -SLIDE_MM) if others else None
     if stopped is None or stopped[0] >= found[0]:
         return way * found[0]
     # Lifted as it is, it slides that far up a flank it lies on already.
     return way * (stopped[0] if stopped[0] > 2 * SLIDE_MM else 0.0)
-
-
-def _flat_parallels(build: Build, vise: Item | None) -> list[Piece]:
-    """A floor at the height of the parallels, for as long as it is not known how far apart they stand."""
-    if vise is None:
-        return []
-    one, pieces = vise_of(build, vise), []
-    for item, _, height in parallel_items(build, vise):
-        floor = kinds.cuboid((-one.jaw_width, -one.body_length, 0), (one.jaw_width, 0, height))
-        pose = build.poses[vise.id] @ rigid(np.eye(3), np.array([0.0, 0.0, one.bed_height]))
-        pieces.append(Piece(item.id, "parallels", "rests", transformed(mesh_of(floor), pose)))
-    return pieces
 
 
 def overlaps(

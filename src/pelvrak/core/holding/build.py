@@ -5,7 +5,7 @@ work?
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 import manifold3d
 import numpy as np
@@ -19,6 +19,9 @@ from pelvrak.core.holding.hold import Hold, Item
 from pelvrak.core.holding.kinds import Fixture, Role, Solid
 from pelvrak.core.holding.pins import PinFit
 from pelvrak.core.holding.screws import ScrewFact, force_by, screw
+
+# The jaw at a vise's back, which most have fixed, and the one at the front, which closes.
+Jaw = Literal["fixed", "moving"]
 
 
 def sound_solid(stock: Mesh, so: str) -> manifold3d.Manifold:
@@ -39,7 +42,8 @@ def sound_solid(stock: Mesh, so: str) -> manifold3d.Manifold:
 @dataclass(frozen=True)
 class Piece:
     """One solid of the holding as it stands. item: the one it belongs to; push: where a clamp drives it
-    (unit), with its force in N; draws: what draws the work against it.
+    (unit), with its force in N; draws: what draws the work against it; jaw: which of a vise's it is, if any;
+    bites: how deep its teeth go in, mm; friction: with the work, where it rubs otherwise than metal on metal.
     """
 
     item: str
@@ -49,6 +53,9 @@ class Piece:
     push: Floats | None = None
     force: float = 0.0
     draws: Draws | None = None
+    jaw: Jaw | None = None
+    bites: float = 0.0
+    friction: float | None = None
 
     @property
     def clamps(self) -> bool:
@@ -77,10 +84,11 @@ class Assembly:
 
     shift: what takes the work from where it came to where it lies. opening: between a vise's mounting faces,
     and what it can take. met: what the moving jaw met. jaw_low, jaw_top: heights of the jaws; jaw_span: low
-    and high of the fixed jaw's face. closing: the way the moving jaw goes. vise: its name. free_gap: left
-    between the jaws. pins: the holes of the work that are on pins. carrier: the item in the vise that carries
-    the work, which the jaws close on. screws: how hard each is tightened. beside: clamps that press on what
-    carries the work, by item, and what that is called.
+    and high of the fixed jaw's face. closing: the way the moving jaw goes. vise, vise_item: its name, and the
+    item it is. jaws_thick: what both jaws take of the opening. free_gap: left between the jaws. pins: the
+    holes of the work that are on pins. carrier: the item in the vise that carries the work, which the jaws
+    close on. screws: how hard each is tightened. beside: clamps that press on what carries the work, by item,
+    and what that is called.
     """
 
     pieces: list[Piece] = field(default_factory=list)
@@ -93,6 +101,8 @@ class Assembly:
     jaw_span: tuple[Floats, Floats] | None = None
     closing: Floats | None = None
     vise: str | None = None
+    vise_item: str | None = None
+    jaws_thick: float = 0.0
     free_gap: float | None = None
     pins: list[PinFit] = field(default_factory=list)
     carrier: str | None = None
@@ -116,12 +126,14 @@ class CutJaws:
 @dataclass(frozen=True)
 class Shapes:
     """What is known beside the work's surface. holes: the part's upright holes by face number, in the setup's
-    orientation; own: the shop's own solids by item; cut: soft jaws and nests by item.
+    orientation; own: the shop's own solids by item; cut: soft jaws and nests by item; finished: the faces of
+    the part that are to be as drawn, where the part is known, in the setup's orientation.
     """
 
     holes: dict[int, UprightHole] = field(default_factory=dict)
     own: dict[str, Mesh] = field(default_factory=dict)
     cut: dict[str, CutJaws] = field(default_factory=dict)
+    finished: Mesh | None = None
 
 
 @dataclass

@@ -1,4 +1,4 @@
-"""How do vise, clamps, chuck, collet and bolts close on the work? All in the layout frame."""
+"""How do clamps, chuck, collet and bolts close on the work? All in the layout frame."""
 
 from __future__ import annotations
 
@@ -12,14 +12,10 @@ from pelvrak.core.holding.build import Build, Piece
 from pelvrak.core.holding.contact import travel
 from pelvrak.core.holding.hold import Item
 from pelvrak.core.holding.kinds import Solid
+from pelvrak.core.holding.vises import DOWN, SLIDE_MM, UP
 
-# Lifted by this while it is pushed along something, so that what it slides on does not stop it, mm.
-SLIDE_MM = 0.02
-# How far cut jaws stand open before they close, and what a surface may be off there, mm.
-CUT_OPEN_MM, OVERLAP_MM = 1.0, 0.1
 # From so far away a clamp goes forward until it meets something, mm.
 FAR_MM = 2000.0
-DOWN, UP = np.array([0.0, 0, -1]), np.array([0.0, 0, 1])
 # Common practice, no source: a bolt holds in as many turns as its diameter is long, and lightly by half of
 # it.
 THREAD_HOLDS = 1.0
@@ -69,131 +65,6 @@ def into_collet(build: Build, item: Item) -> None:
                 force if presses else 0.0,
             )
         )
-
-
-def vise_of(build: Build, item: Item) -> kinds.Vise:
-    """The vise that an item of the plan is."""
-    one = build.fixture(item)
-    assert isinstance(one, kinds.Vise)
-    return one
-
-
-def _jaw_item(build: Build, vise: Item) -> tuple[Item, kinds.Jaws] | None:
-    for item in build.hold.items:
-        one = build.fixture(item)
-        if item.on == vise.id and isinstance(one, kinds.Jaws):
-            return item, one
-    return None
-
-
-def jaw_pieces(build: Build, vise: Item) -> Piece | None:
-    """The fixed jaw, put on the vise; None when it has none."""
-    found = _jaw_item(build, vise)
-    if found is None:
-        return None
-    item, jaws = found
-    pose = build.poses[vise.id] @ rigid(np.eye(3), np.array([0, 0, vise_of(build, vise).bed_height]))
-    cut = build.shapes.cut.get(item.id)
-    mesh = cut.fixed if cut is not None else mesh_of(kinds.jaw(jaws))
-    return Piece(item.id, "fixed jaw", "locates", transformed(mesh, pose))
-
-
-def close_vise(build: Build, vise: Item, lying: Mesh) -> None:
-    """Both jaws, the moving one driven until it meets something."""
-    out, one = build.out, vise_of(build, vise)
-    pose = build.poses[vise.id]
-    out.vise = one.name
-    out.closing = turned(pose, np.array([0.0, 1.0, 0.0]))
-    fixed = jaw_pieces(build, vise)
-    found = _jaw_item(build, vise)
-    if fixed is None or found is None:
-        build.said("hold.no_jaws", f"{one.name} has no jaws.")
-        return
-    item, jaws = found
-    out.pieces.append(fixed)
-    on_bed = pose @ rigid(np.eye(3), np.array([0.0, 0.0, one.bed_height]))
-    back_to_front = rotation_about_z(180.0)
-    widest = on_bed @ rigid(back_to_front, np.array([0.0, -one.opening_max, 0.0]))
-    cut = build.shapes.cut.get(item.id)
-    mesh = cut.moving if cut is not None and cut.moving is not None else mesh_of(kinds.jaw(jaws))
-    waiting = transformed(mesh, widest)
-    others = [p for p in out.pieces if p.role in ("locates", "rests") and p is not fixed]
-    stops: list[tuple[str, float]] = []
-    # Lowered a touch: the work may stand on a floor that the jaw brings along.
-    # Jaws that were cut to the work go on it from just open: their walls may lean, and stand round it.
-    ahead = (
-        max(0.0, one.opening_max - cut.opening - CUT_OPEN_MM)
-        if cut is not None and cut.moving is not None
-        else 0.0
-    )
-    slid = transformed(waiting, rigid(np.eye(3), DOWN * SLIDE_MM + out.closing * ahead))
-    for name, target in [("work", lying), ("the other jaw", fixed.mesh), *((p.name, p.mesh) for p in others)]:
-        way = travel(slid, target, out.closing, -1e9 if ahead == 0.0 else -OVERLAP_MM)
-        if way is not None:
-            stops.append((name, way[0] + ahead))
-    distance = min((d for _, d in stops), default=0.0)
-    out.met = [name for name, d in stops if d < distance + SLIDE_MM]
-    out.free_gap = next((d - distance for name, d in stops if name == "the other jaw"), None)
-    out.opening = (float(one.opening_max - distance), one.opening_max)
-    force = (vise.force_kn or one.force_kn) * 1000
-    at = rigid(np.eye(3), out.closing * distance)
-    out.pieces.append(Piece(item.id, "moving jaw", "clamps", transformed(waiting, at), out.closing, force))
-    slide = pose @ rigid(np.eye(3), np.array([0.0, distance - one.opening_max, 0.0]))
-    build.add(vise, Solid("slide", "body", kinds.vise_slide(one)), slide)
-    out.jaw_low, out.jaw_top = float(on_bed[2, 3]), float(on_bed[2, 3] + jaws.height)
-    ends = moved(
-        on_bed,
-        np.array([[-jaws.width / 2, -jaws.thickness, 0.0], [jaws.width / 2, -jaws.thickness, jaws.height]]),
-    )
-    out.jaw_span = (ends.min(axis=0), ends.max(axis=0))
-
-
-def parallel_items(build: Build, vise: Item) -> list[tuple[Item, kinds.Parallels, float]]:
-    """The parallels in a vise, each with its height, mm."""
-    out = []
-    for item in build.hold.items:
-        one = build.fixture(item)
-        if isinstance(one, kinds.Parallels) and item.on == vise.id:
-            out.append((item, one, one.heights[0] if item.height is None else item.height))
-    return out
-
-
-def parallels_under(build: Build, vise: Item) -> list[Piece]:
-    """The pair against the jaws: rear at the fixed, front at the moving one."""
-    out, one = build.out, vise_of(build, vise)
-    found = _jaw_item(build, vise)
-    if found is None or out.opening is None:
-        return []
-    jaws = found[1]
-    pose = build.poses[vise.id]
-    pieces = []
-    for item, pair, height in parallel_items(build, vise):
-        if height not in pair.heights:
-            near = min(pair.heights, key=lambda h: abs(h - height))
-            build.said(
-                "hold.height",
-                f"{pair.name} has no pair {height:g} mm high.",
-                measured=height,
-                limit=near,
-                cure=(f"Parallels {near:g} mm", item.id, "height", near),
-            )
-        room = out.opening[0] - 2 * jaws.thickness
-        if room < 2 * pair.thickness:
-            build.said(
-                "hold.parallels_too_thick",
-                f"Two parallels of {pair.thickness:g} mm do not fit between jaws {room:.1f} mm apart.",
-                measured=2 * pair.thickness,
-                limit=round(room, 3),
-            )
-            continue
-        body = pair.solids(height)[0].body
-        for name, y in (
-            ("rear parallel", -jaws.thickness - pair.thickness / 2),
-            ("front parallel", -out.opening[0] + jaws.thickness + pair.thickness / 2),
-        ):
-            at = pose @ rigid(np.eye(3), np.array([item.x, y, one.bed_height]))
-            pieces.append(Piece(item.id, name, "rests", transformed(mesh_of(body), at)))
-    return pieces
 
 
 def close_clamp(build: Build, item: Item) -> None:

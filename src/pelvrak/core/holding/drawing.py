@@ -57,9 +57,12 @@ def as_patch(pull: Pull, patch: Patch) -> Patch:
 
 
 def friction_in(pieces: list[Piece], patch: Patch) -> float | None:
-    """What a patch rubs with where it is not metal on metal: tape stands its shear for its pull."""
-    draws = pieces[patch.piece].draws
-    return None if draws is None or draws.shear_kpa is None else draws.shear_kpa / draws.kpa
+    """What a patch rubs with where it is not metal on metal: tape stands its shear for its pull, teeth hold
+    as their fixture says.
+    """
+    piece = pieces[patch.piece]
+    draws = piece.draws
+    return piece.friction if draws is None or draws.shear_kpa is None else draws.shear_kpa / draws.kpa
 
 
 def _sealed(stock: Mesh, patch: Patch) -> tuple[float, Floats, tuple[Floats, ...]]:

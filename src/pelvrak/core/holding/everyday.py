@@ -62,7 +62,7 @@ def everyday(fixtures: dict[str, Fixture], size: Vector | None, table: Table) ->
         pairs = [
             (vise, one)
             for vise in shop
-            if isinstance(vise, Vise)
+            if isinstance(vise, Vise) and vise.style == "fixed jaw"
             for one in jaws
             if one.width >= vise.jaw_width and one.height >= vise.jaw_height
         ]

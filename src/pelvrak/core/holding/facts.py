@@ -7,6 +7,7 @@ import numpy as np
 from pelvrak.core.cures import Cure
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
+from pelvrak.core.holding.build import Jaw
 from pelvrak.core.holding.screws import ScrewFact
 
 
@@ -31,11 +32,12 @@ class Contact(Frozen):
 
 
 class PieceFact(Frozen):
-    """One solid of the holding: its box in the zero frame, mm."""
+    """One solid of the holding: its box in the zero frame, mm. jaw: which of a vise's it is, if any."""
 
     name: str
     item: str
     role: str
+    jaw: Jaw | None = None
     low: Vector
     high: Vector
 

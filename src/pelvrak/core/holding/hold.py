@@ -61,8 +61,10 @@ class Item(Frozen):
 
     on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and
     degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole:
-    column and row of a plate's hole, from 0 at the front left. id: never changes; fixture: by its id in the
-    plan or the library.
+    column and row of a plate's hole, from 0 at the front left. station: of a double vise, that has the work;
+    moving: the jaw at the front by its id, where it is another than the one at the back; set_in,
+    set_in_moving: how far each jaw stands in from where it is screwed on, mm. id: never changes; fixture: by
+    its id in the plan or the library.
     """
 
     id: Ident
@@ -75,6 +77,22 @@ class Item(Frozen):
     hole: tuple[Annotated[int, Field(ge=0, le=500)], Annotated[int, Field(ge=0, le=500)]] | None = None
     height: Annotated[float, Field(gt=0, le=1000)] | None = asked(
         None, title="Height", help="of parallels and step blocks: one of the set's", widget="heights"
+    )
+    station: Literal["front", "rear"] = asked(
+        "front",
+        title="Work in the",
+        help="the station of a double vise that has the work",
+        called={"front": "front station", "rear": "rear station"},
+        when={"style": ["double"]},
+    )
+    moving: Ident | None = asked(
+        None, title="Front jaw", help="another blank than the one at the back", widget="other jaw"
+    )
+    set_in: Annotated[float, Field(ge=0, le=500)] = asked(
+        0.0, title="Set in", help="the jaw at the back, from where it is screwed on", unit="mm"
+    )
+    set_in_moving: Annotated[float, Field(ge=0, le=500)] = asked(
+        0.0, title="Front set in", help="the jaw at the front, from where it is screwed on", unit="mm"
     )
     side: Literal["left", "right"] = asked(
         "left",

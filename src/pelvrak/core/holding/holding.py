@@ -77,13 +77,14 @@ class Metal:
 @dataclass(frozen=True)
 class BuiltUp:
     """A holding built up round the work, and what of it touches the work, all in the frame of the stock that
-    was given; before anything is judged.
+    was given; before anything is judged. finished: faces of the part that are to be as drawn.
     """
 
     stock: Mesh
     assembly: Assembly
     pieces: list[Piece]
     patches: list[Patch]
+    finished: Mesh | None = None
 
 
 def hold_work(
@@ -151,7 +152,7 @@ def built_up(
     )
     found = _with_pins(found, assembly, pieces)
     found += [_threaded(i, piece) for i, piece in enumerate(pieces) if piece.name == OWN_THREAD]
-    return BuiltUp(stock, assembly, pieces, found)
+    return BuiltUp(stock, assembly, pieces, found, None if shapes is None else shapes.finished)
 
 
 def judge(hold: Hold, fixtures: dict[str, Fixture], at: BuiltUp, setup: str, metal: Metal) -> Held:
@@ -161,7 +162,18 @@ def judge(hold: Hold, fixtures: dict[str, Fixture], at: BuiltUp, setup: str, met
     centre = centre_of_mass(stock)
     pulls = pulls_of(stock, pieces, found, metal.magnetic)
     checked = Judged(
-        hold, fixtures, stock, setup, assembly, pieces, found, centre, metal.name, metal.magnetic, pulls
+        hold,
+        fixtures,
+        stock,
+        setup,
+        assembly,
+        pieces,
+        found,
+        centre,
+        metal.name,
+        metal.magnetic,
+        pulls,
+        at.finished,
     )
     clamps, owners = _clamps_of(assembly, pieces, found)
     problem = holding_of(
@@ -191,7 +203,7 @@ def _clamps_of(assembly: Assembly, pieces: list[Piece], found: list[Patch]) -> t
     clamps = [piece for piece in pieces if piece.push is not None]
     through: set[int] = set()
     if assembly.carrier is not None and assembly.closing is not None:
-        jaw = next((piece for piece in clamps if piece.name == "moving jaw"), None)
+        jaw = next((piece for piece in clamps if piece.jaw == "moving"), None)
         own = {
             i: float(p.normal @ assembly.closing)
             for i, p in enumerate(found)
@@ -202,7 +214,7 @@ def _clamps_of(assembly: Assembly, pieces: list[Piece], found: list[Patch]) -> t
         elif jaw is not None and not any(pieces[p.piece] is jaw for p in found):
             clamps.remove(jaw)
     numbers = {id(piece): i for i, piece in enumerate(clamps)}
-    pressing = next((i for i, piece in enumerate(clamps) if piece.name == "moving jaw"), -1)
+    pressing = next((i for i, piece in enumerate(clamps) if piece.jaw == "moving"), -1)
     return clamps, [
         pressing if i in through else numbers.get(id(pieces[p.piece]), -1) for i, p in enumerate(found)
     ]

@@ -20,7 +20,7 @@ from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import overlaps
-from pelvrak.core.holding.build import sound_solid
+from pelvrak.core.holding.build import Jaw, sound_solid
 from pelvrak.core.holding.clamping import (
     PRESSED_COS,
     Programme,
@@ -34,6 +34,7 @@ from pelvrak.core.holding.facts import (
 from pelvrak.core.holding.hold import CLOSED_MM, STAND_OUT_RATIO, STRAIGHT_WALL_MM
 from pelvrak.core.holding.known import Known
 from pelvrak.core.holding.locating import contact_points, motions, rows_of
+from pelvrak.core.holding.marks import YIELD, finished_area
 from pelvrak.core.holding.screws import torque_for
 from pelvrak.core.holding.squeeze import SQUEEZE_MM
 from pelvrak.core.holding.vee import vee_of
@@ -92,6 +93,7 @@ class Judged(Known):
             *self._rocking(set_up),
             *self._loading(facts),
             *self._squeezed(facts),
+            *self._marked(facts),
         ]
 
     def _drawn(self) -> list[Finding]:
@@ -154,6 +156,58 @@ class Judged(Known):
         return [
             self._finding("hold.squeezed", "warning", said, measured=t.bends, limit=SQUEEZE_MM, unit="mm")
         ]
+
+    def _marked(self, facts: HoldFacts) -> list[Finding]:
+        """Teeth in a finished face, and dents."""
+        out: list[Finding] = []
+        for piece in self.pieces:
+            if piece.bites == 0 or self.finished is None:
+                continue
+            area, at = finished_area(piece.mesh, self.finished)
+            deep = f"{piece.bites:g} mm into a finished face, over {area:.0f} mm²"
+            said = f"The teeth of the {piece.name} bite {deep}."
+            more: dict[str, Any] = {"measured": round(area, 1), "limit": 0.0, "unit": "mm²"}
+            if area > 0:
+                more["cures"] = self._smooth(piece.item)
+                out.append(self._finding("hold.marks", "error", said, at, **more))
+        return out + self._dented(facts)
+
+    def _dented(self, facts: HoldFacts) -> list[Finding]:
+        """Where what clamps presses harder, on average over one side of one thing, than the metal stands."""
+        most, sides = YIELD.get(self.material), dict[tuple[int, int], list[float]]()
+        for contact, patch in zip(facts.contacts, self.found, strict=True):
+            if most is not None and contact.force is not None and patch.kind == "face":
+                side = int(np.argmax(np.abs(patch.normal)))
+                sum_of = sides.setdefault((patch.piece, side), [0.0, 0.0])
+                sum_of[0] += contact.force
+                sum_of[1] += patch.area
+        out = []
+        for (number, _), (force, area) in sides.items():
+            if most is None or area <= 0 or force / area <= most:
+                continue
+            name, at = self.pieces[number].name, next(p.centre for p in self.found if p.piece == number)
+            said = (
+                f"The {name} presses {force / 1000:.1f} kN on {area:.0f} mm²: it dents the work, which yields"
+                f" at {most:g} N/mm²."
+            )
+            more = {"measured": round(force / area, 1), "limit": most, "unit": "N/mm²"}
+            out.append(self._finding("hold.dents", "warning", said, at, **more))
+        return out
+
+    def _smooth(self, item: str) -> tuple[Cure, ...]:
+        """The library's jaws without teeth that go where the toothed ones are."""
+        one = self.fixtures[next(i.fixture for i in self.hold.items if i.id == item)]
+        if not isinstance(one, kinds.Jaws):
+            return ()
+        fits = [
+            other
+            for other in self.fixtures.values()
+            if isinstance(other, kinds.Jaws)
+            and other.style in ("hard", "stepped")
+            and other.width == one.width
+        ]
+        of = Element(setup=self.setup, item=item)
+        return tuple(put(f"Use {other.name}", of, "fixture", other.id) for other in fits[:1])
 
     def _built(self) -> list[Finding]:
         """What went wrong while the holding was built up."""
@@ -248,10 +302,10 @@ class Judged(Known):
             }
             return [self._finding("hold.opening", "error", said, **more)]
         high = facts.rest >= facts.jaw_top - 1e-6 and a.carrier is None
-        closed_on, moving = self._gripped_name, self._jaw_place("moving jaw")
+        closed_on, moving = self._gripped_name, self._jaw_place("moving")
         if a.met and closed_on not in a.met and not high:
             touches = a.met[0] if a.met[0].startswith("the") else f"the {a.met[0]}"
-            said = f"The moving jaw closes on {touches}, not on the {closed_on}."
+            said = f"The {self.jaw_name('moving')} closes on {touches}, not on the {closed_on}."
             return [self._finding("hold.closes_on_other", "error", said, moving)]
         out = []
         if a.free_gap is not None and a.free_gap < CLOSED_MM:
@@ -265,14 +319,14 @@ class Judged(Known):
     def _untouched(self, facts: HoldFacts, high: bool) -> Finding:
         """A jaw that does not touch. high: the work rests above the jaws."""
         fixed, moving = facts.contact_fixed, facts.contact_moving
-        one = "The fixed jaw does not touch" if fixed == 0 else "The moving jaw does not touch"
+        one = f"The {self.jaw_name('fixed' if fixed == 0 else 'moving')} does not touch"
         which = "Neither jaw touches" if fixed == moving else one
         why = "it rests above the jaws" if high else "there is no wall square to the jaws where they close"
         return self._finding(
             "hold.no_touch",
             "error",
             f"{which} the {self._gripped_name}: {why}.",
-            self._jaw_place("moving jaw"),
+            self._jaw_place("moving"),
             measured=min(fixed, moving),
             limit=0.0,
             unit="mm²",
@@ -281,7 +335,7 @@ class Judged(Known):
 
     def _grip_depth(self, facts: HoldFacts) -> list[Finding]:
         """Too little wall in the jaws, or too much work above them."""
-        deep, above, place = facts.grip_depth, facts.stands_above, self._jaw_place("fixed jaw")
+        deep, above, place = facts.grip_depth, facts.stands_above, self._jaw_place("fixed")
         if deep < STRAIGHT_WALL_MM - 1e-6:
             said = (
                 f"Grip is shallow: {deep:.1f} mm of straight wall, {STRAIGHT_WALL_MM:g} mm wanted; the work"
@@ -314,7 +368,7 @@ class Judged(Known):
                     " itself.",
                 )
             ]
-        if any(piece.push is not None and piece.name != "moving jaw" for piece in self.pieces):
+        if any(piece.push is not None and piece.jaw is None for piece in self.pieces):
             return []
         return [
             self._finding(
@@ -325,11 +379,11 @@ class Judged(Known):
             )
         ]
 
-    def _jaw_place(self, name: str) -> Floats | None:
-        patch = next(iter(self.of(name)), None)
+    def _jaw_place(self, jaw: Jaw) -> Floats | None:
+        patch = next(iter(self.of(jaw)), None)
         if patch is not None:
             return patch.centre
-        piece = next((p for p in self.pieces if p.name == name), None)
+        piece = next((p for p in self.pieces if p.jaw == jaw), None)
         return (
             None if piece is None else (piece.mesh.vertices.min(axis=0) + piece.mesh.vertices.max(axis=0)) / 2
         )
@@ -368,18 +422,21 @@ class Judged(Known):
         jaws = next(
             (j for i in self.hold.items if isinstance(j := self.fixtures[i.fixture], kinds.Jaws)), None
         )
+        vise = None if item is None else self.fixtures[item.fixture]
+        mine = vise.style if isinstance(vise, kinds.Vise) else ""
         fits = [
             one
             for one in self.fixtures.values()
             if isinstance(one, kinds.Vise)
-            and one.opening_max - self._jaws_thick() >= opens
+            and one.style == mine
+            and one.opening_max - self.assembly.jaws_thick >= opens
             and (jaws is None or jaws.width >= one.jaw_width)
         ]
         if item is None or not fits:
             return ()
         best = min(fits, key=lambda one: one.opening_max)
         of = Element(setup=self.setup, item=item.id)
-        label = f"Use {best.name}: it opens {best.opening_max - self._jaws_thick():g} mm"
+        label = f"Use {best.name}: it opens {best.opening_max - self.assembly.jaws_thick:g} mm"
         return (put(label, of, "fixture", best.id),)
 
     def _uneven(self) -> list[Finding]:
@@ -387,9 +444,9 @@ class Judged(Known):
         out = []
         for number, piece in enumerate(self.pieces):
             own = [p for p in self.found if p.piece == number]
-            if (piece.push is None and piece.name != "fixed jaw") or not own:
+            if (piece.push is None and piece.jaw is None) or not own:
                 continue
-            if all(p.kind != "face" for p in own) and piece.name in ("fixed jaw", "moving jaw"):
+            if all(p.kind != "face" for p in own) and piece.jaw:
                 line = max(own, key=lambda p: p.length)
                 word = "at a point" if line.kind == "point" else "along a line"
                 out.append(
@@ -404,7 +461,7 @@ class Judged(Known):
                         unit="mm²",
                     )
                 )
-            elif piece.name in ("fixed jaw", "moving jaw"):
+            elif piece.jaw:
                 could = touching_area(self.stock, piece.mesh, MIGHT_TOUCH_MM)
                 area = sum(p.area for p in own)
                 if could > 0 and area < EVEN_SHARE * could:
@@ -600,7 +657,7 @@ class Judged(Known):
         item = next((i for i in self.hold.items if isinstance(self.fixtures[i.fixture], kinds.Vise)), None)
         if item is None or size[along] >= 0.8 * size[1 - along] or self.assembly.opening is None:
             return []
-        if size[along] > self.assembly.opening[1] - self._jaws_thick():
+        if size[along] > self.assembly.opening[1] - self.assembly.jaws_thick:
             return []
         turn = 90.0 if abs(item.turn_deg) < 45 else 0.0
         return [

@@ -15,8 +15,7 @@ from pelvrak.core.geometry.mesh import (
     joined,
 )
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.holding import kinds
-from pelvrak.core.holding.build import Assembly, Piece
+from pelvrak.core.holding.build import Assembly, Jaw, Piece
 from pelvrak.core.holding.clamping import (
     Holding,
     Programme,
@@ -47,7 +46,7 @@ UPRIGHT = 0.5
 @dataclass
 class Known:
     """A holding while it is looked at; everything in the stock's frame but the assembly. material, magnetic:
-    of the work; pulls: what draws it, by area.
+    of the work; pulls: what draws it, by area; finished: faces of the part that are to be as drawn.
     """
 
     hold: Hold
@@ -61,25 +60,30 @@ class Known:
     material: str
     magnetic: bool
     pulls: list[Pull]
+    finished: Mesh | None
 
-    def of(self, *names: str) -> list[Patch]:
-        return [patch for patch in self.found if self.pieces[patch.piece].name in names]
+    def of(self, jaw: Jaw) -> list[Patch]:
+        return [patch for patch in self.found if self.pieces[patch.piece].jaw == jaw]
 
     def _gripping(self, found: list[Patch]) -> list[Patch]:
         """Those that the jaws press on, not what the work stands on."""
         way = self.assembly.closing
         return [] if way is None else [patch for patch in found if abs(patch.normal @ way) > 0.5]
 
-    def _on_jaw(self, name: str) -> list[Patch]:
+    def _on_jaw(self, jaw: Jaw) -> list[Patch]:
         """What a jaw bears on: the work, or what carries it."""
         if self.assembly.carrier is None:
-            return self.of(name)
-        return [p for p in self._on_carrier if self.pieces[p.piece].name == name]
+            return self.of(jaw)
+        return [p for p in self._on_carrier if self.pieces[p.piece].jaw == jaw]
+
+    def jaw_name(self, jaw: Jaw) -> str:
+        """What a jaw is called on this vise."""
+        return next((p.name for p in self.pieces if p.jaw == jaw), f"{jaw} jaw")
 
     @cached_property
     def _on_carrier(self) -> list[Patch]:
         holder = joined([p.mesh for p in self.pieces if p.item == self.assembly.carrier])
-        jaws = [p if "jaw" in p.name else replace(p, mesh=joined([])) for p in self.pieces]
+        jaws = [p if p.jaw else replace(p, mesh=joined([])) for p in self.pieces]
         return patches(holder, [p.mesh for p in jaws])
 
     @property
@@ -93,7 +97,7 @@ class Known:
     def facts(self, set_up: Programme | None, problem: Holding) -> HoldFacts:
         a, shift = self.assembly, self.assembly.shift
         low, high = self.stock.vertices.min(axis=0), self.stock.vertices.max(axis=0)
-        fixed, moving = (self._gripping(self._on_jaw(name)) for name in ("fixed jaw", "moving jaw"))
+        fixed, moving = (self._gripping(self._on_jaw("fixed")), self._gripping(self._on_jaw("moving")))
         span = None if a.jaw_span is None else (a.jaw_span[0] - shift, a.jaw_span[1] - shift)
         rest = self._rest(low)
         out: dict[str, Any] = {}
@@ -112,8 +116,8 @@ class Known:
         forces = None if set_up is None else np.bincount(problem.patch, shares(set_up), len(self.found))
         drawn = {pull.patch: pull for pull in self.pulls}
         return HoldFacts(
-            opening=None if a.opening is None else round(a.opening[0] - self._jaws_thick(), 4),
-            opening_max=None if a.opening is None else round(a.opening[1] - self._jaws_thick(), 4),
+            opening=None if a.opening is None else round(a.opening[0] - a.jaws_thick, 4),
+            opening_max=None if a.opening is None else round(a.opening[1] - a.jaws_thick, 4),
             contact_fixed=round(sum(p.area for p in fixed), 2),
             contact_moving=round(sum(p.area for p in moving), 2),
             rest=round(rest, 4),
@@ -123,6 +127,7 @@ class Known:
                     name=p.name,
                     item=p.item,
                     role=p.role,
+                    jaw=p.jaw,
                     low=as_vector(np.round(p.mesh.vertices.min(axis=0), 4)),
                     high=as_vector(np.round(p.mesh.vertices.max(axis=0), 4)),
                 )
@@ -173,7 +178,7 @@ class Known:
         steps += [f"Push it against {_listed(against)}." if against else ""]
         steps += [f"Draw it down by {_listed(drawn)}." if drawn else ""]
         if side:
-            hold = "tap the work down and tighten" if "moving jaw" in side else "tighten"
+            hold = "tap the work down and tighten" if self.jaw_name("moving") in side else "tighten"
             steps.append(f"Close {_listed(side)} by hand, {hold}.")
         if down:
             items: dict[str, list[str]] = {}
@@ -184,14 +189,6 @@ class Known:
             turns = " in turn, a little more each time" if len(down) > 1 else ""
             steps.append(f"Tighten {told}{turns}.")
         return [step for step in steps if step]
-
-    def _jaws_thick(self) -> float:
-        """Both jaws together, mm: an opening is between their faces, not between what they are screwed to."""
-        for item in self.hold.items:
-            one = self.fixtures[item.fixture]
-            if isinstance(one, kinds.Jaws):
-                return 2 * one.thickness
-        return 0.0
 
     def _rest(self, low: Floats) -> float:
         resting = [p for p in self.found if p.normal[2] > 0.9]
@@ -239,7 +236,7 @@ class Known:
         )
 
     def _ways(self) -> list[WayOut]:
-        shifted = Assembly(pieces=self.pieces, opening=self.assembly.opening, closing=self.assembly.closing)
+        shifted = replace(self.assembly, pieces=self.pieces)
         return ways_out(self.stock, shifted)
 
     def _thin(self) -> ThinFact | None:

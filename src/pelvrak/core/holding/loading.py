@@ -11,6 +11,7 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, joined, transformed
 from pelvrak.core.geometry.rigid import rigid, square_to
 from pelvrak.core.holding.assemble import WAYS
 from pelvrak.core.holding.build import Assembly, Piece
+from pelvrak.core.holding.vises import FIXED
 from pelvrak.core.stock.shapes_kernel import crossings, lowest_and_highest
 
 CELL_MM = 0.5
@@ -82,13 +83,14 @@ def ways_out(work: Mesh, assembly: Assembly) -> list[WayOut]:
     """Up, and to the four sides, with what clamps from outside taken away and the jaws opened as far as it
     takes.
     """
-    moving = [p for p in assembly.pieces if p.name in ("moving jaw", "slide")]
+    opens = _opening(assembly)
+    moving = {id(piece) for piece, _ in opens}
     # A clamp goes with its stud and heel; a chuck's jaws stay.
     clamping = {p.item for p in assembly.pieces if p.role == "clamps"}
     still = [
         p
         for p in assembly.pieces
-        if p not in moving
+        if id(p) not in moving
         and (p.role != "clamps" or p.name.startswith("jaw "))
         and (p.role != "body" or p.item not in clamping)
     ]
@@ -101,9 +103,9 @@ def ways_out(work: Mesh, assembly: Assembly) -> list[WayOut]:
         if stopped is not None:
             out.append(WayOut(name, False, stopped[0].name, stopped[1], None))
             continue
-        opening, place = _least_opening(seen, moving, assembly)
+        opening, place = _least_opening(seen, opens, assembly)
         if opening is None:
-            out.append(WayOut(name, False, "moving jaw", place, None))
+            out.append(WayOut(name, False, opens[0][0].name, place, None))
         else:
             out.append(WayOut(name, True, None, None, opening))
     return out
@@ -114,17 +116,40 @@ def _can_stand_ahead(piece: Piece, low: Floats, high: Floats, way: Floats) -> bo
     return bool((piece.mesh.vertices @ way).max() > mine)
 
 
+def _opening(assembly: Assembly) -> list[tuple[Piece, Floats]]:
+    """What goes back when the jaws open, with how far for each mm of opening: the one at the front with its
+    slide, and of a vise that centres the one at the back as well.
+    """
+    front = next((p for p in assembly.pieces if p.jaw == "moving"), None)
+    if front is None or assembly.closing is None:
+        return []
+    rear = next((p for p in assembly.pieces if p.jaw == "fixed"), None)
+    both = rear is not None and rear.name != FIXED
+    back = -assembly.closing / (2 if both else 1)
+    middle = float(np.mean(front.mesh.vertices, axis=0) @ assembly.closing)
+    slides = [p for p in assembly.pieces if p.name == "slide" and p.item == assembly.vise_item]
+    out = [(front, back)]
+    if rear is not None and both:
+        out.append((rear, -back))
+        middle = (middle + float(np.mean(rear.mesh.vertices, axis=0) @ assembly.closing)) / 2
+    for slide in slides:
+        before = float(np.mean(slide.mesh.vertices, axis=0) @ assembly.closing) < middle
+        if before or both:
+            out.append((slide, back if before else -back))
+    return out
+
+
 def _least_opening(
-    work: Underside, moving: list[Piece], assembly: Assembly
+    work: Underside, opens: list[tuple[Piece, Floats]], assembly: Assembly
 ) -> tuple[float | None, Floats | None]:
-    if not moving or assembly.closing is None or assembly.opening is None:
+    if not opens or assembly.opening is None:
         return 0.0, None
-    jaws = joined([p.mesh for p in moving])
     place: Floats | None = None
     for opening in OPENINGS_MM:
         if assembly.opening[0] + opening > assembly.opening[1] + 1e-6:
             break
-        place = blocked(work, transformed(jaws, rigid(np.eye(3), -opening * assembly.closing)))
+        jaws = [transformed(piece.mesh, rigid(np.eye(3), opening * back)) for piece, back in opens]
+        place = blocked(work, joined(jaws))
         if place is None:
             return opening, None
     return None, place

@@ -65,7 +65,8 @@ class Nest:
     what the cutter leaves open of it; boss: deeper room; rest, top, floor: heights. edge: height of the edge
     at the work's bottom; grip: straight wall held. split: y of the gap's middle, gap; walls: least jaw behind
     the nest (fixed, moving). place: takes the setup-oriented, turned work into the frame (of the block itself
-    for one cut on its end, whose frame lies in the block's by `frame`, 4×4).
+    for one cut on its end, whose frame lies in the block's by `frame`, 4×4). half: length, height and
+    thickness of the blank at the back, or of the block; front: of the blank at the front.
     """
 
     spec: SoftCut
@@ -90,6 +91,7 @@ class Nest:
     trouble: list[tuple[str, str, str, float | None, float | None]] = field(default_factory=list)
     jaws: CutJaws | None = None
     half: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    front: tuple[float, float, float] = (0.0, 0.0, 0.0)
     frame: Floats = field(default_factory=lambda: np.eye(4))
 
     @property
@@ -150,7 +152,8 @@ def blanks(nest: Nest) -> tuple[manifold3d.Manifold, manifold3d.Manifold]:
     """The two uncut blanks as they stand when they grip: fixed, moving."""
     width, height, t = nest.half
     fixed = kinds.cuboid((-width / 2, -t, 0), (width / 2, 0, height))
-    moving = kinds.cuboid((-width / 2, -2 * t - nest.gap, 0), (width / 2, -t - nest.gap, height))
+    width, height, _ = nest.front
+    moving = kinds.cuboid((-width / 2, -nest.opening, 0), (width / 2, -t - nest.gap, height))
     return fixed, moving
 
 

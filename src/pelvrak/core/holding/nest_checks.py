@@ -16,9 +16,9 @@ FLOOR_LEAST_MM = 5.0
 TIGHT_MM2 = 0.01
 
 
-def judge_jaws(nest: Nest, blank: kinds.Jaws, vise: kinds.Vise, apart: float) -> None:
-    """Walls, ends, floor, opening and gap of jaws. apart: of the gripped walls, mm; below 0 where they
-    overlap across the jaws.
+def judge_jaws(nest: Nest, pair: tuple[kinds.Jaws, kinds.Jaws], vise: kinds.Vise, apart: float) -> None:
+    """Walls, ends, floor, opening and gap of jaws. pair: the blanks at the back and at the front; apart: of
+    the gripped walls, mm; below 0 where they overlap across the jaws.
     """
     spec, depth, floor, gap = nest.spec, nest.depth, nest.floor, nest.gap
     for name, wall in zip(("fixed", "moving"), nest.walls, strict=True):
@@ -28,14 +28,21 @@ def judge_jaws(nest: Nest, blank: kinds.Jaws, vise: kinds.Vise, apart: float) ->
             )
             nest.tell("jaws.thin", "error" if wall < 1 else "warning", said, wall, spec.least_wall)
     left, _, right, _ = nest.left.bounds
-    side = blank.width / 2 - max(abs(left), abs(right))
+    short = min(pair, key=lambda one: one.width)
+    side = short.width / 2 - max(abs(left), abs(right))
     if side < 0:
         said = (
-            f"The nest runs {-side:.1f} mm out of the ends of the jaws: blanks {blank.width:g} mm long are"
+            f"The nest runs {-side:.1f} mm out of the ends of the jaws: blanks {short.width:g} mm long are"
             " short."
         )
         severity = "warning" if nest.seat.whole else "error"
-        nest.tell("jaws.too_short", severity, said, blank.width, blank.width - 2 * side)
+        nest.tell("jaws.too_short", severity, said, short.width, short.width - 2 * side)
+    if pair[0].height != pair[1].height:
+        said = (
+            f"The blanks are {pair[0].height:g} and {pair[1].height:g} mm high: one floor cannot be cut into"
+            " both from one top."
+        )
+        nest.tell("jaws.blanks_differ", "error", said, pair[1].height, pair[0].height)
     if floor < FLOOR_LEAST_MM:
         said = f"The nest is {depth:.1f} mm deep and leaves {floor:.1f} mm under its floor."
         nest.tell("jaws.too_low", "error", said, floor, FLOOR_LEAST_MM)

@@ -225,12 +225,14 @@ def solve(
     turned_deg: float = 0.0,
     bolts: list[tuple[Floats, float]] | None = None,
     exact: Floats | None = None,
+    front: kinds.Jaws | None = None,
 ) -> Nest:
     """The nest for a piece of work.
 
     work: in the setup's orientation; turned_deg: how the vise stands on the table; bolts: places (setup's
     orientation) and diameters of bolts that come from below into a nest block; exact: angles at which the
-    part's upright walls look, degrees from +x (setup's orientation). Raises BadInput when nothing of the work
+    part's upright walls look, degrees from +x (setup's orientation); front: the jaw at the front, where it is
+    another blank. Raises BadInput when nothing of the work
     can be caught.
     """
     lying = transformed(work, rigid(rotation_about_z(-turned_deg), np.zeros(3)))
@@ -259,7 +261,7 @@ def solve(
     if isinstance(blank, kinds.Block):
         return _in_block(spec, caught, lies, blank, bolts or [])
     assert vise is not None
-    return _in_jaws(spec, caught, lies, blank, vise)
+    return _in_jaws(spec, caught, lies, (blank, front or blank), vise)
 
 
 @dataclass(frozen=True)
@@ -416,8 +418,11 @@ def _shared(spec: SoftCut, caught: _Caught, lies: _Lies, place: Floats, blank: s
     }
 
 
-def _in_jaws(spec: SoftCut, caught: _Caught, lies: _Lies, blank: kinds.Jaws, vise: kinds.Vise) -> Nest:
-    """The nest let into two jaws that close on the work."""
+def _in_jaws(
+    spec: SoftCut, caught: _Caught, lies: _Lies, pair: tuple[kinds.Jaws, kinds.Jaws], vise: kinds.Vise
+) -> Nest:
+    """The nest let into two jaws, the one at the back and the one at the front, that close on the work."""
+    blank, front = pair
     x0, y0, x1, y1 = caught.outline.bounds
     # The gap lies clear of both gripped walls, so that each jaw catches its wall whole.
     inner_back = min((line.bounds[1] for line in caught.back), default=(y0 + y1) / 2 + 1)
@@ -430,7 +435,8 @@ def _in_jaws(spec: SoftCut, caught: _Caught, lies: _Lies, blank: kinds.Jaws, vis
     place = np.array([-(x0 + x1) / 2 + spec.shift, -t - gap / 2 - split, blank.height - depth - lies.at.rest])
     shared = _shared(spec, caught, lies, place, blank.id)
     _, low, _, high = shared["left"].bounds
-    walls = (-high, low + 2 * t + gap)
+    both = t + front.thickness
+    walls = (-high, low + both + gap)
     nest = Nest(
         **shared,
         floor=blank.height - depth,
@@ -438,22 +444,23 @@ def _in_jaws(spec: SoftCut, caught: _Caught, lies: _Lies, blank: kinds.Jaws, vis
         split=-t - gap / 2,
         gap=gap,
         walls=walls,
-        opening=2 * t + gap,
+        opening=both + gap,
     )
-    nest.half = (blank.width, blank.height, t)
+    nest.half, nest.front = ((one.width, one.height, one.thickness) for one in pair)
     clear = (
         f"clear of both gripped walls ({room:.1f} mm lie between them), and enough to close on work under"
         " size"
     )
-    behind, midway = f"what is left of {t:g} mm behind the nest", "midway between the gripped walls"
+    midway = "midway between the gripped walls"
+    behind = [f"what is left of {one.thickness:g} mm behind the nest" for one in pair]
     nest.reasons += [
         Reason(name="gap", value=gap, unit="mm", solved=spec.gap is None, why=clear),
         Reason(name="split", value=round(split, 3), unit="mm", solved=spec.split is None, why=midway),
-        Reason(name="wall, fixed jaw", value=round(walls[0], 2), unit="mm", why=behind),
-        Reason(name="wall, moving jaw", value=round(walls[1], 2), unit="mm", why=behind),
+        Reason(name="wall, fixed jaw", value=round(walls[0], 2), unit="mm", why=behind[0]),
+        Reason(name="wall, moving jaw", value=round(walls[1], 2), unit="mm", why=behind[1]),
         Reason(name="depth", value=round(depth, 3), unit="mm", why="edge and straight wall together"),
     ]
-    judge_jaws(nest, blank, vise, inner_back - inner_front)
+    judge_jaws(nest, pair, vise, inner_back - inner_front)
     judge_grip(nest, walls_of(nest.outline))
     nest.jaws = drawn(nest)
     return nest

@@ -22,7 +22,7 @@ from pelvrak.core.geometry.mesh import (
     transformed,
     with_label,
 )
-from pelvrak.core.geometry.part import Vector, as_vector
+from pelvrak.core.geometry.part import PartModel, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.holding.build import CutJaws, Piece, Shapes
 from pelvrak.core.holding.clamping import Load, holding_from
@@ -38,7 +38,7 @@ from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import CLAMPING, CONTACTS, FACTS, PART, PICTURE, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import OperationReport
-from pelvrak.core.route.run import Run, mesh_in
+from pelvrak.core.route.run import Run, as_came, mesh_in
 from pelvrak.core.route.station import held_solids
 
 
@@ -56,7 +56,8 @@ class HoldGiven:
 
     part: its holes; stock: surface of what comes in; lying: 4×4, the setup's orientation from the work frame;
     fixtures: the whole library, out of which things are proposed; sizes: limits typed on the part's faces,
-    mm; density kg/mm³; own: solids of the shop by item; cut: soft jaws and nests by item.
+    mm; density kg/mm³; own: solids of the shop by item; cut: soft jaws and nests by item; as_came: faces that
+    stay as they came, rough.
     """
 
     part: Content
@@ -70,18 +71,30 @@ class HoldGiven:
     magnetic: bool
     own: dict[str, Mesh]
     cut: dict[str, CutJaws]
+    as_came: tuple[int, ...]
+
+
+def _finished(part: PartModel, as_came: tuple[int, ...], lying: Floats) -> Mesh:
+    """The faces of the part that are to be as drawn."""
+    kept = ~np.isin(part.mesh.label, as_came)
+    return transformed(Mesh(part.mesh.vertices, part.mesh.triangles[kept], part.mesh.label[kept]), lying)
 
 
 def _hold(given: HoldGiven, reads: Reads) -> Pieces:
     if not given.hold.items:
         return hold_pieces(held_by_nothing(SETUP))
-    part = reads.read(given.part, PART).part
+    model = reads.read(given.part, PART)
     fixtures = {one.id: one for one in given.fixtures}
     built = built_up(
         given.hold,
         fixtures,
         transformed(reads.read(given.stock, SURFACE), given.lying),
-        Shapes(upright_holes(part, given.lying, given.sizes), given.own, given.cut),
+        Shapes(
+            upright_holes(model.part, given.lying, given.sizes),
+            given.own,
+            given.cut,
+            _finished(model, given.as_came, given.lying),
+        ),
         # Cut to the work, both surfaces are only known to what their pictures are simplified to.
         NEAR_MM + 2 * SIMPLIFY_MM if given.cut else NEAR_MM,
     )
@@ -91,7 +104,7 @@ def _hold(given: HoldGiven, reads: Reads) -> Pieces:
     return hold_pieces(held)
 
 
-HOLD = Step("hold", 4, HoldGiven, _hold)
+HOLD = Step("hold", 5, HoldGiven, _hold)
 
 
 def held_in(
@@ -121,6 +134,7 @@ def held_in(
         run.material.magnetic,
         own,
         cut,
+        as_came(run),
     )
     result = run.step(HOLD, given, f"{setup.name} holding")
     told = named(result.value(FACTS), {SETUP: setup.name, **names})

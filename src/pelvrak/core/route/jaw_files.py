@@ -35,13 +35,12 @@ class Room(Frozen):
 
 
 class JawShape(Frozen):
-    """Solved jaws in the nest's frame, mm: bodies length long and height high, each from one y to another,
-    and the rooms cut out of all of them.
+    """Solved jaws in the nest's frame, mm: bodies as high, each from one y to another and so long, and the
+    rooms cut out of all of them.
     """
 
-    length: float
     height: float
-    bodies: tuple[tuple[float, float], ...]
+    bodies: tuple[tuple[float, float, float], ...]
     rooms: tuple[Room, ...]
 
 
@@ -73,9 +72,9 @@ def shape_of(nest: Nest) -> JawShape:
     """The jaws (fixed, moving) or the block of a nest."""
     length, height, thick = nest.half
     bodies = (
-        ((-thick, 0.0), (-2 * thick - nest.gap, -thick - nest.gap))
+        ((-thick, 0.0, length), (-nest.opening, -thick - nest.gap, nest.front[0]))
         if nest.gap > 0
-        else ((-thick / 2, thick / 2),)
+        else ((-thick / 2, thick / 2, length),)
     )
     step = nest.step_region()
     rooms = [(nest.left, nest.floor, nest.top + 5)]
@@ -97,7 +96,7 @@ def shape_of(nest: Nest) -> JawShape:
             )
             for region in _pieces(nest.left)
         ]
-    return JawShape(length=length, height=height, bodies=bodies, rooms=tuple(cut))
+    return JawShape(height=height, bodies=bodies, rooms=tuple(cut))
 
 
 def to_dxf(nest: Nest) -> bytes:

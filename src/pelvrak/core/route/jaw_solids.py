@@ -49,10 +49,10 @@ def _prism(ring: Ring, low: float, high: float) -> TopoDS_Shape:
 
 def solids(shape: JawShape) -> list[TopoDS_Shape]:
     """The jaws (fixed, moving) or the block as exact solids in the nest's frame."""
-    length, height = shape.length, shape.height
     out = []
-    for low, high in shape.bodies:
-        body = BRepPrimAPI_MakeBox(gp_Pnt(-length / 2, low, 0), gp_Pnt(length / 2, high, height)).Shape()
+    for low, high, length in shape.bodies:
+        ends = gp_Pnt(-length / 2, low, 0), gp_Pnt(length / 2, high, shape.height)
+        body = BRepPrimAPI_MakeBox(*ends).Shape()
         for room in shape.rooms:
             away = _prism(room.outline, room.bottom, room.top)
             for island in room.islands:

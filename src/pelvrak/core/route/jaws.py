@@ -34,6 +34,7 @@ from pelvrak.core.holding.hold import Hold, Item, fixtures_of
 from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest, as_jaws, blanks
 from pelvrak.core.holding.profile_block import solve_profile
 from pelvrak.core.holding.soft_jaws import solve
+from pelvrak.core.holding.vises import pair_of, rear_after
 from pelvrak.core.route.jaw_files import shape_of, to_dxf, to_stl_of
 from pelvrak.core.route.naming import nameless_fixtures
 from pelvrak.core.route.pictures import surface_of
@@ -132,6 +133,7 @@ class Solved:
     ) -> Nest:
         """The nest as some blank would get it."""
         assert self.item.cut is not None
+        front = pair_of(self.item, self.shop)
         if isinstance(blank, kinds.Block) and self.item.cut.shape != "nest":
             turn = rigid(rotation_about_z(-self.turned_deg), np.zeros(3))
             return solve_profile(transformed(self.work, turn), self.item.cut, blank)
@@ -143,6 +145,7 @@ class Solved:
             self.turned_deg,
             bolts,
             self._walls(),
+            None if front is None else front.moving,
         )
 
     def _walls(self) -> Floats:
@@ -163,7 +166,9 @@ class Solved:
 
     def layout_from_nest(self) -> Floats:
         """Where the nest's frame stands on the table, 4×4."""
-        return np.asarray(self._layout_from_blank() @ self.nest.frame)
+        y = rear_after(self.vise[1], self.nest.opening) if self.vise else 0.0
+        back = rigid(np.eye(3), np.array([0.0, y, 0.0]))
+        return np.asarray(self._layout_from_blank() @ back @ self.nest.frame)
 
     def _layout_from_blank(self) -> Floats:
         shop = self.shop
@@ -200,6 +205,7 @@ class Solved:
             split=nest.split,
             walls=(round(nest.walls[0], 4), round(nest.walls[1], 4)),
             blank=nest.half,
+            front=nest.front if self.vise and nest.front != nest.half else None,
             blank_id=nest.blank,
             outline=ring(nest.outline),
             opening=ring(nest.left),
@@ -316,7 +322,7 @@ def cut_jaws(run: Run, solved: Solved, made: SetupReport | None) -> CutJaws:
     return as_jaws(nest, fixed, moving)
 
 
-JAWS = Kind("jaws", 1, NestGiven)
+JAWS = Kind("jaws", 2, NestGiven)
 
 
 @dataclass(frozen=True)

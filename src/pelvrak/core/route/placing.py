@@ -108,7 +108,7 @@ def _pieces_boxes(facts: HoldFacts) -> Boxes:
             as_vector(np.minimum(low, piece.low)),
             as_vector(np.maximum(high, piece.high)),
         )
-    moving = next((piece for piece in facts.pieces if piece.name == "moving jaw"), None)
+    moving = next((piece for piece in facts.pieces if piece.jaw == "moving"), None)
     if facts.jaw is not None and moving is not None:
         ends = np.array(facts.jaw)
         across = int(np.argmin((ends[1] - ends[0])[:2]))

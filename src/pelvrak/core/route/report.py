@@ -181,6 +181,7 @@ class NestReport(Frozen):
     split: float
     walls: tuple[float, float]
     blank: tuple[float, float, float]
+    front: tuple[float, float, float] | None = None
     blank_id: str
     outline: tuple[tuple[float, float], ...]
     opening: tuple[tuple[float, float], ...]

@@ -37,7 +37,7 @@ from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.db.uploads import body_of, model_of
 
 # Pieces that go with what they close on.
-MOVE = ("moving jaw", "slide", "collet")
+MOVE = ("slide", "collet", "rear jaw")
 router = APIRouter(prefix="/api/projects/{project_id}", tags=["holding"])
 
 
@@ -123,7 +123,11 @@ def feature_of_holding(project_id: ProjectId, setup: str, picked: PickedPiece) -
     fact, fixtures = hold.pieces[picked.piece], _fixtures(plan)
     item = next((one for one in own.hold.items if one.id == fact.item), None)
     kind = None if item is None else fixtures[item.fixture]
-    moves = fact.name in MOVE or (kind is not None and (kind.waits or isinstance(kind, Parallels)))
+    moves = (
+        fact.jaw == "moving"
+        or fact.name in (*MOVE, "rear jaw")
+        or (kind is not None and (kind.waits or isinstance(kind, Parallels)))
+    )
     if moves or (item is None and fact.item != "table"):
         raise Refused(
             422,

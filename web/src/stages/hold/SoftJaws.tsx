@@ -141,12 +141,14 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
 
 /** Jaws, gap, nest and work, seen from above; a block that stands on its end, seen along it. */
 function Plan({ nest, onEnd }: { nest: NestReport; onEnd: boolean }) {
-  const [length, , thick] = nest.blank
+  const [long, , thick] = nest.blank
+  const [frontLong, , frontThick] = nest.front ?? nest.blank
   const jaws = nest.gap > 0
+  const length = Math.max(long, jaws ? frontLong : 0)
   const boxes: [number, number, number][] = jaws
     ? [
         [-thick, 0, nest.walls[0]],
-        [-2 * thick - nest.gap, -thick - nest.gap, nest.walls[1]],
+        [-thick - nest.gap - frontThick, -thick - nest.gap, nest.walls[1]],
       ]
     : [[-thick / 2, thick / 2, nest.walls[0]]]
   const low = Math.min(...boxes.map(([a]) => a))
@@ -160,12 +162,12 @@ function Plan({ nest, onEnd }: { nest: NestReport; onEnd: boolean }) {
       viewBox={`${-length / 2 - 4} ${-high - 4} ${length + 8} ${high - low + 8}`}
       className="mb-1 max-h-56 w-full border border-rule bg-white"
     >
-      {boxes.map(([a, b]) => (
+      {boxes.map(([a, b], i) => (
         <rect
           key={a}
-          x={-length / 2}
+          x={-(i === 0 ? long : frontLong) / 2}
           y={-b}
-          width={length}
+          width={i === 0 ? long : frontLong}
           height={b - a}
           fill="#C9CCCC"
           stroke="#1E2A2F"
@@ -181,7 +183,7 @@ function Plan({ nest, onEnd }: { nest: NestReport; onEnd: boolean }) {
         <text
           key={b}
           x={length / 2 - 3}
-          y={jaws ? (i === 0 ? 6 : 2 * thick + nest.gap - 2) : -high + 7}
+          y={jaws ? (i === 0 ? 6 : -low - 2) : -high + 7}
           textAnchor="end"
           fontSize="6"
           fontFamily="IBM Plex Mono"

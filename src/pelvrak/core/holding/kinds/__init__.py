@@ -40,6 +40,7 @@ from pelvrak.core.holding.kinds.pin import Pin
 from pelvrak.core.holding.kinds.plate import Plate, plate_holes
 from pelvrak.core.holding.kinds.riser import Riser
 from pelvrak.core.holding.kinds.stop import Stop, stop_rod
+from pelvrak.core.holding.kinds.swivel import Swivel
 from pelvrak.core.holding.kinds.v_block import VBlock
 from pelvrak.core.holding.kinds.vise import Vise, vise_slide
 from pelvrak.core.registered import registered
@@ -57,6 +58,7 @@ SHIPPED: tuple[type[FixtureKind], ...] = (
     Tape,
     Clamp,
     Riser,
+    Swivel,
     Bolt,
     Pin,
     Chuck,
@@ -124,6 +126,7 @@ __all__ = [
     "Role",
     "Solid",
     "Stop",
+    "Swivel",
     "Tape",
     "VBlock",
     "VacuumPlate",
