@@ -365,6 +365,7 @@ class LibraryTest(unittest.TestCase):
             "magnet",
             "tape",
             "swivel",
+            "tailstock",
         }
         self.assertEqual(kinds, wanted)
 

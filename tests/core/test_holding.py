@@ -56,7 +56,7 @@ class ColletTest(unittest.TestCase):
 
     def test_the_collet_closes_all_round(self):
         result = self.held(20.0)
-        collet = [c for c in result.facts.contacts if c.name == "collet"]
+        collet = [c for c in result.facts.contacts if c.name == "collet Ø20"]
         # 80 mm of the block, a bar of Ø20, four slits 1 mm wide.
         self.assertAlmostEqual(sum(c.area for c in collet), 80 * (np.pi * 20 - 4), delta=60)
         self.assertEqual(result.facts.locating.rank, 4)
@@ -292,7 +292,11 @@ class ViseTest(unittest.TestCase):
         """A jaw with a lip 3 mm over the work: opened by 3 it is clear."""
         jaw = box(np.array([-50, -60, -40.0]), np.array([50, -30, 0.0]))
         lip = box(np.array([-50, -60, 0.0]), np.array([50, -27, 8.0]))
-        pieces = [Piece("jaws", "moving jaw", "clamps", joined([jaw, lip]), np.array([0, 1.0, 0]), 1.0, jaw="moving")]
+        pieces = [
+            Piece(
+                "jaws", "moving jaw", "clamps", joined([jaw, lip]), np.array([0, 1.0, 0]), 1.0, jaw="moving"
+            )
+        ]
         ways = ways_out(BLOCK, Assembly(pieces=pieces, closing=np.array([0, 1.0, 0]), opening=(100.0, 200.0)))
         self.assertEqual((ways[0].way, ways[0].free, ways[0].opening), ("up", True, 3.0))
 

@@ -2882,9 +2882,10 @@ export interface components {
          * ColletBlock
          * @description A square or six-sided block with a collet along x for round work, its axis half of `across` up.
          *
-         *     A collet of the work's own size closes on it from all sides; force kN, towards the axis, of all of it
-         *     together. sides: four or six; across: flats of the block, mm; length: along its axis, mm; bore_max: the
-         *     largest work, mm; force_kn: of the whole collet towards the axis.
+         *     A collet closes on it from all sides; force kN, towards the axis, of all of it together. collets: sizes of
+         *     the set, mm, none for one of any size; closes: how much less than its own size each takes, mm. sides: four
+         *     or six; across: flats of the block, mm; length: along its axis, mm; bore_max: the largest work, mm;
+         *     force_kn: of the whole collet towards the axis.
          */
         ColletBlock: {
             /**
@@ -2934,6 +2935,18 @@ export interface components {
              * @description of the whole collet towards the axis
              */
             force_kn: number;
+            /**
+             * Collets
+             * @description sizes of the set, mm, none for one of any size
+             * @default []
+             */
+            collets: number[];
+            /**
+             * Closes
+             * @description how much less than its own size each takes, mm
+             * @default 0.5
+             */
+            closes: number;
         };
         /**
          * ComparisonReport
@@ -5601,8 +5614,11 @@ export interface components {
          *
          *     on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and
          *     degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole:
-         *     column and row of a plate's hole, from 0 at the front left. id: never changes; fixture: by its id in the
-         *     plan or the library.
+         *     column and row of a plate's hole, from 0 at the front left. station: of a double vise, that has the work;
+         *     moving: the jaw at the front by its id, where it is another than the one at the back; set_in,
+         *     set_in_moving: how far each jaw stands in from where it is screwed on, mm; stand_off: how far the work's
+         *     end is off a chuck's face, mm. id: never changes; fixture: by
+         *     its id in the plan or the library.
          */
         Item: {
             /**
@@ -5659,6 +5675,36 @@ export interface components {
              */
             height?: number | null;
             /**
+             * Work in the
+             * @description the station of a double vise that has the work
+             * @default front
+             * @enum {string}
+             */
+            station: "front" | "rear";
+            /**
+             * Front jaw
+             * @description another blank than the one at the back
+             */
+            moving?: string | null;
+            /**
+             * Set in
+             * @description the jaw at the back, from where it is screwed on
+             * @default 0
+             */
+            set_in: number;
+            /**
+             * Front set in
+             * @description the jaw at the front, from where it is screwed on
+             * @default 0
+             */
+            set_in_moving: number;
+            /**
+             * Stand-off
+             * @description the work's end over the chuck's face
+             * @default 0
+             */
+            stand_off: number;
+            /**
              * At the
              * @description the end of the jaws a stop stands at
              * @default left
@@ -5694,10 +5740,14 @@ export interface components {
         };
         /**
          * Jaws
-         * @description A pair of jaws for a vise: hard, stepped (work rests on the step), or soft blanks to be cut.
+         * @description A pair of jaws for a vise: hard, stepped (work rests on the step), with teeth that bite, with a
+         *     dovetail that draws the work down, or soft blanks to be cut.
          *
-         *     style: hard, stepped or soft; width, height, thickness: of one jaw, mm; step_depth, step_below_top: of the
-         *     step the work rests on, mm; material: of soft ones.
+         *     style: hard, stepped, serrated, dovetail or soft; width, height, thickness: of one jaw, mm; step_depth,
+         *     step_below_top: of the step the work rests on, mm (of a dovetail: how far its floor reaches under the lip
+         *     at the top, and how high it is); bites: how deep the teeth go in, mm; friction: with the work, where it is
+         *     another than metal on metal; source: where that is from; flank_deg: of a dovetail, to its floor; material:
+         *     of soft ones.
          */
         Jaws: {
             /**
@@ -5723,11 +5773,11 @@ export interface components {
             maker: string;
             /**
              * Style
-             * @description hard, stepped or soft
+             * @description hard, stepped, serrated, dovetail or soft
              * @default hard
              * @enum {string}
              */
-            style: "hard" | "stepped" | "soft";
+            style: "hard" | "stepped" | "serrated" | "dovetail" | "soft";
             /**
              * Width
              * @description of one jaw, mm
@@ -5745,16 +5795,39 @@ export interface components {
             thickness: number;
             /**
              * Step depth
-             * @description of the step the work rests on, mm
+             * @description of the step the work rests on, mm (of a dovetail: how far its floor reaches under the lip at the top, and how high it is)
              * @default 0
              */
             step_depth: number;
             /**
              * Step below top
-             * @description of the step the work rests on, mm
+             * @description of the step the work rests on, mm (of a dovetail: how far its floor reaches under the lip at the top, and how high it is)
              * @default 0
              */
             step_below_top: number;
+            /**
+             * Bites
+             * @description how deep the teeth go in, mm
+             * @default 0
+             */
+            bites: number;
+            /**
+             * Friction
+             * @description with the work, where it is another than metal on metal
+             */
+            friction?: number | null;
+            /**
+             * Source
+             * @description where that is from
+             * @default
+             */
+            source: string;
+            /**
+             * Flank
+             * @description of a dovetail, to its floor
+             * @default 60
+             */
+            flank_deg: number;
             /**
              * Material
              * @description of soft ones
@@ -6344,6 +6417,12 @@ export interface components {
                 number,
                 number
             ];
+            /** Front */
+            front?: [
+                number,
+                number,
+                number
+            ] | null;
             /** Blank Id */
             blank_id: string;
             /**
@@ -7224,7 +7303,7 @@ export interface components {
         };
         /**
          * PieceFact
-         * @description One solid of the holding: its box in the zero frame, mm.
+         * @description One solid of the holding: its box in the zero frame, mm. jaw: which of a vise's it is, if any.
          */
         PieceFact: {
             /** Name */
@@ -7233,6 +7312,11 @@ export interface components {
             item: string;
             /** Role */
             role: string;
+            /**
+             * Jaw
+             * @description which of a vise's it is, if any
+             */
+            jaw?: ("fixed" | "moving") | null;
             /** Low */
             low: [
                 number,
@@ -7420,7 +7504,7 @@ export interface components {
              * @description the plan's own, before those of the library
              * @default []
              */
-            fixtures: (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+            fixtures: (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Swivel"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["Tailstock"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
             /**
              * Machines
              * @description the plan's own, before those of the library
@@ -9642,6 +9726,45 @@ export interface components {
             leave?: number | null;
         };
         /**
+         * Swivel
+         * @description A swivel base: what stands on it is turned on its graduated ring and clamped there.
+         *
+         *     diameter, height: of it, mm.
+         */
+        Swivel: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "swivel";
+            /**
+             * Id
+             * @description never changes
+             */
+            id: string;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Maker
+             * @description who makes it, where it is bought
+             * @default
+             */
+            maker: string;
+            /**
+             * Diameter
+             * @description of it, mm
+             */
+            diameter: number;
+            /**
+             * Height
+             * @description of it, mm
+             */
+            height: number;
+        };
+        /**
          * Table
          * @description What holdings stand on. at: its front left corner, base frame, every axis at 0; x, up: its directions
          *     there.
@@ -9709,6 +9832,68 @@ export interface components {
              * @description distance of its tapped holes, where it has them
              */
             grid_mm?: number | null;
+        };
+        /**
+         * Tailstock
+         * @description A tailstock whose point goes into a centre hole at the far end of the work, on a chuck's axis.
+         *
+         *     point_deg: of its cone, 60 by ISO 866; diameter, reach: of the quill behind it, mm; body_diameter,
+         *     body_length: round what carries the quill, mm, which stands still while the work turns, and is taken as
+         *     round; force_kn: it presses with.
+         */
+        Tailstock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tailstock";
+            /**
+             * Id
+             * @description never changes
+             */
+            id: string;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Maker
+             * @description who makes it, where it is bought
+             * @default
+             */
+            maker: string;
+            /**
+             * Point
+             * @description of its cone, 60 by ISO 866
+             * @default 60
+             */
+            point_deg: number;
+            /**
+             * Diameter
+             * @description of the quill behind it, mm
+             */
+            diameter: number;
+            /**
+             * Reach
+             * @description of the quill behind it, mm
+             */
+            reach: number;
+            /**
+             * Body diameter
+             * @description round what carries the quill, mm, which stands still while the work turns, and is taken as round
+             */
+            body_diameter: number;
+            /**
+             * Body length
+             * @description round what carries the quill, mm, which stands still while the work turns, and is taken as round
+             */
+            body_length: number;
+            /**
+             * Force
+             * @description it presses with
+             */
+            force_kn: number;
         };
         /**
          * Tape
@@ -10704,10 +10889,12 @@ export interface components {
          * Vise
          * @description A machine vise; force kN.
          *
-         *     Frame: x along the jaws, y 0 in the fixed jaw's mounting face (the jaws close towards +y). bed_height:
-         *     bottom to bed; jaw_height: of the mounting faces above the bed; opening_max: between mounting faces.
-         *     jaw_width: of the mounting faces, mm; body_length, body_width: of what stands on the table, mm; force_kn:
-         *     it closes with.
+         *     Frame: x along the jaws, y 0 in the mounting face of the jaw at the back (the one at the front closes
+         *     towards +y), as far open as it goes. style: its jaw at the back is fixed; or it centres, both jaws closing
+         *     alike; or it is double, two stations back to back at one block. bed_height: bottom to bed; jaw_height: of
+         *     the mounting faces above the bed; opening_max: between mounting faces. jaw_width: of the mounting faces,
+         *     mm; body_length, body_width: of what stands on the table, mm; block: how thick the middle block of a
+         *     double one is, mm; force_kn: it closes with.
          */
         Vise: {
             /**
@@ -10731,6 +10918,13 @@ export interface components {
              * @default
              */
             maker: string;
+            /**
+             * Style
+             * @description its jaw at the back is fixed; or it centres, both jaws closing alike; or it is double, two stations back to back at one block
+             * @default fixed jaw
+             * @enum {string}
+             */
+            style: "fixed jaw" | "centring" | "double";
             /**
              * Jaw width
              * @description of the mounting faces, mm
@@ -10761,6 +10955,12 @@ export interface components {
              * @description of what stands on the table, mm
              */
             body_width: number;
+            /**
+             * Block
+             * @description how thick the middle block of a double one is, mm
+             * @default 0
+             */
+            block: number;
             /**
              * Force
              * @description it closes with
@@ -17632,7 +17832,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Swivel"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["Tailstock"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
                 };
             };
             /** @description The request cannot be read. */
@@ -17738,7 +17938,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+                "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Swivel"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["Tailstock"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
             };
         };
         responses: {
@@ -17748,7 +17948,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Swivel"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["Tailstock"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
                 };
             };
             /** @description The request cannot be read. */
@@ -17972,7 +18172,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
+                    "application/json": (components["schemas"]["Vise"] | components["schemas"]["Jaws"] | components["schemas"]["Parallels"] | components["schemas"]["Stop"] | components["schemas"]["VBlock"] | components["schemas"]["AnglePlate"] | components["schemas"]["Plate"] | components["schemas"]["VacuumPlate"] | components["schemas"]["Magnet"] | components["schemas"]["Tape"] | components["schemas"]["Clamp"] | components["schemas"]["Riser"] | components["schemas"]["Swivel"] | components["schemas"]["Bolt"] | components["schemas"]["Pin"] | components["schemas"]["Chuck"] | components["schemas"]["Tailstock"] | components["schemas"]["ColletBlock"] | components["schemas"]["pelvrak__core__holding__kinds__block__Block"] | components["schemas"]["Own"])[];
                 };
             };
             /** @description The request cannot be read. */

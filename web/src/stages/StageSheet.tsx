@@ -73,7 +73,8 @@ function JawsPass({ setup, report }: SheetProps) {
       {report?.nest && (
         <p className="mt-2 text-soft">
           Blanks of {report.nest.blank.join(' × ')}
-          {report.nest.front && ` and ${report.nest.front.join(' × ')}`} mm, {round(report.nest.gap, 2)} mm apart.
+          {report.nest.front && ` and ${report.nest.front.join(' × ')}`} mm, {round(report.nest.gap, 2)} mm
+          apart.
         </p>
       )}
     </>

@@ -18,13 +18,8 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, to_solid, 
 from pelvrak.core.geometry.rigid import moved, rigid, rotation_about_z, turned
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.build import Assembly, Build, Piece, Shapes
-from pelvrak.core.holding.closing import (
-    close_chuck,
-    close_clamp,
-    drive_bolt,
-    holder_of,
-    into_collet,
-)
+from pelvrak.core.holding.chucks import close_chuck, into_collet, press_centre
+from pelvrak.core.holding.closing import close_clamp, drive_bolt, holder_of
 from pelvrak.core.holding.contact import travel
 from pelvrak.core.holding.hold import Hold, Item, Pinned
 from pelvrak.core.holding.kinds import Fixture
@@ -72,13 +67,16 @@ def assemble(hold: Hold, fixtures: dict[str, Fixture], work: Mesh, shapes: Shape
     if not hold.items:
         return build.out
     _lay_in(build)
+    close = {
+        kinds.Clamp: close_clamp,
+        kinds.Chuck: close_chuck,
+        kinds.Tailstock: press_centre,
+        kinds.Bolt: drive_bolt,
+    }
     for item in hold.items:
-        if isinstance(build.fixture(item), kinds.Clamp):
-            close_clamp(build, item)
-        if isinstance(build.fixture(item), kinds.Chuck):
-            close_chuck(build, item)
-        if isinstance(build.fixture(item), kinds.Bolt):
-            drive_bolt(build, item)
+        closes = next((how for kind, how in close.items() if isinstance(build.fixture(item), kind)), None)
+        if closes is not None:
+            closes(build, item)
     return build.out
 
 
@@ -298,7 +296,8 @@ def _onto_rests(build: Build, vise_item: Item | None) -> list[Piece]:
         shift = shift + centred(build, vise_item, build.lying(shift))
     for name, way in pushes:
         shift = shift + _push(build, build.work, shift, way, name, jaw)
-    out.shift = shift
+    off = next((i.stand_off for i in hold.items if isinstance(build.fixture(i), kinds.Chuck)), 0.0)
+    out.shift = shift + UP * off
     _pins_entered(build, entering)
     return rests
 

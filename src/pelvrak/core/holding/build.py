@@ -108,6 +108,8 @@ class Assembly:
     carrier: str | None = None
     screws: list[ScrewFact] = field(default_factory=list)
     beside: dict[str, str] = field(default_factory=dict)
+    chuck: str | None = None
+    centres: dict[str, tuple[Floats, float, float]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

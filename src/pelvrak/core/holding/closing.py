@@ -1,70 +1,24 @@
-"""How do clamps, chuck, collet and bolts close on the work? All in the layout frame."""
+"""How do clamps and bolts close on the work? All in the layout frame."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed
-from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z, turned
+from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, transformed
+from pelvrak.core.geometry.rigid import rigid, turned
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.build import Build, Piece
 from pelvrak.core.holding.contact import travel
 from pelvrak.core.holding.hold import Item
 from pelvrak.core.holding.kinds import Solid
-from pelvrak.core.holding.vises import DOWN, SLIDE_MM, UP
+from pelvrak.core.holding.vises import DOWN, SLIDE_MM
 
 # From so far away a clamp goes forward until it meets something, mm.
 FAR_MM = 2000.0
 # Common practice, no source: a bolt holds in as many turns as its diameter is long, and lightly by half of
 # it.
 THREAD_HOLDS = 1.0
-
-
-def into_collet(build: Build, item: Item) -> None:
-    """Round work into a collet block: its axis in the block's, its middle `work.x` from the block's, the
-    collet closed on it.
-    """
-    one, pose = build.fixture(item), build.poses[item.id]
-    assert isinstance(one, kinds.ColletBlock)
-    # The work as the block sees it: only turned.
-    seen = transformed(build.work, inverse(rigid(pose[:3, :3], np.zeros(3))))
-    low, high = seen.vertices.min(axis=0), seen.vertices.max(axis=0)
-    along = build.hold.work.x - (low[0] + high[0]) / 2
-    half = one.length / 2
-    solid = to_solid(seen).translate([float(along), 0.0, 0.0])
-    within = solid.trim_by_plane([1.0, 0.0, 0.0], -half).trim_by_plane([-1.0, 0.0, 0.0], -half)
-    if within.is_empty():
-        build.said("hold.collet_empty", f"Nothing of the work is within {one.name}.", place=pose[:3, 3])
-        build.out.shift = pose[:3, 3] + turned(pose, np.array([along, 0.0, 0.0]))
-        return
-    box = np.array(within.bounding_box()).reshape(2, 3)
-    middle, size = box.mean(axis=0), float(np.ptp(box[:, 1:], axis=0).max())
-    place = np.array([along, -middle[1], one.across / 2 - middle[2]])
-    if size > one.bore_max + 1e-3:
-        build.said(
-            "hold.collet_bore",
-            f"The work is {size:.2f} mm across where {one.name} takes it; its collets take {one.bore_max:g}.",
-            measured=round(size, 4),
-            limit=one.bore_max,
-            place=moved(pose, np.array([0.0, 0.0, one.across / 2])),
-        )
-    build.out.shift = pose[:3, 3] + turned(pose, place)
-    force = (item.force_kn or one.force_kn) * 1000 / 2
-    for quarter, way in kinds.collet_quarters(one, to_solid(seen).translate([float(v) for v in place])):
-        # A collet centres: two of its quarters count as what the work is pressed against by the other two.
-        presses = way.sum() < 0
-        push = turned(pose, way) if presses else None
-        build.out.pieces.append(
-            Piece(
-                item.id,
-                "collet",
-                "clamps" if presses else "locates",
-                transformed(mesh_of(quarter), pose),
-                push,
-                force if presses else 0.0,
-            )
-        )
 
 
 def close_clamp(build: Build, item: Item) -> None:
@@ -210,43 +164,6 @@ def _downward(build: Build, item: Item, one: kinds.Clamp, lying: Mesh, force: fl
         head, one.thickness, one.thickness + tall, 0.0, -one.bolt_from_nose
     )
     build.add(item, Solid("stud", "body", stud), at)
-
-
-def close_chuck(build: Build, item: Item) -> None:
-    """All jaws of a chuck go in together until the first touches."""
-    one = build.fixture(item)
-    assert isinstance(one, kinds.Chuck)
-    pose = build.poses[item.id]
-    lying = build.lying(build.out.shift)
-    jaw = mesh_of(kinds.chuck_jaw(one))
-    ways, starts = [], []
-    for k in range(one.jaws):
-        turn = pose @ rigid(rotation_about_z(360.0 * k / one.jaws), np.zeros(3))
-        ways.append(turned(turn, np.array([0.0, -1.0, 0.0])))
-        starts.append(
-            transformed(
-                jaw, turn @ rigid(np.eye(3), np.array([0.0, one.diameter / 2 - one.jaw_length / 3, 0.0]))
-            )
-        )
-    found = [
-        travel(transformed(start, rigid(np.eye(3), UP * SLIDE_MM)), lying, way)
-        for start, way in zip(starts, ways, strict=True)
-    ]
-    inward = [f[0] for f in found if f is not None]
-    if not inward:
-        build.said("hold.chuck_misses", f"The jaws of {one.name} close past the work.", place=pose[:3, 3])
-    elif min(inward) < -1e-6:
-        build.said(
-            "hold.opening",
-            f"{one.name} does not open wide enough: {-min(inward):.1f} mm more on each jaw.",
-            measured=round(-min(inward), 3),
-            limit=0.0,
-        )
-    distance = min(inward, default=0.0)
-    force = (item.force_kn or one.force_kn) * 1000
-    for k, (start, way) in enumerate(zip(starts, ways, strict=True)):
-        at = rigid(np.eye(3), way * distance)
-        build.out.pieces.append(Piece(item.id, f"jaw {k + 1}", "clamps", transformed(start, at), way, force))
 
 
 def drive_bolt(build: Build, item: Item) -> None:

@@ -63,7 +63,8 @@ class Item(Frozen):
     degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole:
     column and row of a plate's hole, from 0 at the front left. station: of a double vise, that has the work;
     moving: the jaw at the front by its id, where it is another than the one at the back; set_in,
-    set_in_moving: how far each jaw stands in from where it is screwed on, mm. id: never changes; fixture: by
+    set_in_moving: how far each jaw stands in from where it is screwed on, mm; stand_off: how far the work's
+    end is off a chuck's face, mm. id: never changes; fixture: by
     its id in the plan or the library.
     """
 
@@ -93,6 +94,9 @@ class Item(Frozen):
     )
     set_in_moving: Annotated[float, Field(ge=0, le=500)] = asked(
         0.0, title="Front set in", help="the jaw at the front, from where it is screwed on", unit="mm"
+    )
+    stand_off: Annotated[float, Field(ge=0, le=500)] = asked(
+        0.0, title="Stand-off", help="the work's end over the chuck's face", unit="mm"
     )
     side: Literal["left", "right"] = asked(
         "left",

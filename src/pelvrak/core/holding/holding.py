@@ -24,6 +24,7 @@ from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding.assemble import assemble
 from pelvrak.core.holding.build import Assembly, Piece, Shapes
+from pelvrak.core.holding.chucks import CENTRE, centre_patch
 from pelvrak.core.holding.clamping import (
     GRAVITY,
     PRESSED_COS,
@@ -150,7 +151,7 @@ def built_up(
     found = patches(
         stock, [p.mesh for p in pieces], [formed if p.item == assembly.carrier else near for p in pieces]
     )
-    found = _with_pins(found, assembly, pieces)
+    found = _with_centres(_with_pins(found, assembly, pieces), assembly, pieces)
     found += [_threaded(i, piece) for i, piece in enumerate(pieces) if piece.name == OWN_THREAD]
     return BuiltUp(stock, assembly, pieces, found, None if shapes is None else shapes.finished)
 
@@ -234,6 +235,16 @@ def _with_pins(found: list[Patch], assembly: Assembly, pieces: list[Piece]) -> l
             high=fit.high - assembly.shift[2],
         )
         out = [p for p in out if p.piece != number or abs(p.normal[2]) > 0.5] + [bore_patch(number, here)]
+    return out
+
+
+def _with_centres(found: list[Patch], assembly: Assembly, pieces: list[Piece]) -> list[Patch]:
+    """Contacts with a tailstock's point taken from its cone and the rim of its hole."""
+    out = found
+    for item, (tip, radius, half) in assembly.centres.items():
+        number = next(i for i, piece in enumerate(pieces) if piece.item == item and piece.name == CENTRE)
+        out = [p for p in out if p.piece != number]
+        out.append(centre_patch(number, tip - assembly.shift, radius, half))
     return out
 
 

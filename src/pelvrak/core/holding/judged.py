@@ -41,6 +41,8 @@ from pelvrak.core.holding.vee import vee_of
 
 # Common practice, no source.
 GRIP_LEAST_MM = 2.0
+# Out of a chuck with no point at the far end, in thicknesses: common practice, no source.
+SLENDER = 3.0
 # A jaw that touches less than this share of what lies against it touches unevenly: common practice, no
 # source.
 EVEN_SHARE = 0.25
@@ -73,6 +75,8 @@ class Judged(Known):
         blocked = any(isinstance(self.fixtures[item.fixture], kinds.ColletBlock) for item in self.hold.items)
         if self.assembly.closing is not None and self.assembly.jaw_top is not None and not blocked:
             out += self._jaws(facts) + self._through_holder()
+        if self.assembly.chuck is not None and facts.grip_depth > 0:
+            out += self._in_chuck(facts)
         if not self.found:
             said = (
                 "No face of the holding lies against the work: it meets it at an edge or a corner, or not at"
@@ -352,6 +356,37 @@ class Judged(Known):
         more = {"measured": round(above / deep, 2), "limit": STAND_OUT_RATIO, "unit": "grips", "cures": cures}
         return [self._finding("hold.stands_out", "warning", said, place, **more)]
 
+    def _in_chuck(self, facts: HoldFacts) -> list[Finding]:
+        """Too little in the jaws of a chuck, or too much out of them with no point at the other end."""
+        deep, above, name = facts.grip_depth, facts.stands_above, self.assembly.chuck
+        if deep < STRAIGHT_WALL_MM - 1e-6:
+            said = (
+                f"{name} grips the work over {deep:.1f} mm only, {STRAIGHT_WALL_MM:g} mm wanted; it stands"
+                f" {above:.1f} mm above the jaws."
+            )
+            severity: Severity = "error" if deep < GRIP_LEAST_MM else "warning"
+            more: dict[str, Any] = {"measured": deep, "limit": STRAIGHT_WALL_MM, "unit": "mm"}
+            more["cures"] = self._further_in(STRAIGHT_WALL_MM + 1 - deep)
+            return [self._finding("hold.shallow", severity, said, self.centre, **more)]
+        thick = float(np.ptp(self.stock.vertices, axis=0)[:2].min())
+        if self.assembly.centres or above <= SLENDER * thick:
+            return []
+        said = (
+            f"The work stands {above:.0f} mm out of {name}, {above / thick:.1f} times its thickness of"
+            f" {thick:.0f} mm, with nothing at its far end."
+        )
+        more = {"measured": round(above / thick, 2), "limit": SLENDER, "unit": "thicknesses"}
+        return [self._finding("hold.slender", "warning", said, self.centre, **more)]
+
+    def _further_in(self, lacking: float) -> tuple[Cure, ...]:
+        """Work set further into a chuck, where it stands off its face."""
+        item = next((i for i in self.hold.items if i.stand_off >= lacking), None)
+        if item is None:
+            return ()
+        off = round(item.stand_off - lacking, 2)
+        of = Element(setup=self.setup, item=item.id)
+        return (put(f"{lacking:.1f} mm further in: {off:g} mm off the face", of, "stand_off", off),)
+
     def _through_holder(self) -> list[Finding]:
         """Work in a holder that a vise holds: whether the jaws press on the work through it."""
         a = self.assembly
@@ -521,7 +556,7 @@ class Judged(Known):
             told = " and ".join(m.told for m in found.free)
             along_jaws = (
                 len(found.free) == 1 and found.free[0].kind == "slides" and self.assembly.closing is not None
-            )
+            ) or (self.assembly.chuck is not None and all(abs(m.way[2]) > 0.99 for m in found.free))
             out.append(
                 self._finding(
                     "hold.not_located",

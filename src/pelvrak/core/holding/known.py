@@ -39,6 +39,8 @@ from pelvrak.core.holding.locating import Locating, locating
 from pelvrak.core.holding.pins import turns_by
 from pelvrak.core.holding.squeeze import MODULUS, thin_wall
 
+# How the jaws of a chuck are called, before their number.
+CHUCK_JAW = "jaw "
 # A push this much downwards, or a face this level, is of the vertical.
 UPRIGHT = 0.5
 
@@ -112,6 +114,10 @@ class Known:
             out["jaw"] = (as_vector(np.round(face_low, 6)), as_vector(np.round(span[1], 6)))
         if fixed and moving:
             out["grip_depth"], out["grip_length"] = _grip(fixed, moving, a.closing)
+        if a.chuck is not None and a.jaw_top is not None:
+            out["jaw_top"] = round(a.jaw_top - shift[2], 4)
+            out["stands_above"] = round(float(high[2] - (a.jaw_top - shift[2])), 4)
+            out["grip_depth"] = self._chucked()
         clamps = [p for p in self.pieces if p.push is not None]
         forces = None if set_up is None else np.bincount(problem.patch, shares(set_up), len(self.found))
         drawn = {pull.patch: pull for pull in self.pulls}
@@ -146,6 +152,16 @@ class Known:
             **out,
         )
 
+    def _chucked(self) -> float:
+        """How deep a chuck grips: as deep as the jaw that touches over the least height, mm."""
+        depths = []
+        for number, piece in enumerate(self.pieces):
+            if not piece.name.startswith(CHUCK_JAW):
+                continue
+            own = [p.hull[:, 2] for p in self.found if p.piece == number and abs(p.normal[2]) < UPRIGHT]
+            depths.append(float(np.ptp(np.concatenate(own))) if own else 0.0)
+        return round(min(depths, default=0.0), 4)
+
     def _pins(self) -> tuple[PinFact, ...]:
         """Play of the pins that stand in holes, and how far the work comes off them."""
         fits = self.assembly.pins
@@ -170,6 +186,10 @@ class Known:
         pressing = [piece for piece in self.pieces if piece.push is not None]
         down = [one.name for one in pressing if one.push is not None and one.push[2] < -UPRIGHT]
         side = [one.name for one in pressing if one.push is not None and one.push[2] >= -UPRIGHT]
+        if self.assembly.chuck is not None:
+            # Its jaws go together, whatever each of them counts as.
+            against = {name for name in against if not name.startswith(CHUCK_JAW)}
+            side = [name for name in side if not name.startswith(CHUCK_JAW)] + ["chuck"]
         drawn = sorted({self.pieces[self.found[pull.patch].piece].name for pull in self.pulls})
         over = sorted(fit.pin for fit in self.assembly.pins)
         against -= {"pin"} if over else set()

@@ -22,6 +22,9 @@ FREE_SHARE = 0.02
 ALONG_COS = 0.7
 AXES = "XYZ"
 
+# An axis this near to whole millimetres is told as there: what is round is known to a tenth.
+WHOLE_MM = 0.15
+
 
 @dataclass(frozen=True)
 class Motion:
@@ -115,7 +118,8 @@ def motions(matrix: Floats, middle: Floats, length: float) -> tuple[int, float, 
         weights = np.linalg.lstsq(null[:, 3:].T, way, rcond=None)[0]
         velocity, spin = weights @ null[:, :3], way / length
         through = middle + np.cross(spin, velocity) / (spin @ spin)
-        at = ", ".join(f"{AXES[d]}{through[d]:.1f}" for d in range(3) if abs(way[d]) < 0.999)
+        near = [round(v) if abs(v - round(v)) < WHOLE_MM else v for v in through.tolist()]
+        at = ", ".join(f"{AXES[d]}{near[d]:.1f}" for d in range(3) if abs(way[d]) < 0.999)
         out.append(Motion("turns", way, through, f"turning about {_named(way)} through {at}"))
     return rank, condition, out
 

@@ -133,7 +133,7 @@ class Solved:
     ) -> Nest:
         """The nest as some blank would get it."""
         assert self.item.cut is not None
-        front = pair_of(self.item, self.shop)
+        front = None if self.item.moving is None else pair_of(self.item, self.shop)
         if isinstance(blank, kinds.Block) and self.item.cut.shape != "nest":
             turn = rigid(rotation_about_z(-self.turned_deg), np.zeros(3))
             return solve_profile(transformed(self.work, turn), self.item.cut, blank)

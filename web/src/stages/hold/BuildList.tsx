@@ -98,7 +98,7 @@ export function BuildList(props: SheetProps & { fixtures: Fixture[] }) {
 }
 
 /** Kinds that stand where the work or the vise lets them. */
-const MOVES = ['jaws', 'parallels', 'clamp', 'bolt', 'stop']
+const MOVES = ['jaws', 'parallels', 'clamp', 'bolt', 'stop', 'tailstock']
 
 function ItemFields(
   props: SheetProps & { item: HoldItem; fixture: Fixture | undefined; fixtures: Fixture[]; index: number },
@@ -134,6 +134,21 @@ function ItemFields(
           />
         </Row>
       ) : null,
+    'other jaw': (name, field) => (
+      <Row label={field.title ?? name} help={field.description}>
+        <Choice
+          label={`${item.id} front jaw`}
+          value={item.moving ?? ''}
+          options={[
+            { value: '', label: 'as at the back' },
+            ...same
+              .filter((one) => one.id !== item.fixture)
+              .map((one) => ({ value: one.id, label: one.name })),
+          ]}
+          choose={(id) => void change('front jaw', (own) => (own.moving = id || null))}
+        />
+      </Row>
+    ),
     hole: (name, field) => (
       <HoleRow
         label={field.title ?? name}

@@ -210,15 +210,18 @@ function Facts({ facts }: { facts: HoldFacts }) {
         </tbody>
       </table>
       {facts.opening != null && (
+        <Row label="Opening">
+          <Computed>
+            {round(facts.opening, 2)} of {facts.opening_max} mm
+          </Computed>
+        </Row>
+      )}
+      {facts.jaw_top != null && (
         <>
-          <Row label="Opening">
-            <Computed>
-              {round(facts.opening, 2)} of {facts.opening_max} mm
-            </Computed>
-          </Row>
           <Row label="Grip">
             <Computed>
-              {round(facts.grip_depth, 2)} deep, {round(facts.grip_length, 1)} long
+              {round(facts.grip_depth, 2)} deep
+              {facts.grip_length > 0 && `, ${round(facts.grip_length, 1)} long`}
             </Computed>
           </Row>
           <Row label="Above jaws">

@@ -41,6 +41,7 @@ from pelvrak.core.holding.kinds.plate import Plate, plate_holes
 from pelvrak.core.holding.kinds.riser import Riser
 from pelvrak.core.holding.kinds.stop import Stop, stop_rod
 from pelvrak.core.holding.kinds.swivel import Swivel
+from pelvrak.core.holding.kinds.tailstock import Tailstock, point_of, tailstock_body
 from pelvrak.core.holding.kinds.v_block import VBlock
 from pelvrak.core.holding.kinds.vise import Vise, vise_slide
 from pelvrak.core.registered import registered
@@ -62,6 +63,7 @@ SHIPPED: tuple[type[FixtureKind], ...] = (
     Bolt,
     Pin,
     Chuck,
+    Tailstock,
     ColletBlock,
     Block,
     Own,
@@ -127,6 +129,7 @@ __all__ = [
     "Solid",
     "Stop",
     "Swivel",
+    "Tailstock",
     "Tape",
     "VBlock",
     "VacuumPlate",
@@ -144,8 +147,10 @@ __all__ = [
     "jaw",
     "plate_holes",
     "plunger",
+    "point_of",
     "prism",
     "rod",
     "stop_rod",
+    "tailstock_body",
     "vise_slide",
 ]

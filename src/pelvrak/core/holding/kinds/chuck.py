@@ -22,7 +22,13 @@ class Chuck(FixtureKind):
     several: ClassVar[str] = "chucks"
     sizes: ClassVar[str] = "{jaws} jaws · Ø{diameter} · bore {bore} · {force_kn} kN"
     stands_on: ClassVar[tuple[str, ...]] = ("plate",)
-    asks: ClassVar[dict[str, str]] = {"x": "X", "y": "Y", "turn_deg": "Turned", "force_kn": "Force"}
+    asks: ClassVar[dict[str, str]] = {
+        "x": "X",
+        "y": "Y",
+        "turn_deg": "Turned",
+        "force_kn": "Force",
+        "stand_off": "Stand-off",
+    }
 
     kind: Literal["chuck"] = "chuck"
     jaws: Literal[3, 4]
@@ -41,6 +47,9 @@ class Chuck(FixtureKind):
                 "chuck body", "rests", body - rod(self.bore, -1, self.height + 1) if self.bore > 0 else body
             )
         ]
+
+    def top(self, height: float | None = None) -> float:
+        return self.height
 
     def picture(self) -> list[Solid]:
         """With its jaws."""

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 import manifold3d
 import numpy as np
-from pydantic import model_validator
+from pydantic import Field, model_validator
 
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.holding.fixture import FixtureKind, Force, Size, Solid, cuboid, prism, rod, standing_block
@@ -15,9 +15,10 @@ from pelvrak.core.holding.fixture import FixtureKind, Force, Size, Solid, cuboid
 class ColletBlock(FixtureKind):
     """A square or six-sided block with a collet along x for round work, its axis half of `across` up.
 
-    A collet of the work's own size closes on it from all sides; force kN, towards the axis, of all of it
-    together. sides: four or six; across: flats of the block, mm; length: along its axis, mm; bore_max: the
-    largest work, mm; force_kn: of the whole collet towards the axis.
+    A collet closes on it from all sides; force kN, towards the axis, of all of it together. collets: sizes of
+    the set, mm, none for one of any size; closes: how much less than its own size each takes, mm. sides: four
+    or six; across: flats of the block, mm; length: along its axis, mm; bore_max: the largest work, mm;
+    force_kn: of the whole collet towards the axis.
     """
 
     called: ClassVar[str] = "collet block"
@@ -31,6 +32,8 @@ class ColletBlock(FixtureKind):
     length: Size
     bore_max: Size
     force_kn: Force
+    collets: Annotated[tuple[Size, ...], Field(max_length=80)] = ()
+    closes: Annotated[float, Field(gt=0, le=3)] = 0.5
 
     @model_validator(mode="after")
     def _collet_lies_within(self) -> ColletBlock:
