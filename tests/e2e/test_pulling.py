@@ -40,11 +40,12 @@ class Pulling(Browser):
         expect(page.get_by_label("Bench")).to_contain_text("z+ -8 flush with F")
         expect(page.get_by_role("main", name="Sheet").get_by_label("Margin z+")).to_contain_text("-8")
         page.mouse.up()
+        expect(page.get_by_role("main", name="Sheet")).to_contain_text("8.00 mm too small")
         self.current(page)
         self.assertEqual(self.sizing(number)["z_plus"], -8.0)
-        expect(page.get_by_role("main", name="Sheet")).to_contain_text("8.00 mm too small")
         # By keys, both sides alike.
         page.get_by_role("button", name="Pull side y+").press("Shift+ArrowUp")
+        expect(page.get_by_label("Margin y+")).to_contain_text("5.5")
         self.current(page)
         kept = self.sizing(number)
         self.assertEqual((kept["y_minus"], kept["y_plus"]), (5.5, 5.5))

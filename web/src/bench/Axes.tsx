@@ -29,7 +29,8 @@ export function ZeroAxes({ id, at }: { id: string; at: Vec }) {
   const group = useRef<THREE.Group>(null)
   useFrame(({ camera }) => {
     if (camera instanceof THREE.OrthographicCamera) group.current?.scale.setScalar(LONG / camera.zoom)
-  })
+    // Before what stands at its ends is looked for.
+  }, -1)
   return (
     <group ref={group} position={at}>
       {AXES.map(({ name, way }) => (

@@ -32,6 +32,7 @@ import { Lines } from './Lines'
 import { Measure } from './Measure'
 import { Within } from './Within'
 import { PulledBox, PullHandles } from './Pulling'
+import { DragPoints, placesFor, ZeroHandles } from './Dragging'
 import { Paths, PathsShown } from './Paths'
 import { fitTo, type Orbit } from './fitting'
 import { type Hover, PartFaces } from './PartFaces'
@@ -203,6 +204,9 @@ export function Bench({ project }: { project: ProjectState }) {
       : undefined
   const chosen = chosenShown(project, view.card, view.compare)
   const zeroShown = typeof view.card === 'number' && !!setup?.zero_from_work
+  const makesJaws = typeof view.card === 'number' && !!project.plan.setups[view.card]?.makes
+  const dragging = zeroShown && view.stage === 'seat' && !asking && !view.compare && !makesJaws && !stale
+  const places = useMemo(() => (dragging && setup ? placesFor(setup, part) : []), [dragging, setup, part])
   // Where the further zeros lie, each with how it is known; what is turned from the setup's own stands with it.
   const rows = zeroShown && (view.stage === 'seat' || view.stage === 'reach') ? (setup?.offsets ?? []) : []
   const apart = (row: OffsetRow) => Math.hypot(...row.at) > 1e-6
@@ -298,6 +302,7 @@ export function Bench({ project }: { project: ProjectState }) {
         </group>
         {zeroShown && <Follow id="zero-mark" at={[0, 0, 0]} />}
         {zeroShown && <ZeroAxes id="zero-axes" at={[0, 0, 0]} />}
+        {dragging && <DragPoints places={places} />}
         {handle && <Follow id="vise-handle" at={handle} />}
         {setup && <TriadInStep />}
         {marks.map((row) => (
@@ -326,6 +331,9 @@ export function Bench({ project }: { project: ProjectState }) {
         </div>
       )}
       {zeroShown && <AxisLetters id="zero-axes" />}
+      {dragging && setup && (
+        <ZeroHandles project={project} index={view.card as number} setup={setup} places={places} />
+      )}
       {marks.map((row) => (
         <AxisLetters key={row.register_name} id={`${markId(row)}-axes`} />
       ))}
