@@ -21,6 +21,7 @@ from pelvrak.core.holding.build import Assembly, Build, Piece, Shapes
 from pelvrak.core.holding.chucks import close_chuck, into_collet, press_centre
 from pelvrak.core.holding.closing import close_clamp, drive_bolt, holder_of
 from pelvrak.core.holding.contact import travel
+from pelvrak.core.holding.fixture import drawn_solids
 from pelvrak.core.holding.hold import Hold, Item, Pinned
 from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.holding.mating import placed
@@ -121,8 +122,9 @@ def _stand(build: Build, item: Item) -> None:
             Piece(item.id, "nest", "locates", transformed(build.shapes.cut[item.id].fixed, pose))
         )
         return
-    for solid in one.solids(item.height):
-        build.add(item, solid, pose, draws=one.draws())
+    for solid, mesh in drawn_solids(one, item.height):
+        standing = transformed(mesh, pose)
+        build.out.pieces.append(Piece(item.id, solid.name, solid.role, standing, draws=one.draws()))
 
 
 def _pose(build: Build, item: Item, one: Fixture) -> Floats:

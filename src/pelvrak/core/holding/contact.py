@@ -16,7 +16,7 @@ from scipy.sparse.csgraph import connected_components
 
 from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_normals
 from pelvrak.core.geometry.rigid import square_to
-from pelvrak.core.holding.contact_kernel import touching, way_to
+from pelvrak.core.holding.contact_kernel import meeting, touching, way_to
 
 # Surfaces nearer than this touch, mm: what a hand-tightened vise takes up, and above what the stock's surface
 # is off.
@@ -112,17 +112,18 @@ class _Work:
         self.corners = _corners(mesh)
         low, high = self.corners.min(axis=1), self.corners.max(axis=1)
         self.low, self.high = low, high
-        self.tree = shapely.STRtree(shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1]))
         self.normals = triangle_normals(mesh)
         self.round = mesh.round
 
     def _near(self, low: Floats, high: Floats) -> Ints:
         """Pairs (k, 2) of a triangle of the work and one of the other whose boxes (low, high) meet."""
-        other, own = self.tree.query(shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1]))
-        meet = (self.high[own, 2] >= low[other, 2]) & (self.low[own, 2] <= high[other, 2])
-        own, other = own[meet], other[meet]
-        order = np.lexsort((own, other))
-        return np.column_stack([own[order], other[order]])
+        if len(low) == 0 or len(self.low) == 0:
+            return np.zeros((0, 2), np.int64)
+        own = np.flatnonzero(_meets(self.low, self.high, low.min(axis=0), high.max(axis=0)))
+        other = np.flatnonzero(_meets(low, high, self.low.min(axis=0), self.high.max(axis=0)))
+        pairs = meeting(self.low[own], self.high[own], low[other], high[other])
+        pairs = np.column_stack([own[pairs[:, 0]], other[pairs[:, 1]]])
+        return np.asarray(pairs[np.lexsort((pairs[:, 0], pairs[:, 1]))])
 
     def on(self, piece: Mesh, near: float) -> _Overlay | None:
         theirs = _corners(piece)
@@ -153,6 +154,11 @@ class _Work:
             -self.normals[pairs[rows, 0]],
             triangle_normals(piece)[pairs[rows, 1]],
         )
+
+
+def _meets(low: Floats, high: Floats, from_: Floats, to: Floats) -> NDArray[np.bool_]:
+    """Which boxes meet one."""
+    return np.asarray(((low <= to) & (high >= from_)).all(axis=1))
 
 
 def touching_area(work: Mesh, piece: Mesh, near: float) -> float:
@@ -206,18 +212,20 @@ def _grouped(number: int, overlay: _Overlay, ready: _Work) -> list[Patch]:
     """
     count = len(overlay.work)
     look = np.rint(overlay.normals * LOOKS).astype(np.int64)
-    corner = np.rint(overlay.triangles.reshape(-1, 3) / JOIN_MM).astype(np.int64)
-    groups = [
-        np.column_stack([np.zeros(count, np.int64), overlay.work, *np.zeros((2, count), np.int64), look]),
-        np.column_stack([np.ones(count, np.int64), overlay.theirs, *np.zeros((2, count), np.int64), look]),
-        np.column_stack([np.full(len(corner), 2), corner, look[np.repeat(overlay.polygon, 3)]]),
-    ]
-    member = np.concatenate([np.arange(count), np.arange(count), np.repeat(overlay.polygon, 3)])
-    _, node = np.unique(np.concatenate(groups), axis=0, return_inverse=True)
-    nodes = int(node.max()) + 1
-    graph = coo_matrix(
-        (np.ones(len(node), np.int8), (member, count + node.ravel())), (count + nodes, count + nodes)
+    # A look as one number of so many.
+    looks, most = np.unique(look @ [1, 16, 256], return_inverse=True)[1], count + 1
+    corner = _numbered(np.rint(overlay.triangles.reshape(-1, 3) / JOIN_MM).astype(np.int64))
+    keys = np.concatenate(
+        [
+            3 * (overlay.work * most + looks),
+            3 * (overlay.theirs * most + looks) + 1,
+            3 * (corner * most + looks[np.repeat(overlay.polygon, 3)]) + 2,
+        ]
     )
+    member = np.concatenate([np.arange(count), np.arange(count), np.repeat(overlay.polygon, 3)])
+    node = np.unique(keys, return_inverse=True)[1]
+    nodes = int(node.max()) + 1
+    graph = coo_matrix((np.ones(len(node), np.int8), (member, count + node)), (count + nodes, count + nodes))
     which = connected_components(graph, directed=False)[1][:count][overlay.polygon]
     out = []
     for group in np.unique(which):
@@ -244,6 +252,15 @@ def _grouped(number: int, overlay: _Overlay, ready: _Work) -> list[Patch]:
     return sorted(out, key=lambda patch: -patch.area)
 
 
+def _numbered(places: Ints) -> Ints:
+    """A number for each place (n, 3), the same for the same place."""
+    out = np.zeros(len(places), np.int64)
+    for d in range(3):
+        own = np.unique(places[:, d], return_inverse=True)[1]
+        out = np.unique(out * (own.max(initial=0) + 1) + own, return_inverse=True)[1]
+    return np.asarray(out, np.int64)
+
+
 def _at_own_edge(overlay: _Overlay, own: NDArray[np.bool_], corners: Floats) -> bool:
     """Whether a leaning contact is closest at an edge of the work's triangle, and not within it."""
     rows = np.flatnonzero(own)
@@ -261,7 +278,8 @@ def _patch(
     """normals: of each triangle; thin: what is narrower is a line, and shorter too a point."""
     turn = square_to(normal)
     flat = (triangles.reshape(-1, 3) - centre) @ turn.T
-    hull = shapely.MultiPoint(flat[:, :2]).convex_hull
+    # A line through them has their hull, and is made at once.
+    hull = shapely.LineString(flat[:, :2]).convex_hull
     rectangle = (
         np.array(hull.minimum_rotated_rectangle.exterior.coords)
         if hull.geom_type == "Polygon"

@@ -33,6 +33,62 @@ def _clip(px, py, pz, count, a, b, g, c, qx, qy, qz):
 
 
 @njit(cache=True, nogil=True)
+def meeting(one_low, one_high, two_low, two_high):
+    """Pairs (k, 2) of boxes of two sets, corners (n, 3) and (m, 3), that meet; rims count."""
+    count = len(one_low)
+    if count == 0 or len(two_low) == 0:
+        return np.empty((0, 2), np.int64)
+    left, front = one_low[:, 0].min(), one_low[:, 1].min()
+    fields = min(256, max(1, int(math.sqrt(count))))
+    wide = max((one_high[:, 0].max() - left) / fields, 1e-6)
+    deep = max((one_high[:, 1].max() - front) / fields, 1e-6)
+    # Which of the first set lie over each field of a grid: rows of one list, by field.
+    spans = np.empty((count, 4), np.int64)
+    starts = np.zeros(fields * fields + 1, np.int64)
+    for i in range(count):
+        spans[i, 0] = min(fields - 1, int((one_low[i, 0] - left) / wide))
+        spans[i, 1] = min(fields - 1, int((one_high[i, 0] - left) / wide))
+        spans[i, 2] = min(fields - 1, int((one_low[i, 1] - front) / deep))
+        spans[i, 3] = min(fields - 1, int((one_high[i, 1] - front) / deep))
+        for y in range(spans[i, 2], spans[i, 3] + 1):
+            for x in range(spans[i, 0], spans[i, 1] + 1):
+                starts[y * fields + x + 1] += 1
+    for i in range(fields * fields):
+        starts[i + 1] += starts[i]
+    members, filled = np.empty(starts[-1], np.int64), starts[:-1].copy()
+    for i in range(count):
+        for y in range(spans[i, 2], spans[i, 3] + 1):
+            for x in range(spans[i, 0], spans[i, 1] + 1):
+                members[filled[y * fields + x]] = i
+                filled[y * fields + x] += 1
+    pairs, found = np.empty((1024, 2), np.int64), 0
+    for k in range(len(two_low)):
+        x0 = min(fields - 1, max(0, math.floor((two_low[k, 0] - left) / wide))))
+        x1 = min(fields - 1, max(-1, math.floor((two_high[k, 0] - left) / wide))))
+        y0 = min(fields - 1, max(0, math.floor((two_low[k, 1] - front) / deep))))
+        y1 = min(fields - 1, max(-1, math.floor((two_high[k, 1] - front) / deep))))
+        for y in range(y0, y1 + 1):
+            for x in range(x0, x1 + 1):
+                for at in range(starts[y * fields + x], starts[y * fields + x + 1]):
+                    i = members[at]
+                    # Once, in the first field that both lie over.
+                    if x != max(x0, spans[i, 0]) or y != max(y0, spans[i, 2]):
+                        continue
+                    apart = False
+                    for d in range(3):
+                        apart |= one_high[i, d] < two_low[k, d] or one_low[i, d] > two_high[k, d]
+                    if apart:
+                        continue
+                    if found == len(pairs):
+                        more = np.empty((2 * found, 2), np.int64)
+                        more[:found] = pairs
+                        pairs = more
+                    pairs[found, 0], pairs[found, 1] = i, k
+                    found += 1
+    return pairs[:found]
+
+
+@njit(cache=True, nogil=True)
 def touching(one, two, pairs, near, least_cos):
     """Where triangles of two bodies lie on each other.
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Annotated, ClassVar, Literal
 
 import manifold3d
@@ -15,6 +16,7 @@ import numpy as np
 from pydantic import ConfigDict, Field
 from pydantic.config import JsonDict
 
+from pelvrak.core.geometry.mesh import Mesh, mesh_of
 from pelvrak.core.geometry.part import Frozen
 
 # How the page asks for each, see core/forms.py.
@@ -144,3 +146,11 @@ class FixtureKind(Frozen):
     def picture(self) -> list[Solid]:
         """The whole fixture for its picture in the library."""
         return self.solids()
+
+
+@lru_cache(maxsize=64)
+def drawn_solids(one: FixtureKind, height: float | None) -> tuple[tuple[Solid, Mesh], ...]:
+    """The solids that stand by themselves, each with its surface: of a plate with all its holes those are
+    made once, and not for every holding. Not to be written into.
+    """
+    return tuple((solid, mesh_of(solid.body)) for solid in one.solids(height))
