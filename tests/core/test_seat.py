@@ -289,6 +289,36 @@ class States(unittest.TestCase):
         hole = self.rests(Zero(of="hole", hole=ref_to(wall(10))), cut)
         self.assertEqual((hole[0].axis, hole[0].state), ("X, Y", "not yet there"))
 
+    def test_the_middle_of_what_lies_concentric_is_found_on_the_stock(self):
+        """Part 60 × 40 in the middle of a block: its middle is the block's, its top is not there. Off the
+        middle by 1 mm it is not.
+        """
+        rests = self.rests(Zero(of="part", x=0, y=0, z=1), stock(*self.RAW))
+        self.assertEqual(
+            [(rest.axis, rest.state, rest.on) for rest in rests],
+            [
+                ("X", "raw", "left of the incoming stock"),
+                ("X", "raw", "right of the incoming stock"),
+                ("Y", "raw", "front of the incoming stock"),
+                ("Y", "raw", "back of the incoming stock"),
+                ("Z", "not yet there", "top of the part"),
+            ],
+        )
+        beside = self.rests(Zero(of="part", x=0, y=0, z=1), stock((-4, -2, -2), (62, 42, 22)))
+        self.assertEqual({rest.state for rest in beside if rest.axis == "X"}, {"not yet there"})
+
+    def test_the_axis_of_a_bore_to_come_in_stock_about_it(self):
+        face = wall(10)
+        x, y, _ = face.axis_point
+        hole = Zero(of="hole", hole=ref_to(face))
+        about = self.rests(hole, stock((x - 80, y - 60, -2), (x + 80, y + 60, 22)))
+        self.assertEqual(
+            {(rest.axis, rest.state) for rest in about if rest.axis != "Z"}, {("X", "raw"), ("Y", "raw")}
+        )
+        self.assertNotIn("seat.zero_not_there", [code for code, _ in self.codes(about)])
+        beside = self.rests(hole, stock((x - 82, y - 60, -2), (x + 80, y + 60, 22)))
+        self.assertIn("not yet there", {rest.state for rest in beside})
+
     def test_middle_rests_on_both_sides(self):
         on = [
             rest.on

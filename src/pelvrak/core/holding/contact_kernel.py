@@ -63,10 +63,10 @@ def meeting(one_low, one_high, two_low, two_high):
                 filled[y * fields + x] += 1
     pairs, found = np.empty((1024, 2), np.int64), 0
     for k in range(len(two_low)):
-        x0 = min(fields - 1, max(0, math.floor((two_low[k, 0] - left) / wide))))
-        x1 = min(fields - 1, max(-1, math.floor((two_high[k, 0] - left) / wide))))
-        y0 = min(fields - 1, max(0, math.floor((two_low[k, 1] - front) / deep))))
-        y1 = min(fields - 1, max(-1, math.floor((two_high[k, 1] - front) / deep))))
+        x0 = min(fields - 1, max(0, math.floor((two_low[k, 0] - left) / wide)))
+        x1 = min(fields - 1, max(-1, math.floor((two_high[k, 0] - left) / wide)))
+        y0 = min(fields - 1, max(0, math.floor((two_low[k, 1] - front) / deep)))
+        y1 = min(fields - 1, max(-1, math.floor((two_high[k, 1] - front) / deep)))
         for y in range(y0, y1 + 1):
             for x in range(x0, x1 + 1):
                 for at in range(starts[y * fields + x], starts[y * fields + x + 1]):

@@ -30,6 +30,8 @@ RAW = ("raw", "raw and cut")
 # Triangles at a side of a box, mm, and how square to it they look (cosine).
 SIDE_MM, SQUARE = 0.05, 0.99
 PLACES = 60
+# Middles nearer than this are one, mm: what round stock is known to from coarse rays.
+CONCENTRIC_MM = 0.05
 # What the sides of a box are called; those of Z are top and bottom.
 SIDES = {("X", -1): "left", ("X", 1): "right", ("Y", -1): "front", ("Y", 1): "back"}
 # A state is told when this share of the places has it.
@@ -96,8 +98,14 @@ def resting(
     out: list[Rest] = []
     if zero.of == "hole":
         assert zero.hole is not None
-        axis_of(part, zero.hole, "seat.zero")
-        out += _on_face(zero.hole, part, part_mesh, rotation, stocks, across=True)
+        point = np.array(axis_of(part, zero.hole, "seat.zero").axis_point)
+        about = _on_face(zero.hole, part, part_mesh, rotation, stocks, across=True)
+        both = list(zip("XY", rotation[:2], strict=True))
+        # Round stock about the same axis: its middle is there, whatever is cut later.
+        same = all(abs(row @ point - _middle(stocks.incoming, row)) < CONCENTRIC_MM for _, row in both)
+        if same and any(rest.state == "not yet there" for rest in about):
+            about = [rest for axis, row in both for rest in _middle_of_stock(axis, row, stocks)]
+        out += about
     if zero.of == "faces":
         for ref in zero.faces:
             out += _on_face(ref, part, part_mesh, rotation, stocks)
@@ -107,9 +115,32 @@ def resting(
     sides = {"billet": ("billet", billet), "part": ("part", part_mesh)}
     of, mesh = sides.get(zero.of, ("incoming stock", stocks.incoming))
     for axis, row, side in zip("XYZ", rotation, (zero.x, zero.y, zero.z), strict=True):
+        sides_of: list[Rest] = []
         for sign in () if axis in taken else (side,) if side else (-1, 1):
             word = SIDES.get((axis, sign), "top" if sign > 0 else "bottom")
-            out += _rest(axis, row, f"{word} of the {of}", _on_side(mesh, row * sign), stocks)
+            sides_of += _rest(axis, row, f"{word} of the {of}", _on_side(mesh, row * sign), stocks)
+        # The middle of what is not cut yet is found on stock that lies about it alike.
+        late = side == 0 and any(rest.state == "not yet there" for rest in sides_of)
+        if late and abs(_middle(mesh, row) - _middle(stocks.incoming, row)) < CONCENTRIC_MM:
+            sides_of = _middle_of_stock(axis, row, stocks)
+        out += sides_of
+    return out
+
+
+def _middle(mesh: Mesh, row: Floats) -> float:
+    """Midway between the ends of a mesh along a direction."""
+    along = mesh.vertices[np.unique(mesh.triangles)] @ row
+    return float(along.min() + along.max()) / 2
+
+
+def _middle_of_stock(axis: str, row: Floats, stocks: Stocks) -> list[Rest]:
+    """Both sides of the incoming stock, that a middle is taken from."""
+    out: list[Rest] = []
+    for sign in (-1, 1):
+        word = SIDES.get((axis, sign), "top" if sign > 0 else "bottom")
+        out += _rest(
+            axis, row, f"{word} of the incoming stock", _on_side(stocks.incoming, row * sign), stocks
+        )
     return out
 
 
