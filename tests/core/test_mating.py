@@ -17,7 +17,7 @@ from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.holding.hold import Hold, Item, WorkPlace, fixtures_of
 from pelvrak.core.holding.holding import hold_work
-from pelvrak.core.holding.mating import Feature, Mate, feature_at, placed
+from pelvrak.core.holding.mating import Feature, Mate, edge_at, feature_at, placed
 
 SHOP = fixtures_of(())
 
@@ -28,6 +28,44 @@ def plane(at, way) -> Feature:
 
 def axis(at, way, radius=5.0) -> Feature:
     return Feature(kind="axis", at=at, way=way, radius=radius)
+
+
+class Edges(unittest.TestCase):
+    """Two blocks with their edges in one line."""
+
+    BLOCK = box(np.array([0.0, 0, 0]), np.array([40.0, 30, 20]))
+
+    def test_the_edge_near_a_place(self):
+        """Picked by its end, its end; in the middle, its middle; inside a face there is none near."""
+        end = edge_at(self.BLOCK, np.array([2.0, 1.0, 20]))
+        np.testing.assert_allclose(np.abs(end.way), [1, 0, 0], atol=1e-12)
+        np.testing.assert_allclose(end.at, [0, 0, 20], atol=1e-9)
+        middle = edge_at(self.BLOCK, np.array([39.0, 14.0, 20]))
+        np.testing.assert_allclose(middle.at, [40, 15, 20], atol=1e-9)
+        wide = box(np.array([0.0, 0, 0]), np.array([400.0, 300, 20]))
+        with self.assertRaises(BadInput) as refused:
+            edge_at(wide, np.array([200.0, 150, 20]))
+        self.assertEqual(refused.exception.code, "hold.no_feature")
+
+    def test_an_edge_goes_on_over_what_only_splits_it(self):
+        """Two blocks joined end to end have one edge along both."""
+        both = mesh_of(
+            manifold3d.Manifold.cube([40, 30, 20])
+            + manifold3d.Manifold.cube([25, 30, 20]).translate([40, 0, 0])
+        )
+        np.testing.assert_allclose(edge_at(both, np.array([33.0, 0.5, 20])).at, [32.5, 0, 20], atol=1e-9)
+
+    def test_edge_on_edge_and_down_on_a_face(self):
+        """A block's lower front edge on the plate's front edge, its underside down on the plate: by hand."""
+        plate = {"p": rigid(np.eye(3), np.array([100.0, 50, 0]))}
+        edge = Feature(kind="edge", at=(0, 0, 0), way=(1, 0, 0))
+        theirs = Feature(kind="edge", at=(0, 0, 30), way=(1, 0, 0))
+        down = Mate(mine=plane((5, 5, 0), (0, 0, -1)), item="p", theirs=plane((9, 9, 30), (0, 0, 1)))
+        pose = placed((Mate(mine=edge, item="p", theirs=theirs, offset=12), down), plate, "b")
+        np.testing.assert_allclose(pose, rigid(np.eye(3), np.array([112.0, 50, 30])), atol=1e-6)
+        with self.assertRaises(BadInput) as refused:
+            placed((Mate(mine=edge, item="p", theirs=plane((0, 0, 30), (0, 0, 1))),), plate, "b")
+        self.assertIn("an edge was picked on one, a plane on the other", refused.exception.what)
 
 
 class Placing(unittest.TestCase):
@@ -94,7 +132,7 @@ class Placing(unittest.TestCase):
         self.assertEqual(refused.exception.code, "hold.mate")
         with self.assertRaises(BadInput) as refused:
             placed((Mate(mine=low, theirs=axis((0, 0, 0), (0, 0, 1))),), {}, "b")
-        self.assertIn("two planes, or two round walls", str(refused.exception))
+        self.assertIn("two planes, two round walls", str(refused.exception))
 
     def test_a_chain_that_closes_on_itself_is_refused(self):
         mate = Mate(mine=plane((0, 0, 0), (0, 0, -1)), item="b", theirs=plane((0, 0, 0), (0, 0, 1)))

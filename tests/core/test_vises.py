@@ -13,7 +13,7 @@ from pelvrak.core.geometry.mesh import box, mesh_of
 from pelvrak.core.holding.build import Shapes
 from pelvrak.core.holding.hold import Hold, Item, SoftCut, WorkPlace, fixtures_of
 from pelvrak.core.holding.holding import hold_work
-from pelvrak.core.holding.kinds import Jaws, Vise, jaw, prism
+from pelvrak.core.holding.kinds import Jaws, Own, Vise, jaw, prism
 from pelvrak.core.holding.soft_jaws import solve
 from pelvrak.core.holding.vises import pair_of, rear_after
 
@@ -175,6 +175,50 @@ class TwoBlanks(unittest.TestCase):
     def test_a_front_jaw_that_is_not_there(self):
         with self.assertRaises(BadInput):
             pair_of(Item(id="j", fixture="hard-160", on="vise", moving="bench-160"), SHOP)
+
+
+class TwoPieces(unittest.TestCase):
+    """A holder in two halves, each screwed to a jaw: a wall 12 thick with a ledge 6 wide, 10 high."""
+
+    def halves(self, vise: str, jaws: str, ledge: bool = True):
+        half = manifold3d.Manifold.cube([60, 12, 30]).translate([-30, -12, 5])
+        if ledge:
+            half += manifold3d.Manifold.cube([60, 6, 10]).translate([-30, -18, 5])
+        own = Own(id="half", name="half holder", file="half.stl")
+        hold = Hold(
+            items=(
+                Item(id="vise", fixture=vise, x=400, y=300),
+                Item(id="jaws", fixture=jaws, on="vise"),
+                Item(id="a", fixture="half", on="jaws", rides="rear"),
+                Item(id="b", fixture="half", on="jaws", rides="front"),
+            )
+        )
+        mesh = mesh_of(half)
+        return hold_work(hold, {**SHOP, "half": own}, BLOCK, "OP10", Shapes(own={"a": mesh, "b": mesh}))
+
+    def test_they_go_with_their_jaws_and_carry_the_work(self):
+        found = self.halves("bench-160", "hard-160")
+        self.assertAlmostEqual(found.facts.zero_on_table[2], 78 + 15, delta=1e-3)
+        # The halves' walls: 60 long, from the ledge to 20 over it.
+        areas: dict[tuple[str, bool], float] = {}
+        for one in found.facts.contacts:
+            key = one.item, abs(one.normal[2]) > 0.9
+            areas[key] = areas.get(key, 0.0) + one.area
+        self.assertAlmostEqual(areas["a", False], 60 * 20, delta=1)
+        self.assertAlmostEqual(areas["b", False], 60 * 20, delta=1)
+        self.assertAlmostEqual(areas["a", True], 60 * 6, delta=1)
+        self.assertAlmostEqual(found.facts.opening, 50 + 24, delta=1e-3)
+        self.assertAlmostEqual(found.facts.grip_depth, 20, delta=0.01)
+        # One force, not two: what the vise closes with.
+        across = sum(c.force for c in found.facts.contacts if c.item == "b" and abs(c.normal[1]) > 0.9)
+        self.assertAlmostEqual(across, 35000, delta=350)
+        self.assertFalse([f for f in found.findings if f.severity == "error"])
+        self.assertTrue(next(w for w in found.facts.ways if w.way == "up").free)
+
+    def test_in_a_vise_that_centres_both_come_alike(self):
+        found = self.halves("centring-130", "hard-130")
+        self.assertAlmostEqual(middle_y(found), 0.0, delta=1e-6)
+        self.assertEqual({c.item for c in found.facts.contacts}, {"a", "b"})
 
 
 class Marks(unittest.TestCase):

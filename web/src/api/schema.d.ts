@@ -1085,7 +1085,7 @@ export interface paths {
         put?: never;
         /**
          * Feature Of Holding
-         * @description The plane or round wall of the holding at a picked place, as it was last computed.
+         * @description The plane, round wall or edge of the holding at a picked place, as it was last computed.
          */
         post: operations["feature_of_holding_api_projects__project_id__feature__setup__post"];
         delete?: never;
@@ -4726,18 +4726,18 @@ export interface components {
         };
         /**
          * Feature
-         * @description A plane or an axis of a fixture, in its own frame, mm.
+         * @description A plane, an axis or a straight edge of a fixture, in its own frame, mm.
          *
-         *     kind: plane or axis; at: a point of it; way: unit, out of the plane or along the axis; radius: of the
-         *     round wall the axis is of, mm; hollow: whether that is a hole.
+         *     kind: plane, axis or edge; at: a point of it; way: unit, out of the plane, along the axis or the edge;
+         *     radius: of the round wall the axis is of, mm; hollow: whether that is a hole.
          */
         Feature: {
             /**
              * Kind
-             * @description plane or axis
+             * @description plane, axis or edge
              * @enum {string}
              */
-            kind: "plane" | "axis";
+            kind: "plane" | "axis" | "edge";
             /**
              * At
              * @description a point of it
@@ -4749,7 +4749,7 @@ export interface components {
             ];
             /**
              * Way
-             * @description unit, out of the plane or along the axis
+             * @description unit, out of the plane, along the axis or the edge
              */
             way: [
                 number,
@@ -5615,6 +5615,7 @@ export interface components {
          *     on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and
          *     degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole:
          *     column and row of a plate's hole, from 0 at the front left. station: of a double vise, that has the work;
+         *     rides: the jaw that half of a holder goes with, whose frame it then stands in, at its gripping face;
          *     moving: the jaw at the front by its id, where it is another than the one at the back; set_in,
          *     set_in_moving: how far each jaw stands in from where it is screwed on, mm; stand_off: how far the work's
          *     end is off a chuck's face, mm. id: never changes; fixture: by
@@ -5681,6 +5682,11 @@ export interface components {
              * @enum {string}
              */
             station: "front" | "rear";
+            /**
+             * Rides on
+             * @description one half of a holder in two pieces, screwed to a jaw that it stands on
+             */
+            rides?: ("rear" | "front") | null;
             /**
              * Front jaw
              * @description another blank than the one at the back
@@ -6162,10 +6168,10 @@ export interface components {
         };
         /**
          * Mate
-         * @description One fixture on another: two planes face to face, or two axes in one line.
+         * @description One fixture on another: two planes face to face, or two axes or two edges in one line.
          *
          *     mine: of the fixture that is placed; item: the other, or the table; theirs: of that. offset: between the
-         *     planes, or along the axis, mm; turn_deg: about it, where no other mate says.
+         *     planes, or along the line, mm; turn_deg: about it, where no other mate says.
          */
         Mate: {
             /** @description of the fixture that is placed */
@@ -6180,7 +6186,7 @@ export interface components {
             theirs: components["schemas"]["Feature"];
             /**
              * Offset
-             * @description between the planes, or along the axis, mm
+             * @description between the planes, or along the line, mm
              * @default 0
              */
             offset: number;
@@ -7268,7 +7274,7 @@ export interface components {
         /**
          * PickedPiece
          * @description A place of the holding that was picked. piece: its number among the pieces; at: where, zero frame, mm;
-         *     way: the normal of the facet that was met.
+         *     way: the normal of the facet that was met; edge: the straight edge near there is meant, not the face.
          */
         PickedPiece: {
             /** Piece */
@@ -7285,6 +7291,11 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Edge
+             * @default false
+             */
+            edge: boolean;
         };
         /**
          * Picks
@@ -7332,8 +7343,8 @@ export interface components {
         };
         /**
          * PieceFeature
-         * @description What was picked: the item it belongs to ("table" for the table), and its plane or axis in that item's
-         *     frame.
+         * @description What was picked: the item it belongs to ("table" for the table), and its plane, axis or edge in
+         *     that item's frame.
          */
         PieceFeature: {
             /** Item */

@@ -98,7 +98,7 @@ def _stand(build: Build, item: Item) -> None:
     one = build.fixture(item)
     pose = _pose(build, item, one)
     build.poses[item.id] = pose
-    if one.waits:
+    if one.waits or (item.rides is not None and _on_jaws(build, item)):
         return
     if isinstance(one, kinds.Jaws):
         if not isinstance(build.fixture(build.base(item)) if item.on != "table" else None, kinds.Vise):
@@ -125,6 +125,11 @@ def _stand(build: Build, item: Item) -> None:
     for solid, mesh in drawn_solids(one, item.height):
         standing = transformed(mesh, pose)
         build.out.pieces.append(Piece(item.id, solid.name, solid.role, standing, draws=one.draws()))
+
+
+def _on_jaws(build: Build, item: Item) -> bool:
+    """Whether an item stands on the jaws of a vise; it then goes with the one it rides on."""
+    return item.on != "table" and isinstance(build.fixture(build.base(item)), kinds.Jaws)
 
 
 def _pose(build: Build, item: Item, one: Fixture) -> Floats:

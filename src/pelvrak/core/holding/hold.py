@@ -62,6 +62,7 @@ class Item(Frozen):
     on: "table", or the item it stands on; x, y, z, turn_deg: from the place it would have there, mm and
     degrees (on the table: from its front left corner; on a plate: from its middle, or from a hole). hole:
     column and row of a plate's hole, from 0 at the front left. station: of a double vise, that has the work;
+    rides: the jaw that half of a holder goes with, whose frame it then stands in, at its gripping face;
     moving: the jaw at the front by its id, where it is another than the one at the back; set_in,
     set_in_moving: how far each jaw stands in from where it is screwed on, mm; stand_off: how far the work's
     end is off a chuck's face, mm. id: never changes; fixture: by
@@ -85,6 +86,13 @@ class Item(Frozen):
         help="the station of a double vise that has the work",
         called={"front": "front station", "rear": "rear station"},
         when={"style": ["double"]},
+    )
+    rides: Literal["rear", "front"] | None = asked(
+        None,
+        title="Rides on",
+        help="one half of a holder in two pieces, screwed to a jaw that it stands on",
+        called={"rear": "the rear jaw", "front": "the front jaw"},
+        empty="by itself",
     )
     moving: Ident | None = asked(
         None, title="Front jaw", help="another blank than the one at the back", widget="other jaw"

@@ -201,7 +201,9 @@ def _clamps_of(assembly: Assembly, pieces: list[Piece], found: list[Patch]) -> t
     Jaws that close on what carries the work press through it, where it has the work between two walls; else
     not at all.
     """
-    clamps = [piece for piece in pieces if piece.push is not None]
+    # What rides on a jaw presses with it.
+    riding = [piece for piece in pieces if piece.jaw == "moving" and piece.force == 0]
+    clamps = [piece for piece in pieces if piece.push is not None and not any(piece is one for one in riding)]
     through: set[int] = set()
     if assembly.carrier is not None and assembly.closing is not None:
         jaw = next((piece for piece in clamps if piece.jaw == "moving"), None)
@@ -216,6 +218,7 @@ def _clamps_of(assembly: Assembly, pieces: list[Piece], found: list[Patch]) -> t
             clamps.remove(jaw)
     numbers = {id(piece): i for i, piece in enumerate(clamps)}
     pressing = next((i for i, piece in enumerate(clamps) if piece.jaw == "moving"), -1)
+    numbers |= {id(piece): pressing for piece in riding}
     return clamps, [
         pressing if i in through else numbers.get(id(pieces[p.piece]), -1) for i, p in enumerate(found)
     ]

@@ -120,17 +120,19 @@ def _opening(assembly: Assembly) -> list[tuple[Piece, Floats]]:
     """What goes back when the jaws open, with how far for each mm of opening: the one at the front with its
     slide, and of a vise that centres the one at the back as well.
     """
-    front = next((p for p in assembly.pieces if p.jaw == "moving"), None)
+    fronts = [p for p in assembly.pieces if p.jaw == "moving"]
+    front = next(iter(fronts), None)
     if front is None or assembly.closing is None:
         return []
-    rear = next((p for p in assembly.pieces if p.jaw == "fixed"), None)
+    rears = [p for p in assembly.pieces if p.jaw == "fixed"]
+    rear = next(iter(rears), None)
     both = rear is not None and rear.name != FIXED
     back = -assembly.closing / (2 if both else 1)
     middle = float(np.mean(front.mesh.vertices, axis=0) @ assembly.closing)
     slides = [p for p in assembly.pieces if p.name == "slide" and p.item == assembly.vise_item]
-    out = [(front, back)]
+    out = [(one, back) for one in fronts]
     if rear is not None and both:
-        out.append((rear, -back))
+        out += [(one, -back) for one in rears]
         middle = (middle + float(np.mean(rear.mesh.vertices, axis=0) @ assembly.closing)) / 2
     for slide in slides:
         before = float(np.mean(slide.mesh.vertices, axis=0) @ assembly.closing) < middle

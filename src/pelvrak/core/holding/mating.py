@@ -1,4 +1,4 @@
-"""Where does a fixture stand that is put face on face, or axis on axis, with others?"""
+"""Where does a fixture stand that is put face on face, axis on axis, or edge on edge, with others?"""
 
 from __future__ import annotations
 
@@ -27,18 +27,22 @@ MET_MM, FREE_SHARE = 1e-4, 1e-4
 STARTS_DEG, WORTH_IT = (0.0, 90.0, -90.0, 180.0, 45.0, -45.0, 135.0, -135.0), 0.5
 # Facets that fold by less than this are one round wall; a wall is round when its normals stray by more.
 SMOOTH_COS, PLANE_COS = float(np.cos(np.radians(15.0))), float(np.cos(np.radians(1.0)))
+NAMED = {"plane": "a plane", "axis": "a round wall", "edge": "an edge"}
+# Of an edge its end is meant where it was picked in the outer quarter of its length; it is picked from within
+# so far, and its pieces join, mm.
+END_SHARE, EDGE_MM, JOINS_MM = 0.25, 15.0, 1e-3
 # A picked place lies on the solid to within this, mm.
 PICKED_MM = 0.5
 
 
 class Feature(Frozen):
-    """A plane or an axis of a fixture, in its own frame, mm.
+    """A plane, an axis or a straight edge of a fixture, in its own frame, mm.
 
-    kind: plane or axis; at: a point of it; way: unit, out of the plane or along the axis; radius: of the
-    round wall the axis is of, mm; hollow: whether that is a hole.
+    kind: plane, axis or edge; at: a point of it; way: unit, out of the plane, along the axis or the edge;
+    radius: of the round wall the axis is of, mm; hollow: whether that is a hole.
     """
 
-    kind: Literal["plane", "axis"]
+    kind: Literal["plane", "axis", "edge"]
     at: Vector
     way: Vector
     radius: Annotated[float, Field(ge=0, le=3000)] = 0.0
@@ -46,10 +50,10 @@ class Feature(Frozen):
 
 
 class Mate(Frozen):
-    """One fixture on another: two planes face to face, or two axes in one line.
+    """One fixture on another: two planes face to face, or two axes or two edges in one line.
 
     mine: of the fixture that is placed; item: the other, or the table; theirs: of that. offset: between the
-    planes, or along the axis, mm; turn_deg: about it, where no other mate says.
+    planes, or along the line, mm; turn_deg: about it, where no other mate says.
     """
 
     mine: Feature
@@ -116,8 +120,8 @@ def _there(mate: Mate, frames: dict[str, Floats], called: str) -> tuple[Floats, 
         raise BadInput(
             "hold.mate",
             "hold.items",
-            f"{called}: a plane was picked on one, a round wall on the other",
-            "pick two planes, or two round walls",
+            f"{called}: {NAMED[mate.mine.kind]} was picked on one, {NAMED[mate.theirs.kind]} on the other",
+            "pick two planes, two round walls, or two edges",
         )
     frame = np.eye(4) if mate.item == "table" else frames[mate.item]
     return moved(frame, np.array(mate.theirs.at)), turned(frame, np.array(mate.theirs.way))
@@ -167,6 +171,39 @@ def feature_at(mesh: Mesh, at: Floats, way: Floats) -> Feature:
             kind="plane", at=_told(at - ((at - corners[seed, 0]) @ looks[0]) * looks[0]), way=_told(looks[0])
         )
     return _round(mesh, region, looks, at)
+
+
+def edge_at(mesh: Mesh, at: Floats) -> Feature:
+    """The straight edge of a solid nearest to a picked place; its point is the end near it, or its middle.
+
+    Raises BadInput "hold.no_feature" where there is none near.
+    """
+    pairs, one, two = edge_triangles(mesh)
+    normals = triangle_normals(mesh)
+    folds = np.einsum("ij,ij->i", normals[one], normals[two]) < SMOOTH_COS
+    ends = mesh.vertices[pairs[folds]]
+    if len(ends):
+        start, along = ends[:, 0], ends[:, 1] - ends[:, 0]
+        share = np.einsum("ij,ij->i", at - start, along) / np.maximum((along**2).sum(axis=1), 1e-12)
+        away = np.linalg.norm(start + np.clip(share, 0, 1)[:, None] * along - at, axis=1)
+        near = int(np.argmin(away))
+    if not len(ends) or away[near] > EDGE_MM:
+        raise BadInput("hold.no_feature", "at", "no straight edge is near", "pick closer to an edge")
+    way = along[near] / np.linalg.norm(along[near])
+    # All of it: what goes on straight at either end.
+    offs = ends - start[near]
+    line = (np.linalg.norm(offs - (offs @ way)[:, :, None] * way, axis=2) < MET_MM * 10).all(axis=1)
+    spans = np.sort((offs @ way)[line], axis=1)
+    low, high = 0.0, float(np.linalg.norm(along[near]))
+    for _ in range(len(spans)):
+        joins = (spans[:, 0] <= high + JOINS_MM) & (spans[:, 1] >= low - JOINS_MM)
+        wider = float(spans[joins, 0].min(initial=low)), float(spans[joins, 1].max(initial=high))
+        if wider == (low, high):
+            break
+        low, high = wider
+    where = ((at - start[near]) @ way - low) / (high - low)
+    point = low if where < END_SHARE else high if where > 1 - END_SHARE else (low + high) / 2
+    return Feature(kind="edge", at=_told(start[near] + point * way), way=_told(way))
 
 
 def _told(values: Floats) -> Vector:

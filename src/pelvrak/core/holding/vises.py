@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, transformed
+from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, transformed, triangle_normals
 from pelvrak.core.geometry.rigid import moved, rigid, rotation_about_z, turned
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.build import Build, CutJaws, Piece
@@ -26,6 +26,8 @@ SLIDE_MM = 0.02
 # How far cut jaws stand open before they close, and what a surface may be off there, mm.
 CUT_OPEN_MM, OVERLAP_MM = 1.0, 0.1
 DOWN, UP = np.array([0.0, 0, -1]), np.array([0.0, 0, 1])
+# A face this near to level carries work.
+LEVEL_COS = 0.9999
 # How far the station of a double vise that has no work stands open, of what it can.
 IDLE_OPEN = 0.5
 
@@ -94,12 +96,18 @@ def _bed(build: Build, vise: Item, y: float = 0.0) -> Floats:
 
 @dataclass(frozen=True)
 class _Open:
-    """Both jaws as far open as they go, still uncut or cut to the work; layout frame."""
+    """Both jaws as far open as they go, still uncut or cut to the work, each before what rides on it; layout
+    frame.
+    """
 
-    rear: Piece
-    front: Mesh
+    rear: tuple[Piece, ...]
+    front: tuple[Piece, ...]
     pair: JawPair
     cut: CutJaws | None
+
+    def meshes(self) -> tuple[Mesh, Mesh]:
+        """All of the one at the back, and of the one at the front."""
+        return joined([p.mesh for p in self.rear]), joined([p.mesh for p in self.front])
 
 
 def _opened(build: Build, vise: Item) -> _Open | None:
@@ -116,24 +124,55 @@ def _opened(build: Build, vise: Item) -> _Open | None:
     at_front = _bed(build, vise) @ rigid(
         back_to_front, along + [0.0, item.set_in_moving - one.opening_max, 0.0]
     )
-    named = "rear jaw" if one.centres else FIXED
-    jaw = pair.fixed
-    piece = Piece(
+    closing = turned(build.poses[vise.id], np.array([0.0, 1.0, 0.0]))
+    names = ("rear jaw", "front jaw") if one.centres else (FIXED, "moving jaw")
+    back = Piece(item.id, names[0], "locates", transformed(rear, at_rear), jaw="fixed")
+    ahead = Piece(
         item.id,
-        named,
-        "locates",
-        transformed(rear, at_rear),
-        jaw="fixed",
-        bites=jaw.bites,
-        friction=jaw.friction,
+        names[1],
+        "clamps",
+        transformed(front, at_front),
+        closing,
+        (vise.force_kn or one.force_kn) * 1000,
+        jaw="moving",
     )
-    return _Open(piece, transformed(front, at_front), pair, cut)
+    sides = []
+    for whole, at, jaw, which in (
+        (back, at_rear, pair.fixed, "rear"),
+        (ahead, at_front, pair.moving, "front"),
+    ):
+        own = replace(whole, bites=jaw.bites, friction=jaw.friction)
+        riders = [one for one in build.hold.items if one.rides == which and one.on == item.id]
+        # What rides on a jaw presses with the jaw's force, and not with one more.
+        sides.append((own, *(_riding(build, rider, replace(whole, force=0.0), at, jaw) for rider in riders)))
+    return _Open(sides[0], sides[1], pair, cut)
+
+
+def _riding(build: Build, item: Item, jaw_piece: Piece, at: Floats, jaw: kinds.Jaws) -> Piece:
+    """What rides on a jaw that stands at a place (4×4), as a piece that goes with it."""
+    mesh, stands = _rider(build, item, jaw)
+    name = build.fixture(item).name
+    return replace(jaw_piece, item=item.id, name=name, mesh=transformed(mesh, at @ stands))
+
+
+def _rider(build: Build, item: Item, jaw: kinds.Jaws) -> tuple[Mesh, Floats]:
+    """What rides on a jaw, and where it stands in the jaw's frame: at its gripping face. Raises BadInput for
+    a solid that is not here.
+    """
+    one = build.fixture(item)
+    mesh = build.shapes.own.get(item.id) if isinstance(one, kinds.Own) else mesh_of(one.solids()[0].body)
+    if mesh is None:
+        raise BadInput(
+            "hold.no_file", "hold.items", f"{item.id}: {one.name} is not here", "bring the file again"
+        )
+    at = np.array([item.x, item.y - jaw.thickness, item.z])
+    return mesh, rigid(rotation_about_z(item.turn_deg), at)
 
 
 def fixed_jaw(build: Build, vise: Item) -> Piece | None:
     """The jaw at the back, put on a vise that does not move it; None when it has none, or moves it."""
     found = None if vise_of(build, vise).centres else _opened(build, vise)
-    return None if found is None else found.rear
+    return None if found is None else replace(found.rear[0], mesh=found.meshes()[0])
 
 
 def centred(build: Build, vise: Item, lying: Mesh) -> Floats:
@@ -143,7 +182,8 @@ def centred(build: Build, vise: Item, lying: Mesh) -> Floats:
     if found is None:
         return np.zeros(3)
     raised = transformed(lying, rigid(np.eye(3), UP * SLIDE_MM))
-    back, front = travel(raised, found.rear.mesh, closing), travel(found.front, raised, closing)
+    rear_mesh, front_mesh = found.meshes()
+    back, front = travel(raised, rear_mesh, closing), travel(front_mesh, raised, closing)
     return np.zeros(3) if back is None or front is None else closing * (back[0] - front[0]) / 2
 
 
@@ -172,7 +212,8 @@ def _stops(build: Build, found: _Open, lying: Mesh, one: kinds.Vise) -> list[tup
     # Lowered a touch: the work may stand on a floor that the jaw brings along.
     lowered = DOWN * SLIDE_MM
     least = -1e9 if ahead == 0.0 else -OVERLAP_MM
-    front = transformed(found.front, rigid(np.eye(3), lowered + closing * ahead))
+    rear, front = found.meshes()
+    front = transformed(front, rigid(np.eye(3), lowered + closing * ahead))
     targets = [("work", lying)]
     targets += [(p.name, p.mesh) for p in build.out.pieces if p.role in ("locates", "rests")]
     stops = [
@@ -180,7 +221,6 @@ def _stops(build: Build, found: _Open, lying: Mesh, one: kinds.Vise) -> list[tup
         for name, target in targets
         if (way := travel(front, target, closing, least)) is not None
     ]
-    rear = found.rear.mesh
     if one.centres:
         rear = transformed(rear, rigid(np.eye(3), lowered - closing * ahead))
         stops += [
@@ -214,13 +254,9 @@ def close_vise(build: Build, vise: Item, lying: Mesh) -> None:
     out.opening = (float(one.opening_max - sides * distance), one.opening_max)
     out.jaws_thick = pair.thick
     goes = rigid(np.eye(3), -out.closing * distance if one.centres else np.zeros(3))
-    rear = found.rear
-    out.pieces.append(replace(rear, mesh=transformed(rear.mesh, goes)))
-    force = (vise.force_kn or one.force_kn) * 1000
-    at = transformed(found.front, rigid(np.eye(3), out.closing * distance))
-    named = "front jaw" if one.centres else "moving jaw"
-    front = Piece(pair.item.id, named, "clamps", at, out.closing, force, jaw="moving")
-    out.pieces.append(replace(front, bites=pair.moving.bites, friction=pair.moving.friction))
+    out.pieces += [replace(p, mesh=transformed(p.mesh, goes)) for p in found.rear]
+    comes = rigid(np.eye(3), out.closing * distance)
+    out.pieces += [replace(p, mesh=transformed(p.mesh, comes)) for p in found.front]
     rear_y = rear_after(one, out.opening[0])
     for y, turn in ((rear_y - out.opening[0], 0.0), (rear_y, 180.0))[:sides]:
         slide = pose @ rigid(rotation_about_z(turn), np.array([0.0, y, 0.0]))
@@ -272,7 +308,24 @@ def step_of(build: Build, vise: Item) -> float:
     none.
     """
     jaws = jaws_on(build, vise)
-    return 0.0 if jaws is None else max(jaws.fixed.floor or 0.0, jaws.moving.floor or 0.0)
+    if jaws is None:
+        return 0.0
+    riders = [item for item in build.hold.items if item.rides is not None and item.on == jaws.item.id]
+    floors = [_floor(_rider(build, item, jaws.fixed)[0]) + item.z for item in riders]
+    return max(jaws.fixed.floor or 0.0, jaws.moving.floor or 0.0, *floors)
+
+
+def _floor(mesh: Mesh) -> float:
+    """The height of the largest level face of a solid that looks up and is not its top, mm; 0 without one."""
+    level = triangle_normals(mesh)[:, 2] > LEVEL_COS
+    corners = mesh.vertices[mesh.triangles[level]]
+    if not len(corners):
+        return 0.0
+    heights, which = np.unique(np.round(corners[:, :, 2].mean(axis=1), 3), return_inverse=True)
+    sides = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    area = np.bincount(which, np.linalg.norm(np.cross(*sides), axis=1))
+    below = heights < mesh.vertices[:, 2].max() - 1e-3
+    return float(heights[below][np.argmax(area[below])]) if below.any() else 0.0
 
 
 def parallels_under(build: Build, vise: Item) -> list[Piece]:

@@ -18,7 +18,7 @@ from pelvrak.core.holding.assemble import standing_at
 from pelvrak.core.holding.everyday import Everyday, Table, everyday, next_item
 from pelvrak.core.holding.hold import Item
 from pelvrak.core.holding.kinds import Fixture, Own, Parallels
-from pelvrak.core.holding.mating import Feature, feature_at
+from pelvrak.core.holding.mating import Feature, edge_at, feature_at
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import SURFACE
@@ -89,18 +89,19 @@ def holding_as_typed(
 
 class PickedPiece(BaseModel):
     """A place of the holding that was picked. piece: its number among the pieces; at: where, zero frame, mm;
-    way: the normal of the facet that was met.
+    way: the normal of the facet that was met; edge: the straight edge near there is meant, not the face.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     piece: Annotated[int, Field(ge=0, le=10_000)]
     at: tuple[Length, Length, Length]
     way: tuple[Length, Length, Length]
+    edge: bool = False
 
 
 class PieceFeature(BaseModel):
-    """What was picked: the item it belongs to ("table" for the table), and its plane or axis in that item's
-    frame.
+    """What was picked: the item it belongs to ("table" for the table), and its plane, axis or edge in
+    that item's frame.
     """
 
     item: str
@@ -109,7 +110,7 @@ class PieceFeature(BaseModel):
 
 @router.post("/feature/{setup}")
 def feature_of_holding(project_id: ProjectId, setup: str, picked: PickedPiece) -> PieceFeature:
-    """The plane or round wall of the holding at a picked place, as it was last computed."""
+    """The plane, round wall or edge of the holding at a picked place, as it was last computed."""
     plan, own, told, _ = computed_setup(project_id, setup)
     hold = told.hold
     if hold is None or hold.key is None or hold.zero_on_table is None or picked.piece >= len(hold.pieces):
@@ -140,7 +141,10 @@ def feature_of_holding(project_id: ProjectId, setup: str, picked: PickedPiece) -
     to_item = inverse(layout_from_item) @ rigid(np.eye(3), np.array(hold.zero_on_table))
     whole = Result(hold.key, Engine(DatabaseStore())).value(SURFACE)
     solid = transformed(with_label(whole, picked.piece), to_item @ rigid(np.eye(3), np.array(hold.shift)))
-    found = feature_at(solid, moved(to_item, np.array(picked.at)), turned(to_item, np.array(picked.way)))
+    at = moved(to_item, np.array(picked.at))
+    found = (
+        edge_at(solid, at) if picked.edge else feature_at(solid, at, turned(to_item, np.array(picked.way)))
+    )
     return PieceFeature(item=fact.item, feature=found)
 
 

@@ -9,6 +9,7 @@ import { Choice, Segments } from '../../ui/Choice'
 import { NumberRow, Row } from '../../ui/Field'
 import { Form, type Widget } from '../../ui/Form'
 import type { SheetProps } from '../sheet'
+import { machineOf } from '../reach/registers'
 import { Mates } from './Mates'
 import { AS_USUAL, askedOf, formOf, sizes } from './fixtures'
 
@@ -116,6 +117,17 @@ function ItemFields(
     0,
     setup.hold.items.findIndex((one) => one.id === item.id),
   )
+  const table =
+    item.on === 'table' && !item.mates?.length
+      ? machineOf(props.plan, library?.machines, setup.machine)?.table
+      : null
+  const slots =
+    table?.slots && !MOVES.includes(fixture?.kind ?? '')
+      ? Array.from(
+          { length: table.slots.count },
+          (_, i) => (table.slots?.first ?? 0) + i * (table.slots?.pitch ?? 0),
+        )
+      : null
   const kindOf = (one: HoldItem) => fixtures.find((f) => f.id === one.fixture)?.kind
   const onPlate = before.some((one) => one.id === item.on && kindOf(one) === 'plate')
   const typed = (field: string, value: unknown) => ({
@@ -194,6 +206,22 @@ function ItemFields(
           choose={(id) => void change(`on ${id}`, (own) => (own.on = id))}
         />
       </Row>
+      {slots && (
+        <Row label="Table slot" help="its origin over the middle of a slot, from the front edge">
+          <Choice
+            label={`${item.id} slot`}
+            value={slots.findIndex((y) => Math.abs(y - (item.y ?? 0)) < 1e-6)}
+            options={[
+              { value: -1, label: 'beside the slots' },
+              ...slots.map((y, i) => ({ value: i, label: `${i + 1}, at Y ${y}` })),
+            ]}
+            choose={(i) => {
+              const y = slots[i]
+              if (y !== undefined) void change(`in slot ${i + 1}`, (own) => (own.y = y))
+            }}
+          />
+        </Row>
+      )}
       {onPlate && (
         <>
           <NumberRow

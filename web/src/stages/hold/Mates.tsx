@@ -10,7 +10,9 @@ type Mate = NonNullable<HoldItem['mates']>[number]
 type Picked = components['schemas']['PieceFeature']
 
 const called = (one: Mate['mine']) =>
-  one.kind === 'plane' ? 'face' : `${one.hollow ? 'hole' : 'round'} Ø${round(2 * (one.radius ?? 0), 2)}`
+  one.kind !== 'axis'
+    ? { plane: 'face', edge: 'edge' }[one.kind]
+    : `${one.hollow ? 'hole' : 'round'} Ø${round(2 * (one.radius ?? 0), 2)}`
 
 /** What an item is put against: picked in the picture on both, each changed later by one number. */
 export function Mates(
@@ -21,7 +23,12 @@ export function Mates(
 ) {
   const { project, setup, item, change } = props
   const mates = item.mates ?? []
-  const ask = (prompt: string, where: { of?: string; beside?: string }, take: (picked: Picked) => void) =>
+  const ask = (
+    prompt: string,
+    edge: boolean,
+    where: { of?: string; beside?: string },
+    take: (picked: Picked) => void,
+  ) =>
     useAsking.setState({
       asked: {
         kind: 'piece',
@@ -31,27 +38,32 @@ export function Mates(
           void answered<Picked>(
             api.POST('/api/projects/{project_id}/feature/{setup}', {
               params: { path: { project_id: project.id, setup: setup.name } },
-              body: { piece, at, way },
+              body: { piece, at, way, edge },
             }),
           )
             .catch(problemInstead)
             .then((found) => ('what' in found ? tell(found) : take(found))),
       },
     })
-  const begin = () =>
-    ask(`Which face or hole of ${item.id}?`, { of: item.id }, (mine) =>
-      ask(`And what does it go against?`, { beside: item.id }, (theirs) => {
-        void change('put against ' + theirs.item, (own) => {
-          const mate: Mate = {
-            mine: mine.feature,
-            item: theirs.item,
-            theirs: theirs.feature,
-            offset: 0,
-            turn_deg: 0,
-          }
-          own.mates = [...(own.mates ?? []), mate]
-        })
-      }),
+  const begin = (edge: boolean) =>
+    ask(`Which ${edge ? 'edge' : 'face or hole'} of ${item.id}?`, edge, { of: item.id }, (mine) =>
+      ask(
+        edge ? 'And along which edge?' : 'And what does it go against?',
+        edge,
+        { beside: item.id },
+        (theirs) => {
+          void change('put against ' + theirs.item, (own) => {
+            const mate: Mate = {
+              mine: mine.feature,
+              item: theirs.item,
+              theirs: theirs.feature,
+              offset: 0,
+              turn_deg: 0,
+            }
+            own.mates = [...(own.mates ?? []), mate]
+          })
+        },
+      ),
     )
   const set = (number: number, what: string, next: Partial<Mate>) =>
     change(what, (own) => {
@@ -102,9 +114,14 @@ export function Mates(
       ))}
       {mates.length < 3 && (
         <Row label={mates.length ? '' : 'Placed'}>
-          <button type="button" className="knob text-[12.5px]" onClick={begin}>
-            {mates.length ? 'against one more' : 'against a picked face'}
-          </button>
+          <span className="flex flex-wrap gap-1.5">
+            <button type="button" className="knob text-[12.5px]" onClick={() => begin(false)}>
+              {mates.length ? 'against one more' : 'against a picked face'}
+            </button>
+            <button type="button" className="knob text-[12.5px]" onClick={() => begin(true)}>
+              edge on edge
+            </button>
+          </span>
         </Row>
       )}
     </>

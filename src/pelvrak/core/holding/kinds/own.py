@@ -18,7 +18,13 @@ class Own(FixtureKind):
     called: ClassVar[str] = "own solid"
     several: ClassVar[str] = "our own solids"
     sizes: ClassVar[str] = "{file}"
-    asks: ClassVar[dict[str, str]] = {"x": "X", "y": "Y", "z": "Z", "turn_deg": "Turned"}
+    asks: ClassVar[dict[str, str]] = {
+        "x": "X",
+        "y": "Y",
+        "z": "Z",
+        "turn_deg": "Turned",
+        "rides": "Rides on",
+    }
 
     kind: Literal["own"] = "own"
     file: Annotated[str, Field(min_length=1, max_length=200, json_schema_extra=UNASKED)]
