@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import math
 import tempfile
 import unittest
 from pathlib import Path
@@ -26,7 +27,7 @@ from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.holding.build import Shapes
 from pelvrak.core.holding.hold import STRAIGHT_WALL_MM, Hold, Item, SoftCut, fixtures_of
 from pelvrak.core.holding.holding import hold_work
-from pelvrak.core.holding.nest import Nest, blanks, cut_away
+from pelvrak.core.holding.nest import Nest, blanks, block_body, cut_away
 from pelvrak.core.holding.soft_jaws import even_turn, opened, solve, walls_of
 from pelvrak.core.route import jaw_solids
 from pelvrak.core.route.evaluate import evaluate
@@ -347,6 +348,40 @@ class BlockNestTest(unittest.TestCase):
         self.assertAlmostEqual(sum(c.area for c in rests), wanted, delta=0.02 * wanted)
         self.assertEqual(held.facts.locating.rank, 6)
         self.assertEqual([w.way for w in held.facts.ways if w.free], ["up"])
+
+    def test_the_blocks_own_edges(self):
+        """By hand: rounded corners leave (4 - π)·r² less of a section, a chamfer a prismatoid; and Open
+        CASCADE's solid of the nest has the mesh's volume.
+        """
+        length, height, width = 120.0, 50.0, 80.0
+        chamfered = block_body((length, height, width), SoftCut(edge_chamfer=3.0))
+        areas = [(length - 2 * c) * (width - 2 * c) for c in (0.0, 1.5, 3.0)]
+        wanted = areas[0] * (height - 3) + 3 / 6 * (areas[0] + 4 * areas[1] + areas[2])
+        self.assertAlmostEqual(chamfered.volume(), wanted, delta=0.2)
+        rounded = block_body((length, height, width), SoftCut(corner_radius=10.0))
+        self.assertAlmostEqual(
+            rounded.volume(), (length * width - (4 - math.pi) * 100) * height, delta=0.003 * 100 * height
+        )
+        for edges in (
+            {"corner_radius": 8.0},
+            {"edge_chamfer": 2.0},
+            {"corner_radius": 8.0, "edge_chamfer": 2.0},
+        ):
+            spec = SoftCut(cutter=8, edge_break=0, **edges)
+            nest = solve(self.work(), spec, SHOP["nest-120"], None)
+            [exact] = solids.volumes_of_step(jaw_solids.to_step(shape_of(nest)))
+            self.assertAlmostEqual(volume(nest.jaws.fixed), exact, delta=2e-4 * exact)
+        with self.assertRaises(BadInput) as refused:
+            block_body((length, height, width), SoftCut(corner_radius=45.0))
+        self.assertEqual(refused.exception.code, "hold.nest_edges")
+
+    def test_a_slip_fit_leaves_room_all_round(self):
+        tight = solve(self.work(), SoftCut(cutter=8, clearance=0), SHOP["nest-120"], None)
+        loose = solve(self.work(), SoftCut(cutter=8, clearance=0, slip=0.05), SHOP["nest-120"], None)
+        np.testing.assert_allclose(
+            np.array(loose.outline.bounds) - tight.outline.bounds, [-0.05, -0.05, 0.05, 0.05], atol=1e-3
+        )
+        self.assertIn("slip", [reason.name for reason in loose.reasons])
 
     def test_a_wall_too_thin_round_it(self):
         nest = solve(self.work(), SoftCut(cutter=8, least_wall=30), SHOP["nest-120"], None)

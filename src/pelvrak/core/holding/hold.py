@@ -34,7 +34,9 @@ class SoftCut(Frozen):
     cutter; floor: the work stands on the whole floor, or on a step of `step` mm along the wall; edge_break:
     width of the groove under the floor's rim, mm, 0 for none; fill: dents of the work narrower than this are
     not printed into the jaws. shape: of a block: a nest the work is let into, or a vee (of an angle, or the
-    work's own) or the work's profile all along it. angle_deg: of a vee; split: where the gap's middle lies
+    work's own) or the work's profile all along it; corner_radius, edge_chamfer: of the block itself, its
+    upright edges and those round its top, mm; slip: room on each side of a nest that the work drops into, mm.
+    angle_deg: of a vee; split: where the gap's middle lies
     across the jaws, mm; step: width of the ledge the work stands on, mm; least_wall: that may stay beside the
     nest, mm.
     """
@@ -54,6 +56,16 @@ class SoftCut(Frozen):
     edge_break: Annotated[float, Field(ge=0, le=5)] = 1.0
     fill: Annotated[float, Field(ge=0, le=100)] | None = None
     least_wall: Annotated[float, Field(ge=1, le=60)] = 6.0
+    corner_radius: Annotated[float, Field(ge=0, le=60)] = 0.0
+    edge_chamfer: Annotated[float, Field(ge=0, le=20)] = 0.0
+    slip: Annotated[float, Field(ge=0, le=1)] = 0.0
+
+    @property
+    def own_edges(self) -> tuple[float, float]:
+        """Corner radius and edge chamfer of the block itself, mm; one that is cut standing on its end has
+        none.
+        """
+        return (self.corner_radius, self.edge_chamfer) if self.shape == "nest" else (0.0, 0.0)
 
 
 class Item(Frozen):

@@ -41,6 +41,8 @@ from pelvrak.core.holding.vee import vee_of
 
 # Common practice, no source.
 GRIP_LEAST_MM = 2.0
+# Teeth and dovetails hold by their form, on so much: common practice, no source.
+BITING_MM = 3.0
 # Out of a chuck with no point at the far end, in thicknesses: common practice, no source.
 SLENDER = 3.0
 # A jaw that touches less than this share of what lies against it touches unevenly: common practice, no
@@ -340,14 +342,15 @@ class Judged(Known):
     def _grip_depth(self, facts: HoldFacts) -> list[Finding]:
         """Too little wall in the jaws, or too much work above them."""
         deep, above, place = facts.grip_depth, facts.stands_above, self._jaw_place("fixed")
-        if deep < STRAIGHT_WALL_MM - 1e-6:
+        wanted = BITING_MM if self._bites() else STRAIGHT_WALL_MM
+        if deep < wanted - 1e-6:
             said = (
-                f"Grip is shallow: {deep:.1f} mm of straight wall, {STRAIGHT_WALL_MM:g} mm wanted; the work"
+                f"Grip is shallow: {deep:.1f} mm of straight wall, {wanted:g} mm wanted; the work"
                 f" stands {above:.1f} mm above the jaws."
             )
             severity: Severity = "error" if deep < GRIP_LEAST_MM else "warning"
             cures = self._deeper(facts, STRAIGHT_WALL_MM + 1)
-            more: dict[str, Any] = {"measured": deep, "limit": STRAIGHT_WALL_MM, "unit": "mm", "cures": cures}
+            more: dict[str, Any] = {"measured": deep, "limit": wanted, "unit": "mm", "cures": cures}
             return [self._finding("hold.shallow", severity, said, place, **more)]
         if above <= STAND_OUT_RATIO * deep:
             return []
@@ -355,6 +358,11 @@ class Judged(Known):
         cures = self._deeper(facts, round(deep * 1.5, 1))
         more = {"measured": round(above / deep, 2), "limit": STAND_OUT_RATIO, "unit": "grips", "cures": cures}
         return [self._finding("hold.stands_out", "warning", said, place, **more)]
+
+    def _bites(self) -> bool:
+        """Whether jaws hold by their form: teeth, or a dovetail."""
+        kinds_of = (self.fixtures[item.fixture] for item in self.hold.items)
+        return any(isinstance(one, kinds.Jaws) and one.style in ("serrated", "dovetail") for one in kinds_of)
 
     def _in_chuck(self, facts: HoldFacts) -> list[Finding]:
         """Too little in the jaws of a chuck, or too much out of them with no point at the other end."""

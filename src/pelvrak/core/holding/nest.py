@@ -12,9 +12,11 @@ from dataclasses import dataclass, field
 import manifold3d
 import numpy as np
 from shapely import Polygon
+from shapely import box as box_shape
 from shapely.geometry.base import BaseGeometry
 from shapely.geometry.polygon import orient
 
+from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, transformed
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
@@ -155,6 +157,34 @@ def blanks(nest: Nest) -> tuple[manifold3d.Manifold, manifold3d.Manifold]:
     width, height, _ = nest.front
     moving = kinds.cuboid((-width / 2, -nest.opening, 0), (width / 2, -t - nest.gap, height))
     return fixed, moving
+
+
+def block_body(half: tuple[float, float, float], spec: SoftCut) -> manifold3d.Manifold:
+    """A nest block before anything is let into it: its upright edges rounded, those round its top chamfered.
+
+    half: length, height, width, mm. Raises BadInput where that leaves nothing of a side.
+    """
+    length, height, width = half
+    radius, chamfer = spec.own_edges
+    if 2 * max(radius, chamfer) >= min(length, width) or chamfer >= height:
+        raise BadInput(
+            "hold.nest_edges",
+            "hold",
+            f"a block {length:g} × {width:g} × {height:g} has no room for corners R{radius:g} and edges"
+            f" {chamfer:g} × 45°",
+            "make them smaller",
+        )
+
+    def slab(inset: float, low: float, high: float) -> manifold3d.Manifold:
+        sharp = box_shape(-length / 2 + radius, -width / 2 + radius, length / 2 - radius, width / 2 - radius)
+        outline = sharp.buffer(radius, quad_segs=QUAD) if radius > 0 else sharp
+        inner = outline.buffer(-inset, join_style="mitre") if inset > 0 else outline
+        return extruded(inner, low, high)
+
+    if chamfer <= 0:
+        return slab(0.0, 0.0, height)
+    thin = slab(chamfer, height - 1e-6, height)
+    return manifold3d.Manifold.batch_hull([slab(0.0, 0.0, height - chamfer), thin])
 
 
 def drawn(nest: Nest) -> CutJaws:

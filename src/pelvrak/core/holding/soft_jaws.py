@@ -25,7 +25,7 @@ from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.build import CutJaws, sound_solid
 from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM, SoftCut
-from pelvrak.core.holding.nest import QUAD, Nest, Reason, Seat, cut_away, drawn
+from pelvrak.core.holding.nest import QUAD, Nest, Reason, Seat, block_body, cut_away, drawn
 from pelvrak.core.holding.nest_checks import judge_block, judge_grip, judge_jaws
 
 # Walls within this of square to the jaws' way are gripped; others get clearance.
@@ -354,6 +354,8 @@ def _caught(raw: Polygon, spec: SoftCut, in_jaws: bool) -> _Caught:
     outline = one_piece(outline).simplify(0.002)
     why = "holes and dents narrower than the cutter do not print into the jaws"
     reason = Reason(name="fill", value=round(fill, 3), unit="mm", solved=spec.fill is None, why=why)
+    if not in_jaws and spec.slip > 0:
+        outline = one_piece(outline.buffer(spec.slip, quad_segs=QUAD, join_style="mitre"))
     back, front = _gripped(outline, raw)
     wide = outline.buffer(spec.clearance, quad_segs=QUAD)
     held = [*back, *front] if in_jaws else [LineString(outline.exterior)]
@@ -486,14 +488,15 @@ def _in_block(
         opening=0.0,
     )
     nest.half = (block.length, block.height, block.width)
+    if spec.slip > 0:
+        why = "room on each side for the work to drop in: it can lie so far off, either way"
+        nest.reasons.append(Reason(name="slip", value=spec.slip, unit="mm", solved=False, why=why))
     nest.reasons += [
         Reason(name="wall", value=round(wall, 2), unit="mm", why="the thinnest wall round the nest"),
         Reason(name="depth", value=round(at.depth, 3), unit="mm", why="edge and straight wall together"),
     ]
     judge_block(nest, at.rest - at.bottom)
-    body = kinds.cuboid(
-        (-block.length / 2, -block.width / 2, 0), (block.length / 2, block.width / 2, block.height)
-    ) - cut_away(nest)
+    body = block_body(nest.half, spec) - cut_away(nest)
     turn = rotation_about_z(lies.turn_deg - lies.turned_deg)
     for bolt, size in bolts:
         x, y = (turn @ bolt)[:2] + place[:2]

@@ -80,6 +80,11 @@ def _finished(part: PartModel, as_came: tuple[int, ...], lying: Floats) -> Mesh:
     return transformed(Mesh(part.mesh.vertices, part.mesh.triangles[kept], part.mesh.label[kept]), lying)
 
 
+def _slip(hold: Hold) -> float:
+    """The room that a nest leaves the work on each side, mm: its walls hold it within that."""
+    return max((item.cut.slip for item in hold.items if item.cut is not None), default=0.0)
+
+
 def _hold(given: HoldGiven, reads: Reads) -> Pieces:
     if not given.hold.items:
         return hold_pieces(held_by_nothing(SETUP))
@@ -96,7 +101,7 @@ def _hold(given: HoldGiven, reads: Reads) -> Pieces:
             _finished(model, given.as_came, given.lying),
         ),
         # Cut to the work, both surfaces are only known to what their pictures are simplified to.
-        NEAR_MM + 2 * SIMPLIFY_MM if given.cut else NEAR_MM,
+        NEAR_MM + 2 * SIMPLIFY_MM + _slip(given.hold) if given.cut else NEAR_MM,
     )
     # Half of it: who is not wanted any more ends here.
     reads.tell(0.5)

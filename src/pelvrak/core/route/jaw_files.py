@@ -36,10 +36,12 @@ class Room(Frozen):
 
 class JawShape(Frozen):
     """Solved jaws in the nest's frame, mm: bodies as high, each from one y to another and so long, and the
-    rooms cut out of all of them.
+    rooms cut out of all of them; corner_radius, edge_chamfer: of a block's own edges.
     """
 
     height: float
+    corner_radius: float = 0.0
+    edge_chamfer: float = 0.0
     bodies: tuple[tuple[float, float, float], ...]
     rooms: tuple[Room, ...]
 
@@ -96,7 +98,8 @@ def shape_of(nest: Nest) -> JawShape:
             )
             for region in _pieces(nest.left)
         ]
-    return JawShape(height=height, bodies=bodies, rooms=tuple(cut))
+    edges = dict(zip(("corner_radius", "edge_chamfer"), nest.spec.own_edges, strict=True))
+    return JawShape(height=height, bodies=bodies, rooms=tuple(cut), **({} if nest.gap > 0 else edges))
 
 
 def to_dxf(nest: Nest) -> bytes:

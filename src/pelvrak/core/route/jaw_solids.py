@@ -5,16 +5,21 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from OCP.BRep import BRep_Tool
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
     BRepBuilderAPI_MakeWire,
 )
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakePrism
 from OCP.GC import GC_MakeArcOfCircle
 from OCP.gp import gp_Pnt, gp_Vec
-from OCP.TopoDS import TopoDS_Shape
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopExp import TopExp
+from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Shape
+from OCP.TopTools import TopTools_IndexedMapOfShape
 
 from pelvrak.core.cutting.toolpath import MoveKind
 from pelvrak.core.geometry.step_writer import step_bytes
@@ -47,12 +52,41 @@ def _prism(ring: Ring, low: float, high: float) -> TopoDS_Shape:
     ).Shape()
 
 
+def _edged(body: TopoDS_Shape, shape: JawShape) -> TopoDS_Shape:
+    """A block with its upright edges rounded and those round its top chamfered."""
+    if shape.corner_radius > 0:
+        rounding = BRepFilletAPI_MakeFillet(body)
+        for edge, ends in _edges(body):
+            if abs(ends[0].Z() - ends[1].Z()) > shape.height / 2:
+                rounding.Add(shape.corner_radius, edge)
+        body = rounding.Shape()
+    if shape.edge_chamfer > 0:
+        chamfer = BRepFilletAPI_MakeChamfer(body)
+        top = [edge for edge, ends in _edges(body) if all(abs(p.Z() - shape.height) < 1e-6 for p in ends)]
+        # What runs on smoothly goes with the first of them.
+        for edge in top if shape.corner_radius <= 0 else top[:1]:
+            chamfer.Add(shape.edge_chamfer, edge)
+        body = chamfer.Shape()
+    return body
+
+
+def _edges(body: TopoDS_Shape) -> list[tuple[TopoDS_Edge, list[gp_Pnt]]]:
+    """Each edge once, with both its ends."""
+    found = TopTools_IndexedMapOfShape()
+    TopExp.MapShapes_s(body, TopAbs_ShapeEnum.TopAbs_EDGE, found)
+    edges = [TopoDS.Edge_s(found.FindKey(i)) for i in range(1, found.Extent() + 1)]
+    return [
+        (edge, [BRep_Tool.Pnt_s(vertex(edge)) for vertex in (TopExp.FirstVertex_s, TopExp.LastVertex_s)])
+        for edge in edges
+    ]
+
+
 def solids(shape: JawShape) -> list[TopoDS_Shape]:
     """The jaws (fixed, moving) or the block as exact solids in the nest's frame."""
     out = []
     for low, high, length in shape.bodies:
         ends = gp_Pnt(-length / 2, low, 0), gp_Pnt(length / 2, high, shape.height)
-        body = BRepPrimAPI_MakeBox(*ends).Shape()
+        body = _edged(BRepPrimAPI_MakeBox(*ends).Shape(), shape)
         for room in shape.rooms:
             away = _prism(room.outline, room.bottom, room.top)
             for island in room.islands:

@@ -31,7 +31,7 @@ from pelvrak.core.holding.assemble import standing_at
 from pelvrak.core.holding.build import CutJaws
 from pelvrak.core.holding.facts import Proposal
 from pelvrak.core.holding.hold import Hold, Item, fixtures_of
-from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest, as_jaws, blanks
+from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest, as_jaws, blanks, block_body
 from pelvrak.core.holding.profile_block import solve_profile
 from pelvrak.core.holding.soft_jaws import solve
 from pelvrak.core.holding.vises import pair_of, rear_after
@@ -338,7 +338,7 @@ def _solids(given: JawSolidsGiven, reads: Reads) -> Pieces:
     return {JAW_STEP: protected("pelvrak.core.route.jaw_solids", [], shape, "the jaws")}
 
 
-JAW_SOLIDS = Step("jaw solids", 1, JawSolidsGiven, _solids)
+JAW_SOLIDS = Step("jaw solids", 2, JawSolidsGiven, _solids)
 
 
 def jaw_files(run: Run, solved: Solved) -> str:
@@ -369,8 +369,7 @@ def blanks_mesh(solved: Solved) -> Mesh:
     """What the jaw-cutting setup starts from: both blanks as they grip, or the block; nest frame."""
     nest = solved.nest
     if solved.vise is None:
-        length, height, width = nest.half  # of a block on its end: across, along, up
-        return box(np.array([-length / 2, -width / 2, 0.0]), np.array([length / 2, width / 2, height]))
+        return mesh_of(block_body(nest.half, nest.spec))  # of a block on its end: across, along, up
     return joined([mesh_of(blank) for blank in blanks(nest)])
 
 

@@ -29,7 +29,16 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
     })
   const plain = (
     label: string,
-    field: 'cutter' | 'clearance' | 'shift' | 'edge_break' | 'least_wall' | 'step',
+    field:
+      | 'cutter'
+      | 'clearance'
+      | 'shift'
+      | 'edge_break'
+      | 'least_wall'
+      | 'step'
+      | 'slip'
+      | 'corner_radius'
+      | 'edge_chamfer',
   ) => (
     <NumberRow
       label={label}
@@ -123,6 +132,13 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
         </>
       )}
       {plain('Least wall', 'least_wall')}
+      {nest.gap === 0 && !onEnd && (
+        <>
+          {plain('Slip fit', 'slip')}
+          {plain('Block corners', 'corner_radius')}
+          {plain('Block edges', 'edge_chamfer')}
+        </>
+      )}
       <Row label="Cut in">
         {nest.cut_in ?? <span className="text-trouble">no setup of the route yet</span>}
       </Row>
