@@ -1240,6 +1240,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/tried/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Edits
+         * @description What edits would change, and which findings of a setup they would leave. Nothing is changed.
+         */
+        post: operations["try_edits_api_projects__project_id__tried__setup__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/cut_by": {
         parameters: {
             query?: never;
@@ -3119,6 +3139,14 @@ export interface components {
              * Edits
              * @description made one after the other, all or none
              */
+            edits: (components["schemas"]["Put"] | components["schemas"]["Add"] | components["schemas"]["Arrange"])[];
+        };
+        /**
+         * CureAsked
+         * @description Edits that are tried, of a cure or a proposal.
+         */
+        CureAsked: {
+            /** Edits */
             edits: (components["schemas"]["Put"] | components["schemas"]["Add"] | components["schemas"]["Arrange"])[];
         };
         /**
@@ -9148,7 +9176,9 @@ export interface components {
          *     cutter; floor: the work stands on the whole floor, or on a step of `step` mm along the wall; edge_break:
          *     width of the groove under the floor's rim, mm, 0 for none; fill: dents of the work narrower than this are
          *     not printed into the jaws. shape: of a block: a nest the work is let into, or a vee (of an angle, or the
-         *     work's own) or the work's profile all along it. angle_deg: of a vee; split: where the gap's middle lies
+         *     work's own) or the work's profile all along it; corner_radius, edge_chamfer: of the block itself, its
+         *     upright edges and those round its top, mm; slip: room on each side of a nest that the work drops into, mm.
+         *     angle_deg: of a vee; split: where the gap's middle lies
          *     across the jaws, mm; step: width of the ledge the work stands on, mm; least_wall: that may stay beside the
          *     nest, mm.
          */
@@ -9240,6 +9270,24 @@ export interface components {
              * @default 6
              */
             least_wall: number;
+            /**
+             * Corner Radius
+             * @description of the block itself, its upright edges and those round its top, mm
+             * @default 0
+             */
+            corner_radius: number;
+            /**
+             * Edge Chamfer
+             * @description of the block itself, its upright edges and those round its top, mm
+             * @default 0
+             */
+            edge_chamfer: number;
+            /**
+             * Slip
+             * @description room on each side of a nest that the work drops into, mm
+             * @default 0
+             */
+            slip: number;
         };
         /**
          * Solid
@@ -10452,6 +10500,21 @@ export interface components {
              * @description of each setup, in order; the first load of a machine puts all in
              */
             changes: components["schemas"]["ToolChange"][];
+        };
+        /**
+         * Tried
+         * @description What edits change, in words, and what comes of them in one setup: findings that go, that come, and all
+         *     that are left.
+         */
+        Tried: {
+            /** Changes */
+            changes: string[];
+            /** Gone */
+            gone: components["schemas"]["Finding"][];
+            /** New */
+            new: components["schemas"]["Finding"][];
+            /** Left */
+            left: components["schemas"]["Finding"][];
         };
         /**
          * TypedEdits
@@ -19679,6 +19742,123 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StepTime"][];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    try_edits_api_projects__project_id__tried__setup__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CureAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
                 };
             };
             /** @description The request cannot be read. */

@@ -1,5 +1,6 @@
 import { type Finding, type ProjectState, placeOf } from '../api/client'
 import { useCure } from '../api/hooks'
+import { Tryable } from './Tryable'
 import { useShown } from '../state/picture'
 import { STAGES, type Stage, choose, useRoute } from '../state/route'
 
@@ -41,14 +42,13 @@ export function FindingCard({ finding, project }: { finding: Finding; project: P
       <div>{finding.sentence}</div>
       <div className="mt-1 flex flex-wrap gap-1.5">
         {finding.cures.map((cure) => (
-          <button
+          <Tryable
             key={cure.label}
-            type="button"
-            className="knob-go text-[12.5px]"
-            onClick={() => void cured(cure)}
-          >
-            {cure.label}
-          </button>
+            project={project}
+            setup={finding.setup ?? null}
+            cure={cure}
+            take={() => void cured(cure)}
+          />
         ))}
         <button type="button" className="knob text-[12.5px]" onClick={show}>
           Show

@@ -1,4 +1,6 @@
-"""What can be cut in a setup: each feature that looks to the spindle, with its operations and their tools."""
+"""What can be cut in a setup: each feature that looks to the spindle, with its operations and their tools;
+and what would come of a cure.
+"""
 
 from __future__ import annotations
 
@@ -7,15 +9,18 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
+from pelvrak.core.cures import Edits
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.part import PartModel
 from pelvrak.core.proposals.steps import ProposedStep
 from pelvrak.core.route.cut_by import CutFeature, cut_features
+from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FEATURES, PART, SURFACE
 from pelvrak.core.route.plan import plan_from
 from pelvrak.core.route.proposing import Offers, PartRead, StepTime, incoming_to, offers, times_of
+from pelvrak.core.route.tried import Tried, tried
 from pelvrak.core.route.zeros import makers_of
 from pelvrak.server.api.chains import shop_rules
 from pelvrak.server.api.machines import computed_setup, part_key_of
@@ -25,7 +30,7 @@ from pelvrak.server.api.shapes import ProjectId
 from pelvrak.server.api.tools import shop_tools
 from pelvrak.server.db.session import transaction
 from pelvrak.server.db.store import DatabaseStore
-from pelvrak.server.db.uploads import model_of
+from pelvrak.server.db.uploads import body_of, model_of
 
 router = APIRouter(prefix="/api/projects/{project_id}", tags=["plan"])
 
@@ -64,6 +69,24 @@ def times(project_id: ProjectId, setup: str, asked: StepsAsked) -> tuple[StepTim
         incoming = incoming_to(engine, told)
         part = Result(key, engine).content(PART)
         return times_of(plan, own, part, incoming, asked.position, asked.steps)
+
+
+class CureAsked(BaseModel):
+    """Edits that are tried, of a cure or a proposal."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    edits: Edits
+
+
+@router.post("/tried/{setup}")
+def try_edits(project_id: ProjectId, setup: str, asked: CureAsked) -> Tried:
+    """What edits would change, and which findings of a setup they would leave. Nothing is changed."""
+    plan = plan_from(state_of_project(project_id).plan.model_dump(mode="json"))
+    part = body_of(plan.part.sha256, plan.part.file)
+    with KERNELS:
+        return tried(
+            plan, asked.edits, setup, lambda one: evaluate(one, part, DatabaseStore(), files=body_of)
+        )
 
 
 def _part_and_features(store: DatabaseStore, key: str) -> tuple[PartModel, Features]:

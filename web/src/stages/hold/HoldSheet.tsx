@@ -5,6 +5,7 @@ import { useFields } from '../../state/fields'
 import { useShown } from '../../state/picture'
 import { round } from '../../ui/words'
 import { Computed, NumberRow, Row } from '../../ui/Field'
+import { Tryable } from '../../ui/Tryable'
 import { Head, type SheetProps } from '../sheet'
 import { BuildList } from './BuildList'
 import { FixtureLibrary } from './FixtureLibrary'
@@ -115,13 +116,14 @@ export function HoldSheet(props: SheetProps) {
           {facts.proposals.map((one) => (
             <div key={one.cure.label} className="mb-1.5 border border-rule bg-sheet px-2.5 py-1.5">
               <div className="text-[12.5px] text-soft">{one.reason}</div>
-              <button
-                type="button"
-                className="knob-go mt-1 text-[12.5px]"
-                onClick={() => void cured(one.cure, `${setup.name}: ${one.cure.label}`)}
-              >
-                {one.cure.label}
-              </button>
+              <div className="mt-1 flex flex-wrap gap-1.5">
+                <Tryable
+                  project={project}
+                  setup={setup.name}
+                  cure={one.cure}
+                  take={() => void cured(one.cure, `${setup.name}: ${one.cure.label}`)}
+                />
+              </div>
             </div>
           ))}
         </section>
