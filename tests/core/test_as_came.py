@@ -7,12 +7,13 @@ import unittest
 
 import numpy as np
 
+from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
-from pelvrak.core.geometry.mesh import box, to_stl
+from pelvrak.core.geometry.mesh import Mesh, box, to_stl
 from pelvrak.core.geometry.step_reader import model_of_solid
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from
-from pelvrak.core.stock.compare import compare
+from pelvrak.core.stock.compare import Rough, compare, refined
 from pelvrak.core.stock.field import grid_around
 from pelvrak.core.stock.shapes import field_of_block
 from pelvrak.core.stock.surface import surface
@@ -51,6 +52,24 @@ class Comparing(unittest.TestCase):
         self.assertAlmostEqual(found.gouge_volume_mm3, 60 * 40 * 0.5, delta=10)
 
 
+class Cut(unittest.TestCase):
+    def test_who_cut_over_them(self):
+        """A block 3 mm over its top, which is to stay: the top faced by maker 257 is told with its area, its
+        sides and what lies beyond it are not.
+        """
+        mesh = box(np.array([-5.0, -5, 0]), np.array([65.0, 45, 23]))
+        up = mesh.vertices[mesh.triangles][:, :, 2].min(axis=1) > 22
+        right = mesh.vertices[mesh.triangles][:, :, 0].min(axis=1) > 64
+        label = np.where(up, 257, np.where(right, 513, 0))
+        stays = Rough(PART.mesh, [face(0.0, 0.0, 1.0)])
+        fine = refined(Mesh(mesh.vertices, mesh.triangles, label), 1.0)
+        [(maker, area, at)] = stays.cut_in(fine)
+        self.assertEqual(maker, 257)
+        self.assertAlmostEqual(area, 60 * 40, delta=0.05 * 2400)
+        self.assertAlmostEqual(at[2], 23.0, delta=1e-9)
+        self.assertEqual(Rough(PART.mesh, [face(0.0, -1.0, 0.0)]).cut_in(fine), ())
+
+
 class Route(unittest.TestCase):
     def test_a_casting_whose_sides_stay(self):
         """Cast to size but on top: the sides lie on the part's own and ask for no cover, the top for its."""
@@ -72,3 +91,19 @@ class Route(unittest.TestCase):
         self.assertIn("billet.too_small", codes([]))
         stay = [{"face": one.number, "at": one.centre} for one in sides]
         self.assertNotIn("billet.too_small", codes(stay))
+
+    def test_facing_a_side_that_stays_is_told(self):
+        """The top, marked to stay, faced all the same: the operation is named."""
+        step = solids.step_bytes(solids.box((0, 0, 0), (60, 40, 20)))
+        facing = {"kind": "facing", "id": "f", "name": "Face top", "tool": "em10"}
+        document = {
+            "name": "p",
+            "part": {"file": "a.step", "as_came": [{"face": face(0.0, 0.0, 1.0), "at": (30.0, 20.0, 20.0)}]},
+            "setups": [{"name": "OP10", "operations": [facing]}],
+            "tools": [tool_shelf()["em10"].model_dump(mode="json")],
+        }
+        report = evaluate(plan_from(document), step, MemoryStore())
+        told = next(one for one in report.findings() if one.code == "compare.cut_rough")
+        self.assertEqual((told.setup, told.operation, told.severity), ("OP10", "f", "warning"))
+        self.assertIn("Face top cuts", told.sentence)
+        self.assertAlmostEqual(told.measured, 60 * 40, delta=250)

@@ -65,6 +65,44 @@ class Holding(Browser):
         self.current(page)
         expect(sheet.get_by_text("6 of 6 freedoms").first).to_be_visible()
 
+    def test_a_vise_that_centres_and_what_a_cure_would_leave(self):
+        """Jaws 36 high on parallels of 34: 2 mm of grip, and before the cure is taken what it leaves. A jaw
+        set in 10 mm takes the work 5 off the middle.
+        """
+        number = self.new_project("centring", solids.box((0, 0, 0), (80, 50, 30)))
+        page = self.page
+        sheet = page.get_by_role("main", name="Sheet")
+        self.card(page, "OP10 ")
+        self.stage(page, "Hold")
+        for name in ("Centring vise 130", "Hard jaws 130", "Parallels 125 × 5"):
+            sheet.get_by_role("button", name="+ from the library").click()
+            page.get_by_label("Search fixtures").fill(name)
+            page.get_by_role("button", name=f"Take {name}", exact=True).click()
+            expect(page.get_by_role("dialog", name="What is there to hold with")).to_be_hidden()
+        self.current(page)
+        rows = sheet.get_by_role("list", name="Build order").get_by_role("listitem")
+        rows.nth(2).get_by_role("button").first.click()
+        rows.nth(2).get_by_role("button", name=re.compile("height$")).click()
+        page.get_by_role("option", name="34 mm", exact=True).click()
+        expect(sheet.get_by_text("2 deep", exact=False).first).to_be_visible()
+        self.current(page)
+        expect(sheet.get_by_role("table", name="Contacts")).to_contain_text("rear jaw")
+        page.get_by_role("tab", name=re.compile("^Findings")).click()
+        page.get_by_role("button", name=re.compile("^What it would leave: Parallels 30 mm")).first.click()
+        tray = page.get_by_text(re.compile("^height of .*: 34 → 30$")).first
+        expect(tray).to_be_visible(timeout=60_000)
+        expect(page.get_by_text(re.compile("leaves 0 errors, . warnings? in OP10")).first).to_be_visible()
+        with self.server.client() as client:
+            before = wait(client, number)["report"]["setups"][0]["hold"]["zero_on_table"][1]
+        rows.nth(1).get_by_role("button").first.click()
+        field = rows.nth(1).get_by_label(re.compile(" Set in$"))
+        field.fill("10")
+        field.press("Enter")
+        self.current(page)
+        with self.server.client() as client:
+            hold = wait(client, number)["report"]["setups"][0]["hold"]
+        self.assertAlmostEqual(hold["zero_on_table"][1], before - 5, delta=1e-3)
+
     def test_a_fixture_is_changed_as_its_kind_asks(self):
         """A set of parallels gets another length and heights; it is drawn as typed, and what cannot be stands
         by its field.

@@ -13,8 +13,9 @@ from pelvrak.core.geometry.mesh import crease_lines
 from pelvrak.core.route.meant import MeantGiven, meant_sweep
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, FIELD, PART, PICTURE, SIMPLIFY_MM, SURFACE
-from pelvrak.core.route.report import ComparisonReport
+from pelvrak.core.route.report import ComparisonReport, SetupReport
 from pelvrak.core.route.run import Run, as_came
+from pelvrak.core.route.zeros import makers_of
 from pelvrak.core.stock.compare import Meant, compare
 from pelvrak.core.stock.field import error_of
 
@@ -48,15 +49,18 @@ def _compared(given: CompareGiven, reads: Reads) -> Pieces:
         "as_came_mm3": result.as_came_mm3,
         "undrawn_mm": result.undrawn_mm,
         "undrawn_at": result.undrawn_at.tolist(),
+        "cut_rough": [[maker, area, at.tolist()] for maker, area, at in result.cut_rough],
     }
     return {PICTURE: to_glb(result.surface, crease_lines(mesh, by_label=False), result.away), FACTS: facts}
 
 
-COMPARE = Step("compare", 4, CompareGiven, _compared)
+COMPARE = Step("compare", 5, CompareGiven, _compared)
 
 
-def compared(run: Run, key: str) -> ComparisonReport:
-    """The comparison of the last outgoing stock, and what is left on or cut into."""
+def compared(run: Run, key: str, setups: list[SetupReport]) -> ComparisonReport:
+    """The comparison of the last outgoing stock, and what is left on or cut into. setups: of the route, in
+    its order.
+    """
     stock = Result(key, run.engine).content(FIELD)
     surface = surface_of(run.engine, key).content(SURFACE)
     given = CompareGiven(run.part_content, stock, surface, tuple(run.meant), as_came(run))
@@ -86,7 +90,7 @@ def compared(run: Run, key: str) -> ComparisonReport:
                     place=(tuple(facts[at]),),
                 )
             )
-    findings += _undrawn(run, facts, last, stated)
+    findings += [*_undrawn(run, facts, last, stated), *_cut_rough(facts, setups)]
     return ComparisonReport(
         key=made.key,
         stated_error_mm=stated,
@@ -103,6 +107,22 @@ def compared(run: Run, key: str) -> ComparisonReport:
             )
         },
     )
+
+
+def _cut_rough(facts: dict[str, Any], setups: list[SetupReport]) -> list[Finding]:
+    """Operations that cut faces which are to stay as they came."""
+    makers, out = makers_of(setups), []
+    for maker, area, at in facts["cut_rough"]:
+        if maker not in makers:
+            continue
+        setup, operation = makers[maker]
+        more: dict[str, Any] = {"measured": round(area, 1), "limit": 0.0, "unit": "mm²"}
+        said = f"{operation.name} cuts {area:.0f} mm² over faces that are to stay as they came."
+        more |= {"setup": setup.name, "operation": operation.id, "stage": "cut"}
+        out.append(
+            Finding(code="compare.cut_rough", severity="warning", sentence=said, place=(tuple(at),), **more)
+        )
+    return out
 
 
 def _undrawn(run: Run, facts: dict[str, Any], last: str, stated: float) -> list[Finding]:

@@ -160,7 +160,7 @@ class _Walk:
                 self.setups.append(self._of_the_part(index, setup, key, stock_volume))
                 key, stock_volume = self.setups[-1].outgoing_key, self.setups[-1].outgoing_volume_mm3
             partly(self.told())
-        comparison = compared(run, key) if key is not None and self.setups else None
+        comparison = compared(run, key, list(self.setups)) if key is not None and self.setups else None
         run.tell("done", 1.0)
         return self.told(comparison=comparison)
 

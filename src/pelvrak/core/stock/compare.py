@@ -39,7 +39,8 @@ class Comparison:
     positive where material is left. max_left_mm and max_gouge_mm are zero or positive, and at sharp edges no
     more than the rays bear out; left_at and gouge_at: where they are, work frame. undrawn_mm: how far
     material stands out of the drawn surface where it is thinner than the rays' distance; undrawn_at: where.
-    as_came_mm3: what stands on faces that stay as they came, and is not counted as left.
+    as_came_mm3: what stands on faces that stay as they came, and is not counted as left; cut_rough: who cut
+    over those faces all the same, with the area, mm², and a place.
     """
 
     surface: Mesh
@@ -53,6 +54,7 @@ class Comparison:
     undrawn_mm: float
     undrawn_at: Floats
     as_came_mm3: float = 0.0
+    cut_rough: tuple[tuple[int, float, Floats], ...] = ()
 
 
 def poly_data(mesh: Mesh) -> vtkPolyData:
@@ -171,6 +173,11 @@ def _but_for(rough: Rough | None, known: Known) -> Known:
     return depths
 
 
+# What lies straight under a place is off by no more, mm and of the way there; less cut than this share of the
+# faces is a rim.
+FOOT_MM, FOOT_SHARE, RIM_SHARE = 0.05, 0.02, 0.02
+
+
 class Rough:
     """Which places stand over faces of the part that stay as they came: those no other face is nearer to."""
 
@@ -190,6 +197,30 @@ class Rough:
     def __call__(self, points: Floats) -> NDArray[np.bool_]:
         """Bool (n,) of points (n, 3)."""
         return np.asarray(self.nearer(points) > -TIE_MM)
+
+    def cut_in(self, surface: Mesh) -> tuple[tuple[int, float, Floats], ...]:
+        """What of a stock's surface somebody cut that looks away from these faces right over them: maker,
+        area, mm², and the middle of the largest triangle.
+        """
+        found: list[tuple[int, float, Floats]] = []
+        ends = self.rough.vertices[self.rough.triangles]
+        sides = ends[:, 1] - ends[:, 0], ends[:, 2] - ends[:, 0]
+        least = float(np.linalg.norm(np.cross(*sides), axis=1).sum()) / 2
+        for maker in (int(one) for one in np.unique(surface.label) if one > 0):
+            corners = surface.vertices[surface.triangles[surface.label == maker]]
+            square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+            area = np.linalg.norm(square, axis=1) / 2
+            corners, square, area = corners[area > 0], square[area > 0], area[area > 0]
+            middles = corners.mean(axis=1)
+            high = np.abs(signed_distance(middles, self.rough)) if len(middles) else np.zeros(0)
+            # Straight under what looks away from a face lies the face.
+            feet = middles - square / (2 * area[:, None]) * high[:, None]
+            under = np.abs(signed_distance(feet, self.rough)) < np.maximum(FOOT_MM, FOOT_SHARE * high)
+            over = under & self(middles)
+            if area[over].sum() > RIM_SHARE * least:
+                largest = middles[over][int(np.argmax(area[over]))]
+                found.append((maker, float(area[over].sum()), largest))
+        return tuple(found)
 
 
 def _volume_on(difference: RayField, here: Callable[[Floats], NDArray[np.bool_]]) -> float:
@@ -256,4 +287,5 @@ def compare(
         undrawn_mm=undrawn[0],
         undrawn_at=undrawn[1],
         as_came_mm3=as_came_mm3,
+        cut_rough=() if rough is None else rough.cut_in(fine),
     )
