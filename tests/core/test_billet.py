@@ -290,6 +290,23 @@ class Castings(unittest.TestCase):
         lying = placed(crooked, Model(file="x", turn=found.turn, move=found.move))
         self.assertTrue(np.allclose(lying.vertices.min(axis=0), [-2, -2, -2], atol=0.15))
 
+    def test_a_face_that_needs_more_gets_it(self):
+        """A casting with 4 mm to spare in height, the top to have three times what the bottom has: 3 and 1,
+        by hand and by every place on a grid of a quarter millimetre.
+        """
+        exact = model_of_solid(solids.box((-2, -2, -2), (62, 42, 22)), "", "MM").mesh
+        top = next(f.number for f in PART.part.faces if f.normal == (0.0, 0.0, 1.0))
+        found = best_place(PART, exact, (0.0,) * 3, (0.0,) * 3, (), {top: 3.0})
+        steps = np.arange(-2, 2.01, 0.25)
+        x, y, z = np.meshgrid(steps, steps, steps, indexing="ij")
+        least = np.minimum.reduce([2 - np.abs(x), 2 - np.abs(y), 2 - z, (2 + z) / 3])
+        at = np.unravel_index(int(np.argmax(least)), least.shape)
+        self.assertEqual((float(least[at]), float(z[at])), (1.0, 1.0))
+        self.assertAlmostEqual(found.move[2], 1.0, delta=0.1)
+        self.assertAlmostEqual(found.cover, 1.0, delta=0.1)
+        even = best_place(PART, exact, (0.0,) * 3, (0.0,) * 3)
+        self.assertAlmostEqual(even.move[2], 0.0, delta=0.1)
+
     def test_rough_faces_come_to_lie_on_their_own(self):
         """A casting 64 × 44 × 23 whose underside stays: against every place on a grid of a quarter
         millimetre, by closed form.

@@ -4596,6 +4596,22 @@ export interface components {
             ];
         };
         /**
+         * FaceWeight
+         * @description A face that is to have more cover than others, or less.
+         *
+         *     face: of the part; times: as much as a face that is not named.
+         */
+        FaceWeight: {
+            /** @description of the part */
+            face: components["schemas"]["FaceRef"];
+            /**
+             * Times
+             * @description as much as a face that is not named
+             * @default 2
+             */
+            times: number;
+        };
+        /**
          * Facing
          * @description Flat over the whole incoming stock, down to a face of the part or to its top.
          */
@@ -6293,7 +6309,8 @@ export interface components {
          * Model
          * @description A casting, forging or printed shape from a STEP, STL or 3MF file.
          *
-         *     material: by its name in the list of materials; file: of the shape; sha256: of its bytes, once known.
+         *     material: by its name in the list of materials; file: of the shape; sha256: of its bytes, once known;
+         *     weights: faces whose cover counts otherwise when the best place is looked for.
          */
         Model: {
             /**
@@ -6352,6 +6369,12 @@ export interface components {
              * @default 1
              */
             scale: number;
+            /**
+             * Faces that need more
+             * @description cover, so many times as much as others
+             * @default []
+             */
+            weights: components["schemas"]["FaceWeight"][];
         };
         /**
          * NamedZero

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,11 +43,16 @@ class Placement:
 
 
 def best_place(
-    part: PartModel, casting: Mesh, turn: Vector, move: Vector, as_came: Collection[int] = ()
+    part: PartModel,
+    casting: Mesh,
+    turn: Vector,
+    move: Vector,
+    as_came: Collection[int] = (),
+    weights: Mapping[int, float] = MappingProxyType({}),
 ) -> Placement:
     """The placement near a first one at which the thinnest cover over all faces to be cut is greatest, and
     those that stay as they came (as_came) lie on the casting's own: a millimetre of theirs counts DATUM
-    times one of cover.
+    times one of cover. weights: of faces, by which their cover is divided before it is compared.
 
     Searched by Nelder and Mead's simplex over a smooth minimum of the signed distances, sharpened in steps.
     Raises BadInput when the casting is smaller than the part in every position (its volume is).
@@ -60,7 +66,7 @@ def best_place(
             f"it holds {volume(casting) / 1000:.2f} cm³, the part {part.part.volume_mm3 / 1000:.2f} cm³",
             "choose the casting of this part, in its unit",
         )
-    points, rough = _places(part, as_came)
+    points, rough, times = _places(part, as_came, weights)
     distance = vtkImplicitPolyDataDistance()
     distance.SetInput(poly_data(casting))
     middle, size = points.mean(axis=0), float(np.ptp(points, axis=0).max())
@@ -82,7 +88,7 @@ def best_place(
         def thinness(place: Floats, sharp: float = sharp) -> float:
             cover = covers(place)
             off = float(np.sqrt((cover[rough] ** 2).mean())) if rough.any() else 0.0
-            cut = cover[~rough]
+            cut = (cover / times)[~rough]
             least = float(cut.min())
             return DATUM * off - least + float(np.log(np.exp(-sharp * (cut - least)).mean())) / sharp
 
@@ -93,7 +99,7 @@ def best_place(
             options={"initial_simplex": best + start, "maxfev": 400, "xatol": 0.002, "fatol": 0.001},
         )
         best, start = result.x, start / 4
-    if not rough.any() and covers(best).min() < covers(np.zeros(6)).min():
+    if not rough.any() and (covers(best) / times).min() < (covers(np.zeros(6)) / times).min():
         best = np.zeros(6)
     cover = covers(best)
     thinnest = int(np.argmin(np.where(rough, np.inf, cover)))
@@ -123,9 +129,11 @@ def _told(
     )
 
 
-def _places(part: PartModel, as_came: Collection[int]) -> tuple[Floats, NDArray[np.bool_]]:
-    """Places on the part, (n, 3), and which of them lie on faces that stay as they came. Raises BadInput
-    where no other face is left.
+def _places(
+    part: PartModel, as_came: Collection[int], weights: Mapping[int, float]
+) -> tuple[Floats, NDArray[np.bool_], Floats]:
+    """Places on the part, (n, 3), which of them lie on faces that stay as they came, and the weight of each.
+    Raises BadInput where no other face is left.
     """
     points, _, faces = places_on(part.mesh, len(part.part.faces))
     rough = np.isin(faces, list(as_came))
@@ -136,11 +144,14 @@ def _places(part: PartModel, as_came: Collection[int]) -> tuple[Floats, NDArray[
             "every face stays as it came",
             "leave out those that are cut",
         )
+    times = np.array([weights.get(int(face), 1.0) for face in faces])
     points = np.concatenate([points, part.mesh.vertices[np.unique(part.mesh.triangles)]])
+    # A corner is of several faces: as much is wanted there as on the one that wants least.
+    times = np.concatenate([times, np.full(len(points) - len(times), min([1.0, *weights.values()]))])
     rough = np.concatenate([rough, np.zeros(len(points) - len(rough), np.bool_)])
     if rough.any():
         # By a rough face the casting's own is the nearest: it says nothing of what covers the others.
         kept = rough | (Rough(part.mesh, as_came).nearer(points) < -BESIDE_MM)
-        points, rough = points[kept], rough[kept]
+        points, rough, times = points[kept], rough[kept], times[kept]
     step = max(1, len(points) // MOST_POINTS)
-    return points[::step], rough[::step]
+    return points[::step], rough[::step], times[::step]

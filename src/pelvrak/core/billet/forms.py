@@ -17,7 +17,7 @@ from pelvrak.core.billet.block import AXES, MATERIAL, Block, block_of
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, mesh_of
-from pelvrak.core.geometry.part import Frozen, PartModel
+from pelvrak.core.geometry.part import FaceRef, Frozen, PartModel
 from pelvrak.core.stock.field import Grid, RayField, loaded_checked, unmarked
 from pelvrak.core.stock.profile import Profile
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, field_of_profile, minus
@@ -113,10 +113,21 @@ class Extrusion(Frozen):
     shift: tuple[Allowance, Allowance] = ASIDE
 
 
+class FaceWeight(Frozen):
+    """A face that is to have more cover than others, or less.
+
+    face: of the part; times: as much as a face that is not named.
+    """
+
+    face: FaceRef
+    times: Annotated[float, Field(ge=0.1, le=20)] = 2.0
+
+
 class Model(Frozen):
     """A casting, forging or printed shape from a STEP, STL or 3MF file.
 
-    material: by its name in the list of materials; file: of the shape; sha256: of its bytes, once known.
+    material: by its name in the list of materials; file: of the shape; sha256: of its bytes, once known;
+    weights: faces whose cover counts otherwise when the best place is looked for.
     """
 
     called: ClassVar[str] = "casting, forging, print (STEP, STL, 3MF)"
@@ -139,6 +150,9 @@ class Model(Frozen):
     )
     scale: Annotated[float, Field(gt=0, le=1000)] = asked(
         1.0, title="Times", help="all its lengths, before it is turned: 25.4 for inches read as mm"
+    )
+    weights: Annotated[tuple[FaceWeight, ...], Field(max_length=200)] = asked(
+        (), title="Faces that need more", help="cover, so many times as much as others", widget="none"
     )
 
 

@@ -111,7 +111,8 @@ def casting_place(project_id: ProjectId) -> CastingPlace:
         )
     mesh = replace(model.mesh, vertices=billet.scale * model.mesh.vertices)
     rough = [ref.face for ref in plan.part.as_came]
-    found = best_place(part, mesh, billet.turn, billet.move, rough)
+    weights = {one.face.face: one.times for one in billet.weights}
+    found = best_place(part, mesh, billet.turn, billet.move, rough, weights)
     return CastingPlace(
         turn=found.turn,
         move=found.move,
