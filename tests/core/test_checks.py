@@ -447,7 +447,7 @@ class RouteChecks(unittest.TestCase):
             BadInput("a.b", "", "", ""),
             no_files,
         )
-        return {f.code: f for f in compared(run, "stock").findings}
+        return {f.code: f for f in compared(run, "stock", []).findings}
 
     def test_cut_into_left_on_and_not_drawn(self):
         self.assertEqual(self.compared(((0, 0, 0), (40, 30, 12))), {})

@@ -163,13 +163,13 @@ class TwoBlanks(unittest.TestCase):
     def test_a_nest_in_two_different_blanks(self):
         back, front = SHOP["soft-160x30"], SHOP["soft-160x45"]
         alike = solve(BLOCK, SoftCut(), back, SHOP["bench-160"])
-        other = solve(BLOCK, SoftCut(), back, SHOP["bench-160"], front=front)
+        other = solve(BLOCK, SoftCut(), (back, front), SHOP["bench-160"])
         self.assertAlmostEqual(other.opening, alike.opening + 15)
         self.assertAlmostEqual(other.walls[0], alike.walls[0])
         self.assertAlmostEqual(other.walls[1], alike.walls[1] + 15)
         wide = np.ptp(other.jaws.moving.vertices[:, 1])
         self.assertAlmostEqual(wide, 45, delta=1e-6)
-        higher = solve(BLOCK, SoftCut(), back, SHOP["bench-160"], front=SHOP["soft-160x70"])
+        higher = solve(BLOCK, SoftCut(), (back, SHOP["soft-160x70"]), SHOP["bench-160"])
         self.assertIn("jaws.blanks_differ", {code for code, *_ in higher.trouble})
 
     def test_a_front_jaw_that_is_not_there(self):

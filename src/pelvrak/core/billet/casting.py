@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from types import MappingProxyType
 
@@ -81,6 +81,18 @@ def best_place(
         distance.FunctionValue(numpy_to_vtk(np.ascontiguousarray(back), deep=True), out)
         return -np.asarray(vtk_to_numpy(out), float)
 
+    best = _searched(covers, rough, times, size)
+    if not rough.any() and (covers(best) / times).min() < (covers(np.zeros(6)) / times).min():
+        best = np.zeros(6)
+    cover = covers(best)
+    thinnest = int(np.argmin(np.where(rough, np.inf, cover)))
+    return _told(best, size, middle, (turn, move), (float(cover[thinnest]), points[thinnest], cover[rough]))
+
+
+def _searched(
+    covers: Callable[[Floats], Floats], rough: NDArray[np.bool_], times: Floats, size: float
+) -> Floats:
+    """The place (6,), turn and then shift, at which the thinnest cover counts most."""
     best = np.zeros(6)
     start = np.vstack([np.zeros(6), np.eye(6) * max(0.5, 0.02 * size)])
     for sharp in SHARPNESS:
@@ -99,11 +111,7 @@ def best_place(
             options={"initial_simplex": best + start, "maxfev": 400, "xatol": 0.002, "fatol": 0.001},
         )
         best, start = result.x, start / 4
-    if not rough.any() and (covers(best) / times).min() < (covers(np.zeros(6)) / times).min():
-        best = np.zeros(6)
-    cover = covers(best)
-    thinnest = int(np.argmin(np.where(rough, np.inf, cover)))
-    return _told(best, size, middle, (turn, move), (float(cover[thinnest]), points[thinnest], cover[rough]))
+    return np.asarray(best)
 
 
 def _told(

@@ -62,7 +62,7 @@ class Known:
     material: str
     magnetic: bool
     pulls: list[Pull]
-    finished: Mesh | None
+    finished: Mesh | None = None
 
     def of(self, jaw: Jaw) -> list[Patch]:
         return [patch for patch in self.found if self.pieces[patch.piece].jaw == jaw]

@@ -220,20 +220,18 @@ def _length_on(lines: list[LineString], rim: BaseGeometry) -> float:
 def solve(
     work: Mesh,
     spec: SoftCut,
-    blank: kinds.Jaws | kinds.Block,
+    blank: kinds.Jaws | kinds.Block | tuple[kinds.Jaws, kinds.Jaws],
     vise: kinds.Vise | None,
     turned_deg: float = 0.0,
     bolts: list[tuple[Floats, float]] | None = None,
     exact: Floats | None = None,
-    front: kinds.Jaws | None = None,
 ) -> Nest:
     """The nest for a piece of work.
 
-    work: in the setup's orientation; turned_deg: how the vise stands on the table; bolts: places (setup's
-    orientation) and diameters of bolts that come from below into a nest block; exact: angles at which the
-    part's upright walls look, degrees from +x (setup's orientation); front: the jaw at the front, where it is
-    another blank. Raises BadInput when nothing of the work
-    can be caught.
+    work: in the setup's orientation; blank: of both jaws, of the one at the back and the one at the front, or
+    of a nest block; turned_deg: how the vise stands on the table; bolts: places (setup's orientation) and
+    diameters of bolts that come from below into a nest block; exact: angles at which the part's upright walls
+    look, degrees from +x (setup's orientation). Raises BadInput when nothing of the work can be caught.
     """
     lying = transformed(work, rigid(rotation_about_z(-turned_deg), np.zeros(3)))
     solid = sound_solid(lying, "no nest can be made")
@@ -261,7 +259,7 @@ def solve(
     if isinstance(blank, kinds.Block):
         return _in_block(spec, caught, lies, blank, bolts or [])
     assert vise is not None
-    return _in_jaws(spec, caught, lies, (blank, front or blank), vise)
+    return _in_jaws(spec, caught, lies, blank if isinstance(blank, tuple) else (blank, blank), vise)
 
 
 @dataclass(frozen=True)

@@ -140,12 +140,11 @@ class Solved:
         return solve(
             self.work,
             self.item.cut,
-            blank,
+            blank if front is None or isinstance(blank, kinds.Block) else (blank, front.moving),
             self.vise[1] if self.vise else None,
             self.turned_deg,
             bolts,
             self._walls(),
-            None if front is None else front.moving,
         )
 
     def _walls(self) -> Floats:

@@ -115,15 +115,25 @@ def resting(
     sides = {"billet": ("billet", billet), "part": ("part", part_mesh)}
     of, mesh = sides.get(zero.of, ("incoming stock", stocks.incoming))
     for axis, row, side in zip("XYZ", rotation, (zero.x, zero.y, zero.z), strict=True):
-        sides_of: list[Rest] = []
-        for sign in () if axis in taken else (side,) if side else (-1, 1):
-            word = SIDES.get((axis, sign), "top" if sign > 0 else "bottom")
-            sides_of += _rest(axis, row, f"{word} of the {of}", _on_side(mesh, row * sign), stocks)
-        # The middle of what is not cut yet is found on stock that lies about it alike.
-        late = side == 0 and any(rest.state == "not yet there" for rest in sides_of)
-        if late and abs(_middle(mesh, row) - _middle(stocks.incoming, row)) < CONCENTRIC_MM:
-            sides_of = _middle_of_stock(axis, row, stocks)
-        out += sides_of
+        signs = () if axis in taken else (side,) if side else (-1, 1)
+        out += _sides(axis, row, signs, (of, mesh), stocks)
+    return out
+
+
+def _sides(
+    axis: str, row: Floats, signs: tuple[int, ...], of: tuple[str, Mesh], stocks: Stocks
+) -> list[Rest]:
+    """The sides of something along an axis. The middle of what is not cut yet is found on stock that lies
+    about it alike. row: the axis in the work frame; of: what it is called, and its mesh.
+    """
+    called, mesh = of
+    out: list[Rest] = []
+    for sign in signs:
+        word = SIDES.get((axis, sign), "top" if sign > 0 else "bottom")
+        out += _rest(axis, row, f"{word} of the {called}", _on_side(mesh, row * sign), stocks)
+    late = len(signs) > 1 and any(rest.state == "not yet there" for rest in out)
+    if late and abs(_middle(mesh, row) - _middle(stocks.incoming, row)) < CONCENTRIC_MM:
+        return _middle_of_stock(axis, row, stocks)
     return out
 
 
@@ -135,13 +145,7 @@ def _middle(mesh: Mesh, row: Floats) -> float:
 
 def _middle_of_stock(axis: str, row: Floats, stocks: Stocks) -> list[Rest]:
     """Both sides of the incoming stock, that a middle is taken from."""
-    out: list[Rest] = []
-    for sign in (-1, 1):
-        word = SIDES.get((axis, sign), "top" if sign > 0 else "bottom")
-        out += _rest(
-            axis, row, f"{word} of the incoming stock", _on_side(stocks.incoming, row * sign), stocks
-        )
-    return out
+    return _sides(axis, row, (-1, 1), ("incoming stock", stocks.incoming), stocks)
 
 
 def _rest(axis: str, row: Floats, on: str, points: Floats, stocks: Stocks) -> list[Rest]:
