@@ -8,6 +8,7 @@ import unittest
 import manifold3d
 import numpy as np
 
+from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import box, mesh_of
 from pelvrak.core.holding.build import Shapes
@@ -16,6 +17,9 @@ from pelvrak.core.holding.holding import hold_work
 from pelvrak.core.holding.kinds import Jaws, Own, Vise, jaw, prism
 from pelvrak.core.holding.soft_jaws import solve
 from pelvrak.core.holding.vises import pair_of, rear_after
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.plan import plan_from
+from tests import solids
 
 SHOP = fixtures_of(())
 BLOCK = box(np.array([-40.0, -25.0, 0.0]), np.array([40.0, 25.0, 40.0]))
@@ -104,6 +108,32 @@ class Centring(unittest.TestCase):
         self.assertNotIn("hold.overlap", {f.code for f in found.findings})
 
 
+class ZeroOnAJaw(unittest.TestCase):
+    def test_a_jaw_that_moves_is_no_place_for_zero(self):
+        """The one at the back of a vise that centres goes with the work's width; of another it stays."""
+
+        def found(vise: str, jaws: str):
+            zero = {"of": "holding", "x": 0, "y": 0, "z": 1}
+            items = [
+                {"id": "vise", "fixture": vise, "x": 400, "y": 300},
+                {"id": "jaws", "fixture": jaws, "on": "vise"},
+                {"id": "p", "fixture": "par-125x5", "on": "vise", "height": 20},
+            ]
+            document = {
+                "name": "p",
+                "part": {"file": "p.step"},
+                "setups": [{"name": "OP10", "seat": {"zero": zero}, "hold": {"items": items}}],
+            }
+            data = solids.step_bytes(solids.box((0, 0, 0), (60, 40, 20)))
+            setup = evaluate(plan_from(document), data, MemoryStore()).setups[0]
+            return next((f for f in setup.findings if f.code == "seat.zero_on_moving_jaw"), None)
+
+        told = found("centring-130", "hard-130")
+        self.assertEqual(told.severity, "warning")
+        self.assertEqual([(e.field, e.value) for e in told.cures[0].edits], [("seat/zero/of", "jaws")])
+        self.assertIsNone(found("bench-125", "hard-125"))
+
+
 class Double(unittest.TestCase):
     def test_either_station_holds_alike_on_its_side_of_the_block(self):
         vise = SHOP["double-125"]
@@ -115,7 +145,7 @@ class Double(unittest.TestCase):
         for one, two in zip(front.facts.contacts, rear.facts.contacts, strict=True):
             self.assertAlmostEqual(one.area, two.area, delta=0.1)
         self.assertFalse([f for f in (*front.findings, *rear.findings) if f.severity == "error"])
-        idle = [one for one in front.pieces if one.name == "jaw of the other station"]
+        idle = [one for one in front.pieces if one.name == "other station's jaw"]
         self.assertEqual(len(idle), 2)
         self.assertTrue(all(one.mesh.vertices[:, 1].min() > 25 + 18 for one in idle))
 

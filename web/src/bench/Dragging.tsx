@@ -15,11 +15,16 @@ const MOST_HOLES = 24
 
 /** One place that zero can be dragged to; zero frame. */
 type Place = { id: string; label: string; at: Vec; zero: Zero }
-/** What is being dragged, and the place it would go to. */
-const useDragged = create<{ what: 'zero' | 'X' | 'Z' | null; near: string | null }>(() => ({
+/** What is being dragged, the place it would go to, and the way towards who looks. */
+const useDragged = create<{ what: 'zero' | 'X' | 'Z' | null; near: string | null; towards: Vec }>(() => ({
   what: null,
   near: null,
+  towards: [0, 0, 1],
 }))
+
+/** Whether a place lies on a side of its box that is seen from a way; of the jaw's face every one is. */
+const inSight = ({ zero }: Place, towards: Vec) =>
+  zero.of === 'holding' || [zero.x, zero.y, zero.z].some((side, d) => side * (towards[d] ?? 0) > 1e-6)
 
 const SIDE = [-1, 0, 1] as const
 const WORDS: Record<'x' | 'y' | 'z', [string, string, string]> = {
@@ -95,13 +100,20 @@ const waysOf = (axis: 'X' | 'Z') => WAYS.filter(({ way }) => (axis === 'X' ? way
 /** In the picture: where places and arrows stand. */
 export function DragPoints({ places }: { places: Place[] }) {
   const group = useRef<THREE.Group>(null)
+  const towards = useRef<Vec>([0, 0, 1])
   const { invalidate } = useThree()
   const what = useDragged((one) => one.what)
   useEffect(() => invalidate(), [what, places, invalidate])
   useFrame(({ camera }) => {
     if (camera instanceof THREE.OrthographicCamera) group.current?.scale.setScalar(LONG / camera.zoom)
+    const away = camera.getWorldDirection(new THREE.Vector3())
+    towards.current = [-away.x, -away.y, -away.z]
     // Before what stands at its ends is looked for.
   }, -1)
+  // The picture stands still while something is dragged in it.
+  useEffect(() => {
+    if (what) useDragged.setState({ towards: towards.current })
+  }, [what])
   return (
     <>
       <Follow id="drag-zero" at={[0, 0, 0]} />
@@ -148,7 +160,7 @@ export function ZeroHandles(props: {
 }) {
   const { project, index, setup, places } = props
   const commit = useCommit(project)
-  const { what, near } = useDragged()
+  const { what, near, towards } = useDragged()
   const labels = useMemo(() => new Map(places.map((one) => [one.id, one.label])), [places])
   useEffect(() => useDragged.setState({ what: null, near: null }), [project.revision])
   const own = project.plan.setups[index]
@@ -176,7 +188,9 @@ export function ZeroHandles(props: {
     })
   }
   const ids = (one: 'zero' | 'X' | 'Z') =>
-    one === 'zero' ? places.map((place) => place.id) : waysOf(one).map((way) => way.id)
+    one === 'zero'
+      ? places.filter((place) => inSight(place, towards)).map((place) => place.id)
+      : waysOf(one).map((way) => way.id)
   const drop = () => {
     const { what: one, near: id } = useDragged.getState()
     useDragged.setState({ what: null, near: null })

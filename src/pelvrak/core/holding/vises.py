@@ -286,8 +286,8 @@ def _idle(build: Build, vise: Item, pair: JawPair) -> None:
     moving = rigid(rotation_about_z(180.0), bed + open_to + [0.0, pair.item.set_in_moving, 0.0])
     pose = build.poses[vise.id] @ other
     for name, solid, at in (
-        ("jaw of the other station", kinds.jaw(pair.fixed), fixed),
-        ("jaw of the other station", kinds.jaw(pair.moving), moving),
+        ("other station's jaw", kinds.jaw(pair.fixed), fixed),
+        ("other station's jaw", kinds.jaw(pair.moving), moving),
         ("slide", kinds.vise_slide(one), rigid(np.eye(3), open_to)),
     ):
         build.add(vise, Solid(name, "body", solid), pose @ at)

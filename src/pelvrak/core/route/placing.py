@@ -8,12 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from pelvrak.core.billet.forms import Raw
+from pelvrak.core.cures import Element, put
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats, box_corners
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.holding.build import CutJaws
 from pelvrak.core.holding.facts import HoldFacts, in_frame
+from pelvrak.core.holding.vises import FIXED
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.machine.travel import check_table
 from pelvrak.core.route.holding import held_in
@@ -90,7 +92,7 @@ def place(
     if solved is not None:
         nest, facts, told = _nested(run, index, solved, facts)
         found += told
-    found += _off_the_table(setup, machine, facts)
+    found += [*_off_the_table(setup, machine, facts), *_on_moving_jaw(setup, facts)]
     seen = incoming.vertices @ rotation.T + zero_from_work[:3, 3]
     return Placed(
         zero_from_work, others, machine, facts, found, seen.min(axis=0), seen.max(axis=0), boxed, nest, solved
@@ -142,6 +144,20 @@ def _off_the_table(setup: Setup, machine: Machine, facts: HoldFacts) -> list[Fin
     standing = [(p.name, _on_table(setup, p.item), p.low, p.high) for p in facts.pieces if p.name != "table"]
     places = {item.id: (item.x, item.y, item.z) for item in setup.hold.items if item.on == "table"}
     return check_table(machine, facts.zero_on_table, standing, setup.name, places)
+
+
+def _on_moving_jaw(setup: Setup, facts: HoldFacts) -> list[Finding]:
+    """Zero on the rear jaw of a vise that centres: it goes with the width of the work."""
+    rear = next((piece for piece in facts.pieces if piece.jaw == "fixed"), None)
+    if setup.seat.zero.of != "holding" or rear is None or rear.name == FIXED:
+        return []
+    said = (
+        f"Zero is on the {rear.name} of a vise that centres: it moves with the width of the work, the middle"
+        " between the jaws stays."
+    )
+    cure = put("Zero between the jaws", Element(setup=setup.name), "seat/zero/of", "jaws")
+    more = {"severity": "warning", "setup": setup.name, "stage": "seat", "cures": (cure,)}
+    return [Finding(code="seat.zero_on_moving_jaw", sentence=said, **more)]
 
 
 def _on_table(setup: Setup, item: str) -> str:
