@@ -541,6 +541,12 @@ class CommandTest(unittest.TestCase):
             self.assertEqual(names, {"jaws.step", "jaws.stl", "jaws.dxf", "OP20-NEST.nc", "reasons.json"})
             reasons = json.loads((out / "reasons.json").read_text())
             self.assertIn("boss", [r["name"] for r in reasons["reasons"]])
+            # Nothing fastens the block itself: it lies on its plate while it is cut.
+            data = (Path(folder) / "float-carrier.step").read_bytes()
+            report = evaluate(plan_from_json(Path(plan).read_bytes()), data, MemoryStore())
+            loose = next(f for f in report.setups[1].findings if f.code == "jaws.block_loose")
+            self.assertEqual((loose.setup, loose.severity), ("OP20-NEST", "note"))
+            self.assertIn("to plate", loose.sentence)
 
     def test_wrong_setups(self):
         plan = str(TOP / "demo" / "float-carrier" / "plan.json")

@@ -5276,7 +5276,8 @@ export interface components {
          *     key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. jaw_top, rest:
          *     heights. zero_on_table: work zero from the table's front left corner. jaw: (low, high) of the fixed jaw's
          *     face above what the work rests on. screws: how hard each is tightened; pins: those in holes; mass_kg: of
-         *     the work; sequence: in which order things are tightened.
+         *     the work; sequence: in which order things are tightened; stack: what the work stands on, from the table
+         *     up.
          */
         HoldFacts: {
             /**
@@ -5429,6 +5430,8 @@ export interface components {
              * @default []
              */
             sequence: string[];
+            /** @description what the work stands on, from the table up */
+            stack?: components["schemas"]["StackFact"] | null;
         };
         /**
          * Holder
@@ -9457,6 +9460,19 @@ export interface components {
              * @description of its motor
              */
             power_kw: number;
+        };
+        /**
+         * StackFact
+         * @description What the work stands on: items from the table up, how high it is, mm, and how far it bends for a
+         *     kilonewton across where the work rests, mm.
+         */
+        StackFact: {
+            /** Items */
+            items: string[];
+            /** Height */
+            height: number;
+            /** Per Kn */
+            per_kn: number;
         };
         /**
          * Stage

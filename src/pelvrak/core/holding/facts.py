@@ -9,6 +9,7 @@ from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.holding.build import Jaw
 from pelvrak.core.holding.screws import ScrewFact
+from pelvrak.core.holding.stack import StackFact
 
 
 class Contact(Frozen):
@@ -121,7 +122,8 @@ class HoldFacts(Frozen):
     key: of its result (pieces surface.glb, contacts.glb), whose frame lies at `shift`. jaw_top, rest:
     heights. zero_on_table: work zero from the table's front left corner. jaw: (low, high) of the fixed jaw's
     face above what the work rests on. screws: how hard each is tightened; pins: those in holes; mass_kg: of
-    the work; sequence: in which order things are tightened.
+    the work; sequence: in which order things are tightened; stack: what the work stands on, from the table
+    up.
     """
 
     key: str | None = None
@@ -152,6 +154,7 @@ class HoldFacts(Frozen):
     pins: tuple[PinFact, ...] = ()
     mass_kg: float = 0.0
     sequence: tuple[str, ...] = ()
+    stack: StackFact | None = None
 
 
 def in_frame(facts: HoldFacts, shift: Floats) -> HoldFacts:

@@ -38,6 +38,7 @@ from pelvrak.core.holding.loading import WayOut, ways_out
 from pelvrak.core.holding.locating import Locating, locating
 from pelvrak.core.holding.pins import turns_by
 from pelvrak.core.holding.squeeze import MODULUS, thin_wall
+from pelvrak.core.holding.stack import StackFact, stack_under
 
 # How the jaws of a chuck are called, before their number.
 CHUCK_JAW = "jaw "
@@ -149,8 +150,17 @@ class Known:
             screws=tuple(a.screws),
             pins=self._pins(),
             sequence=tuple(self._sequence()),
+            stack=self._stack(rest),
             **out,
         )
+
+    def _stack(self, rest: float) -> StackFact | None:
+        """What is under the work, where it rests most."""
+        resting = [p for p in self.found if p.normal[2] > UPRIGHT and p.kind == "face"]
+        if not resting:
+            return None
+        item = self.pieces[max(resting, key=lambda p: p.area).piece].item
+        return stack_under(self.hold, item, self.pieces, rest)
 
     def _chucked(self) -> float:
         """How deep a chuck grips: as deep as the jaw that touches over the least height, mm."""

@@ -98,6 +98,7 @@ def _jaws_cut(
     )
     done = cut_operations(run, index, placed, turning, key, amount, about)
     findings = said_of_jaws(setup, solved.on_end, solved.nest.half[1])
+    findings += [] if vise or solved.on_end or solved.in_vise else [_block_loose(setup, solved)]
     return base.model_copy(
         update={
             "incoming_key": key,
@@ -135,6 +136,16 @@ def _blanks_placed(run: Run, setup: Setup, target: Placed, solved: Solved) -> tu
     here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
     machine = machine_of(setup.machine, run.plan.machines)
     return made.key, Placed(to_zero, [], machine, hold, [], here.min(axis=0), here.max(axis=0), lambda _: {})
+
+
+def _block_loose(setup: Setup, solved: Solved) -> Finding:
+    """A nest block that stands by itself while it is cut: what fastens it is not planned."""
+    under = "the table" if solved.item.on == "table" else solved.item.on
+    said = (
+        f"Nothing in the plan fastens the nest block to {under} while it is cut, and later: screw or clamp it"
+        " where neither nest nor work is."
+    )
+    return Finding(code="jaws.block_loose", severity="note", setup=setup.name, stage="hold", sentence=said)
 
 
 def said_of_jaws(setup: Setup, on_end: bool, high: float) -> list[Finding]:

@@ -112,6 +112,12 @@ class Solved:
         one = self.shop.get(base.fixture)
         return (base, one) if isinstance(one, kinds.Vise) else None
 
+    @property
+    def in_vise(self) -> bool:
+        """Whether a vise has what is cut between its jaws."""
+        base = next((item for item in self.given.hold.items if item.id == self.item.on), None)
+        return base is not None and isinstance(self.shop.get(base.fixture), kinds.Vise)
+
     @cached_property
     def nest(self) -> Nest:
         assert self.item.cut is not None

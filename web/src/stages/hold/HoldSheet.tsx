@@ -266,6 +266,13 @@ function Facts({ facts }: { facts: HoldFacts }) {
           ))}
         </ul>
       </Row>
+      {facts.stack && (
+        <Row label="Stands on" help={`${facts.stack.items.join(', ')}: as one beam, joints left out`}>
+          <Computed>
+            {round(facts.stack.height, 1)} mm of stack, bends {round(1000 * facts.stack.per_kn, 2)} µm per kN
+          </Computed>
+        </Row>
+      )}
       {facts.mass_kg > 0 && (
         <Row label="To lift">
           <Computed>{round(facts.mass_kg, 2)} kg</Computed>
