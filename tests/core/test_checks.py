@@ -336,6 +336,7 @@ class JawChecks(unittest.TestCase):
         blank = ("jaws.thin", "jaws.too_short", "jaws.too_low", "jaws.longer_than_work")
         for code in (
             *blank,
+            "jaws.blanks_differ",
             "jaws.corners_ride",
             "jaws.no_wall",
             "jaws.poor_seat",

@@ -53,7 +53,7 @@ export function Tryable(props: {
           <button
             type="button"
             aria-expanded={now !== null}
-            aria-label={`What it would leave: ${cure.label}`}
+            aria-label="What it would leave"
             title="What it changes, and what it would leave"
             className="knob !border-l-0 !px-1.5 text-[12.5px]"
             onClick={() => void look(setup)}

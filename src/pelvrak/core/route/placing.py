@@ -156,8 +156,16 @@ def _on_moving_jaw(setup: Setup, facts: HoldFacts) -> list[Finding]:
         " between the jaws stays."
     )
     cure = put("Zero between the jaws", Element(setup=setup.name), "seat/zero/of", "jaws")
-    more = {"severity": "warning", "setup": setup.name, "stage": "seat", "cures": (cure,)}
-    return [Finding(code="seat.zero_on_moving_jaw", sentence=said, **more)]
+    return [
+        Finding(
+            code="seat.zero_on_moving_jaw",
+            severity="warning",
+            setup=setup.name,
+            stage="seat",
+            sentence=said,
+            cures=(cure,),
+        )
+    ]
 
 
 def _on_table(setup: Setup, item: str) -> str:
