@@ -245,6 +245,14 @@ class TwoPieces(unittest.TestCase):
         self.assertFalse([f for f in found.findings if f.severity == "error"])
         self.assertTrue(next(w for w in found.facts.ways if w.way == "up").free)
 
+    def test_what_cannot_ride_is_refused(self):
+        pin = Item(id="pin", fixture="pin-12", on="jaws", rides="front")
+        with self.assertRaises(BadInput) as refused:
+            in_vise("bench-160", "hard-160", pin)
+        self.assertEqual(refused.exception.code, "hold.cannot_ride")
+        with self.assertRaises(ValueError):
+            Item(id="jaws", fixture="soft-160x30", on="vise", cut=SoftCut(), set_in=5.0)
+
     def test_in_a_vise_that_centres_both_come_alike(self):
         found = self.halves("centring-130", "hard-130")
         self.assertAlmostEqual(middle_y(found), 0.0, delta=1e-6)

@@ -156,6 +156,13 @@ class Item(Frozen):
         when={"style": ["soft", "none"]},
     )
 
+    @model_validator(mode="after")
+    def _cut_jaws_stand_as_they_were_cut(self) -> Item:
+        if self.cut is not None and (self.set_in > 0 or self.set_in_moving > 0):
+            where = f"{self.id} is cut to the work where it is screwed on"
+            raise ValueError(f"{where}: leave set in at 0, or take thicker blanks")
+        return self
+
 
 class Pinned(Frozen):
     """A hole of the part on a pin of the holding.

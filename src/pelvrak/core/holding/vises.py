@@ -119,7 +119,9 @@ def _opened(build: Build, vise: Item) -> _Open | None:
     cut = build.shapes.cut.get(item.id)
     rear = cut.fixed if cut is not None else mesh_of(kinds.jaw(pair.fixed))
     front = cut.moving if cut is not None and cut.moving is not None else mesh_of(kinds.jaw(pair.moving))
-    along, back_to_front = np.array([item.x, 0.0, 0.0]), rotation_about_z(180.0)
+    # Cut ones grip where they were cut.
+    along = np.array([item.x if cut is None else 0.0, 0.0, 0.0])
+    back_to_front = rotation_about_z(180.0)
     at_rear = _bed(build, vise) @ rigid(np.eye(3), along - [0.0, item.set_in, 0.0])
     at_front = _bed(build, vise) @ rigid(
         back_to_front, along + [0.0, item.set_in_moving - one.opening_max, 0.0]
@@ -157,9 +159,16 @@ def _riding(build: Build, item: Item, jaw_piece: Piece, at: Floats, jaw: kinds.J
 
 def _rider(build: Build, item: Item, jaw: kinds.Jaws) -> tuple[Mesh, Floats]:
     """What rides on a jaw, and where it stands in the jaw's frame: at its gripping face. Raises BadInput for
-    a solid that is not here.
+    what is no solid to be screwed on, and for one that is not here.
     """
     one = build.fixture(item)
+    if not isinstance(one, (kinds.Own, kinds.Block)):
+        raise BadInput(
+            "hold.cannot_ride",
+            "hold.items",
+            f"{item.id}: a {one.called} does not ride on a jaw",
+            "let it stand by itself, or choose a solid of your own",
+        )
     mesh = build.shapes.own.get(item.id) if isinstance(one, kinds.Own) else mesh_of(one.solids()[0].body)
     if mesh is None:
         raise BadInput(
