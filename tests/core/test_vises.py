@@ -278,6 +278,10 @@ class Marks(unittest.TestCase):
             self.assertAlmostEqual(one.measured, 76 * 1.5, delta=1.0)
         [cure] = told[0].cures
         self.assertEqual(cure.edits[0].value, "hard-130")
+        # Through 0.2 mm that are left on, teeth 0.3 deep reach it too.
+        near = box(np.array([-38.0, -24.8, 2.0]), np.array([38.0, 24.8, 38.0]))
+        reached = in_vise("centring-130", "teeth-130", shapes=Shapes(finished=near), **teeth)
+        self.assertEqual(len([f for f in reached.findings if f.code == "hold.marks"]), 2)
         smooth = in_vise("centring-130", "hard-130", shapes=Shapes(finished=done), **teeth)
         self.assertNotIn("hold.marks", {f.code for f in smooth.findings})
 

@@ -169,7 +169,7 @@ class Judged(Known):
         for piece in self.pieces:
             if piece.bites == 0 or self.finished is None:
                 continue
-            area, at = finished_area(piece.mesh, self.finished)
+            area, at = finished_area(piece.mesh, self.finished, piece.bites)
             deep = f"{piece.bites:g} mm into a finished face, over {area:.0f} mm²"
             said = f"The teeth of the {piece.name} bite {deep}."
             more: dict[str, Any] = {"measured": round(area, 1), "limit": 0.0, "unit": "mm²"}

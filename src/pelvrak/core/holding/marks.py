@@ -8,7 +8,7 @@ at once.
 from __future__ import annotations
 
 from pelvrak.core.geometry.mesh import Floats, Mesh
-from pelvrak.core.holding.contact import patches
+from pelvrak.core.holding.contact import NEAR_MM, patches
 
 # Yield strength, N/mm², at least: EN 755-2 (6082 T6, 7075 T6), EN ISO 683-1 (C45 +N), EN 10088-3 (1.4301),
 # EN 12164 (CuZn39Pb3 R430); all from memory.
@@ -17,11 +17,14 @@ YIELD = {"EN AW-6082": 250.0, "EN AW-7075": 460.0, "C45": 305.0, "X5CrNi18-10": 
 WALL_COS = 0.7
 
 
-def finished_area(piece: Mesh, finished: Mesh) -> tuple[float, Floats | None]:
-    """How much of what a jaw grips is finished, mm², and where most of it is. finished: the faces of the part
-    that are to be as drawn, in the frame of the piece.
+def finished_area(piece: Mesh, finished: Mesh, deep: float) -> tuple[float, Floats | None]:
+    """Over how much of what a jaw grips its teeth reach finished faces, mm², and where most of it is.
+
+    finished: the faces of the part that are to be as drawn, in the frame of the piece; deep: how far the
+    teeth go in, mm.
     """
-    walls = [patch for patch in patches(finished, [piece]) if abs(patch.normal[2]) < WALL_COS]
+    found = patches(finished, [piece], max(NEAR_MM, deep))
+    walls = [patch for patch in found if abs(patch.normal[2]) < WALL_COS]
     if not walls:
         return 0.0, None
     return sum(patch.area for patch in walls), max(walls, key=lambda patch: patch.area).centre
