@@ -46,6 +46,15 @@ class Dragging(Browser):
         drag("Drag zero", "to-incoming-m1m11", "stock, left front top")
         zero = seat()["zero"]
         self.assertEqual((zero["of"], zero["x"], zero["y"], zero["z"]), ("incoming", -1, -1, 1))
+        # Taken up and brought back, it stays where it was.
+        x, y = middle("Drag zero")
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 40, y + 30, steps=3)
+        page.mouse.move(x + 2, y, steps=3)
+        page.mouse.up()
+        page.wait_for_timeout(300)
+        self.assertEqual(seat()["zero"], zero)
         hole = page.locator("[id^=to-hole-]").first.get_attribute("id")
         drag("Drag zero", hole, "hole F")
         self.assertEqual(seat()["zero"]["of"], "hole")

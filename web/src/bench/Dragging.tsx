@@ -10,6 +10,8 @@ import { Follow } from './Axes'
 /** How long the arrows at zero are on the screen, and how far out the places they can be dragged to stand, pixels. */
 const LONG = 44
 const OUT = 2.1
+/** Nearer than this to where it was taken up, nothing is dragged, pixels. */
+const BACK_PX = 8
 /** So many holes are places for zero at most: the widest. */
 const MOST_HOLES = 24
 
@@ -161,6 +163,7 @@ export function ZeroHandles(props: {
   const { project, index, setup, places } = props
   const commit = useCommit(project)
   const { what, near, towards } = useDragged()
+  const from = useRef({ x: 0, y: 0 })
   const labels = useMemo(() => new Map(places.map((one) => [one.id, one.label])), [places])
   useEffect(() => useDragged.setState({ what: null, near: null }), [project.revision])
   const own = project.plan.setups[index]
@@ -203,11 +206,15 @@ export function ZeroHandles(props: {
   const handlers = (one: 'zero' | 'X' | 'Z') => ({
     onPointerDown: (event: PointerEvent<HTMLButtonElement>) => {
       event.currentTarget.setPointerCapture(event.pointerId)
+      from.current = { x: event.clientX, y: event.clientY }
       useDragged.setState({ what: one, near: null })
     },
     onPointerMove: (event: PointerEvent<HTMLButtonElement>) => {
-      if (useDragged.getState().what === one)
-        useDragged.setState({ near: nearest(ids(one), event.clientX, event.clientY) })
+      if (useDragged.getState().what !== one) return
+      const { clientX: x, clientY: y } = event
+      // Brought back to where it was, it stays.
+      const back = Math.hypot(x - from.current.x, y - from.current.y) < BACK_PX
+      useDragged.setState({ near: back ? null : nearest(ids(one), x, y) })
     },
     onPointerUp: drop,
     onPointerCancel: () => useDragged.setState({ what: null, near: null }),
