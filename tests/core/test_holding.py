@@ -294,7 +294,14 @@ class ViseTest(unittest.TestCase):
         lip = box(np.array([-50, -60, 0.0]), np.array([50, -27, 8.0]))
         pieces = [
             Piece(
-                "jaws", "moving jaw", "clamps", joined([jaw, lip]), np.array([0, 1.0, 0]), 1.0, jaw="moving"
+                "jaws",
+                "moving jaw",
+                "clamps",
+                joined([jaw, lip]),
+                np.array([0, 1.0, 0]),
+                1.0,
+                jaw="moving",
+                back=np.array([0, -1.0, 0]),
             )
         ]
         ways = ways_out(BLOCK, Assembly(pieces=pieces, closing=np.array([0, 1.0, 0]), opening=(100.0, 200.0)))

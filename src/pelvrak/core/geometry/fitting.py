@@ -15,7 +15,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, edge_triangles, triangle_normals
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, edge_triangles, triangle_areas, triangle_normals
 from pelvrak.core.geometry.part import Edge, Face, FaceKind, as_vector
 from pelvrak.core.geometry.rigid import away_from_line
 
@@ -49,9 +49,7 @@ class _Facets:
         self.mesh = mesh
         self.normals = triangle_normals(mesh)
         corners = mesh.vertices[mesh.triangles]
-        self.areas = (
-            np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
-        )
+        self.areas = triangle_areas(corners)
         pairs, one, two = edge_triangles(mesh)
         cosine = np.einsum("ij,ij->i", self.normals[one], self.normals[two])
         flat = cosine > np.cos(np.radians(FLAT_DEG))
@@ -430,7 +428,7 @@ def _snapped(axis: Floats) -> Floats:
 def faces_of(mesh: Mesh, forms: list[Form]) -> tuple[list[Face], list[Edge]]:
     """Faces and edges of a labelled mesh."""
     corners = mesh.vertices[mesh.triangles]
-    areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+    areas = triangle_areas(corners)
     edges, loops = _boundaries(mesh, len(forms))
     order = np.argsort(mesh.label, kind="stable")
     ends = np.searchsorted(mesh.label[order], np.arange(len(forms) + 1))

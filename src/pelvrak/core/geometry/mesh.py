@@ -14,6 +14,8 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 CREASE_DEG = 30.0
+# A face this near to level is level.
+LEVEL_COS = 0.9999
 
 
 @dataclass(frozen=True)
@@ -149,6 +151,22 @@ def triangle_normals(mesh: Mesh) -> Floats:
     return unit
 
 
+def triangle_areas(corners: Floats) -> Floats:
+    """Area of each triangle of corners (n, 3, 3), mm²."""
+    sides = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    return np.asarray(np.linalg.norm(np.cross(*sides), axis=1) / 2)
+
+
+def levels(mesh: Mesh, up: bool, digits: int) -> tuple[Floats, Floats]:
+    """Heights at which level faces look up, or down, and how much they are at each, mm and mm². digits: that
+    heights are told apart by.
+    """
+    facing = triangle_normals(mesh)[:, 2] * (1 if up else -1) > LEVEL_COS
+    corners = mesh.vertices[mesh.triangles[facing]]
+    heights, which = np.unique(np.round(corners[:, :, 2].mean(axis=1), digits), return_inverse=True)
+    return heights, np.asarray(np.bincount(which, triangle_areas(corners), len(heights)), float)
+
+
 def line_hits(mesh: Mesh, origin: Floats, way: Floats) -> Floats:
     """Distances along `way` (unit) at which the line through `origin` crosses triangles, mm, negative behind;
     unsorted.
@@ -203,7 +221,7 @@ def with_corner_normals(mesh: Mesh) -> tuple[Floats, Floats, Ints, Ints]:
     """Vertices split at creases and labels: (vertices, normals, triangles, label of each vertex)."""
     normals = triangle_normals(mesh)
     corners = mesh.vertices[mesh.triangles]
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    area = triangle_areas(corners)
     corner_vertex = mesh.triangles.ravel()
     corner_triangle = np.repeat(np.arange(len(mesh.triangles)), 3)
     # Corners meeting in a vertex share a normal when joined by a smooth edge of one label.

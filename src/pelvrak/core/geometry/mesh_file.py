@@ -16,7 +16,7 @@ from pelvrak.core.errors import BadInput, SeveralSolids
 from pelvrak.core.geometry.bores import bores
 from pelvrak.core.geometry.fitting import faces_of, labelled
 from pelvrak.core.geometry.mending import mended
-from pelvrak.core.geometry.mesh import Floats, Mesh, to_stl, volume, welded
+from pelvrak.core.geometry.mesh import Floats, Mesh, to_stl, triangle_areas, volume, welded
 from pelvrak.core.geometry.part import Part, PartModel, as_vector
 
 # ISO/IEC 25422 (3MF core), section 3.4.1: the units a model may state; millimetre when it states none.
@@ -245,10 +245,7 @@ def model_of_mesh(mesh: Mesh, sha256: str, unit: str) -> PartModel:
     named, forms = labelled(mesh)
     faces, edges = faces_of(named, forms)
     corners = named.vertices[named.triangles]
-    area = (
-        np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
-        / 2
-    )
+    area = triangle_areas(corners).sum()
     used: Floats = corners.reshape(-1, 3)
     part = Part(
         sha256=sha256,

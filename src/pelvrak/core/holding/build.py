@@ -43,7 +43,8 @@ def sound_solid(stock: Mesh, so: str) -> manifold3d.Manifold:
 class Piece:
     """One solid of the holding as it stands. item: the one it belongs to; push: where a clamp drives it
     (unit), with its force in N; draws: what draws the work against it; jaw: which of a vise's it is, if any;
-    bites: how deep its teeth go in, mm; friction: with the work, where it rubs otherwise than metal on metal.
+    bites: how deep its teeth go in, mm; friction: with the work, where it rubs otherwise than metal on metal;
+    moves: it stands where the work lets it; back: where it goes for each mm that the jaws open, mm.
     """
 
     item: str
@@ -56,6 +57,8 @@ class Piece:
     jaw: Jaw | None = None
     bites: float = 0.0
     friction: float | None = None
+    moves: bool = False
+    back: Floats | None = None
 
     @property
     def clamps(self) -> bool:
@@ -84,11 +87,10 @@ class Assembly:
 
     shift: what takes the work from where it came to where it lies. opening: between a vise's mounting faces,
     and what it can take. met: what the moving jaw met. jaw_low, jaw_top: heights of the jaws; jaw_span: low
-    and high of the fixed jaw's face. closing: the way the moving jaw goes. vise, vise_item: its name, and the
-    item it is. jaws_thick: what both jaws take of the opening. free_gap: left between the jaws. pins: the
-    holes of the work that are on pins. carrier: the item in the vise that carries the work, which the jaws
-    close on. screws: how hard each is tightened. beside: clamps that press on what carries the work, by item,
-    and what that is called.
+    and high of the fixed jaw's face. closing: the way the moving jaw goes. vise: its name. jaws_thick: what
+    both jaws take of the opening. free_gap: left between the jaws. pins: the holes of the work that are on
+    pins. carrier: the item in the vise that carries the work, which the jaws close on. screws: how hard each
+    is tightened. beside: clamps that press on what carries the work, by item, and what that is called.
     """
 
     pieces: list[Piece] = field(default_factory=list)
@@ -101,7 +103,6 @@ class Assembly:
     jaw_span: tuple[Floats, Floats] | None = None
     closing: Floats | None = None
     vise: str | None = None
-    vise_item: str | None = None
     jaws_thick: float = 0.0
     free_gap: float | None = None
     pins: list[PinFit] = field(default_factory=list)

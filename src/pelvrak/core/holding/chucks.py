@@ -61,6 +61,7 @@ def into_collet(build: Build, item: Item) -> None:
                 transformed(mesh_of(quarter), pose),
                 push,
                 force if presses else 0.0,
+                moves=True,
             )
         )
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_normals
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_areas, triangle_normals
 from pelvrak.core.geometry.rigid import square_to
 from pelvrak.core.holding.contact_kernel import meeting, touching, way_to
 
@@ -136,12 +136,7 @@ class _Work:
             owner.append(more)
             away.append(gaps[more][:, [0, k, k + 1]])
         triangles, polygon = np.concatenate(fans), np.concatenate(owner)
-        areas = (
-            np.linalg.norm(
-                np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1
-            )
-            / 2
-        )
+        areas = triangle_areas(triangles)
         if areas.sum() < 1e-6:
             return None
         return _Overlay(
@@ -299,10 +294,8 @@ def _patch(
     away = np.linalg.norm(flat[None, :, :2] - edge[:, None], axis=2)
     heights = flat[np.argmin(away, axis=1), 2]
     looks = np.tile(normal, (len(edge), 1))
-    sizes = np.linalg.norm(
-        np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1
-    )
-    if np.average(np.linalg.norm(normals - normal, axis=1), weights=sizes) > ROUND_SPREAD:
+    strays = np.average(np.linalg.norm(normals - normal, axis=1), weights=triangle_areas(triangles))
+    if strays > ROUND_SPREAD:
         # Where facets of a round face meet, the normal between them.
         meet = (away < away.min(axis=1, keepdims=True) + JOIN_MM).astype(np.float64)
         looks = meet @ np.repeat(normals, 3, axis=0)

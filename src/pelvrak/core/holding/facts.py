@@ -33,12 +33,15 @@ class Contact(Frozen):
 
 
 class PieceFact(Frozen):
-    """One solid of the holding: its box in the zero frame, mm. jaw: which of a vise's it is, if any."""
+    """One solid of the holding: its box in the zero frame, mm. jaw: which of a vise's it is, if any; moves:
+    it stands where the work lets it.
+    """
 
     name: str
     item: str
     role: str
     jaw: Jaw | None = None
+    moves: bool = False
     low: Vector
     high: Vector
 

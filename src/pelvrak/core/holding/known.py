@@ -135,6 +135,7 @@ class Known:
                     item=p.item,
                     role=p.role,
                     jaw=p.jaw,
+                    moves=p.moves,
                     low=as_vector(np.round(p.mesh.vertices.min(axis=0), 4)),
                     high=as_vector(np.round(p.mesh.vertices.max(axis=0), 4)),
                 )

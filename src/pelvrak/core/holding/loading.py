@@ -11,7 +11,6 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, joined, transformed
 from pelvrak.core.geometry.rigid import rigid, square_to
 from pelvrak.core.holding.assemble import WAYS
 from pelvrak.core.holding.build import Assembly, Piece
-from pelvrak.core.holding.vises import FIXED
 from pelvrak.core.stock.shapes_kernel import crossings, lowest_and_highest
 
 CELL_MM = 0.5
@@ -83,14 +82,14 @@ def ways_out(work: Mesh, assembly: Assembly) -> list[WayOut]:
     """Up, and to the four sides, with what clamps from outside taken away and the jaws opened as far as it
     takes.
     """
-    opens = _opening(assembly)
-    moving = {id(piece) for piece, _ in opens}
+    # A jaw goes back with its slide, and of a vise that centres both do.
+    opens = [(p, p.back) for p in assembly.pieces if p.back is not None]
     # A clamp goes with its stud and heel; a chuck's jaws stay.
     clamping = {p.item for p in assembly.pieces if p.role == "clamps"}
     still = [
         p
         for p in assembly.pieces
-        if id(p) not in moving
+        if p.back is None
         and (p.role != "clamps" or p.name.startswith("jaw "))
         and (p.role != "body" or p.item not in clamping)
     ]
@@ -105,7 +104,8 @@ def ways_out(work: Mesh, assembly: Assembly) -> list[WayOut]:
             continue
         opening, place = _least_opening(seen, opens, assembly)
         if opening is None:
-            out.append(WayOut(name, False, opens[0][0].name, place, None))
+            front = next(p.name for p, _ in opens if p.jaw == "moving")
+            out.append(WayOut(name, False, front, place, None))
         else:
             out.append(WayOut(name, True, None, None, opening))
     return out
@@ -114,31 +114,6 @@ def ways_out(work: Mesh, assembly: Assembly) -> list[WayOut]:
 def _can_stand_ahead(piece: Piece, low: Floats, high: Floats, way: Floats) -> bool:
     mine = np.where(way > 0, low, high) @ np.abs(way) * way[int(np.argmax(np.abs(way)))]
     return bool((piece.mesh.vertices @ way).max() > mine)
-
-
-def _opening(assembly: Assembly) -> list[tuple[Piece, Floats]]:
-    """What goes back when the jaws open, with how far for each mm of opening: the one at the front with its
-    slide, and of a vise that centres the one at the back as well.
-    """
-    fronts = [p for p in assembly.pieces if p.jaw == "moving"]
-    front = next(iter(fronts), None)
-    if front is None or assembly.closing is None:
-        return []
-    rears = [p for p in assembly.pieces if p.jaw == "fixed"]
-    rear = next(iter(rears), None)
-    both = rear is not None and rear.name != FIXED
-    back = -assembly.closing / (2 if both else 1)
-    middle = float(np.mean(front.mesh.vertices, axis=0) @ assembly.closing)
-    slides = [p for p in assembly.pieces if p.name == "slide" and p.item == assembly.vise_item]
-    out = [(one, back) for one in fronts]
-    if rear is not None and both:
-        out += [(one, -back) for one in rears]
-        middle = (middle + float(np.mean(rear.mesh.vertices, axis=0) @ assembly.closing)) / 2
-    for slide in slides:
-        before = float(np.mean(slide.mesh.vertices, axis=0) @ assembly.closing) < middle
-        if before or both:
-            out.append((slide, back if before else -back))
-    return out
 
 
 def _least_opening(

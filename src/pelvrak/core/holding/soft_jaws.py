@@ -20,7 +20,7 @@ from shapely.geometry.polygon import orient
 from shapely.ops import nearest_points
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, to_solid, transformed, triangle_normals
+from pelvrak.core.geometry.mesh import Floats, Mesh, levels, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.build import CutJaws, sound_solid
@@ -129,18 +129,11 @@ def _edge_height(solid: manifold3d.Manifold, bottom: float, top: float) -> float
 
 def rest_level(mesh: Mesh, bottom: float) -> float:
     """The height of the plane the work stands on: the largest plane that looks down, or its lowest point."""
-    down = triangle_normals(mesh)[:, 2] < -0.9999
-    if not down.any():
-        return bottom
-    corners = mesh.vertices[mesh.triangles[down]]
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
-    heights = np.round(corners[:, :, 2].mean(axis=1), 2)
-    names, which = np.unique(heights, return_inverse=True)
-    total = np.bincount(which, area)
-    lowest_third = names < bottom + (mesh.vertices[:, 2].max() - bottom) / 3
+    heights, area = levels(mesh, up=False, digits=2)
+    lowest_third = heights < bottom + (mesh.vertices[:, 2].max() - bottom) / 3
     if not lowest_third.any():
         return bottom
-    return float(names[lowest_third][int(np.argmax(total[lowest_third]))])
+    return float(heights[lowest_third][int(np.argmax(area[lowest_third]))])
 
 
 def _gripped(outline: Polygon, kept: Polygon) -> tuple[list[LineString], list[LineString]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pelvrak.core.geometry.mesh import Mesh, triangle_normals
+from pelvrak.core.geometry.mesh import Mesh, triangle_areas, triangle_normals
 
 
 def vee_of(stock: Mesh) -> float | None:
@@ -13,7 +13,7 @@ def vee_of(stock: Mesh) -> float | None:
     """
     normals = triangle_normals(stock)
     corners = stock.vertices[stock.triangles]
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+    area = triangle_areas(corners)
     under = (normals[:, 2] < -0.2) & (normals[:, 2] > -0.97)
     if area[under].sum() < 0.02 * area.sum():
         return None

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh, joined, mesh_of, transformed, triangle_normals
+from pelvrak.core.geometry.mesh import Floats, Mesh, joined, levels, mesh_of, transformed
 from pelvrak.core.geometry.rigid import moved, rigid, rotation_about_z, turned
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.build import Build, CutJaws, Piece
@@ -26,8 +26,6 @@ SLIDE_MM = 0.02
 # How far cut jaws stand open before they close, and what a surface may be off there, mm.
 CUT_OPEN_MM, OVERLAP_MM = 1.0, 0.1
 DOWN, UP = np.array([0.0, 0, -1]), np.array([0.0, 0, 1])
-# A face this near to level carries work.
-LEVEL_COS = 0.9999
 # How far the station of a double vise that has no work stands open, of what it can.
 IDLE_OPEN = 0.5
 
@@ -94,6 +92,15 @@ def _bed(build: Build, vise: Item, y: float = 0.0) -> Floats:
     return build.poses[vise.id] @ rigid(np.eye(3), np.array([0.0, y, vise_of(build, vise).bed_height]))
 
 
+def _frames(one: kinds.Vise, item: Item, opening: float, x: float = 0.0) -> tuple[Floats, Floats]:
+    """Where the jaw at the back and the one at the front stand in a vise's frame, 4×4, with the mounting face
+    at the back in y 0. x: how far along.
+    """
+    rear = np.array([x, -item.set_in, one.bed_height])
+    front = np.array([x, item.set_in_moving - opening, one.bed_height])
+    return rigid(np.eye(3), rear), rigid(rotation_about_z(180.0), front)
+
+
 @dataclass(frozen=True)
 class _Open:
     """Both jaws as far open as they go, still uncut or cut to the work, each before what rides on it; layout
@@ -120,15 +127,19 @@ def _opened(build: Build, vise: Item) -> _Open | None:
     rear = cut.fixed if cut is not None else mesh_of(kinds.jaw(pair.fixed))
     front = cut.moving if cut is not None and cut.moving is not None else mesh_of(kinds.jaw(pair.moving))
     # Cut ones grip where they were cut.
-    along = np.array([item.x if cut is None else 0.0, 0.0, 0.0])
-    back_to_front = rotation_about_z(180.0)
-    at_rear = _bed(build, vise) @ rigid(np.eye(3), along - [0.0, item.set_in, 0.0])
-    at_front = _bed(build, vise) @ rigid(
-        back_to_front, along + [0.0, item.set_in_moving - one.opening_max, 0.0]
-    )
+    along = item.x if cut is None else 0.0
+    at_rear, at_front = (build.poses[vise.id] @ at for at in _frames(one, item, one.opening_max, along))
     closing = turned(build.poses[vise.id], np.array([0.0, 1.0, 0.0]))
     names = ("rear jaw", "front jaw") if one.centres else (FIXED, "moving jaw")
-    back = Piece(item.id, names[0], "locates", transformed(rear, at_rear), jaw="fixed")
+    back = Piece(
+        item.id,
+        names[0],
+        "locates",
+        transformed(rear, at_rear),
+        jaw="fixed",
+        moves=one.centres,
+        back=_back(one, closing, True),
+    )
     ahead = Piece(
         item.id,
         names[1],
@@ -137,6 +148,8 @@ def _opened(build: Build, vise: Item) -> _Open | None:
         closing,
         (vise.force_kn or one.force_kn) * 1000,
         jaw="moving",
+        moves=True,
+        back=_back(one, closing, False),
     )
     sides = []
     for whole, at, jaw, which in (
@@ -148,6 +161,13 @@ def _opened(build: Build, vise: Item) -> _Open | None:
         # What rides on a jaw presses with the jaw's force, and not with one more.
         sides.append((own, *(_riding(build, rider, replace(whole, force=0.0), at, jaw) for rider in riders)))
     return _Open(sides[0], sides[1], pair, cut)
+
+
+def _back(one: kinds.Vise, closing: Floats, rear: bool) -> Floats | None:
+    """Where a jaw goes for each mm that a vise opens, mm; None where it stays. rear: the one at the back."""
+    if one.centres:
+        return closing / 2 if rear else -closing / 2
+    return None if rear else -closing
 
 
 def _riding(build: Build, item: Item, jaw_piece: Piece, at: Floats, jaw: kinds.Jaws) -> Piece:
@@ -249,7 +269,7 @@ def close_vise(build: Build, vise: Item, lying: Mesh) -> None:
     """
     out, one = build.out, vise_of(build, vise)
     pose = build.poses[vise.id]
-    out.vise, out.vise_item = one.name, vise.id
+    out.vise = one.name
     out.closing = turned(pose, np.array([0.0, 1.0, 0.0]))
     found = _opened(build, vise)
     if found is None:
@@ -267,9 +287,10 @@ def close_vise(build: Build, vise: Item, lying: Mesh) -> None:
     comes = rigid(np.eye(3), out.closing * distance)
     out.pieces += [replace(p, mesh=transformed(p.mesh, comes)) for p in found.front]
     rear_y = rear_after(one, out.opening[0])
-    for y, turn in ((rear_y - out.opening[0], 0.0), (rear_y, 180.0))[:sides]:
+    for y, turn, rear in ((rear_y - out.opening[0], 0.0, False), (rear_y, 180.0, True))[:sides]:
         slide = pose @ rigid(rotation_about_z(turn), np.array([0.0, y, 0.0]))
-        build.add(vise, Solid("slide", "body", kinds.vise_slide(one)), slide)
+        back = _back(one, out.closing, rear)
+        build.add(vise, Solid("slide", "body", kinds.vise_slide(one)), slide, moves=True, back=back)
     _span(build, vise, pair, rear_y)
     if one.style == "double":
         _idle(build, vise, pair)
@@ -289,17 +310,15 @@ def _idle(build: Build, vise: Item, pair: JawPair) -> None:
     """The station of a double vise that has no work, half open."""
     one = vise_of(build, vise)
     other = rigid(rotation_about_z(180.0), np.array([0.0, one.block, 0.0]))
-    bed = np.array([0.0, 0.0, one.bed_height])
-    open_to = np.array([0.0, -IDLE_OPEN * one.opening_max, 0.0])
-    fixed = rigid(np.eye(3), bed - [0.0, pair.item.set_in, 0.0])
-    moving = rigid(rotation_about_z(180.0), bed + open_to + [0.0, pair.item.set_in_moving, 0.0])
+    opening = IDLE_OPEN * one.opening_max
+    fixed, moving = _frames(one, pair.item, opening)
     pose = build.poses[vise.id] @ other
     for name, solid, at in (
         ("other station's jaw", kinds.jaw(pair.fixed), fixed),
         ("other station's jaw", kinds.jaw(pair.moving), moving),
-        ("slide", kinds.vise_slide(one), rigid(np.eye(3), open_to)),
+        ("slide", kinds.vise_slide(one), rigid(np.eye(3), np.array([0.0, -opening, 0.0]))),
     ):
-        build.add(vise, Solid(name, "body", solid), pose @ at)
+        build.add(vise, Solid(name, "body", solid), pose @ at, moves=True)
 
 
 def parallel_items(build: Build, vise: Item) -> list[tuple[Item, kinds.Parallels, float]]:
@@ -326,13 +345,7 @@ def step_of(build: Build, vise: Item) -> float:
 
 def _floor(mesh: Mesh) -> float:
     """The height of the largest level face of a solid that looks up and is not its top, mm; 0 without one."""
-    level = triangle_normals(mesh)[:, 2] > LEVEL_COS
-    corners = mesh.vertices[mesh.triangles[level]]
-    if not len(corners):
-        return 0.0
-    heights, which = np.unique(np.round(corners[:, :, 2].mean(axis=1), 3), return_inverse=True)
-    sides = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    area = np.bincount(which, np.linalg.norm(np.cross(*sides), axis=1))
+    heights, area = levels(mesh, up=True, digits=3)
     below = heights < mesh.vertices[:, 2].max() - 1e-3
     return float(heights[below][np.argmax(area[below])]) if below.any() else 0.0
 
@@ -381,8 +394,9 @@ def flat_parallels(build: Build, vise: Item | None) -> list[Piece]:
         return []
     one, pieces = vise_of(build, vise), []
     floors = [(item, height) for item, _, height in parallel_items(build, vise)]
-    if step_of(build, vise) > 0:
-        floors.append((vise, step_of(build, vise)))
+    step = step_of(build, vise)
+    if step > 0:
+        floors.append((vise, step))
     for item, height in floors:
         floor = kinds.cuboid((-one.jaw_width, -one.body_length, 0), (one.jaw_width, 0, height))
         pieces.append(Piece(item.id, "parallels", "rests", transformed(mesh_of(floor), _bed(build, vise))))

@@ -109,7 +109,7 @@ def _hold(given: HoldGiven, reads: Reads) -> Pieces:
     return hold_pieces(held)
 
 
-HOLD = Step("hold", 6, HoldGiven, _hold)
+HOLD = Step("hold", 7, HoldGiven, _hold)
 
 
 def held_in(

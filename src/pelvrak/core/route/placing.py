@@ -15,7 +15,6 @@ from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.holding.build import CutJaws
 from pelvrak.core.holding.facts import HoldFacts, in_frame
-from pelvrak.core.holding.vises import FIXED
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.machine.travel import check_table
 from pelvrak.core.route.holding import held_in
@@ -149,7 +148,7 @@ def _off_the_table(setup: Setup, machine: Machine, facts: HoldFacts) -> list[Fin
 def _on_moving_jaw(setup: Setup, facts: HoldFacts) -> list[Finding]:
     """Zero on the rear jaw of a vise that centres: it goes with the width of the work."""
     rear = next((piece for piece in facts.pieces if piece.jaw == "fixed"), None)
-    if setup.seat.zero.of != "holding" or rear is None or rear.name == FIXED:
+    if setup.seat.zero.of != "holding" or rear is None or not rear.moves:
         return []
     said = (
         f"Zero is on the {rear.name} of a vise that centres: it moves with the width of the work, the middle"

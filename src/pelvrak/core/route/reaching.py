@@ -18,7 +18,7 @@ from pelvrak.core.cutting.tools import Tool, body_profiles, cutter_profile
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.geometry.glb import to_glb
-from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, triangle_normals
+from pelvrak.core.geometry.mesh import Floats, Mesh, crease_lines, triangle_areas, triangle_normals
 from pelvrak.core.geometry.part import Frozen, PartModel
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.holding.facts import HoldFacts
@@ -118,8 +118,7 @@ def _reach(given: ReachGiven, reads: Reads) -> Pieces:
     station = station_from(reads, given.machine, given.zero_from_work, given.hold, given.solids, given.at)
     whole = refined(part.mesh, PIECE_MM)
     stops = stops_on(whole, part, station, given.tool)
-    a, b, c = (whole.vertices[whole.triangles[:, i]] for i in range(3))
-    size = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
+    size = triangle_areas(whole.vertices[whole.triangles])
     count = len(part.part.faces)
     faces = np.bincount(whole.label, weights=size, minlength=count)
     free = np.bincount(whole.label, weights=size * (stops == 0), minlength=count)

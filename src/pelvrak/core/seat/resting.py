@@ -16,7 +16,7 @@ from vtkmodules.vtkCommonDataModel import vtkStaticCellLocator
 
 from pelvrak.core.cures import Cure
 from pelvrak.core.findings import Finding, Severity
-from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_normals
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_areas, triangle_normals
 from pelvrak.core.geometry.part import FaceRef, Frozen, Part, Vector, as_vector, edge_of, face_of
 from pelvrak.core.seat.seating import Zero, axis_of
 from pelvrak.core.stock.compare import poly_data, signed_distance
@@ -198,7 +198,7 @@ def _vertex(axis: str, row: Floats, edge: int, point: Floats, stocks: Stocks) ->
 def _spread(mesh: Mesh, rows: Ints) -> Floats:
     """Points spread by area over some triangles; the same every time."""
     corners = mesh.vertices[mesh.triangles[rows]]
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    area = triangle_areas(corners)
     if area.sum() <= 0:
         return np.zeros((0, 3))
     rng = np.random.default_rng(5)

@@ -15,7 +15,7 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkImplicitPolyDataDistance
 
-from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, crease_lines, mesh_of, to_solid
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, crease_lines, mesh_of, to_solid, triangle_areas
 from pelvrak.core.stock.cut import Sweep, cut
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.shapes import field_of_mesh, minus, volume_without
@@ -203,21 +203,20 @@ class Rough:
         area, mm², and the middle of the largest triangle.
         """
         found: list[tuple[int, float, Floats]] = []
-        ends = self.rough.vertices[self.rough.triangles]
-        sides = ends[:, 1] - ends[:, 0], ends[:, 2] - ends[:, 0]
-        least = float(np.linalg.norm(np.cross(*sides), axis=1).sum()) / 2
+        least = RIM_SHARE * float(triangle_areas(self.rough.vertices[self.rough.triangles]).sum())
         for maker in (int(one) for one in np.unique(surface.label) if one > 0):
             corners = surface.vertices[surface.triangles[surface.label == maker]]
+            area = triangle_areas(corners)
+            corners, area = corners[area > 0], area[area > 0]
             square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-            area = np.linalg.norm(square, axis=1) / 2
-            corners, square, area = corners[area > 0], square[area > 0], area[area > 0]
             middles = corners.mean(axis=1)
             high = np.abs(signed_distance(middles, self.rough)) if len(middles) else np.zeros(0)
             # Straight under what looks away from a face lies the face.
             feet = middles - square / (2 * area[:, None]) * high[:, None]
-            under = np.abs(signed_distance(feet, self.rough)) < np.maximum(FOOT_MM, FOOT_SHARE * high)
-            over = under & self(middles)
-            if area[over].sum() > RIM_SHARE * least:
+            over = np.abs(signed_distance(feet, self.rough)) < np.maximum(FOOT_MM, FOOT_SHARE * high)
+            # Only of those it is asked which face is nearest.
+            over[over] = self(middles[over])
+            if area[over].sum() > least:
                 largest = middles[over][int(np.argmax(area[over]))]
                 found.append((maker, float(area[over].sum()), largest))
         return tuple(found)

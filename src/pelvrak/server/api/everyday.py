@@ -17,7 +17,7 @@ from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.holding.assemble import standing_at
 from pelvrak.core.holding.everyday import Everyday, Table, everyday, next_item
 from pelvrak.core.holding.hold import Item
-from pelvrak.core.holding.kinds import Fixture, Own, Parallels
+from pelvrak.core.holding.kinds import Fixture, Own
 from pelvrak.core.holding.mating import Feature, edge_at, feature_at
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.route.pictures import surface_of
@@ -36,8 +36,6 @@ from pelvrak.server.db.session import transaction
 from pelvrak.server.db.store import DatabaseStore
 from pelvrak.server.db.uploads import body_of, model_of
 
-# Pieces that go with what they close on.
-MOVE = ("slide", "collet", "rear jaw")
 router = APIRouter(prefix="/api/projects/{project_id}", tags=["holding"])
 
 
@@ -124,11 +122,7 @@ def feature_of_holding(project_id: ProjectId, setup: str, picked: PickedPiece) -
     fact, fixtures = hold.pieces[picked.piece], _fixtures(plan)
     item = next((one for one in own.hold.items if one.id == fact.item), None)
     kind = None if item is None else fixtures[item.fixture]
-    moves = (
-        fact.jaw == "moving"
-        or fact.name in (*MOVE, "rear jaw")
-        or (kind is not None and (kind.waits or isinstance(kind, Parallels)))
-    )
+    moves = fact.moves or (kind is not None and kind.waits)
     if moves or (item is None and fact.item != "table"):
         raise Refused(
             422,
