@@ -129,6 +129,8 @@ class Collets(unittest.TestCase):
 
         self.assertIn("collet Ø20", {p.name for p in lying(19.8).pieces})
         self.assertIn("collet Ø20", {p.name for p in lying(20.0).pieces})
+        moves = {p.name: p.moves for p in lying(20.0).facts.pieces}
+        self.assertEqual(moves, {"collet block": False, "collet Ø20": True, "table": False})
         told = next(f for f in lying(19.0).findings if f.code == "hold.collet_size")
         self.assertEqual((told.measured, told.limit), (19.0, 18.0))
 

@@ -12,7 +12,7 @@ from OCP.GProp import GProp_GProps
 
 from pelvrak.core.geometry.mesh import box
 from pelvrak.core.holding.hold import Hold, Item, WorkPlace
-from pelvrak.core.holding.stack import MODULUS, POISSON, SHEAR, chain_under, section
+from pelvrak.core.holding.stack import MODULUS, POISSON, SHEAR, section
 from tests import solids
 from tests.holdings import held
 
@@ -88,7 +88,7 @@ class Stacks(unittest.TestCase):
             return hold, held(hold, BLOCK).facts.stack
 
         hold, low = in_vise()
-        self.assertEqual(chain_under(hold, "p"), ("vise", "p"))
+        self.assertEqual(hold.under("p"), ("vise", "p"))
         self.assertEqual(low.items, ("vise", "p"))
         _, high = in_vise(Item(id="base", fixture="swivel-240", x=400, y=300), on="base")
         self.assertEqual(high.items, ("base", "vise", "p"))

@@ -5665,8 +5665,7 @@ export interface components {
          *     rides: the jaw that half of a holder goes with, whose frame it then stands in, at its gripping face;
          *     moving: the jaw at the front by its id, where it is another than the one at the back; set_in,
          *     set_in_moving: how far each jaw stands in from where it is screwed on, mm; stand_off: how far the work's
-         *     end is off a chuck's face, mm. id: never changes; fixture: by
-         *     its id in the plan or the library.
+         *     end is off a chuck's face, mm. id: never changes; fixture: by its id in the plan or the library.
          */
         Item: {
             /**
@@ -7368,7 +7367,8 @@ export interface components {
         };
         /**
          * PieceFact
-         * @description One solid of the holding: its box in the zero frame, mm. jaw: which of a vise's it is, if any.
+         * @description One solid of the holding: its box in the zero frame, mm. jaw: which of a vise's it is, if any; moves:
+         *     it stands where the work lets it.
          */
         PieceFact: {
             /** Name */
@@ -7382,6 +7382,12 @@ export interface components {
              * @description which of a vise's it is, if any
              */
             jaw?: ("fixed" | "moving") | null;
+            /**
+             * Moves
+             * @description it stands where the work lets it
+             * @default false
+             */
+            moves: boolean;
             /** Low */
             low: [
                 number,
@@ -9204,9 +9210,8 @@ export interface components {
          *     not printed into the jaws. shape: of a block: a nest the work is let into, or a vee (of an angle, or the
          *     work's own) or the work's profile all along it; corner_radius, edge_chamfer: of the block itself, its
          *     upright edges and those round its top, mm; slip: room on each side of a nest that the work drops into, mm.
-         *     angle_deg: of a vee; split: where the gap's middle lies
-         *     across the jaws, mm; step: width of the ledge the work stands on, mm; least_wall: that may stay beside the
-         *     nest, mm.
+         *     angle_deg: of a vee; split: where the gap's middle lies across the jaws, mm; step: width of the ledge
+         *     the work stands on, mm; least_wall: that may stay beside the nest, mm.
          */
         SoftCut: {
             /**

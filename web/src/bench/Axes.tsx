@@ -1,5 +1,5 @@
 import { useFrame } from '@react-three/fiber'
-import { useRef, useState } from 'react'
+import { type ReactNode, useRef, useState } from 'react'
 import * as THREE from 'three'
 import type { HoldFacts, Vec } from '../api/client'
 
@@ -11,6 +11,8 @@ const AXES: { name: 'X' | 'Y' | 'Z'; way: Vec }[] = [
 const INK = '#1E2A2F'
 /** How long the arrows at a zero are on the screen, pixels. */
 const LONG = 44
+/** Where an arrow's letter stands, in lengths of the arrow. */
+export const LETTER = 1.22
 
 /** Keeps a label of the page over a point of the picture. */
 export function Follow({ id, at }: { id: string; at: Vec }) {
@@ -24,8 +26,8 @@ export function Follow({ id, at }: { id: string; at: Vec }) {
   return <primitive object={anchor} position={at} />
 }
 
-/** Where X, Y and Z of a zero run: arrows of one length on the screen, however near the picture is. */
-export function ZeroAxes({ id, at }: { id: string; at: Vec }) {
+/** What is drawn in units of an arrow's length on the screen, however near the picture is. */
+export function OnScreen({ at, children }: { at: Vec; children: ReactNode }) {
   const group = useRef<THREE.Group>(null)
   useFrame(({ camera }) => {
     if (camera instanceof THREE.OrthographicCamera) group.current?.scale.setScalar(LONG / camera.zoom)
@@ -33,6 +35,15 @@ export function ZeroAxes({ id, at }: { id: string; at: Vec }) {
   }, -1)
   return (
     <group ref={group} position={at}>
+      {children}
+    </group>
+  )
+}
+
+/** Where X, Y and Z of a zero run: arrows of one length on the screen. */
+export function ZeroAxes({ id, at }: { id: string; at: Vec }) {
+  return (
+    <OnScreen at={at}>
       {AXES.map(({ name, way }) => (
         <group
           key={name}
@@ -49,10 +60,10 @@ export function ZeroAxes({ id, at }: { id: string; at: Vec }) {
             <coneGeometry args={[0.075, 0.24, 10]} />
             <meshBasicMaterial color={INK} depthTest={false} transparent />
           </mesh>
-          <Follow id={`${id}-${name}`} at={[0, 1.22, 0]} />
+          <Follow id={`${id}-${name}`} at={[0, LETTER, 0]} />
         </group>
       ))}
-    </group>
+    </OnScreen>
   )
 }
 

@@ -5,10 +5,9 @@ import { create } from 'zustand'
 import type { Part, ProjectState, Setup, SetupReport, Vec, Zero } from '../api/client'
 import { useCommit } from '../api/hooks'
 import { onTopOf } from '../stages/seat/zero'
-import { Follow } from './Axes'
+import { Follow, LETTER, OnScreen } from './Axes'
 
-/** How long the arrows at zero are on the screen, and how far out the places they can be dragged to stand, pixels. */
-const LONG = 44
+/** How far out the places stand that an arrow can be dragged to, in lengths of the arrow. */
 const OUT = 2.1
 /** Nearer than this to where it was taken up, nothing is dragged, pixels. */
 const BACK_PX = 8
@@ -101,17 +100,14 @@ const waysOf = (axis: 'X' | 'Z') => WAYS.filter(({ way }) => (axis === 'X' ? way
 
 /** In the picture: where places and arrows stand. */
 export function DragPoints({ places }: { places: Place[] }) {
-  const group = useRef<THREE.Group>(null)
   const towards = useRef<Vec>([0, 0, 1])
   const { invalidate } = useThree()
   const what = useDragged((one) => one.what)
   useEffect(() => invalidate(), [what, places, invalidate])
   useFrame(({ camera }) => {
-    if (camera instanceof THREE.OrthographicCamera) group.current?.scale.setScalar(LONG / camera.zoom)
     const away = camera.getWorldDirection(new THREE.Vector3())
     towards.current = [-away.x, -away.y, -away.z]
-    // Before what stands at its ends is looked for.
-  }, -1)
+  })
   // The picture stands still while something is dragged in it.
   useEffect(() => {
     if (what) useDragged.setState({ towards: towards.current })
@@ -122,13 +118,13 @@ export function DragPoints({ places }: { places: Place[] }) {
       {places.map((one) => (
         <Follow key={one.id} id={one.id} at={one.at} />
       ))}
-      <group ref={group}>
-        <Follow id="drag-X" at={[1.22, 0, 0]} />
-        <Follow id="drag-Z" at={[0, 0, 1.22]} />
+      <OnScreen at={[0, 0, 0]}>
+        <Follow id="drag-X" at={[LETTER, 0, 0]} />
+        <Follow id="drag-Z" at={[0, 0, LETTER]} />
         {WAYS.map(({ id, way }) => (
           <Follow key={id} id={id} at={way.map((one) => one * OUT) as Vec} />
         ))}
-      </group>
+      </OnScreen>
     </>
   )
 }

@@ -12,7 +12,7 @@ import {
 const counted = (many: number, one: string) => (many === 1 ? `1 ${one}` : `${many} ${one}s`)
 
 /** What is left of a setup's findings, in words. */
-export function leftOf(tried: Tried) {
+function leftOf(tried: Tried) {
   const of = (severity: string) => tried.left.filter((one) => one.severity === severity).length
   return `${counted(of('error'), 'error')}, ${counted(of('warning'), 'warning')}`
 }

@@ -488,12 +488,9 @@ def _carrier(build: Build) -> Item | None:
     chosen = holder_of(build)
     if chosen is None:
         return None
-    under = chosen
-    while under.on != "table":
-        under = build.base(under)
-        if isinstance(build.fixture(under), kinds.Vise):
-            return chosen
-    return None
+    below = build.hold.under(chosen.id)[:-1]
+    held = (isinstance(build.fixture(one), kinds.Vise) for one in build.hold.items if one.id in below)
+    return chosen if any(held) else None
 
 
 def _drop(build: Build, lying: Mesh, rests: list[Piece]) -> Floats:

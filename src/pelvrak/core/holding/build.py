@@ -90,7 +90,9 @@ class Assembly:
     and high of the fixed jaw's face. closing: the way the moving jaw goes. vise: its name. jaws_thick: what
     both jaws take of the opening. free_gap: left between the jaws. pins: the holes of the work that are on
     pins. carrier: the item in the vise that carries the work, which the jaws close on. screws: how hard each
-    is tightened. beside: clamps that press on what carries the work, by item, and what that is called.
+    is tightened. beside: clamps that press on what carries the work, by item, and what that is called. chuck:
+    name of the one that closes on the work. centres: of points in centre holes, by item: the tip, the radius
+    of the rim it lies on, mm, and half the cone's angle, radians.
     """
 
     pieces: list[Piece] = field(default_factory=list)

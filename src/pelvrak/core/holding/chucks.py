@@ -154,14 +154,10 @@ def press_centre(build: Build, item: Item) -> None:
         )
         radius = 0.0
     force = (item.force_kn or one.force_kn) * 1000
-    build.out.pieces.append(Piece(item.id, CENTRE, "clamps", transformed(cone, at), DOWN, force))
+    build.out.pieces.append(Piece(item.id, kinds.POINT, "clamps", transformed(cone, at), DOWN, force))
     build.out.centres[item.id] = (at[:3, 3], radius, np.radians(one.point_deg / 2))
     for solid in kinds.tailstock_body(one):
         build.add(item, solid, at)
-
-
-# What presses with its cone, and what it is called.
-CENTRE = "tailstock's point"
 
 
 def _solid_under(build: Build, top: float, tip: Floats) -> bool:

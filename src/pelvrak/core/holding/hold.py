@@ -36,9 +36,8 @@ class SoftCut(Frozen):
     not printed into the jaws. shape: of a block: a nest the work is let into, or a vee (of an angle, or the
     work's own) or the work's profile all along it; corner_radius, edge_chamfer: of the block itself, its
     upright edges and those round its top, mm; slip: room on each side of a nest that the work drops into, mm.
-    angle_deg: of a vee; split: where the gap's middle lies
-    across the jaws, mm; step: width of the ledge the work stands on, mm; least_wall: that may stay beside the
-    nest, mm.
+    angle_deg: of a vee; split: where the gap's middle lies across the jaws, mm; step: width of the ledge
+    the work stands on, mm; least_wall: that may stay beside the nest, mm.
     """
 
     shape: Literal["nest", "vee", "profile"] = "nest"
@@ -77,8 +76,7 @@ class Item(Frozen):
     rides: the jaw that half of a holder goes with, whose frame it then stands in, at its gripping face;
     moving: the jaw at the front by its id, where it is another than the one at the back; set_in,
     set_in_moving: how far each jaw stands in from where it is screwed on, mm; stand_off: how far the work's
-    end is off a chuck's face, mm. id: never changes; fixture: by
-    its id in the plan or the library.
+    end is off a chuck's face, mm. id: never changes; fixture: by its id in the plan or the library.
     """
 
     id: Ident
@@ -196,6 +194,15 @@ class Hold(Frozen):
 
     items: Annotated[tuple[Item, ...], Field(max_length=60)] = ()
     work: WorkPlace = WorkPlace()
+
+    def under(self, item: str) -> tuple[str, ...]:
+        """What an item stands on, from the table up, and the item itself; nothing for what is no item."""
+        on = {one.id: one.on for one in self.items}
+        out: list[str] = []
+        while item in on:
+            out.insert(0, item)
+            item = on[item]
+        return tuple(out)
 
     @model_validator(mode="after")
     def _stands_on_what_was_built_before(self) -> Hold:

@@ -24,7 +24,7 @@ from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding.assemble import assemble
 from pelvrak.core.holding.build import Assembly, Piece, Shapes
-from pelvrak.core.holding.chucks import CENTRE, centre_patch
+from pelvrak.core.holding.chucks import centre_patch
 from pelvrak.core.holding.clamping import (
     GRAVITY,
     PRESSED_COS,
@@ -37,7 +37,7 @@ from pelvrak.core.holding.drawing import as_patch, friction_in, pulls_of
 from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.holding.hold import Hold
 from pelvrak.core.holding.judged import OWN_THREAD, Judged
-from pelvrak.core.holding.kinds import Fixture
+from pelvrak.core.holding.kinds import POINT, Fixture
 from pelvrak.core.holding.pins import bore_patch
 from pelvrak.core.holding.settling import FORM_MM
 from pelvrak.core.stock.questions import centre_of_mass
@@ -201,8 +201,8 @@ def _clamps_of(assembly: Assembly, pieces: list[Piece], found: list[Patch]) -> t
     Jaws that close on what carries the work press through it, where it has the work between two walls; else
     not at all.
     """
-    # What rides on a jaw presses with it.
-    riding = [piece for piece in pieces if piece.jaw == "moving" and piece.force == 0]
+    # The jaw comes first, and what rides on it presses with it.
+    riding = [piece for piece in pieces if piece.jaw == "moving"][1:]
     clamps = [piece for piece in pieces if piece.push is not None and not any(piece is one for one in riding)]
     through: set[int] = set()
     if assembly.carrier is not None and assembly.closing is not None:
@@ -245,7 +245,7 @@ def _with_centres(found: list[Patch], assembly: Assembly, pieces: list[Piece]) -
     """Contacts with a tailstock's point taken from its cone and the rim of its hole."""
     out = found
     for item, (tip, radius, half) in assembly.centres.items():
-        number = next(i for i, piece in enumerate(pieces) if piece.item == item and piece.name == CENTRE)
+        number = next(i for i, piece in enumerate(pieces) if piece.item == item and piece.name == POINT)
         out = [p for p in out if p.piece != number]
         out.append(centre_patch(number, tip - assembly.shift, radius, half))
     return out

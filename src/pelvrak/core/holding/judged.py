@@ -1,4 +1,4 @@
-"""What is known of a holding once everything stands, what is wrong with it, and what would hold better?"""
+"""What is wrong with a holding once everything stands?"""
 
 from __future__ import annotations
 
@@ -20,6 +20,7 @@ from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import overlaps
+from pelvrak.core.holding.better import Better
 from pelvrak.core.holding.build import Jaw, sound_solid
 from pelvrak.core.holding.clamping import (
     PRESSED_COS,
@@ -29,15 +30,12 @@ from pelvrak.core.holding.clamping import (
 from pelvrak.core.holding.contact import NEAR_MM, patches, touching_area
 from pelvrak.core.holding.facts import (
     HoldFacts,
-    Proposal,
 )
 from pelvrak.core.holding.hold import CLOSED_MM, STAND_OUT_RATIO, STRAIGHT_WALL_MM
-from pelvrak.core.holding.known import Known
 from pelvrak.core.holding.locating import contact_points, motions, rows_of
 from pelvrak.core.holding.marks import YIELD, finished_area
 from pelvrak.core.holding.screws import torque_for
 from pelvrak.core.holding.squeeze import SQUEEZE_MM
-from pelvrak.core.holding.vee import vee_of
 
 # Common practice, no source.
 GRIP_LEAST_MM = 2.0
@@ -59,8 +57,8 @@ OWN_THREAD = "bolt from below"
 
 
 @dataclass
-class Judged(Known):
-    """What is wrong with a holding, and what would hold better."""
+class Judged(Better):
+    """What is wrong with a holding."""
 
     def _finding(
         self, code: str, severity: Severity, sentence: str, place: Floats | None = None, **more: Any
@@ -174,7 +172,7 @@ class Judged(Known):
             said = f"The teeth of the {piece.name} bite {deep}."
             more: dict[str, Any] = {"measured": round(area, 1), "limit": 0.0, "unit": "mm²"}
             if area > 0:
-                more["cures"] = self._smooth(piece.item)
+                more["cures"] = self.smooth(piece.item)
                 out.append(self._finding("hold.marks", "error", said, at, **more))
         return out + self._dented(facts)
 
@@ -199,21 +197,6 @@ class Judged(Known):
             more = {"measured": round(force / area, 1), "limit": most, "unit": "N/mm²"}
             out.append(self._finding("hold.dents", "warning", said, at, **more))
         return out
-
-    def _smooth(self, item: str) -> tuple[Cure, ...]:
-        """The library's jaws without teeth that go where the toothed ones are."""
-        one = self.fixtures[next(i.fixture for i in self.hold.items if i.id == item)]
-        if not isinstance(one, kinds.Jaws):
-            return ()
-        fits = [
-            other
-            for other in self.fixtures.values()
-            if isinstance(other, kinds.Jaws)
-            and other.style in ("hard", "stepped")
-            and other.width == one.width
-        ]
-        of = Element(setup=self.setup, item=item)
-        return tuple(put(f"Use {other.name}", of, "fixture", other.id) for other in fits[:1])
 
     def _built(self) -> list[Finding]:
         """What went wrong while the holding was built up."""
@@ -304,7 +287,7 @@ class Judged(Known):
                 "measured": opens,
                 "limit": most,
                 "unit": "mm",
-                "cures": self._wider(opens),
+                "cures": self.wider(opens),
             }
             return [self._finding("hold.opening", "error", said, **more)]
         high = facts.rest >= facts.jaw_top - 1e-6 and a.carrier is None
@@ -336,7 +319,7 @@ class Judged(Known):
             measured=min(fixed, moving),
             limit=0.0,
             unit="mm²",
-            cures=self._deeper(facts, STRAIGHT_WALL_MM) if high else (),
+            cures=self.deeper(facts, STRAIGHT_WALL_MM) if high else (),
         )
 
     def _grip_depth(self, facts: HoldFacts) -> list[Finding]:
@@ -348,16 +331,21 @@ class Judged(Known):
                 f"Grip is shallow: {deep:.1f} mm of straight wall, {wanted:g} mm wanted; the work"
                 f" stands {above:.1f} mm above the jaws."
             )
-            severity: Severity = "error" if deep < GRIP_LEAST_MM else "warning"
-            cures = self._deeper(facts, STRAIGHT_WALL_MM + 1)
-            more: dict[str, Any] = {"measured": deep, "limit": wanted, "unit": "mm", "cures": cures}
-            return [self._finding("hold.shallow", severity, said, place, **more)]
+            return [self._shallow(said, deep, wanted, place, self.deeper(facts, STRAIGHT_WALL_MM + 1))]
         if above <= STAND_OUT_RATIO * deep:
             return []
         said = f"The work stands {above:.1f} mm above jaws that grip {deep:.1f} mm."
-        cures = self._deeper(facts, round(deep * 1.5, 1))
+        cures = self.deeper(facts, round(deep * 1.5, 1))
         more = {"measured": round(above / deep, 2), "limit": STAND_OUT_RATIO, "unit": "grips", "cures": cures}
         return [self._finding("hold.stands_out", "warning", said, place, **more)]
+
+    def _shallow(
+        self, said: str, deep: float, wanted: float, place: Floats | None, cures: tuple[Cure, ...]
+    ) -> Finding:
+        """Too little wall gripped, mm."""
+        severity: Severity = "error" if deep < GRIP_LEAST_MM else "warning"
+        more: dict[str, Any] = {"measured": deep, "limit": wanted, "unit": "mm", "cures": cures}
+        return self._finding("hold.shallow", severity, said, place, **more)
 
     def _bites(self) -> bool:
         """Whether jaws hold by their form: teeth, or a dovetail."""
@@ -372,10 +360,8 @@ class Judged(Known):
                 f"{name} grips the work over {deep:.1f} mm only, {STRAIGHT_WALL_MM:g} mm wanted; it stands"
                 f" {above:.1f} mm above the jaws."
             )
-            severity: Severity = "error" if deep < GRIP_LEAST_MM else "warning"
-            more: dict[str, Any] = {"measured": deep, "limit": STRAIGHT_WALL_MM, "unit": "mm"}
-            more["cures"] = self._further_in(STRAIGHT_WALL_MM + 1 - deep)
-            return [self._finding("hold.shallow", severity, said, self.centre, **more)]
+            cures = self.further_in(STRAIGHT_WALL_MM + 1 - deep)
+            return [self._shallow(said, deep, STRAIGHT_WALL_MM, self.centre, cures)]
         thick = float(np.ptp(self.stock.vertices, axis=0)[:2].min())
         if self.assembly.centres or above <= SLENDER * thick:
             return []
@@ -385,15 +371,6 @@ class Judged(Known):
         )
         more = {"measured": round(above / thick, 2), "limit": SLENDER, "unit": "thicknesses"}
         return [self._finding("hold.slender", "warning", said, self.centre, **more)]
-
-    def _further_in(self, lacking: float) -> tuple[Cure, ...]:
-        """Work set further into a chuck, where it stands off its face."""
-        item = next((i for i in self.hold.items if i.stand_off >= lacking), None)
-        if item is None:
-            return ()
-        off = round(item.stand_off - lacking, 2)
-        of = Element(setup=self.setup, item=item.id)
-        return (put(f"{lacking:.1f} mm further in: {off:g} mm off the face", of, "stand_off", off),)
 
     def _through_holder(self) -> list[Finding]:
         """Work in a holder that a vise holds: whether the jaws press on the work through it."""
@@ -430,57 +407,6 @@ class Judged(Known):
         return (
             None if piece is None else (piece.mesh.vertices.min(axis=0) + piece.mesh.vertices.max(axis=0)) / 2
         )
-
-    def _parallels(self) -> tuple[str, kinds.Parallels, float] | None:
-        for item in self.hold.items:
-            one = self.fixtures[item.fixture]
-            if isinstance(one, kinds.Parallels):
-                return item.id, one, item.height if item.height is not None else one.heights[0]
-        return None
-
-    def _deeper(self, facts: HoldFacts, depth: float) -> tuple[Cure, ...]:
-        """The pair of parallels from the set that gives at least this grip."""
-        found = self._parallels()
-        if found is None or self.assembly.jaw_top is None or self.assembly.jaw_low is None:
-            return ()
-        item, pair, height = found
-        tall = self.assembly.jaw_top - self.assembly.jaw_low
-        lost = max(0.0, tall - height - facts.grip_depth) if facts.grip_depth > 0 else 0.0
-        fits = [h for h in pair.heights if h <= tall - lost - depth + 1e-9 and h != height]
-        if not fits:
-            return ()
-        best = max(fits)
-        return (
-            put(
-                f"Parallels {best:g} mm, grip {tall - lost - best:g} mm",
-                Element(setup=self.setup, item=item),
-                "height",
-                best,
-            ),
-        )
-
-    def _wider(self, opens: float) -> tuple[Cure, ...]:
-        """The library's vise that opens wide enough for these jaws, the smallest."""
-        item = next((i for i in self.hold.items if isinstance(self.fixtures[i.fixture], kinds.Vise)), None)
-        jaws = next(
-            (j for i in self.hold.items if isinstance(j := self.fixtures[i.fixture], kinds.Jaws)), None
-        )
-        vise = None if item is None else self.fixtures[item.fixture]
-        mine = vise.style if isinstance(vise, kinds.Vise) else ""
-        fits = [
-            one
-            for one in self.fixtures.values()
-            if isinstance(one, kinds.Vise)
-            and one.style == mine
-            and one.opening_max - self.assembly.jaws_thick >= opens
-            and (jaws is None or jaws.width >= one.jaw_width)
-        ]
-        if item is None or not fits:
-            return ()
-        best = min(fits, key=lambda one: one.opening_max)
-        of = Element(setup=self.setup, item=item.id)
-        label = f"Use {best.name}: it opens {best.opening_max - self.assembly.jaws_thick:g} mm"
-        return (put(label, of, "fixture", best.id),)
 
     def _uneven(self) -> list[Finding]:
         """Clamps that touch along a line or a small part of what lies against them."""
@@ -676,85 +602,3 @@ class Judged(Known):
                 f" {up.blocked_by} stands over it.",
             )
         ]
-
-    # ---- proposals
-
-    def proposals(self, facts: HoldFacts) -> list[Proposal]:
-        out: list[Proposal] = []
-        found = self._parallels()
-        if found is not None and facts.grip_depth > 0 and facts.grip_depth < STRAIGHT_WALL_MM + 1:
-            out += [
-                Proposal(reason=f"{STRAIGHT_WALL_MM:g} mm of straight wall and a little more", cure=c)
-                for c in self._deeper(facts, STRAIGHT_WALL_MM + 1)
-            ]
-        a = self.assembly
-        if a.closing is not None and a.jaw_span is not None and not any(i.cut for i in self.hold.items):
-            along = 0 if abs(a.closing[1]) > 0.5 else 1
-            out += self._other_way(along)
-        out += self._vees()
-        return out
-
-    def _other_way(self, along: int) -> list[Proposal]:
-        """Closing the other way round when the longer sides would then be gripped."""
-        size = self.stock.vertices.max(axis=0) - self.stock.vertices.min(axis=0)
-        item = next((i for i in self.hold.items if isinstance(self.fixtures[i.fixture], kinds.Vise)), None)
-        if item is None or size[along] >= 0.8 * size[1 - along] or self.assembly.opening is None:
-            return []
-        if size[along] > self.assembly.opening[1] - self.assembly.jaws_thick:
-            return []
-        turn = 90.0 if abs(item.turn_deg) < 45 else 0.0
-        return [
-            Proposal(
-                reason=(
-                    f"the jaws now grip sides {size[along]:.0f} mm long; the other pair is"
-                    f" {size[1 - along]:.0f} mm"
-                ),
-                cure=put(
-                    "Turn the vise a quarter", Element(setup=self.setup, item=item.id), "turn_deg", turn
-                ),
-            )
-        ]
-
-    def _vees(self) -> list[Proposal]:
-        """V-blocks of the library that match: as angled as the work, shorter than it."""
-        out = []
-        for item in self.hold.items:
-            one = self.fixtures[item.fixture]
-            if not isinstance(one, kinds.VBlock):
-                continue
-            angle = vee_of(self.stock)
-            size = float(
-                np.ptp(self.stock.vertices[:, 0 if abs(np.cos(np.radians(item.turn_deg))) > 0.5 else 1])
-            )
-            fits = [
-                f
-                for f in self.fixtures.values()
-                if isinstance(f, kinds.VBlock)
-                and f.id != one.id
-                and f.length < size
-                and (angle is None or abs(f.angle_deg - angle) < 0.5)
-            ]
-            wrong = (angle is not None and abs(one.angle_deg - angle) > 0.5) or one.length >= size
-            if wrong and fits:
-                best = max(fits, key=lambda f: f.length)
-                why = (
-                    f"the work's underside has {angle:.0f}° between its flanks"
-                    if angle is not None
-                    else (
-                        "the work is longer than it needs to be held"
-                        if one.length < size
-                        else "the block is as long as the work"
-                    )
-                )
-                out.append(
-                    Proposal(
-                        reason=(
-                            f"{why} and is {size:.0f} mm long: a block of that angle, shorter than it, its"
-                            " relief free of the corner"
-                        ),
-                        cure=put(
-                            f"Use {best.name}", Element(setup=self.setup, item=item.id), "fixture", best.id
-                        ),
-                    )
-                )
-        return out

@@ -100,24 +100,23 @@ class Known:
     def facts(self, set_up: Programme | None, problem: Holding) -> HoldFacts:
         a, shift = self.assembly, self.assembly.shift
         low, high = self.stock.vertices.min(axis=0), self.stock.vertices.max(axis=0)
-        fixed, moving = (self._gripping(self._on_jaw("fixed")), self._gripping(self._on_jaw("moving")))
+        fixed, moving = self._gripping(self._on_jaw("fixed")), self._gripping(self._on_jaw("moving"))
         span = None if a.jaw_span is None else (a.jaw_span[0] - shift, a.jaw_span[1] - shift)
         rest = self._rest(low)
         out: dict[str, Any] = {}
-        if span is not None and a.closing is not None and a.jaw_top is not None:
+        if a.jaw_top is not None:
+            out["jaw_top"] = round(a.jaw_top - shift[2], 4)
+            out["stands_above"] = round(float(high[2] - (a.jaw_top - shift[2])), 4)
+        if span is not None and a.closing is not None:
             along = 0 if abs(a.closing[1]) > 0.5 else 1
             out["sticks_out_left"] = round(max(0.0, float(span[0][along] - low[along])), 4)
             out["sticks_out_right"] = round(max(0.0, float(high[along] - span[1][along])), 4)
-            out["jaw_top"] = round(a.jaw_top - shift[2], 4)
-            out["stands_above"] = round(float(high[2] - (a.jaw_top - shift[2])), 4)
             face_low = span[0].copy()
             face_low[2] = max(rest, face_low[2])
             out["jaw"] = (as_vector(np.round(face_low, 6)), as_vector(np.round(span[1], 6)))
         if fixed and moving:
             out["grip_depth"], out["grip_length"] = _grip(fixed, moving, a.closing)
-        if a.chuck is not None and a.jaw_top is not None:
-            out["jaw_top"] = round(a.jaw_top - shift[2], 4)
-            out["stands_above"] = round(float(high[2] - (a.jaw_top - shift[2])), 4)
+        if a.chuck is not None:
             out["grip_depth"] = self._chucked()
         clamps = [p for p in self.pieces if p.push is not None]
         forces = None if set_up is None else np.bincount(problem.patch, shares(set_up), len(self.found))

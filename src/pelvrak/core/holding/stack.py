@@ -31,22 +31,12 @@ class StackFact(Frozen):
     per_kn: float
 
 
-def chain_under(hold: Hold, item: str) -> tuple[str, ...]:
-    """An item and what it stands on, from the table up."""
-    on = {one.id: one.on for one in hold.items}
-    out: list[str] = []
-    while item in on:
-        out.insert(0, item)
-        item = on[item]
-    return tuple(out)
-
-
 def stack_under(hold: Hold, item: str, pieces: list[Piece], rest: float) -> StackFact | None:
     """The stack under an item that the work rests on at a height; None where it lies on the table.
 
     pieces: of the holding, the table among them, in the frame of rest, mm.
     """
-    chain = chain_under(hold, item)
+    chain = hold.under(item)
     table = next((p for p in pieces if p.item == "table"), None)
     if not chain or table is None:
         return None

@@ -140,7 +140,8 @@ def _off_the_table(setup: Setup, machine: Machine, facts: HoldFacts) -> list[Fin
     """What of the holding hangs over the table's edge."""
     if facts.zero_on_table is None:
         return []
-    standing = [(p.name, _on_table(setup, p.item), p.low, p.high) for p in facts.pieces if p.name != "table"]
+    foot = {p.item: next(iter(setup.hold.under(p.item)), p.item) for p in facts.pieces}
+    standing = [(p.name, foot[p.item], p.low, p.high) for p in facts.pieces if p.name != "table"]
     places = {item.id: (item.x, item.y, item.z) for item in setup.hold.items if item.on == "table"}
     return check_table(machine, facts.zero_on_table, standing, setup.name, places)
 
@@ -165,11 +166,3 @@ def _on_moving_jaw(setup: Setup, facts: HoldFacts) -> list[Finding]:
             cures=(cure,),
         )
     ]
-
-
-def _on_table(setup: Setup, item: str) -> str:
-    """The item on the table that an item stands on in the end."""
-    below = {one.id: one.on for one in setup.hold.items}
-    while below.get(item, "table") != "table":
-        item = below[item]
-    return item

@@ -101,9 +101,9 @@ def resting(
         point = np.array(axis_of(part, zero.hole, "seat.zero").axis_point)
         about = _on_face(zero.hole, part, part_mesh, rotation, stocks, across=True)
         both = list(zip("XY", rotation[:2], strict=True))
+        late = any(rest.state == "not yet there" for rest in about)
         # Round stock about the same axis: its middle is there, whatever is cut later.
-        same = all(abs(row @ point - _middle(stocks.incoming, row)) < CONCENTRIC_MM for _, row in both)
-        if same and any(rest.state == "not yet there" for rest in about):
+        if late and all(abs(row @ point - _middle(stocks.incoming, row)) < CONCENTRIC_MM for _, row in both):
             about = [rest for axis, row in both for rest in _middle_of_stock(axis, row, stocks)]
         out += about
     if zero.of == "faces":

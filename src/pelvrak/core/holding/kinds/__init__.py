@@ -41,7 +41,7 @@ from pelvrak.core.holding.kinds.plate import Plate, plate_holes
 from pelvrak.core.holding.kinds.riser import Riser
 from pelvrak.core.holding.kinds.stop import Stop, stop_rod
 from pelvrak.core.holding.kinds.swivel import Swivel
-from pelvrak.core.holding.kinds.tailstock import Tailstock, point_of, tailstock_body
+from pelvrak.core.holding.kinds.tailstock import POINT, Tailstock, point_of, tailstock_body
 from pelvrak.core.holding.kinds.v_block import VBlock
 from pelvrak.core.holding.kinds.vise import Vise, vise_slide
 from pelvrak.core.registered import registered
@@ -107,6 +107,7 @@ def fixtures_from_json(text: bytes, where: str) -> list[Fixture]:
 
 __all__ = [
     "KINDS",
+    "POINT",
     "ROUND",
     "SCREWS",
     "AnglePlate",

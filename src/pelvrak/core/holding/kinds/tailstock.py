@@ -10,6 +10,9 @@ from pydantic import Field
 
 from pelvrak.core.holding.fixture import ROUND, FixtureKind, Force, Size, Solid, rod
 
+# What presses with its cone.
+POINT = "tailstock's point"
+
 
 class Tailstock(FixtureKind):
     """A tailstock whose point goes into a centre hole at the far end of the work, on a chuck's axis.
@@ -38,18 +41,21 @@ class Tailstock(FixtureKind):
 
     def picture(self) -> list[Solid]:
         """Point and body, as they stand over the work."""
-        return [Solid("tailstock's point", "clamps", point_of(self)), *tailstock_body(self)]
+        return [Solid(POINT, "clamps", point_of(self)), *tailstock_body(self)]
+
+
+def _cone_height(one: Tailstock) -> float:
+    return one.diameter / 2 / float(np.tan(np.radians(one.point_deg / 2)))
 
 
 def point_of(one: Tailstock) -> manifold3d.Manifold:
     """Its cone, the tip in the origin, upwards."""
-    high = one.diameter / 2 / float(np.tan(np.radians(one.point_deg / 2)))
-    return manifold3d.Manifold.cylinder(high, 0.0, one.diameter / 2, ROUND)
+    return manifold3d.Manifold.cylinder(_cone_height(one), 0.0, one.diameter / 2, ROUND)
 
 
 def tailstock_body(one: Tailstock) -> list[Solid]:
     """Quill and body behind the cone."""
-    high = one.diameter / 2 / float(np.tan(np.radians(one.point_deg / 2)))
+    high = _cone_height(one)
     end = high + one.reach
     return [
         Solid("quill", "body", rod(one.diameter, high, end)),
