@@ -544,7 +544,13 @@ def overlaps(
 ) -> list[tuple[Piece, float, Floats]]:
     """Pieces that stand in the work: each with how deep and where. solid: the work for exact operations."""
     out = []
+    low, high = work.vertices.min(axis=0), work.vertices.max(axis=0)
     for piece in pieces:
+        common = np.minimum(high, piece.mesh.vertices.max(axis=0)) - np.maximum(
+            low, piece.mesh.vertices.min(axis=0)
+        )
+        if common.min() <= OVERLAP_MM:
+            continue
         both = solid ^ to_solid(piece.mesh)
         if both.is_empty() or both.volume() < 1e-3:
             continue

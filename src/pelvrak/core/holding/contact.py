@@ -11,12 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, triangle_areas, triangle_normals
 from pelvrak.core.geometry.rigid import square_to
-from pelvrak.core.holding.contact_kernel import meeting, touching, way_to
+from pelvrak.core.holding.contact_kernel import at_corners, hanging, meeting, touching, way_to
 
 # Surfaces nearer than this touch, mm: what a hand-tightened vise takes up, and above what the stock's surface
 # is off.
@@ -122,8 +120,7 @@ class _Work:
         own = np.flatnonzero(_meets(self.low, self.high, low.min(axis=0), high.max(axis=0)))
         other = np.flatnonzero(_meets(low, high, self.low.min(axis=0), self.high.max(axis=0)))
         pairs = meeting(self.low[own], self.high[own], low[other], high[other])
-        pairs = np.column_stack([own[pairs[:, 0]], other[pairs[:, 1]]])
-        return np.asarray(pairs[np.lexsort((pairs[:, 0], pairs[:, 1]))])
+        return np.column_stack([own[pairs[:, 0]], other[pairs[:, 1]]])
 
     def on(self, piece: Mesh, near: float) -> _Overlay | None:
         theirs = _corners(piece)
@@ -205,36 +202,20 @@ def _grouped(number: int, overlay: _Overlay, ready: _Work) -> list[Patch]:
 
     Polygons hang together when they are of one triangle, on either side, or share a corner.
     """
-    count = len(overlay.work)
-    look = np.rint(overlay.normals * LOOKS).astype(np.int64)
-    # A look as one number of so many.
-    looks, most = np.unique(look @ [1, 16, 256], return_inverse=True)[1], count + 1
-    corner = _numbered(np.rint(overlay.triangles.reshape(-1, 3) / JOIN_MM).astype(np.int64))
-    keys = np.concatenate(
-        [
-            3 * (overlay.work * most + looks),
-            3 * (overlay.theirs * most + looks) + 1,
-            3 * (corner * most + looks[np.repeat(overlay.polygon, 3)]) + 2,
-        ]
-    )
-    member = np.concatenate([np.arange(count), np.arange(count), np.repeat(overlay.polygon, 3)])
-    node = np.unique(keys, return_inverse=True)[1]
-    nodes = int(node.max()) + 1
-    graph = coo_matrix((np.ones(len(node), np.int8), (member, count + node)), (count + nodes, count + nodes))
-    which = connected_components(graph, directed=False)[1][:count][overlay.polygon]
+    looks = np.rint(overlay.normals * LOOKS).astype(np.int64)
+    corner = np.rint(overlay.triangles / JOIN_MM).astype(np.int64)
+    which = hanging(overlay.work, overlay.theirs, looks, overlay.polygon, corner)[overlay.polygon]
+    by_group = np.argsort(which, kind="stable")
     out = []
-    for group in np.unique(which):
-        own = which == group
+    for own in np.split(by_group, np.flatnonzero(np.diff(which[by_group])) + 1):
         area = float(overlay.areas[own].sum())
         if area < 1e-6:
             continue
         triangles, weights = overlay.triangles[own], overlay.areas[own] / area
-        centre = weights @ triangles.mean(axis=1)
         spread = float(np.ptp(overlay.gaps[own]))
         # Where one face leans away, an edge lies on a face: it is that face that pushes.
         on_edge = spread > LEANS_AWAY and _at_own_edge(overlay, own, ready.corners)
         normals = (overlay.their_normals if on_edge else overlay.normals)[overlay.polygon[own]]
-        normal = weights @ normals
         flat = float(np.ptp(overlay.their_normals[overlay.polygon[own]], axis=0).max()) < 1e-3
         rolls = (
             flat
@@ -243,22 +224,12 @@ def _grouped(number: int, overlay: _Overlay, ready: _Work) -> list[Patch]:
         )
         goes_on = spread > LEANS_AWAY and float(np.abs(overlay.gaps[own]).max()) > GOES_ON
         thin = WIDEST_LINE_MM if rolls or goes_on else LINE_MM
-        out.append(_patch(number, area, centre, normal / np.linalg.norm(normal), triangles, normals, thin))
+        out.append(_patch(number, area, triangles, weights, normals, thin))
     return sorted(out, key=lambda patch: -patch.area)
 
 
-def _numbered(places: Ints) -> Ints:
-    """A number for each place (n, 3), the same for the same place."""
-    out = np.zeros(len(places), np.int64)
-    for d in range(3):
-        own = np.unique(places[:, d], return_inverse=True)[1]
-        out = np.unique(out * (own.max(initial=0) + 1) + own, return_inverse=True)[1]
-    return np.asarray(out, np.int64)
-
-
-def _at_own_edge(overlay: _Overlay, own: NDArray[np.bool_], corners: Floats) -> bool:
+def _at_own_edge(overlay: _Overlay, rows: Ints, corners: Floats) -> bool:
     """Whether a leaning contact is closest at an edge of the work's triangle, and not within it."""
-    rows = np.flatnonzero(own)
     row, corner = np.unravel_index(int(np.argmin(overlay.gaps[rows])), (len(rows), 3))
     point = overlay.triangles[rows[row], corner]
     a = corners[overlay.work[overlay.polygon[rows[row]]]]
@@ -267,10 +238,12 @@ def _at_own_edge(overlay: _Overlay, own: NDArray[np.bool_], corners: Floats) -> 
     return bool(away.min() < 1e-4)
 
 
-def _patch(
-    number: int, area: float, centre: Floats, normal: Floats, triangles: Floats, normals: Floats, thin: float
-) -> Patch:
-    """normals: of each triangle; thin: what is narrower is a line, and shorter too a point."""
+def _patch(number: int, area: float, triangles: Floats, weights: Floats, normals: Floats, thin: float) -> Patch:
+    """weights: share of each triangle in the area; normals: of each; thin: what is narrower is a line, and
+    shorter too a point.
+    """
+    centre, normal = weights @ triangles.mean(axis=1), weights @ normals
+    normal /= np.linalg.norm(normal)
     turn = square_to(normal)
     flat = (triangles.reshape(-1, 3) - centre) @ turn.T
     # A line through them has their hull, and is made at once.
@@ -290,16 +263,13 @@ def _patch(
         if hull.geom_type == "Polygon"
         else rectangle
     )
-    # Each corner of the hull stands as high as the area does there.
-    away = np.linalg.norm(flat[None, :, :2] - edge[:, None], axis=2)
-    heights = flat[np.argmin(away, axis=1), 2]
-    looks = np.tile(normal, (len(edge), 1))
-    strays = np.average(np.linalg.norm(normals - normal, axis=1), weights=triangle_areas(triangles))
-    if strays > ROUND_SPREAD:
-        # Where facets of a round face meet, the normal between them.
-        meet = (away < away.min(axis=1, keepdims=True) + JOIN_MM).astype(np.float64)
-        looks = meet @ np.repeat(normals, 3, axis=0)
-        looks /= np.linalg.norm(looks, axis=1, keepdims=True)
+    # Each corner of the hull stands as high as the area does there, and where facets of a round face meet it
+    # looks between them.
+    heights, looks = at_corners(edge, flat, normals, JOIN_MM)
+    looks /= np.linalg.norm(looks, axis=1, keepdims=True)
+    strays = weights @ np.linalg.norm(normals - normal, axis=1)
+    if strays <= ROUND_SPREAD:
+        looks = np.tile(normal, (len(edge), 1))
     return Patch(
         number,
         area,

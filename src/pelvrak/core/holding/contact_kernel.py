@@ -173,6 +173,86 @@ def touching(one, two, pairs, near, least_cos):
 
 
 @njit(cache=True, nogil=True)
+def _head(parent, i):
+    while parent[i] != i:
+        parent[i] = parent[parent[i]]
+        i = parent[i]
+    return i
+
+
+@njit(cache=True, nogil=True)
+def hanging(work, theirs, looks, polygon, corners):
+    """Which polygons hang together: those that look alike and are of one triangle of either body, or share
+    a corner.
+
+    work, theirs (p): triangle of each polygon; looks (p, 3): how it looks; polygon (t): which polygon a
+    triangle of the fans is of, corners (t, 3, 3): in steps. Returns for each polygon the first of its group.
+    """
+    count, fans = len(work), len(polygon)
+    parent = np.arange(count)
+    size = 16
+    while size < 2 * (2 * count + 3 * fans):
+        size *= 2
+    # By what they have in common: its kind and numbers, how they look, and who came first with it.
+    keys, first = np.empty((size, 7), np.int64), np.full(size, -1)
+    key = np.empty(7, np.int64)
+    for entry in range(2 * count + 3 * fans):
+        if entry < 2 * count:
+            own = entry % count
+            key[0], key[2], key[3] = entry // count, 0, 0
+            key[1] = work[own] if entry < count else theirs[own]
+        else:
+            row, corner = (entry - 2 * count) // 3, (entry - 2 * count) % 3
+            own, key[0] = polygon[row], 2
+            for d in range(3):
+                key[1 + d] = corners[row, corner, d]
+        hashed = np.uint64(1469598103934665603)
+        for d in range(7):
+            if d >= 4:
+                key[d] = looks[own, d - 4]
+            hashed = (hashed ^ np.uint64(key[d])) * np.uint64(1099511628211)
+            hashed ^= hashed >> np.uint64(29)
+        at = np.int64(hashed & np.uint64(size - 1))
+        while first[at] >= 0:
+            same = True
+            for d in range(7):
+                same &= keys[at, d] == key[d]
+            if same:
+                break
+            at = at + 1 if at + 1 < size else 0
+        if first[at] < 0:
+            first[at] = own
+            for d in range(7):
+                keys[at, d] = key[d]
+            continue
+        a, b = _head(parent, first[at]), _head(parent, own)
+        parent[max(a, b)] = min(a, b)
+    for i in range(count):
+        parent[i] = _head(parent, i)
+    return parent
+
+
+@njit(cache=True, nogil=True)
+def at_corners(edge, points, normals, join):
+    """Of each corner of a rim, edge (e, 2): the height of the nearest of the points (3t, 3: x, y, height), and
+    the sum of the normals (t, 3) of the triangles with a corner as near to within join.
+    """
+    heights, looks = np.zeros(len(edge)), np.zeros((len(edge), 3))
+    for e in range(len(edge)):
+        nearest = 1e300
+        for i in range(len(points)):
+            away = (points[i, 0] - edge[e, 0]) ** 2 + (points[i, 1] - edge[e, 1]) ** 2
+            if away < nearest:
+                nearest, heights[e] = away, points[i, 2]
+        reach = (math.sqrt(nearest) + join) ** 2
+        for i in range(len(points)):
+            if (points[i, 0] - edge[e, 0]) ** 2 + (points[i, 1] - edge[e, 1]) ** 2 < reach:
+                for d in range(3):
+                    looks[e, d] += normals[i // 3, d]
+    return heights, looks
+
+
+@njit(cache=True, nogil=True)
 def _over(x, y, t, slack):
     """Height of a triangle (3, 3) over a point of the plane, and whether it lies there."""
     ax, ay, bx, by, cx, cy = t[0, 0], t[0, 1], t[1, 0], t[1, 1], t[2, 0], t[2, 1]

@@ -31,15 +31,18 @@ class WayOut:
     opening: float | None
 
 
-def _columns(mesh: Mesh, low: Floats, shape: tuple[int, ...]) -> tuple[Floats, Floats]:
-    """Lowest and highest crossing of every column along z; inf and -inf where there is none."""
+def _columns(mesh: Mesh, low: Floats, shape: tuple[int, ...], side: int) -> Floats:
+    """Lowest (side -1) or highest (1) crossing of every column along z; inf or -inf where there is none."""
     bottom, top = np.full(shape[0] * shape[1], np.inf), np.full(shape[0] * shape[1], -np.inf)
-    if len(mesh.triangles):
+    a, b, c = (mesh.vertices[mesh.triangles[:, k], :2] for k in range(3))
+    # Of a closed surface the lowest looks down, the highest up.
+    looks = side * ((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]) > 0
+    if looks.any():
         rays, places, _, _ = crossings(
-            mesh.vertices, mesh.triangles.astype(np.int64), 2, low[0], low[1], CELL_MM, shape[1], shape[0]
+            mesh.vertices, mesh.triangles[looks], 2, low[0], low[1], CELL_MM, shape[1], shape[0]
         )
         lowest_and_highest(rays, places, bottom, top)
-    return bottom.reshape(shape), top.reshape(shape)
+    return (bottom if side < 0 else top).reshape(shape)
 
 
 @dataclass(frozen=True)
@@ -61,12 +64,12 @@ def underside(work: Mesh, way: Floats) -> Underside:
     # Off the round numbers that faces lie on.
     low = lying.vertices.min(axis=0) - np.array([0.137, 0.171, 0.0])
     size = np.ceil((lying.vertices.max(axis=0) - low) / CELL_MM).astype(int)[:2] + 1
-    return Underside(turn, low, _columns(lying, low, (int(size[1]), int(size[0])))[0])
+    return Underside(turn, low, _columns(lying, low, (int(size[1]), int(size[0])), -1))
 
 
 def blocked(work: Underside, piece: Mesh) -> Floats | None:
     """A place where a piece stands in the work's straight way out; None when the way is clear."""
-    _, highest = _columns(transformed(piece, work.turn), work.low, work.lowest.shape)
+    highest = _columns(transformed(piece, work.turn), work.low, work.lowest.shape, 1)
     stands = np.isfinite(work.lowest) & (highest > work.lowest + TOUCH_MM)
     thick = ndimage.binary_erosion(stands, np.ones((2, 2)))
     if not thick.any():

@@ -71,19 +71,19 @@ def section(rings: list[Floats]) -> tuple[float, float]:
     """Area, mm², and least second moment of area about its centre, mm⁴, of rings of a section; holes turn the
     other way.
     """
-    moments = np.zeros(6)
-    for ring in rings:
-        x, y = np.asarray(ring).T
-        x2, y2 = np.roll(x, -1), np.roll(y, -1)
-        cross = x * y2 - x2 * y
-        moments += [
-            cross.sum() / 2,
-            (cross * (x + x2)).sum() / 6,
-            (cross * (y + y2)).sum() / 6,
-            (cross * (x * x + x * x2 + x2 * x2)).sum() / 12,
-            (cross * (y * y + y * y2 + y2 * y2)).sum() / 12,
-            (cross * (x * y2 + 2 * x * y + 2 * x2 * y2 + x2 * y)).sum() / 24,
-        ]
+    if not rings:
+        return 0.0, 0.0
+    x, y = np.concatenate(rings).T
+    x2, y2 = np.concatenate([np.roll(ring, -1, axis=0) for ring in rings]).T
+    cross = x * y2 - x2 * y
+    moments = [
+        cross.sum() / 2,
+        (cross * (x + x2)).sum() / 6,
+        (cross * (y + y2)).sum() / 6,
+        (cross * (x * x + x * x2 + x2 * x2)).sum() / 12,
+        (cross * (y * y + y * y2 + y2 * y2)).sum() / 12,
+        (cross * (x * y2 + 2 * x * y + 2 * x2 * y2 + x2 * y)).sum() / 24,
+    ]
     area = float(moments[0])
     if area <= 0:
         return 0.0, 0.0
