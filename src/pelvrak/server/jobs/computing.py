@@ -48,15 +48,21 @@ def evaluate_revision(evaluation_id: int, beside: bool) -> dict[str, Any]:
     store = DatabaseStore()
     keys: dict[str, str] = {}
 
-    def partly(so_far: Report) -> None:
-        """Let the page show what there is: kept with the evaluation until the whole is there."""
-        stills = None if so_far.begun else render_stills(so_far, Engine(store, keys=keys))
+    def keep(**columns: Any) -> None:
         with transaction() as session:
             row = session.get(Evaluation, evaluation_id)
             if row is not None and wanted(row, session.get(Project, asked.project)):
-                row.report, row.beat = so_far.told(), now()
-                row.stills = stills or row.stills
+                session.execute(
+                    update(Evaluation).where(Evaluation.id == evaluation_id).values(beat=now(), **columns)
+                )
                 tell(session, kind="evaluation", project=asked.project)
+
+    def partly(so_far: Report) -> None:
+        """Let the page show what there is: kept with the evaluation until the whole is there."""
+        keep(report=so_far.told())
+        if not so_far.begun:
+            # Drawing takes as long as a billet does: its numbers do not wait for that.
+            keep(stills=render_stills(so_far, Engine(store, keys=keys)))
 
     try:
         plan = plan_from(asked.plan)
