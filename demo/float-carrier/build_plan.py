@@ -135,7 +135,7 @@ def build() -> Plan:
                     id="nest",
                     fixture="nest-120",
                     on="plate",
-                    cut=SoftCut(cutter=8, edge_break=0, clearance=0.3),
+                    cut=SoftCut(cutter=8, edge_break=0, clearance=0.3, screwed=True),
                 ),
                 Item(id="bolt", fixture="m6x40", on="nest", z=7.2, into=thread),
             )

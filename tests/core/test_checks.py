@@ -333,7 +333,7 @@ class JawChecks(unittest.TestCase):
         given = NestGiven(Content("0"), Content("0"), np.eye(3), hold, tuple(SHOP.values()), "jaws")
         jaws, vise = SHOP["soft-160x30"], SHOP["bench-160"]
         assert isinstance(jaws, Jaws) and isinstance(vise, Vise)
-        blank = ("jaws.thin", "jaws.too_short", "jaws.too_low", "jaws.longer_than_work")
+        blank = ("jaws.thin", "jaws.too_short", "jaws.too_low", "jaws.longer_than_work", "jaws.no_screws")
         for code in (
             *blank,
             "jaws.blanks_differ",

@@ -181,7 +181,18 @@ class RouteTest(unittest.TestCase):
         report = evaluate(plan_from(document), data, store)
         made, used = report.setups
         self.assertEqual((made.makes, used.name), ("OP10", "OP10"))
-        self.assertIn("jaws.on_end", [f.code for f in made.findings])
+        # Offered with a holding of its own: it stands in a vise, and is judged like any work.
+        touched = {c.name for c in made.hold.contacts}
+        self.assertEqual(touched, {"fixed jaw", "moving jaw", "rear parallel", "front parallel"})
+        self.assertEqual({one.name for one in made.hold.safety}, {o.name for o in made.operations})
+        self.assertEqual([f.code for f in made.findings], ["hold.not_located"])
+        # Zero is the top of the block as it stands there, its middle.
+        np.testing.assert_allclose(np.array(made.low) + made.high, [0.0, 0.0, -40.0], atol=1e-9)
+        self.assertAlmostEqual(made.high[2], 0.0, places=9)
+        loose = plan_from(document).model_dump(mode="json")
+        loose["setups"][0]["hold"]["items"] = []
+        alone = evaluate(plan_from(loose), data, store).setups[0]
+        self.assertEqual([f.code for f in alone.findings], ["jaws.on_end"])
         self.assertEqual(
             [f.sentence for o in made.operations for f in o.findings if f.severity == "error"], []
         )

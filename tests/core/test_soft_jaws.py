@@ -20,14 +20,15 @@ from OCP.GProp import GProp_GProps
 from shapely import Point, Polygon
 
 from pelvrak.cli import main
+from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Mesh, box, mesh_of, transformed, volume
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.holding.build import Shapes
-from pelvrak.core.holding.hold import STRAIGHT_WALL_MM, Hold, Item, SoftCut, fixtures_of
+from pelvrak.core.holding.hold import STRAIGHT_WALL_MM, Hold, Item, SoftCut, fixtures_of, vise_hold
 from pelvrak.core.holding.holding import hold_work
-from pelvrak.core.holding.nest import Nest, blanks, block_body, cut_away
+from pelvrak.core.holding.nest import Nest, Under, blanks, block_body, cut_away
 from pelvrak.core.holding.soft_jaws import even_turn, opened, solve, walls_of
 from pelvrak.core.route import jaw_solids
 from pelvrak.core.route.evaluate import evaluate
@@ -383,6 +384,59 @@ class BlockNestTest(unittest.TestCase):
         )
         self.assertIn("slip", [reason.name for reason in loose.reasons])
 
+    def test_a_chamfer_round_the_opening(self):
+        """By hand: an edge of length P of an opening without hollow corners loses P·c²/2 + π·c³/3; and Open
+        CASCADE's solid of the nest has the mesh's volume, with the corners relieved too.
+        """
+        for relief, chamfer in (("none", 1.5), ("none", 4.0), ("round", 1.5)):
+            nests = [
+                solve(
+                    self.work(),
+                    SoftCut(cutter=8, edge_break=0, relief=relief, mouth=mouth),
+                    SHOP["nest-160"],
+                    None,
+                )
+                for mouth in (0.0, chamfer)
+            ]
+            sharp, broken = (volume(nest.jaws.fixed) for nest in nests)
+            if relief == "none":
+                by_hand = nests[0].left.length * chamfer**2 / 2 + math.pi * chamfer**3 / 3
+                self.assertAlmostEqual(sharp - broken, by_hand, delta=5e-3 * by_hand)
+            [exact] = solids.volumes_of_step(jaw_solids.to_step(shape_of(nests[1])))
+            self.assertAlmostEqual(broken, exact, delta=2e-4 * exact)
+
+    def test_screws_hold_it_to_its_plate(self):
+        """Tapped holes of a plate of 25 mm pitch take turns with dowel holes: under the middle of a block
+        120 x 80 they are at ±50, ±25, and a head in its counterbore Ø15 (DIN 974-1) leaves 2.5 mm to the
+        ends.
+        """
+        tapped = np.array([[x, y] for x in (-50.0, 0.0, 50.0) for y in (-25.0, 25.0)])
+        small = mesh_of(manifold3d.Manifold.cube([60, 20, 20]).translate([-30, -10, 0]))
+        spec = SoftCut(cutter=8, edge_break=0, screwed=True)
+        under = Under(tapped=tapped, thread="M8", plate="the plate")
+        nest = solve(small, spec, SHOP["nest-120"], None, under=under)
+        self.assertEqual(nest.trouble, [])
+        self.assertEqual(len(nest.jaws.screws), 4)
+        self.assertEqual({(b.x, b.y) for b in nest.bores}, {(x, y) for x in (-50, 50) for y in (-25, 25)})
+        # A head of 8 mm in 8.6: 41.4 mm are clamped, 8 more hold; ISO 4762 has 50.
+        self.assertIn("M8 × 50", nest.reasons[-1].why)
+        for screw in nest.jaws.screws:
+            self.assertAlmostEqual(float(screw.vertices[:, 2].min()), 41.4 - 50, places=6)
+            self.assertAlmostEqual(float(screw.vertices[:, 2].max()), 49.4, places=6)
+        whole = volume(
+            solve(small, spec.model_copy(update={"screwed": False}), SHOP["nest-120"], None).jaws.fixed
+        )
+        drilled = 4 * math.pi / 4 * (15.0**2 * 8.6 + 9.0**2 * 41.4)
+        self.assertAlmostEqual(whole - volume(nest.jaws.fixed), drilled, delta=0.01 * drilled)
+        [exact] = solids.volumes_of_step(jaw_solids.to_step(shape_of(nest)))
+        self.assertAlmostEqual(volume(nest.jaws.fixed), exact, delta=2e-4 * exact)
+        # A nest that leaves room at one corner alone; nothing to be screwed to.
+        wide = mesh_of(manifold3d.Manifold.cube([96, 60, 20]).translate([-48, -30, 0]))
+        for work, below in ((wide, under), (small, Under())):
+            nest = solve(work, spec, SHOP["nest-120"], None, under=below)
+            self.assertIn("jaws.no_screws", [t[0] for t in nest.trouble])
+            self.assertEqual((nest.bores, nest.jaws.screws), ([], ()))
+
     def test_a_wall_too_thin_round_it(self):
         nest = solve(self.work(), SoftCut(cutter=8, least_wall=30), SHOP["nest-120"], None)
         self.assertEqual([t[0] for t in nest.trouble], ["jaws.thin"])
@@ -466,6 +520,11 @@ class RouteTest(unittest.TestCase):
         self.assertEqual(mended.setups[1].makes, self.plan.setups[1].makes)
         self.assertNotIn("jaws.not_cut", [f.code for s in self.again(mended).setups for f in s.findings])
 
+    def test_jaws_are_not_held_by_anything_else(self):
+        jaws = self.plan.setups[1].model_copy(update={"hold": vise_hold()})
+        plan = self.plan.model_copy(update={"setups": (self.plan.setups[0], jaws, self.plan.setups[2])})
+        self.assertEqual([f.code for f in self.again(plan).setups[1].findings], ["jaws.held_twice"])
+
     def test_jaws_for_nobody(self):
         jaws = self.plan.setups[1]
         last = self.plan.model_copy(update={"setups": (self.plan.setups[0], self.plan.setups[2], jaws)})
@@ -512,6 +571,9 @@ class CommandTest(unittest.TestCase):
             "boss-room",
         )
         for setup in document["setups"]:
+            for item in setup["hold"]["items"]:
+                if item["cut"]:
+                    item["cut"]["screwed"] = False
             setup["operations"] = (
                 [] if setup["name"] == "OP20" else [o for o in setup["operations"] if o["id"] in kept]
             )
@@ -547,6 +609,38 @@ class CommandTest(unittest.TestCase):
             loose = next(f for f in report.setups[1].findings if f.code == "jaws.block_loose")
             self.assertEqual((loose.setup, loose.severity), ("OP20-NEST", "note"))
             self.assertIn("to plate", loose.sentence)
+
+    def test_a_block_screwed_down_and_chamfered_is_cut_as_solved(self):
+        """The offered cure, and a chamfer round the opening that the offered operations cut: what is left of
+        the block on its rays is what was solved, with no finding of a cut.
+        """
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(self.small(Path(folder)))
+            data = path.with_name("float-carrier.step").read_bytes()
+            document = json.loads(path.read_text())
+        first = evaluate(plan_from(document), data, MemoryStore())
+        loose = next(f for f in first.setups[1].findings if f.code == "jaws.block_loose")
+        document = cured(document, loose.cures[0])
+        nest = next(one for one in document["setups"][2]["hold"]["items"] if one["cut"])
+        self.assertTrue(nest["cut"]["screwed"])
+        nest["cut"]["mouth"] = 1.5
+        document["tools"].append(tool_shelf()["ch10"].model_dump(mode="json"))
+        del document["setups"][1]
+        store = MemoryStore()
+        bare = evaluate(plan_from(document), data, store)
+        uncut = next(f for f in bare.setups[1].findings if f.code == "jaws.not_cut")
+        document = cured(document, uncut.cures[0])
+        report = evaluate(plan_from(document), data, store)
+        making, target = report.setups[1:]
+        self.assertEqual(making.operations[-1].name, "Chamfer the nest's opening")
+        self.assertEqual({one.name: one.value for one in target.nest.reasons}["screws"], 4)
+        self.assertEqual([p.name for p in making.hold.pieces].count("block screw"), 4)
+        found = [*making.findings, *(f for one in making.operations for f in one.findings)]
+        self.assertEqual([f.sentence for f in found], [])
+        # Solved: the same nest with nothing cut away on the route yet.
+        stl = io.BytesIO(store.get(target.nest.files_key, "jaws.stl"))
+        solved = float(trimesh.load(stl, file_type="stl").volume)
+        self.assertAlmostEqual(making.outgoing_volume_mm3, solved, delta=2e-3 * solved)
 
     def test_wrong_setups(self):
         plan = str(TOP / "demo" / "float-carrier" / "plan.json")

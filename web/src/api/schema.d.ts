@@ -9209,7 +9209,8 @@ export interface components {
          *     width of the groove under the floor's rim, mm, 0 for none; fill: dents of the work narrower than this are
          *     not printed into the jaws. shape: of a block: a nest the work is let into, or a vee (of an angle, or the
          *     work's own) or the work's profile all along it; corner_radius, edge_chamfer: of the block itself, its
-         *     upright edges and those round its top, mm; slip: room on each side of a nest that the work drops into, mm.
+         *     upright edges and those round its top, mm; slip: room on each side of a nest that the work drops into, mm;
+         *     mouth: chamfer of 45° round the nest's opening, mm; screwed: a block is screwed to the plate it stands on.
          *     angle_deg: of a vee; split: where the gap's middle lies across the jaws, mm; step: width of the ledge
          *     the work stands on, mm; least_wall: that may stay beside the nest, mm.
          */
@@ -9319,6 +9320,18 @@ export interface components {
              * @default 0
              */
             slip: number;
+            /**
+             * Mouth
+             * @description chamfer of 45° round the nest's opening, mm
+             * @default 0
+             */
+            mouth: number;
+            /**
+             * Screwed
+             * @description a block is screwed to the plate it stands on
+             * @default false
+             */
+            screwed: boolean;
         };
         /**
          * Solid

@@ -66,15 +66,19 @@ function JawsPass({ setup, report }: SheetProps) {
     <>
       <Head title={setup.title || setup.name}>Cuts the jaws that {setup.makes?.setup} grips with</Head>
       <p>
-        Blanks come in and cut jaws go out; the part passes by untouched. They stand on the machine as{' '}
-        {setup.makes?.setup} will grip, and count from the zero the two share, kept in{' '}
+        Blanks come in and cut jaws go out; the part passes by untouched.{' '}
+        {setup.hold.items.length
+          ? 'The block has a holding of its own here; zero is the middle of its top, kept in'
+          : `They stand on the machine as ${setup.makes?.setup} will grip, and count from the zero the two share, kept in`}{' '}
         <span className="figures">{setup.offset_register}</span>.
       </p>
       {report?.nest && (
         <p className="mt-2 text-soft">
-          Blanks of {report.nest.blank.join(' × ')}
-          {report.nest.front && ` and ${report.nest.front.join(' × ')}`} mm, {round(report.nest.gap, 2)} mm
-          apart.
+          {report.nest.gap > 0
+            ? `Blanks of ${report.nest.blank.join(' × ')}${
+                report.nest.front ? ` and ${report.nest.front.join(' × ')}` : ''
+              } mm, ${round(report.nest.gap, 2)} mm apart.`
+            : `A block of ${report.nest.blank.join(' × ')} mm.`}
         </p>
       )}
     </>

@@ -25,6 +25,7 @@ from pelvrak.core.holding.fixture import drawn_solids
 from pelvrak.core.holding.hold import Hold, Item, Pinned
 from pelvrak.core.holding.kinds import Fixture
 from pelvrak.core.holding.mating import placed
+from pelvrak.core.holding.nest import BLOCK_SCREW
 from pelvrak.core.holding.pins import PinFit, pin_fit
 from pelvrak.core.holding.settling import settled
 from pelvrak.core.holding.vises import (
@@ -118,9 +119,10 @@ def _stand(build: Build, item: Item) -> None:
         build.out.pieces.append(Piece(item.id, one.name, "locates", transformed(mesh, pose)))
         return
     if isinstance(one, kinds.Block) and item.cut is not None and item.id in build.shapes.cut:
-        build.out.pieces.append(
-            Piece(item.id, "nest", "locates", transformed(build.shapes.cut[item.id].fixed, pose))
-        )
+        nest = build.shapes.cut[item.id]
+        build.out.pieces.append(Piece(item.id, "nest", "locates", transformed(nest.fixed, pose)))
+        for screw in nest.screws:
+            build.out.pieces.append(Piece(item.id, BLOCK_SCREW, "body", transformed(screw, pose)))
         return
     for solid, mesh in drawn_solids(one, item.height):
         standing = transformed(mesh, pose)

@@ -120,12 +120,14 @@ class CutJaws:
     """Jaws or a nest as they have been cut: `fixed` and `moving` each in the frame of an uncut fixed jaw (the
     moving one turned half round), or one nest block in `fixed`. place: takes the setup-oriented work into the
     vise's frame over its bed (or the block's frame). opening: between the mounting faces as they were cut.
+    screws: what holds a block to its plate, in its frame.
     """
 
     fixed: Mesh
     moving: Mesh | None
     place: Floats
     opening: float = 0.0
+    screws: tuple[Mesh, ...] = ()
 
 
 @dataclass(frozen=True)

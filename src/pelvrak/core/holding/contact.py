@@ -238,7 +238,9 @@ def _at_own_edge(overlay: _Overlay, rows: Ints, corners: Floats) -> bool:
     return bool(away.min() < 1e-4)
 
 
-def _patch(number: int, area: float, triangles: Floats, weights: Floats, normals: Floats, thin: float) -> Patch:
+def _patch(
+    number: int, area: float, triangles: Floats, weights: Floats, normals: Floats, thin: float
+) -> Patch:
     """weights: share of each triangle in the area; normals: of each; thin: what is narrower is a line, and
     shorter too a point.
     """

@@ -39,6 +39,19 @@ SCREWS: dict[str, tuple[float, float, float, float]] = {
     "M12": (12, 18.0, 12, 1.75),
     "M16": (16, 24.0, 16, 2.0),
 }
+# Through holes for them, ISO 273 medium; counterbores for their heads, DIN 974-1 row 1: diameter, and room
+# over the head, mm. From memory.
+LET_IN: dict[str, tuple[float, float, float]] = {
+    "M4": (4.5, 8.0, 0.4),
+    "M5": (5.5, 10.0, 0.4),
+    "M6": (6.6, 11.0, 0.4),
+    "M8": (9.0, 15.0, 0.6),
+    "M10": (11.0, 18.0, 0.6),
+    "M12": (13.5, 20.0, 0.6),
+    "M16": (17.5, 26.0, 0.6),
+}
+# Lengths they are sold in, mm (ISO 4762, from memory).
+LENGTHS = (10, 12, 16, 20, 25, 30, 35, 40, 45, 50, 55, 60, 65, 70, 80, 90, 100, 110, 120, 130, 140, 150, 160)
 Thread = Literal["M4", "M5", "M6", "M8", "M10", "M12", "M16"]
 
 

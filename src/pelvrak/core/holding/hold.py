@@ -35,7 +35,8 @@ class SoftCut(Frozen):
     width of the groove under the floor's rim, mm, 0 for none; fill: dents of the work narrower than this are
     not printed into the jaws. shape: of a block: a nest the work is let into, or a vee (of an angle, or the
     work's own) or the work's profile all along it; corner_radius, edge_chamfer: of the block itself, its
-    upright edges and those round its top, mm; slip: room on each side of a nest that the work drops into, mm.
+    upright edges and those round its top, mm; slip: room on each side of a nest that the work drops into, mm;
+    mouth: chamfer of 45° round the nest's opening, mm; screwed: a block is screwed to the plate it stands on.
     angle_deg: of a vee; split: where the gap's middle lies across the jaws, mm; step: width of the ledge
     the work stands on, mm; least_wall: that may stay beside the nest, mm.
     """
@@ -58,6 +59,8 @@ class SoftCut(Frozen):
     corner_radius: Annotated[float, Field(ge=0, le=60)] = 0.0
     edge_chamfer: Annotated[float, Field(ge=0, le=20)] = 0.0
     slip: Annotated[float, Field(ge=0, le=1)] = 0.0
+    mouth: Annotated[float, Field(ge=0, le=20)] = 0.0
+    screwed: bool = False
 
     @property
     def own_edges(self) -> tuple[float, float]:

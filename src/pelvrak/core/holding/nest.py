@@ -26,8 +26,14 @@ from pelvrak.core.holding.hold import SoftCut
 
 # The cutter that relieves the floor's rim.
 RIM_CUTTER_MM = 3.0
+# How far a chamfer's cone goes on over its edge, and how well its way fits the edge, mm.
+FLARED_OVER_MM, FLARED_FIT_MM = 0.5, 0.01
 BOSS_ROOM_MM, STEP_DEEP_MM = 1.0, 2.0
 QUAD = 24
+# What is left of a block beside the head of a screw, mm, and the fewest screws that hold it: common practice,
+# no source.
+BESIDE_HEAD_MM, FEWEST_SCREWS = 2.0, 2
+BLOCK_SCREW = "block screw"
 # Less of a gripped wall than this lying on the jaw as cut is a poor seat.
 SEATED_SHARE = 0.6
 
@@ -58,6 +64,30 @@ class Seat:
         return self.back >= SEATED_SHARE * self.back_of > 0 and self.front >= SEATED_SHARE * self.front_of > 0
 
 
+@dataclass(frozen=True)
+class Bore:
+    """An upright hole in a block: middle, diameter, from and to which height, mm."""
+
+    x: float
+    y: float
+    diameter: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Under:
+    """What is screwed through a nest block from what it stands on. bolts: place (n, 3, setup's orientation)
+    and diameter of those that come from below into the work; tapped (n, 2): holes of the plate, in the
+    block's frame, of a thread; plate: what it is called.
+    """
+
+    bolts: tuple[tuple[Floats, float], ...] = ()
+    tapped: Floats = field(default_factory=lambda: np.zeros((0, 2)))
+    thread: str = "M8"
+    plate: str = ""
+
+
 @dataclass
 class Nest:
     """A solved nest.
@@ -68,7 +98,8 @@ class Nest:
     at the work's bottom; grip: straight wall held. split: y of the gap's middle, gap; walls: least jaw behind
     the nest (fixed, moving). place: takes the setup-oriented, turned work into the frame (of the block itself
     for one cut on its end, whose frame lies in the block's by `frame`, 4×4). half: length, height and
-    thickness of the blank at the back, or of the block; front: of the blank at the front.
+    thickness of the blank at the back, or of the block; front: of the blank at the front. bores: in a block,
+    there before the nest is cut.
     """
 
     spec: SoftCut
@@ -95,6 +126,7 @@ class Nest:
     half: tuple[float, float, float] = (0.0, 0.0, 0.0)
     front: tuple[float, float, float] = (0.0, 0.0, 0.0)
     frame: Floats = field(default_factory=lambda: np.eye(4))
+    bores: list[Bore] = field(default_factory=list)
 
     @property
     def depth(self) -> float:
@@ -147,7 +179,31 @@ def cut_away(nest: Nest) -> manifold3d.Manifold:
         tools.append(extruded(step, nest.step_floor, nest.floor + 0.5))
     if nest.boss is not None:
         tools.append(extruded(nest.boss, nest.boss_floor, nest.floor + 0.5))
+    if nest.spec.mouth > 0:
+        tools.append(flared(nest.left, nest.top - nest.spec.mouth, nest.spec.mouth))
     return manifold3d.Manifold.batch_boolean(tools, manifold3d.OpType.Add)
+
+
+def flared(region: BaseGeometry, low: float, wide: float) -> manifold3d.Manifold:
+    """What a cone of 90° takes that goes round the edge of a region: as wide at its top, low + wide, as high;
+    mm.
+    """
+    cone = manifold3d.Manifold.cylinder(wide + FLARED_OVER_MM, 1e-3, wide + FLARED_OVER_MM, 4 * QUAD)
+    out = []
+    for piece in region.geoms if hasattr(region, "geoms") else [region]:
+        for ring in (piece.exterior, *piece.interiors):
+            corners = np.array(ring.simplify(FLARED_FIT_MM).coords)
+            at = [cone.translate([float(x), float(y), low]) for x, y in corners]
+            out += [manifold3d.Manifold.batch_hull(list(pair)) for pair in zip(at, at[1:], strict=False)]
+    return manifold3d.Manifold.batch_boolean(out, manifold3d.OpType.Add)
+
+
+def body_of(nest: Nest) -> manifold3d.Manifold:
+    """A nest block as it comes to its cutting: with its own edges and what is drilled for screws."""
+    body = block_body(nest.half, nest.spec)
+    for bore in nest.bores:
+        body -= kinds.rod(bore.diameter, bore.low - 1e-3, bore.high + 1e-3, bore.x, bore.y)
+    return body
 
 
 def blanks(nest: Nest) -> tuple[manifold3d.Manifold, manifold3d.Manifold]:

@@ -23,9 +23,10 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, levels, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.holding import kinds
+from pelvrak.core.holding.block_screws import screwed_down
 from pelvrak.core.holding.build import CutJaws, sound_solid
 from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM, SoftCut
-from pelvrak.core.holding.nest import QUAD, Nest, Reason, Seat, block_body, cut_away, drawn
+from pelvrak.core.holding.nest import QUAD, Bore, Nest, Reason, Seat, Under, body_of, cut_away, drawn
 from pelvrak.core.holding.nest_checks import judge_block, judge_grip, judge_jaws
 
 # Walls within this of square to the jaws' way are gripped; others get clearance.
@@ -216,15 +217,15 @@ def solve(
     blank: kinds.Jaws | kinds.Block | tuple[kinds.Jaws, kinds.Jaws],
     vise: kinds.Vise | None,
     turned_deg: float = 0.0,
-    bolts: list[tuple[Floats, float]] | None = None,
+    under: Under = Under(),
     exact: Floats | None = None,
 ) -> Nest:
     """The nest for a piece of work.
 
     work: in the setup's orientation; blank: of both jaws, of the one at the back and the one at the front, or
-    of a nest block; turned_deg: how the vise stands on the table; bolts: places (setup's orientation) and
-    diameters of bolts that come from below into a nest block; exact: angles at which the part's upright walls
-    look, degrees from +x (setup's orientation). Raises BadInput when nothing of the work can be caught.
+    of a nest block; turned_deg: how the vise stands on the table; under: what is screwed through a nest
+    block; exact: angles at which the part's upright walls look, degrees from +x (setup's orientation). Raises
+    BadInput when nothing of the work can be caught.
     """
     lying = transformed(work, rigid(rotation_about_z(-turned_deg), np.zeros(3)))
     solid = sound_solid(lying, "no nest can be made")
@@ -250,7 +251,7 @@ def solve(
         caught.reasons.append(Reason(name="boss", value=round(at.rest - at.bottom, 3), unit="mm", why=why))
     lies = _Lies(at, chosen, between, turned_deg)
     if isinstance(blank, kinds.Block):
-        return _in_block(spec, caught, lies, blank, bolts or [])
+        return _in_block(spec, caught, lies, blank, under)
     assert vise is not None
     return _in_jaws(spec, caught, lies, blank if isinstance(blank, tuple) else (blank, blank), vise)
 
@@ -459,9 +460,7 @@ def _in_jaws(
     return nest
 
 
-def _in_block(
-    spec: SoftCut, caught: _Caught, lies: _Lies, block: kinds.Block, bolts: list[tuple[Floats, float]]
-) -> Nest:
+def _in_block(spec: SoftCut, caught: _Caught, lies: _Lies, block: kinds.Block, under: Under) -> Nest:
     """A drop-in nest: one block with the outline let into it, deeper where the work stands out below."""
     x0, y0, x1, y1 = caught.outline.bounds
     at = lies.at
@@ -487,11 +486,10 @@ def _in_block(
         Reason(name="depth", value=round(at.depth, 3), unit="mm", why="edge and straight wall together"),
     ]
     judge_block(nest, at.rest - at.bottom)
-    body = block_body(nest.half, spec) - cut_away(nest)
     turn = rotation_about_z(lies.turn_deg - lies.turned_deg)
-    for bolt, size in bolts:
-        x, y = (turn @ bolt)[:2] + place[:2]
-        body -= kinds.rod(size + 0.5, -1.0, block.height + 1.0, float(x), float(y))
-        body -= kinds.rod(2 * size, -1.0, 1.2 * size, float(x), float(y))
-    nest.jaws = CutJaws(mesh_of(body), None, place)
+    for bolt, size in under.bolts:
+        x, y = ((turn @ bolt)[:2] + place[:2]).tolist()
+        nest.bores += [Bore(x, y, size + 0.5, 0.0, block.height), Bore(x, y, 2 * size, 0.0, 1.2 * size)]
+    screws = screwed_down(nest, under) if spec.screwed else ()
+    nest.jaws = CutJaws(mesh_of(body_of(nest) - cut_away(nest)), None, place, screws=screws)
     return nest

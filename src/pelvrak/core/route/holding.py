@@ -31,6 +31,7 @@ from pelvrak.core.holding.facts import HoldFacts, PieceFact, SafetyFact
 from pelvrak.core.holding.hold import Hold, fixtures_of
 from pelvrak.core.holding.holding import Held, Metal, built_up, held_by_nothing, judge
 from pelvrak.core.holding.kinds import Fixture, Own
+from pelvrak.core.holding.nest import BLOCK_SCREW
 from pelvrak.core.route.jaws import Solved
 from pelvrak.core.route.loads import load_of, safeties, told
 from pelvrak.core.route.naming import SETUP, named, nameless_fixtures
@@ -38,7 +39,7 @@ from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import CLAMPING, CONTACTS, FACTS, PART, PICTURE, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import OperationReport
-from pelvrak.core.route.run import Run, as_came, mesh_in
+from pelvrak.core.route.run import Run, mesh_in
 from pelvrak.core.route.station import held_solids
 
 
@@ -113,11 +114,18 @@ HOLD = Step("hold", 7, HoldGiven, _hold)
 
 
 def held_in(
-    run: Run, setup: Setup, incoming_key: str, lying: Floats, density: float, cut: dict[str, CutJaws]
+    run: Run,
+    setup: Setup,
+    incoming_key: str,
+    lying: Floats,
+    density: float,
+    cut: dict[str, CutJaws],
+    rough: tuple[int, ...],
 ) -> Kept:
     """What holds the work in a setup.
 
-    lying: 4×4, the setup's orientation from the work frame. cut: soft jaws and nests by item.
+    lying: 4×4, the setup's orientation from the work frame. cut: soft jaws and nests by item. rough: faces of
+    the part that stay as they came, or are not there.
     """
     fixtures = fixtures_of(run.plan.fixtures)
     own = {
@@ -139,7 +147,7 @@ def held_in(
         run.material.magnetic,
         own,
         cut,
-        as_came(run),
+        rough,
     )
     result = run.step(HOLD, given, f"{setup.name} holding")
     told = named(result.value(FACTS), {SETUP: setup.name, **names})
@@ -203,7 +211,7 @@ def _hold_jaws(given: JawHoldGiven, reads: Reads) -> Pieces:
     kept = [
         (fact, with_label(whole, i))
         for i, fact in enumerate(used.pieces)
-        if fact.item != given.item and fact.role != "clamps"
+        if (fact.item != given.item or fact.name == BLOCK_SCREW) and fact.role != "clamps"
     ]
     named = [Piece(fact.item, fact.name, "body", mesh) for fact, mesh in kept]
     if given.block is not None:
@@ -227,7 +235,7 @@ def _hold_jaws(given: JawHoldGiven, reads: Reads) -> Pieces:
     return hold_pieces(Held(facts, [], named, [], None))
 
 
-JAW_HOLD = Step("jaw holding", 1, JawHoldGiven, _hold_jaws)
+JAW_HOLD = Step("jaw holding", 2, JawHoldGiven, _hold_jaws)
 
 
 def held_for_cutting(

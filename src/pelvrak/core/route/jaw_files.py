@@ -36,12 +36,15 @@ class Room(Frozen):
 
 class JawShape(Frozen):
     """Solved jaws in the nest's frame, mm: bodies as high, each from one y to another and so long, and the
-    rooms cut out of all of them; corner_radius, edge_chamfer: of a block's own edges.
+    rooms cut out of all of them; corner_radius, edge_chamfer: of a block's own edges; mouth: chamfer round
+    the opening of the first rooms, those that reach the top; bores: x, y, diameter, from and to which height.
     """
 
     height: float
     corner_radius: float = 0.0
     edge_chamfer: float = 0.0
+    mouth: float = 0.0
+    bores: tuple[tuple[float, float, float, float, float], ...] = ()
     bodies: tuple[tuple[float, float, float], ...]
     rooms: tuple[Room, ...]
 
@@ -99,7 +102,14 @@ def shape_of(nest: Nest) -> JawShape:
             for region in _pieces(nest.left)
         ]
     edges = dict(zip(("corner_radius", "edge_chamfer"), nest.spec.own_edges, strict=True))
-    return JawShape(height=height, bodies=bodies, rooms=tuple(cut), **({} if nest.gap > 0 else edges))
+    return JawShape(
+        height=height,
+        bodies=bodies,
+        rooms=tuple(cut),
+        mouth=nest.spec.mouth,
+        bores=tuple((b.x, b.y, b.diameter, b.low, b.high) for b in nest.bores),
+        **({} if nest.gap > 0 else edges),
+    )
 
 
 def to_dxf(nest: Nest) -> bytes:

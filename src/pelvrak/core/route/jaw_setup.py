@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 
+from pelvrak.core.cures import Element, put
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import transformed
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.holding.facts import HoldFacts
+from pelvrak.core.holding.clamping import FRICTION
+from pelvrak.core.holding.facts import HoldFacts, in_frame
 from pelvrak.core.holding.hold import fixtures_of
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.route.cutting import cut_operations, depths
-from pelvrak.core.route.holding import held_for_cutting
+from pelvrak.core.route.holding import held_for_cutting, held_in, safety_of
 from pelvrak.core.route.jaws import (
     BLANKS,
     BlanksGiven,
@@ -22,13 +24,14 @@ from pelvrak.core.route.jaws import (
     rooms,
     spacer,
 )
+from pelvrak.core.route.loads import safety_findings
 from pelvrak.core.route.offsets import offsets_of
 from pelvrak.core.route.pictures import volume_of
-from pelvrak.core.route.placing import Placed, place
+from pelvrak.core.route.placing import Placed, off_the_table, place
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.registers import Load, give_registers, values_of
 from pelvrak.core.route.report import SetupReport, refused
-from pelvrak.core.route.run import Run, matrix
+from pelvrak.core.route.run import Run, in_work_frame, matrix
 from pelvrak.core.route.turning import turning_of
 
 
@@ -87,7 +90,7 @@ def _jaws_cut(
 ) -> SetupReport:
     solved = target.solved
     assert solved is not None
-    key, placed = _blanks_placed(run, setup, target, solved)
+    key, placed = _blanks_placed(run, setup, target, solved, density)
     amount = volume_of(run.engine, key)
     turning = turning_of(run, setup, placed, rooms(solved, placed.zero_from_work))
     give_registers(turning, run.plan, Load())
@@ -97,8 +100,18 @@ def _jaws_cut(
         f", on a spacer {solved.nest.gap:.2f} mm, clamped with {force:g} kN" if vise else ""
     )
     done = cut_operations(run, index, placed, turning, key, amount, about)
-    findings = said_of_jaws(setup, solved.on_end, solved.nest.half[1])
-    findings += [] if vise or solved.on_end or solved.in_vise else [_block_loose(setup, solved)]
+    tools = {tool.id: tool for tool in run.plan.tools}
+    box = placed.low, placed.high
+    stands = (
+        safety_of(run, setup, placed.hold, box, done.reports, tools, {"": np.eye(4)})
+        if setup.hold.items
+        else ()
+    )
+    findings = said_of_jaws(setup, solved.on_end and not setup.hold.items, solved.nest.half[1])
+    if not (setup.hold.items or vise or solved.on_end or solved.in_vise or solved.screwed):
+        findings.append(_block_loose(setup, solved))
+    safe = [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
+    hold = placed.hold.model_copy(update={"safety": stands, "friction": FRICTION if stands else None})
     return base.model_copy(
         update={
             "incoming_key": key,
@@ -112,30 +125,54 @@ def _jaws_cut(
             "zero_from_work": matrix(placed.zero_from_work),
             "low": as_vector(placed.low),
             "high": as_vector(placed.high),
-            "hold": placed.hold,
+            "hold": hold,
             "nest": solved.report(setup.name, placed.zero_from_work),
             "register_value": values_of(turning, ""),
             "offsets": offsets_of(turning, fixtures_of(run.plan.fixtures)),
             **depths(done.reports, placed),
             "operations": tuple(done.reports),
             "program_key": done.program_key,
-            "findings": tuple(findings),
+            "findings": (*placed.findings, *findings, *safe),
         }
     )
 
 
-def _blanks_placed(run: Run, setup: Setup, target: Placed, solved: Solved) -> tuple[str, Placed]:
-    """The blanks on their rays (key of the result), and how they are held while they are cut."""
+def _blanks_placed(
+    run: Run, setup: Setup, target: Placed, solved: Solved, density: float
+) -> tuple[str, Placed]:
+    """The blanks on their rays (key of the result), and how they are held while they are cut: by what holds
+    them in their use, or a block by a holding of the setup's own.
+    """
     assert target.hold.zero_on_table is not None
-    to_zero = cutting_zero(solved, np.array(target.hold.zero_on_table))
+    own = bool(setup.hold.items)
+    if own and solved.vise:
+        raise BadInput(
+            "jaws.held_twice",
+            "hold",
+            f"{setup.name} has a holding of its own, and cuts jaws in the vise they grip in",
+            "take its holding out",
+        )
+    to_zero = cutting_zero(solved, np.array(target.hold.zero_on_table), own)
     blanks, block = blanks_mesh(solved), spacer(solved)
     low, high = as_vector(blanks.vertices.min(axis=0)), as_vector(blanks.vertices.max(axis=0))
     made = run.step(BLANKS, BlanksGiven(blanks, low, high, run.plan.resolution_mm), f"{setup.name} blanks")
     between = None if block is None else transformed(block, to_zero)
-    hold = HoldFacts() if solved.on_end else held_for_cutting(run, setup, target.hold, solved, between)
-    here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
     machine = machine_of(setup.machine, run.plan.machines)
-    return made.key, Placed(to_zero, [], machine, hold, [], here.min(axis=0), here.max(axis=0), lambda _: {})
+    found: list[Finding] = []
+    if own:
+        # Nothing of a block is a face of the part.
+        faces = tuple(range(len(run.part.part.faces)))
+        held = held_in(run, setup, made.key, np.eye(4), density, {}, faces)
+        hold = in_frame(held.facts, to_zero[:3, 3])
+        found = [*held.findings, *off_the_table(setup, machine, hold)]
+    elif solved.on_end:
+        hold = HoldFacts()
+    else:
+        hold = held_for_cutting(run, setup, target.hold, solved, between)
+    here = blanks.vertices @ to_zero[:3, :3].T + to_zero[:3, 3]
+    return made.key, Placed(
+        to_zero, [], machine, hold, found, here.min(axis=0), here.max(axis=0), lambda _: {}
+    )
 
 
 def _block_loose(setup: Setup, solved: Solved) -> Finding:
@@ -145,7 +182,17 @@ def _block_loose(setup: Setup, solved: Solved) -> Finding:
         f"Nothing in the plan fastens the nest block to {under} while it is cut, and later: screw or clamp it"
         " where neither nest nor work is."
     )
-    return Finding(code="jaws.block_loose", severity="note", setup=setup.name, stage="hold", sentence=said)
+    assert setup.makes is not None
+    of = Element(setup=setup.makes.setup, item=solved.item.id)
+    cures = (put("Screw it to the plate", of, "cut/screwed", True),) if solved.on_plate else ()
+    return Finding(
+        code="jaws.block_loose",
+        severity="note",
+        setup=setup.name,
+        stage="hold",
+        sentence=said,
+        cures=cures,
+    )
 
 
 def said_of_jaws(setup: Setup, on_end: bool, high: float) -> list[Finding]:

@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 from OCP.BRep import BRep_Tool
+from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
@@ -13,17 +14,21 @@ from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeWire,
 )
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
-from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakePrism
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakePrism
 from OCP.GC import GC_MakeArcOfCircle
-from OCP.gp import gp_Pnt, gp_Vec
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Shape
 from OCP.TopTools import TopTools_IndexedMapOfShape
+from shapely import MultiLineString, Point
 
 from pelvrak.core.cutting.toolpath import MoveKind
 from pelvrak.core.geometry.step_writer import step_bytes
 from pelvrak.core.route.jaw_files import JawShape, Ring, arc_between, arcs
+
+# An edge this near to the outline of an opening is one of its, mm: arcs are fitted to it.
+NEAR_RIM_MM = 0.05
 
 
 def _middle(
@@ -70,6 +75,23 @@ def _edged(body: TopoDS_Shape, shape: JawShape) -> TopoDS_Shape:
     return body
 
 
+def _flared(body: TopoDS_Shape, shape: JawShape) -> TopoDS_Shape:
+    """Jaws with the edge of their opening chamfered."""
+    rims = MultiLineString([room.outline for room in shape.rooms if room.top > shape.height])
+    chamfer = BRepFilletAPI_MakeChamfer(body)
+    for edge, ends in _edges(body):
+        curve = BRepAdaptor_Curve(edge)
+        middle = curve.Value((curve.FirstParameter() + curve.LastParameter()) / 2)
+        on_rim = all(
+            abs(p.Z() - shape.height) < 1e-6 and rims.distance(Point(p.X(), p.Y())) < NEAR_RIM_MM
+            for p in (*ends, middle)
+        )
+        # What runs on smoothly from one that is in is in already.
+        if on_rim and chamfer.Contour(edge) == 0:
+            chamfer.Add(shape.mouth, edge)
+    return chamfer.Shape()
+
+
 def _edges(body: TopoDS_Shape) -> list[tuple[TopoDS_Edge, list[gp_Pnt]]]:
     """Each edge once, with both its ends."""
     found = TopTools_IndexedMapOfShape()
@@ -91,6 +113,13 @@ def solids(shape: JawShape) -> list[TopoDS_Shape]:
             away = _prism(room.outline, room.bottom, room.top)
             for island in room.islands:
                 away = BRepAlgoAPI_Cut(away, _prism(island, room.bottom - 1, room.top + 1)).Shape()
+            body = BRepAlgoAPI_Cut(body, away).Shape()
+        if shape.mouth > 0:
+            body = _flared(body, shape)
+        for x, y, diameter, bottom, top in shape.bores:
+            axis = gp_Ax2(gp_Pnt(x, y, bottom - 1.0 if bottom <= 0 else bottom), gp_Dir(0, 0, 1))
+            high = top + 1.0 - (bottom - 1.0 if bottom <= 0 else bottom)
+            away = BRepPrimAPI_MakeCylinder(axis, diameter / 2, high).Shape()
             body = BRepAlgoAPI_Cut(body, away).Shape()
         out.append(body)
     return out

@@ -25,16 +25,18 @@ from pelvrak.core.geometry.holes import upright_holes
 from pelvrak.core.geometry.mesh import Floats, Mesh, box, joined, mesh_of, to_solid, transformed
 from pelvrak.core.geometry.part import Part, Vector
 from pelvrak.core.geometry.protected import protected
-from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
+from pelvrak.core.geometry.rigid import inverse, moved, rigid, rotation_about_z
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.assemble import standing_at
 from pelvrak.core.holding.build import CutJaws
+from pelvrak.core.holding.everyday import everyday
 from pelvrak.core.holding.facts import Proposal
 from pelvrak.core.holding.hold import Hold, Item, fixtures_of
-from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest, as_jaws, blanks, block_body
+from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest, Under, as_jaws, blanks, body_of
 from pelvrak.core.holding.profile_block import solve_profile
 from pelvrak.core.holding.soft_jaws import solve
 from pelvrak.core.holding.vises import pair_of, rear_after
+from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.route.jaw_files import shape_of, to_dxf, to_stl_of
 from pelvrak.core.route.naming import nameless_fixtures
 from pelvrak.core.route.pictures import surface_of
@@ -49,6 +51,14 @@ from pelvrak.core.stock.shapes import field_of_mesh
 SPACER_LOW_MM = 3.0
 STEP_DOWN_MM = 2.0
 WALL_STEP_MM = 15.0
+# What another blank mends.
+OTHER_BLANK_MENDS = (
+    "jaws.thin",
+    "jaws.too_short",
+    "jaws.too_low",
+    "jaws.longer_than_work",
+    "jaws.no_screws",
+)
 
 
 @dataclass(frozen=True)
@@ -120,9 +130,29 @@ class Solved:
 
     @cached_property
     def nest(self) -> Nest:
-        assert self.item.cut is not None
+        return self.solved_in(self.blank)
+
+    @cached_property
+    def _under(self) -> Under:
+        """What is screwed through the block from what it stands on."""
+        base = next((one for one in self.given.hold.items if one.id == self.item.on), None)
+        plate = None if base is None else self.shop.get(base.fixture)
+        if base is None or not isinstance(plate, kinds.Plate):
+            return Under(self._bolts())
+        holes = kinds.plate_holes(plate)
+        columns, rows = np.indices(holes.shape[:2])
+        tapped = holes[(columns + rows) % 2 == 0]
+        hold = self.given.hold
+        plate_from_block = inverse(standing_at(hold, self.shop, base.id)) @ standing_at(
+            hold, self.shop, self.item.id
+        )
+        here = moved(inverse(plate_from_block), np.column_stack([tapped, np.zeros(len(tapped))]))
+        return Under(self._bolts(), here[:, :2], plate.thread, self.called(plate))
+
+    def _bolts(self) -> tuple[tuple[Floats, float], ...]:
+        """Bolts from below into the work, through the block."""
         holes = upright_holes(self.part, np.eye(4))
-        bolts = []
+        bolts: list[tuple[Floats, float]] = []
         for item in self.given.hold.items:
             one = self.shop.get(item.fixture)
             if (
@@ -132,11 +162,9 @@ class Solved:
                 and item.into.face in holes
             ):
                 bolts.append((self.rotation @ holes[item.into.face].axis, kinds.SCREWS[one.thread][0]))
-        return self.solved_in(self.blank, bolts)
+        return tuple(bolts)
 
-    def solved_in(
-        self, blank: kinds.Jaws | kinds.Block, bolts: list[tuple[Floats, float]] | None = None
-    ) -> Nest:
+    def solved_in(self, blank: kinds.Jaws | kinds.Block) -> Nest:
         """The nest as some blank would get it."""
         assert self.item.cut is not None
         front = None if self.item.moving is None else pair_of(self.item, self.shop)
@@ -149,7 +177,7 @@ class Solved:
             blank if front is None or isinstance(blank, kinds.Block) else (blank, front.moving),
             self.vise[1] if self.vise else None,
             self.turned_deg,
-            bolts,
+            self._under,
             self._walls(),
         )
 
@@ -159,6 +187,16 @@ class Solved:
         looks = np.array(planes).reshape(-1, 3) @ self.rotation.T
         upright = looks[np.abs(looks[:, 2]) < 1e-9]
         return np.degrees(np.arctan2(upright[:, 1], upright[:, 0]))
+
+    @property
+    def on_plate(self) -> bool:
+        """Whether it is a nest that stands on a plate with tapped holes."""
+        return self.item.cut is not None and self.item.cut.shape == "nest" and len(self._under.tapped) > 0
+
+    @property
+    def screwed(self) -> bool:
+        """Whether screws hold the block to its plate."""
+        return self.nest.jaws is not None and bool(self.nest.jaws.screws)
 
     @property
     def on_end(self) -> bool:
@@ -223,11 +261,7 @@ class Solved:
         """What is wrong with the solution."""
         nest, out = self.nest, []
         for code, severity, sentence, measured, limit in nest.trouble:
-            cures = (
-                self.other_blanks()
-                if code in ("jaws.thin", "jaws.too_short", "jaws.too_low", "jaws.longer_than_work")
-                else ()
-            )
+            cures = self.other_blanks() if code in OTHER_BLANK_MENDS else ()
             severe: Severity = "error" if severity == "error" else "warning"
             out.append(
                 Finding(
@@ -327,7 +361,7 @@ def cut_jaws(run: Run, solved: Solved, made: SetupReport | None) -> CutJaws:
     return as_jaws(nest, fixed, moving)
 
 
-JAWS = Kind("jaws", 2, NestGiven)
+JAWS = Kind("jaws", 3, NestGiven)
 
 
 @dataclass(frozen=True)
@@ -343,7 +377,7 @@ def _solids(given: JawSolidsGiven, reads: Reads) -> Pieces:
     return {JAW_STEP: protected("pelvrak.core.route.jaw_solids", [], shape, "the jaws")}
 
 
-JAW_SOLIDS = Step("jaw solids", 2, JawSolidsGiven, _solids)
+JAW_SOLIDS = Step("jaw solids", 3, JawSolidsGiven, _solids)
 
 
 def jaw_files(run: Run, solved: Solved) -> str:
@@ -374,7 +408,7 @@ def blanks_mesh(solved: Solved) -> Mesh:
     """What the jaw-cutting setup starts from: both blanks as they grip, or the block; nest frame."""
     nest = solved.nest
     if solved.vise is None:
-        return mesh_of(block_body(nest.half, nest.spec))  # of a block on its end: across, along, up
+        return mesh_of(body_of(nest))  # of a block on its end: across, along, up
     return joined([mesh_of(blank) for blank in blanks(nest)])
 
 
@@ -477,16 +511,54 @@ def jaw_setup(plan: Plan, solved: Solved) -> Setup:
                     step_down=1.0,
                 )
             )
+        operations += _mouth(plan, nest)
     taken = {one.name for one in plan.setups}
     name = next(n for n in (f"{setup.name}-JAWS"[:20], *(f"JAWS{i}" for i in range(1, 99))) if n not in taken)
     return Setup(
         name=name,
         title=f"Jaws for {setup.name}",
+        hold=_on_its_end(plan, solved) if solved.on_end else Hold(),
         machine=setup.machine,
         offset_register=setup.offset_register,
         makes=Makes(setup=setup.name, item=solved.item.id),
         operations=tuple(operations),
     )
+
+
+def _on_its_end(plan: Plan, solved: Solved) -> Hold:
+    """A holding for a block that is cut standing on its end: a vise turned so that its jaws are not where the
+    block opens.
+    """
+    long, high, thick = solved.nest.half
+    table = machine_of(solved.setup.machine, plan.machines).table
+    whole = everyday(solved.shop, (thick, long, high), (table.length, table.depth))
+    if not whole:
+        return Hold()
+    vise, *others = whole[0].items
+    return Hold(items=(vise.model_copy(update={"turn_deg": 90.0}), *others))
+
+
+def _mouth(plan: Plan, nest: Nest) -> list[Operation]:
+    """What chamfers the nest's opening, with the smallest cutter of 90° that is wide enough."""
+    wide = [
+        tool
+        for tool in plan.tools
+        if tool.kind == "chamfer_mill" and tool.SIG == 90 and 2 * nest.spec.mouth + 1 < tool.DC
+    ]
+    if nest.spec.mouth <= 0 or not wide:
+        return []
+    tool = min(wide, key=lambda one: one.DC)
+    return [
+        Outline(
+            id="mouth",
+            name="Chamfer the nest's opening",
+            tool=tool.id,
+            nest=True,
+            side="inside",
+            chamfer=nest.spec.mouth,
+            step_down=max(1.0, nest.spec.mouth + 1.0),
+        )
+    ]
 
 
 def _largest(tools: list[Tool], diameter: float) -> Tool | None:
@@ -522,11 +594,11 @@ def not_cut(plan: Plan, solved: Solved) -> Finding:
     )
 
 
-def cutting_zero(solved: Solved, zero_on_table: Floats) -> Floats:
-    """zero_from_nest, 4×4, while it is cut: the zero it shares with its use, or the top of a block standing
-    on its end.
+def cutting_zero(solved: Solved, zero_on_table: Floats, apart: bool) -> Floats:
+    """zero_from_nest, 4×4, while it is cut: the zero it shares with its use, or the middle of the top of a
+    block that is cut somewhere else (apart), or standing on its end.
     """
-    if solved.on_end:
+    if solved.on_end or apart:
         return rigid(np.eye(3), np.array([0.0, 0.0, -solved.nest.half[1]]))
     return zero_from_nest(solved, zero_on_table)
 

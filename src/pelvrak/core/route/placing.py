@@ -33,7 +33,7 @@ from pelvrak.core.route.report import (
     NestReport,
     SetupReport,
 )
-from pelvrak.core.route.run import Run, in_work_frame
+from pelvrak.core.route.run import Run, as_came, in_work_frame
 from pelvrak.core.seat.seating import PIECE, Boxes, lay, seat_work, zero_place
 
 
@@ -79,7 +79,7 @@ def place(
 
     boxes = boxed(rotation)
     lying = rigid(rotation, np.zeros(3))
-    held = held_in(run, setup, incoming_key, lying, density, cut)
+    held = held_in(run, setup, incoming_key, lying, density, cut, as_came(run))
     if held.facts.jaw is not None:
         boxes["jaw"] = held.facts.jaw
     boxes |= _pieces_boxes(held.facts)
@@ -91,7 +91,7 @@ def place(
     if solved is not None:
         nest, facts, told = _nested(run, index, solved, facts)
         found += told
-    found += [*_off_the_table(setup, machine, facts), *_on_moving_jaw(setup, facts)]
+    found += [*off_the_table(setup, machine, facts), *_on_moving_jaw(setup, facts)]
     seen = incoming.vertices @ rotation.T + zero_from_work[:3, 3]
     return Placed(
         zero_from_work, others, machine, facts, found, seen.min(axis=0), seen.max(axis=0), boxed, nest, solved
@@ -136,7 +136,7 @@ def _nested(
     return nest.model_copy(update={"files_key": jaw_files(run, solved)}), facts, found
 
 
-def _off_the_table(setup: Setup, machine: Machine, facts: HoldFacts) -> list[Finding]:
+def off_the_table(setup: Setup, machine: Machine, facts: HoldFacts) -> list[Finding]:
     """What of the holding hangs over the table's edge."""
     if facts.zero_on_table is None:
         return []

@@ -48,21 +48,12 @@ def evaluate_revision(evaluation_id: int, beside: bool) -> dict[str, Any]:
     store = DatabaseStore()
     keys: dict[str, str] = {}
 
-    def keep(**columns: Any) -> None:
-        with transaction() as session:
-            row = session.get(Evaluation, evaluation_id)
-            if row is not None and wanted(row, session.get(Project, asked.project)):
-                session.execute(
-                    update(Evaluation).where(Evaluation.id == evaluation_id).values(beat=now(), **columns)
-                )
-                tell(session, kind="evaluation", project=asked.project)
-
     def partly(so_far: Report) -> None:
         """Let the page show what there is: kept with the evaluation until the whole is there."""
-        keep(report=so_far.told())
+        _keep(evaluation_id, asked.project, report=so_far.told())
         if not so_far.begun:
             # Drawing takes as long as a billet does: its numbers do not wait for that.
-            keep(stills=render_stills(so_far, Engine(store, keys=keys)))
+            _keep(evaluation_id, asked.project, stills=render_stills(so_far, Engine(store, keys=keys)))
 
     try:
         plan = plan_from(asked.plan)
@@ -85,6 +76,17 @@ def evaluate_revision(evaluation_id: int, beside: bool) -> dict[str, Any]:
         "stills": stills,
         "keys": sorted(keys),
     }
+
+
+def _keep(evaluation_id: int, project: int, **columns: Any) -> None:
+    """Keep with an evaluation that is still wanted how far it has come."""
+    with transaction() as session:
+        row = session.get(Evaluation, evaluation_id)
+        if row is not None and wanted(row, session.get(Project, project)):
+            session.execute(
+                update(Evaluation).where(Evaluation.id == evaluation_id).values(beat=now(), **columns)
+            )
+            tell(session, kind="evaluation", project=project)
 
 
 def _read_as(sha256: str, key: str) -> None:

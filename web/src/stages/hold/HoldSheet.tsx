@@ -21,7 +21,8 @@ export function HoldSheet(props: SheetProps) {
   const [choosing, setChoosing] = useState(false)
   const facts = report?.hold
   const { items, work } = setup.hold
-  if (setup.makes)
+  // Soft jaws are cut in the vise they grip in; a block may be held by a holding of its own.
+  if (setup.makes && report?.nest?.gap !== 0)
     return (
       <>
         <Head title="Hold">The blanks are clamped as {setup.makes.setup} will grip, on a spacer</Head>
@@ -51,7 +52,13 @@ export function HoldSheet(props: SheetProps) {
   }
   return (
     <>
-      <Head title="Hold">What locates and clamps the work in {setup.name}</Head>
+      <Head title="Hold">
+        {setup.makes
+          ? items.length
+            ? 'What holds the block while it is cut; zero is the middle of its top'
+            : `The block stands as it will in ${setup.makes.setup}, unless it is held otherwise here`
+          : `What locates and clamps the work in ${setup.name}`}
+      </Head>
       <BuildList {...props} fixtures={fixtures ?? []} />
       <div className="mt-1.5 flex flex-wrap gap-1.5">
         <button type="button" className="knob text-[12.5px]" onClick={() => setChoosing(true)}>
@@ -62,7 +69,7 @@ export function HoldSheet(props: SheetProps) {
       {choosing && (
         <FixtureLibrary plan={plan} take={(one) => void take(one)} close={() => setChoosing(false)} />
       )}
-      {items.length > 0 && !report?.nest && (
+      {items.length > 0 && (setup.makes || !report?.nest) && (
         <>
           <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Work</h3>
           <NumberRow

@@ -38,7 +38,8 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
       | 'step'
       | 'slip'
       | 'corner_radius'
-      | 'edge_chamfer',
+      | 'edge_chamfer'
+      | 'mouth',
   ) => (
     <NumberRow
       label={label}
@@ -131,12 +132,29 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
           {plain('Rim groove', 'edge_break')}
         </>
       )}
+      {!onEnd && plain('Opening chamfer', 'mouth')}
       {plain('Least wall', 'least_wall')}
       {nest.gap === 0 && !onEnd && (
         <>
           {plain('Slip fit', 'slip')}
           {plain('Block corners', 'corner_radius')}
           {plain('Block edges', 'edge_chamfer')}
+          <Row label="Screwed down">
+            <Segments
+              label="Block screwed down"
+              value={cut.screwed ? 'yes' : 'no'}
+              options={[
+                { value: 'yes', label: 'to its plate' },
+                { value: 'no', label: 'not here' },
+              ]}
+              choose={(way) =>
+                void change(
+                  way === 'yes' ? 'screwed down' : 'not screwed down',
+                  (own) => (own.screwed = way === 'yes'),
+                )
+              }
+            />
+          </Row>
         </>
       )}
       <Row label="Cut in">
