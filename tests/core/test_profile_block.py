@@ -193,6 +193,9 @@ class RouteTest(unittest.TestCase):
         loose["setups"][0]["hold"]["items"] = []
         alone = evaluate(plan_from(loose), data, store).setups[0]
         self.assertEqual([f.code for f in alone.findings], ["jaws.on_end"])
+        loose["setups"][0]["hold"]["items"] = [{"id": "nest", "fixture": "nest-120", "cut": {}}]
+        refused = evaluate(plan_from(loose), data, store).setups[0]
+        self.assertEqual([f.code for f in refused.findings], ["jaws.in_jaws"])
         self.assertEqual(
             [f.sentence for o in made.operations for f in o.findings if f.severity == "error"], []
         )

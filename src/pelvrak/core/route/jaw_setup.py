@@ -152,6 +152,13 @@ def _blanks_placed(
             f"{setup.name} has a holding of its own, and cuts jaws in the vise they grip in",
             "take its holding out",
         )
+    if any(item.cut is not None for item in setup.hold.items):
+        raise BadInput(
+            "jaws.in_jaws",
+            "hold",
+            f"{setup.name} holds a block in jaws that would have to be cut to it first",
+            "hold it in something that is not cut to it",
+        )
     to_zero = cutting_zero(solved, np.array(target.hold.zero_on_table), own)
     blanks, block = blanks_mesh(solved), spacer(solved)
     low, high = as_vector(blanks.vertices.min(axis=0)), as_vector(blanks.vertices.max(axis=0))

@@ -19,7 +19,8 @@ export function BuildList(props: SheetProps & { fixtures: Fixture[] }) {
   const view = useFields(useShown, 'litItem')
   const [open, setOpen] = useState<string | null>(null)
   const { items } = setup.hold
-  if (items.length === 0) return <p className="py-1 text-soft">Nothing holds the work yet.</p>
+  if (items.length === 0)
+    return setup.makes ? null : <p className="py-1 text-soft">Nothing holds the work yet.</p>
   const move = (index: number, by: number) =>
     edit('build order', (own) => {
       const [one] = own.hold.items.splice(index, 1)

@@ -142,7 +142,9 @@ export function HoldSheet(props: SheetProps) {
 /** The everyday holdings, whole, as the library has the pieces for the work as it comes in. */
 function Quick({ project, setup, edit }: SheetProps) {
   const holdings = useEveryday(project.id, setup.name, project.report_revision)
-  return holdings.data?.map((one) => (
+  // Nothing is cut to a block that jaws are cut of.
+  const offered = holdings.data?.filter((one) => !setup.makes || one.items.every((item) => !item.cut))
+  return offered?.map((one) => (
     <button
       key={one.called}
       type="button"
