@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -57,7 +59,9 @@ def rotation_about_z(angle_deg: float) -> Floats:
 
 def square_to(direction: Floats) -> Floats:
     """A rotation (3×3) whose third row is a unit direction."""
-    other = np.eye(3)[int(np.argmin(np.abs(direction)))]
-    first = np.cross(other, direction)
-    first /= np.linalg.norm(first)
-    return np.array([first, np.cross(direction, first), direction])
+    x, y, z = direction.tolist()
+    # Square to it and to the axis it leaves most, by hand: numpy's cross of two vectors takes ten times this.
+    a, b, c = ((0.0, -z, y), (z, 0.0, -x), (-y, x, 0.0))[int(np.argmin(np.abs(direction)))]
+    long = math.sqrt(a * a + b * b + c * c)
+    a, b, c = a / long, b / long, c / long
+    return np.array([(a, b, c), (y * c - z * b, z * a - x * c, x * b - y * a), (x, y, z)])
