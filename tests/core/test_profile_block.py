@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import unittest
 
 import manifold3d
@@ -131,6 +132,20 @@ class ProfileTest(unittest.TestCase):
             solids.volumes_of_step(to_step(shape_of(nest)))[0], volume(nest.jaws.fixed), delta=30.0
         )
         self.assertIn(b"NEST", to_dxf(nest))
+
+    def test_the_blocks_own_edges(self):
+        """Of a block 60 x 90 x 50 that lies: rounded corners leave (4 - π)·r² less of a section, 50 high; and
+        Open CASCADE's solid of it, cut on its end, has the mesh's volume.
+        """
+        plain = solve_profile(bar(30.0), SoftCut(shape="vee", cutter=10), BLOCK)
+        both = {"corner_radius": 6.0, "edge_chamfer": 2.0}
+        for edges in ({"corner_radius": 8.0}, {"edge_chamfer": 2.0}, both):
+            nest = solve_profile(bar(30.0), SoftCut(shape="vee", cutter=10, **edges), BLOCK)
+            less = volume(plain.jaws.fixed) - volume(nest.jaws.fixed)
+            if edges == {"corner_radius": 8.0}:
+                self.assertAlmostEqual(less, (4 - math.pi) * 64 * BLOCK.height, delta=0.01 * less)
+            [exact] = solids.volumes_of_step(to_step(shape_of(nest)))
+            self.assertAlmostEqual(volume(nest.jaws.fixed), exact, delta=2e-4 * exact)
 
     def test_blocks_that_do_not_do(self):
         codes = lambda work, **more: [  # noqa: E731

@@ -64,10 +64,8 @@ class SoftCut(Frozen):
 
     @property
     def own_edges(self) -> tuple[float, float]:
-        """Corner radius and edge chamfer of the block itself, mm; one that is cut standing on its end has
-        none.
-        """
-        return (self.corner_radius, self.edge_chamfer) if self.shape == "nest" else (0.0, 0.0)
+        """Corner radius and edge chamfer of the block itself, mm."""
+        return self.corner_radius, self.edge_chamfer
 
 
 class Item(Frozen):

@@ -19,7 +19,7 @@ from shapely.geometry.polygon import orient
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, transformed
 from pelvrak.core.geometry.part import Frozen
-from pelvrak.core.geometry.rigid import rigid, rotation_about_z
+from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.build import CutJaws
 from pelvrak.core.holding.hold import SoftCut
@@ -129,6 +129,11 @@ class Nest:
     bores: list[Bore] = field(default_factory=list)
 
     @property
+    def on_end(self) -> bool:
+        """Whether it is a block that is cut standing on its end."""
+        return self.spec.shape != "nest" and self.gap == 0
+
+    @property
     def depth(self) -> float:
         return self.top - self.floor
 
@@ -199,7 +204,12 @@ def flared(region: BaseGeometry, low: float, wide: float) -> manifold3d.Manifold
 
 
 def body_of(nest: Nest) -> manifold3d.Manifold:
-    """A nest block as it comes to its cutting: with its own edges and what is drilled for screws."""
+    """A nest block as it comes to its cutting: with its own edges and what is drilled for screws; the
+    solution's frame.
+    """
+    if nest.on_end:
+        wide, long, high = nest.half
+        return block_body((long, high, wide), nest.spec).transform(inverse(nest.frame)[:3])
     body = block_body(nest.half, nest.spec)
     for bore in nest.bores:
         body -= kinds.rod(bore.diameter, bore.low - 1e-3, bore.high + 1e-3, bore.x, bore.y)

@@ -15,7 +15,7 @@ from shapely.geometry.polygon import orient
 from pelvrak.core.cutting.toolpath import Move, MoveKind, arc_sweep, fitted
 from pelvrak.core.geometry.mesh import Floats, joined, to_stl, transformed
 from pelvrak.core.geometry.part import Frozen
-from pelvrak.core.geometry.rigid import rigid, rotation_about_z
+from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
 from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest
 
 # Arcs are put through the outline to within this, mm.
@@ -36,13 +36,16 @@ class Room(Frozen):
 
 class JawShape(Frozen):
     """Solved jaws in the nest's frame, mm: bodies as high, each from one y to another and so long, and the
-    rooms cut out of all of them; corner_radius, edge_chamfer: of a block's own edges; mouth: chamfer round
-    the opening of the first rooms, those that reach the top; bores: x, y, diameter, from and to which height.
+    rooms cut out of all of them; corner_radius, edge_chamfer: of a block's own edges; lies: 3×4, where a
+    block that is cut on its end, lying as long, wide and high as it is, gets to by standing up; mouth:
+    chamfer round the opening of the first rooms, those that reach the top; bores: x, y, diameter, from and
+    to which height.
     """
 
     height: float
     corner_radius: float = 0.0
     edge_chamfer: float = 0.0
+    lies: tuple[tuple[float, float, float, float], ...] | None = None
     mouth: float = 0.0
     bores: tuple[tuple[float, float, float, float, float], ...] = ()
     bodies: tuple[tuple[float, float, float], ...]
@@ -101,11 +104,15 @@ def shape_of(nest: Nest) -> JawShape:
             )
             for region in _pieces(nest.left)
         ]
+    lies = None
+    if nest.on_end:
+        lies = tuple((float(a), float(b), float(c), float(d)) for a, b, c, d in inverse(nest.frame)[:3])
     edges = dict(zip(("corner_radius", "edge_chamfer"), nest.spec.own_edges, strict=True))
     return JawShape(
         height=height,
         bodies=bodies,
         rooms=tuple(cut),
+        lies=lies,
         mouth=nest.spec.mouth,
         bores=tuple((b.x, b.y, b.diameter, b.low, b.high) for b in nest.bores),
         **({} if nest.gap > 0 else edges),

@@ -12,11 +12,12 @@ from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
     BRepBuilderAPI_MakeWire,
+    BRepBuilderAPI_Transform,
 )
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakePrism
 from OCP.GC import GC_MakeArcOfCircle
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Shape
@@ -57,17 +58,17 @@ def _prism(ring: Ring, low: float, high: float) -> TopoDS_Shape:
     ).Shape()
 
 
-def _edged(body: TopoDS_Shape, shape: JawShape) -> TopoDS_Shape:
-    """A block with its upright edges rounded and those round its top chamfered."""
+def _edged(body: TopoDS_Shape, shape: JawShape, high: float) -> TopoDS_Shape:
+    """A block, so high, with its upright edges rounded and those round its top chamfered."""
     if shape.corner_radius > 0:
         rounding = BRepFilletAPI_MakeFillet(body)
         for edge, ends in _edges(body):
-            if abs(ends[0].Z() - ends[1].Z()) > shape.height / 2:
+            if abs(ends[0].Z() - ends[1].Z()) > high / 2:
                 rounding.Add(shape.corner_radius, edge)
         body = rounding.Shape()
     if shape.edge_chamfer > 0:
         chamfer = BRepFilletAPI_MakeChamfer(body)
-        top = [edge for edge, ends in _edges(body) if all(abs(p.Z() - shape.height) < 1e-6 for p in ends)]
+        top = [edge for edge, ends in _edges(body) if all(abs(p.Z() - high) < 1e-6 for p in ends)]
         # What runs on smoothly goes with the first of them.
         for edge in top if shape.corner_radius <= 0 else top[:1]:
             chamfer.Add(shape.edge_chamfer, edge)
@@ -107,8 +108,17 @@ def solids(shape: JawShape) -> list[TopoDS_Shape]:
     """The jaws (fixed, moving) or the block as exact solids in the nest's frame."""
     out = []
     for low, high, length in shape.bodies:
-        ends = gp_Pnt(-length / 2, low, 0), gp_Pnt(length / 2, high, shape.height)
-        body = _edged(BRepPrimAPI_MakeBox(*ends).Shape(), shape)
+        if shape.lies is None:
+            ends = gp_Pnt(-length / 2, low, 0), gp_Pnt(length / 2, high, shape.height)
+            body = _edged(BRepPrimAPI_MakeBox(*ends).Shape(), shape, shape.height)
+        else:
+            # As long as it stands high, and as high as it is thick then.
+            tall = high - low
+            ends = gp_Pnt(-shape.height / 2, -length / 2, 0), gp_Pnt(shape.height / 2, length / 2, tall)
+            stands = gp_Trsf()
+            stands.SetValues(*(value for row in shape.lies for value in row))
+            body = _edged(BRepPrimAPI_MakeBox(*ends).Shape(), shape, tall)
+            body = BRepBuilderAPI_Transform(body, stands, True).Shape()
         for room in shape.rooms:
             away = _prism(room.outline, room.bottom, room.top)
             for island in room.islands:

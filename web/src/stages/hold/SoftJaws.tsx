@@ -134,11 +134,15 @@ export function SoftJaws(props: SheetProps & { nest: NestReport }) {
       )}
       {!onEnd && plain('Opening chamfer', 'mouth')}
       {plain('Least wall', 'least_wall')}
+      {nest.gap === 0 && (
+        <>
+          {plain('Block corners', 'corner_radius')}
+          {plain('Block edges', 'edge_chamfer')}
+        </>
+      )}
       {nest.gap === 0 && !onEnd && (
         <>
           {plain('Slip fit', 'slip')}
-          {plain('Block corners', 'corner_radius')}
-          {plain('Block edges', 'edge_chamfer')}
           <Row label="Screwed down">
             <Segments
               label="Block screwed down"
