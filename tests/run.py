@@ -135,12 +135,18 @@ def core_files() -> list[tuple[str, ...]]:
     return [TOGETHER, *((one.stem,) for one in files if one.stem not in TOGETHER)]
 
 
+def begin_lane() -> None:
+    """A lane computes on one core, and leaves it to whoever waits for answers."""
+    os.nice(10)
+    os.environ["NUMBA_NUM_THREADS"] = "1"
+
+
 def run_lanes() -> tuple[int, int]:
     """All tests in three processes side by side; what each printed comes after it has ended."""
     # The served lane is one long wait for answers: it goes first, and the others take what it leaves.
     with (
         tempfile.TemporaryFile("w+") as out,
-        ProcessPoolExecutor(LANES, get_context("spawn"), os.nice, (10,)) as lanes,
+        ProcessPoolExecutor(LANES, get_context("spawn"), begin_lane) as lanes,
     ):
         served = subprocess.Popen(
             [sys.executable, __file__, *SERVED], cwd=TOP, stdout=out, stderr=subprocess.STDOUT
