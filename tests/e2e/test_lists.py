@@ -20,6 +20,8 @@ def _drag(page: Page, what: Locator, onto: Locator) -> None:
     page.mouse.down()
     page.mouse.move(start["x"] + 4, start["y"] + 12, steps=3)
     page.mouse.move(end["x"] + end["width"] / 2, end["y"] + end["height"] / 2, steps=8)
+    # A hand rests there until it sees where the thing would go.
+    page.wait_for_timeout(300)
     page.mouse.up()
     # A click in the very moment after a drag is taken for its end.
     page.wait_for_timeout(200)
