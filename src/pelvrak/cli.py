@@ -233,6 +233,31 @@ def hold(plan: PlanFile, setup: SetupName, as_json: AsJson = False) -> None:
         print(f"{finding.severity}: {finding.sentence}")
 
 
+@app.command()
+def prove(
+    plan: PlanFile,
+    setup: Annotated[str | None, typer.Option(help="only this setup's program")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Run every program of a plan on the simulated control, cut with it, and compare what it leaves."""
+    from pelvrak.core.route.proving import proved
+
+    planned, store, report = _computed(plan, until=setup)
+    chosen = [one for one in report.setups if setup in (None, one.name)]
+    found = [proved(planned, one, store) for one in chosen]
+    if as_json:
+        print(json.dumps([one.model_dump(mode="json") for one in found], indent=2))
+    else:
+        for one in found:
+            if one.equal is None:
+                print(f"{one.setup}: not proved: {one.alarm}")
+                continue
+            said = "leaves what was planned" if one.equal else f"off by {one.most_mm:.3f} mm at {one.place}"
+            print(f"{one.setup}: {said}; {one.time_s:.0f} s by the control, {one.planned_s:.0f} s planned")
+    if not all(one.equal for one in found):
+        raise typer.Exit(1)
+
+
 @app.command("alone")
 def run_alone(
     plan: PlanFile,

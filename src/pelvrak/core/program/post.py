@@ -271,6 +271,8 @@ class _Running:
             w.block(f"T{tool.place}", "M6")
             self.tool = tool.place
         if turns:
+            # An axis that turns counts from its zero in the register, too.
+            w.block(there.register)
             _turn(w, there, self.stands)
 
     def _tilt(self, there: Where) -> None:

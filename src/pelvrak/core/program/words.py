@@ -1,0 +1,240 @@
+"""What does a line of a program say? Words, comments, settings of variables, conditions and jumps.
+
+The form of a line is that of RS274/NGC (T. R. Kramer, F. M. Proctor, E. Messina, The NIST RS274NGC
+Interpreter - Version 3, NIST IR 6556, 2000, section 3.3, from memory); conditions, loops and jumps as several
+makers of controls write them alike.
+"""
+
+from __future__ import annotations
+
+import math
+import operator
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from lark import Lark, Token, Tree, UnexpectedInput
+
+from pelvrak.core.errors import BadInput
+
+# A line may not be longer than this: NIST IR 6556 3.3.1 allows 256 characters, today's controls more.
+LONGEST_LINE = 1000
+# How far a number may be off a whole one that is meant: NIST IR 6556 3.3.2.1.
+WHOLE = 1e-4
+# A value that is worked out where the line is run.
+Worked = Tree[Token]
+Value = float | Worked
+
+_PLAIN = re.compile(r"\s*(?:/([1-9]?)\s*)?((?:[A-Z]\s*[+-]?(?:\d+\.?\d*|\.\d+)\s*)*)", re.ASCII)
+_WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))", re.ASCII)
+_COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One line as it is written. number: from 1; skip: its block delete level, 0 where it is always run;
+    words: letter and value, in order; settings: of variables, index and value; statement: a condition, loop
+    or jump; comments: what stands in brackets.
+    """
+
+    number: int
+    words: tuple[tuple[str, Value], ...] = ()
+    comments: tuple[str, ...] = ()
+    skip: int = 0
+    settings: tuple[tuple[Value | str, Value], ...] = ()
+    statement: Worked | None = None
+
+
+@cache
+def _grammar() -> Lark:
+    text = Path(__file__).with_name("grammar.lark").read_text("utf-8")
+    return Lark(text, start="line", parser="lalr", maybe_placeholders=False)
+
+
+def read_line(text: str, number: int) -> Line:
+    """A line of a program, without its end. number: from 1. Raises BadInput, with the column and what could
+    have stood there.
+    """
+    plain = _PLAIN.fullmatch(text)
+    if plain is not None:
+        words = tuple([(letter, float(value)) for letter, value in _WORD.findall(plain[2])])
+        return Line(number, words, skip=0 if plain[1] is None else int(plain[1] or 1))
+    if len(text) > LONGEST_LINE:
+        raise _bad(number, LONGEST_LINE, f"the line is longer than {LONGEST_LINE} characters", "break it up")
+    comments: list[str] = []
+
+    def take(found: re.Match[str]) -> str:
+        comments.append((found[1] if found[1] is not None else found[2]).strip())
+        return " " * len(found[0])
+
+    bare = _COMMENT.sub(take, text)
+    for bracket, what in (("(", "a comment is not closed"), (")", "a comment is closed that was not begun")):
+        if bracket in bare:
+            raise _bad(number, bare.index(bracket) + 1, what, "write it between ( and ), none within another")
+    upper = bare.upper()
+    plain = _PLAIN.fullmatch(upper)
+    if plain is not None:
+        words = tuple([(letter, float(value)) for letter, value in _WORD.findall(plain[2])])
+        return Line(number, words, tuple(comments), 0 if plain[1] is None else int(plain[1] or 1))
+    return _parsed(upper, number, tuple(comments))
+
+
+def _parsed(text: str, number: int, comments: tuple[str, ...]) -> Line:
+    try:
+        tree = _grammar().parse(text)
+    except UnexpectedInput as wrong:
+        token = getattr(wrong, "token", None)
+        ends = wrong.column is None or wrong.column < 1 or (token is not None and token.type == "$END")
+        column = len(text.rstrip()) + 1 if ends else wrong.column
+        raise _bad(number, column, _what(text, column), f"expected {_expected(wrong)}") from None
+    except RecursionError:
+        raise _bad(number, 1, "brackets lie too deep in one another", "use a variable in between") from None
+    words: list[tuple[str, Value]] = []
+    settings: list[tuple[Value | str, Value]] = []
+    skip, statement = 0, None
+    for child in tree.children:
+        assert isinstance(child, Tree)
+        if child.data == "skip":
+            skip = int(child.children[0]) if child.children else 1  # type: ignore[arg-type]
+        elif child.data == "word":
+            words.append((str(child.children[0]), _value(child.children[1])))
+        elif child.data == "setting":
+            settings.append((_value(child.children[0]), _value(child.children[1])))
+        else:
+            statement = child
+    return Line(number, tuple(words), comments, skip, tuple(settings), statement)
+
+
+def _value(tree: Token | Worked) -> Value:
+    """A number as such."""
+    if isinstance(tree, Tree) and tree.data == "number":
+        return float(re.sub(r"\s", "", str(tree.children[0])))
+    assert isinstance(tree, Tree)
+    return tree
+
+
+# What people call what the grammar does.
+_CALLED = {
+    "MINUS": "-",
+    "ATAN": "ATAN",
+    "LETTER": "a letter",
+    "SIGNED": "a number",
+    "INT": "a whole number",
+    "NAME": "a <name>",
+    "HASH": "#",
+    "LSQB": "[",
+    "RSQB": "]",
+    "EQUAL": "=",
+    "COMPARE": "EQ, NE, GT, GE, LT or LE",
+    "ADD": "+, -, OR, XOR or AND",
+    "MULTIPLY": "*, / or MOD",
+    "POWER": "**",
+    "FUNCTION": "a function",
+    "LEVEL": "a digit",
+    "SLASH": "/",
+    "$END": "the end of the line",
+}
+
+
+def _expected(wrong: UnexpectedInput) -> str:
+    names = (
+        getattr(wrong, "accepts", None) or getattr(wrong, "expected", None) or getattr(wrong, "allowed", ())
+    )
+    told = sorted({_CALLED.get(str(name), str(name).lower()) for name in names or ()})
+    return " or ".join(told[:6]) if told else "something else"
+
+
+def _what(text: str, column: int) -> str:
+    at = text[column - 1 : column + 11].strip()
+    return f"this cannot stand here: {at}" if at else "the line ends too soon"
+
+
+def _bad(line: int, column: int, what: str, mend: str) -> BadInput:
+    return BadInput("program.unreadable", f"line {line}, column {column}", what, mend)
+
+
+# Functions of one value, angles in degrees: NIST IR 6556 3.3.2.4, table 3.
+_FUNCTIONS: dict[str, Callable[[float], float]] = {
+    "ABS": abs,
+    "ACOS": lambda x: math.degrees(math.acos(x)),
+    "ASIN": lambda x: math.degrees(math.asin(x)),
+    "COS": lambda x: math.cos(math.radians(x)),
+    "EXP": math.exp,
+    "FIX": math.floor,
+    "FUP": math.ceil,
+    "LN": math.log,
+    "ROUND": lambda x: math.floor(x + 0.5),
+    "SIN": lambda x: math.sin(math.radians(x)),
+    "SQRT": math.sqrt,
+    "TAN": lambda x: math.tan(math.radians(x)),
+}
+# NIST IR 6556 3.3.2.3; logic takes what is not 0 for true. Comparisons: several makers of controls.
+_CHAINED: dict[str, Callable[[float, float], float]] = {
+    "+": operator.add,
+    "-": operator.sub,
+    "*": operator.mul,
+    "/": operator.truediv,
+    "**": operator.pow,
+    "MOD": lambda a, b: a % abs(b),
+    "AND": lambda a, b: float(a != 0 and b != 0),
+    "OR": lambda a, b: float(a != 0 or b != 0),
+    "XOR": lambda a, b: float((a != 0) != (b != 0)),
+    "EQ": lambda a, b: float(a == b),
+    "NE": lambda a, b: float(a != b),
+    "GT": lambda a, b: float(a > b),
+    "GE": lambda a, b: float(a >= b),
+    "LT": lambda a, b: float(a < b),
+    "LE": lambda a, b: float(a <= b),
+}
+
+
+def worked_out(value: Value, variable: Callable[[int | str], float]) -> float:
+    """What a value comes to. variable: what a numbered or named one holds; may raise BadInput. Raises
+    ValueError, with what is wrong, where it comes to no number.
+    """
+    if isinstance(value, float):
+        return value
+    try:
+        found = _worked_out(value, variable)
+    except (ArithmeticError, ValueError) as wrong:
+        raise ValueError(f"this comes to no number: {wrong}") from None
+    if isinstance(found, complex) or not math.isfinite(found):
+        raise ValueError("this comes to no number")
+    return found
+
+
+def index_of(value: Value, variable: Callable[[int | str], float]) -> int | str:
+    """The number or name of a variable. Raises ValueError where it is no whole number."""
+    if isinstance(value, Tree) and value.data == "named":
+        return str(value.children[0]).strip("<>").replace(" ", "").lower()
+    number = worked_out(value, variable)
+    if abs(number - round(number)) > WHOLE:
+        raise ValueError(f"a variable has a whole number, not {number:g}")
+    return round(number)
+
+
+def _worked_out(tree: Worked, variable: Callable[[int | str], float]) -> float:
+    told, children = tree.data, tree.children
+
+    def each(at: int) -> float:
+        child = children[at]
+        assert isinstance(child, Tree)
+        return _worked_out(child, variable)
+
+    if told == "number":
+        return float(re.sub(r"\s", "", str(children[0])))
+    if told in ("variable", "minus_variable"):
+        (index,) = children
+        assert isinstance(index, Tree)
+        held = variable(index_of(index, variable))
+        return held if told == "variable" else -held
+    if told == "negative":
+        return -each(0)
+    if told == "arc_tangent":
+        return math.degrees(math.atan2(each(1), each(2)))
+    if told == "call":
+        return float(_FUNCTIONS[str(children[0]).upper()](each(1)))
+    assert len(children) == 3, told
+    return float(_CHAINED[str(children[1]).upper()](each(0), each(2)))
