@@ -338,6 +338,7 @@ class JawChecks(unittest.TestCase):
             *blank,
             "jaws.blanks_differ",
             "jaws.corners_ride",
+            "jaws.no_edges",
             "jaws.no_wall",
             "jaws.poor_seat",
             "jaws.slips_out",

@@ -16,7 +16,6 @@ from shapely import box as box_shape
 from shapely.geometry.base import BaseGeometry
 from shapely.geometry.polygon import orient
 
-from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh, mesh_of, transformed
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
@@ -203,6 +202,14 @@ def flared(region: BaseGeometry, low: float, wide: float) -> manifold3d.Manifold
     return manifold3d.Manifold.batch_boolean(out, manifold3d.OpType.Add)
 
 
+def judge_edges(nest: Nest) -> None:
+    """Own edges of a block that it has no room for."""
+    wide, long, high = nest.half
+    said = no_room_for_edges((long, high, wide) if nest.on_end else nest.half, nest.spec)
+    if said is not None:
+        nest.tell("jaws.no_edges", "error", said, None, None)
+
+
 def body_of(nest: Nest) -> manifold3d.Manifold:
     """A nest block as it comes to its cutting: with its own edges and what is drilled for screws; the
     solution's frame.
@@ -225,21 +232,26 @@ def blanks(nest: Nest) -> tuple[manifold3d.Manifold, manifold3d.Manifold]:
     return fixed, moving
 
 
-def block_body(half: tuple[float, float, float], spec: SoftCut) -> manifold3d.Manifold:
-    """A nest block before anything is let into it: its upright edges rounded, those round its top chamfered.
-
-    half: length, height, width, mm. Raises BadInput where that leaves nothing of a side.
+def no_room_for_edges(half: tuple[float, float, float], spec: SoftCut) -> str | None:
+    """What is wrong with a block's own edges where they leave nothing of a side. half: length, height, width,
+    mm.
     """
     length, height, width = half
     radius, chamfer = spec.own_edges
-    if 2 * max(radius, chamfer) >= min(length, width) or chamfer >= height:
-        raise BadInput(
-            "hold.nest_edges",
-            "hold",
-            f"a block {length:g} × {width:g} × {height:g} has no room for corners R{radius:g} and edges"
-            f" {chamfer:g} × 45°",
-            "make them smaller",
-        )
+    if 2 * max(radius, chamfer) < min(length, width) and chamfer < height:
+        return None
+    return (
+        f"A block {length:g} × {width:g} × {height:g} has no room for corners R{radius:g} and edges"
+        f" {chamfer:g} × 45°: it is taken without them."
+    )
+
+
+def block_body(half: tuple[float, float, float], spec: SoftCut) -> manifold3d.Manifold:
+    """A nest block before anything is let into it: its upright edges rounded, those round its top chamfered,
+    where there is room for them. half: length, height, width, mm.
+    """
+    length, height, width = half
+    radius, chamfer = (0.0, 0.0) if no_room_for_edges(half, spec) else spec.own_edges
 
     def slab(inset: float, low: float, high: float) -> manifold3d.Manifold:
         sharp = box_shape(-length / 2 + radius, -width / 2 + radius, length / 2 - radius, width / 2 - radius)

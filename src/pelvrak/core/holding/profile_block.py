@@ -21,7 +21,7 @@ from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.holding import kinds
 from pelvrak.core.holding.build import CutJaws
 from pelvrak.core.holding.hold import STRAIGHT_WALL_MM, SoftCut
-from pelvrak.core.holding.nest import Nest, Reason, Seat, body_of, cut_away
+from pelvrak.core.holding.nest import Nest, Reason, Seat, body_of, cut_away, judge_edges
 from pelvrak.core.holding.nest_checks import judge_profile
 from pelvrak.core.holding.soft_jaws import SEATED_MM, filled, one_piece, opened, reliefs
 from pelvrak.core.holding.vee import vee_of
@@ -84,6 +84,7 @@ def solve_profile(lying: Mesh, spec: SoftCut, block: kinds.Block) -> Nest:
         frame=rigid(SECTION.T, np.array([-half, 0.0, block.height / 2])),
     )
     judge_profile(nest, block, float(high[0] - low[0]), within)
+    judge_edges(nest)
     nest.jaws = CutJaws(transformed(mesh_of(body_of(nest) - cut_away(nest)), nest.frame), None, place)
     return nest
 

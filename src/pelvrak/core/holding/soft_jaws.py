@@ -26,7 +26,18 @@ from pelvrak.core.holding import kinds
 from pelvrak.core.holding.block_screws import screwed_down
 from pelvrak.core.holding.build import CutJaws, sound_solid
 from pelvrak.core.holding.hold import STAND_OUT_RATIO, STRAIGHT_WALL_MM, SoftCut
-from pelvrak.core.holding.nest import QUAD, Bore, Nest, Reason, Seat, Under, body_of, cut_away, drawn
+from pelvrak.core.holding.nest import (
+    QUAD,
+    Bore,
+    Nest,
+    Reason,
+    Seat,
+    Under,
+    body_of,
+    cut_away,
+    drawn,
+    judge_edges,
+)
 from pelvrak.core.holding.nest_checks import judge_block, judge_grip, judge_jaws
 
 # Walls within this of square to the jaws' way are gripped; others get clearance.
@@ -486,6 +497,7 @@ def _in_block(spec: SoftCut, caught: _Caught, lies: _Lies, block: kinds.Block, u
         Reason(name="depth", value=round(at.depth, 3), unit="mm", why="edge and straight wall together"),
     ]
     judge_block(nest, at.rest - at.bottom)
+    judge_edges(nest)
     turn = rotation_about_z(lies.turn_deg - lies.turned_deg)
     for bolt, size in under.bolts:
         x, y = ((turn @ bolt)[:2] + place[:2]).tolist()
