@@ -258,6 +258,30 @@ def prove(
         raise typer.Exit(1)
 
 
+@app.command("read")
+def read_nc(
+    file: Annotated[Path, typer.Argument(help="a program, as it goes to the machine")],
+    as_json: AsJson = False,
+) -> None:
+    """Say what is in a program: what it uses, how far it goes, and what of it cannot be read."""
+    from pelvrak.core.program.reading import read_program
+
+    told = read_program(_read(file).decode("utf-8", "replace").splitlines())
+    if as_json:
+        print(told.model_dump_json(indent=2))
+    else:
+        print(
+            f"{told.lines} lines, {told.moves} moves, tools {', '.join(f'T{n}' for n in told.tools) or 'none'}"
+        )
+        print(f"registers {', '.join(told.registers) or 'none'}")
+        print(f"cuts from {told.low} to {told.high}")
+        for fault in told.faults:
+            at = f", column {fault.column}" if fault.column else ""
+            print(f"line {fault.line}{at}: {fault.what}; {fault.mend}")
+    if told.faults:
+        raise typer.Exit(1)
+
+
 @app.command("alone")
 def run_alone(
     plan: PlanFile,

@@ -10,8 +10,11 @@ import math
 import random
 import unittest
 
+import pygcode
+
 from pelvrak.core.errors import BadInput
 from pelvrak.core.program.control import Alarm, Control, Event, Held
+from pelvrak.core.program.reading import read_program
 from pelvrak.core.program.words import read_line, worked_out
 
 HELD = Held(
@@ -84,6 +87,7 @@ class Words(unittest.TestCase):
             ("X5 abc)", 7, "not begun"),
             ("G1 $3", 4, "$3"),
             ("IF [#1 GT] GOTO 3", 10, "] GOTO"),
+            ("G1 X" + "1" * 1000, 1000, "longer than 1000"),
         ):
             with self.assertRaises(BadInput) as refused:
                 read_line(text, 7)
@@ -213,6 +217,43 @@ class Flow(unittest.TestCase):
     def test_settings_of_the_tables(self):
         done = events("G10 L2 P3 X7 Y8 Z9\nG10 L1 P5 Z33\nG56 G90 G0 X1 Y1\nG43 H5 Z1\nM30")
         self.assertEqual(done[-1].end[:3], (8.0, 9.0, 43.0))
+
+
+class Reading(unittest.TestCase):
+    def test_what_is_in_a_program(self):
+        told = read_program(
+            [
+                "%",
+                "O1 (X)",
+                "G21 G90 G54 T3 M6",
+                "S500 M3",
+                "G0 X1 Y2 Z5",
+                "G1 Z-2 F80",
+                "X20 Y-4",
+                "M30",
+                "%",
+            ]
+        )
+        self.assertEqual((told.lines, told.blocks, told.moves, told.tools), (9, 7, 3, (3,)))
+        self.assertEqual(
+            (told.registers, told.low, told.high), (("G54",), (1.0, -4.0, -2.0), (20.0, 2.0, -2.0))
+        )
+        self.assertEqual(told.faults, ())
+
+    def test_every_fault_by_its_line(self):
+        told = read_program(["G0 X1", "G1 X", "Y2", "$", "M30"])
+        self.assertEqual([(f.line, f.column) for f in told.faults], [(2, 5), (4, 1)])
+        (first,) = read_program(["G90 G54 G0 X1", "G1 X2", "M30"]).faults
+        self.assertEqual((first.line, first.column), (2, 0))
+        self.assertIn("feed", first.what)
+
+    def test_words_as_another_parser_has_them(self):
+        """pygcode, a general-purpose parser of the registry, reads the same words in the same order."""
+        for text in ("G1 X10 Y20 F100", "N5 G02 X1.5 Y0 I-.5 J0", "G54 T2 M6 S300 M3", "G81 X1 Z-2 R1 F20"):
+            block = pygcode.Line(text).block
+            self.assertEqual(
+                [(w.letter, float(w.value)) for w in block.words], list(read_line(text, 1).words), text
+            )
 
 
 if __name__ == "__main__":

@@ -7,6 +7,8 @@ import math
 import numpy as np
 from numba import njit
 
+from pelvrak.core.stock.shapes_kernel import root
+
 
 @njit(cache=True, nogil=True)
 def _clip(px, py, pz, count, a, b, g, c, qx, qy, qz):
@@ -173,14 +175,6 @@ def touching(one, two, pairs, near, least_cos):
 
 
 @njit(cache=True, nogil=True)
-def _head(parent, i):
-    while parent[i] != i:
-        parent[i] = parent[parent[i]]
-        i = parent[i]
-    return i
-
-
-@njit(cache=True, nogil=True)
 def hanging(work, theirs, looks, polygon, corners):
     """Which polygons hang together: those that look alike and are of one triangle of either body, or share
     a corner.
@@ -225,10 +219,10 @@ def hanging(work, theirs, looks, polygon, corners):
             for d in range(7):
                 keys[at, d] = key[d]
             continue
-        a, b = _head(parent, first[at]), _head(parent, own)
+        a, b = root(parent, first[at]), root(parent, own)
         parent[max(a, b)] = min(a, b)
     for i in range(count):
-        parent[i] = _head(parent, i)
+        parent[i] = root(parent, i)
     return parent
 
 

@@ -144,7 +144,12 @@ class Control:
         included.
         """
         source = text.splitlines() if isinstance(text, str) else text
-        whole = [read_line(one, n) for n, one in enumerate(source, start=1) if one.strip() not in ("%", "")]
+        return self.run_lines(
+            [read_line(one, n) for n, one in enumerate(source, start=1) if one.strip() not in ("%", "")]
+        )
+
+    def run_lines(self, whole: list[Line]) -> list[Event]:
+        """The same of lines that have been read."""
         calls, steps = [_Call(whole)], 0
         while calls:
             call = calls[-1]

@@ -57,28 +57,31 @@ def read_line(text: str, number: int) -> Line:
     """A line of a program, without its end. number: from 1. Raises BadInput, with the column and what could
     have stood there.
     """
-    plain = _PLAIN.fullmatch(text)
-    if plain is not None:
-        words = tuple([(letter, float(value)) for letter, value in _WORD.findall(plain[2])])
-        return Line(number, words, skip=0 if plain[1] is None else int(plain[1] or 1))
     if len(text) > LONGEST_LINE:
         raise _bad(number, LONGEST_LINE, f"the line is longer than {LONGEST_LINE} characters", "break it up")
+    plain = _plain(text, number, ())
+    if plain is not None:
+        return plain
     comments: list[str] = []
 
     def take(found: re.Match[str]) -> str:
         comments.append((found[1] if found[1] is not None else found[2]).strip())
         return " " * len(found[0])
 
-    bare = _COMMENT.sub(take, text)
+    bare = _COMMENT.sub(take, text).upper()
     for bracket, what in (("(", "a comment is not closed"), (")", "a comment is closed that was not begun")):
         if bracket in bare:
             raise _bad(number, bare.index(bracket) + 1, what, "write it between ( and ), none within another")
-    upper = bare.upper()
-    plain = _PLAIN.fullmatch(upper)
-    if plain is not None:
-        words = tuple([(letter, float(value)) for letter, value in _WORD.findall(plain[2])])
-        return Line(number, words, tuple(comments), 0 if plain[1] is None else int(plain[1] or 1))
-    return _parsed(upper, number, tuple(comments))
+    return _plain(bare, number, tuple(comments)) or _parsed(bare, number, tuple(comments))
+
+
+def _plain(text: str, number: int, comments: tuple[str, ...]) -> Line | None:
+    """A line of letters and numbers alone, as nearly all are; None for any other."""
+    found = _PLAIN.fullmatch(text)
+    if found is None:
+        return None
+    words = tuple([(letter, float(value)) for letter, value in _WORD.findall(found[2])])
+    return Line(number, words, comments, 0 if found[1] is None else int(found[1] or 1))
 
 
 def _parsed(text: str, number: int, comments: tuple[str, ...]) -> Line:

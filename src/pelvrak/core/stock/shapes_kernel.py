@@ -259,7 +259,8 @@ def thinnest(count, position, normal, axis, square):
 
 
 @njit(nogil=True, cache=True)
-def _root(parent, i):
+def root(parent, i):
+    """The first of the group that i is in, by the way from each to one before it; ways are shortened."""
     while parent[i] != i:
         parent[i] = parent[parent[i]]
         i = parent[i]
@@ -286,7 +287,7 @@ def pieces(count, position, first):
                     low = max(position[row, column, 2 * i], position[r, c, 2 * j])
                     high = min(position[row, column, 2 * i + 1], position[r, c, 2 * j + 1])
                     if high > low:
-                        a, b = _root(parent, here + i), _root(parent, there + j)
+                        a, b = root(parent, here + i), root(parent, there + j)
                         if a != b:
                             parent[max(a, b)] = min(a, b)
                     if position[row, column, 2 * i + 1] < position[r, c, 2 * j + 1]:
@@ -294,7 +295,7 @@ def pieces(count, position, first):
                     else:
                         j += 1
     for i in range(parent.shape[0]):
-        parent[i] = _root(parent, i)
+        parent[i] = root(parent, i)
     return parent
 
 
