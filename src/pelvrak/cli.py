@@ -270,9 +270,8 @@ def read_nc(
     if as_json:
         print(told.model_dump_json(indent=2))
     else:
-        print(
-            f"{told.lines} lines, {told.moves} moves, tools {', '.join(f'T{n}' for n in told.tools) or 'none'}"
-        )
+        tools = ", ".join(f"T{number}" for number in told.tools)
+        print(f"{told.lines} lines, {told.moves} moves, tools {tools or 'none'}")
         print(f"registers {', '.join(told.registers) or 'none'}")
         print(f"cuts from {told.low} to {told.high}")
         for fault in told.faults:
