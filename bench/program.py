@@ -42,7 +42,7 @@ def best(what: Callable[[], Any], times: int = 3) -> float:
 
 def short_moves(count: int) -> str:
     """A program of moves of 0.2 mm."""
-    head = "G21 G90 G54 T1 M6\nG43 H1 Z5\nG0 X0 Y0\nG1 Z-1 F500\n"
+    head = "G21 G90 G54 T1 M6\nG0 X0 Y0\nG43 H1 Z5\nG1 Z-1 F500\n"
     return head + "".join(f"X{0.2 * (i % 500):.3f} Y{0.2 * (i // 500):.3f}\n" for i in range(count)) + "M30\n"
 
 
