@@ -10,13 +10,10 @@ and the largest difference of an area of a contact on faces. Run: python bench/h
 from __future__ import annotations
 
 import argparse
-import json
-import time
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import numpy as np
+from measuring import best, tell
 
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.engine.store import MemoryStore
@@ -36,17 +33,6 @@ from pelvrak.core.route.report import Report
 from pelvrak.core.seat.seating import lay
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "float-carrier"
-TIMES = 5
-
-
-def best(what: Callable[[], Any]) -> float:
-    """Seconds of the quickest of some runs: what else the machine does only adds to it."""
-    took = []
-    for _ in range(TIMES):
-        started = time.perf_counter()
-        what()
-        took.append(time.perf_counter() - started)
-    return min(took)
 
 
 def measured() -> dict[str, float]:
@@ -128,9 +114,4 @@ if __name__ == "__main__":
     parser.add_argument("--json", action="store_true")
     parser.add_argument("--rays", action="store_true", help="the facts at three distances, some minutes")
     chosen = parser.parse_args()
-    numbers = measured() | (at_rays() if chosen.rays else {})
-    if chosen.json:
-        print(json.dumps(numbers, indent=2))
-    else:
-        for name, value in numbers.items():
-            print(f"{name}: {value:.4f}")
+    tell(measured() | (at_rays() if chosen.rays else {}), chosen.json)

@@ -9,13 +9,10 @@ Run: PYTHONPATH=. python bench/program.py [--json]
 from __future__ import annotations
 
 import argparse
-import json
-import time
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import pygcode
+from measuring import best, tell
 
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.store import MemoryStore
@@ -28,16 +25,6 @@ from pelvrak.core.route.proving import proved
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "encoder-housing"
 HELD = Held({"G54": {}}, {1: 100.0})
-
-
-def best(what: Callable[[], Any], times: int = 3) -> float:
-    """Seconds of the quickest of some runs."""
-    took = []
-    for _ in range(times):
-        started = time.perf_counter()
-        what()
-        took.append(time.perf_counter() - started)
-    return min(took)
 
 
 def short_moves(count: int) -> str:
@@ -63,7 +50,7 @@ def measured() -> dict[str, float]:
         only.keys = store.keys - {one.key for one in longest.operations if one.key}
         evaluate(plan, data, only)
 
-    simulating = best(again) - best(lambda: evaluate(plan, data, store))
+    simulating = best(again, 3) - best(lambda: evaluate(plan, data, store), 3)
     proving = best(lambda: proved(plan, longest, store))
     few, many = (best(lambda n=n: Control(HELD).run(short_moves(n)), 1) / n for n in (20_000, 200_000))
     return {
@@ -80,9 +67,5 @@ def measured() -> dict[str, float]:
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--json", action="store_true")
-    numbers = measured()
-    if parser.parse_args().json:
-        print(json.dumps(numbers, indent=2))
-    else:
-        for name, value in numbers.items():
-            print(f"{name}: {value:.3f}")
+    as_json = parser.parse_args().json
+    tell(measured(), as_json)

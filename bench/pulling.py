@@ -8,10 +8,10 @@ margins are told as computed. Run: PYTHONPATH=. python bench/pulling.py [--json]
 from __future__ import annotations
 
 import argparse
-import json
 import time
 
 import numpy as np
+from measuring import tell
 from playwright.sync_api import sync_playwright
 from tests.e2e.browser import CHROMIUM
 from tests.serving import Server, wait
@@ -86,9 +86,5 @@ def measured() -> dict[str, float]:
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--json", action="store_true")
-    numbers = measured()
-    if parser.parse_args().json:
-        print(json.dumps(numbers, indent=2))
-    else:
-        for name, value in numbers.items():
-            print(f"{name}: {value:.3f}")
+    as_json = parser.parse_args().json
+    tell(measured(), as_json)

@@ -59,7 +59,7 @@ def refusals() -> list[Refusal]:
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
             if not (
                 isinstance(node, ast.Call)
-                and ast.unparse(node.func) in ("BadInput", "Refused")
+                and ast.unparse(node.func) in ("BadInput", "Refused", "super().__init__")
                 and len(node.args) >= 4
             ):
                 continue

@@ -133,6 +133,12 @@ class Nest:
         return self.spec.shape != "nest" and self.gap == 0
 
     @property
+    def lying(self) -> tuple[float, float, float]:
+        """Length, height and width of a block as it lies, mm."""
+        wide, long, high = self.half
+        return (long, high, wide) if self.on_end else self.half
+
+    @property
     def depth(self) -> float:
         return self.top - self.floor
 
@@ -204,8 +210,7 @@ def flared(region: BaseGeometry, low: float, wide: float) -> manifold3d.Manifold
 
 def judge_edges(nest: Nest) -> None:
     """Own edges of a block that it has no room for."""
-    wide, long, high = nest.half
-    said = no_room_for_edges((long, high, wide) if nest.on_end else nest.half, nest.spec)
+    said = no_room_for_edges(nest.lying, nest.spec)
     if said is not None:
         nest.tell("jaws.no_edges", "error", said, None, None)
 
@@ -214,10 +219,9 @@ def body_of(nest: Nest) -> manifold3d.Manifold:
     """A nest block as it comes to its cutting: with its own edges and what is drilled for screws; the
     solution's frame.
     """
+    body = block_body(nest.lying, nest.spec)
     if nest.on_end:
-        wide, long, high = nest.half
-        return block_body((long, high, wide), nest.spec).transform(inverse(nest.frame)[:3])
-    body = block_body(nest.half, nest.spec)
+        return body.transform(inverse(nest.frame)[:3])
     for bore in nest.bores:
         body -= kinds.rod(bore.diameter, bore.low - 1e-3, bore.high + 1e-3, bore.x, bore.y)
     return body
@@ -246,12 +250,17 @@ def no_room_for_edges(half: tuple[float, float, float], spec: SoftCut) -> str | 
     )
 
 
+def edges_of(half: tuple[float, float, float], spec: SoftCut) -> tuple[float, float]:
+    """Corner radius and edge chamfer that a block gets: its own, where there is room for them."""
+    return (0.0, 0.0) if no_room_for_edges(half, spec) else spec.own_edges
+
+
 def block_body(half: tuple[float, float, float], spec: SoftCut) -> manifold3d.Manifold:
     """A nest block before anything is let into it: its upright edges rounded, those round its top chamfered,
     where there is room for them. half: length, height, width, mm.
     """
     length, height, width = half
-    radius, chamfer = (0.0, 0.0) if no_room_for_edges(half, spec) else spec.own_edges
+    radius, chamfer = edges_of(half, spec)
 
     def slab(inset: float, low: float, high: float) -> manifold3d.Manifold:
         sharp = box_shape(-length / 2 + radius, -width / 2 + radius, length / 2 - radius, width / 2 - radius)

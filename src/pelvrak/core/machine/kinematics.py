@@ -341,6 +341,14 @@ def linear_for(
 
 def linear_for_all(machine: Machine, tips: Floats, angles: dict[str, float], gauge: float = 0.0) -> Floats:
     """The same for many points (n, 3), as rows of X, Y and Z."""
+    start, slopes = tip_by_slides(machine, angles, gauge)
+    return np.asarray(np.linalg.solve(slopes, (tips - start).T).T)
+
+
+def tip_by_slides(machine: Machine, angles: dict[str, float], gauge: float) -> tuple[Floats, Floats]:
+    """Where the tip of a tool stands in the table frame with X, Y and Z at 0, mm, and a 3×3 whose columns say
+    how far it goes for each mm of them, with the rotary axes as they stand.
+    """
     from_tip = np.array([0.0, 0.0, -gauge, 1.0])
     stand = {axis.name: angles.get(axis.name, 0.0) for axis in machine.rotary}
 
@@ -348,5 +356,4 @@ def linear_for_all(machine: Machine, tips: Floats, angles: dict[str, float], gau
         return np.asarray((pose(machine, stand | values).table_from_spindle @ from_tip)[:3])
 
     start = at({})
-    slopes = np.column_stack([at({name: 1.0}) - start for name in "XYZ"])
-    return np.asarray(np.linalg.solve(slopes, (tips - start).T).T)
+    return start, np.column_stack([at({name: 1.0}) - start for name in "XYZ"])

@@ -14,7 +14,7 @@ from typing import Literal
 from lark import Token, Tree
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.program.words import Line, Value, index_of, read_line, worked_out
+from pelvrak.core.program.words import Line, Value, index_of, read_line, said, worked_out
 
 INCH_MM = 25.4
 AXES = ("X", "Y", "Z", "A", "B", "C")
@@ -144,9 +144,7 @@ class Control:
         included.
         """
         source = text.splitlines() if isinstance(text, str) else text
-        return self.run_lines(
-            [read_line(one, n) for n, one in enumerate(source, start=1) if one.strip() not in ("%", "")]
-        )
+        return self.run_lines([read_line(one, number) for number, one in said(source)])
 
     def run_lines(self, whole: list[Line]) -> list[Event]:
         """The same of lines that have been read."""

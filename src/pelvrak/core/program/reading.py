@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 
 import numpy as np
 
-from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
-from pelvrak.core.program.control import Control, Held
-from pelvrak.core.program.words import Line, read_line
+from pelvrak.core.program.control import Alarm, Control, Held
+from pelvrak.core.program.words import Line, Unreadable, read_line, said
 
 # More faults than this say nothing new.
 MOST_FAULTS = 200
-_WHERE = re.compile(r"line (\d+)(?:, column (\d+))?")
 
 
 class Fault(Frozen):
@@ -48,17 +45,14 @@ def read_program(text: Iterable[str]) -> ReadProgram:
     """What is in the lines of a program."""
     read: list[Line] = []
     faults: list[Fault] = []
-    count = 0
-    for count, one in enumerate(text, start=1):
-        bare = one.rstrip("\r\n")
-        if bare.strip() in ("%", ""):
-            continue
+    whole = list(text)
+    for number, one in said(whole):
         try:
-            read.append(read_line(bare, count))
-        except BadInput as bad:
+            read.append(read_line(one, number))
+        except Unreadable as bad:
             if len(faults) < MOST_FAULTS:
-                faults.append(_fault(bad))
-    told = ReadProgram(lines=count, blocks=len(read), faults=tuple(faults))
+                faults.append(Fault(line=bad.line, column=bad.column, what=bad.what, mend=bad.mend))
+    told = ReadProgram(lines=len(whole), blocks=len(read), faults=tuple(faults))
     return told if faults else _run(read, told)
 
 
@@ -72,8 +66,8 @@ def _run(read: list[Line], told: ReadProgram) -> ReadProgram:
     faults: tuple[Fault, ...] = ()
     try:
         control.run_lines(read)
-    except BadInput as bad:
-        faults = (_fault(bad),)
+    except Alarm as bad:
+        faults = (Fault(line=bad.line, column=0, what=bad.what, mend=bad.mend),)
     moves = [one for one in control.events if one.kind not in ("dwell", "stop")]
     ends = [one.end[:3] for one in moves if one.kind != "rapid"]
     low = high = None
@@ -89,9 +83,3 @@ def _run(read: list[Line], told: ReadProgram) -> ReadProgram:
             "faults": faults,
         }
     )
-
-
-def _fault(bad: BadInput) -> Fault:
-    found = _WHERE.match(bad.where)
-    line, column = (int(found[1]), int(found[2] or 0)) if found else (0, 0)
-    return Fault(line=line, column=column, what=bad.what, mend=bad.mend)

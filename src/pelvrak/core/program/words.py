@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 import operator
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -58,7 +58,9 @@ def read_line(text: str, number: int) -> Line:
     have stood there.
     """
     if len(text) > LONGEST_LINE:
-        raise _bad(number, LONGEST_LINE, f"the line is longer than {LONGEST_LINE} characters", "break it up")
+        raise Unreadable(
+            number, LONGEST_LINE, f"the line is longer than {LONGEST_LINE} characters", "break it up"
+        )
     plain = _plain(text, number, ())
     if plain is not None:
         return plain
@@ -71,7 +73,9 @@ def read_line(text: str, number: int) -> Line:
     bare = _COMMENT.sub(take, text).upper()
     for bracket, what in (("(", "a comment is not closed"), (")", "a comment is closed that was not begun")):
         if bracket in bare:
-            raise _bad(number, bare.index(bracket) + 1, what, "write it between ( and ), none within another")
+            raise Unreadable(
+                number, bare.index(bracket) + 1, what, "write it between ( and ), none within another"
+            )
     return _plain(bare, number, tuple(comments)) or _parsed(bare, number, tuple(comments))
 
 
@@ -91,9 +95,11 @@ def _parsed(text: str, number: int, comments: tuple[str, ...]) -> Line:
         token = getattr(wrong, "token", None)
         ends = wrong.column is None or wrong.column < 1 or (token is not None and token.type == "$END")
         column = len(text.rstrip()) + 1 if ends else wrong.column
-        raise _bad(number, column, _what(text, column), f"expected {_expected(wrong)}") from None
+        raise Unreadable(number, column, _what(text, column), f"expected {_expected(wrong)}") from None
     except RecursionError:
-        raise _bad(number, 1, "brackets lie too deep in one another", "use a variable in between") from None
+        raise Unreadable(
+            number, 1, "brackets lie too deep in one another", "use a variable in between"
+        ) from None
     words: list[tuple[str, Value]] = []
     settings: list[tuple[Value | str, Value]] = []
     skip, statement = 0, None
@@ -112,10 +118,12 @@ def _parsed(text: str, number: int, comments: tuple[str, ...]) -> Line:
 
 def _value(tree: Token | Worked) -> Value:
     """A number as such."""
-    if isinstance(tree, Tree) and tree.data == "number":
-        return float(re.sub(r"\s", "", str(tree.children[0])))
     assert isinstance(tree, Tree)
-    return tree
+    return _number(tree) if tree.data == "number" else tree
+
+
+def _number(tree: Worked) -> float:
+    return float(re.sub(r"\s", "", str(tree.children[0])))
 
 
 # What people call what the grammar does.
@@ -154,8 +162,19 @@ def _what(text: str, column: int) -> str:
     return f"this cannot stand here: {at}" if at else "the line ends too soon"
 
 
-def _bad(line: int, column: int, what: str, mend: str) -> BadInput:
-    return BadInput("program.unreadable", f"line {line}, column {column}", what, mend)
+class Unreadable(BadInput):
+    """A line that cannot be read, at a column from 1."""
+
+    def __init__(self, line: int, column: int, what: str, mend: str) -> None:
+        super().__init__("program.unreadable", f"line {line}, column {column}", what, mend)
+        self.line, self.column = line, column
+
+
+def said(text: Iterable[str]) -> Iterator[tuple[int, str]]:
+    """The lines of a program that say something, each with its number from 1."""
+    for number, line in enumerate(text, start=1):
+        if line.strip() not in ("%", ""):
+            yield number, line.rstrip("\r\n")
 
 
 # Functions of one value, angles in degrees: NIST IR 6556 3.3.2.4, table 3.
@@ -227,7 +246,7 @@ def _worked_out(tree: Worked, variable: Callable[[int | str], float]) -> float:
         return _worked_out(child, variable)
 
     if told == "number":
-        return float(re.sub(r"\s", "", str(children[0])))
+        return _number(tree)
     if told in ("variable", "minus_variable"):
         (index,) = children
         assert isinstance(index, Tree)

@@ -16,7 +16,7 @@ from pelvrak.core.cutting.toolpath import Move, MoveKind, arc_sweep, fitted
 from pelvrak.core.geometry.mesh import Floats, joined, to_stl, transformed
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
-from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest, no_room_for_edges
+from pelvrak.core.holding.nest import RIM_CUTTER_MM, Nest, edges_of
 
 # Arcs are put through the outline to within this, mm.
 FIT_MM = 0.01
@@ -107,8 +107,7 @@ def shape_of(nest: Nest) -> JawShape:
     lies = None
     if nest.on_end:
         lies = tuple((float(a), float(b), float(c), float(d)) for a, b, c, d in inverse(nest.frame)[:3])
-    long_high_wide = (nest.half[1], nest.half[2], nest.half[0]) if nest.on_end else nest.half
-    own = (0.0, 0.0) if no_room_for_edges(long_high_wide, nest.spec) else nest.spec.own_edges
+    own = edges_of(nest.lying, nest.spec)
     edges = dict(zip(("corner_radius", "edge_chamfer"), own, strict=True))
     return JawShape(
         height=height,

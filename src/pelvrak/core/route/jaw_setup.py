@@ -36,8 +36,8 @@ from pelvrak.core.route.turning import turning_of
 
 
 def jaw_setup(run: Run, index: int, setup: Setup, part_stock: str | None, density: float) -> SetupReport:
-    """A setup that cuts the jaws of a later one: blanks come in, cut jaws go out, zero is the one they
-    share.
+    """A setup that cuts the jaws of a later one: blanks come in, cut jaws go out; zero is the one they share,
+    or a block's own.
     """
     assert setup.makes is not None
     base = SetupReport(

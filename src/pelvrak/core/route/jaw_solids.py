@@ -127,9 +127,10 @@ def solids(shape: JawShape) -> list[TopoDS_Shape]:
         if shape.mouth > 0:
             body = _flared(body, shape)
         for x, y, diameter, bottom, top in shape.bores:
-            axis = gp_Ax2(gp_Pnt(x, y, bottom - 1.0 if bottom <= 0 else bottom), gp_Dir(0, 0, 1))
-            high = top + 1.0 - (bottom - 1.0 if bottom <= 0 else bottom)
-            away = BRepPrimAPI_MakeCylinder(axis, diameter / 2, high).Shape()
+            # What goes through goes out at both ends.
+            low = bottom - 1.0 if bottom <= 0 else bottom
+            axis = gp_Ax2(gp_Pnt(x, y, low), gp_Dir(0, 0, 1))
+            away = BRepPrimAPI_MakeCylinder(axis, diameter / 2, top + 1.0 - low).Shape()
             body = BRepAlgoAPI_Cut(body, away).Shape()
         out.append(body)
     return out

@@ -7,7 +7,6 @@ from __future__ import annotations
 from itertools import groupby
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pelvrak.core.cutting.toolpath import Chords, Move, Path, chord_ends_s, chords
 from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
@@ -17,7 +16,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
-from pelvrak.core.machine.kinematics import pose
+from pelvrak.core.machine.kinematics import direction_of, tip_by_slides
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.program.control import AXES, Control, Event, Held
 from pelvrak.core.route.pictures import drawn
@@ -27,10 +26,10 @@ from pelvrak.core.route.report import SetupReport
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import CUT, STOPPED, Sweep, cut
 from pelvrak.core.stock.field import RayField
+from pelvrak.core.stock.planes import decoded
 from pelvrak.core.stock.shapes import minus, volume_without
 from pelvrak.core.stock.thin import stretches
 
-UP = np.array([0.0, 0.0, 1.0])
 # A program is written to a thousandth, and a chord lies so near to its arc: two stocks this near are equal,
 # mm; less than this of a ray is no difference, mm.
 EQUAL_MM, LEAST_MM = 0.01, 0.005
@@ -96,16 +95,11 @@ def held_for(plan: Plan, told: SetupReport, machine: Machine) -> Held:
     if told.register_value is not None:
         values = zip("XYZ", (one.value for one in told.register_value), strict=True)
         registers[told.offset_register] = dict(values)
-    return Held(registers, {place: _length(tool) for place, tool in _at_places(plan).items()})
+    return Held(registers, {place: tool.gauge_length for place, tool in _at_places(plan).items()})
 
 
 def _at_places(plan: Plan) -> dict[int, Tool]:
     return {place: tool for tool in plan.tools for place in tool.places}
-
-
-def _length(tool: Tool) -> float:
-    """From the spindle's nose to the tip, mm."""
-    return tool.overhang + sum(long for long, _ in tool.holder.stack)
 
 
 def cut_by(
@@ -144,7 +138,7 @@ def cut_by(
             flat = chords(path)
             ends = chord_ends_s(path, flat, machine.rapid_mm_min, machine.acceleration_mm_s2)
             seconds += float(ends[-1])
-            stands = dict(zip(AXES[3:], angles, strict=True))
+            stands = {str(one.name): angles[AXES.index(one.name) - 3] for one in machine.rotary}
             stock, _ = cut(stock, _sweep(own, flat, tool, machine, work_from_table, stands), 1)
     return stock, seconds
 
@@ -174,17 +168,8 @@ def _sweep(
     angles: dict[str, float],
 ) -> Sweep:
     """The moves of one tool with the rotary axes as they stand, in the work frame."""
-    tip = np.array([0.0, 0.0, -_length(tool), 1.0])
-    own = {axis.name for axis in machine.rotary}
-    stands = {name: angle for name, angle in angles.items() if name in own}
-
-    def at(slides: dict[str, float]) -> Floats:
-        return np.asarray(pose(machine, stands | slides).table_from_spindle @ tip)[:3]
-
-    # Straight slides: where the tip is goes with each of them evenly.
-    start = at(dict.fromkeys("XYZ", 0.0))
-    slopes = np.column_stack([at(dict.fromkeys("XYZ", 0.0) | {name: 1.0}) - start for name in "XYZ"])
-    up = pose(machine, stands | dict.fromkeys("XYZ", 0.0)).table_from_spindle[:3, :3] @ UP
+    start, slopes = tip_by_slides(machine, angles, tool.gauge_length)
+    up = direction_of(machine, angles)
     turns = np.array([one.cutting for one in events if one.kind not in ("dwell", "stop")])
     what = np.where((flat.what == CUT) & ~turns[flat.move], STOPPED, flat.what).astype(np.uint8)
     return Sweep(
@@ -211,9 +196,7 @@ def apart(one: RayField, two: RayField) -> tuple[float, Floats]:
             if not len(low):
                 continue
             row, column, slot = np.nonzero(np.arange(bundle.capacity) < bundle.count[:, :, None])
-            along = [
-                np.abs(_decoded(bundle.normal[row, column, 2 * slot + side])[:, axis]) for side in (0, 1)
-            ]
+            along = [np.abs(decoded(bundle.normal[row, column, 2 * slot + side])[:, axis]) for side in (0, 1)]
             depths.append((high - low) * np.maximum(*along))
             places.append(middle)
     deep, at = np.concatenate(depths), np.concatenate(places)
@@ -226,14 +209,3 @@ def apart(one: RayField, two: RayField) -> tuple[float, Floats]:
         deep[far] = np.where(deep[far] > seen + known, within, deep[far])
     worst = int(np.argmax(deep))
     return float(deep[worst]), at[worst]
-
-
-def _decoded(normals: NDArray[np.int16]) -> Floats:
-    """Unit normals (n, 3) of octahedral ones (n, 2), as `decode_normal`."""
-    a, b = (normals / 32767.0).T
-    z = 1 - np.abs(a) - np.abs(b)
-    folded = z < 0
-    x = np.where(folded, (1 - np.abs(b)) * np.where(a >= 0, 1.0, -1.0), a)
-    y = np.where(folded, (1 - np.abs(a)) * np.where(b >= 0, 1.0, -1.0), b)
-    out = np.column_stack([x, y, z])
-    return np.asarray(out / np.linalg.norm(out, axis=1, keepdims=True))

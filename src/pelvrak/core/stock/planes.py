@@ -38,7 +38,7 @@ class PlaneFaces:
     ends: Ints
 
 
-def _decoded(codes: NDArray[np.int16]) -> Floats:
+def decoded(codes: NDArray[np.int16]) -> Floats:
     """Octahedral int16 pairs (n, 2) as unit vectors (n, 3), as `decode_normal` does."""
     a, b = codes[:, 0] / _CODE, codes[:, 1] / _CODE
     z = 1 - np.abs(a) - np.abs(b)
@@ -58,7 +58,7 @@ def plane_faces(ends: Floats, codes: NDArray[np.int16], cell: float) -> PlaneFac
     rows = np.flatnonzero(counts[which] >= LEAST_ENDS)
     if len(rows) == 0:
         return none
-    looks = _decoded(codes[rows])
+    looks = decoded(codes[rows])
     along = np.einsum("ij,ij->i", looks, ends[rows])
     order = np.lexsort((along, which[rows]))
     rows, looks, along = rows[order], looks[order], along[order]

@@ -8,6 +8,7 @@ import logging
 from typing import Any, NamedTuple
 
 from sqlalchemy import update
+from sqlalchemy.orm import defer
 
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.errors import BadInput, Stopped
@@ -81,7 +82,7 @@ def evaluate_revision(evaluation_id: int, beside: bool) -> dict[str, Any]:
 def _keep(evaluation_id: int, project: int, **columns: Any) -> None:
     """Keep with an evaluation that is still wanted how far it has come."""
     with transaction() as session:
-        row = session.get(Evaluation, evaluation_id)
+        row = session.get(Evaluation, evaluation_id, options=[defer(Evaluation.report)])
         if row is not None and wanted(row, session.get(Project, project)):
             session.execute(
                 update(Evaluation).where(Evaluation.id == evaluation_id).values(beat=now(), **columns)
