@@ -75,7 +75,7 @@ GROUPS: dict[str, tuple[float, ...]] = {
     "return": (98, 99),
     "register": (54, 55, 56, 57, 58, 59, 59.1, 59.2, 59.3, 54.1),
     "path": (61, 64),
-    "once": (4, 10, 28, 53, 53.1, 65),
+    "once": (4, 10, 28, 53, 53.1),
     "turned": (68.2, 69),
 }
 _GROUP_OF = {code: group for group, codes in GROUPS.items() for code in codes}
