@@ -42,7 +42,7 @@ def measured() -> dict[str, float]:
     longest = max(report.setups, key=lambda one: texts[one.name].count("\n"))
     lines = [line for line in texts[longest.name].splitlines() if line.strip("%")]
     ours = best(lambda: [read_line(line, 1) for line in lines])
-    theirs = best(lambda: [pygcode.Line(line) for line in lines], 1)
+    theirs = best(lambda: [pygcode.Line(line) for line in lines])
 
     def again() -> None:
         only = MemoryStore()
