@@ -250,7 +250,7 @@ def prove(
     else:
         for one in found:
             if one.equal is None:
-                print(f"{one.setup}: not proved: {one.alarm}")
+                print(f"{one.setup}: not proved: {one.alarm or one.unproved}")
                 continue
             said = "leaves what was planned" if one.equal else f"off by {one.most_mm:.3f} mm at {one.place}"
             print(f"{one.setup}: {said}; {one.time_s:.0f} s by the control, {one.planned_s:.0f} s planned")

@@ -9,7 +9,7 @@ import sys
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from pelvrak.core.errors import BadInput, Stopped
@@ -17,6 +17,7 @@ from pelvrak.core.geometry.mesh import volume
 from pelvrak.core.stock.cut import RAPID, Profile, Sweep, cut, test
 from pelvrak.core.stock.field import bundle_volumes, extents, grid_around, loaded, same_field, saved
 from pelvrak.core.stock.surface import surface
+from pelvrak.core.stock.sweep import sweep_interval
 from tests import solids
 from tests.solids import UP, along, block, flat, pointed
 
@@ -176,6 +177,37 @@ class Properties(unittest.TestCase):
                     room = np.interp(h, cutter.heights, cutter.radii) - r
                     inside = (h > slack) & (h < cutter.heights[-1] - slack) & (room > slack)
                     self.assertFalse(inside.any())
+
+
+class AllButLevel(unittest.TestCase):
+    @settings(max_examples=200, deadline=None)
+    @given(
+        st.floats(-2.5, 2.5),
+        st.floats(-2.5, 2.5),
+        st.floats(-14, 14),
+        st.floats(5, 85),
+        st.floats(0, 360),
+        st.floats(0.01, 5),
+        st.floats(-11, -5),
+    )
+    @example(0.0, 0.0, 0.0, 66.0, 1.0, 3.0, -7.0)
+    def test_cuts_as_a_level_one(self, x, y, h, lean, way, length, rise):
+        """A flat cutter's move rises by next to nothing: a ray meets it where it meets the level one, or, at
+        an edge that it grazes, within the cutter's reach of the rim.
+        """
+        heights, radii = np.array([0.0, 20.0]), np.array([1.5, 1.5])
+        m0, m1 = (length * turn(math.radians(way)) for turn in (math.cos, math.sin))
+        dx, dh = math.cos(math.radians(lean)), math.sin(math.radians(lean))
+        near, level = (
+            sweep_interval(heights, radii, 0, 1, 0.0, 0.0, x, y, h, dx, dh, m0, m1, up)
+            for up in (10.0**rise, 0.0)
+        )
+        for end, other in zip(near, level, strict=True):
+            if abs(end[0]) < 1e100 and abs(other[0]) < 1e100:
+                self.assertAlmostEqual(end[0], other[0], delta=1e-3)
+            elif abs(end[0]) < 1e100:
+                # Only a touch: no longer than what it rises.
+                self.assertLess(near[1][0] - near[0][0], 1e-3)
 
 
 class Carrying(unittest.TestCase):

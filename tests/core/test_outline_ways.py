@@ -14,6 +14,7 @@ from pelvrak.core.cutting.operations import Outline
 from pelvrak.core.cutting.toolpath import Move, Path, chords
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import ref_to
+from pelvrak.core.program.control import Control, Held
 from pelvrak.core.program.post import Planned, Where
 from pelvrak.core.route.cut_facts import loose_pieces
 from pelvrak.core.route.pieces import path_from_json, path_json
@@ -211,6 +212,25 @@ class Compensation(unittest.TestCase):
             job = done.job
             text = text_of(Planned("o", job.operation, job.tool, job.path, [], 5000, 800, Where("G54")))
             self.assertIn(said.upper(), text.upper())
+
+    def test_a_control_makes_the_middle_of_it_again(self):
+        """The text along the contour, run with the radius under D: the cutter's middle goes as planned."""
+        for side in ("outside", "inside"):
+            stock = block(*STOCK, 0.8)
+            job = run(PLATE, stock, outline(compensation="contour", side=side)).job
+            text = text_of(Planned("o", job.operation, job.tool, job.path, [], 5000, 800, Where("G54")))
+            place = job.tool.place
+            held = Held({"G54": {}}, {place: 0.0}, {place: job.tool.DC / 2})
+            events = [one for one in Control(held).run(text) if one.kind in ("line", "cw", "ccw")]
+            path = Path(events[0].told, [Move(o.kind, o.told, o.feed, o.centre) for o in events[1:]])
+            made, planned = (
+                shapely.LineString(np.concatenate([[one.start[:2]], chords(one).ends[:, :2]]))
+                for one in (path, job.path)
+            )
+            away = shapely.distance(shapely.points(chords(path).ends[:, :2]), planned)
+            self.assertLess(float(away.max()), 0.005, side)
+            feeds = np.array([m.end[:2] for m in job.path.moves if m.kind != "rapid"])
+            self.assertLess(float(shapely.distance(shapely.points(feeds), made).max()), 0.005, side)
 
     def test_a_contour_that_turns_in_more_tightly_than_the_cutter(self):
         """To the right by 90° where the middle has a corner: no contour has its middle there."""

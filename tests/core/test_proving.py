@@ -10,15 +10,17 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+import pygcode
 
 from pelvrak.cli import main
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.store import MemoryStore
+from pelvrak.core.holding.hold import Hold
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import PROGRAM
 from pelvrak.core.route.plan import Plan, plan_from_json
-from pelvrak.core.route.proving import Proof, apart, proved
-from pelvrak.core.route.report import Report, SetupReport
+from pelvrak.core.route.proving import apart, proof_findings, proved
+from pelvrak.core.route.report import Proof, Report, SetupReport
 from pelvrak.core.stock.field import grid_around
 from pelvrak.core.stock.shapes import field_of_block
 
@@ -119,6 +121,61 @@ class Proofs(unittest.TestCase):
                 missed.append(what)
         self.assertEqual(missed, [])
         self.assertLess(by_time, len(faults) / 10)
+
+    def test_what_is_found_of_a_text(self):
+        """Told as findings of the setup, in the report; each of its kinds by a text that has it."""
+        told = self.demo.setup("OP10")
+        self.assertEqual((told.proof, told.proof.key is not None), (self.demo.proved("OP10"), True))
+        self.assertEqual(proof_findings(told, told.proof), [])
+        text = self.demo.text("OP10")
+        deeper = re.sub(r"Z-(\d)", r"Z-1\1", text)
+        (apart_,) = proof_findings(told, self.demo.proved("OP10", deeper))
+        self.assertEqual((apart_.code, apart_.severity, apart_.stage), ("program.apart", "error", "prove"))
+        self.assertGreater(apart_.measured, 9.0)
+        self.assertEqual(len(apart_.place), 1)
+        wrong = text.replace("G54\n", "G59\n", 1)
+        proof = self.demo.proved("OP10", wrong)
+        (alarm,) = proof_findings(told, proof)
+        self.assertEqual(alarm.code, "program.alarm")
+        self.assertIn("G59 has not been set", alarm.sentence)
+        self.assertEqual(wrong.splitlines()[proof.alarm_line - 1].split()[-1], "G59")
+
+    def test_the_trace_is_the_way_the_text_runs(self):
+        """Line by line, with X, Y and Z as the text writes them: read by a second reader, pygcode."""
+        told = self.demo.setup("OP10")
+        trace = json.loads(self.demo.store.get(told.proof.key, "control.json"))
+        lines = self.demo.text("OP10").splitlines()
+        at: dict[int, list[float]] = {}
+        for line, _, x, y, z, *_ in trace["events"]:
+            at[line] = [x, y, z]
+        checked = 0
+        for number, place in at.items():
+            text = lines[number - 1]
+            if "G53" in text or re.search(r"G8\d|G98", text):
+                continue
+            words = {w.letter: float(w.value) for w in pygcode.Line(text).block.words if w.letter in "XYZ"}
+            for axis, value in words.items():
+                self.assertAlmostEqual(place["XYZ".index(axis)], value, places=3, msg=text)
+                checked += 1
+        self.assertGreater(checked, 500)
+        ends = [row[8] for row in trace["events"]]
+        self.assertEqual(ends, sorted(ends))
+        self.assertAlmostEqual(ends[-1], told.proof.time_s, delta=0.01)
+        stood = [(line, now["spindle"], now["tool"]) for line, now in trace["stood"]]
+        for line, spindle, tool in stood:
+            if lines[line - 1].endswith(" M6"):
+                self.assertEqual(int(re.search(r"T(\d+)", lines[line - 1])[1]), tool)
+            if lines[line - 1].endswith("M3"):
+                self.assertEqual(spindle, 1)
+
+    def test_without_a_layout_nothing_is_proved(self):
+        plan = self.demo.plan
+        first = plan.setups[0].model_copy(update={"hold": Hold()})
+        only = plan.model_copy(update={"setups": (first,)})
+        body = (DEMO / "encoder-housing" / plan.part.file).read_bytes()
+        (told,) = evaluate(only, body, self.demo.store).setups
+        self.assertIn("nobody knows where its zero stands", told.proof.unproved)
+        self.assertIsNone(told.proof.equal)
 
 
 class Commands(unittest.TestCase):

@@ -198,6 +198,16 @@ class OnTheRoute(unittest.TestCase):
         self.assertEqual([f.sentence for f in self.one(report).findings if f.severity == "error"], [])
         self.assertAlmostEqual(self.one(report).removed_volume_mm3 / exact, 1.0, delta=0.015)
 
+    def test_the_text_leaves_the_same(self):
+        """Run by the control while the work turns, by inverse time."""
+        for report in (
+            self.pocket,
+            computed({"tool": "em8", "line": [[0, -9], [0, 9]], "diameter": BAR, "depth": 2}),
+        ):
+            proof = report.setups[0].proof
+            self.assertTrue(proof.equal, proof)
+            self.assertAlmostEqual(proof.time_s / proof.planned_s, 1.0, delta=0.15)
+
     def test_the_program_puts_the_tool_where_the_stock_was_cut(self):
         """Machine coordinates of every block, read by pygcode, back to the work by the machine's own chain:
         points of the flat on its cylinder.

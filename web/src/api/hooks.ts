@@ -281,7 +281,7 @@ export const useUpload = (sha256: string | null) =>
     enabled: !!sha256,
   })
 
-type TextPiece = 'path.json' | 'lines.json' | 'load.json' | 'program.nc'
+type TextPiece = 'path.json' | 'lines.json' | 'load.json' | 'program.nc' | 'control.json'
 
 export const pieceQuery = (key: string | null | undefined, piece: TextPiece) => ({
   queryKey: ['piece', key, piece],
@@ -303,7 +303,7 @@ export function lateAt(project: ProjectState, card: Card, stage?: Stage): boolea
   if (card === 'billet') return billet_late
   if (stale_from == null) return false
   const index = card === 'part' ? plan.setups.length : card
-  if (card === seated && stage && stage !== 'cut' && stage !== 'outgoing') return false
+  if (card === seated && stage && stage !== 'cut' && stage !== 'outgoing' && stage !== 'prove') return false
   return index >= stale_from
 }
 

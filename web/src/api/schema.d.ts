@@ -269,6 +269,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/results/{key}/cut-at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cut At Place
+         * @description By which moment of the operation whose result this is a place (work frame, mm, a little outside what
+         *     stands now) was cut away.
+         */
+        get: operations["cut_at_place_api_results__key__cut_at_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts": {
         parameters: {
             query?: never;
@@ -3148,6 +3169,14 @@ export interface components {
         CureAsked: {
             /** Edits */
             edits: (components["schemas"]["Put"] | components["schemas"]["Add"] | components["schemas"]["Arrange"])[];
+        };
+        /**
+         * CutAt
+         * @description When an operation cut a place away, s from its start; None where it did not.
+         */
+        CutAt: {
+            /** Seconds */
+            seconds: number | null;
         };
         /**
          * CutFeature
@@ -8054,6 +8083,90 @@ export interface components {
             };
         };
         /**
+         * Proof
+         * @description What came of a setup's program. equal: whether it leaves the planned stock, None where it was not
+         *     run or nothing was planned. unproved: why it could not be run; alarm: why the control stops, at which
+         *     line. most_mm: how far the two surfaces lie apart, at a place in the work frame; within_mm: up to which
+         *     they count as equal; left_mm3, gouged_mm3:
+         *     what stands that should not, and the other way. time_s: by the control; planned_s: by the plan; lines,
+         *     moves: of the program. key: of how it runs (piece control.json).
+         */
+        Proof: {
+            /** Setup */
+            setup: string;
+            /**
+             * Key
+             * @description of how it runs (piece control.json)
+             */
+            key?: string | null;
+            /**
+             * Equal
+             * @description whether it leaves the planned stock, None where it was not run or nothing was planned
+             */
+            equal?: boolean | null;
+            /**
+             * Unproved
+             * @description why it could not be run
+             */
+            unproved?: string | null;
+            /**
+             * Alarm
+             * @description why the control stops, at which line
+             */
+            alarm?: string | null;
+            /** Alarm Line */
+            alarm_line?: number | null;
+            /**
+             * Most Mm
+             * @description how far the two surfaces lie apart, at a place in the work frame
+             */
+            most_mm?: number | null;
+            /**
+             * Within Mm
+             * @description up to which they count as equal
+             * @default 0
+             */
+            within_mm: number;
+            /** Place */
+            place?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Left Mm3
+             * @description what stands that should not, and the other way
+             */
+            left_mm3?: number | null;
+            /**
+             * Gouged Mm3
+             * @description what stands that should not, and the other way
+             */
+            gouged_mm3?: number | null;
+            /**
+             * Time S
+             * @description by the control
+             */
+            time_s?: number | null;
+            /**
+             * Planned S
+             * @description by the plan
+             */
+            planned_s: number;
+            /**
+             * Lines
+             * @description of the program
+             * @default 0
+             */
+            lines: number;
+            /**
+             * Moves
+             * @description of the program
+             * @default 0
+             */
+            moves: number;
+        };
+        /**
          * Proposal
          * @description Something the user can accept: why, and what it writes.
          */
@@ -8827,11 +8940,11 @@ export interface components {
          *     or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero
          *     frame.
          *
-         *     incoming: how its stock was chosen; None: carried. offsets: the registers of this load; wrong_centre_mm:
-         *     how far the work is off at a position when the rotary centre is 0.02 wrong. rests: what its zero rests on.
-         *     cut_z: lowest and highest Z of its cutting moves, and the operations they are of. below_rest: how far the
-         *     lowest lies under what the work rests on, mm. seen: the share of each face of the part that the spindle
-         *     sees from above.
+         *     incoming: how its stock was chosen; None: carried. offsets: the registers of this load;
+         *     wrong_centre_mm: how far the work is off at a position when the rotary centre is 0.02 wrong. rests:
+         *     what its zero rests on. cut_z: lowest and highest Z of its cutting moves, and the operations they are
+         *     of. below_rest: how far the lowest lies under what the work rests on, mm. proof: of its program, once
+         *     it has been run. seen: the share of each face of the part that the spindle sees from above.
          */
         SetupReport: {
             /** Name */
@@ -8967,6 +9080,8 @@ export interface components {
             operations: components["schemas"]["OperationReport"][];
             /** Program Key */
             program_key?: string | null;
+            /** @description of its program, once it has been run */
+            proof?: components["schemas"]["Proof"] | null;
             /**
              * Findings
              * @default []
@@ -13533,6 +13648,120 @@ export interface operations {
                 };
                 content: {
                     "model/gltf-binary": unknown;
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    cut_at_place_api_results__key__cut_at_get: {
+        parameters: {
+            query: {
+                place: number[];
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutAt"];
                 };
             };
             /** @description The request cannot be read. */

@@ -10,6 +10,7 @@ import {
   type OperationReport,
   type Part,
   type ProjectState,
+  type SetupReport,
   type Vec,
 } from '../api/client'
 import { lateAt, usePart, useUpload } from '../api/hooks'
@@ -19,7 +20,7 @@ import { useClock } from '../state/clock'
 import { useEditing } from '../state/editing'
 import { useFields } from '../state/fields'
 import { CORNERS, LAYERS, type Look, lookFrom, toggle, useShown, cutThrough } from '../state/picture'
-import { useRoute } from '../state/route'
+import { showMoment, useRoute } from '../state/route'
 import { clock, round } from '../ui/words'
 import { PULLED } from '../stages/incoming/billet'
 import { chosenAt } from '../stages/incoming/moments'
@@ -52,6 +53,12 @@ import {
   useSolid,
   useStockAt,
 } from './glb'
+
+/** Stages at which the machine stands by the work. */
+const BY_MACHINE = ['reach', 'cut', 'prove']
+
+/** So far outside what stands a place is looked for that was cut away, mm. */
+const OUTSIDE_MM = 0.02
 
 const LOOKS: { look: Look; name: string }[] = [
   { look: 'spindle', name: 'Spindle' },
@@ -89,7 +96,7 @@ function useStockShown(project: ProjectState) {
     const at = list.findIndex((one) => one.run === run)
     return list.slice(0, at).findLast((one) => one.key)?.key ?? setup.incoming_key
   }
-  if (stage === 'cut' || stage === 'outgoing') {
+  if (stage === 'cut' || stage === 'outgoing' || stage === 'prove') {
     if (operation && moment)
       return {
         key: before(operation.run),
@@ -143,8 +150,9 @@ export function Bench({ project }: { project: ProjectState }) {
       'look',
       'corner',
     ),
-    ...useFields(useRoute, 'card', 'stage', 'turnedTo', 'operation'),
+    ...useFields(useRoute, 'card', 'stage', 'turnedTo', 'operation', 'tab'),
   }
+  const { tab } = view
   const setup = useChosen(project)
   const { data: part } = usePart(project.plan.part.sha256)
   const shown = useStockShown(project)
@@ -188,8 +196,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const standing = looked ?? at ?? setup
   const machinery = standing?.machine_key
   const hold = typeof view.card === 'number' ? (setup?.hold ?? null) : null
-  const atWork =
-    view.stage === 'hold' || view.stage === 'reach' || view.stage === 'cut' || view.stage === 'seat'
+  const atWork = view.stage !== 'incoming' && view.stage !== 'outgoing'
   const makes = typeof view.card === 'number' && !!project.plan.setups[view.card]?.makes
   const stale = !typed && lateAt(project, view.card, view.stage)
   const cutOpen = view.section ? (wholePart || asking ? partSolid : stock) : null
@@ -239,9 +246,10 @@ export function Bench({ project }: { project: ProjectState }) {
                 setThick(null)
               }}
               planes={planes}
-              probe={(at, way) => {
+              probe={(at, way, maker) => {
                 if (shown.key && !shown.moving && !shown.compare)
                   void probed(shown.key, at, way).then(setThick)
+                if (setup && tab === 'program') void showCut(project, setup, at, way, maker)
               }}
               matrix={zeroFromWork}
             />
@@ -271,7 +279,7 @@ export function Bench({ project }: { project: ProjectState }) {
           ) : (
             hold && <Holding hold={hold} planes={planes} />
           ))}
-        {view.shown.machine && (view.stage === 'reach' || view.stage === 'cut') && !asking && machinery && (
+        {view.shown.machine && BY_MACHINE.includes(view.stage) && !asking && machinery && (
           <Machinery of={machinery} />
         )}
         <group matrixAutoUpdate={false} matrix={zeroFromPlane}>
@@ -518,6 +526,24 @@ async function probed(key: string, at: Vec, way: Vec): Promise<number | null> {
   return data?.value ?? null
 }
 
+/** Show the moment at which a place of the stock was cut, where the chosen setup cut it: the text goes there too. */
+async function showCut(project: ProjectState, setup: SetupReport, at: Vec, way: Vec, maker: number) {
+  const index = project.report?.setups.findIndex((one) => one.name === setup.name) ?? -1
+  if (Math.floor(maker / 256) !== index + 1) return
+  let start = 0
+  for (const one of setup.operations) {
+    if (one.number === (maker % 256) - 1 && one.key) {
+      const place = at.map((c, d) => c - OUTSIDE_MM * (way[d] ?? 0)) as Vec
+      const { data } = await api.GET('/api/results/{key}/cut-at', {
+        params: { path: { key: one.key }, query: { place } },
+      })
+      if (data?.seconds != null) showMoment(start + Math.max(0, one.time_s - one.moving_s) + data.seconds)
+      return
+    }
+    start += one.time_s
+  }
+}
+
 /** A place of the stock under the pointer: who made it, and how far it is from the part where that is known. */
 type Touched = { maker: number; away: number | null; x: number; y: number }
 
@@ -562,14 +588,15 @@ function Stock(props: {
   compare: boolean
   touch: (touched: Touched | null) => void
   planes: THREE.Plane[]
-  probe: (at: Vec, way: Vec) => void
+  probe: (at: Vec, way: Vec, maker: number) => void
   matrix: THREE.Matrix4
 }) {
   const { solid, compare, touch, planes } = props
   const click = (event: ThreeEvent<MouseEvent>) => {
     if (event.delta > 4 || !event.face) return
     const at = event.point.clone().applyMatrix4(props.matrix.clone().invert())
-    props.probe(at.toArray(), event.face.normal.clone().negate().toArray())
+    const maker = solid.surface.getAttribute('_label').getX(event.face.a)
+    props.probe(at.toArray(), event.face.normal.clone().negate().toArray(), maker)
   }
   const over = (event: ThreeEvent<PointerEvent>) => {
     if (event.buttons || !event.face) {

@@ -4,6 +4,7 @@ import { useFields } from '../state/fields'
 import { type DockTab, useRoute } from '../state/route'
 import { FindingCard } from '../ui/FindingCard'
 import { ProgramDock } from './ProgramDock'
+import { useRunning } from './running'
 import { TimeDock } from './TimeDock'
 
 const TABS: { tab: DockTab; name: string }[] = [
@@ -14,6 +15,8 @@ const TABS: { tab: DockTab; name: string }[] = [
 
 const KEPT = 'pelvrak-dock'
 const SMALL = 132
+/** A program wants more lines to be read in. */
+const FIRST: Record<DockTab, number> = { time: SMALL, program: 300, findings: SMALL }
 const STEP = 40
 
 /** The dock's upper edge: dragged, or moved by the arrow keys. */
@@ -42,11 +45,14 @@ function Grip({ height, resize }: { height: number; resize: (height: number) => 
 /** Time, program and findings under the bench. */
 export function Dock({ project, findings }: { project: ProjectState; findings: Finding[] }) {
   const view = useFields(useRoute, 'tab')
-  const [height, setHeight] = useState(() => Number(localStorage.getItem(KEPT)) || SMALL)
+  useRunning(project)
+  const kept = `${KEPT}-${view.tab}`
+  const [heights, setHeights] = useState<Partial<Record<DockTab, number>>>({})
+  const height = heights[view.tab] ?? (Number(localStorage.getItem(kept)) || FIRST[view.tab])
   const resize = (to: number) => {
     const held = Math.round(Math.min(Math.max(to, SMALL), innerHeight * 0.6))
-    setHeight(held)
-    localStorage.setItem(KEPT, String(held))
+    setHeights({ ...heights, [view.tab]: held })
+    localStorage.setItem(kept, String(held))
   }
   return (
     <section

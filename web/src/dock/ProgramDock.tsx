@@ -1,53 +1,147 @@
-import { useEffect, useRef } from 'react'
+import { useMemo } from 'react'
 import type { ProjectState } from '../api/client'
 import { usePiece } from '../api/hooks'
-import { useRoute } from '../state/route'
-import { linesOf, useMoment } from './moment'
+import { toggleStop, useClock } from '../state/clock'
+import { useFields } from '../state/fields'
+import { play, showMoment, useRoute } from '../state/route'
+import { clock, round } from '../ui/words'
+import { ControlState } from './ControlState'
+import { type Running, spanAt, standsAt, useRunningProgram } from './control'
+import { loadAt } from './load'
+import { useMoment } from './moment'
+import { ProgramText } from './ProgramText'
 
-/** The program of the chosen setup; the line of the moment is marked. */
+const NONE: readonly number[] = []
+/** Lines that say nothing to the control. */
+const silent = (line: string) => /^\s*(%|\([^)]*\)\s*|O\d+.*)?\s*$/.test(line)
+
+/** Which line is run now, from 0, and how much of its time has gone by. */
+function lineNow(running: Running, time: number, line: number | null) {
+  if (line !== null) {
+    const own = running.spans.find(
+      (span) => span.line === line && span.to >= time - 1e-6 && span.from <= time,
+    )
+    return {
+      line,
+      share: own && own.to > own.from ? Math.min(1, (time - own.from) / (own.to - own.from)) : 1,
+    }
+  }
+  if (time === Infinity) return null
+  const span = spanAt(running.spans, time)
+  if (!span) return { line: 0, share: 1 }
+  return {
+    line: span.line,
+    share: span.to > span.from ? Math.min(1, (time - span.from) / (span.to - span.from)) : 1,
+  }
+}
+
+/** Run one line, and show what it does. */
+function step(running: Running, from: number) {
+  let line = from + 1
+  while (line < running.lines.length - 1 && silent(running.lines[line] ?? '')) line += 1
+  goTo(running, Math.min(line, running.lines.length - 1))
+}
+
+/** Show the moment at which a line is done. */
+function goTo(running: Running, line: number) {
+  const own = running.spans.find((span) => span.line === line)
+  const before = running.spans.findLast((span) => span.line < line)
+  showMoment(own?.to ?? before?.to ?? 0, line)
+}
+
+/** Run to where the next line begins that is marked. */
+function toMark(running: Running, from: number, stops: readonly number[]) {
+  const next = stops.find((line) => line > from)
+  if (next === undefined) return
+  const before = running.spans.findLast((span) => span.line < next)
+  const own = running.spans.find((span) => span.line === next)
+  showMoment(own?.from ?? before?.to ?? 0, next)
+}
+
+/** The program of the chosen setup, in step with the picture, and how the control stands. */
 export function ProgramDock({ project }: { project: ProjectState }) {
   const card = useRoute((view) => view.card)
-  const { setup, operation, moment } = useMoment(project)
-  const { data: program } = usePiece(setup?.program_key, 'program.nc')
-  const { data: linesText } = usePiece(setup?.program_key, 'lines.json')
-  const here = useRef<HTMLDivElement>(null)
-  const lines = linesText && operation ? linesOf(linesText)[operation.run] : undefined
-  const line = lines?.[moment?.index ?? 0]
-  useEffect(() => {
-    here.current?.scrollIntoView({ block: 'center' })
-  }, [line])
-  if (!program || !setup) return <p className="text-soft">Choose a setup in the route.</p>
+  const view = useFields(useClock, 'time', 'line', 'playing', 'stops')
+  const running = useRunningProgram(project)
+  const { operation, moment } = useMoment(project)
+  const { data: loads } = usePiece(operation?.key, 'load.json')
+  const name = running?.setup.name ?? ''
+  const stops = view.stops[name] ?? NONE
+  const now = running ? lineNow(running, view.time, view.line) : null
+  const at = now?.line ?? null
+  const proof = running?.setup.proof
+  const beside = useMemo(() => {
+    const troubled = new Map<number, string>()
+    if (proof?.alarm && proof.alarm_line) troubled.set(proof.alarm_line - 1, proof.alarm)
+    for (const one of running?.setup.operations ?? [])
+      for (const found of one.findings) {
+        if (found.severity === 'note' || found.move == null) continue
+        const line = running?.spans.find((span) => span.run === one.run && span.line >= (one.first_line ?? 0))
+        if (line && !troubled.has(line.line)) troubled.set(line.line, found.sentence)
+      }
+    const own =
+      operation?.first_line != null && at !== null
+        ? ([operation.first_line, operation.last_line ?? 0] as const)
+        : null
+    return { here: at, stops, troubled, own }
+  }, [running, proof, operation, at, stops])
+  if (!running) return <p className="text-soft">Choose a setup in the route.</p>
   const current = project.report_revision === project.revision
+  const load = operation && moment ? loadAt(loads, moment.seconds) : undefined
   return (
-    <div className="flex gap-4">
-      <pre className="figures grow leading-[1.35]" aria-label="Program text">
-        {program.split('\n').map((text, i) => (
-          <div
-            key={i}
-            ref={i === line ? here : undefined}
-            className={
-              i === line
-                ? 'bg-rail font-medium'
-                : operation &&
-                    operation.first_line != null &&
-                    i >= operation.first_line &&
-                    i <= (operation.last_line ?? 0)
-                  ? ''
-                  : 'text-soft'
-            }
-          >
-            {text}
-          </div>
-        ))}
-      </pre>
-      {typeof card === 'number' && (
-        <a
-          className={`knob sticky top-0 self-start ${current ? '' : 'pointer-events-none opacity-40'}`}
-          href={`/api/projects/${project.id}/files/${setup.name}.nc`}
+    <div className="flex h-full min-h-0 flex-col">
+      <div className="mb-1 flex items-center gap-1.5">
+        <button type="button" className="knob !px-2 text-[12px]" onClick={() => step(running, at ?? -1)}>
+          one block
+        </button>
+        <button
+          type="button"
+          className="knob !px-2 text-[12px]"
+          disabled={!stops.some((line) => line > (at ?? -1))}
+          title="Set marks in the margin"
+          onClick={() => toMark(running, at ?? -1, stops)}
         >
-          Download {setup.name}.nc
-        </a>
-      )}
+          to the mark
+        </button>
+        <button
+          type="button"
+          className={`knob !px-2 text-[12px] ${view.playing ? 'knob-on' : ''}`}
+          aria-pressed={view.playing}
+          onClick={() => play()}
+        >
+          {view.playing ? 'Pause' : 'Run'}
+        </button>
+        <span className="figures ml-1">{view.time === Infinity ? 'done' : clock(view.time)}</span>
+        {operation && <span className="min-w-0 truncate text-soft">{operation.name}</span>}
+        <span className="grow" />
+        {typeof card === 'number' && (
+          <a
+            className={`knob !px-2 text-[12px] ${current ? '' : 'pointer-events-none opacity-40'}`}
+            href={`/api/projects/${project.id}/files/${name}.nc`}
+          >
+            Download {name}.nc
+          </a>
+        )}
+      </div>
+      <div className="flex min-h-0 grow gap-3">
+        <ProgramText
+          text={running.text}
+          beside={beside}
+          toggle={(line) => toggleStop(name, line)}
+          go={(line) => goTo(running, line)}
+        />
+        {running.trace && running.trace.stood.length > 0 && (
+          <ControlState
+            now={standsAt(running.trace, at ?? running.lines.length, now?.share ?? 1)}
+            trace={running.trace}
+            load={
+              load
+                ? `${round(load.removal, 1)} cm³/min · ae ${round(load.width, 1)} · ap ${round(load.depth, 1)}`
+                : null
+            }
+          />
+        )}
+      </div>
     </div>
   )
 }

@@ -1,25 +1,13 @@
-import { useEffect, useRef } from 'react'
-import { type OperationReport, type ProjectState, type SetupReport, placeOf } from '../api/client'
+import { useRef } from 'react'
+import { type OperationReport, type ProjectState, placeOf } from '../api/client'
 import { usePiece } from '../api/hooks'
 import { useClock } from '../state/clock'
 import { useFields } from '../state/fields'
 import { useShown } from '../state/picture'
 import { play, showMoment, useRoute } from '../state/route'
 import { clock, hueOf, round } from '../ui/words'
+import { type Loads, loadAt } from './load'
 import { linesOf, useMoment } from './moment'
-
-type Loads = { seconds: number; removal: number[]; width: number[]; depth: number[] }
-
-/** What the tool was doing at a moment of its operation. */
-function loadAt(text: string | undefined, seconds: number) {
-  if (!text) return undefined
-  const loads = JSON.parse(text) as Loads
-  const bin = Math.min(
-    loads.removal.length - 1,
-    Math.floor((seconds / Math.max(loads.seconds, 1e-9)) * loads.removal.length),
-  )
-  return { removal: loads.removal[bin] ?? 0, width: loads.width[bin] ?? 0, depth: loads.depth[bin] ?? 0 }
-}
 
 /** Removal rate along an operation, against the most in the setup. */
 function LoadCurve({ operation, most }: { operation: OperationReport; most: number }) {
@@ -44,45 +32,11 @@ function LoadCurve({ operation, most }: { operation: OperationReport; most: numb
 }
 
 const SPEEDS = [1, 10, 60]
-const TICK_MS = 100
-
-/** When trouble is met in a setup, s from its start, in order. */
-function troubleTimes(setup: SetupReport) {
-  let from = 0
-  return setup.operations.flatMap((one) => {
-    const moving = from + Math.max(0, one.time_s - one.moving_s)
-    from += one.time_s
-    return one.findings
-      .filter((found) => found.severity === 'error' && found.time_s != null)
-      .map((found) => ({ at: moving + (found.time_s ?? 0), finding: found }))
-  })
-}
-
-/** Time goes on while it runs; it stops at the end, and at the first trouble on its way. */
-function useRunning(setup: SetupReport | undefined) {
-  const playing = useClock((view) => view.playing)
-  useEffect(() => {
-    if (!playing || !setup) return
-    const timer = setInterval(() => {
-      const { time, speed } = useClock.getState()
-      const from = time === Infinity ? setup.time_s : time
-      const next = Math.min(setup.time_s, from + (TICK_MS / 1000) * speed)
-      const met = troubleTimes(setup).find(({ at }) => at > from && at <= next)
-      const place = met ? placeOf(met.finding) : null
-      showMoment(met ? met.at : next)
-      useClock.setState({ playing: !met && next < setup.time_s })
-      if (place) useShown.setState({ marked: place })
-    }, TICK_MS)
-    return () => clearInterval(timer)
-  }, [playing, setup])
-}
-
 /** The setup's operations along time; drag to move through it, trouble marked, the program line in step. */
 export function TimeDock({ project }: { project: ProjectState }) {
   const view = { ...useFields(useRoute, 'card'), ...useFields(useClock, 'time', 'playing', 'speed') }
   const { setup, operation, moment } = useMoment(project)
   const bar = useRef<HTMLDivElement>(null)
-  useRunning(setup)
   const { data: program } = usePiece(setup?.program_key, 'program.nc')
   const { data: linesText } = usePiece(setup?.program_key, 'lines.json')
   const { data: loads } = usePiece(operation?.key, 'load.json')

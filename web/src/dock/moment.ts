@@ -115,6 +115,17 @@ export function usePaths(keys: (string | null | undefined)[]): Move[] {
   return useMemo(() => texts.flatMap((text) => movesOf(JSON.parse(text) as PathFile)), [keys.join(), said])
 }
 
+/** When each move of several results ends, s; empty until it is known. */
+export function usePathsOf(keys: (string | null | undefined)[]): number[][] {
+  const found = useQueries({ queries: keys.map((key) => pieceQuery(key, 'path.json')) })
+  const said = found.map((one) => one.data?.length).join()
+  return useMemo(
+    () => found.map(({ data }) => (data ? (JSON.parse(data) as PathFile).ends_s : [])),
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- a result never changes: its keys tell it
+    [keys.join(), said],
+  )
+}
+
 /** Where the chosen setup stands in time: which operation, which move, where the tip is. */
 export function useMoment(project: ProjectState) {
   const setup = useChosen(project)

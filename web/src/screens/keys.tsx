@@ -3,10 +3,10 @@ import type { ProjectState } from '../api/client'
 import { measure, useAsking } from '../state/asking'
 import { useEditing } from '../state/editing'
 import { cutThrough, LAYERS, lookFrom, toggle, useShown } from '../state/picture'
-import { STAGES, choose, play, showOperation, useRoute } from '../state/route'
+import { STAGES, choose, goToStage, play, showOperation, useRoute } from '../state/route'
 
 const KEYS: [string, string][] = [
-  ['1 … 6', 'stage: Incoming … Outgoing'],
+  ['1 … 7', 'stage: Incoming … Outgoing, and the prove-out'],
   ['[  ]', 'the setup before, the setup after'],
   ['T  F  L  R  B', 'look: spindle, operator, left, right, back'],
   ['C  A', 'look: from the next corner; all of it as it is turned'],
@@ -14,6 +14,7 @@ const KEYS: [string, string][] = [
   ['P  S  H  W', 'show or hide part, stock, holding, paths'],
   [',  .', 'the operation before, the operation after'],
   ['Space', 'run the setup, or pause'],
+  ['N', 'run one block of the program'],
   ['Ctrl Z, Ctrl Y', 'undo, redo'],
   ['M', 'measure on the part; a click on stock tells its thickness there'],
   ['F2', 'in a field: write what was measured'],
@@ -27,6 +28,7 @@ export function useKeys(project: ProjectState, actions: { undo: () => void; redo
   useEffect(() => {
     const pressed = (event: KeyboardEvent) => {
       if (event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement) return
+      if (event.target instanceof HTMLElement && event.target.isContentEditable) return
       if (event.key === ' ' && event.target instanceof HTMLButtonElement) return
       const { card: chosen, operation } = useRoute.getState()
       const key = event.key.toLowerCase()
@@ -51,7 +53,7 @@ export function useKeys(project: ProjectState, actions: { undo: () => void; redo
         } as const
       )[key]
       const layer = ({ p: LAYERS[0], s: LAYERS[1], h: LAYERS[2], w: LAYERS[3] } as const)[key]
-      if (stage) useRoute.setState({ stage })
+      if (stage) goToStage(stage)
       else if (look) lookFrom(look)
       else if (layer) toggle(layer)
       else if (key === '[' || key === ']') {

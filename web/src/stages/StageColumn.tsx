@@ -1,6 +1,6 @@
 import type { ProjectState } from '../api/client'
 import { useFields } from '../state/fields'
-import { STAGES, type Stage, useRoute } from '../state/route'
+import { STAGES, type Stage, goToStage, useRoute } from '../state/route'
 import { hueOf } from '../ui/words'
 import { StageMark } from '../ui/icons'
 
@@ -11,9 +11,10 @@ const NAMES: Record<Stage, string> = {
   reach: 'Reach',
   cut: 'Cut',
   outgoing: 'Outgoing',
+  prove: 'Prove-out',
 }
 
-/** The six stages, the same for every setup, each with its mark. */
+/** The six stages, the same for every setup, and its program's prove-out, each with its mark. */
 export function StageColumn({ project }: { project: ProjectState }) {
   const view = useFields(useRoute, 'card', 'stage')
   const index = view.card
@@ -31,18 +32,19 @@ export function StageColumn({ project }: { project: ProjectState }) {
     if (!report) return 'open'
     if (stage === 'hold' && !setup?.hold.items.length && !setup?.makes) return 'open'
     if ((stage === 'cut' || stage === 'outgoing') && !setup?.operations.length) return 'open'
+    if (stage === 'prove' && !report.proof?.equal) return 'open'
     return 'done'
   }
   return (
     <ul aria-label="Stages" className="border-r border-rule pt-2">
       {STAGES.map((stage) => (
-        <li key={stage}>
+        <li key={stage} className={stage === 'prove' ? 'mt-2 border-t border-rule pt-2' : ''}>
           <button
             type="button"
             aria-current={view.stage === stage ? 'step' : undefined}
             className={`flex w-full items-center gap-2 border-l-4 py-2 pl-1.5 text-left ${view.stage === stage ? 'bg-sheet font-semibold' : 'border-transparent text-soft'}`}
             style={view.stage === stage ? { borderLeftColor: hueOf(index) } : undefined}
-            onClick={() => useRoute.setState({ stage })}
+            onClick={() => goToStage(stage)}
           >
             <StageMark state={stateOf(stage)} />
             {NAMES[stage]}

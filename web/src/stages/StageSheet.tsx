@@ -11,6 +11,7 @@ import { BilletSheet } from './incoming/BilletSheet'
 import { IncomingSheet } from './incoming/IncomingSheet'
 import { OutgoingSheet } from './outgoing/OutgoingSheet'
 import { PartSheet } from './outgoing/PartSheet'
+import { ProveSheet } from './prove/ProveSheet'
 import { ReachSheet } from './reach/ReachSheet'
 import { SeatSheet } from './seat/SeatSheet'
 import { Head, type SheetProps } from './sheet'
@@ -22,6 +23,7 @@ const SHEETS: Record<Stage, (props: SheetProps) => ReactNode> = {
   reach: ReachSheet,
   cut: CutSheet,
   outgoing: OutgoingSheet,
+  prove: ProveSheet,
 }
 
 /** The open stage of the chosen setup, or the billet's or the part's own sheet. */

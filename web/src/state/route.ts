@@ -3,7 +3,7 @@ import { useAsking } from './asking'
 import { useClock } from './clock'
 import { useShown } from './picture'
 
-export const STAGES = ['incoming', 'seat', 'hold', 'reach', 'cut', 'outgoing'] as const
+export const STAGES = ['incoming', 'seat', 'hold', 'reach', 'cut', 'outgoing', 'prove'] as const
 export type Stage = (typeof STAGES)[number]
 export type DockTab = 'time' | 'program' | 'findings'
 /** What is chosen in the rail: the billet, a setup by its number, or the finished part. */
@@ -30,14 +30,18 @@ export const useRoute = create<Route>(() => ({
 /** Look at a card, at the stage that is open or at another; what was shown or asked of the one before goes. */
 export function choose(card: Card, stage?: Stage) {
   useRoute.setState((route) => ({ card, stage: stage ?? route.stage, operation: null, turnedTo: null }))
-  useClock.setState({ time: Infinity, playing: false })
+  useClock.setState({ time: Infinity, playing: false, line: null })
   useAsking.setState({ asked: null })
   useShown.setState({ marked: null, lit: [], litItem: null, seen: null, reached: null, compare: false })
 }
 
-/** Show a moment of the chosen setup, s; Infinity is its end. */
-export function showMoment(time: number) {
-  useClock.setState({ time })
+/** Open a stage; the prove-out is looked at with its text. */
+export const goToStage = (stage: Stage) =>
+  useRoute.setState(stage === 'prove' ? { stage, tab: 'program' } : { stage })
+
+/** Show a moment of the chosen setup, s; Infinity is its end. line: of the program, where no move tells it. */
+export function showMoment(time: number, line: number | null = null) {
+  useClock.setState({ time, line })
   useShown.setState({ compare: false })
 }
 
@@ -52,7 +56,8 @@ export function play() {
   useClock.setState(({ playing, time }) => ({
     playing: !playing,
     time: !playing && time === Infinity ? 0 : time,
+    line: null,
   }))
   useShown.setState({ compare: false })
-  useRoute.setState({ tab: 'time' })
+  useRoute.setState(({ tab }) => ({ tab: tab === 'findings' ? 'time' : tab }))
 }

@@ -9,18 +9,26 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Literal, NamedTuple
 
+import numpy as np
 from lark import Token, Tree
 
 from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.part import Vector, as_vector
+from pelvrak.core.machine.machine import Machine
+from pelvrak.core.program.compensation import Contour, Step
+from pelvrak.core.program.tilted import Plane, plane_of
 from pelvrak.core.program.words import Line, Value, index_of, read_line, said, worked_out
+from pelvrak.core.stock.moves import arc_points
 
 INCH_MM = 25.4
 AXES = ("X", "Y", "Z", "A", "B", "C")
 STRAIGHT = AXES[:3]
 # Ends of an arc lie as far from its middle as each other to within this, mm: NIST IR 6556 3.5.3.2.
 ROUND_MM = 0.002
+# An arc that no XY plane of the machine holds is run as chords so near to it, mm.
+ARC_MM = 0.001
 # Lines that may be run before a program is held to run in a circle, and calls that may be under way.
 MOST_STEPS, DEEPEST = 20_000_000, 10
 Kind = Literal["rapid", "line", "cw", "ccw", "dwell", "stop"]
@@ -39,9 +47,10 @@ class Held:
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """One thing the machine does. line: from 1; end: where its slides and axes stand then, machine, mm and
-    degrees, its length counted from the spindle's nose; centre: of an arc, X and Y; feed: mm/min; seconds: it
-    stands; tool: in the spindle; cutting: the spindle turns; register: in force.
+    """One thing the machine does. line: from 1; end: where its slides and axes stand then, machine, mm
+    and degrees, its length counted from the spindle's nose; centre: of an arc, X and Y; feed: mm/min;
+    seconds: it stands, or takes by inverse time; tool: in the spindle; cutting: the spindle turns;
+    register: in force; told: X, Y and Z as the program counts them.
     """
 
     line: int
@@ -53,6 +62,27 @@ class Event:
     feed: float = 0.0
     centre: tuple[float, float] | None = None
     seconds: float = 0.0
+    told: Vector = (0.0, 0.0, 0.0)
+
+
+class Standing(NamedTuple):
+    """What the control holds after a line. length, radius: numbers in the tool table, 0 where none is in
+    force; feed: mm/min, or how often a minute where inverse_time; spindle: 1 turns right, -1 left, 0 stands;
+    coolant: its code, "" off.
+    """
+
+    tool: int = 0
+    register: str = ""
+    length: int = 0
+    radius: int = 0
+    plane: str = "G17"
+    absolute: bool | None = True
+    inverse_time: bool = False
+    motion: str = "G80"
+    feed: float = 0.0
+    spindle: int = 0
+    speed: float = 0.0
+    coolant: str = ""
 
 
 class Alarm(BadInput):
@@ -96,6 +126,9 @@ class _State:
     plane: float = 17.0
     register: str = "G54"
     length: float = 0.0
+    length_of: int = 0
+    radius_of: int = 0
+    coolant: str = ""
     feed: float = 0.0
     return_to: float = 98.0
     tool: int = 0
@@ -115,9 +148,10 @@ class _Call:
 
 
 class Control:
-    """Runs a program: `run` gives what the machine does. at: where it stands, machine, mm and degrees;
+    """Runs a program: `run` gives what the machine does, `stood` how the control stands after each line that
+    changes that. at: where it stands, machine, mm and degrees;
     most_steps: lines it runs before it says that the program runs in a circle; unknown: how the last program
-    left the control is not known, and what this one has not said is an alarm.
+    left the control is not known, and what this one has not said is an alarm; machine: that turns planes.
     """
 
     def __init__(
@@ -126,7 +160,11 @@ class Control:
         at: dict[str, float] | None = None,
         most_steps: int = MOST_STEPS,
         unknown: bool = False,
+        machine: Machine | None = None,
     ) -> None:
+        self.machine = machine
+        self.turned: Plane | None = None
+        self.contour: Contour | None = None
         self.most_steps = most_steps
         self.held = Held(
             {k: dict(v) for k, v in held.registers.items()}, dict(held.lengths), dict(held.radii)
@@ -135,6 +173,7 @@ class Control:
         self.variables: dict[int | str, float] = {}
         self.state = _State(absolute=None, register="") if unknown else _State()
         self.events: list[Event] = []
+        self.stood: list[tuple[int, Standing]] = []
         self.line = 0
 
     # ---- the program
@@ -165,9 +204,30 @@ class Control:
                 if isinstance(wrong, BadInput):
                     raise
                 raise Alarm(line.number, str(wrong), "change the line") from None
+            self._note(line.number)
             if ended:
                 return self.events
         return self.events
+
+    def _note(self, line: int) -> None:
+        s = self.state
+        motion, plane = f"G{s.motion:g}", f"G{s.plane:g}"
+        now = Standing(
+            s.tool,
+            s.register,
+            s.length_of,
+            s.radius_of,
+            plane,
+            s.absolute,
+            s.inverse_time,
+            motion,
+            s.feed,
+            s.spindle,
+            s.speed,
+            s.coolant,
+        )
+        if not self.stood or self.stood[-1][1] != now:
+            self.stood.append((line, now))
 
     def _line(self, line: Line, call: _Call, calls: list[_Call], whole: list[Line]) -> bool:
         """Run one line; whether the program has ended with it."""
@@ -260,17 +320,18 @@ class Control:
             return False
         self._modal(groups, values)
         self._speeds(values, machine)
-        if ("turned" in groups and groups["turned"] != 69) or 53.1 in codes["G"]:
-            raise ValueError("planes that the control turns (G68.2) are not run here yet")
-        if groups.get("radius", 40) != 40 and self.held.radii.get(round(values.get("D", 0)), 0.0) != 0:
-            raise ValueError("a radius that the control corrects (G41, G42) is not run here yet")
         once = groups.get("once")
+        if "turned" in groups:
+            self._plane(groups["turned"], values)
+            return self._after(machine, values, call, calls, whole)
         if once == 4:
             self._event("dwell", seconds=values.get("P", values.get("X", 0.0)))
         elif once == 10:
             self._put(values)
         elif once == 28:
             self._home(values)
+        elif once == 53.1:
+            self._square()
         else:
             self._move(groups, values, once == 53)
         return self._after(machine, values, call, calls, whole)
@@ -306,14 +367,17 @@ class Control:
         s.inverse_time = groups.get("feed", 93 if s.inverse_time else 94) == 93
         s.return_to = groups.get("return", s.return_to)
         if groups.get("length") == 49:
-            s.length = 0.0
+            s.length, s.length_of = 0.0, 0
         if groups.get("length") == 43:
             number = round(values.get("H", s.tool))
             if number not in self.held.lengths:
                 raise ValueError(f"the tool table has no H{number}")
-            s.length = self.held.lengths[number]
+            s.length, s.length_of = self.held.lengths[number], number
+        if "radius" in groups:
+            s.radius_of = 0 if groups["radius"] == 40 else round(values.get("D", s.tool))
         if "register" in groups:
             code = groups["register"]
+            self._uncorrected(f"G{code:g}")
             name = f"G54.1 P{values.pop('P', 0):g}" if code == 54.1 else f"G{code:g}"
             if name not in self.held.registers:
                 raise ValueError(f"{name} has not been set")
@@ -327,10 +391,14 @@ class Control:
         if "T" in values:
             s.ready = round(values["T"])
         if 6 in machine:
+            self._uncorrected("a tool change")
             s.tool = s.ready
         for code, turns in ((3, 1), (4, -1), (5, 0)):
             if code in machine:
                 s.spindle = turns
+        for code in (7, 8, 9):
+            if code in machine:
+                s.coolant = "" if code == 9 else f"M{code}"
 
     def _put(self, values: dict[str, float]) -> None:
         """G10: a register, or a tool's length."""
@@ -344,10 +412,32 @@ class Control:
         else:
             raise ValueError(f"G10 L{what or 0:g} is not known to this control")
 
+    def _plane(self, code: float, values: dict[str, float]) -> None:
+        """G68.2 turns the plane the program counts in, by X, Y, Z and I, J, K; G69 turns it back."""
+        self._uncorrected(f"G{code:g}")
+        if code == 69:
+            self.turned = None
+            return
+        if self.machine is None:
+            raise ValueError("a machine is wanted to turn a plane (G68.2)")
+        if self.turned is not None:
+            raise ValueError("the plane is turned already: G69 is wanted before")
+        self._zero("Z")
+        at = np.array([self._mm(axis, values.get(axis, 0.0)) for axis in STRAIGHT])
+        turns = np.array([values.get(letter, 0.0) for letter in "IJK"])
+        self.turned = plane_of(self.machine, self.held.registers[self.state.register], at, turns)
+
+    def _square(self) -> None:
+        """G53.1: the rotary axes set the tool square to the turned plane."""
+        if self.turned is None:
+            raise ValueError("G53.1 wants a plane turned by G68.2 before")
+        self._event("rapid", self.at | self.turned.square(self.at))
+
     def _home(self, values: dict[str, float]) -> None:
         told = [axis for axis in AXES if axis in values] or list(AXES)
         if any(axis in values for axis in AXES):
-            self._event("rapid", self._target(values, machine=False))
+            self._uncorrected("G28")
+            self._over({axis: value for axis, value in values.items() if axis in AXES})
         self._event("rapid", self.at | dict.fromkeys(told, 0.0))
 
     # ---- motion
@@ -361,8 +451,29 @@ class Control:
         held = self.held.registers.get(self.state.register, {})
         return held.get(axis, 0.0) + (self.state.length if axis == "Z" else 0.0)
 
+    def _told(self) -> Vector:
+        """Where the program stands, as it counts; while the radius is corrected, on the contour itself."""
+        if self.contour is not None:
+            return self.contour.told
+        if self.turned is not None and self.turned.angles is not None:
+            slides = np.array([self.at[axis] for axis in STRAIGHT])
+            return as_vector(self.turned.place(slides, self.state.length))
+        held = self.held.registers.get(self.state.register, {})
+        x, y, z = (self.at[axis] - held.get(axis, 0.0) for axis in STRAIGHT)
+        return (x, y, z - self.state.length)
+
+    def _sent(self, place: Vector) -> dict[str, float]:
+        """Where the slides are sent for a place as the program counts."""
+        if self.turned is not None:
+            if self.turned.angles is None:
+                raise ValueError("the plane is turned and the tool is not set square to it: G53.1 is wanted")
+            return dict(
+                zip(STRAIGHT, self.turned.slides(np.array(place), self.state.length).tolist(), strict=True)
+            )
+        return {axis: value + self._zero(axis) for axis, value in zip(STRAIGHT, place, strict=True)}
+
     def _target(self, values: dict[str, float], machine: bool) -> dict[str, float]:
-        """Where the slides and axes are sent."""
+        """Where the slides and axes are sent by a line that no contour changes."""
         out = dict(self.at)
         for axis in AXES:
             if axis not in values:
@@ -370,95 +481,194 @@ class Control:
             value = self._mm(axis, values[axis])
             if machine:
                 out[axis] = value
-            elif self.state.absolute is None:
-                raise ValueError("neither G90 nor G91 has been said: who knows which the last program left")
-            elif self.state.absolute:
+            elif self._absolute():
                 out[axis] = value + self._zero(axis)
             else:
                 out[axis] = self.at[axis] + value
         return out
+
+    def _absolute(self) -> bool:
+        if self.state.absolute is None:
+            raise ValueError("neither G90 nor G91 has been said: who knows which the last program left")
+        return self.state.absolute
+
+    def _end(self, values: dict[str, float]) -> Vector:
+        """Where a line ends, as the program counts, mm."""
+        out = list(self._told())
+        for i, axis in enumerate(STRAIGHT):
+            if axis in values:
+                value = self._mm(axis, values[axis])
+                out[i] = value if self._absolute() else out[i] + value
+        return out[0], out[1], out[2]
 
     def _move(self, groups: dict[str, float], values: dict[str, float], machine: bool) -> None:
         s = self.state
         if "motion" in groups:
             s.motion = groups["motion"]
             s.sticky.clear()
-        if not any(axis in values for axis in AXES) and not (s.motion in (2, 3) and {"I", "J"} & set(values)):
+        moves = any(axis in values for axis in AXES) or (s.motion in (2, 3) and {"I", "J", "K"} & set(values))
+        self._radius(groups, bool(moves))
+        if not moves:
             return
         if s.motion in _CYCLES:
-            self._cycle(values)
+            self._uncorrected("a cycle")
+            for _ in range(1 if s.absolute else max(1, round(values.get("L", 1)))):
+                self._cycle(values)
             return
         if machine and s.motion not in (0, 1):
             raise ValueError("G53 goes with G0 or G1")
         if s.motion == 80:
             raise ValueError("an axis is told where to go, and no code says how")
-        target = self._target(values, machine)
-        if s.motion == 0:
-            self._event("rapid", target)
-            return
-        if s.feed <= 0:
+        if s.motion != 0 and s.feed <= 0:
             raise ValueError("a feed is wanted before this move")
-        if s.motion == 1:
-            self._event("line", target)
-        else:
-            self._arc(target, values)
+        if s.motion in (2, 3):
+            self._arc(values)
+            return
+        kind: Literal["rapid", "line"] = "rapid" if s.motion == 0 else "line"
+        if machine:
+            self._uncorrected("a move in machine coordinates")
+        if self.contour is None and (machine or self.turned is None):
+            self._event(kind, self._target(values, machine))
+            return
+        if any(axis in values for axis in AXES[3:]):
+            raise ValueError("an axis turns where the plane is turned or the radius is corrected")
+        self._go(Step(kind, self._end(values), self.line, s.feed))
 
-    def _arc(self, target: dict[str, float], values: dict[str, float]) -> None:
-        """An arc in the XY plane by its middle or its radius: NIST IR 6556 3.5.3."""
-        if self.state.plane != 17:
-            raise ValueError("arcs outside the XY plane (G18, G19) are not run here yet")
-        kind: Kind = "cw" if self.state.motion == 2 else "ccw"
-        x, y = self.at["X"], self.at["Y"]
-        ex, ey = target["X"], target["Y"]
-        if "R" in values:
-            radius = self._mm("X", values["R"])
-            half = math.hypot(ex - x, ey - y) / 2
-            if half == 0:
-                raise ValueError("an arc by its radius does not end where it begins: give its middle")
-            if half > abs(radius) + ROUND_MM:
-                raise ValueError(f"its ends lie {2 * half:g} mm apart, more than twice its radius")
-            off = math.sqrt(max(0.0, radius * radius - half * half))
-            # The middle is on the left of the way for a short arc to the left.
-            side = (1 if kind == "ccw" else -1) * (1 if radius > 0 else -1)
-            cx = (x + ex) / 2 - side * off * (ey - y) / (2 * half)
-            cy = (y + ey) / 2 + side * off * (ex - x) / (2 * half)
+    # ---- the radius
+
+    def _radius(self, groups: dict[str, float], moves: bool) -> None:
+        """G40, G41, G42: NIST IR 6556 3.5.10. With a radius of 0 in the table nothing is corrected."""
+        code = groups.get("radius")
+        if code == 40 and self.contour is not None:
+            contour, self.contour = self.contour, None
+            for step in contour.end():
+                self._make(step)
+        elif code in (41, 42):
+            radius = self.held.radii.get(self.state.radius_of, 0.0)
+            self._uncorrected(f"G{code:g}")
+            if radius and self.state.plane != 17:
+                raise ValueError("a radius is corrected in the XY plane (G17) only")
+            if radius:
+                self.contour = Contour(radius, code == 41, self._told())
+
+    def _uncorrected(self, what: str) -> None:
+        if self.contour is not None:
+            raise ValueError(f"{what} while the radius is corrected: G40 is wanted before")
+
+    def _go(self, step: Step) -> None:
+        """A move as the program tells it."""
+        for one in [step] if self.contour is None else self.contour.add(step):
+            self._make(one)
+
+    def _make(self, step: Step) -> None:
+        """A move as the cutter makes it, in the plane the program counts in."""
+        line, self.line = self.line, step.line
+        feed, self.state.feed = self.state.feed, step.feed
+        start = self._plain()
+        if step.centre is None:
+            self._event(step.kind, self.at | self._sent(step.end))
+        elif self.turned is None or self.turned.along_machine():
+            centre = self._sent((*step.centre, step.end[2]))
+            self._event(step.kind, self.at | self._sent(step.end), (centre["X"], centre["Y"]))
         else:
-            cx = x + self._mm("X", values.get("I", 0.0))
-            cy = y + self._mm("Y", values.get("J", 0.0))
-            one, two = math.hypot(x - cx, y - cy), math.hypot(ex - cx, ey - cy)
+            self._chords(start, step.end, step.centre, 2, step.kind == "ccw")
+        self.line, self.state.feed = line, feed
+
+    def _plain(self) -> Vector:
+        """Where the cutter stands, as the program counts."""
+        contour, self.contour = self.contour, None
+        at, self.contour = self._told(), contour
+        return at
+
+    def _chords(
+        self, start: Vector, end: Vector, centre: tuple[float, float], axis: int, to_left: bool
+    ) -> None:
+        """An arc square to an axis as straight moves, because no XY plane of the machine holds it."""
+        points = arc_points(
+            np.array(start), np.array(end), np.array(centre), axis, 1 if to_left else -1, 1, ARC_MM
+        )
+        for point in points[1:]:
+            self._event("line", self.at | self._sent(as_vector(point)))
+
+    # ---- arcs
+
+    def _arc(self, values: dict[str, float]) -> None:
+        """An arc in its plane by its middle or its radius: NIST IR 6556 3.5.3."""
+        s = self.state
+        # The axis it is square to, and the two it lies along: G17 XY, G18 ZX, G19 YZ.
+        axis = {17: 2, 18: 1, 19: 0}[round(s.plane)]
+        u, v = (axis + 1) % 3, (axis + 2) % 3
+        start, end = self._told(), self._end(values)
+        if any(name in values for name in AXES[3:]):
+            raise ValueError("an axis turns while an arc is cut")
+        if "R" in values:
+            centre = _middle_by_radius(
+                (start[u], start[v]), (end[u], end[v]), self._mm("X", values["R"]), s.motion == 3
+            )
+        else:
+            offsets = [self._mm("X", values.get("IJK"[one], 0.0)) for one in (u, v)]
+            centre = (start[u] + offsets[0], start[v] + offsets[1])
+            one, two = (math.hypot(p[u] - centre[0], p[v] - centre[1]) for p in (start, end))
             if one == 0 or abs(one - two) > ROUND_MM:
                 raise ValueError(f"its ends lie {one:.4f} and {two:.4f} mm from its middle")
-        self._event(kind, target, centre=(cx, cy))
+        if axis == 2:
+            self._go(Step("cw" if s.motion == 2 else "ccw", end, self.line, s.feed, centre))
+            return
+        self._uncorrected("an arc outside the XY plane")
+        self._chords(start, end, centre, axis, s.motion == 3)
+
+    # ---- cycles
 
     def _cycle(self, values: dict[str, float]) -> None:
-        """A cycle at one place, long hand: NIST IR 6556 3.5.16."""
+        """A cycle at one place, long hand: NIST IR 6556 3.5.16. Where G91 is in force R counts from where it
+        begins and Z from R.
+        """
         s = self.state
         first = not s.sticky
         for letter in "ZRQP":
             if letter in values:
                 s.sticky[letter] = values[letter]
+        began = self._told()[2]
         if first:
-            s.sticky["from"] = self.at["Z"]
+            s.sticky["from"] = began
         if "Z" not in s.sticky or "R" not in s.sticky:
             raise ValueError("a cycle wants Z and R")
         if s.feed <= 0:
             raise ValueError("a feed is wanted before this move")
-        zero = self._zero("Z")
-        low, clear = self._mm("Z", s.sticky["Z"]) + zero, self._mm("Z", s.sticky["R"]) + zero
+        low, clear = self._mm("Z", s.sticky["Z"]), self._mm("Z", s.sticky["R"])
+        if not self._absolute():
+            clear += began
+            low += clear
         if clear < low:
             raise ValueError("the cycle's R lies under its Z")
         up = max(s.sticky["from"], clear) if s.return_to == 98 else clear
-        over = self._target({a: v for a, v in values.items() if a in ("X", "Y", "A", "B", "C")}, False)
-        if self.at["Z"] < clear:
-            self._event("rapid", self.at | {"Z": clear})
-        self._event("rapid", over)
-        self._event("rapid", self.at | {"Z": clear})
+        if began < clear:
+            self._height("rapid", clear)
+        self._over({axis: value for axis, value in values.items() if axis in AXES and axis != "Z"})
+        self._height("rapid", clear)
         self._down(low, clear)
         if s.motion in (82, 89, 76, 86, 84) and "P" in s.sticky:
             self._event("dwell", seconds=s.sticky["P"])
         if s.motion in _OUT_AT_FEED:
-            self._event("line", self.at | {"Z": clear})
-        self._event("rapid", self.at | {"Z": up})
+            self._height("line", clear)
+        self._height("rapid", up)
+
+    def _over(self, values: dict[str, float]) -> None:
+        """To a cycle's place, in rapid."""
+        if self.turned is None:
+            self._event("rapid", self._target(values, False))
+        elif any(axis in values for axis in AXES[3:]):
+            raise ValueError("an axis turns where the plane is turned")
+        else:
+            self._event("rapid", self.at | self._sent(self._end(values)))
+
+    def _height(self, kind: Kind, height: float) -> None:
+        """Up or down to a height, as the program counts."""
+        if self.turned is None:
+            self._event(kind, self.at | {"Z": height + self._zero("Z")})
+        else:
+            x, y, _ = self._told()
+            self._event(kind, self.at | self._sent((x, y, height)))
 
     def _down(self, low: float, clear: float) -> None:
         """To the bottom, by pecks where the cycle has them."""
@@ -467,13 +677,13 @@ class Control:
         done = clear
         while peck > 0 and done - peck > low + 1e-9:
             done -= peck
-            self._event("line", self.at | {"Z": done})
+            self._height("line", done)
             if s.motion == 83:
-                self._event("rapid", self.at | {"Z": clear})
-                self._event("rapid", self.at | {"Z": done + min(PECK_CLEAR_MM, clear - done)})
+                self._height("rapid", clear)
+                self._height("rapid", done + min(PECK_CLEAR_MM, clear - done))
             else:
-                self._event("rapid", self.at | {"Z": done + PECK_CLEAR_MM})
-        self._event("line", self.at | {"Z": low})
+                self._height("rapid", done + PECK_CLEAR_MM)
+        self._height("line", low)
 
     def _event(
         self,
@@ -487,20 +697,12 @@ class Control:
         if kind in ("line", "cw", "ccw"):
             feed = s.feed
             if s.inverse_time:
+                seconds = 60 / feed
                 feed *= max(math.dist([end[a] for a in STRAIGHT], [self.at[a] for a in STRAIGHT]), 1e-9)
         self.at = dict(end)
+        ends, told = tuple(end[axis] for axis in AXES), self._plain()
         self.events.append(
-            Event(
-                self.line,
-                kind,
-                tuple(end[axis] for axis in AXES),
-                s.tool,
-                s.spindle != 0,
-                s.register,
-                feed,
-                centre,
-                seconds,
-            )
+            Event(self.line, kind, ends, s.tool, s.spindle != 0, s.register, feed, centre, seconds, told)
         )
 
     # ---- after the move: stops, calls, the end
@@ -529,6 +731,27 @@ class Control:
             if call.left == 0:
                 calls.pop()
         return 2 in machine or 30 in machine
+
+
+def _middle_by_radius(
+    start: tuple[float, float], end: tuple[float, float], radius: float, to_left: bool
+) -> tuple[float, float]:
+    """The middle of an arc of a radius, negative for the longer one: NIST IR 6556 3.5.3.1. Raises
+    ValueError.
+    """
+    (x, y), (ex, ey) = start, end
+    half = math.hypot(ex - x, ey - y) / 2
+    if half == 0:
+        raise ValueError("an arc by its radius does not end where it begins: give its middle")
+    if half > abs(radius) + ROUND_MM:
+        raise ValueError(f"its ends lie {2 * half:g} mm apart, more than twice its radius")
+    off = math.sqrt(max(0.0, radius * radius - half * half))
+    # The middle is on the left of the way for a short arc to the left.
+    side = (1 if to_left else -1) * (1 if radius > 0 else -1)
+    return (
+        (x + ex) / 2 - side * off * (ey - y) / (2 * half),
+        (y + ey) / 2 + side * off * (ex - x) / (2 * half),
+    )
 
 
 def _named(whole: list[Line], number: float) -> list[Line]:

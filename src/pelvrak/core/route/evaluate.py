@@ -24,6 +24,7 @@ from pelvrak.core.route.jaw_setup import jaw_setup
 from pelvrak.core.route.part_setup import part_setup, stock_after
 from pelvrak.core.route.pieces import PART
 from pelvrak.core.route.plan import Plan, Setup
+from pelvrak.core.route.proving import with_proof
 from pelvrak.core.route.report import (
     ComparisonReport,
     Maker,
@@ -107,7 +108,7 @@ def _run(
         material_of(plan.billet.material, plan.materials),
         _raw(plan, model, engine, found),
         found,
-        steps=3 + sum(3 + len(visits(s)) for s in plan.setups),
+        steps=3 + sum(4 + len(visits(s)) for s in plan.setups),
         ends=ends_of(plan, model.part),
     )
 
@@ -161,6 +162,9 @@ class _Walk:
                 key, stock_volume = self.setups[-1].outgoing_key, self.setups[-1].outgoing_volume_mm3
             partly(self.told())
         comparison = compared(run, key, list(self.setups)) if key is not None and self.setups else None
+        for index, cut in enumerate(self.setups):
+            self.setups[index] = with_proof(run.plan, cut, run.engine)
+            run.done += 1
         run.tell("done", 1.0)
         return self.told(comparison=comparison)
 

@@ -16,6 +16,7 @@ from pelvrak.core.route import (
     pictures,
     planning,
     programs,
+    proving,
     reaching,
     run,
     simulate,
@@ -36,6 +37,7 @@ _MODULES = (
     swinging,
     told,
     programs,
+    proving,
     reaching,
     comparing,
 )

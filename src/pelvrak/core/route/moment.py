@@ -8,8 +8,8 @@ from pelvrak.core.engine.store import Store
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.glb import to_glb
 from pelvrak.core.geometry.mesh import crease_lines
-from pelvrak.core.stock.field import RayField, loaded
-from pelvrak.core.stock.moments import Moments, moments_loaded, move_at, stock_at
+from pelvrak.core.stock.field import Floats, RayField, loaded
+from pelvrak.core.stock.moments import Moments, cut_at, moments_loaded, move_at, stock_at
 from pelvrak.core.stock.surface import simplified, surface
 
 # A picture that is gone in a moment may be coarser than one that stays.
@@ -37,15 +37,24 @@ class MomentReader:
             raise LookupError(key)
         return data
 
-    def stock(self, key: str, seconds: float) -> RayField:
-        """The stock so many seconds into the operation whose result this is. Raises LookupError for a result
-        that is not kept.
-        """
+    def _moments(self, key: str) -> tuple[str, Moments]:
         found = self.moments.get(key)
         if found is None:
             found = self._piece(key, "incoming").decode(), moments_loaded(self._piece(key, "moments"))
             self.moments[key] = found
-        incoming, moments = found
+        return found
+
+    def cut_at(self, key: str, place: Floats) -> float | None:
+        """When the operation whose result this is cut a place (work frame, mm) away, s; None where it did
+        not. Raises LookupError for a result that is not kept.
+        """
+        return cut_at(self._moments(key)[1], place)
+
+    def stock(self, key: str, seconds: float) -> RayField:
+        """The stock so many seconds into the operation whose result this is. Raises LookupError for a result
+        that is not kept.
+        """
+        incoming, moments = self._moments(key)
         field = self.fields.get(incoming)
         if field is None:
             data = self.store.content(incoming)

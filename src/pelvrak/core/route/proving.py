@@ -4,89 +4,211 @@ registers and tools as told, and cut again from the stock that comes in.
 
 from __future__ import annotations
 
-from itertools import groupby
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
-from pelvrak.core.cutting.toolpath import Chords, Move, Path, chord_ends_s, chords
-from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
+from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
 from pelvrak.core.engine.store import Store
 from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.geometry.part import Frozen, Vector, as_vector
-from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
-from pelvrak.core.machine.kinematics import direction_of, tip_by_slides
-from pelvrak.core.machine.machine import Machine, machine_of
-from pelvrak.core.program.control import AXES, Control, Event, Held
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.rigid import inverse, rigid
+from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.program.control import Alarm, Event, Standing
 from pelvrak.core.route.pictures import drawn
 from pelvrak.core.route.pieces import FIELD, PROGRAM, SIMPLIFY_MM
 from pelvrak.core.route.plan import Plan
-from pelvrak.core.route.report import SetupReport
+from pelvrak.core.route.report import Proof, SetupReport
+from pelvrak.core.route.running import TILTED_MM, TextGiven, moves_of, ran, stretches_of, text_given
 from pelvrak.core.stock.compare import signed_distance
-from pelvrak.core.stock.cut import CUT, STOPPED, Sweep, cut
+from pelvrak.core.stock.cut import cut
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.planes import decoded
 from pelvrak.core.stock.shapes import minus, volume_without
 from pelvrak.core.stock.thin import stretches
 
 # A program is written to a thousandth, and a chord lies so near to its arc: two stocks this near are equal,
-# mm; less than this of a ray is no difference, mm.
+# mm, and where the work turns while it is cut, each as near as its tilted chords; less than this of a ray is
+# no difference, mm.
 EQUAL_MM, LEAST_MM = 0.01, 0.005
+# A longer program is proved, and not run in step on the page.
+MOST_TRACED = 400_000
 
 
-class Proof(Frozen):
-    """What came of a setup's program. equal: whether it leaves the planned stock, None where it could not be
-    run: alarm says why, at which line. most_mm: how far the two surfaces lie apart, at a place in the work
-    frame; left_mm3, gouged_mm3: what stands that should not, and the other way. time_s: by the control;
-    planned_s: by the plan; lines, moves: of the program.
+def _packed(value: Any) -> bytes:
+    return json.dumps(value, allow_nan=False, separators=(",", ":")).encode()
+
+
+PROOF: Piece[dict[str, Any]] = Piece("proof.json", _packed, json.loads)
+TRACE: Piece[dict[str, Any]] = Piece("control.json", _packed, json.loads)
+
+
+@dataclass(frozen=True)
+class ProofGiven:
+    """A text and the stock it is run on. stock: that comes in; wanted: that is to be left, None where nothing
+    was planned.
     """
 
-    setup: str
-    equal: bool | None
-    alarm: str | None = None
-    most_mm: float | None = None
-    place: Vector | None = None
-    left_mm3: float | None = None
-    gouged_mm3: float | None = None
-    time_s: float | None = None
-    planned_s: float
-    lines: int = 0
-    moves: int = 0
+    text: TextGiven
+    stock: Content
+    wanted: Content | None
+
+
+def _prove(given: ProofGiven, reads: Reads) -> Pieces:
+    """What comes of a text: what `Proof` tells of it, and how it runs, event by event."""
+    told: dict[str, Any] = {"lines": given.text.text.count("\n")}
+    try:
+        events, stood = ran(given.text)
+        told["moves"] = sum(moves_of(one) for one in events)
+        incoming = reads.read(given.stock, FIELD)
+        after, ends_s = cut_by(events, incoming, given.text, reads.tell)
+    except BadInput as bad:
+        line = bad.line if isinstance(bad, Alarm) else None
+        return {
+            PROOF: told | {"alarm": str(bad), "alarm_line": line},
+            TRACE: _trace(given.text, [], np.zeros(0), []),
+        }
+    told["time_s"] = round(float(ends_s[-1]), 2) if len(ends_s) else 0.0
+    if given.wanted is not None:
+        turned = any(one.end[3:] != two.end[3:] and two.kind != "rapid" for one, two in pairwise(events))
+        within = EQUAL_MM + (2 * TILTED_MM if turned else 0.0)
+        told |= _compared(after, reads.read(given.wanted, FIELD), within)
+    return {PROOF: told, TRACE: _trace(given.text, events, ends_s, stood)}
+
+
+PROVE = Step("prove", 1, ProofGiven, _prove)
+
+
+def _compared(after: RayField, wanted: RayField, within: float) -> dict[str, Any]:
+    most, place = apart(after, wanted)
+    return {
+        "equal": most <= within,
+        "within_mm": within,
+        "most_mm": round(most, 4),
+        "place": as_vector(np.round(place, 3)),
+        "left_mm3": round(volume_without(after, wanted, LEAST_MM), 3),
+        "gouged_mm3": round(volume_without(wanted, after, LEAST_MM), 3),
+    }
+
+
+def _trace(
+    given: TextGiven, events: list[Event], ends_s: Floats, stood: list[tuple[int, Standing]]
+) -> dict[str, Any]:
+    """How a text runs, for the page. events: line, kind, X, Y and Z as the program counts, the rotary angles,
+    when it ends (s from the program's start), and of an arc its middle; stood: line, and how the control
+    stands after it; what its tables held as it began.
+    """
+    held = given.held()
+    rows = [] if len(events) > MOST_TRACED else events
+    return {
+        "events": [_row(one, end) for one, end in zip(rows, ends_s.tolist(), strict=False)],
+        "stood": [[line, now._asdict()] for line, now in stood],
+        "registers": held.registers,
+        "lengths": held.lengths,
+        "radii": held.radii,
+    }
+
+
+def _row(one: Event, end_s: float) -> list[Any]:
+    told = [one.line, one.kind, *(round(v, 4) + 0.0 for v in (*one.told, *one.end[3:])), round(end_s, 3)]
+    if one.centre is None:
+        return told
+    return told + [round(c + one.told[i] - one.end[i], 4) + 0.0 for i, c in enumerate(one.centre)]
+
+
+def proof_given(plan: Plan, told: SetupReport, engine: Engine, text: str | None = None) -> ProofGiven:
+    """What a setup's program is proved from, or a text in its place. Raises BadInput."""
+    if told.program_key is None or told.incoming_key is None or told.outgoing_key is None:
+        raise BadInput("program.none", told.name, "the setup has no program", "give it something to cut")
+    if told.hold is None or told.hold.zero_on_table is None or told.zero_from_work is None:
+        raise BadInput("program.no_layout", told.name, "nobody knows where its zero stands", "hold the work")
+    work_from_table = inverse(np.array(told.zero_from_work)) @ rigid(
+        np.eye(3), -np.array(told.hold.zero_on_table)
+    )
+    text = Result(told.program_key, engine).value(PROGRAM) if text is None else text
+    machine = machine_of(told.machine, plan.machines)
+    tools = at_places(plan)
+    given = text_given(text, registers_of(told), tools, machine, work_from_table, radii_of(plan, told))
+    incoming, outgoing = (
+        Result(key, engine).content(FIELD) for key in (told.incoming_key, told.outgoing_key)
+    )
+    return ProofGiven(given, incoming, outgoing)
 
 
 def proved(plan: Plan, told: SetupReport, store: Store, text: str | None = None) -> Proof:
     """What a setup's program comes to, or a text in its place."""
-    engine = Engine(store)
-    base = Proof(setup=told.name, equal=None, planned_s=sum(one.moving_s for one in told.operations))
-    if told.program_key is None or told.incoming_key is None or told.outgoing_key is None:
-        return base.model_copy(update={"alarm": "the setup has no program"})
-    text = Result(told.program_key, engine).value(PROGRAM) if text is None else text
-    base = base.model_copy(update={"lines": text.count("\n")})
+    return _proved(plan, told, Engine(store), text)
+
+
+def _proved(plan: Plan, told: SetupReport, engine: Engine, text: str | None = None) -> Proof:
+    base = Proof(setup=told.name, planned_s=told.time_s)
     try:
-        machine = machine_of(told.machine, plan.machines)
-        events = Control(held_for(plan, told, machine), unknown=True).run(text)
-        base = base.model_copy(update={"moves": sum(one.kind not in ("dwell", "stop") for one in events)})
-        incoming = Result(told.incoming_key, engine).value(FIELD)
-        after, seconds = cut_by(events, incoming, plan, told, machine)
+        made = engine.run(PROVE, proof_given(plan, told, engine, text), f"{told.name}: its program proved")
     except BadInput as bad:
-        return base.model_copy(update={"alarm": str(bad)})
-    wanted = Result(told.outgoing_key, engine).value(FIELD)
-    most, place = apart(after, wanted)
-    return base.model_copy(
-        update={
-            "equal": most <= EQUAL_MM,
-            "most_mm": round(most, 4),
-            "place": as_vector(np.round(place, 3)),
-            "left_mm3": round(volume_without(after, wanted, LEAST_MM), 3),
-            "gouged_mm3": round(volume_without(wanted, after, LEAST_MM), 3),
-            "time_s": round(seconds, 2),
-        }
-    )
+        return base.model_copy(update={"unproved": str(bad)})
+    return base.model_copy(update={"key": made.key, **_values(made.value(PROOF))})
 
 
-def held_for(plan: Plan, told: SetupReport, machine: Machine) -> Held:
-    """The control's tables as the setup's sheets tell them."""
+def _values(told: dict[str, Any]) -> dict[str, Any]:
+    return told | ({"place": tuple(told["place"])} if told.get("place") else {})
+
+
+def proof_findings(told: SetupReport, proof: Proof) -> list[Finding]:
+    """What is wrong with a program that was proved."""
+    if proof.alarm is not None:
+        return [
+            Finding(
+                code="program.alarm",
+                severity="error",
+                setup=told.name,
+                stage="prove",
+                sentence=f"The control would not run the program of {told.name}: {proof.alarm}.",
+            )
+        ]
+    if proof.equal is not False or proof.most_mm is None or proof.place is None:
+        return []
+    ways = [
+        f"{amount / 1000:.3f} cm³ {word}"
+        for word, amount in (("are left standing", proof.left_mm3), ("are cut away", proof.gouged_mm3))
+        if amount
+    ]
+    return [
+        Finding(
+            code="program.apart",
+            severity="error",
+            setup=told.name,
+            stage="prove",
+            sentence=(
+                f"The program of {told.name} does not leave what was planned: {proof.most_mm:.3f} mm apart at"
+                f" most{''.join(f', {way}' for way in ways)}."
+            ),
+            measured=proof.most_mm,
+            limit=proof.within_mm,
+            unit="mm",
+            place=(proof.place,),
+        )
+    ]
+
+
+def with_proof(plan: Plan, told: SetupReport, engine: Engine) -> SetupReport:
+    """A setup with its program proved, where it has one."""
+    if told.program_key is None or told.incoming_key is None or not told.operations:
+        return told
+    proof = _proved(plan, told, engine)
+    found = proof_findings(told, proof)
+    return told.model_copy(update={"proof": proof, "findings": (*told.findings, *found)})
+
+
+def registers_of(told: SetupReport) -> dict[str, dict[str, float]]:
+    """The control's registers as the setup's sheets tell them."""
     registers: dict[str, dict[str, float]] = {}
     for row in told.offsets:
         if row.value is not None:
@@ -95,92 +217,39 @@ def held_for(plan: Plan, told: SetupReport, machine: Machine) -> Held:
     if told.register_value is not None:
         values = zip("XYZ", (one.value for one in told.register_value), strict=True)
         registers[told.offset_register] = dict(values)
-    return Held(registers, {place: tool.gauge_length for place, tool in _at_places(plan).items()})
+    return registers
 
 
-def _at_places(plan: Plan) -> dict[int, Tool]:
+def at_places(plan: Plan) -> dict[int, Tool]:
+    """The plan's tools by their places in the changer."""
     return {place: tool for tool in plan.tools for place in tool.places}
 
 
+def radii_of(plan: Plan, told: SetupReport) -> dict[int, float]:
+    """What stands under D, mm: nothing where the radius is computed or only its wear corrected, the cutter's
+    radius where the program goes along the contour itself.
+    """
+    setup = next(one for one in plan.setups if one.name == told.name)
+    whole = {one.tool for one in setup.operations if one.corrected_in_control() == "whole"}
+    return {place: tool.DC / 2 for tool in plan.tools if tool.id in whole for place in tool.places}
+
+
 def cut_by(
-    events: list[Event], incoming: RayField, plan: Plan, told: SetupReport, machine: Machine
-) -> tuple[RayField, float]:
-    """The stock that what the control did leaves, and how long it took, s. Raises BadInput."""
-    if told.hold is None or told.hold.zero_on_table is None or told.zero_from_work is None:
-        raise BadInput("program.no_layout", told.name, "nobody knows where its zero stands", "hold the work")
-    work_from_table = inverse(np.array(told.zero_from_work)) @ rigid(
-        np.eye(3), -np.array(told.hold.zero_on_table)
-    )
-    tools, stock, seconds = _at_places(plan), incoming, 0.0
-    last: Event | None = None
-    for (number, angles), group in groupby(events, key=lambda one: (one.tool, one.end[3:])):
-        own = list(group)
-        if last is not None and last.end[3:] != angles:
-            if own[0].kind != "rapid":
-                raise BadInput(
-                    "program.turned",
-                    f"line {own[0].line}",
-                    "what is cut while the work turns is not cut again yet",
-                    "look at it in the picture",
-                )
-            # It turns with the tool away from the work.
-            last = own[0]
-        tool = tools.get(number)
-        if tool is None:
-            if any(one.kind in ("line", "cw", "ccw") for one in own):
-                said = f"there is no tool T{number}"
-                raise BadInput("program.no_tool", f"line {own[0].line}", said, "give the plan one")
-            last = own[-1]
-            continue
-        path = _path(own, own[0] if last is None else last)
-        last = own[-1]
-        if path.moves:
-            flat = chords(path)
-            ends = chord_ends_s(path, flat, machine.rapid_mm_min, machine.acceleration_mm_s2)
-            seconds += float(ends[-1])
-            stands = {str(one.name): angles[AXES.index(one.name) - 3] for one in machine.rotary}
-            stock, _ = cut(stock, _sweep(own, flat, tool, machine, work_from_table, stands), 1)
-    return stock, seconds
-
-
-def _slides(one: Event) -> Vector:
-    x, y, z = one.end[:3]
-    return x, y, z
-
-
-def _path(events: list[Event], start: Event) -> Path:
-    """What the spindle's nose does, as the slides count."""
-    path = Path(_slides(start))
-    for one in events:
-        if one.kind == "dwell":
-            path.dwell(one.seconds)
-        elif one.kind != "stop":
-            path.moves.append(Move(one.kind, _slides(one), one.feed, one.centre))
-    return path
-
-
-def _sweep(
-    events: list[Event],
-    flat: Chords,
-    tool: Tool,
-    machine: Machine,
-    work_from_table: Floats,
-    angles: dict[str, float],
-) -> Sweep:
-    """The moves of one tool with the rotary axes as they stand, in the work frame."""
-    start, slopes = tip_by_slides(machine, angles, tool.gauge_length)
-    up = direction_of(machine, angles)
-    turns = np.array([one.cutting for one in events if one.kind not in ("dwell", "stop")])
-    what = np.where((flat.what == CUT) & ~turns[flat.move], STOPPED, flat.what).astype(np.uint8)
-    return Sweep(
-        moved(work_from_table, flat.starts @ slopes.T + start),
-        moved(work_from_table, flat.ends @ slopes.T + start),
-        what,
-        turned(work_from_table, up),
-        cutter_profile(tool),
-        body_profiles(tool, machine.spindle.nose),
-        core_radius(tool),
-    )
+    events: list[Event], incoming: RayField, given: TextGiven, tell: Callable[[float], None]
+) -> tuple[RayField, Floats]:
+    """The stock that what the control did leaves, and when each event ended, s. Raises BadInput."""
+    stock, seconds, ends = incoming, 0.0, [np.zeros(0)]
+    grid = incoming.grid
+    low = np.array(grid.origin)
+    box = low, low + grid.cell * (np.array(grid.shape) - 1)
+    for one in stretches_of(events, given, box):
+        seconds += one.before_s
+        ends.append(seconds + one.ends_s)
+        seconds = float(ends[-1][-1])
+        if one.sweep is not None:
+            stock, _ = cut(stock, one.sweep, 1)
+        tell(one.first / len(events))
+    return stock, np.concatenate(ends)
 
 
 def apart(one: RayField, two: RayField) -> tuple[float, Floats]:

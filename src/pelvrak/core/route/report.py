@@ -205,16 +205,42 @@ class IncomingReport(Frozen):
     less_mm: float = 0.0
 
 
+class Proof(Frozen):
+    """What came of a setup's program. equal: whether it leaves the planned stock, None where it was not
+    run or nothing was planned. unproved: why it could not be run; alarm: why the control stops, at which
+    line. most_mm: how far the two surfaces lie apart, at a place in the work frame; within_mm: up to which
+    they count as equal; left_mm3, gouged_mm3:
+    what stands that should not, and the other way. time_s: by the control; planned_s: by the plan; lines,
+    moves: of the program. key: of how it runs (piece control.json).
+    """
+
+    setup: str
+    key: str | None = None
+    equal: bool | None = None
+    unproved: str | None = None
+    alarm: str | None = None
+    alarm_line: int | None = None
+    most_mm: float | None = None
+    within_mm: float = 0.0
+    place: Vector | None = None
+    left_mm3: float | None = None
+    gouged_mm3: float | None = None
+    time_s: float | None = None
+    planned_s: float
+    lines: int = 0
+    moves: int = 0
+
+
 class SetupReport(Frozen):
     """One setup. makes: the setup it cuts jaws for, whose stocks are those jaws then; nest: the solved jaws
     or nest it cuts or holds in. Frames are 4×4 rows; low and high are the incoming stock's box in the zero
     frame.
 
-    incoming: how its stock was chosen; None: carried. offsets: the registers of this load; wrong_centre_mm:
-    how far the work is off at a position when the rotary centre is 0.02 wrong. rests: what its zero rests on.
-    cut_z: lowest and highest Z of its cutting moves, and the operations they are of. below_rest: how far the
-    lowest lies under what the work rests on, mm. seen: the share of each face of the part that the spindle
-    sees from above.
+    incoming: how its stock was chosen; None: carried. offsets: the registers of this load;
+    wrong_centre_mm: how far the work is off at a position when the rotary centre is 0.02 wrong. rests:
+    what its zero rests on. cut_z: lowest and highest Z of its cutting moves, and the operations they are
+    of. below_rest: how far the lowest lies under what the work rests on, mm. proof: of its program, once
+    it has been run. seen: the share of each face of the part that the spindle sees from above.
     """
 
     name: str
@@ -250,6 +276,7 @@ class SetupReport(Frozen):
     register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
     operations: tuple[OperationReport, ...] = ()
     program_key: str | None = None
+    proof: Proof | None = None
     findings: tuple[Finding, ...] = ()
 
 

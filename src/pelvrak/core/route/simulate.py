@@ -176,7 +176,7 @@ def _cut(given: CutGiven, reads: Reads) -> Pieces:
     }
 
 
-CUT_OPERATION = Step("cut", 4, CutGiven, _cut)
+CUT_OPERATION = Step("cut", 5, CutGiven, _cut)
 
 
 def cut_operation(

@@ -13,9 +13,12 @@ import numpy as np
 import zstandard
 from numpy.typing import NDArray
 
-from pelvrak.core.stock.cut import Profile, Sweep, Touched, cut
+from pelvrak.core.stock.cut import CUT, Profile, Sweep, Touched, cut
 from pelvrak.core.stock.field import Bundle, Floats, RayField, copied, grown
 from pelvrak.core.stock.shapes_kernel import put_rays, taken_rays
+
+# Places along a move that are looked at for what it cut.
+ALONG_MOVE = 17
 
 
 @dataclass(frozen=True)
@@ -86,6 +89,27 @@ def tip_at(moments: Moments, moves: float) -> Floats:
     share = moves - at
     tip: Floats = sweep.starts[at] + share * (sweep.ends[at] - sweep.starts[at])
     return tip
+
+
+def cut_at(moments: Moments, place: Floats) -> float | None:
+    """When a place was cut away, s from the operation's start: by the first of its moves whose cutter comes
+    over it; None where none does. place: work frame, mm, a little outside what stands now.
+    """
+    sweep = moments.sweep
+    feeds = np.flatnonzero(sweep.what == CUT)
+    axis = sweep.axis if sweep.axis.ndim == 1 else sweep.axis[feeds]
+    starts, way = sweep.starts[feeds], sweep.ends[feeds] - sweep.starts[feeds]
+    over = np.zeros(len(feeds), bool)
+    # Where the cutter comes nearest, and evenly on the way there and on: a ramp may reach it elsewhere.
+    length2 = np.maximum(np.sum(way * way, axis=1), 1e-18)
+    nearest = np.clip(np.sum((place - starts) * way, axis=1) / length2, 0.0, 1.0)
+    for share in (nearest, *(np.full(len(feeds), s) for s in np.linspace(0, 1, ALONG_MOVE))):
+        off = place - starts - share[:, None] * way
+        height = np.sum(off * axis, axis=1)
+        away = np.linalg.norm(off - height[:, None] * axis, axis=1)
+        over |= away <= sweep.cutter.radius_at(height)
+    first = np.flatnonzero(over)
+    return None if not len(first) else float(moments.ends_at[feeds[first[0]]])
 
 
 def stock_at(incoming: RayField, moments: Moments, moves: float) -> RayField:

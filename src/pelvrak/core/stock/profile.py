@@ -32,6 +32,15 @@ class Profile:
     radii: tuple[float, ...]
     ball: tuple[float, float] | None = None
 
+    def radius_at(self, heights: Floats) -> Floats:
+        """How wide it is at heights over the tip, mm; below zero where it is not."""
+        out: Floats = np.interp(heights, self.heights, self.radii, -1.0, -1.0)
+        if self.ball is not None:
+            middle, radius = self.ball
+            square = radius * radius - (heights - middle) ** 2
+            out = np.where(square > 0, np.maximum(out, np.sqrt(np.maximum(square, 0.0))), out)
+        return out
+
 
 @dataclass(frozen=True, eq=False)
 class Groups:

@@ -129,17 +129,24 @@ def _rim(hr, r, facing, x, y, h, dx, dh, m0, m1, m2):
             end = (s, 0.0, 0.0, facing)
             return end, end
         return low, high
-    start, end = -MISS, MISS
-    t0, t1 = (h - hr) / m2, dh / m2
-    slack = 0.0
-    if abs(dh) > TINY:
-        one, two = -t0 / t1, (1 - t0) / t1
-        start, end = min(one, two), max(one, two)
-        slack = SEAM * (end - start)
-    elif t0 < 0 or t0 > 1:
-        return low, high
-    ux, uy = dx - t1 * m0, -t1 * m1
-    px, py = x - t0 * m0, y - t0 * m1
+    if abs(dh) <= TINY:
+        t = (h - hr) / m2
+        if t < 0 or t > 1:
+            return low, high
+        px, py = x - t * m0, y - t * m1
+        root = r * r - py * py
+        if dx == 0.0 or root < 0:
+            return low, high
+        root = np.sqrt(root)
+        one, two = (-px - root) / dx, (-px + root) / dx
+        first = _on_rim(one, (px + one * dx) / r, py / r, m0, m1, m2)
+        last = _on_rim(two, (px + two * dx) / r, py / r, m0, m1, m2)
+        return lower(first, last), higher(first, last)
+    # By the share t of the move, from where the ray meets the disc's plane at its start: for a move that is
+    # all but level the place on the ray would lose every digit.
+    s = (hr - h) / dh
+    px, py = x + s * dx, y
+    ux, uy = m2 * dx / dh - m0, -m1
     a = ux * ux + uy * uy
     if a < TINY * TINY:
         return low, high  # along the carried rim: the discs at the ends of the move have it
@@ -148,12 +155,10 @@ def _rim(hr, r, facing, x, y, h, dx, dh, m0, m1, m2):
     if root < 0:
         return low, high
     root = np.sqrt(root)
-    one, two = (-b - root) / a, (-b + root) / a
-    if start - slack <= one <= end + slack:
-        low = high = _on_rim(one, (px + one * ux) / r, (py + one * uy) / r, m0, m1, m2)
-    if start - slack <= two <= end + slack:
-        last = _on_rim(two, (px + two * ux) / r, (py + two * uy) / r, m0, m1, m2)
-        low, high = lower(low, last), last
+    for t in ((-b - root) / a, (-b + root) / a):
+        if -SEAM <= t <= 1 + SEAM:
+            end = _on_rim(s + t * m2 / dh, (px + t * ux) / r, (py + t * uy) / r, m0, m1, m2)
+            low, high = lower(low, end), higher(high, end)
     return low, high
 
 

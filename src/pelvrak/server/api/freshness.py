@@ -20,6 +20,7 @@ OF_CUTTING = (
     "below_rest",
     "operations",
     "program_key",
+    "proof",
 )
 # What is told in a program's words and changes nothing that is cut or held.
 SAID = {

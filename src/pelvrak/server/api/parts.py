@@ -44,6 +44,7 @@ SCREEN_PIECES = {
     "program.nc": "text/plain; charset=utf-8",
     "lines.json": "application/json",
     "load.json": "application/json",
+    "control.json": "application/json",
 }
 
 

@@ -1,0 +1,310 @@
+"""What does a program's text do on its machine? Run by the simulated control with the registers and tools as
+told, tool by tool, as moves in the work.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import groupby
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pelvrak.core.cutting.toolpath import CHORD_ERROR_MM, Chords, Move, Path, chord_ends_s, chords
+from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Floats, box_corners
+from pelvrak.core.geometry.part import Vector, as_vector
+from pelvrak.core.geometry.rigid import inverse, moved, turned
+from pelvrak.core.machine.index import index_time
+from pelvrak.core.machine.kinematics import direction_of, pose, tip_by_slides
+from pelvrak.core.machine.machine import Machine
+from pelvrak.core.program.control import AXES, Control, Event, Held, Standing
+from pelvrak.core.route.naming import TOOL, nameless_tool
+from pelvrak.core.stock.cut import CUT, RAPID, STOPPED, Sweep
+
+# The rim of a cutter is tilted by no more than this at the ends of a chord, mm.
+TILTED_MM = 0.01
+_COMMENT = re.compile(r"\([^()\n]*\)|;.*")
+_CALLED = re.compile(r"\A[%\s]*?^\s*O\d+", re.MULTILINE | re.ASCII)
+_NUMBER = re.compile(r"[THD]\s*(\d+)", re.ASCII)
+
+
+@dataclass(frozen=True)
+class TextGiven:
+    """A program's text and what it is run with. registers: each by its name, with what it holds by axis, mm
+    and degrees; tools: by their numbers, without names; work_from_table: 4×4; radii: by D, mm, where not 0.
+    """
+
+    text: str
+    registers: tuple[tuple[str, tuple[tuple[str, float], ...]], ...]
+    tools: tuple[tuple[int, Tool], ...]
+    machine: Machine
+    work_from_table: Floats
+    radii: tuple[tuple[int, float], ...] = ()
+
+    def held(self) -> Held:
+        """The control's tables: a tool's length stands under its number."""
+        registers = {name: dict(values) for name, values in self.registers}
+        lengths = {number: tool.gauge_length for number, tool in self.tools}
+        return Held(registers, lengths, dict(self.radii))
+
+
+def without_comments(text: str) -> str:
+    """A program as the control takes it, without the number it is kept under; every line keeps its own."""
+    return _CALLED.sub(lambda found: "\n" * found[0].count("\n"), _COMMENT.sub("", text), count=1)
+
+
+def text_given(
+    text: str,
+    registers: dict[str, dict[str, float]],
+    tools: dict[int, Tool],
+    machine: Machine,
+    work_from_table: Floats,
+    radii: dict[int, float],
+) -> TextGiven:
+    """What of all that a text asks for. tools: by their numbers; radii: by D, mm."""
+    bare = without_comments(text)
+    asked = {int(number) for number in _NUMBER.findall(bare) if len(number) < 6}
+    return TextGiven(
+        bare,
+        tuple((name, tuple(sorted(values.items()))) for name, values in sorted(registers.items())),
+        tuple((n, nameless_tool(tools[n], TOOL)) for n in sorted(asked) if n in tools),
+        machine,
+        work_from_table,
+        tuple((n, radii[n]) for n in sorted(asked) if radii.get(n)),
+    )
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """What one tool does while the rotary axes stand, or while they turn. first: its first event; events:
+    all of them; angles: where the axes stand, or begin; path: of the spindle's nose, as the slides count;
+    flat: its chords, each of a move; sweep: the same in the work, None where no tool is in the spindle;
+    ends_s: when each event ends, from the stretch's start; before_s: to change the tool and to turn the
+    work.
+    """
+
+    number: int
+    tool: Tool | None
+    first: int
+    events: list[Event]
+    angles: dict[str, float]
+    turns: bool
+    path: Path
+    flat: Chords
+    sweep: Sweep | None
+    ends_s: Floats
+    before_s: float
+
+
+def ran(given: TextGiven) -> tuple[list[Event], list[tuple[int, Standing]]]:
+    """What the control does with a text, and how it stands after each line that changes that. Raises
+    BadInput.
+    """
+    control = Control(given.held(), unknown=True, machine=given.machine)
+    events = control.run(given.text)
+    return events, control.stood
+
+
+def stretches_of(events: list[Event], given: TextGiven, box: tuple[Floats, Floats]) -> Iterator[Stretch]:
+    """What each tool does, in order. box: of the stock, work frame, mm. Raises BadInput where a tool that is
+    not there cuts.
+    """
+    machine, tools = given.machine, dict(given.tools)
+    # As in `Control`: all slides and axes begin at 0.
+    before_it: tuple[float, ...] = (0.0,) * len(AXES)
+    in_spindle = 0
+    turns = _turning(events, before_it)
+    for (number, turning, _), group in groupby(
+        range(len(events)), key=lambda i: (events[i].tool, turns[i], turns[i] or events[i].end[3:])
+    ):
+        numbers = list(group)
+        own = [events[i] for i in numbers]
+        tool = tools.get(number)
+        if tool is None and any(one.kind in ("line", "cw", "ccw") for one in own):
+            raise BadInput(
+                "program.no_tool", f"line {own[0].line}", f"there is no tool T{number}", "give the plan one"
+            )
+        path = _path(own, _slides(before_it))
+        flat = chords(path)
+        stands = _named(machine, before_it if turning else own[0].end)
+        sweep = None
+        if tool is not None and path.moves:
+            sweep = (
+                _while_turning(own, before_it, tool, given, box)
+                if turning
+                else _standing(own, flat, tool, given, stands)
+            )
+        yield Stretch(
+            number,
+            tool,
+            numbers[0],
+            own,
+            stands,
+            turning,
+            path,
+            flat,
+            sweep,
+            _turned_s(own, before_it, machine) if turning else _ends_s(own, path, flat, machine),
+            machine.changer.seconds if number != in_spindle else 0.0,
+        )
+        before_it, in_spindle = own[-1].end, number
+
+
+def _turning(events: list[Event], start: tuple[float, ...]) -> list[bool]:
+    """Which events turn a rotary axis."""
+    ends = [start, *(one.end for one in events)]
+    return [one[3:] != two[3:] for one, two in zip(ends, ends[1:], strict=False)]
+
+
+def _named(machine: Machine, end: tuple[float, ...]) -> dict[str, float]:
+    """Where the machine's rotary axes stand."""
+    return {str(one.name): end[AXES.index(one.name)] for one in machine.rotary}
+
+
+def _slides(end: tuple[float, ...]) -> Vector:
+    return end[0], end[1], end[2]
+
+
+def moves_of(event: Event) -> bool:
+    """Whether an event moves anything."""
+    return event.kind not in ("dwell", "stop")
+
+
+def _path(events: list[Event], start: Vector) -> Path:
+    """What the spindle's nose does, as the slides count."""
+    path = Path(start)
+    for one in events:
+        if one.kind == "dwell":
+            path.dwell(one.seconds)
+        elif one.kind != "stop":
+            path.moves.append(Move(one.kind, _slides(one.end), one.feed, one.centre))
+    return path
+
+
+def _ends_s(events: list[Event], path: Path, flat: Chords, machine: Machine) -> Floats:
+    """When each event ends, s, while nothing turns."""
+    if not path.moves:
+        return np.cumsum([one.seconds for one in events])
+    ends = chord_ends_s(path, flat, machine.rapid_mm_min, machine.acceleration_mm_s2)
+    by_move = np.zeros(len(path.moves))
+    np.maximum.at(by_move, flat.move, ends)
+    by_move = np.maximum.accumulate(by_move)
+    # A dwell is told with the move it follows.
+    at = np.cumsum([moves_of(one) for one in events]) - 1
+    return np.where(at >= 0, by_move[np.maximum(at, 0)], 0.0)
+
+
+def _turned_s(events: list[Event], start: tuple[float, ...], machine: Machine) -> Floats:
+    """When each event ends, s, while axes turn: as long as inverse time says, or as the slower of slides and
+    axes takes.
+    """
+    out, before = [], start
+    for one in events:
+        slides = math.dist(_slides(one.end), _slides(before))
+        turned_by = index_time(machine, _named(machine, before), _named(machine, one.end))
+        if one.kind == "rapid":
+            out.append(max(turned_by, slides / machine.rapid_mm_min * 60))
+        else:
+            out.append(one.seconds or slides / max(one.feed, 1e-9) * 60)
+        before = one.end
+    return np.cumsum(out)
+
+
+def _what(event: Event) -> int:
+    if event.kind == "rapid":
+        return RAPID
+    return CUT if event.cutting else STOPPED
+
+
+def _standing(
+    events: list[Event], flat: Chords, tool: Tool, given: TextGiven, angles: dict[str, float]
+) -> Sweep:
+    """The moves of one tool with the rotary axes as they stand, in the work frame."""
+    start, slopes = tip_by_slides(given.machine, angles, tool.gauge_length)
+    up = direction_of(given.machine, angles)
+    what = np.array([_what(one) for one in events if moves_of(one)], np.uint8)
+    return _sweep(
+        moved(given.work_from_table, flat.starts @ slopes.T + start),
+        moved(given.work_from_table, flat.ends @ slopes.T + start),
+        what[flat.move],
+        turned(given.work_from_table, up),
+        tool,
+        given.machine,
+    )
+
+
+def _sweep(
+    starts: Floats, ends: Floats, what: NDArray[np.uint8], axis: Floats, tool: Tool, machine: Machine
+) -> Sweep:
+    return Sweep(
+        starts,
+        ends,
+        what,
+        axis,
+        cutter_profile(tool),
+        body_profiles(tool, machine.spindle.nose),
+        core_radius(tool),
+    )
+
+
+def _while_turning(
+    events: list[Event],
+    start: tuple[float, ...],
+    tool: Tool,
+    given: TextGiven,
+    box: tuple[Floats, Floats],
+) -> Sweep | None:
+    """The moves of one tool while rotary axes turn, in the work frame, as chords so short that they stay
+    within the error of arcs anywhere in the stock. Rapids that keep clear of all of the stock are left out.
+    """
+    machine = given.machine
+    middle, half = (box[0] + box[1]) / 2, float(np.linalg.norm(box[1] - box[0])) / 2
+    radius = tool.DC / 2
+    tips, axes, what = [], [], []
+    before = start
+    for one in events:
+        if not moves_of(one):
+            continue
+        angles = np.array([before[3:], one.end[3:]])
+        reach = _reach(machine, before, given.work_from_table, box)
+        error = min(CHORD_ERROR_MM, reach * (1 - math.cos(math.asin(min(1.0, TILTED_MM / radius)))))
+        step = 2 * math.degrees(math.acos(max(0.0, 1 - error / max(reach, error))))
+        count = max(1, math.ceil(float(np.abs(angles[1] - angles[0]).max()) / step))
+        share = np.arange(2 * count + 1)[:, None] / (2 * count)
+        ends = np.array(before) + share * (np.array(one.end) - np.array(before))
+        places, ways = [], []
+        for end in ends:
+            named = _named(machine, tuple(end.tolist()))
+            zero, slopes = tip_by_slides(machine, named, tool.gauge_length)
+            places.append(zero + slopes @ end[:3])
+            ways.append(direction_of(machine, named))
+        there = moved(given.work_from_table, np.array(places[::2]))
+        before = one.end
+        clear = np.linalg.norm(there - middle, axis=1).min() > half + tool.overhang
+        if one.kind == "rapid" and clear:
+            continue
+        tips.append(np.stack([there[:-1], there[1:]]))
+        axes.append(turned(given.work_from_table, np.array(ways[1::2])))
+        what.append(np.full(count, _what(one), np.uint8))
+    if not tips:
+        return None
+    ends_of = np.concatenate(tips, axis=1)
+    return _sweep(ends_of[0], ends_of[1], np.concatenate(what), np.concatenate(axes), tool, machine)
+
+
+def _reach(
+    machine: Machine, end: tuple[float, ...], work_from_table: Floats, box: tuple[Floats, Floats]
+) -> float:
+    """How far the stock comes from the axes that turn under the tool, at most, mm."""
+    corners = moved(inverse(work_from_table), box_corners(as_vector(box[0]), as_vector(box[1])))
+    here, out = _named(machine, end), 1.0
+    for name in here:
+        poses = [pose(machine, here | {name: here[name] + by}).table_from_spindle for by in (-0.5, 0.5)]
+        one, two = (moved(inverse(each), corners) for each in poses)
+        out = max(out, float(np.linalg.norm(two - one, axis=1).max()) / (2 * math.sin(math.radians(0.5))))
+    return out
