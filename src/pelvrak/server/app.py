@@ -44,6 +44,7 @@ from pelvrak.server.api import (
     shelf,
     stocks,
     templates,
+    texts,
     tools,
 )
 from pelvrak.server.api.shapes import BilletForm, FixtureForm, Library, OperationForm, SizingForm
@@ -80,6 +81,7 @@ for router in (
     drawings.router,
     chains.router,
     templates.router,
+    texts.router,
     tools.router,
     holding.router,
     everyday.router,

@@ -794,6 +794,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Text
+         * @description Keep a text, so that a setup can be cut by it. What cannot be read of it is told, and it is kept
+         *     all the same.
+         */
+        post: operations["bring_text_api_texts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tools": {
         parameters: {
             query?: never;
@@ -1885,6 +1906,11 @@ export interface components {
         };
         /** Body_bring_shelf_api_shelf_csv_post */
         Body_bring_shelf_api_shelf_csv_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_bring_text_api_texts_post */
+        Body_bring_text_api_texts_post: {
             /** File */
             file: string;
         };
@@ -4798,6 +4824,21 @@ export interface components {
             leave?: number | null;
         };
         /**
+         * Fault
+         * @description A line that cannot be read or run: its number and column from 1 (0: the whole line), what is wrong and
+         *     how to mend it.
+         */
+        Fault: {
+            /** Line */
+            line: number;
+            /** Column */
+            column: number;
+            /** What */
+            what: string;
+            /** Mend */
+            mend: string;
+        };
+        /**
          * Feature
          * @description A plane, an axis or a straight edge of a fixture, in its own frame, mm.
          *
@@ -6555,6 +6596,22 @@ export interface components {
             sha256: string;
         };
         /**
+         * NumberedTool
+         * @description Which tool of the plan a T number of a text is. number: of the text; tool: its id in the plan.
+         */
+        NumberedTool: {
+            /**
+             * Number
+             * @description of the text
+             */
+            number: number;
+            /**
+             * Tool
+             * @description its id in the plan
+             */
+            tool: string;
+        };
+        /**
          * Offer
          * @description Something that can be cut. cuttable: what, and how; take: puts it into the plan, None where a tool is
          *     missing; times: of its steps, empty until they are asked for.
@@ -7111,6 +7168,51 @@ export interface components {
              * @description of its bytes, once known
              */
             sha256?: string | null;
+        };
+        /**
+         * OwnText
+         * @description A text that runs in place of the written program: changed by hand, or from elsewhere.
+         *
+         *     file: its name; sha256: of its bytes; made_from: what the written program was called by its content
+         *     when it was changed; None: it comes from elsewhere. carried: the next setup begins with what it
+         *     leaves, not with what was planned. tools: which tool each T number is, where it is not the one in that
+         *     place; radius_under_d: what the control is given under D: the wear of the radius, or all of it.
+         */
+        OwnText: {
+            /**
+             * File
+             * @description its name
+             */
+            file: string;
+            /**
+             * Sha256
+             * @description of its bytes
+             */
+            sha256?: string | null;
+            /**
+             * Made From
+             * @description what the written program was called by its content when it was changed; None: it comes from elsewhere
+             */
+            made_from?: string | null;
+            /**
+             * Carried
+             * @description the next setup begins with what it leaves, not with what was planned
+             * @default true
+             */
+            carried: boolean;
+            /**
+             * Tools
+             * @description which tool each T number is, where it is not the one in that place
+             * @default []
+             */
+            tools: components["schemas"]["NumberedTool"][];
+            /**
+             * Radius Under D
+             * @description what the control is given under D: the wear of the radius, or all of it
+             * @default wear
+             * @enum {string}
+             */
+            radius_under_d: "wear" | "whole";
         };
         /**
          * Parallels
@@ -8267,6 +8369,68 @@ export interface components {
             faces: number[];
         };
         /**
+         * ReadProgram
+         * @description What is in a program. lines: of the file; blocks: that say something; tools, registers: used, in order;
+         *     low, high: how far it is sent in its own registers, mm; moves: that it makes; faults: what of it cannot be
+         *     read, or, where all can, the first line that cannot be run.
+         */
+        ReadProgram: {
+            /**
+             * Lines
+             * @description of the file
+             * @default 0
+             */
+            lines: number;
+            /**
+             * Blocks
+             * @description that say something
+             * @default 0
+             */
+            blocks: number;
+            /**
+             * Tools
+             * @description used, in order
+             * @default []
+             */
+            tools: number[];
+            /**
+             * Registers
+             * @description used, in order
+             * @default []
+             */
+            registers: string[];
+            /**
+             * Low
+             * @description how far it is sent in its own registers, mm
+             */
+            low?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * High
+             * @description how far it is sent in its own registers, mm
+             */
+            high?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Moves
+             * @description that it makes
+             * @default 0
+             */
+            moves: number;
+            /**
+             * Faults
+             * @description what of it cannot be read, or, where all can, the first line that cannot be run
+             * @default []
+             */
+            faults: components["schemas"]["Fault"][];
+        };
+        /**
          * Reason
          * @description One choice of the solver: what, its value, and why.
          */
@@ -8807,7 +8971,8 @@ export interface components {
          *     its registers; "": alone. name: on the card and in the program; title: said in the program's head;
          *     machine: by its id in the plan or the library; offset_register: its zero is kept in; incoming: the stock
          *     it begins with; None: carried from the setup before. seat: how the work lies; hold: what holds it;
-         *     operations: what is cut, in order; groups: of them, by name.
+         *     operations: what is cut, in order; groups: of them, by name; text: that runs in place of the program
+         *     written from them.
          */
         Setup: {
             /**
@@ -8933,6 +9098,8 @@ export interface components {
              * @default []
              */
             groups: components["schemas"]["Group"][];
+            /** @description that runs in place of the program written from them */
+            text?: components["schemas"]["OwnText"] | null;
         };
         /**
          * SetupReport
@@ -9080,6 +9247,12 @@ export interface components {
             operations: components["schemas"]["OperationReport"][];
             /** Program Key */
             program_key?: string | null;
+            /** Written Key */
+            written_key?: string | null;
+            /** Written As */
+            written_as?: string | null;
+            /** Planned Key */
+            planned_key?: string | null;
             /** @description of its program, once it has been run */
             proof?: components["schemas"]["Proof"] | null;
             /**
@@ -10233,6 +10406,19 @@ export interface components {
             tools: components["schemas"]["Tool"][];
         };
         /**
+         * TextState
+         * @description A text that is kept. read: what is in it, None for one that is too long to be read at once.
+         */
+        TextState: {
+            /** Sha256 */
+            sha256: string;
+            /** Name */
+            name: string;
+            read: components["schemas"]["ReadProgram"] | null;
+            /** Tools */
+            tools: components["schemas"]["ToolTold"][];
+        };
+        /**
          * ThinFact
          * @description A thin wall behind a clamp and how far it bends, mm.
          */
@@ -10629,6 +10815,19 @@ export interface components {
              * @description diameter of what is widest, mm
              */
             widest: number;
+        };
+        /**
+         * ToolTold
+         * @description What a comment of a text tells of a tool: its number, the words, the diameter where there is one,
+         *     mm.
+         */
+        ToolTold: {
+            /** Number */
+            number: number;
+            /** Said */
+            said: string;
+            /** Diameter */
+            diameter: number | null;
         };
         /**
          * ToolUse
@@ -17069,6 +17268,120 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Cure"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bring_text_api_texts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_text_api_texts_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextState"];
                 };
             };
             /** @description The request cannot be read. */

@@ -1,15 +1,18 @@
-import { useMemo } from 'react'
-import type { ProjectState } from '../api/client'
+import { useMemo, useRef, useState } from 'react'
+import type { Problem, ProjectState } from '../api/client'
 import { usePiece } from '../api/hooks'
 import { toggleStop, useClock } from '../state/clock'
 import { useFields } from '../state/fields'
 import { play, showMoment, useRoute } from '../state/route'
+import { Refused } from '../ui/Refused'
 import { clock, round } from '../ui/words'
+import { Speeds } from './Speeds'
 import { ControlState } from './ControlState'
 import { type Running, spanAt, standsAt, useRunningProgram } from './control'
 import { loadAt } from './load'
 import { useMoment } from './moment'
-import { ProgramText } from './ProgramText'
+import { draftOf, keepDraft, useOwnText } from './own'
+import { NOTHING as BARE, ProgramText } from './ProgramText'
 
 const NONE: readonly number[] = []
 /** Lines that say nothing to the control. */
@@ -64,6 +67,7 @@ export function ProgramDock({ project }: { project: ProjectState }) {
   const view = useFields(useClock, 'time', 'line', 'playing', 'stops')
   const running = useRunningProgram(project)
   const { operation, moment } = useMoment(project)
+  const typedText = useRef<string | null>(null)
   const { data: loads } = usePiece(operation?.key, 'load.json')
   const name = running?.setup.name ?? ''
   const stops = view.stops[name] ?? NONE
@@ -85,8 +89,57 @@ export function ProgramDock({ project }: { project: ProjectState }) {
         : null
     return { here: at, stops, troubled, own }
   }, [running, proof, operation, at, stops])
+  const { data: written } = usePiece(running?.setup.written_key, 'program.nc')
+  const [draft, setDraft] = useState<{ setup: string; text: string } | null>(null)
+  const [apart, setApart] = useState(false)
+  const [problem, setProblem] = useState<Problem | null>(null)
+  const { keep } = useOwnText(project, name)
   if (!running) return <p className="text-soft">Choose a setup in the route.</p>
+  const changing = draft?.setup === name ? draft : null
+  const mayChange = !running.setup.makes
+  const begin = () => setDraft({ setup: name, text: draftOf(project.id, name) ?? running.text })
+  const leave = () => {
+    keepDraft(project.id, name, null)
+    setDraft(null)
+    setProblem(null)
+  }
+  const kept = async () => {
+    if (!changing) return
+    const refused = await keep(running.setup, typedText.current ?? changing.text)
+    setProblem(refused)
+    if (!refused) leave()
+  }
   const current = project.report_revision === project.revision
+  if (changing)
+    return (
+      <div className="flex h-full min-h-0 flex-col">
+        <div className="mb-1 flex items-center gap-1.5">
+          <button type="button" className="knob-go !px-2 text-[12px]" onClick={() => void kept()}>
+            keep and prove
+          </button>
+          <button type="button" className="knob !px-2 text-[12px]" onClick={leave}>
+            leave it as it was
+          </button>
+          <span className="min-w-0 truncate text-soft">
+            The text of {name} is being changed; it is cut again once it is kept.
+          </span>
+          <Refused problem={problem} />
+        </div>
+        <div className="flex min-h-0 grow">
+          <ProgramText
+            text={changing.text}
+            beside={BARE}
+            toggle={() => undefined}
+            go={() => undefined}
+            typed={(text) => {
+              typedText.current = text
+              keepDraft(project.id, name, text)
+            }}
+            against={running.text}
+          />
+        </div>
+      </div>
+    )
   const load = operation && moment ? loadAt(loads, moment.seconds) : undefined
   return (
     <div className="flex h-full min-h-0 flex-col">
@@ -111,9 +164,26 @@ export function ProgramDock({ project }: { project: ProjectState }) {
         >
           {view.playing ? 'Pause' : 'Run'}
         </button>
+        <Speeds />
         <span className="figures ml-1">{view.time === Infinity ? 'done' : clock(view.time)}</span>
         {operation && <span className="min-w-0 truncate text-soft">{operation.name}</span>}
         <span className="grow" />
+        {written !== undefined && (
+          <label className="flex items-center gap-1 whitespace-nowrap">
+            <input
+              type="checkbox"
+              className="accent-action"
+              checked={apart}
+              onChange={() => setApart(!apart)}
+            />
+            against the written one
+          </label>
+        )}
+        {mayChange && (
+          <button type="button" className="knob !px-2 text-[12px]" onClick={begin}>
+            change the text
+          </button>
+        )}
         {typeof card === 'number' && (
           <a
             className={`knob !px-2 text-[12px] ${current ? '' : 'pointer-events-none opacity-40'}`}
@@ -129,6 +199,7 @@ export function ProgramDock({ project }: { project: ProjectState }) {
           beside={beside}
           toggle={(line) => toggleStop(name, line)}
           go={(line) => goTo(running, line)}
+          against={apart ? written : undefined}
         />
         {running.trace && running.trace.stood.length > 0 && (
           <ControlState

@@ -1,5 +1,8 @@
-import { EditorState, type Range, StateEffect, StateField } from '@codemirror/state'
-import { Decoration, type DecorationSet, EditorView, gutter, GutterMarker } from '@codemirror/view'
+import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
+import { unifiedMergeView } from '@codemirror/merge'
+import { search, searchKeymap } from '@codemirror/search'
+import { EditorState, type Extension, type Range, StateEffect, StateField } from '@codemirror/state'
+import { Decoration, type DecorationSet, EditorView, gutter, GutterMarker, keymap } from '@codemirror/view'
 import { useEffect, useRef } from 'react'
 import { highlighted, paper } from './nc'
 
@@ -11,7 +14,7 @@ export type Beside = {
   own: readonly [number, number] | null
 }
 
-const NOTHING: Beside = { here: null, stops: [], troubled: new Map(), own: null }
+export const NOTHING: Beside = { here: null, stops: [], troubled: new Map(), own: null }
 const put = StateEffect.define<Beside>()
 const beside = StateField.define<Beside>({
   create: () => NOTHING,
@@ -52,16 +55,35 @@ class Mark extends GutterMarker {
     return made
   }
 }
+const NAMED = 'Program text'
+const READING: Extension[] = [
+  EditorState.readOnly.of(true),
+  EditorView.editable.of(false),
+  EditorView.contentAttributes.of({ 'aria-label': NAMED, tabindex: '0' }),
+  search({ top: true }),
+  keymap.of(searchKeymap),
+]
+const changing = (typed: (text: string) => void): Extension[] => [
+  history(),
+  keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap]),
+  EditorView.contentAttributes.of({ 'aria-label': NAMED }),
+  EditorView.updateListener.of((update) => {
+    if (update.docChanged) typed(update.state.doc.toString())
+  }),
+]
 const HERE = new Mark('▶', 'run now')
 const STOP = new Mark('●', 'stops here')
 
-/** The program as it is read, with a margin for stops. A click in the margin sets one, a click on a line goes to it. */
+/** The program as it is read, with a margin for stops. A click in the margin sets one, a click on a line goes to it. typed: told of what is typed, where the text is being changed; against: the text it differs from. */
 export function ProgramText(props: {
   text: string
   beside: Beside
   toggle: (line: number) => void
   go: (line: number) => void
+  typed?: ((text: string) => void) | undefined
+  against?: string | undefined
 }) {
+  const editing = props.typed !== undefined
   const at = useRef<HTMLDivElement>(null)
   const view = useRef<EditorView>(undefined)
   const does = useRef(props)
@@ -79,9 +101,10 @@ export function ProgramText(props: {
       state: EditorState.create({
         doc: props.text,
         extensions: [
-          EditorState.readOnly.of(true),
-          EditorView.editable.of(false),
-          EditorView.contentAttributes.of({ 'aria-label': 'Program text', tabindex: '0' }),
+          ...(editing ? changing((text) => does.current.typed?.(text)) : READING),
+          ...(props.against === undefined
+            ? []
+            : [unifiedMergeView({ original: props.against, mergeControls: false, gutter: false })]),
           beside,
           EditorView.decorations.compute([beside, 'doc'], dressed),
           gutter({
@@ -106,7 +129,7 @@ export function ProgramText(props: {
           }),
           EditorView.domEventHandlers({
             click(event, editor) {
-              does.current.go(lineAt(editor, event))
+              if (!does.current.typed) does.current.go(lineAt(editor, event))
             },
           }),
           highlighted,
@@ -116,7 +139,8 @@ export function ProgramText(props: {
     })
     view.current = made
     return () => made.destroy()
-  }, [props.text])
+    // What is typed is the editor's own until it is kept.
+  }, [props.text, props.against, editing])
   useEffect(() => {
     const editor = view.current
     if (!editor) return
@@ -127,6 +151,6 @@ export function ProgramText(props: {
         EditorView.scrollIntoView(editor.state.doc.line(here + 1).from, { y: 'nearest', yMargin: 40 }),
       )
     editor.dispatch({ effects })
-  }, [props.beside, props.text])
+  }, [props.beside, props.text, props.against, editing])
   return <div ref={at} className="min-h-0 min-w-0 grow overflow-hidden" />
 }

@@ -8,6 +8,7 @@ import { play, showMoment, useRoute } from '../state/route'
 import { clock, hueOf, round } from '../ui/words'
 import { type Loads, loadAt } from './load'
 import { linesOf, useMoment } from './moment'
+import { Speeds } from './Speeds'
 
 /** Removal rate along an operation, against the most in the setup. */
 function LoadCurve({ operation, most }: { operation: OperationReport; most: number }) {
@@ -31,7 +32,6 @@ function LoadCurve({ operation, most }: { operation: OperationReport; most: numb
   )
 }
 
-const SPEEDS = [1, 10, 60]
 /** The setup's operations along time; drag to move through it, trouble marked, the program line in step. */
 export function TimeDock({ project }: { project: ProjectState }) {
   const view = { ...useFields(useRoute, 'card'), ...useFields(useClock, 'time', 'playing', 'speed') }
@@ -150,19 +150,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
         >
           {view.playing ? 'Pause' : 'Run'}
         </button>
-        <div role="group" aria-label="Speed" className="flex gap-1">
-          {SPEEDS.map((speed) => (
-            <button
-              key={speed}
-              type="button"
-              aria-pressed={view.speed === speed}
-              className={`knob !px-1.5 text-[12px] ${view.speed === speed ? 'knob-on' : ''}`}
-              onClick={() => useClock.setState({ speed })}
-            >
-              ×{speed}
-            </button>
-          ))}
-        </div>
+        <Speeds />
         <span className="figures">{clock(at)}</span>
         <span className="figures min-w-0 truncate" data-testid="program-line">
           {line !== undefined ? lines?.[line] : ''}

@@ -34,7 +34,7 @@ from pelvrak.core.route.report import (
     WrappedFact,
 )
 from pelvrak.core.route.run import Run, matrix
-from pelvrak.core.route.simulate import clamped, cut_operation
+from pelvrak.core.route.simulate import OnStock, clamped, cut_operation
 from pelvrak.core.route.turning import Turning, shared
 from pelvrak.core.route.visits import Visit
 from pelvrak.core.route.zeros import maker_number
@@ -47,7 +47,7 @@ class Done:
     reports: list[OperationReport]
     key: str
     volume: float
-    program_key: str
+    program_key: str | None
 
 
 def cut_operations(
@@ -208,7 +208,8 @@ class _Cutter:
         planned = run.engine.run(PLAN_PATH, given, f"{called}: path")
         held = clamped(run.engine, station, turning.zero_from_work, turning.hold)
         maker = maker_number(self.index, visit.number)
-        result = cut_operation(run.engine, given, planned.content(PATH), held, maker, called)
+        on = OnStock(given.stock, given.surface, given.tool, given.operation.turns_work)
+        result = cut_operation(run.engine, on, planned.content(PATH), held, maker, called)
         facts, made = result.value(CUT_FACTS), planned.value(PATH)
         names, used = names_of(self.setup.name, operation, tool), run.in_cut.get(tool.id, 0.0)
         told = [
@@ -223,7 +224,7 @@ class _Cutter:
         report = base.model_copy(
             update={
                 "key": result.key,
-                **_as_cut(facts),
+                **as_cut(facts),
                 "speed": data.speed_rpm,
                 "feed": data.feed_mm_min,
                 "removal": _removal(operation, tool, data.feed_mm_min.value),
@@ -242,7 +243,7 @@ class _Cutter:
         return report, Planned(visit.run, here, twin, made.path, made.holes, speed, feed, there)
 
 
-def _as_cut(facts: CutFacts) -> dict[str, Any]:
+def as_cut(facts: CutFacts) -> dict[str, Any]:
     """What the report of an operation shows of how it was cut."""
     reach = None if facts.least is None or facts.most is None else (facts.least, facts.most)
     return {

@@ -183,8 +183,8 @@ class _Walk:
             # Of what the setups have cut so far only the jaws are asked for.
             jaws = [one for one in self.setups if one.makes == setup.name]
             try:
-                if isinstance(setup.incoming, Earlier):
-                    return  # what stood at a moment is known to who evaluates
+                if isinstance(setup.incoming, Earlier) or setup.text is not None:
+                    return  # what stood at a moment, and what a text leaves, is known to who evaluates
                 if isinstance(setup.incoming, Brought):
                     key = brought_key(run, setup.incoming)
                 key = stock_after(run, index, setup, key, self.density, jaws[-1] if jaws else None)

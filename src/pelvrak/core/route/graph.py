@@ -21,6 +21,7 @@ from pelvrak.core.route import (
     run,
     simulate,
     swinging,
+    texts,
     told,
 )
 
@@ -35,6 +36,7 @@ _MODULES = (
     planning,
     simulate,
     swinging,
+    texts,
     told,
     programs,
     proving,

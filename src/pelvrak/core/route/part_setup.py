@@ -34,6 +34,7 @@ from pelvrak.core.route.report import (
 )
 from pelvrak.core.route.run import Run, in_work_frame, matrix
 from pelvrak.core.route.swinging import swings
+from pelvrak.core.route.texts import with_own_text
 from pelvrak.core.route.together import works_apart
 from pelvrak.core.route.told import machine_picture, position_reports, slides_picture
 from pelvrak.core.route.turning import Turning, turning_of
@@ -72,6 +73,8 @@ def part_setup(
     run.begun(base.model_copy(update={**seated, "hold": placed.hold, "findings": early}))
     about = _clamped(placed, incoming_volume * density)
     done = cut_operations(run, index, placed, turning, incoming_key, incoming_volume, about)
+    seen = base.model_copy(update={**seated, "hold": placed.hold})
+    done, texted, by_text = with_own_text(run, index, placed, turning, seen, done)
     planes = {name: one.at.local_from_zero for name, one in turning.stations.items()}
     stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), done.reports, tools, planes)
     hold = placed.hold.model_copy(update={"safety": stands, "friction": FRICTION if stands else None})
@@ -97,7 +100,8 @@ def part_setup(
             **depths(done.reports, placed),
             "operations": tuple(done.reports),
             "program_key": done.program_key,
-            "findings": (*told, *safe, *foretold, *beside_it),
+            **texted,
+            "findings": (*told, *safe, *foretold, *beside_it, *by_text),
         }
     )
 
@@ -138,7 +142,7 @@ def _no_stock(setup: Setup) -> Finding:
 
 
 def _nothing_cut(setup: Setup) -> list[Finding]:
-    if setup.operations:
+    if setup.operations or setup.text is not None:
         return []
     return [
         Finding(

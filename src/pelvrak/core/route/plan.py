@@ -20,6 +20,7 @@ from pelvrak.core.geometry.part import FaceRef, Frozen
 from pelvrak.core.holding.hold import Hold
 from pelvrak.core.holding.kinds import Fixture, Ident
 from pelvrak.core.machine.machine import Machine, Register
+from pelvrak.core.program.own_text import OwnText
 from pelvrak.core.route.positions import IndexPosition
 from pelvrak.core.seat.seating import Seat
 
@@ -63,7 +64,8 @@ class Setup(Frozen):
     its registers; "": alone. name: on the card and in the program; title: said in the program's head;
     machine: by its id in the plan or the library; offset_register: its zero is kept in; incoming: the stock
     it begins with; None: carried from the setup before. seat: how the work lies; hold: what holds it;
-    operations: what is cut, in order; groups: of them, by name.
+    operations: what is cut, in order; groups: of them, by name; text: that runs in place of the program
+    written from them.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
@@ -81,6 +83,7 @@ class Setup(Frozen):
     load: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{0,20}$")] = ""
     operations: Annotated[tuple[Operation, ...], Field(max_length=200)] = ()
     groups: Annotated[tuple[Group, ...], Field(max_length=60)] = ()
+    text: OwnText | None = None
 
     @model_validator(mode="after")
     def _operations_are_told_apart(self) -> Setup:
@@ -94,6 +97,8 @@ class Setup(Frozen):
             twice = next((name for name in names if names.count(name) > 1), None)
             if twice is not None:
                 raise ValueError(f"two {what} of {self.name} are called {twice}: give each its own")
+        if self.makes is not None and self.text is not None:
+            raise ValueError(f"{self.name} cuts jaws by what is written for them: it takes no other text")
         known = {group.id for group in self.groups}
         for operation in self.operations:
             everywhere = (operation.position or "", *operation.repeated_at)

@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from pelvrak.core.cures import Element, put
 from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
@@ -25,9 +26,19 @@ from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.program.control import Alarm, Event, Standing
 from pelvrak.core.route.pictures import drawn
 from pelvrak.core.route.pieces import FIELD, PROGRAM, SIMPLIFY_MM
-from pelvrak.core.route.plan import Plan
+from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.report import Proof, SetupReport
-from pelvrak.core.route.running import TILTED_MM, TextGiven, moves_of, ran, stretches_of, text_given
+from pelvrak.core.route.running import (
+    TILTED_MM,
+    TextGiven,
+    at_places,
+    moves_of,
+    ran,
+    registers_of,
+    stretches_of,
+    text_given,
+    tools_in,
+)
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import cut
 from pelvrak.core.stock.field import RayField
@@ -69,7 +80,7 @@ def _prove(given: ProofGiven, reads: Reads) -> Pieces:
         events, stood = ran(given.text)
         told["moves"] = sum(moves_of(one) for one in events)
         incoming = reads.read(given.stock, FIELD)
-        after, ends_s = cut_by(events, incoming, given.text, reads.tell)
+        after, ends_s = cut_by(events, incoming, given.text, reads.tell, given.wanted is not None)
     except BadInput as bad:
         line = bad.line if isinstance(bad, Alarm) else None
         return {
@@ -135,12 +146,17 @@ def proof_given(plan: Plan, told: SetupReport, engine: Engine, text: str | None 
     )
     text = Result(told.program_key, engine).value(PROGRAM) if text is None else text
     machine = machine_of(told.machine, plan.machines)
-    tools = at_places(plan)
-    given = text_given(text, registers_of(told), tools, machine, work_from_table, radii_of(plan, told))
-    incoming, outgoing = (
-        Result(key, engine).content(FIELD) for key in (told.incoming_key, told.outgoing_key)
+    setup = next(one for one in plan.setups if one.name == told.name)
+    own = setup.text
+    tools = at_places(plan) if own is None else tools_in(plan, own)
+    radii = radii_of(setup, tools) if own is None else own.radii(tools)
+    given = text_given(text, registers_of(told), tools, machine, work_from_table, radii)
+    wanted = told.planned_key or (told.outgoing_key if own is None else None)
+    return ProofGiven(
+        given,
+        Result(told.incoming_key, engine).content(FIELD),
+        None if wanted is None else Result(wanted, engine).content(FIELD),
     )
-    return ProofGiven(given, incoming, outgoing)
 
 
 def proved(plan: Plan, told: SetupReport, store: Store, text: str | None = None) -> Proof:
@@ -163,6 +179,8 @@ def _values(told: dict[str, Any]) -> dict[str, Any]:
 
 def proof_findings(told: SetupReport, proof: Proof) -> list[Finding]:
     """What is wrong with a program that was proved."""
+    if told.written_key is not None:
+        return _changed(told, proof)
     if proof.alarm is not None:
         return [
             Finding(
@@ -198,6 +216,38 @@ def proof_findings(told: SetupReport, proof: Proof) -> list[Finding]:
     ]
 
 
+def _changed(told: SetupReport, proof: Proof) -> list[Finding]:
+    """That a text changed by hand leaves another stock than the operations; why it does not run is told with
+    its cuts.
+    """
+    if proof.equal is not False or proof.most_mm is None or proof.place is None:
+        return []
+    carried = told.outgoing_key != told.planned_key
+    of = Element(setup=told.name)
+    said = "the next setup begins with that" if carried else "the next setup begins with what was planned"
+    other = "Carry on what was planned" if carried else "Carry on what the text leaves"
+    return [
+        Finding(
+            code="program.changed",
+            severity="note" if carried else "warning",
+            setup=told.name,
+            stage="prove",
+            sentence=(
+                f"The text of {told.name}, changed by hand, leaves another stock than its operations:"
+                f" {proof.most_mm:.3f} mm apart at most; {said}."
+            ),
+            measured=proof.most_mm,
+            limit=proof.within_mm,
+            unit="mm",
+            place=(proof.place,),
+            cures=(
+                put(other, of, "text/carried", not carried),
+                put("Take the written program", of, "text", None),
+            ),
+        )
+    ]
+
+
 def with_proof(plan: Plan, told: SetupReport, engine: Engine) -> SetupReport:
     """A setup with its program proved, where it has one."""
     if told.program_key is None or told.incoming_key is None or not told.operations:
@@ -207,37 +257,24 @@ def with_proof(plan: Plan, told: SetupReport, engine: Engine) -> SetupReport:
     return told.model_copy(update={"proof": proof, "findings": (*told.findings, *found)})
 
 
-def registers_of(told: SetupReport) -> dict[str, dict[str, float]]:
-    """The control's registers as the setup's sheets tell them."""
-    registers: dict[str, dict[str, float]] = {}
-    for row in told.offsets:
-        if row.value is not None:
-            values = zip("XYZ", (one.value for one in row.value), strict=True)
-            registers.setdefault(row.register_name, dict(values))
-    if told.register_value is not None:
-        values = zip("XYZ", (one.value for one in told.register_value), strict=True)
-        registers[told.offset_register] = dict(values)
-    return registers
-
-
-def at_places(plan: Plan) -> dict[int, Tool]:
-    """The plan's tools by their places in the changer."""
-    return {place: tool for tool in plan.tools for place in tool.places}
-
-
-def radii_of(plan: Plan, told: SetupReport) -> dict[int, float]:
+def radii_of(setup: Setup, tools: dict[int, Tool]) -> dict[int, float]:
     """What stands under D, mm: nothing where the radius is computed or only its wear corrected, the cutter's
     radius where the program goes along the contour itself.
     """
-    setup = next(one for one in plan.setups if one.name == told.name)
     whole = {one.tool for one in setup.operations if one.corrected_in_control() == "whole"}
-    return {place: tool.DC / 2 for tool in plan.tools if tool.id in whole for place in tool.places}
+    return {number: tool.DC / 2 for number, tool in tools.items() if tool.id in whole}
 
 
 def cut_by(
-    events: list[Event], incoming: RayField, given: TextGiven, tell: Callable[[float], None]
+    events: list[Event],
+    incoming: RayField,
+    given: TextGiven,
+    tell: Callable[[float], None],
+    cutting: bool = True,
 ) -> tuple[RayField, Floats]:
-    """The stock that what the control did leaves, and when each event ended, s. Raises BadInput."""
+    """The stock that what the control did leaves, and when each event ended, s. cutting: or only the times.
+    Raises BadInput.
+    """
     stock, seconds, ends = incoming, 0.0, [np.zeros(0)]
     grid = incoming.grid
     low = np.array(grid.origin)
@@ -246,7 +283,7 @@ def cut_by(
         seconds += one.before_s
         ends.append(seconds + one.ends_s)
         seconds = float(ends[-1][-1])
-        if one.sweep is not None:
+        if cutting and one.sweep is not None:
             stock, _ = cut(stock, one.sweep, 1)
         tell(one.first / len(events))
     return stock, np.concatenate(ends)

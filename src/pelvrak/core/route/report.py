@@ -276,6 +276,9 @@ class SetupReport(Frozen):
     register_value: tuple[Reckoned, Reckoned, Reckoned] | None = None
     operations: tuple[OperationReport, ...] = ()
     program_key: str | None = None
+    written_key: str | None = None
+    written_as: str | None = None
+    planned_key: str | None = None
     proof: Proof | None = None
     findings: tuple[Finding, ...] = ()
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import math
 import re
+from bisect import bisect_left
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import groupby
@@ -23,13 +24,14 @@ from pelvrak.core.machine.index import index_time
 from pelvrak.core.machine.kinematics import direction_of, pose, tip_by_slides
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.program.control import AXES, Control, Event, Held, Standing
+from pelvrak.core.program.own_text import OwnText, without_comments
 from pelvrak.core.route.naming import TOOL, nameless_tool
+from pelvrak.core.route.plan import Plan
+from pelvrak.core.route.report import SetupReport
 from pelvrak.core.stock.cut import CUT, RAPID, STOPPED, Sweep
 
 # The rim of a cutter is tilted by no more than this at the ends of a chord, mm.
 TILTED_MM = 0.01
-_COMMENT = re.compile(r"\([^()\n]*\)|;.*")
-_CALLED = re.compile(r"\A[%\s]*?^\s*O\d+", re.MULTILINE | re.ASCII)
 _NUMBER = re.compile(r"[THD]\s*(\d+)", re.ASCII)
 
 
@@ -53,11 +55,6 @@ class TextGiven:
         return Held(registers, lengths, dict(self.radii))
 
 
-def without_comments(text: str) -> str:
-    """A program as the control takes it, without the number it is kept under; every line keeps its own."""
-    return _CALLED.sub(lambda found: "\n" * found[0].count("\n"), _COMMENT.sub("", text), count=1)
-
-
 def text_given(
     text: str,
     registers: dict[str, dict[str, float]],
@@ -77,6 +74,31 @@ def text_given(
         work_from_table,
         tuple((n, radii[n]) for n in sorted(asked) if radii.get(n)),
     )
+
+
+def registers_of(told: SetupReport) -> dict[str, dict[str, float]]:
+    """The control's registers as the setup's sheets tell them."""
+    registers: dict[str, dict[str, float]] = {}
+    for row in told.offsets:
+        if row.value is not None:
+            values = zip("XYZ", (one.value for one in row.value), strict=True)
+            registers.setdefault(row.register_name, dict(values))
+    if told.register_value is not None:
+        values = zip("XYZ", (one.value for one in told.register_value), strict=True)
+        registers[told.offset_register] = dict(values)
+    return registers
+
+
+def at_places(plan: Plan) -> dict[int, Tool]:
+    """The plan's tools by their places in the changer."""
+    return {place: tool for tool in plan.tools for place in tool.places}
+
+
+def tools_in(plan: Plan, own: OwnText) -> dict[int, Tool]:
+    """The plan's tools by the numbers a text has for them."""
+    by_id = {tool.id: tool for tool in plan.tools}
+    told = {one.number: by_id[one.tool] for one in own.tools if one.tool in by_id}
+    return at_places(plan) | told
 
 
 @dataclass(frozen=True)
@@ -110,17 +132,25 @@ def ran(given: TextGiven) -> tuple[list[Event], list[tuple[int, Standing]]]:
     return events, control.stood
 
 
-def stretches_of(events: list[Event], given: TextGiven, box: tuple[Floats, Floats]) -> Iterator[Stretch]:
-    """What each tool does, in order. box: of the stock, work frame, mm. Raises BadInput where a tool that is
-    not there cuts.
+def stretches_of(
+    events: list[Event], given: TextGiven, box: tuple[Floats, Floats], parts: tuple[int, ...] = ()
+) -> Iterator[Stretch]:
+    """What each tool does, in order. box: of the stock, work frame, mm; parts: lines from which on it is told
+    by itself. Raises BadInput where a tool that is not there cuts.
     """
     machine, tools = given.machine, dict(given.tools)
     # As in `Control`: all slides and axes begin at 0.
     before_it: tuple[float, ...] = (0.0,) * len(AXES)
     in_spindle = 0
     turns = _turning(events, before_it)
-    for (number, turning, _), group in groupby(
-        range(len(events)), key=lambda i: (events[i].tool, turns[i], turns[i] or events[i].end[3:])
+    for (number, turning, _, _), group in groupby(
+        range(len(events)),
+        key=lambda i: (
+            events[i].tool,
+            turns[i],
+            turns[i] or events[i].end[3:],
+            bisect_left(parts, events[i].line),
+        ),
     ):
         numbers = list(group)
         own = [events[i] for i in numbers]

@@ -39,7 +39,6 @@ from pelvrak.core.route.cut_facts import (
 from pelvrak.core.route.naming import bare_hold, nameless_position
 from pelvrak.core.route.pictures import drawn
 from pelvrak.core.route.pieces import FIELD, INCOMING, JOIN_MM, LOAD, MOMENTS, PATH, SURFACE, PlannedPath
-from pelvrak.core.route.planning import PathGiven
 from pelvrak.core.route.station import Station, held_solids, holding_field, round_the_work, station_from
 from pelvrak.core.stock.cut import RAPID, Hits, Sweep, cut, test
 from pelvrak.core.stock.field import RayField
@@ -179,14 +178,26 @@ def _cut(given: CutGiven, reads: Reads) -> Pieces:
 CUT_OPERATION = Step("cut", 5, CutGiven, _cut)
 
 
+@dataclass(frozen=True)
+class OnStock:
+    """What a path is cut with. stock: that comes in; surface: the same where it is asked for; turns: the work
+    turns under the tool.
+    """
+
+    stock: Content
+    surface: Content | None
+    tool: Tool
+    turns: bool
+
+
 def cut_operation(
-    engine: Engine, planned: PathGiven, path: Content, held: Clamped, maker: int, called: str
+    engine: Engine, planned: OnStock, path: Content, held: Clamped, maker: int, called: str
 ) -> Result:
     """What comes of an operation, its path with it. path: as it was planned; maker: the number its surfaces
     get.
     """
     obstacle = None
-    if held.solids is not None and not planned.operation.turns_work:
+    if held.solids is not None and not planned.turns:
         stands = ObstacleGiven(held.solids, held.hold, held.machine, held.at)
         obstacle = engine.run(OBSTACLE, stands, "what stands round the work").content(FIELD)
     given = CutGiven(planned.stock, planned.surface, path, planned.tool, held, obstacle, maker)

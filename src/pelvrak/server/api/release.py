@@ -60,7 +60,7 @@ def program(project_id: ProjectId, setup: str) -> Response:
     """The program of a setup."""
     key = _current(project_id, setup).program_key
     return _file(
-        DatabaseStore().get(key, "program.nc") if key else None, f"{setup}.nc", "text/plain; charset=us-ascii"
+        DatabaseStore().get(key, "program.nc") if key else None, f"{setup}.nc", "text/plain; charset=utf-8"
     )
 
 

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { type EdgeRef, type FaceRef, type OperationForm, type Problem, type Template } from '../../api/client'
 import { useCure, useEdits, useLibrary, useTemplates } from '../../api/hooks'
 import { useAsking } from '../../state/asking'
-import { useRoute } from '../../state/route'
+import { goToStage, showOperation, useRoute } from '../../state/route'
 import { clock } from '../../ui/words'
 import { Row } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
@@ -73,6 +73,34 @@ export function CutSheet(props: SheetProps) {
         {report &&
           ` · ${clock(report.time_s)} min · ${(report.removed_volume_mm3 / 1000).toFixed(1)} cm³ off`}
       </Head>
+      {setup.text && (
+        <p className="mb-2">
+          {setup.operations.length ? 'What runs is' : 'Cut by'}{' '}
+          <span className="figures">{setup.text.file}</span>
+          {setup.operations.length > 0 && ', its own text'}:{' '}
+          <button type="button" className="text-action underline" onClick={() => goToStage('prove')}>
+            see its prove-out
+          </button>
+        </p>
+      )}
+      {setup.text && report?.operations.some((one) => one.kind === 'text') && (
+        <ol className="mb-3" aria-label="What the text does">
+          {report.operations.map((one) => (
+            <li key={one.run} className="flex justify-between gap-2 border-t border-rule py-1">
+              <button
+                type="button"
+                className="min-w-0 truncate text-left"
+                onClick={() => showOperation(one.run)}
+              >
+                {one.name}
+              </button>
+              <span className="figures whitespace-nowrap text-soft">
+                {one.tool_name} · {clock(one.time_s)}
+              </span>
+            </li>
+          ))}
+        </ol>
+      )}
       <OperationLists {...props} />
       <Menu>
         <MenuButton className="knob mt-2">+ operation</MenuButton>

@@ -5,9 +5,11 @@ import { clock, round } from '../../ui/words'
 import { useShown } from '../../state/picture'
 import { machineOf } from '../reach/registers'
 import { Head, type SheetProps } from '../sheet'
+import { OwnTextRows } from './OwnTextRows'
 
 /** What the text of a setup comes to when it is run on its machine: whether it leaves what was planned. */
-export function ProveSheet({ setup, report, plan }: SheetProps) {
+export function ProveSheet(props: SheetProps) {
+  const { setup, report, plan } = props
   const { data: library } = useLibrary()
   const machine = machineOf(plan, library?.machines, setup.machine)
   const proof = report?.proof
@@ -15,12 +17,17 @@ export function ProveSheet({ setup, report, plan }: SheetProps) {
   return (
     <>
       <Head title="Prove-out">The text of {setup.name}, run on its machine</Head>
-      {!report?.program_key && <p>There is no program yet: nothing is cut in {setup.name}.</p>}
+      {!report?.program_key && (
+        <p>
+          There is no program yet: nothing is cut in {setup.name}. It can be cut by a file from elsewhere.
+        </p>
+      )}
       {report?.program_key && (
         <>
           <Row label="Text">
             <Computed>
-              {proof ? `as written, ${proof.lines} lines, ${proof.moves} moves` : 'as written, to be run'}
+              {setup.text ? (setup.text.made_from ? 'changed by hand' : setup.text.file) : 'as written'}
+              {proof ? `, ${proof.lines} lines, ${proof.moves} moves` : ', to be run'}
             </Computed>
           </Row>
           <Row label="Control">
@@ -72,6 +79,11 @@ export function ProveSheet({ setup, report, plan }: SheetProps) {
             )}
           </Row>
           {proof?.unproved && <p className="mt-2 text-trouble">Not proved: {proof.unproved}.</p>}
+        </>
+      )}
+      <OwnTextRows {...props} />
+      {report?.program_key && (
+        <>
           <p className="mt-3 text-soft">
             Every text that leaves is read back, run by a control with the registers and tool lengths of the
             sheets, and cut again out of the stock that comes in.{' '}

@@ -1,0 +1,71 @@
+"""Texts of programs that come in: from elsewhere, or changed by hand."""
+
+from __future__ import annotations
+
+import hashlib
+
+from fastapi import APIRouter, UploadFile
+from pydantic import BaseModel, ConfigDict
+
+from pelvrak.core.program.own_text import MOST_BYTES, readable, tools_told
+from pelvrak.core.program.reading import ReadProgram, read_program
+from pelvrak.server.api.problems import Refused
+from pelvrak.server.db.models import PartUpload
+from pelvrak.server.db.session import transaction
+
+router = APIRouter(prefix="/api", tags=["texts"])
+# Longer texts are read where they are run.
+MOST_READ = 50_000
+
+
+class ToolTold(BaseModel):
+    """What a comment of a text tells of a tool: its number, the words, the diameter where there is one,
+    mm.
+    """
+
+    model_config = ConfigDict(frozen=True)
+    number: int
+    said: str
+    diameter: float | None
+
+
+class TextState(BaseModel):
+    """A text that is kept. read: what is in it, None for one that is too long to be read at once."""
+
+    model_config = ConfigDict(frozen=True)
+    sha256: str
+    name: str
+    read: ReadProgram | None
+    tools: tuple[ToolTold, ...]
+
+
+@router.post("/texts", status_code=201)
+def bring_text(file: UploadFile) -> TextState:
+    """Keep a text, so that a setup can be cut by it. What cannot be read of it is told, and it is kept
+    all the same.
+    """
+    name = (file.filename or "program.nc")[-200:]
+    body = file.file.read(MOST_BYTES + 1)
+    if len(body) > MOST_BYTES:
+        raise Refused(
+            413,
+            "program.too_large",
+            name,
+            f"the text is over {MOST_BYTES // 1024**2} MiB",
+            "break it up into programs of one setup each",
+        )
+    text = readable(body, name)
+    sha256 = hashlib.sha256(body).hexdigest()
+    with transaction() as session:
+        if session.get(PartUpload, sha256) is None:
+            session.add(PartUpload(sha256=sha256, name=name, body=body, kind="program", status="ready"))
+    lines = text.split("\n")
+    return TextState(
+        sha256=sha256,
+        name=name,
+        read=read_program(lines) if len(lines) <= MOST_READ else None,
+        tools=tuple(
+            ToolTold(number=number, said=said, diameter=diameter)
+            for number, (said, diameter) in tools_told(text).items()
+        ),
+    )
