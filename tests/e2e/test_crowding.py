@@ -58,7 +58,9 @@ class Crowding(Browser):
         for card in CARDS:
             self.card(page, card)
             stages = (
-                ("Incoming", "Seat", "Hold", "Reach", "Cut", "Outgoing") if card.startswith("OP") else ("",)
+                ("Incoming", "Seat", "Hold", "Reach", "Cut", "Outgoing", "Prove-out")
+                if card.startswith("OP")
+                else ("",)
             )
             for stage in stages:
                 if stage:

@@ -9253,6 +9253,8 @@ export interface components {
             written_as?: string | null;
             /** Planned Key */
             planned_key?: string | null;
+            /** Planned S */
+            planned_s?: number | null;
             /** @description of its program, once it has been run */
             proof?: components["schemas"]["Proof"] | null;
             /**

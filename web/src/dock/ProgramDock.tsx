@@ -1,4 +1,4 @@
-import { useMemo, useRef, useState } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import type { Problem, ProjectState } from '../api/client'
 import { usePiece } from '../api/hooks'
 import { toggleStop, useClock } from '../state/clock'
@@ -89,6 +89,18 @@ export function ProgramDock({ project }: { project: ProjectState }) {
         : null
     return { here: at, stops, troubled, own }
   }, [running, proof, operation, at, stops])
+  useEffect(() => {
+    if (!running) return
+    const pressed = (event: KeyboardEvent) => {
+      const { target } = event
+      if (target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement) return
+      if (event.key.toLowerCase() !== 'n' || event.ctrlKey || event.metaKey) return
+      if (target instanceof HTMLElement && target.isContentEditable) return
+      step(running, at ?? -1)
+    }
+    window.addEventListener('keydown', pressed)
+    return () => window.removeEventListener('keydown', pressed)
+  }, [running, at])
   const { data: written } = usePiece(running?.setup.written_key, 'program.nc')
   const [draft, setDraft] = useState<{ setup: string; text: string } | null>(null)
   const [apart, setApart] = useState(false)

@@ -45,6 +45,11 @@ export const paper = EditorView.theme({
   '.cm-stops .cm-gutterElement': { textAlign: 'center', fontSize: '11px' },
   '.cm-here': { backgroundColor: 'color-mix(in srgb, var(--color-action) 13%, transparent)' },
   '.cm-aside': { opacity: '0.62' },
+  '& .cm-deletedChunk': { backgroundColor: 'color-mix(in srgb, var(--color-trouble) 7%, transparent)' },
+  '& .cm-deletedChunk .cm-deletedText': {
+    background: 'color-mix(in srgb, var(--color-trouble) 22%, transparent)',
+  },
+  '& .cm-changedText': { background: 'color-mix(in srgb, var(--color-action) 22%, transparent)' },
   '.cm-changedLine': {
     backgroundColor: 'color-mix(in srgb, var(--color-action) 9%, transparent) !important',
   },

@@ -13,7 +13,6 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cures import Element, put
-from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
 from pelvrak.core.engine.store import Store
@@ -26,13 +25,14 @@ from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.program.control import Alarm, Event, Standing
 from pelvrak.core.route.pictures import drawn
 from pelvrak.core.route.pieces import FIELD, PROGRAM, SIMPLIFY_MM
-from pelvrak.core.route.plan import Plan, Setup
+from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import Proof, SetupReport
 from pelvrak.core.route.running import (
     TILTED_MM,
     TextGiven,
     at_places,
     moves_of,
+    radii_of,
     ran,
     registers_of,
     stretches_of,
@@ -149,8 +149,7 @@ def proof_given(plan: Plan, told: SetupReport, engine: Engine, text: str | None 
     setup = next(one for one in plan.setups if one.name == told.name)
     own = setup.text
     tools = at_places(plan) if own is None else tools_in(plan, own)
-    radii = radii_of(setup, tools) if own is None else own.radii(tools)
-    given = text_given(text, registers_of(told), tools, machine, work_from_table, radii)
+    given = text_given(text, registers_of(told), tools, machine, work_from_table, radii_of(setup, tools))
     wanted = told.planned_key or (told.outgoing_key if own is None else None)
     return ProofGiven(
         given,
@@ -165,7 +164,7 @@ def proved(plan: Plan, told: SetupReport, store: Store, text: str | None = None)
 
 
 def _proved(plan: Plan, told: SetupReport, engine: Engine, text: str | None = None) -> Proof:
-    base = Proof(setup=told.name, planned_s=told.time_s)
+    base = Proof(setup=told.name, planned_s=told.time_s if told.planned_s is None else told.planned_s)
     try:
         made = engine.run(PROVE, proof_given(plan, told, engine, text), f"{told.name}: its program proved")
     except BadInput as bad:
@@ -255,14 +254,6 @@ def with_proof(plan: Plan, told: SetupReport, engine: Engine) -> SetupReport:
     proof = _proved(plan, told, engine)
     found = proof_findings(told, proof)
     return told.model_copy(update={"proof": proof, "findings": (*told.findings, *found)})
-
-
-def radii_of(setup: Setup, tools: dict[int, Tool]) -> dict[int, float]:
-    """What stands under D, mm: nothing where the radius is computed or only its wear corrected, the cutter's
-    radius where the program goes along the contour itself.
-    """
-    whole = {one.tool for one in setup.operations if one.corrected_in_control() == "whole"}
-    return {number: tool.DC / 2 for number, tool in tools.items() if tool.id in whole}
 
 
 def cut_by(

@@ -279,6 +279,7 @@ class SetupReport(Frozen):
     written_key: str | None = None
     written_as: str | None = None
     planned_key: str | None = None
+    planned_s: float | None = None
     proof: Proof | None = None
     findings: tuple[Finding, ...] = ()
 

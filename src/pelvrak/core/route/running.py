@@ -26,7 +26,7 @@ from pelvrak.core.machine.machine import Machine
 from pelvrak.core.program.control import AXES, Control, Event, Held, Standing
 from pelvrak.core.program.own_text import OwnText, without_comments
 from pelvrak.core.route.naming import TOOL, nameless_tool
-from pelvrak.core.route.plan import Plan
+from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.stock.cut import CUT, RAPID, STOPPED, Sweep
 
@@ -99,6 +99,16 @@ def tools_in(plan: Plan, own: OwnText) -> dict[int, Tool]:
     by_id = {tool.id: tool for tool in plan.tools}
     told = {one.number: by_id[one.tool] for one in own.tools if one.tool in by_id}
     return at_places(plan) | told
+
+
+def radii_of(setup: Setup, tools: dict[int, Tool]) -> dict[int, float]:
+    """What stands under D, mm: nothing where the radius is computed or only its wear corrected, the cutter's
+    radius where the program goes along the contour itself; for a text from elsewhere as that is told.
+    """
+    if setup.text is not None and setup.text.made_from is None:
+        return setup.text.radii(tools)
+    whole = {one.tool for one in setup.operations if one.corrected_in_control() == "whole"}
+    return {number: tool.DC / 2 for number, tool in tools.items() if tool.id in whole}
 
 
 @dataclass(frozen=True)

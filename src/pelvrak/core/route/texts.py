@@ -46,6 +46,7 @@ from pelvrak.core.route.running import (
     Stretch,
     TextGiven,
     moves_of,
+    radii_of,
     ran,
     registers_of,
     stretches_of,
@@ -216,7 +217,7 @@ def given_for(run: Run, setup: Setup, told: SetupReport, text: str) -> TextGiven
     )
     tools = tools_in(run.plan, setup.text)
     machine = machine_of(setup.machine, run.plan.machines)
-    return text_given(text, registers_of(told), tools, machine, work_from_table, setup.text.radii(tools))
+    return text_given(text, registers_of(told), tools, machine, work_from_table, radii_of(setup, tools))
 
 
 def with_own_text(
@@ -238,6 +239,7 @@ def with_own_text(
         "written_key": planned.program_key,
         "written_as": called_by(written),
         "planned_key": planned.key,
+        "planned_s": sum(one.time_s for one in planned.reports),
     }
     found = list(cut.findings)
     if own.made_from not in (None, called_by(written)):

@@ -71,18 +71,22 @@ export function OwnTextRows({ project, plan, setup, report }: SheetProps) {
               </label>
             </Row>
           )}
-          <Row label="D means">
-            <Choice
-              label="D means"
-              value={own.radius_under_d ?? 'wear'}
-              options={[
-                { value: 'wear', label: 'wear of the radius' },
-                { value: 'whole', label: 'the radius itself' },
-              ]}
-              choose={(value) => void change(`D means ${value}`, { radius_under_d: value })}
-            />
-          </Row>
-          <Meant {...{ own, plan, report }} change={change} />
+          {!own.made_from && (
+            <>
+              <Row label="D means">
+                <Choice
+                  label="D means"
+                  value={own.radius_under_d ?? 'wear'}
+                  options={[
+                    { value: 'wear', label: 'wear of the radius' },
+                    { value: 'whole', label: 'the radius itself' },
+                  ]}
+                  choose={(value) => void change(`D means ${value}`, { radius_under_d: value })}
+                />
+              </Row>
+              <Meant {...{ own, plan, report }} change={change} />
+            </>
+          )}
         </>
       )}
       <div className="mt-3 flex gap-2">

@@ -1,0 +1,191 @@
+"""A program is proved, run in step with the picture, changed by hand, and brought in from elsewhere."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from pathlib import Path
+
+import httpx
+from playwright.sync_api import Page, expect
+
+from tests.e2e.browser import Browser
+
+
+class Prove(Browser):
+    def copied(self) -> int:
+        """A copy of the demo to be changed; its number."""
+        answer = httpx.post(f"{self.server.url}/api/projects/1/copy", headers={"x-pelvrak": "1"})
+        self.assertEqual(answer.status_code, 201)
+        number = answer.json()["id"]
+        self.go(self.page, f"/project/{number}")
+        self.current(self.page)
+        return number
+
+    def prove(self, card: str) -> None:
+        self.card(self.page, card)
+        self.stage(self.page, "Prove-out")
+
+    def state(self, number: int) -> dict:
+        return httpx.get(f"{self.server.url}/api/projects/{number}").json()
+
+    def here(self, page: Page) -> str:
+        return page.locator(".cm-line[aria-current=true]").text_content() or ""
+
+    def test_run_in_step(self):
+        page = self.page
+        self.go(page, "/project/1")
+        self.current(page)
+        self.prove("OP10 Top")
+        sheet = page.get_by_role("main", name="Sheet")
+        expect(sheet).to_contain_text("the planned stock")
+        expect(sheet.get_by_text(re.compile(r"^\d+:\d\d, planned \d+:\d\d$"))).to_be_visible()
+        expect(page.get_by_label("Program text")).to_contain_text("O0010 (OP10 TOP)")
+        # Block after block: where the control says it is, is what the text says.
+        block = page.get_by_role("button", name="one block", exact=True)
+        block.click()
+        expect(page.locator(".cm-line[aria-current=true]")).to_have_text(re.compile("^N10 "))
+        seen = 0
+        for _ in range(25):
+            page.keyboard.press("n")
+            line = self.here(page)
+            for axis, value in re.findall(r"([XYZ])(-?[\d.]+)", "" if "G53" in line else line):
+                expect(page.get_by_test_id(f"axis-{axis}")).to_have_text(f"{float(value):.3f}")
+                seen += 1
+        self.assertGreater(seen, 8)
+        state = page.get_by_label("As the control stands")
+        expect(state).to_contain_text("G54")
+        expect(state).to_contain_text("T")
+        picture = self.settled(page)
+        # A mark in the margin: to it, and it stops a run.
+        text = page.locator(".cm-scroller")
+        text.evaluate("e => e.scrollTop = 2600")
+        top = text.bounding_box()["y"] + 60
+        box, marked = next(
+            (box, line.text_content())
+            for line in page.locator(".cm-line").all()
+            if (box := line.bounding_box())["y"] > top
+        )
+        page.mouse.click(box["x"] - 12, box["y"] + 8)
+        page.get_by_role("button", name="to the mark").click()
+        expect(page.locator(".cm-line[aria-current=true]")).to_have_text(marked)
+        picture = self.other_picture(page, picture)
+        page.get_by_role("button", name="one block", exact=True).click()
+        self.assertNotEqual(self.here(page), marked)
+        # A click on a line goes to its moment.
+        page.mouse.click(box["x"] + 40, box["y"] - 30)
+        expect(page.locator(".cm-line[aria-current=true]")).not_to_have_text(marked)
+        page.get_by_role("button", name="×60").click()
+        page.get_by_role("button", name="Run", exact=True).click()
+        expect(page.get_by_role("button", name="Run", exact=True)).to_be_visible(timeout=30_000)
+        expect(page.locator(".cm-line[aria-current=true]")).to_have_text(marked)
+        # Its height is dragged, and stays.
+        before = page.get_by_label("Dock", exact=True).bounding_box()["height"]
+        grip = page.get_by_role("separator", name="Height of the dock").bounding_box()
+        page.mouse.move(grip["x"] + 300, grip["y"] + 3)
+        page.mouse.down()
+        page.mouse.move(grip["x"] + 300, grip["y"] - 60, steps=8)
+        page.mouse.up()
+        after = page.get_by_label("Dock", exact=True).bounding_box()["height"]
+        self.assertGreater(after, before + 40)
+        page.reload()
+        self.prove("OP10 Top")
+        expect(page.get_by_label("Program text")).to_be_visible()
+        self.assertAlmostEqual(page.get_by_label("Dock", exact=True).bounding_box()["height"], after, delta=2)
+
+    def test_a_place_tells_its_line(self):
+        """A click on the floor of the bore: the text goes to the line that cut it."""
+        page = self.page
+        self.go(page, "/project/1")
+        self.current(page)
+        self.prove("OP10 Top")
+        page.get_by_role("button", name="Spindle", exact=True).click()
+        self.settled(page)
+        bench = page.get_by_label("Bench").bounding_box()
+        with page.expect_response(re.compile("/cut-at")) as answer:
+            page.mouse.click(bench["x"] + bench["width"] * 0.5, bench["y"] + bench["height"] * 0.42)
+        self.assertIsNotNone(answer.value.json()["seconds"])
+        line = page.locator(".cm-line[aria-current=true]")
+        expect(line).to_have_text(re.compile(r"^N\d+ "))
+
+    def test_a_line_is_changed_by_hand(self):
+        page, number = self.page, self.copied()
+        self.prove("OP30 Sensor and end face")
+        expect(page.get_by_label("Program text")).to_contain_text("O0030")
+        page.get_by_role("button", name="change the text").click()
+        page.locator(".cm-scroller").evaluate("e => e.scrollTop = 300")
+        line = page.locator(".cm-line", has_text=re.compile(r"^N180 G1 Z14")).first
+        line.click()
+        page.keyboard.press("End")
+        page.keyboard.press("Home")
+        page.keyboard.press("Shift+End")
+        page.keyboard.type("N180 G1 Z13.2 F800")
+        # What is typed outlives a page that is left.
+        page.reload()
+        self.current(page)
+        self.prove("OP30 Sensor and end face")
+        page.get_by_role("button", name="change the text").click()
+        page.locator(".cm-scroller").evaluate("e => e.scrollTop = 300")
+        expect(page.get_by_text("N180 G1 Z13.2 F800")).to_be_visible()
+        page.get_by_role("button", name="keep and prove").click()
+        expect(page.get_by_label("against the written one")).to_be_visible(timeout=60_000)
+        self.current(page)
+        sheet = page.get_by_role("main", name="Sheet")
+        expect(sheet).to_contain_text("changed by hand")
+        expect(sheet).to_contain_text("another stock")
+        expect(sheet.get_by_label("Findings of this stage")).to_contain_text("leaves another stock")
+        page.get_by_label("against the written one").check()
+        page.locator(".cm-scroller").evaluate("e => e.scrollTop = 300")
+        expect(page.locator(".cm-deletedChunk").first).to_contain_text("N180 G1 Z14.")
+        # The planned stock is carried on again, and the written program taken: nothing of it is left.
+        sheet.get_by_label("the stock that the text leaves").click()
+        self.current(page)
+        told = self.state(number)["report"]["setups"][-1]
+        self.assertEqual(told["outgoing_key"], told["planned_key"])
+        expect(page.get_by_role("button", name=re.compile("0 errors, [1-9] warning"))).to_be_visible()
+        sheet.get_by_role("button", name="take the written program", exact=True).click()
+        expect(sheet).to_contain_text("as written")
+        self.current(page)
+        self.assertIsNone(self.state(number)["plan"]["setups"][-1]["text"])
+
+    def test_from_elsewhere_into_the_next_setup(self):
+        """A file cuts OP10 in place of its operations; the next setups begin with what it leaves. What is no
+        text, and what the control would not run, are told.
+        """
+        page, number = self.page, self.copied()
+        told = self.state(number)["report"]["setups"][0]
+        url = f"{self.server.url}/api/results/{told['program_key']}/program.nc"
+        text = httpx.get(url).text
+        deeper = re.sub(r"(G1 Z-)20\.", r"\g<1>20.5", text)
+        self.prove("OP10 Top")
+        sheet = page.get_by_role("main", name="Sheet")
+        with tempfile.TemporaryDirectory() as folder:
+            for name, body in (
+                ("picture.nc", b"\x00\x01PNG"),
+                ("broken.nc", text.replace("G54\n", "G59\n", 1).encode()),
+                ("deeper.nc", deeper.encode()),
+            ):
+                path = Path(folder) / name
+                path.write_bytes(body)
+                sheet.get_by_label("Bring in a program").set_input_files(path)
+                if name == "picture.nc":
+                    expect(sheet.get_by_role("alert")).to_contain_text("This is no text")
+                    self.assertIsNone(self.state(number)["plan"]["setups"][0]["text"])
+                elif name == "broken.nc":
+                    expect(sheet).to_contain_text("broken.nc, from elsewhere")
+                    self.current(page)
+                    expect(sheet.get_by_label("Findings of this stage")).to_contain_text(
+                        "G59 has not been set"
+                    )
+                else:
+                    expect(sheet).to_contain_text("deeper.nc, from elsewhere")
+                    self.current(page)
+        setups = self.state(number)["report"]["setups"]
+        self.assertEqual(setups[0]["operations"][0]["kind"], "text")
+        self.assertNotEqual(setups[0]["outgoing_key"], told["outgoing_key"])
+        self.assertEqual(setups[2]["incoming_key"], setups[0]["outgoing_key"])
+        self.stage(page, "Cut")
+        does = page.get_by_role("list", name="What the text does")
+        expect(does.get_by_role("listitem").first).to_contain_text("FACE TOP")
+        does.get_by_role("button").nth(1).click()
+        expect(page.get_by_text(re.compile("^after ROUGH OUTLINE$"))).to_be_visible()
