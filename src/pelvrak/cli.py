@@ -281,6 +281,51 @@ def read_nc(
         raise typer.Exit(1)
 
 
+@app.command("cut")
+def cut_nc(
+    file: Annotated[Path, typer.Argument(help="a program, as it goes to the machine")],
+    billet: Annotated[str, typer.Option(help="the block's length, width and height, mm: 100x80x30")],
+    tools: Annotated[Path, typer.Option(help="its tools by their places, CSV or JSON")],
+    out: Folder,
+    offsets: Annotated[
+        Path | None,
+        typer.Option(help='where zeros lie from the block\'s low corner: {"G54": [50, 40, 30]}'),
+    ] = None,
+    machine: Annotated[str, typer.Option(help="a machine, by its id")] = "vertical-760",
+    cell: Annotated[float, typer.Option(help="distance of the stock's rays, mm")] = 0.5,
+    as_json: AsJson = False,
+) -> None:
+    """Cut a block by a program alone, and save what is left of it; without offsets G54 is the middle of its
+    top.
+    """
+    from pelvrak.core.cutting.tool_files import tools_from
+    from pelvrak.core.geometry.mesh import to_stl
+    from pelvrak.core.machine.machine import machine_of
+    from pelvrak.core.program.own_text import readable
+    from pelvrak.core.route.cut_file import cut_file, met_in_words, offsets_from, sizes_of
+    from pelvrak.core.stock.kept import StockNote, saved_with
+
+    sizes = sizes_of(billet)
+    zeros = {"G54": (sizes[0] / 2, sizes[1] / 2, sizes[2])}
+    if offsets is not None:
+        zeros = offsets_from(_read(offsets), str(offsets))
+    text, held = readable(_read(file), str(file)), tools_from(_read(tools), str(tools))
+    left = cut_file(text, sizes, held, zeros, machine_of(machine), cell)
+    out.mkdir(parents=True, exist_ok=True)
+    (out / f"{file.stem}.rays").write_bytes(saved_with(left.stock, StockNote(name=f"left by {file.name}")))
+    (out / f"{file.stem}.stl").write_bytes(to_stl(left.surface, file.stem))
+    (out / f"{file.stem}.json").write_text(left.facts.model_dump_json(indent=2) + "\n")
+    if as_json:
+        print(left.facts.model_dump_json(indent=2))
+    else:
+        off = (left.facts.before_mm3 - left.facts.left_mm3) / 1000
+        print(f"{left.facts.moves} moves, {left.facts.time_s:.0f} s, {off:.2f} cm³ taken off")
+        for one in left.facts.met:
+            print(met_in_words(one))
+    if left.facts.met:
+        raise typer.Exit(1)
+
+
 @app.command("alone")
 def run_alone(
     plan: PlanFile,

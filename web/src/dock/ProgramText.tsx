@@ -105,6 +105,7 @@ export function ProgramText(props: {
           ...(props.against === undefined
             ? []
             : [unifiedMergeView({ original: props.against, mergeControls: false, gutter: false })]),
+          EditorView.lineWrapping,
           beside,
           EditorView.decorations.compute([beside, 'doc'], dressed),
           gutter({

@@ -11,9 +11,9 @@ import math
 import operator
 import re
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+from typing import NamedTuple
 
 from lark import Lark, Token, Tree, UnexpectedInput
 
@@ -32,8 +32,7 @@ _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))", re.ASCII)
 _COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(NamedTuple):
     """One line as it is written. number: from 1; skip: its block delete level, 0 where it is always run;
     words: letter and value, in order; settings: of variables, index and value; statement: a condition, loop
     or jump; comments: what stands in brackets.
@@ -61,7 +60,7 @@ def read_line(text: str, number: int) -> Line:
         raise Unreadable(
             number, LONGEST_LINE, f"the line is longer than {LONGEST_LINE} characters", "break it up"
         )
-    plain = _plain(text, number, ())
+    plain = _spaced(text, number) or _plain(text, number, ())
     if plain is not None:
         return plain
     comments: list[str] = []
@@ -77,6 +76,34 @@ def read_line(text: str, number: int) -> Line:
                 number, bare.index(bracket) + 1, what, "write it between ( and ), none within another"
             )
     return _plain(bare, number, tuple(comments)) or _parsed(bare, number, tuple(comments))
+
+
+# Words as they are written and what they say; those of a program come again and again.
+_known: dict[str, tuple[str, float]] = {}
+MOST_KNOWN = 1 << 16
+_LETTERS = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZ")
+
+
+def _spaced(text: str, number: int) -> Line | None:
+    """A line of capital letters and numbers with spaces between the words, as programs are written by
+    programs; None for any other.
+    """
+    words: list[tuple[str, Value]] = []
+    for token in text.split():
+        word = _known.get(token)
+        if word is None:
+            value = token[1:]
+            # A number is its digits, a point and a sign: nothing else that Python takes for one.
+            if token[0] not in _LETTERS or value.strip("0123456789.+-"):
+                return None
+            try:
+                word = (token[0], float(value))
+            except ValueError:
+                return None
+            if len(_known) < MOST_KNOWN:
+                _known[token] = word
+        words.append(word)
+    return Line(number, tuple(words))
 
 
 def _plain(text: str, number: int, comments: tuple[str, ...]) -> Line | None:
