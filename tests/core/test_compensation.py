@@ -15,9 +15,11 @@ from hypothesis import strategies as st
 from shapely import LineString, Polygon, distance, points
 
 from pelvrak.core.cutting.toolpath import Move, Path, chords
+from pelvrak.core.errors import BadInput
 from pelvrak.core.machine.kinematics import pose
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.program.control import Alarm, Control, Event, Held
+from tests.core.changed_programs import run_changed
 
 ZERO = {"G54": {"X": 0.0, "Y": 0.0, "Z": 0.0}}
 HEAD = "G90 G17 G21 G54\nT1 M6\nS1000 M3\n"
@@ -240,6 +242,20 @@ class TurnedPlanes(unittest.TestCase):
                 Control(held, machine=machine_of(machine)).run(text)
         with self.assertRaisesRegex(Alarm, "a machine is wanted"):
             Control(held).run(turned)
+
+
+class Changed(unittest.TestCase):
+    def test_changed_programs_end_in_moves_or_alarms(self):
+        """2,000 here, 100,000 in bench/fuzz_programs.py: no crash, no hang, no move that is no number."""
+        ran = 0
+        for text, came in run_changed(2000, 7, machine_of("trunnion-ac")):
+            if isinstance(came, BadInput):
+                self.assertTrue(came.what and came.mend, text)
+                continue
+            ran += 1
+            numbers = [v for one in came for v in (*one.end, *one.told, one.feed, one.seconds)]
+            self.assertTrue(all(math.isfinite(v) for v in numbers), text)
+        self.assertGreater(ran, 300)
 
 
 if __name__ == "__main__":

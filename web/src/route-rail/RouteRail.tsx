@@ -95,7 +95,10 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
                   {setup.offset_register}
                   {(view.card === index || roomy) && ` · ${axes(setup.machine)}`}
                 </div>
-                <div>{own && !late ? clock(own.time_s) + ' min' : 'waiting'}</div>
+                <div className="truncate">
+                  {own && !late ? clock(own.time_s) + ' min' : 'waiting'}
+                  {setup.text && ' · own text'}
+                </div>
                 {own && !late && <Mark finding={worst(found ?? [])} fine="no trouble" />}
               </RouteCard>
             </div>
