@@ -183,7 +183,7 @@ def chords(path: Path) -> Chords:
     what: list[int] = []
     owner: list[int] = []
     for index, move in enumerate(path.moves):
-        start = points[-1] if not path.moves[:index] else path.moves[index - 1].end
+        start = path.moves[index - 1].end if index else path.start
         if move.centre is None:
             points.append(move.end)
             what.append(RAPID if move.kind == "rapid" else CUT)

@@ -7,7 +7,7 @@ from memory); registers beyond G59, jumps, loops and calls as several makers of 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal, NamedTuple
 
@@ -19,7 +19,7 @@ from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.program.compensation import Contour, Step
 from pelvrak.core.program.tilted import Plane, plane_of
-from pelvrak.core.program.words import Line, Value, index_of, read_line, said, worked_out
+from pelvrak.core.program.words import Line, Value, index_of, lines_of, read_line, said, worked_out
 from pelvrak.core.stock.moves import arc_points
 
 INCH_MM = 25.4
@@ -142,7 +142,7 @@ class _State:
 class _Call:
     """A program under way: its lines, where it is, how often it is still to run."""
 
-    lines: list[Line]
+    lines: Sequence[Line]
     at: int = 0
     left: int = 1
 
@@ -185,13 +185,25 @@ class Control:
         source = text.splitlines() if isinstance(text, str) else text
         return self.run_lines([read_line(one, number) for number, one in said(source)])
 
-    def run_lines(self, whole: list[Line]) -> list[Event]:
+    def run_lines(self, whole: Sequence[Line]) -> list[Event]:
         """The same of lines that have been read."""
+        for _ in self._lines(whole):
+            continue
+        return self.events
+
+    def steps(self, text: str) -> Iterator[Event]:
+        """The same, event after event: none is kept."""
+        for _ in self._lines(lines_of(text)):
+            yield from self.events
+            self.events.clear()
+
+    def _lines(self, whole: Sequence[Line]) -> Iterator[None]:
+        """Run line after line."""
         calls, steps = [_Call(whole)], 0
         while calls:
             call = calls[-1]
             if call.at >= len(call.lines):
-                return self.events
+                return
             line = call.lines[call.at]
             call.at += 1
             steps += 1
@@ -205,9 +217,9 @@ class Control:
                     raise
                 raise Alarm(line.number, str(wrong), "change the line") from None
             self._note(line.number)
+            yield
             if ended:
-                return self.events
-        return self.events
+                return
 
     def _note(self, line: int) -> None:
         s = self.state
@@ -229,7 +241,7 @@ class Control:
         if not self.stood or self.stood[-1][1] != now:
             self.stood.append((line, now))
 
-    def _line(self, line: Line, call: _Call, calls: list[_Call], whole: list[Line]) -> bool:
+    def _line(self, line: Line, call: _Call, calls: list[_Call], whole: Sequence[Line]) -> bool:
         """Run one line; whether the program has ended with it."""
         if line.skip:
             return False
@@ -309,7 +321,7 @@ class Control:
     # ---- one block
 
     def _block(
-        self, words: list[tuple[str, float]], call: _Call, calls: list[_Call], whole: list[Line]
+        self, words: list[tuple[str, float]], call: _Call, calls: list[_Call], whole: Sequence[Line]
     ) -> bool:
         codes, values = self._sorted(words)
         groups = {group: code for code in codes["G"] if (group := _GROUP_OF.get(code)) is not None}
@@ -713,7 +725,7 @@ class Control:
         values: dict[str, float],
         call: _Call,
         calls: list[_Call],
-        whole: list[Line],
+        whole: Sequence[Line],
     ) -> bool:
         if 0 in machine or 1 in machine:
             self._event("stop")
@@ -754,7 +766,7 @@ def _middle_by_radius(
     )
 
 
-def _named(whole: list[Line], number: float) -> list[Line]:
+def _named(whole: Sequence[Line], number: float) -> Sequence[Line]:
     """The lines of a program of a number, as far as the next begins."""
     starts = [i for i, line in enumerate(whole) if any(letter == "O" for letter, _ in line.words)]
     for place, start in enumerate(starts):

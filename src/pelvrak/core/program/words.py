@@ -10,10 +10,10 @@ from __future__ import annotations
 import math
 import operator
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, overload
 
 from lark import Lark, Token, Tree, UnexpectedInput
 
@@ -195,6 +195,42 @@ class Unreadable(BadInput):
     def __init__(self, line: int, column: int, what: str, mend: str) -> None:
         super().__init__("program.unreadable", f"line {line}, column {column}", what, mend)
         self.line, self.column = line, column
+
+
+# What makes a program go back or elsewhere.
+_TURNS = re.compile(r"GOTO|WHILE|\bDO\s*\d|M\s*9[89]", re.IGNORECASE | re.ASCII)
+
+
+class Lines(Sequence[Line]):
+    """The lines of a program that is run from its beginning to its end, each read as it comes: a long one is
+    never whole in memory but as its text.
+    """
+
+    def __init__(self, text: str) -> None:
+        self.text = text.split("\n")
+
+    def __len__(self) -> int:
+        return len(self.text)
+
+    @overload
+    def __getitem__(self, at: int) -> Line: ...
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[Line]: ...
+    def __getitem__(self, at: int | slice) -> Line | Sequence[Line]:
+        """A line. Raises BadInput where it cannot be read."""
+        if isinstance(at, slice):
+            return [self[i] for i in range(*at.indices(len(self.text)))]
+        line = self.text[at].rstrip("\r")
+        return Line(at + 1) if line.strip() in ("%", "") else read_line(line, at + 1)
+
+
+def lines_of(text: str) -> Sequence[Line]:
+    """A program's lines, read as they come where it only goes on. Raises BadInput where it goes back or
+    calls, and one of them cannot be read.
+    """
+    if _TURNS.search(text) is None:
+        return Lines(text)
+    return [read_line(one, number) for number, one in said(text.split("\n"))]
 
 
 def said(text: Iterable[str]) -> Iterator[tuple[int, str]]:

@@ -16,7 +16,7 @@ from pelvrak.core.machine.travel import register_value
 from pelvrak.core.route.cut_checks import IN_STOCK
 from pelvrak.core.route.cut_facts import Moves, met_in_stock
 from pelvrak.core.route.pictures import drawn
-from pelvrak.core.route.running import moves_of, ran, stretches_of, text_given
+from pelvrak.core.route.running import control_for, moves_of, stretches_of, text_given
 from pelvrak.core.stock.cut import cut
 from pelvrak.core.stock.field import RayField, extents, grid_around
 from pelvrak.core.stock.shapes import field_of_block
@@ -126,11 +126,12 @@ def cut_file(
     }
     by_place = {place: tool for tool in tools for place in tool.places}
     given = text_given(text, registers, by_place, machine, np.eye(4), {})
-    events, _ = ran(given)
     low, high = np.zeros(3), np.array(sizes)
     stock = field_of_block(grid_around(low, high, cell), low, high)
     seconds, done, met = 0.0, list[CutByTool](), list[Met]()
-    for one in stretches_of(events, given, (low, high)):
+    moves = 0
+    for one in stretches_of(control_for(given).steps(text), given, (low, high)):
+        moves += sum(moves_of(event) for event in one.events)
         spent = one.before_s + (float(one.ends_s[-1]) if len(one.ends_s) else 0.0)
         seconds += spent
         if one.sweep is None or one.tool is None:
@@ -157,7 +158,7 @@ def cut_file(
     ends = extents(stock) or (np.zeros(3), np.zeros(3))
     return LeftOver(
         CutFile(
-            moves=sum(moves_of(one) for one in events),
+            moves=moves,
             time_s=round(seconds, 2),
             before_mm3=round(float(np.prod(sizes)), 2),
             left_mm3=round(volume(surface), 2),

@@ -5,9 +5,8 @@ registers and tools as told, and cut again from the stock that comes in.
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -31,9 +30,9 @@ from pelvrak.core.route.running import (
     TILTED_MM,
     TextGiven,
     at_places,
+    control_for,
     moves_of,
     radii_of,
-    ran,
     registers_of,
     stretches_of,
     text_given,
@@ -76,23 +75,48 @@ class ProofGiven:
 def _prove(given: ProofGiven, reads: Reads) -> Pieces:
     """What comes of a text: what `Proof` tells of it, and how it runs, event by event."""
     told: dict[str, Any] = {"lines": given.text.text.count("\n")}
+    control, seen = control_for(given.text), _Seen()
     try:
-        events, stood = ran(given.text)
-        told["moves"] = sum(moves_of(one) for one in events)
         incoming = reads.read(given.stock, FIELD)
-        after, ends_s = cut_by(events, incoming, given.text, reads.tell, given.wanted is not None)
+        events = seen.of(control.steps(given.text.text))
+        lines = max(1, told["lines"])
+        cutting = given.wanted is not None
+        after, ends_s = cut_by(
+            events, incoming, given.text, lambda line: reads.tell(min(1.0, line / lines)), cutting
+        )
     except BadInput as bad:
         line = bad.line if isinstance(bad, Alarm) else None
-        return {
-            PROOF: told | {"alarm": str(bad), "alarm_line": line},
-            TRACE: _trace(given.text, [], np.zeros(0), []),
-        }
-    told["time_s"] = round(float(ends_s[-1]), 2) if len(ends_s) else 0.0
+        told |= {"moves": seen.moves, "alarm": str(bad), "alarm_line": line}
+        return {PROOF: told, TRACE: _trace(given.text, [], np.zeros(0), [])}
+    told |= {"moves": seen.moves, "time_s": round(float(ends_s[-1]), 2) if len(ends_s) else 0.0}
     if given.wanted is not None:
-        turned = any(one.end[3:] != two.end[3:] and two.kind != "rapid" for one, two in pairwise(events))
-        within = EQUAL_MM + (2 * TILTED_MM if turned else 0.0)
+        within = EQUAL_MM + (2 * TILTED_MM if seen.turned else 0.0)
         told |= _compared(after, reads.read(given.wanted, FIELD), within)
-    return {PROOF: told, TRACE: _trace(given.text, events, ends_s, stood)}
+    return {PROOF: told, TRACE: _trace(given.text, seen.kept, ends_s, control.stood)}
+
+
+class _Seen:
+    """What is remembered of events that pass: the first ones, how many moves there are, whether anything is
+    cut while the work turns.
+    """
+
+    def __init__(self) -> None:
+        self.kept: list[Event] = []
+        self.moves, self.count, self.turned = 0, 0, False
+
+    def of(self, events: Iterable[Event]) -> Iterator[Event]:
+        """The same events."""
+        angles: tuple[float, ...] | None = None
+        for one in events:
+            self.count += 1
+            if self.count <= MOST_TRACED:
+                self.kept.append(one)
+            self.moves += moves_of(one)
+            self.turned |= angles is not None and one.end[3:] != angles and one.kind != "rapid"
+            angles = one.end[3:]
+            yield one
+        if self.count > MOST_TRACED:
+            self.kept.clear()
 
 
 PROVE = Step("prove", 1, ProofGiven, _prove)
@@ -118,9 +142,8 @@ def _trace(
     stands after it; what its tables held as it began.
     """
     held = given.held()
-    rows = [] if len(events) > MOST_TRACED else events
     return {
-        "events": [_row(one, end) for one, end in zip(rows, ends_s.tolist(), strict=False)],
+        "events": [_row(one, end) for one, end in zip(events, ends_s.tolist(), strict=False)],
         "stood": [[line, now._asdict()] for line, now in stood],
         "registers": held.registers,
         "lengths": held.lengths,
@@ -257,14 +280,14 @@ def with_proof(plan: Plan, told: SetupReport, engine: Engine) -> SetupReport:
 
 
 def cut_by(
-    events: list[Event],
+    events: Iterable[Event],
     incoming: RayField,
     given: TextGiven,
     tell: Callable[[float], None],
     cutting: bool = True,
 ) -> tuple[RayField, Floats]:
-    """The stock that what the control did leaves, and when each event ended, s. cutting: or only the times.
-    Raises BadInput.
+    """The stock that what the control did leaves, and when each event ended, s. tell: of each line it
+    comes to; cutting: or only the times. Raises BadInput.
     """
     stock, seconds, ends = incoming, 0.0, [np.zeros(0)]
     grid = incoming.grid
@@ -276,7 +299,7 @@ def cut_by(
         seconds = float(ends[-1][-1])
         if cutting and one.sweep is not None:
             stock, _ = cut(stock, one.sweep, 1)
-        tell(one.first / len(events))
+        tell(float(one.events[-1].line))
     return stock, np.concatenate(ends)
 
 

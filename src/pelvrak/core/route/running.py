@@ -7,9 +7,8 @@ from __future__ import annotations
 import math
 import re
 from bisect import bisect_left
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from itertools import groupby
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +22,7 @@ from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.machine.index import index_time
 from pelvrak.core.machine.kinematics import direction_of, pose, tip_by_slides
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.program.control import AXES, Control, Event, Held, Standing
+from pelvrak.core.program.control import AXES, Control, Event, Held
 from pelvrak.core.program.own_text import OwnText, without_comments
 from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.plan import Plan, Setup
@@ -32,6 +31,8 @@ from pelvrak.core.stock.cut import CUT, RAPID, STOPPED, Sweep
 
 # The rim of a cutter is tilted by no more than this at the ends of a chord, mm.
 TILTED_MM = 0.01
+# Events that are cut at once: a long program's are not all in memory.
+MOST_AT_ONCE = 100_000
 _NUMBER = re.compile(r"[THD]\s*(\d+)", re.ASCII)
 
 
@@ -122,7 +123,6 @@ class Stretch:
 
     number: int
     tool: Tool | None
-    first: int
     events: list[Event]
     angles: dict[str, float]
     turns: bool
@@ -133,72 +133,84 @@ class Stretch:
     before_s: float
 
 
-def ran(given: TextGiven) -> tuple[list[Event], list[tuple[int, Standing]]]:
-    """What the control does with a text, and how it stands after each line that changes that. Raises
-    BadInput.
-    """
-    control = Control(given.held(), unknown=True, machine=given.machine)
-    events = control.run(given.text)
-    return events, control.stood
+def control_for(given: TextGiven) -> Control:
+    """The control that runs a text."""
+    return Control(given.held(), unknown=True, machine=given.machine)
 
 
 def stretches_of(
-    events: list[Event], given: TextGiven, box: tuple[Floats, Floats], parts: tuple[int, ...] = ()
+    events: Iterable[Event], given: TextGiven, box: tuple[Floats, Floats], parts: tuple[int, ...] = ()
 ) -> Iterator[Stretch]:
     """What each tool does, in order. box: of the stock, work frame, mm; parts: lines from which on it is told
-    by itself. Raises BadInput where a tool that is not there cuts.
+    by itself. Raises BadInput where a tool that is not there cuts, and what the control raises.
     """
-    machine, tools = given.machine, dict(given.tools)
     # As in `Control`: all slides and axes begin at 0.
     before_it: tuple[float, ...] = (0.0,) * len(AXES)
     in_spindle = 0
-    turns = _turning(events, before_it)
-    for (number, turning, _, _), group in groupby(
-        range(len(events)),
-        key=lambda i: (
-            events[i].tool,
-            turns[i],
-            turns[i] or events[i].end[3:],
-            bisect_left(parts, events[i].line),
-        ),
-    ):
-        numbers = list(group)
-        own = [events[i] for i in numbers]
-        tool = tools.get(number)
-        if tool is None and any(one.kind in ("line", "cw", "ccw") for one in own):
-            raise BadInput(
-                "program.no_tool", f"line {own[0].line}", f"there is no tool T{number}", "give the plan one"
-            )
-        path = _path(own, _slides(before_it))
-        flat = chords(path)
-        stands = _named(machine, before_it if turning else own[0].end)
-        sweep = None
-        if tool is not None and path.moves:
-            sweep = (
-                _while_turning(own, before_it, tool, given, box)
-                if turning
-                else _standing(own, flat, tool, given, stands)
-            )
-        yield Stretch(
-            number,
-            tool,
-            numbers[0],
-            own,
-            stands,
-            turning,
-            path,
-            flat,
-            sweep,
-            _turned_s(own, before_it, machine) if turning else _ends_s(own, path, flat, machine),
-            machine.changer.seconds if number != in_spindle else 0.0,
+    for own, turning in _alike(events, before_it, parts):
+        yield _stretch(own, turning, before_it, in_spindle, given, box)
+        before_it, in_spindle = own[-1].end, own[-1].tool
+
+
+def _alike(
+    events: Iterable[Event], start: tuple[float, ...], parts: tuple[int, ...]
+) -> Iterator[tuple[list[Event], bool]]:
+    """Events of one tool in one part of the text, while the rotary axes stand alike or while they turn, and
+    whether they do. No more at once than memory is to hold.
+    """
+    own: list[Event] = []
+    last, held = start, None
+    for one in events:
+        turning = one.end[3:] != last[3:]
+        key = one.tool, turning, turning or one.end[3:], bisect_left(parts, one.line)
+        if own and (key != held or len(own) >= MOST_AT_ONCE):
+            assert held is not None
+            yield own, held[1]
+            own = []
+        own.append(one)
+        last, held = one.end, key
+    if own:
+        assert held is not None
+        yield own, held[1]
+
+
+def _stretch(
+    own: list[Event],
+    turning: bool,
+    before_it: tuple[float, ...],
+    in_spindle: int,
+    given: TextGiven,
+    box: tuple[Floats, Floats],
+) -> Stretch:
+    """One of them, in the work. before_it: where slides and axes stood; in_spindle: which tool."""
+    machine, number = given.machine, own[0].tool
+    tool = dict(given.tools).get(number)
+    if tool is None and any(one.kind in ("line", "cw", "ccw") for one in own):
+        raise BadInput(
+            "program.no_tool", f"line {own[0].line}", f"there is no tool T{number}", "give the plan one"
         )
-        before_it, in_spindle = own[-1].end, number
-
-
-def _turning(events: list[Event], start: tuple[float, ...]) -> list[bool]:
-    """Which events turn a rotary axis."""
-    ends = [start, *(one.end for one in events)]
-    return [one[3:] != two[3:] for one, two in zip(ends, ends[1:], strict=False)]
+    path = _path(own, _slides(before_it))
+    flat = chords(path)
+    stands = _named(machine, before_it if turning else own[0].end)
+    sweep = None
+    if tool is not None and path.moves:
+        sweep = (
+            _while_turning(own, before_it, tool, given, box)
+            if turning
+            else _standing(own, flat, tool, given, stands)
+        )
+    return Stretch(
+        number,
+        tool,
+        own,
+        stands,
+        turning,
+        path,
+        flat,
+        sweep,
+        _turned_s(own, before_it, machine) if turning else _ends_s(own, path, flat, machine),
+        machine.changer.seconds if number != in_spindle else 0.0,
+    )
 
 
 def _named(machine: Machine, end: tuple[float, ...]) -> dict[str, float]:

@@ -45,9 +45,9 @@ from pelvrak.core.route.run import Run, matrix
 from pelvrak.core.route.running import (
     Stretch,
     TextGiven,
+    control_for,
     moves_of,
     radii_of,
-    ran,
     registers_of,
     stretches_of,
     text_given,
@@ -114,10 +114,10 @@ def _run_text(given: TextRunGiven, reads: Reads) -> Pieces:
     out: Pieces = {}
     runs: list[dict[str, Any]] = []
     try:
-        events, stood = ran(given.text)
         before = 0.0
         box = np.array(given.low), np.array(given.high)
-        for one in stretches_of(events, given.text, box, given.parts):
+        control = control_for(given.text)
+        for one in stretches_of(control.steps(given.text.text), given.text, box, given.parts):
             before += one.before_s
             feeds = any(event.kind in FEEDS for event in one.events)
             if one.turns and feeds:
@@ -131,7 +131,7 @@ def _run_text(given: TextRunGiven, reads: Reads) -> Pieces:
                 before += float(one.ends_s[-1]) if len(one.ends_s) else 0.0
                 continue
             out[_path_piece(len(runs))] = PlannedPath(_in_plane(one, given), [], np.zeros(0))
-            speeds = [now.speed for line, now in stood if line <= one.events[-1].line]
+            speeds = [now.speed for line, now in control.stood if line <= one.events[-1].line]
             runs.append(
                 {
                     "number": one.number,
