@@ -3,10 +3,10 @@ import type { Problem, ProjectState } from '../api/client'
 import { usePiece } from '../api/hooks'
 import { toggleStop, useClock } from '../state/clock'
 import { useFields } from '../state/fields'
-import { play, showMoment, useRoute } from '../state/route'
+import { showMoment, useRoute } from '../state/route'
 import { Refused } from '../ui/Refused'
 import { clock, round } from '../ui/words'
-import { Speeds } from './Speeds'
+import { RunKnob, Speeds } from './Speeds'
 import { ControlState } from './ControlState'
 import { type Running, spanAt, standsAt, useRunningProgram } from './control'
 import { loadAt } from './load'
@@ -64,7 +64,7 @@ function toMark(running: Running, from: number, stops: readonly number[]) {
 /** The program of the chosen setup, in step with the picture, and how the control stands. */
 export function ProgramDock({ project }: { project: ProjectState }) {
   const card = useRoute((view) => view.card)
-  const view = useFields(useClock, 'time', 'line', 'playing', 'stops')
+  const view = useFields(useClock, 'time', 'line', 'stops')
   const running = useRunningProgram(project)
   const { operation, moment } = useMoment(project)
   const typedText = useRef<string | null>(null)
@@ -168,14 +168,7 @@ export function ProgramDock({ project }: { project: ProjectState }) {
         >
           to the mark
         </button>
-        <button
-          type="button"
-          className={`knob !px-2 text-[12px] ${view.playing ? 'knob-on' : ''}`}
-          aria-pressed={view.playing}
-          onClick={() => play()}
-        >
-          {view.playing ? 'Pause' : 'Run'}
-        </button>
+        <RunKnob />
         <Speeds />
         <span className="figures ml-1">{view.time === Infinity ? 'done' : clock(view.time)}</span>
         {operation && <span className="min-w-0 truncate text-soft">{operation.name}</span>}

@@ -1,4 +1,5 @@
 import { useClock } from '../state/clock'
+import { play } from '../state/route'
 
 const SPEEDS = [1, 10, 60]
 
@@ -19,5 +20,20 @@ export function Speeds() {
         </button>
       ))}
     </div>
+  )
+}
+
+/** Lets time go on, or stops it. */
+export function RunKnob() {
+  const playing = useClock((view) => view.playing)
+  return (
+    <button
+      type="button"
+      className={`knob !px-2 text-[12px] ${playing ? 'knob-on' : ''}`}
+      aria-pressed={playing}
+      onClick={() => play()}
+    >
+      {playing ? 'Pause' : 'Run'}
+    </button>
   )
 }

@@ -4,11 +4,11 @@ import { usePiece } from '../api/hooks'
 import { useClock } from '../state/clock'
 import { useFields } from '../state/fields'
 import { useShown } from '../state/picture'
-import { play, showMoment, useRoute } from '../state/route'
+import { showMoment, useRoute } from '../state/route'
 import { clock, hueOf, round } from '../ui/words'
 import { type Loads, loadAt } from './load'
 import { linesOf, useMoment } from './moment'
-import { Speeds } from './Speeds'
+import { RunKnob, Speeds } from './Speeds'
 
 /** Removal rate along an operation, against the most in the setup. */
 function LoadCurve({ operation, most }: { operation: OperationReport; most: number }) {
@@ -34,7 +34,7 @@ function LoadCurve({ operation, most }: { operation: OperationReport; most: numb
 
 /** The setup's operations along time; drag to move through it, trouble marked, the program line in step. */
 export function TimeDock({ project }: { project: ProjectState }) {
-  const view = { ...useFields(useRoute, 'card'), ...useFields(useClock, 'time', 'playing', 'speed') }
+  const view = { ...useFields(useRoute, 'card'), ...useFields(useClock, 'time') }
   const { setup, operation, moment } = useMoment(project)
   const bar = useRef<HTMLDivElement>(null)
   const { data: program } = usePiece(setup?.program_key, 'program.nc')
@@ -142,14 +142,7 @@ export function TimeDock({ project }: { project: ProjectState }) {
         >
           End
         </button>
-        <button
-          type="button"
-          className={`knob !px-2 text-[12px] ${view.playing ? 'knob-on' : ''}`}
-          aria-pressed={view.playing}
-          onClick={() => play()}
-        >
-          {view.playing ? 'Pause' : 'Run'}
-        </button>
+        <RunKnob />
         <Speeds />
         <span className="figures">{clock(at)}</span>
         <span className="figures min-w-0 truncate" data-testid="program-line">

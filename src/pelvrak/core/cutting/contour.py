@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from typing import Protocol
 
 import numpy as np
 
@@ -34,7 +35,7 @@ def along_contour(path: Path, radius: float, where: str) -> list[tuple[Move, ...
     for n, (start, move) in enumerate(zip(starts, path.moves, strict=False)):
         contour.made.append([])
         if move.compensation == "left":
-            contour.begin(move, _ways(move.end, path.moves[n + 1])[0])
+            contour.begin(move, ways(move.end, path.moves[n + 1])[0])
         elif move.compensation == "off" or contour.way is None:
             contour.way = None
             contour.write(move)
@@ -68,7 +69,7 @@ class _Contour:
             # Straight up or down.
             self.write(replace(move, end=_beside(move.end, self.way, self.radius)))
             return
-        first, last = _ways(start, move)
+        first, last = ways(start, move)
         self._turn(start, first, move.feed)
         self.way, end = last, _beside(move.end, last, self.radius)
         if move.centre is not None:
@@ -108,8 +109,19 @@ def _tight(where: str, place: Point) -> BadInput:
     )
 
 
-def _ways(start: Point, move: Move) -> tuple[Floats, Floats]:
-    """The directions in which a move begins and ends, (2,) each."""
+class Way(Protocol):
+    """A move as far as its way goes."""
+
+    @property
+    def kind(self) -> str: ...
+    @property
+    def end(self) -> Point: ...
+    @property
+    def centre(self) -> tuple[float, float] | None: ...
+
+
+def ways(start: Point, move: Way) -> tuple[Floats, Floats]:
+    """The directions in which a move begins and ends in XY, (2,) each."""
     if move.centre is None:
         way = np.subtract(move.end[:2], start[:2])
         way = way / max(float(np.hypot(*way)), 1e-12)

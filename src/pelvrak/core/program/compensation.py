@@ -14,6 +14,7 @@ from typing import Literal
 
 import numpy as np
 
+from pelvrak.core.cutting.contour import ways
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Vector
 
@@ -34,18 +35,6 @@ class Step:
     line: int
     feed: float = 0.0
     centre: tuple[float, float] | None = None
-
-
-def _ways(start: Vector, step: Step) -> tuple[Floats, Floats]:
-    """The directions in which a move begins and ends in XY, (2,) each."""
-    if step.centre is None:
-        way = np.subtract(step.end[:2], start[:2])
-        way = way / max(float(np.hypot(*way)), 1e-12)
-        return way, way
-    sign = 1.0 if step.kind == "ccw" else -1.0
-    first, last = (np.subtract(place[:2], step.centre) for place in (start, step.end))
-    one, two = (sign * np.array([-y, x]) / math.hypot(x, y) for x, y in (first, last))
-    return one, two
 
 
 @dataclass
@@ -86,7 +75,7 @@ class Contour:
                 raise ValueError("a correction of the radius begins with a straight move")
             self.held = _Held(start, step, entry=True)
             return []
-        done = self._ended(self.held, step, _ways(start, step)[0])
+        done = self._ended(self.held, step, ways(start, step)[0])
         self.held = _Held(start, step)
         return done
 
@@ -97,7 +86,7 @@ class Contour:
             return []
         if held.entry:
             return self._made([held.step, *held.after])
-        way = _ways(held.start, held.step)[1]
+        way = ways(held.start, held.step)[1]
         return self._finished(held, self._beside(held.step.end, way), [])
 
     def _ended(self, held: _Held, following: Step, ahead: Floats) -> list[Step]:
@@ -105,7 +94,7 @@ class Contour:
         corner = held.step.end
         if held.entry:
             return self._finished(held, self._beside(corner, ahead), [])
-        behind = _ways(held.start, held.step)[1]
+        behind = ways(held.start, held.step)[1]
         turn = math.atan2(float(behind[0] * ahead[1] - behind[1] * ahead[0]), float(behind @ ahead))
         outside = turn * self.side < 0
         if abs(turn) < STRAIGHT_RAD:
@@ -167,7 +156,7 @@ class Contour:
         met = min(found, key=lambda place: float(np.hypot(*(place - corner[:2]))))
         for start, step in ((held.start, held.step), (corner, following)):
             if step.centre is None and not beyond:
-                way = _ways(start, step)[0]
+                way = ways(start, step)[0]
                 along = float((met - start[:2]) @ way)
                 if not -SHORT_MM <= along <= math.dist(start[:2], step.end[:2]) + SHORT_MM:
                     raise ValueError(f"a cutter of radius {self.radius:g} mm does not fit into the corner")
@@ -179,7 +168,7 @@ class Contour:
         """
         if step.centre is not None:
             return np.array(step.centre), self._own_radius(start, step)
-        way = _ways(start, step)[0]
+        way = ways(start, step)[0]
         return np.array(self._beside(start, way)[:2]), way
 
 

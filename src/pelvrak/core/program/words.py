@@ -84,6 +84,11 @@ MOST_KNOWN = 1 << 16
 _LETTERS = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZ")
 
 
+def forget_words() -> None:
+    """Read every word anew."""
+    _known.clear()
+
+
 def _spaced(text: str, number: int) -> Line | None:
     """A line of capital letters and numbers with spaces between the words, as programs are written by
     programs; None for any other.
