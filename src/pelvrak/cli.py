@@ -261,12 +261,16 @@ def prove(
 @app.command("read")
 def read_nc(
     file: Annotated[Path, typer.Argument(help="a program, as it goes to the machine")],
+    machine: Annotated[str | None, typer.Option(help="a machine, by its id: it turns planes")] = None,
     as_json: AsJson = False,
 ) -> None:
     """Say what is in a program: what it uses, how far it goes, and what of it cannot be read."""
+    from pelvrak.core.machine.machine import machine_of
+    from pelvrak.core.program.own_text import readable
     from pelvrak.core.program.reading import read_program
 
-    told = read_program(_read(file).decode("utf-8", "replace").splitlines())
+    turns = None if machine is None else machine_of(machine)
+    told = read_program(readable(_read(file), str(file)).splitlines(), turns)
     if as_json:
         print(told.model_dump_json(indent=2))
     else:

@@ -32,7 +32,7 @@ export function StageColumn({ project }: { project: ProjectState }) {
     if (!report) return 'open'
     if (stage === 'hold' && !setup?.hold.items.length && !setup?.makes) return 'open'
     if ((stage === 'cut' || stage === 'outgoing') && !setup?.operations.length) return 'open'
-    if (stage === 'prove' && !report.proof?.equal) return 'open'
+    if (stage === 'prove' && (!report.proof || report.proof.unproved)) return 'open'
     return 'done'
   }
   return (

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
+from pelvrak.core.machine.machine import Machine
 from pelvrak.core.program.control import Alarm, Control, Held
 from pelvrak.core.program.words import Line, Unreadable, read_line, said
 
@@ -41,8 +42,8 @@ class ReadProgram(Frozen):
     faults: tuple[Fault, ...] = ()
 
 
-def read_program(text: Iterable[str]) -> ReadProgram:
-    """What is in the lines of a program."""
+def read_program(text: Iterable[str], machine: Machine | None = None) -> ReadProgram:
+    """What is in the lines of a program. machine: that turns planes."""
     read: list[Line] = []
     faults: list[Fault] = []
     whole = list(text)
@@ -53,16 +54,18 @@ def read_program(text: Iterable[str]) -> ReadProgram:
             if len(faults) < MOST_FAULTS:
                 faults.append(Fault(line=bad.line, column=bad.column, what=bad.what, mend=bad.mend))
     told = ReadProgram(lines=len(whole), blocks=len(read), faults=tuple(faults))
-    return told if faults else _run(read, told)
+    return told if faults else _run(read, told, machine)
 
 
-def _run(read: list[Line], told: ReadProgram) -> ReadProgram:
+def _run(read: list[Line], told: ReadProgram, machine: Machine | None) -> ReadProgram:
     """With what it does where every register stands at 0 and no tool has a length."""
     codes = {(letter, value) for line in read for letter, value in line.words if isinstance(value, float)}
     registers = {f"G{code:g}" for letter, code in codes if letter == "G" and 54 <= code < 60}
     registers |= {f"G54.1 P{value:g}" for letter, value in codes if letter == "P"}
     lengths = {round(value): 0.0 for letter, value in codes if letter in "HT"}
-    control = Control(Held({name: {} for name in registers or {"G54"}}, lengths), unknown=True)
+    control = Control(
+        Held({name: {} for name in registers or {"G54"}}, lengths), unknown=True, machine=machine
+    )
     faults: tuple[Fault, ...] = ()
     try:
         control.run_lines(read)

@@ -114,11 +114,10 @@ def radii_of(setup: Setup, tools: dict[int, Tool]) -> dict[int, float]:
 
 @dataclass(frozen=True)
 class Stretch:
-    """What one tool does while the rotary axes stand, or while they turn. first: its first event; events:
-    all of them; angles: where the axes stand, or begin; path: of the spindle's nose, as the slides count;
-    flat: its chords, each of a move; sweep: the same in the work, None where no tool is in the spindle;
-    ends_s: when each event ends, from the stretch's start; before_s: to change the tool and to turn the
-    work.
+    """What one tool does while the rotary axes stand, or while they turn. events: of it; angles: where
+    the axes stand, or begin; path: of the spindle's nose, as the slides count; flat: its chords, each of
+    a move; sweep: the same in the work, None where no tool is in the spindle; ends_s: when each event
+    ends, from the stretch's start; before_s: to change the tool.
     """
 
     number: int
