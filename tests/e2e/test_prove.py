@@ -108,6 +108,29 @@ class Prove(Browser):
         line = page.locator(".cm-line[aria-current=true]")
         expect(line).to_have_text(re.compile(r"^N\d+ "))
 
+    def test_set_up_wrongly(self):
+        """The work 0.7 mm to the left: every wall is off by that; right again, the picture is as it was."""
+        page = self.page
+        self.go(page, "/project/1")
+        self.current(page)
+        self.prove("OP20 Underneath")
+        before = self.settled(page)
+        wrongly = page.get_by_label("Set it up wrongly")
+        field = wrongly.get_by_label("work to the left")
+        field.fill("70")
+        field.press("Enter")
+        wrongly.get_by_role("button", name="see what it does").click()
+        expect(wrongly.get_by_role("alert")).to_be_visible()
+        field.fill("0.7")
+        field.press("Enter")
+        wrongly.get_by_role("button", name="see what it does").click()
+        told = wrongly.get_by_role("status", name="What it does")
+        expect(told).to_contain_text(re.compile(r"^0\.[67]\d* mm from the plan"), timeout=60_000)
+        expect(page.get_by_text("OP20 set up wrongly")).to_be_visible()
+        self.other_picture(page, before)
+        wrongly.get_by_role("button", name="set it right again").click()
+        expect(page.get_by_text("OP20 set up wrongly")).to_have_count(0)
+
     def test_a_line_is_changed_by_hand(self):
         page, number = self.page, self.copied()
         self.prove("OP30 Sensor and end face")

@@ -815,6 +815,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/wrongly/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run Wrongly
+         * @description What a setup's program would leave on a machine that is set up wrongly. Nothing is changed.
+         */
+        post: operations["run_wrongly_api_projects__project_id__wrongly__setup__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tools": {
         parameters: {
             query?: never;
@@ -9264,6 +9284,22 @@ export interface components {
             findings: components["schemas"]["Finding"][];
         };
         /**
+         * ShortTool
+         * @description A tool whose length in the table is wrong. number: its H; by: how much longer the tool is, mm.
+         */
+        ShortTool: {
+            /**
+             * Number
+             * @description its H
+             */
+            number: number;
+            /**
+             * By
+             * @description how much longer the tool is, mm
+             */
+            by: number;
+        };
+        /**
          * SizingForm
          * @description A way to size a block. rule: as in the plan; called: as people say it; fields: JSON Schema of it.
          */
@@ -11713,6 +11749,38 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * Wrongly
+         * @description How the machine is set up wrongly. left, back: how far the work lies to the left and to the back of
+         *     where its register says, mm; turned: about zero, seen from above, degrees; short: lengths in the table
+         *     that are too short.
+         */
+        Wrongly: {
+            /**
+             * Left
+             * @description how far the work lies to the left and to the back of where its register says, mm
+             * @default 0
+             */
+            left: number;
+            /**
+             * Back
+             * @description how far the work lies to the left and to the back of where its register says, mm
+             * @default 0
+             */
+            back: number;
+            /**
+             * Turned
+             * @description about zero, seen from above, degrees
+             * @default 0
+             */
+            turned: number;
+            /**
+             * Short
+             * @description lengths in the table that are too short
+             * @default []
+             */
+            short: components["schemas"]["ShortTool"][];
         };
         /**
          * XByEdge
@@ -17384,6 +17452,123 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TextState"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    run_wrongly_api_projects__project_id__wrongly__setup__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wrongly"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proof"];
                 };
             };
             /** @description The request cannot be read. */

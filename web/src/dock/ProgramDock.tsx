@@ -80,8 +80,8 @@ export function ProgramDock({ project }: { project: ProjectState }) {
     for (const one of running?.setup.operations ?? [])
       for (const found of one.findings) {
         if (found.severity === 'note' || found.move == null) continue
-        const line = running?.spans.find((span) => span.run === one.run && span.line >= (one.first_line ?? 0))
-        if (line && !troubled.has(line.line)) troubled.set(line.line, found.sentence)
+        const line = running?.moves[one.run]?.[found.move]
+        if (line !== undefined && !troubled.has(line)) troubled.set(line, found.sentence)
       }
     const own =
       operation?.first_line != null && at !== null

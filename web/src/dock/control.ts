@@ -38,8 +38,12 @@ export type Running = {
   text: string
   lines: string[]
   spans: Span[]
+  /** The line of each move, by the run of its operation. */
+  moves: ReturnType<typeof linesOf>
   trace: Trace | undefined
 }
+
+const NO_MOVES: ReturnType<typeof linesOf> = {}
 
 /** When each line is run that moves the tool in a cut or on its way to one. */
 function spansOf(operations: OperationReport[], lines: ReturnType<typeof linesOf>, ends: number[][]) {
@@ -69,13 +73,12 @@ export function useRunningProgram(project: ProjectState): Running | undefined {
   const { data: traceText } = usePiece(setup?.proof?.key, 'control.json')
   const ends = usePathsOf(setup?.operations.map((one) => one.key) ?? [])
   const trace = useMemo(() => (traceText ? (JSON.parse(traceText) as Trace) : undefined), [traceText])
-  const spans = useMemo(
-    () => (setup && linesText ? spansOf(setup.operations, linesOf(linesText), ends) : []),
-    [setup, linesText, ends],
-  )
+  const moves = useMemo(() => (linesText ? linesOf(linesText) : NO_MOVES), [linesText])
+  const spans = useMemo(() => (setup ? spansOf(setup.operations, moves, ends) : []), [setup, moves, ends])
   return useMemo(
-    () => (setup && text !== undefined ? { setup, text, lines: text.split('\n'), spans, trace } : undefined),
-    [setup, text, spans, trace],
+    () =>
+      setup && text !== undefined ? { setup, text, lines: text.split('\n'), spans, moves, trace } : undefined,
+    [setup, text, spans, moves, trace],
   )
 }
 

@@ -23,6 +23,7 @@ from pelvrak.core.route import (
     swinging,
     texts,
     told,
+    wrongly,
 )
 
 _MODULES = (
@@ -38,6 +39,7 @@ _MODULES = (
     swinging,
     texts,
     told,
+    wrongly,
     programs,
     proving,
     reaching,

@@ -91,7 +91,7 @@ def _prove(given: ProofGiven, reads: Reads) -> Pieces:
     told |= {"moves": seen.moves, "time_s": round(float(ends_s[-1]), 2) if len(ends_s) else 0.0}
     if given.wanted is not None:
         within = EQUAL_MM + (2 * TILTED_MM if seen.turned else 0.0)
-        told |= _compared(after, reads.read(given.wanted, FIELD), within)
+        told |= compared(after, reads.read(given.wanted, FIELD), within)
     return {PROOF: told, TRACE: _trace(given.text, seen.kept, ends_s, control.stood)}
 
 
@@ -122,7 +122,8 @@ class _Seen:
 PROVE = Step("prove", 1, ProofGiven, _prove)
 
 
-def _compared(after: RayField, wanted: RayField, within: float) -> dict[str, Any]:
+def compared(after: RayField, wanted: RayField, within: float) -> dict[str, Any]:
+    """How far a stock is from the one wanted, as a proof tells it. within: mm, up to which they are equal."""
     most, place = apart(after, wanted)
     return {
         "equal": most <= within,
@@ -187,12 +188,20 @@ def proved(plan: Plan, told: SetupReport, store: Store, text: str | None = None)
 
 
 def _proved(plan: Plan, told: SetupReport, engine: Engine, text: str | None = None) -> Proof:
-    base = Proof(setup=told.name, planned_s=told.time_s if told.planned_s is None else told.planned_s)
     try:
         made = engine.run(PROVE, proof_given(plan, told, engine, text), f"{told.name}: its program proved")
     except BadInput as bad:
-        return base.model_copy(update={"unproved": str(bad)})
-    return base.model_copy(update={"key": made.key, **_values(made.value(PROOF))})
+        return _planned(told).model_copy(update={"unproved": str(bad)})
+    return proof_of(told, made)
+
+
+def _planned(told: SetupReport) -> Proof:
+    return Proof(setup=told.name, planned_s=told.time_s if told.planned_s is None else told.planned_s)
+
+
+def proof_of(told: SetupReport, made: Result) -> Proof:
+    """A setup's proof from the result it is kept in."""
+    return _planned(told).model_copy(update={"key": made.key, **_values(made.value(PROOF))})
 
 
 def _values(told: dict[str, Any]) -> dict[str, Any]:

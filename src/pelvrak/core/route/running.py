@@ -39,7 +39,8 @@ _NUMBER = re.compile(r"[THD]\s*(\d+)", re.ASCII)
 @dataclass(frozen=True)
 class TextGiven:
     """A program's text and what it is run with. registers: each by its name, with what it holds by axis, mm
-    and degrees; tools: by their numbers, without names; work_from_table: 4×4; radii: by D, mm, where not 0.
+    and degrees; tools: by their numbers, without names; work_from_table: 4×4; radii: by D, mm, where not 0;
+    short: by how much an H is too short, mm.
     """
 
     text: str
@@ -48,11 +49,13 @@ class TextGiven:
     machine: Machine
     work_from_table: Floats
     radii: tuple[tuple[int, float], ...] = ()
+    short: tuple[tuple[int, float], ...] = ()
 
     def held(self) -> Held:
         """The control's tables: a tool's length stands under its number."""
         registers = {name: dict(values) for name, values in self.registers}
-        lengths = {number: tool.gauge_length for number, tool in self.tools}
+        off = dict(self.short)
+        lengths = {number: tool.gauge_length - off.get(number, 0.0) for number, tool in self.tools}
         return Held(registers, lengths, dict(self.radii))
 
 

@@ -7,11 +7,20 @@ import hashlib
 from fastapi import APIRouter, UploadFile
 from pydantic import BaseModel, ConfigDict
 
+from pelvrak.core.engine.engine import Engine
 from pelvrak.core.program.own_text import MOST_BYTES, readable, tools_told
 from pelvrak.core.program.reading import ReadProgram, read_program
+from pelvrak.core.route.plan import plan_from
+from pelvrak.core.route.report import Proof
+from pelvrak.core.route.wrongly import Wrongly, set_up_wrongly
+from pelvrak.server.api.moments import KERNELS
 from pelvrak.server.api.problems import Refused
+from pelvrak.server.api.projects import project as state_of_project
+from pelvrak.server.api.projects import told_of
+from pelvrak.server.api.shapes import ProjectId
 from pelvrak.server.db.models import PartUpload
 from pelvrak.server.db.session import transaction
+from pelvrak.server.db.store import DatabaseStore
 
 router = APIRouter(prefix="/api", tags=["texts"])
 # Longer texts are read where they are run.
@@ -69,3 +78,17 @@ def bring_text(file: UploadFile) -> TextState:
             for number, (said, diameter) in tools_told(text).items()
         ),
     )
+
+
+@router.post("/projects/{project_id}/wrongly/{setup}")
+def run_wrongly(project_id: ProjectId, setup: str, how: Wrongly) -> Proof:
+    """What a setup's program would leave on a machine that is set up wrongly. Nothing is changed."""
+    state = state_of_project(project_id)
+    told = told_of(state, setup)
+    if told is None or state.report_revision != state.revision:
+        raise Refused(
+            409, "project.not_computed", setup, f"{setup} has not been computed", "wait until it is current"
+        )
+    plan = plan_from(state.plan.model_dump(mode="json")).settled()
+    with KERNELS:
+        return set_up_wrongly(plan, told, Engine(DatabaseStore()), how)

@@ -6,6 +6,7 @@ import { useShown } from '../../state/picture'
 import { machineOf } from '../reach/registers'
 import { Head, type SheetProps } from '../sheet'
 import { OwnTextRows } from './OwnTextRows'
+import { Wrongly } from './Wrongly'
 
 /** What the text of a setup comes to when it is run on its machine: whether it leaves what was planned. */
 export function ProveSheet(props: SheetProps) {
@@ -82,6 +83,7 @@ export function ProveSheet(props: SheetProps) {
         </>
       )}
       <OwnTextRows {...props} />
+      <Wrongly {...props} />
       {report?.program_key && (
         <>
           <p className="mt-3 text-soft">
