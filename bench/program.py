@@ -1,7 +1,7 @@
 """How fast are programs read and proved?
 
 Reading: lines a second against a general-purpose parser of the registry (pygcode) on the same lines
-of the demo, every word read before and every word new. Proving: its longest program run and cut again, as a
+of the demo. Proving: its longest program run and cut again, as a
 share of simulating its setup. Growth: a block cut by a million moves of 0.2 mm against a hundred thousand, by
 time a line and by the memory of a process that does nothing else. Ratios within one run.
 Run: PYTHONPATH=. python bench/program.py [--json]
@@ -24,7 +24,7 @@ from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.machine.machine import machine_of
-from pelvrak.core.program.words import forget_words, read_line
+from pelvrak.core.program.words import Lines
 from pelvrak.core.route.cut_file import cut_file
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import PROGRAM
@@ -67,8 +67,9 @@ def measured() -> dict[str, float]:
     report = evaluate(plan, data, store)
     texts = {one.name: Result(one.program_key or "", Engine(store)).value(PROGRAM) for one in report.setups}
     longest = max(report.setups, key=lambda one: texts[one.name].count("\n"))
-    lines = [line for line in texts[longest.name].splitlines() if line.strip("%")]
-    ours = best(lambda: [read_line(line, 1) for line in lines])
+    text = texts[longest.name]
+    lines = [line for line in text.splitlines() if line.strip("%")]
+    ours = best(lambda: list(Lines(text).said()))
     theirs = best(lambda: [pygcode.Line(line) for line in lines])
 
     def again() -> None:
@@ -87,16 +88,10 @@ def measured() -> dict[str, float]:
 
     proving = best(proving_again)
 
-    def new_words() -> None:
-        forget_words()
-        for line in lines:
-            read_line(line, 1)
-
     few, many = long_in_own(100_000), long_in_own(1_000_000)
     return {
         "lines_a_second": len(lines) / ours,
         "reading_over_parser": theirs / ours,
-        "reading_new_over_parser": theirs / best(new_words),
         "proving_of_simulating": proving / simulating,
         "line_of_million_over_100k": many["s"] / few["s"] / 10,
         "memory_of_million_over_100k": many["mb"] / few["mb"],

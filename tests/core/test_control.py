@@ -15,7 +15,8 @@ import pygcode
 from pelvrak.core.errors import BadInput
 from pelvrak.core.program.control import Alarm, Control, Event, Held
 from pelvrak.core.program.reading import read_program
-from pelvrak.core.program.words import read_line, worked_out
+from pelvrak.core.program.words import Line, Lines, read_line, worked_out
+from tests.core.changed_programs import changed
 
 HELD = Held(
     {"G54": {"X": 100.0, "Y": 200.0, "Z": -300.0}, "G55": {"X": 10.0, "Y": 20.0, "Z": -300.0}},
@@ -93,6 +94,62 @@ class Words(unittest.TestCase):
                 read_line(text, 7)
             self.assertEqual(refused.exception.where, f"line 7, column {column}", text)
             self.assertIn(told, refused.exception.what)
+
+    def test_a_whole_text_is_read_as_its_lines_are(self):
+        """Scanned in one go over its bytes, and line by line: the same, to the last bit of each number."""
+
+        def alone(text: str, number: int) -> object:
+            try:
+                return read_line(text, number)
+            except BadInput as bad:
+                return bad.told()
+
+        def scanned(lines: Lines, at: int) -> object:
+            try:
+                return lines[at]
+            except BadInput as bad:
+                return bad.told()
+
+        dice, plain = random.Random(3), 0
+        odd = [
+            "",
+            "%",
+            " % ",
+            "N1",
+            "X",
+            "X--1",
+            "X1.2.3",
+            "X1 2",
+            "g1x2",
+            "X1E5",
+            "Xinf",
+            "X1_0",
+            "/G0 X1",
+            "Ø5",
+        ]
+        odd += ["X0.1234567890123456", "X99999999999999999999", "G0\tX 1. Y-.5", "(a) X1", "A" * 1001, "X1\r"]
+        texts = ["\n".join(odd), *(changed(dice) for _ in range(400))]
+        texts.append("\n".join(f"X{dice.uniform(-999, 999):.{dice.randrange(7)}f}" for _ in range(9000)))
+        for text in texts:
+            lines = Lines(text)
+            self.assertEqual(len(lines), text.count("\n") + 1)
+            said_so = {line.number: line for line in self.readable(lines)}
+            for at, one in enumerate(text.split("\n")):
+                stripped = one.rstrip("\r")
+                wanted = Line(at + 1) if stripped.strip() in ("%", "") else alone(stripped, at + 1)
+                self.assertEqual(scanned(lines, at), wanted, repr(one))
+                if at + 1 in said_so:
+                    self.assertEqual(said_so[at + 1], wanted)
+                    plain += 1
+        self.assertGreater(plain, 9000)
+
+    @staticmethod
+    def readable(lines: Lines) -> list[Line]:
+        """What a text says, where all of it can be read."""
+        try:
+            return list(lines.said())
+        except BadInput:
+            return []
 
     def test_changed_lines_never_break_it(self):
         """Lines with characters changed, lost and doubled are read or refused."""

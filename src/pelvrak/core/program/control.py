@@ -19,7 +19,7 @@ from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.program.compensation import Contour, Step
 from pelvrak.core.program.tilted import Plane, plane_of
-from pelvrak.core.program.words import Line, Value, index_of, lines_of, read_line, said, worked_out
+from pelvrak.core.program.words import Line, Lines, Value, index_of, lines_of, read_line, said, worked_out
 from pelvrak.core.stock.moves import arc_points
 
 INCH_MM = 25.4
@@ -182,8 +182,9 @@ class Control:
         """What the machine does from start to end. Raises BadInput at the first line it cannot take, Alarm
         included.
         """
-        source = text.splitlines() if isinstance(text, str) else text
-        return self.run_lines([read_line(one, number) for number, one in said(source)])
+        if isinstance(text, str):
+            return self.run_lines(list(Lines(text).said()))
+        return self.run_lines([read_line(one, number) for number, one in said(text)])
 
     def run_lines(self, whole: Sequence[Line]) -> list[Event]:
         """The same of lines that have been read."""

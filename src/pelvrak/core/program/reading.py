@@ -9,7 +9,7 @@ import numpy as np
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.program.control import Alarm, Control, Held
-from pelvrak.core.program.words import Line, Unreadable, read_line, said
+from pelvrak.core.program.words import Line, Lines, Unreadable
 
 # More faults than this say nothing new.
 MOST_FAULTS = 200
@@ -46,13 +46,16 @@ def read_program(text: Iterable[str], machine: Machine | None = None) -> ReadPro
     """What is in the lines of a program. machine: that turns planes."""
     read: list[Line] = []
     faults: list[Fault] = []
-    whole = list(text)
-    for number, one in said(whole):
+    whole = Lines("\n".join(text))
+    for at in range(len(whole)):
         try:
-            read.append(read_line(one, number))
+            line = whole[at]
         except Unreadable as bad:
             if len(faults) < MOST_FAULTS:
                 faults.append(Fault(line=bad.line, column=bad.column, what=bad.what, mend=bad.mend))
+            continue
+        if line != Line(at + 1):
+            read.append(line)
     told = ReadProgram(lines=len(whole), blocks=len(read), faults=tuple(faults))
     return told if faults else _run(read, told, machine)
 

@@ -15,14 +15,18 @@ from functools import cache
 from pathlib import Path
 from typing import NamedTuple, overload
 
+import numpy as np
 from lark import Lark, Token, Tree, UnexpectedInput
 
 from pelvrak.core.errors import BadInput
+from pelvrak.core.program.scan_kernel import NOTHING, OTHER, PLAIN, scan
 
 # A line may not be longer than this: NIST IR 6556 3.3.1 allows 256 characters, today's controls more.
 LONGEST_LINE = 1000
 # How far a number may be off a whole one that is meant: NIST IR 6556 3.3.2.1.
 WHOLE = 1e-4
+# Lines whose numbers are made ready at once.
+AT_ONCE = 4096
 # A value that is worked out where the line is run.
 Worked = Tree[Token]
 Value = float | Worked
@@ -60,7 +64,7 @@ def read_line(text: str, number: int) -> Line:
         raise Unreadable(
             number, LONGEST_LINE, f"the line is longer than {LONGEST_LINE} characters", "break it up"
         )
-    plain = _spaced(text, number) or _plain(text, number, ())
+    plain = _plain(text, number, ())
     if plain is not None:
         return plain
     comments: list[str] = []
@@ -76,39 +80,6 @@ def read_line(text: str, number: int) -> Line:
                 number, bare.index(bracket) + 1, what, "write it between ( and ), none within another"
             )
     return _plain(bare, number, tuple(comments)) or _parsed(bare, number, tuple(comments))
-
-
-# Words as they are written and what they say; those of a program come again and again.
-_known: dict[str, tuple[str, float]] = {}
-MOST_KNOWN = 1 << 16
-_LETTERS = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZ")
-
-
-def forget_words() -> None:
-    """Read every word anew."""
-    _known.clear()
-
-
-def _spaced(text: str, number: int) -> Line | None:
-    """A line of capital letters and numbers with spaces between the words, as programs are written by
-    programs; None for any other.
-    """
-    words: list[tuple[str, Value]] = []
-    for token in text.split():
-        word = _known.get(token)
-        if word is None:
-            value = token[1:]
-            # A number is its digits, a point and a sign: nothing else that Python takes for one.
-            if token[0] not in _LETTERS or value.strip("0123456789.+-"):
-                return None
-            try:
-                word = (token[0], float(value))
-            except ValueError:
-                return None
-            if len(_known) < MOST_KNOWN:
-                _known[token] = word
-        words.append(word)
-    return Line(number, tuple(words))
 
 
 def _plain(text: str, number: int, comments: tuple[str, ...]) -> Line | None:
@@ -207,12 +178,22 @@ _TURNS = re.compile(r"GOTO|WHILE|\bDO\s*\d|M\s*9[89]", re.IGNORECASE | re.ASCII)
 
 
 class Lines(Sequence[Line]):
-    """The lines of a program that is run from its beginning to its end, each read as it comes: a long one is
-    never whole in memory but as its text.
+    """The lines of a program, each read as it is asked for: a long one is never whole in memory but as
+    its text and the words in it.
     """
 
     def __init__(self, text: str) -> None:
         self.text = text.split("\n")
+        data = np.frombuffer(text.encode("ascii", "replace"), np.uint8)
+        # A word is a letter and a digit at least.
+        room = len(data) // 2 + 1
+        self.starts = np.empty(len(self.text) + 1, np.int64)
+        self.kinds = np.empty(len(self.text), np.uint8)
+        letters, values = np.empty(room, np.uint8), np.empty(room)
+        count = scan(data, LONGEST_LINE, self.starts, self.kinds, letters, values)
+        self.letters, self.values = letters[:count].tobytes().decode(), values[:count].copy()
+        self._block, self._from = -1, 0
+        self._held, self._starts = list[float](), list[int]()
 
     def __len__(self) -> int:
         return len(self.text)
@@ -225,17 +206,52 @@ class Lines(Sequence[Line]):
         """A line. Raises BadInput where it cannot be read."""
         if isinstance(at, slice):
             return [self[i] for i in range(*at.indices(len(self.text)))]
-        line = self.text[at].rstrip("\r")
-        return Line(at + 1) if line.strip() in ("%", "") else read_line(line, at + 1)
+        kind = self.kinds[at]
+        if kind == OTHER:
+            return read_line(self.text[at].rstrip("\r"), at + 1)
+        if kind == NOTHING:
+            return Line(at + 1)
+        block, within = divmod(at, AT_ONCE)
+        if block != self._block:
+            # Numbers as Python has them, so many lines at once.
+            self._block = block
+            self._starts = self.starts[block * AT_ONCE : (block + 1) * AT_ONCE + 1].tolist()
+            self._from = self._starts[0]
+            self._held = self.values[self._from : self._starts[-1]].tolist()
+        first, last = self._starts[within], self._starts[within + 1]
+        return Line(
+            at + 1,
+            tuple(
+                zip(self.letters[first:last], self._held[first - self._from : last - self._from], strict=True)
+            ),
+        )
+
+    def said(self) -> Iterator[Line]:
+        """Those that say something. Raises BadInput at the first that cannot be read."""
+        for begin in range(0, len(self.text), AT_ONCE):
+            kinds = self.kinds[begin : begin + AT_ONCE].tolist()
+            starts = self.starts[begin : begin + AT_ONCE + 1].tolist()
+            words = list(
+                zip(
+                    self.letters[starts[0] : starts[-1]],
+                    self.values[starts[0] : starts[-1]].tolist(),
+                    strict=True,
+                )
+            )
+            first = starts[0]
+            for at, kind in enumerate(kinds):
+                if kind == PLAIN:
+                    yield Line(begin + at + 1, tuple(words[starts[at] - first : starts[at + 1] - first]))
+                elif kind == OTHER:
+                    yield self[begin + at]
 
 
 def lines_of(text: str) -> Sequence[Line]:
     """A program's lines, read as they come where it only goes on. Raises BadInput where it goes back or
     calls, and one of them cannot be read.
     """
-    if _TURNS.search(text) is None:
-        return Lines(text)
-    return [read_line(one, number) for number, one in said(text.split("\n"))]
+    lines = Lines(text)
+    return lines if _TURNS.search(text) is None else list(lines.said())
 
 
 def said(text: Iterable[str]) -> Iterator[tuple[int, str]]:

@@ -18,6 +18,7 @@ from pelvrak.core.geometry.mesh import box
 from pelvrak.core.geometry.visibility import Caster
 from pelvrak.core.holding.hold import fixtures_of, vise_hold
 from pelvrak.core.holding.holding import hold_work
+from pelvrak.core.program.words import Lines
 from pelvrak.core.stock.above import region_above
 from pelvrak.core.stock.compare import compare
 from pelvrak.core.stock.cut import CUT, Profile, Sweep, cut, test
@@ -51,6 +52,7 @@ def compile_cutting() -> None:
 def compile_others() -> None:
     """Touch the others: surface, questions, comparison, contact, arcs."""
     start, field = field_of_block(GRID, LOW, HIGH), field_of_block(GRID, LOW, np.array([12.0, 10.0, 6.0]))
+    list(Lines("G0 X1.\n%"))
     fitted(np.column_stack([np.cos(np.linspace(0, 3, 20)), np.sin(np.linspace(0, 3, 20))]))
     deepest_overlap(field, start)
     thinnest(field, UP)
