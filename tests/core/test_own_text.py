@@ -157,12 +157,12 @@ class OwnTexts(unittest.TestCase):
     def test_an_alarm_is_told_and_nothing_is_lost(self):
         text = self.text("OP10").replace("G54\n", "G59\n", 1)
         _, report = self.with_texts({"OP10": text})
-        (found,) = [one for one in report.setups[0].findings if one.code == "program.alarm"]
+        (found,) = [one for one in report.setups[0].findings if one.code == "program.stops"]
         self.assertIn("G59 has not been set", found.sentence)
         self.assertEqual(report.setups[0].outgoing_key, report.setups[0].incoming_key)
         self.assertEqual(Result(report.setups[0].program_key, Engine(self.store)).value(PROGRAM), text)
         _, report = self.with_texts({"OP10": "G90 G54\nG1 X[\n"})
-        (found,) = [one for one in report.setups[0].findings if one.code == "program.alarm"]
+        (found,) = [one for one in report.setups[0].findings if one.code == "program.stops"]
         self.assertIn("line 2, column", found.sentence)
 
     def test_a_tool_that_is_not_there(self):
@@ -171,7 +171,7 @@ class OwnTexts(unittest.TestCase):
             "G90 G21 G17 G54\n(T77 D10 END MILL)\nT77 M6\nS5000 M3\nG0 X0 Y0\nG43 H77 Z60\nG1 X10 F300\nM30\n"
         )
         plan, report = self.with_texts({"OP10": text})
-        (found,) = [one for one in report.setups[0].findings if one.code == "program.alarm"]
+        (found,) = [one for one in report.setups[0].findings if one.code == "program.stops"]
         self.assertIn("H77", found.sentence)
         without = text.replace("G43 H77 ", "")
         plan, report = self.with_texts({"OP10": without})

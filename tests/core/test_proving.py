@@ -136,7 +136,7 @@ class Proofs(unittest.TestCase):
         wrong = text.replace("G54\n", "G59\n", 1)
         proof = self.demo.proved("OP10", wrong)
         (alarm,) = proof_findings(told, proof)
-        self.assertEqual(alarm.code, "program.alarm")
+        self.assertEqual(alarm.code, "program.stops")
         self.assertIn("G59 has not been set", alarm.sentence)
         self.assertEqual(wrong.splitlines()[proof.alarm_line - 1].split()[-1], "G59")
 

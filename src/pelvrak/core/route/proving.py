@@ -215,7 +215,7 @@ def proof_findings(told: SetupReport, proof: Proof) -> list[Finding]:
     if proof.alarm is not None:
         return [
             Finding(
-                code="program.alarm",
+                code="program.stops",
                 severity="error",
                 setup=told.name,
                 stage="prove",

@@ -355,7 +355,7 @@ def _refused(setup: Setup, bad: dict[str, Any], cures: tuple[Cure, ...] | None) 
     code = bad["code"]
     said = f"{bad['where']}: {bad['what']}; {bad['mend']}"
     if code in ("program.alarm", "program.unreadable"):
-        code, said = "program.alarm", f"The control would not run the text of {setup.name}: {said}"
+        code, said = "program.stops", f"The control would not run the text of {setup.name}: {said}"
     return Finding(
         code=code,
         severity="error",
