@@ -41,7 +41,7 @@ class WronglyTest(unittest.TestCase):
             self.assertGreater(found.left_mm3, 100)
             self.assertGreater(found.gouged_mm3, 100)
         # As much too much on one side as too little on the other, but for what the billet's edge gives.
-        self.assertAlmostEqual(found.left_mm3 / found.gouged_mm3, 1.0, delta=0.1)
+        self.assertAlmostEqual(found.left_mm3 / found.gouged_mm3, 1.0, delta=0.2)
 
     def test_a_length_in_the_table(self):
         """A tool 0.3 mm longer than its H cuts so much deeper, and nothing is left standing."""
