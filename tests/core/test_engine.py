@@ -7,7 +7,7 @@ import unittest
 from unittest import mock
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy.integrate import quad
 from shapely import Polygon
@@ -388,6 +388,7 @@ class BruteForce(unittest.TestCase):
 
     @settings(max_examples=30, deadline=None)
     @given(TOOLS, LEANS, st.lists(SPOTS, min_size=3, max_size=8))
+    @example(flat(2, 12), (1.0, 1.6e-10, 0.0), [(2.0, 2.0, 2.0), (2.0, 2.0, 2.0), (4.0, 2.0, 2.0)])
     def test_three_bundles_agree(self, tool, lean, spots):
         axis = np.array(lean) / np.linalg.norm(lean)
         after, _ = cut(block((0, 0, 0), (20, 16, 12), 0.5), along(spots, tool, axis), 3)

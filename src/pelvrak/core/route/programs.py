@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pelvrak.core.engine.engine import Engine
 from pelvrak.core.engine.step import Kind
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.program.post import Head, Planned, Program, post
@@ -25,6 +26,12 @@ class ProgramGiven:
 
 
 PROGRAM_TEXT = Kind("program", 1, ProgramGiven)
+
+
+def text_kept(engine: Engine, text: str, lines: dict[str, list[int]]) -> str:
+    """The key a program is kept under. lines: of each operation's moves, from 0."""
+    given = ProgramGiven(text, lines)
+    return engine.keep(PROGRAM_TEXT, given, lambda: {PROGRAM: text, LINES: lines}).key
 
 
 def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -> tuple[str, Program]:
@@ -62,6 +69,4 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
         ),
     )
     run.done += 1
-    given = ProgramGiven(program.text, program.lines)
-    kept = run.engine.keep(PROGRAM_TEXT, given, lambda: {PROGRAM: program.text, LINES: program.lines})
-    return kept.key, program
+    return text_kept(run.engine, program.text, program.lines), program

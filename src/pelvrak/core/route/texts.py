@@ -39,7 +39,7 @@ from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.pieces import FIELD, LINES, PATH, PROGRAM, PlannedPath
 from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Plan, Setup
-from pelvrak.core.route.programs import PROGRAM_TEXT, ProgramGiven
+from pelvrak.core.route.programs import text_kept
 from pelvrak.core.route.report import OperationReport, SetupReport
 from pelvrak.core.route.run import Run, matrix
 from pelvrak.core.route.running import (
@@ -273,8 +273,7 @@ def _beside(run: Run, planned: Done, written: str, text_key: str | None) -> str 
         last = to.setdefault(line, last)
     told = Result(planned.program_key, run.engine).value(LINES)
     lines = {run_: [to[line] for line in own] for run_, own in told.items()}
-    given = ProgramGiven(text, lines)
-    return run.engine.keep(PROGRAM_TEXT, given, lambda: {PROGRAM: text, LINES: lines}).key
+    return text_kept(run.engine, text, lines)
 
 
 def _older(setup: Setup, now: str) -> Finding:
@@ -334,10 +333,10 @@ def cut_text(
     for number, report in enumerate(reports):
         volume -= report.removed_volume_mm3
         reports[number] = report.model_copy(update={"outgoing_volume_mm3": volume})
-    kept = run.engine.keep(PROGRAM_TEXT, ProgramGiven(text, lines), lambda: {PROGRAM: text, LINES: lines})
+    kept = text_kept(run.engine, text, lines)
     found = ran_so.get("alarm")
     return TextCut(
-        Done(reports, key, volume, kept.key),
+        Done(reports, key, volume, kept),
         () if found is None else (_refused(setup, found, tool_cures(run.plan, setup, text, found)),),
     )
 

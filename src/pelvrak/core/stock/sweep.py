@@ -108,45 +108,39 @@ def _on_rim(s, c0, c1, m0, m1, m2):
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
-def _rim(hr, r, facing, x, y, h, dx, dh, m0, m1, m2):
-    """Ray against a disc of radius r at height hr carried along the move; facing: the side of a level sweep,
-    ±1.
+def _rim_level(hr, r, facing, x, y, h, dx, dh, m0, m1):
+    """Ray against a disc carried along a level move."""
+    if abs(dh) < TINY:
+        return FREE_LOW, FREE_HIGH
+    s = (hr - h) / dh
+    px = x + s * dx
+    length2 = m0 * m0 + m1 * m1
+    t = 0.0
+    if length2 > TINY * TINY:
+        t = min(1.0, max(0.0, (px * m0 + y * m1) / length2))
+    ax, ay = px - t * m0, y - t * m1
+    if ax * ax + ay * ay <= r * r * (1 + SEAM):
+        end = (s, 0.0, 0.0, facing)
+        return end, end
+    return FREE_LOW, FREE_HIGH
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _rim_by_place(hr, r, x, y, h, dx, dh, m0, m1, m2):
+    """Ray against a carried rim by the place on the ray: for one that is all but across, the share of the
+    move would lose its digits.
     """
     low, high = FREE_LOW, FREE_HIGH
-    if r <= 0:
+    start, end, slack = -MISS, MISS, 0.0
+    t0, t1 = (h - hr) / m2, dh / m2
+    if abs(dh) > TINY:
+        one, two = -t0 / t1, (1 - t0) / t1
+        start, end = min(one, two), max(one, two)
+        slack = SEAM * (end - start)
+    elif t0 < 0 or t0 > 1:
         return low, high
-    if abs(m2) < TINY:
-        if abs(dh) < TINY:
-            return low, high
-        s = (hr - h) / dh
-        px = x + s * dx
-        length2 = m0 * m0 + m1 * m1
-        t = 0.0
-        if length2 > TINY * TINY:
-            t = min(1.0, max(0.0, (px * m0 + y * m1) / length2))
-        ax, ay = px - t * m0, y - t * m1
-        if ax * ax + ay * ay <= r * r * (1 + SEAM):
-            end = (s, 0.0, 0.0, facing)
-            return end, end
-        return low, high
-    if abs(dh) <= TINY:
-        t = (h - hr) / m2
-        if t < 0 or t > 1:
-            return low, high
-        px, py = x - t * m0, y - t * m1
-        root = r * r - py * py
-        if dx == 0.0 or root < 0:
-            return low, high
-        root = np.sqrt(root)
-        one, two = (-px - root) / dx, (-px + root) / dx
-        first = _on_rim(one, (px + one * dx) / r, py / r, m0, m1, m2)
-        last = _on_rim(two, (px + two * dx) / r, py / r, m0, m1, m2)
-        return lower(first, last), higher(first, last)
-    # By the share t of the move, from where the ray meets the disc's plane at its start: for a move that is
-    # all but level the place on the ray would lose every digit.
-    s = (hr - h) / dh
-    px, py = x + s * dx, y
-    ux, uy = m2 * dx / dh - m0, -m1
+    ux, uy = dx - t1 * m0, -t1 * m1
+    px, py = x - t0 * m0, y - t0 * m1
     a = ux * ux + uy * uy
     if a < TINY * TINY:
         return low, high  # along the carried rim: the discs at the ends of the move have it
@@ -155,11 +149,49 @@ def _rim(hr, r, facing, x, y, h, dx, dh, m0, m1, m2):
     if root < 0:
         return low, high
     root = np.sqrt(root)
+    for at in ((-b - root) / a, (-b + root) / a):
+        if start - slack <= at <= end + slack:
+            met = _on_rim(at, (px + at * ux) / r, (py + at * uy) / r, m0, m1, m2)
+            low, high = lower(low, met), higher(high, met)
+    return low, high
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _rim_by_share(hr, r, x, y, h, dx, dh, m0, m1, m2):
+    """The same by the share of the move, from where the ray meets the disc's plane at its start: for a
+    move that is all but level the place on the ray would lose its digits.
+    """
+    low, high = FREE_LOW, FREE_HIGH
+    s = (hr - h) / dh
+    px = x + s * dx
+    ux, uy = m2 * dx / dh - m0, -m1
+    a = ux * ux + uy * uy
+    if a < TINY * TINY:
+        return low, high
+    b = px * ux + y * uy
+    root = b * b - a * (px * px + y * y - r * r)
+    if root < 0:
+        return low, high
+    root = np.sqrt(root)
     for t in ((-b - root) / a, (-b + root) / a):
         if -SEAM <= t <= 1 + SEAM:
-            end = _on_rim(s + t * m2 / dh, (px + t * ux) / r, (py + t * uy) / r, m0, m1, m2)
-            low, high = lower(low, end), higher(high, end)
+            met = _on_rim(s + t * m2 / dh, (px + t * ux) / r, (y + t * uy) / r, m0, m1, m2)
+            low, high = lower(low, met), higher(high, met)
     return low, high
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def _rim(hr, r, facing, x, y, h, dx, dh, m0, m1, m2):
+    """Ray against a disc of radius r at height hr carried along the move; facing: the side of a level sweep,
+    ±1.
+    """
+    if r <= 0:
+        return FREE_LOW, FREE_HIGH
+    if abs(m2) < TINY:
+        return _rim_level(hr, r, facing, x, y, h, dx, dh, m0, m1)
+    if abs(dh) <= TINY or abs(m2) >= abs(dh):
+        return _rim_by_place(hr, r, x, y, h, dx, dh, m0, m1, m2)
+    return _rim_by_share(hr, r, x, y, h, dx, dh, m0, m1, m2)
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
