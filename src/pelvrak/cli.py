@@ -296,7 +296,6 @@ def cut_nc(
         typer.Option(help='where zeros lie from the block\'s low corner: {"G54": [50, 40, 30]}'),
     ] = None,
     machine: Annotated[str, typer.Option(help="a machine, by its id")] = "vertical-760",
-    cell: Annotated[float, typer.Option(help="distance of the stock's rays, mm")] = 0.5,
     as_json: AsJson = False,
 ) -> None:
     """Cut a block by a program alone, and save what is left of it; without offsets G54 is the middle of its
@@ -314,7 +313,7 @@ def cut_nc(
     if offsets is not None:
         zeros = offsets_from(_read(offsets), str(offsets))
     text, held = readable(_read(file), str(file)), tools_from(_read(tools), str(tools))
-    left = cut_file(text, sizes, held, zeros, machine_of(machine), cell)
+    left = cut_file(text, sizes, held, zeros, machine_of(machine))
     out.mkdir(parents=True, exist_ok=True)
     (out / f"{file.stem}.rays").write_bytes(saved_with(left.stock, StockNote(name=f"left by {file.name}")))
     (out / f"{file.stem}.stl").write_bytes(to_stl(left.surface, file.stem))

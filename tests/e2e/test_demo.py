@@ -116,7 +116,7 @@ class Demo(Browser):
         self.settled(page)
         expect(bar).to_have_attribute("aria-valuenow", at)
         page.get_by_role("tab", name="Program").click()
-        expect(page.get_by_label("Program text")).to_contain_text("O0010 (OP10 TOP)")
+        expect(page.get_by_label("Program text")).to_contain_text("(ROUGH OUTLINE)")
         with page.expect_download() as download:
             page.get_by_role("link", name="Download OP10.nc").click()
         self.assertEqual(download.value.suggested_filename, "OP10.nc")

@@ -16,8 +16,8 @@ from pelvrak.core.machine.travel import register_value
 from pelvrak.core.route.cut_checks import IN_STOCK
 from pelvrak.core.route.cut_facts import Moves, met_in_stock
 from pelvrak.core.route.pictures import drawn
-from pelvrak.core.route.running import control_for, moves_of, stretches_of, text_given
-from pelvrak.core.stock.cut import cut
+from pelvrak.core.route.running import Stretch, control_for, moves_of, stretches_of, text_given
+from pelvrak.core.stock.cut import Hits, Sweep, cut
 from pelvrak.core.stock.field import RayField, extents, grid_around
 from pelvrak.core.stock.shapes import field_of_block
 
@@ -134,17 +134,11 @@ def cut_file(
         moves += sum(moves_of(event) for event in one.events)
         spent = one.before_s + (float(one.ends_s[-1]) if len(one.ends_s) else 0.0)
         seconds += spent
-        if one.sweep is None or one.tool is None:
+        if one.sweep is None:
             continue
         stock, hits = cut(stock, one.sweep, 1)
+        met += _met(one, one.sweep, hits)
         lines = [event.line for event in one.events if moves_of(event)]
-        if not one.turns:
-            # While axes turn a move is many chords, and only what it cuts is known.
-            sweep = Moves(one.flat, one.sweep, np.zeros(len(one.flat.what)))
-            met += [
-                Met(line=lines[m.move], part=m.part, depth=round(m.depth, 3), place=m.place)
-                for m in met_in_stock(sweep, hits)
-            ]
         done.append(
             CutByTool(
                 tool=one.number,
@@ -170,6 +164,18 @@ def cut_file(
         stock,
         surface,
     )
+
+
+def _met(one: Stretch, sweep: Sweep, hits: Hits) -> list[Met]:
+    """What a tool met in the block. While axes turn a move is many chords, and only what it cuts is known."""
+    if one.turns:
+        return []
+    lines = [event.line for event in one.events if moves_of(event)]
+    moves = Moves(one.flat, sweep, np.zeros(len(one.flat.what)))
+    return [
+        Met(line=lines[m.move], part=m.part, depth=round(m.depth, 3), place=m.place)
+        for m in met_in_stock(moves, hits)
+    ]
 
 
 def met_in_words(one: Met) -> str:

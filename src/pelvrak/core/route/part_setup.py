@@ -42,12 +42,7 @@ from pelvrak.core.route.visits import order_findings
 
 
 def part_setup(
-    run: Run,
-    index: int,
-    setup: Setup,
-    coming: ComingIn,
-    density: float,
-    made: SetupReport | None,
+    run: Run, index: int, setup: Setup, coming: ComingIn, density: float, made: SetupReport | None
 ) -> SetupReport:
     """What becomes of a setup. coming: its stock; density: kg/mm³; made: the setup that cut its jaws."""
     incoming_key, incoming_volume = coming.key, coming.volume
@@ -65,16 +60,15 @@ def part_setup(
     tools = {tool.id: tool for tool in run.plan.tools}
     shop = fixtures_of(run.plan.fixtures)
     foretold, beside, proposals = clearance(run, turning, tools, incoming_key, shop)
-    seated = _seated(run, setup, placed, turning, shop)
     placed.hold = placed.hold.model_copy(
         update={"beside": beside, "proposals": (*placed.hold.proposals, *proposals)}
     )
+    held = base.model_copy(update={**_seated(run, setup, placed, turning, shop), "hold": placed.hold})
     early = (*coming.findings, *placed.findings, *turning.findings, *foretold)
-    run.begun(base.model_copy(update={**seated, "hold": placed.hold, "findings": early}))
+    run.begun(held.model_copy(update={"findings": early}))
     about = _clamped(placed, incoming_volume * density)
     done = cut_operations(run, index, placed, turning, incoming_key, incoming_volume, about)
-    seen = base.model_copy(update={**seated, "hold": placed.hold})
-    done, texted, by_text = with_own_text(run, index, placed, turning, seen, done)
+    done, texted, by_text = with_own_text(run, index, placed, turning, held, done)
     planes = {name: one.at.local_from_zero for name, one in turning.stations.items()}
     stands = safety_of(run, setup, placed.hold, (placed.low, placed.high), done.reports, tools, planes)
     hold = placed.hold.model_copy(update={"safety": stands, "friction": FRICTION if stands else None})
@@ -88,14 +82,13 @@ def part_setup(
         *_nothing_cut(setup),
     ]
     safe = [in_work_frame(f, placed.zero_from_work) for f in safety_findings(stands, setup.name)]
-    return base.model_copy(
+    return held.model_copy(
         update={
             "outgoing_key": done.key,
             "outgoing_volume_mm3": done.volume,
             "removed_volume_mm3": incoming_volume - done.volume,
             "outgoing_mass_kg": done.volume * density,
             "time_s": sum(r.time_s for r in done.reports),
-            **seated,
             "hold": hold,
             **depths(done.reports, placed),
             "operations": tuple(done.reports),
