@@ -20,6 +20,10 @@ OF_CUTTING = (
     "below_rest",
     "operations",
     "program_key",
+    "written_key",
+    "written_as",
+    "planned_key",
+    "planned_s",
     "proof",
 )
 # What is told in a program's words and changes nothing that is cut or held.
