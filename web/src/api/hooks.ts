@@ -2,7 +2,7 @@ import { keepPreviousData, type QueryClient, useQuery, useQueryClient } from '@t
 import { compare } from 'fast-json-patch'
 import { useCallback, useEffect } from 'react'
 import { saving, tell } from '../state/editing'
-import { type Card, type Stage } from '../state/route'
+import { type Card, isAfterCutting, type Stage } from '../state/route'
 import {
   answered,
   api,
@@ -303,7 +303,7 @@ export function lateAt(project: ProjectState, card: Card, stage?: Stage): boolea
   if (card === 'billet') return billet_late
   if (stale_from == null) return false
   const index = card === 'part' ? plan.setups.length : card
-  if (card === seated && stage && stage !== 'cut' && stage !== 'outgoing' && stage !== 'prove') return false
+  if (card === seated && stage && !isAfterCutting(stage)) return false
   return index >= stale_from
 }
 

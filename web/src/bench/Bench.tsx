@@ -10,7 +10,6 @@ import {
   type OperationReport,
   type Part,
   type ProjectState,
-  type SetupReport,
   type Vec,
 } from '../api/client'
 import { lateAt, usePart, useUpload } from '../api/hooks'
@@ -20,7 +19,7 @@ import { useClock } from '../state/clock'
 import { useEditing } from '../state/editing'
 import { useFields } from '../state/fields'
 import { CORNERS, LAYERS, type Look, lookFrom, toggle, useShown, cutThrough } from '../state/picture'
-import { showMoment, useRoute } from '../state/route'
+import { isAfterCutting, useRoute } from '../state/route'
 import { clock, round } from '../ui/words'
 import { PULLED } from '../stages/incoming/billet'
 import { chosenAt } from '../stages/incoming/moments'
@@ -36,6 +35,7 @@ import { PulledBox, PullHandles } from './Pulling'
 import { DragPoints, placesFor, ZeroHandles } from './Dragging'
 import { Paths, PathsShown } from './Paths'
 import { fitTo, type Orbit } from './fitting'
+import { showCut } from './cutAt'
 import { type Hover, PartFaces } from './PartFaces'
 import { ReachedPart } from './ReachedPart'
 import { Cut, SectionBar, useSection } from './Section'
@@ -56,9 +56,6 @@ import {
 
 /** Stages at which the machine stands by the work. */
 const BY_MACHINE = ['reach', 'cut', 'prove']
-
-/** So far outside what stands a place is looked for that was cut away, mm. */
-const OUTSIDE_MM = 0.02
 
 const LOOKS: { look: Look; name: string }[] = [
   { look: 'spindle', name: 'Spindle' },
@@ -96,7 +93,7 @@ function useStockShown(project: ProjectState) {
     const at = list.findIndex((one) => one.run === run)
     return list.slice(0, at).findLast((one) => one.key)?.key ?? setup.incoming_key
   }
-  if (stage === 'cut' || stage === 'outgoing' || stage === 'prove') {
+  if (isAfterCutting(stage)) {
     if (operation && moment)
       return {
         key: before(operation.run),
@@ -152,7 +149,6 @@ export function Bench({ project }: { project: ProjectState }) {
     ),
     ...useFields(useRoute, 'card', 'stage', 'turnedTo', 'operation', 'tab'),
   }
-  const { tab } = view
   const setup = useChosen(project)
   const { data: part } = usePart(project.plan.part.sha256)
   const shown = useStockShown(project)
@@ -249,7 +245,7 @@ export function Bench({ project }: { project: ProjectState }) {
               probe={(at, way, maker) => {
                 if (shown.key && !shown.moving && !shown.compare)
                   void probed(shown.key, at, way).then(setThick)
-                if (setup && tab === 'program') void showCut(project, setup, at, way, maker)
+                if (setup && view.tab === 'program') void showCut(project, setup, at, way, maker)
               }}
               matrix={zeroFromWork}
             />
@@ -524,24 +520,6 @@ async function probed(key: string, at: Vec, way: Vec): Promise<number | null> {
     params: { path: { key }, query: { at, way } },
   })
   return data?.value ?? null
-}
-
-/** Show the moment at which a place of the stock was cut, where the chosen setup cut it: the text goes there too. */
-async function showCut(project: ProjectState, setup: SetupReport, at: Vec, way: Vec, maker: number) {
-  const index = project.report?.setups.findIndex((one) => one.name === setup.name) ?? -1
-  if (Math.floor(maker / 256) !== index + 1) return
-  let start = 0
-  for (const one of setup.operations) {
-    if (one.number === (maker % 256) - 1 && one.key) {
-      const place = at.map((c, d) => c - OUTSIDE_MM * (way[d] ?? 0)) as Vec
-      const { data } = await api.GET('/api/results/{key}/cut-at', {
-        params: { path: { key: one.key }, query: { place } },
-      })
-      if (data?.seconds != null) showMoment(start + Math.max(0, one.time_s - one.moving_s) + data.seconds)
-      return
-    }
-    start += one.time_s
-  }
 }
 
 /** A place of the stock under the pointer: who made it, and how far it is from the part where that is known. */

@@ -5,10 +5,11 @@ import { toggleStop, useClock } from '../state/clock'
 import { useFields } from '../state/fields'
 import { showMoment, useRoute } from '../state/route'
 import { Refused } from '../ui/Refused'
+import { typing } from '../ui/typing'
 import { clock, round } from '../ui/words'
 import { RunKnob, Speeds } from './Speeds'
 import { ControlState } from './ControlState'
-import { type Running, spanAt, standsAt, useRunningProgram } from './control'
+import { momentOf, type Running, spanAt, standsAt, useRunningProgram } from './control'
 import { loadAt } from './load'
 import { useMoment } from './moment'
 import { draftOf, keepDraft, useOwnText } from './own'
@@ -47,18 +48,13 @@ function step(running: Running, from: number) {
 
 /** Show the moment at which a line is done. */
 function goTo(running: Running, line: number) {
-  const own = running.spans.find((span) => span.line === line)
-  const before = running.spans.findLast((span) => span.line < line)
-  showMoment(own?.to ?? before?.to ?? 0, line)
+  showMoment(momentOf(running.spans, line).to, line)
 }
 
 /** Run to where the next line begins that is marked. */
 function toMark(running: Running, from: number, stops: readonly number[]) {
   const next = stops.find((line) => line > from)
-  if (next === undefined) return
-  const before = running.spans.findLast((span) => span.line < next)
-  const own = running.spans.find((span) => span.line === next)
-  showMoment(own?.from ?? before?.to ?? 0, next)
+  if (next !== undefined) showMoment(momentOf(running.spans, next).from, next)
 }
 
 /** The program of the chosen setup, in step with the picture, and how the control stands. */
@@ -92,10 +88,7 @@ export function ProgramDock({ project }: { project: ProjectState }) {
   useEffect(() => {
     if (!running) return
     const pressed = (event: KeyboardEvent) => {
-      const { target } = event
-      if (target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement) return
-      if (event.key.toLowerCase() !== 'n' || event.ctrlKey || event.metaKey) return
-      if (target instanceof HTMLElement && target.isContentEditable) return
+      if (typing(event) || event.key.toLowerCase() !== 'n' || event.ctrlKey || event.metaKey) return
       step(running, at ?? -1)
     }
     window.addEventListener('keydown', pressed)

@@ -1,7 +1,7 @@
 import { useMemo } from 'react'
 import type { OperationReport, ProjectState, SetupReport } from '../api/client'
 import { usePiece } from '../api/hooks'
-import { linesOf, useChosen, usePathsOf } from './moment'
+import { arcOf, linesOf, movingFrom, useChosen, usePathsOf } from './moment'
 
 /** How the control stands after a line. */
 export type Standing = {
@@ -44,42 +44,58 @@ export type Running = {
 }
 
 const NO_MOVES: ReturnType<typeof linesOf> = {}
+const NO_SPANS: Span[] = []
 
 /** When each line is run that moves the tool in a cut or on its way to one. */
 function spansOf(operations: OperationReport[], lines: ReturnType<typeof linesOf>, ends: number[][]) {
   const spans: Span[] = []
-  let start = 0
+  const begins = movingFrom(operations)
   operations.forEach((one, i) => {
-    const [own, times] = [lines[one.run], ends[i]]
-    const moving = start + Math.max(0, one.time_s - (times?.at(-1) ?? 0))
+    const moving = begins[i] ?? 0
     let from = 0
-    own?.forEach((line, move) => {
-      const to = times?.[move] ?? from
+    lines[one.run]?.forEach((line, move) => {
+      const to = ends[i]?.[move] ?? from
       const last = spans.at(-1)
       if (last?.line === line && last.run === one.run) last.to = moving + to
       else spans.push({ line, from: moving + from, to: moving + to, run: one.run })
       from = to
     })
-    start += one.time_s
   })
   return spans
+}
+
+/** The line of each move of a setup's program, and when each line is run; nothing while there is no setup to ask for. */
+export function useSpans(setup: SetupReport | undefined) {
+  const { data: text } = usePiece(setup?.program_key, 'lines.json')
+  const ends = usePathsOf(setup?.operations.map((one) => one.key) ?? [])
+  const moves = useMemo(() => (text ? linesOf(text) : NO_MOVES), [text])
+  const spans = useMemo(
+    () => (setup ? spansOf(setup.operations, moves, ends) : NO_SPANS),
+    [setup, moves, ends],
+  )
+  return { moves, spans }
 }
 
 /** The chosen setup's program as it runs; undefined while there is none. */
 export function useRunningProgram(project: ProjectState): Running | undefined {
   const setup = useChosen(project)
   const { data: text } = usePiece(setup?.program_key, 'program.nc')
-  const { data: linesText } = usePiece(setup?.program_key, 'lines.json')
   const { data: traceText } = usePiece(setup?.proof?.key, 'control.json')
-  const ends = usePathsOf(setup?.operations.map((one) => one.key) ?? [])
+  const { moves, spans } = useSpans(setup)
   const trace = useMemo(() => (traceText ? (JSON.parse(traceText) as Trace) : undefined), [traceText])
-  const moves = useMemo(() => (linesText ? linesOf(linesText) : NO_MOVES), [linesText])
-  const spans = useMemo(() => (setup ? spansOf(setup.operations, moves, ends) : []), [setup, moves, ends])
   return useMemo(
     () =>
       setup && text !== undefined ? { setup, text, lines: text.split('\n'), spans, moves, trace } : undefined,
     [setup, text, spans, moves, trace],
   )
+}
+
+/** When a line is run, or, where it moves nothing, is come to. */
+export function momentOf(spans: Span[], line: number): { from: number; to: number } {
+  const own = spans.find((span) => span.line === line)
+  if (own) return own
+  const at = spans.findLast((span) => span.line < line)?.to ?? 0
+  return { from: at, to: at }
 }
 
 /** The span that is under way at a moment, or was last. */
@@ -125,13 +141,9 @@ function along(before: number[], row: Row, share: number): number[] {
   const out = end.map((to, i) => (before[i] ?? 0) + share * (to - (before[i] ?? 0)))
   const [cx, cy] = [row[9], row[10]]
   if (cx === undefined || cy === undefined) return out
-  const [x0, y0] = [(before[0] ?? 0) - cx, (before[1] ?? 0) - cy]
-  const first = Math.atan2(y0, x0)
-  let sweep = Math.atan2(row[3] - cy, row[2] - cx) - first
-  const turn = 2 * Math.PI
-  if (row[1] === 'ccw') sweep = ((sweep % turn) + turn) % turn || turn
-  else sweep = -(((-sweep % turn) + turn) % turn || turn)
-  const radius = Math.hypot(x0, y0)
+  const from = [before[0] ?? 0, before[1] ?? 0] as const
+  const [first, sweep] = arcOf(row[1] === 'ccw' ? 'ccw' : 'cw', from, [row[2], row[3]], [cx, cy])
+  const radius = Math.hypot(from[0] - cx, from[1] - cy)
   out[0] = cx + radius * Math.cos(first + share * sweep)
   out[1] = cy + radius * Math.sin(first + share * sweep)
   return out

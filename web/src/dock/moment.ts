@@ -48,6 +48,27 @@ function laidRound(round: Round, flat: Vec): Vec {
   ) as unknown as Vec
 }
 
+type Flat = readonly [number, number, ...number[]]
+
+/** At which angle an arc begins and how far it goes round, radians; once round where it ends as it begins. */
+export function arcOf(kind: Move['kind'], from: Flat, to: Flat, [cx, cy]: Flat): [number, number] {
+  const first = Math.atan2(from[1] - cy, from[0] - cx)
+  const sweep = Math.atan2(to[1] - cy, to[0] - cx) - first
+  const whole = Math.hypot(from[0] - to[0], from[1] - to[1]) < 1e-6
+  if (kind === 'ccw') return [first, whole ? 2 * Math.PI : (sweep + 4 * Math.PI) % (2 * Math.PI)]
+  return [first, whole ? -2 * Math.PI : -((4 * Math.PI - sweep) % (2 * Math.PI))]
+}
+
+/** When each operation of a setup begins to move, s from the setup's start: its tool change comes first. */
+export function movingFrom(operations: OperationReport[]): number[] {
+  let start = 0
+  return operations.map((one) => {
+    const moving = start + Math.max(0, one.time_s - one.moving_s)
+    start += one.time_s
+    return moving
+  })
+}
+
 /** The report of the chosen setup. */
 export function useChosen(project: ProjectState): SetupReport | undefined {
   const card = useRoute((view) => view.card)
@@ -63,11 +84,7 @@ export function movesOf(file: PathFile): Move[] {
     const points: Vec[] = [at]
     if (cx !== undefined && cy !== undefined) {
       const radius = Math.hypot(at[0] - cx, at[1] - cy)
-      const first = Math.atan2(at[1] - cy, at[0] - cx)
-      let sweep = Math.atan2(y - cy, x - cx) - first
-      const whole = Math.hypot(at[0] - x, at[1] - y) < 1e-6
-      if (kind === 'ccw') sweep = whole ? 2 * Math.PI : (sweep + 4 * Math.PI) % (2 * Math.PI)
-      else sweep = whole ? -2 * Math.PI : -((4 * Math.PI - sweep) % (2 * Math.PI))
+      const [first, sweep] = arcOf(kind, at, [x, y], [cx, cy])
       const steps = Math.max(2, Math.ceil(Math.abs(sweep) / 0.1))
       for (let i = 1; i < steps; i += 1) {
         const angle = first + (sweep * i) / steps

@@ -4,34 +4,31 @@ import { useClock } from '../state/clock'
 import { useFields } from '../state/fields'
 import { useShown } from '../state/picture'
 import { showMoment } from '../state/route'
-import { useRunningProgram } from './control'
+import { momentOf, useSpans } from './control'
+import { movingFrom, useChosen } from './moment'
 
 const TICK_MS = 100
 
 /** When trouble is met in a setup, s from its start, in order. */
 function troubleTimes(setup: SetupReport) {
-  let from = 0
-  return setup.operations.flatMap((one) => {
-    const moving = from + Math.max(0, one.time_s - one.moving_s)
-    from += one.time_s
-    return one.findings
+  const begins = movingFrom(setup.operations)
+  return setup.operations.flatMap((one, i) =>
+    one.findings
       .filter((found) => found.severity === 'error' && found.time_s != null)
-      .map((found) => ({ at: moving + (found.time_s ?? 0), finding: found }))
-  })
+      .map((found) => ({ at: (begins[i] ?? 0) + (found.time_s ?? 0), finding: found })),
+  )
 }
 
 /** Time goes on while it runs; it stops at the end, at the first trouble on its way, and where a line is marked. */
 export function useRunning(project: ProjectState) {
   const { playing, stops } = useFields(useClock, 'playing', 'stops')
-  const running = useRunningProgram(project)
+  const setup = useChosen(project)
+  const marks = stops[setup?.name ?? '']
+  // Lines are asked for only where one of them is to be stopped at.
+  const { spans } = useSpans(playing && marks?.length ? setup : undefined)
   useEffect(() => {
-    if (!playing || !running) return
-    const { setup, spans } = running
-    const marked = (stops[setup.name] ?? []).flatMap((line) => {
-      const own = spans.find((span) => span.line === line)
-      const before = spans.findLast((span) => span.line < line)
-      return [{ at: own?.from ?? before?.to ?? 0, line }]
-    })
+    if (!playing || !setup || (marks?.length && !spans.length)) return
+    const marked = (marks ?? []).map((line) => ({ at: momentOf(spans, line).from, line }))
     const timer = setInterval(() => {
       const { time, speed } = useClock.getState()
       const from = time === Infinity ? setup.time_s : time
@@ -45,5 +42,5 @@ export function useRunning(project: ProjectState) {
       if (place) useShown.setState({ marked: place })
     }, TICK_MS)
     return () => clearInterval(timer)
-  }, [playing, running, stops])
+  }, [playing, setup, marks, spans])
 }

@@ -3,6 +3,7 @@ import type { ProjectState } from '../api/client'
 import { measure, useAsking } from '../state/asking'
 import { useEditing } from '../state/editing'
 import { cutThrough, LAYERS, lookFrom, toggle, useShown } from '../state/picture'
+import { typing } from '../ui/typing'
 import { STAGES, choose, goToStage, play, showOperation, useRoute } from '../state/route'
 
 const KEYS: [string, string][] = [
@@ -27,8 +28,7 @@ const KEYS: [string, string][] = [
 export function useKeys(project: ProjectState, actions: { undo: () => void; redo: () => void }) {
   useEffect(() => {
     const pressed = (event: KeyboardEvent) => {
-      if (event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement) return
-      if (event.target instanceof HTMLElement && event.target.isContentEditable) return
+      if (typing(event)) return
       if (event.key === ' ' && event.target instanceof HTMLButtonElement) return
       const { card: chosen, operation } = useRoute.getState()
       const key = event.key.toLowerCase()

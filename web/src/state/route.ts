@@ -5,6 +5,8 @@ import { useShown } from './picture'
 
 export const STAGES = ['incoming', 'seat', 'hold', 'reach', 'cut', 'outgoing', 'prove'] as const
 export type Stage = (typeof STAGES)[number]
+/** Whether a stage shows what cutting alone tells. */
+export const isAfterCutting = (stage: Stage) => stage === 'cut' || stage === 'outgoing' || stage === 'prove'
 export type DockTab = 'time' | 'program' | 'findings'
 /** What is chosen in the rail: the billet, a setup by its number, or the finished part. */
 export type Card = 'billet' | 'part' | number
