@@ -12,9 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pelvrak.core.cutting.fit_kernel import is_arc, is_line
+from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.stock.cut import CUT, RAPID
+from pelvrak.core.stock.cut import CUT, RAPID, Sweep
 from pelvrak.core.stock.moves import arc_points
 
 MoveKind = Literal["rapid", "line", "cw", "ccw"]
@@ -22,6 +23,8 @@ Point = tuple[float, float, float]
 
 # Chords stay within this of their arc, half inside and half outside.
 CHORD_ERROR_MM = 0.002
+# The rim of a cutter is tilted by no more than this at the ends of a chord, mm.
+TILTED_MM = 0.01
 ARC_FIT_MM = 0.003
 # A control takes a corner in about this, s: from memory, none published for all.
 CORNER_S = 0.02
@@ -223,6 +226,28 @@ def chord_ends_s(path: Path, lines: Chords, rapid_mm_min: float, acceleration: f
     last = np.append(lines.move[1:] != lines.move[:-1], True)
     stands = np.array([move.dwell_s for move in path.moves])
     return np.cumsum(spans + np.where(last, stands[lines.move], 0.0))
+
+
+def tilted_error(reach: float, radius: float) -> float:
+    """How far a chord may lie from its arc while the work turns, mm, so that the rim of a cutter is not
+    tilted by more than TILTED_MM at its ends. reach: farthest any cut lies from the axis, radius: of the
+    cutter, mm.
+    """
+    return min(CHORD_ERROR_MM, reach * (1 - math.cos(math.asin(min(1.0, TILTED_MM / radius)))))
+
+
+def ends_of_moves(lines: Chords, ends_at: Floats, moves: int) -> Floats:
+    """When each move of a path ends, s. ends_at: when its chords do."""
+    out = np.zeros(moves)
+    np.maximum.at(out, lines.move, ends_at)
+    return np.maximum.accumulate(out)
+
+
+def swept_by(
+    tool: Tool, nose: tuple[float, float], starts: Floats, ends: Floats, what: NDArray[np.uint8], axis: Floats
+) -> Sweep:
+    """Moves of a tool in a spindle with a nose: what of it cuts, and what only turns."""
+    return Sweep(starts, ends, what, axis, cutter_profile(tool), body_profiles(tool, nose), core_radius(tool))
 
 
 def _spans(lines: Chords, ways: Floats, speeds: Floats, acceleration: float) -> Floats:

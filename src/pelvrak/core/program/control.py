@@ -466,8 +466,10 @@ class Control:
 
     def _told(self) -> Vector:
         """Where the program stands, as it counts; while the radius is corrected, on the contour itself."""
-        if self.contour is not None:
-            return self.contour.told
+        return self._plain() if self.contour is None else self.contour.told
+
+    def _plain(self) -> Vector:
+        """Where the cutter stands, as the program counts."""
         if self.turned is not None and self.turned.angles is not None:
             slides = np.array([self.at[axis] for axis in STRAIGHT])
             return as_vector(self.turned.place(slides, self.state.length))
@@ -586,12 +588,6 @@ class Control:
         else:
             self._chords(start, step.end, step.centre, 2, step.kind == "ccw")
         self.line, self.state.feed = line, feed
-
-    def _plain(self) -> Vector:
-        """Where the cutter stands, as the program counts."""
-        contour, self.contour = self.contour, None
-        at, self.contour = self._told(), contour
-        return at
 
     def _chords(
         self, start: Vector, end: Vector, centre: tuple[float, float], axis: int, to_left: bool

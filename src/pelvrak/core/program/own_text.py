@@ -79,8 +79,15 @@ def tools_told(text: str) -> dict[int, tuple[str, float | None]]:
 
 def readable(data: bytes, name: str) -> str:
     """The text in a file's bytes, its lines ended by a line feed alone. Raises BadInput for what is no
-    text.
+    text, or too large.
     """
+    if len(data) > MOST_BYTES:
+        raise BadInput(
+            "program.too_large",
+            name,
+            f"the text is over {MOST_BYTES // 1024**2} MiB",
+            "break it up into programs of one setup each",
+        )
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:

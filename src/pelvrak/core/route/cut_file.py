@@ -16,7 +16,7 @@ from pelvrak.core.machine.travel import register_value
 from pelvrak.core.route.cut_checks import IN_STOCK
 from pelvrak.core.route.cut_facts import Moves, met_in_stock
 from pelvrak.core.route.pictures import drawn
-from pelvrak.core.route.running import Stretch, control_for, moves_of, stretches_of, text_given
+from pelvrak.core.route.running import Stretch, at_places, control_for, moves_of, stretches_of, text_given
 from pelvrak.core.stock.cut import Hits, Sweep, cut
 from pelvrak.core.stock.field import RayField, extents, grid_around
 from pelvrak.core.stock.shapes import field_of_block
@@ -124,7 +124,7 @@ def cut_file(
     registers = {
         name: dict(zip("XYZ", register_value(machine, place), strict=True)) for name, place in offsets.items()
     }
-    by_place = {place: tool for tool in tools for place in tool.places}
+    by_place = at_places(tools)
     given = text_given(text, registers, by_place, machine, np.eye(4), {})
     low, high = np.zeros(3), np.array(sizes)
     stock = field_of_block(grid_around(low, high, cell), low, high)

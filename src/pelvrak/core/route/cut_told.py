@@ -3,11 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
-from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.findings import Finding, Severity
 from pelvrak.core.route.cut_facts import Meeting
+
+
+class Called(Protocol):
+    """What is cut, as far as it is told of."""
+
+    @property
+    def id(self) -> str: ...
+    @property
+    def name(self) -> str: ...
+    def canned_cycle(self) -> str: ...
 
 
 @dataclass(frozen=True)
@@ -15,7 +24,7 @@ class Told:
     """Whose cut is told of: the operation in its setup, and what it is called."""
 
     setup: str
-    operation: Operation
+    operation: Called
 
     def found(
         self, code: str, sentence: str, severity: Severity = "error", stage: str = "cut", **more: Any

@@ -42,12 +42,13 @@ from pelvrak.core.route.zeros import maker_number
 
 @dataclass
 class Done:
-    """What the operations of a setup came to."""
+    """What the operations of a setup came to. text: of the program kept under program_key."""
 
     reports: list[OperationReport]
     key: str
     volume: float
     program_key: str | None
+    text: str = ""
 
 
 def cut_operations(
@@ -57,11 +58,19 @@ def cut_operations(
     head.
     """
     reports, planned, key = cut_through(run, index, placed, turning, key)
-    for number, report in enumerate(reports):
-        stock_volume -= report.removed_volume_mm3
-        reports[number] = report.model_copy(update={"outgoing_volume_mm3": stock_volume})
+    reports, stock_volume = with_volumes(reports, stock_volume)
     program_key, program = program_of(run, turning, planned, about)
-    return Done([_with_lines(report, program) for report in reports], key, stock_volume, program_key)
+    told = [_with_lines(report, program) for report in reports]
+    return Done(told, key, stock_volume, program_key, program.text)
+
+
+def with_volumes(reports: list[OperationReport], volume: float) -> tuple[list[OperationReport], float]:
+    """Operations with the volume that each leaves, and that of the last. volume: that comes in, mm³."""
+    out = []
+    for report in reports:
+        volume -= report.removed_volume_mm3
+        out.append(report.model_copy(update={"outgoing_volume_mm3": volume}))
+    return out, volume
 
 
 def cut_through(

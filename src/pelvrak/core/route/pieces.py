@@ -126,6 +126,10 @@ def _to_json(value: Any) -> bytes:
     return json.dumps(value, allow_nan=False).encode()
 
 
+def _compact(value: Any) -> bytes:
+    return json.dumps(value, allow_nan=False, separators=(",", ":")).encode()
+
+
 def _as_is(data: bytes) -> bytes:
     return data
 
@@ -151,3 +155,7 @@ FEATURES: Piece[Any] = Piece("features.json", _to_json, json.loads)
 PROGRAM: Piece[str] = Piece("program.nc", str.encode, bytes.decode)
 LINES: Piece[Any] = Piece("lines.json", _to_json, json.loads)
 FACTS: Piece[Any] = Piece("facts.json", _to_json, json.loads)
+# What came of a text, how it runs, and what each of its tools does.
+PROOF: Piece[dict[str, Any]] = Piece("proof.json", _compact, json.loads)
+TRACE: Piece[dict[str, Any]] = Piece("control.json", _compact, json.loads)
+RUNS: Piece[dict[str, Any]] = Piece("runs.json", _compact, json.loads)

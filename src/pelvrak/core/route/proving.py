@@ -4,7 +4,6 @@ registers and tools as told, and cut again from the stock that comes in.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -12,32 +11,20 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cures import Element, put
+from pelvrak.core.cutting.toolpath import TILTED_MM
 from pelvrak.core.engine.engine import Engine, Result
-from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.engine.store import Store
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.geometry.rigid import inverse, rigid
-from pelvrak.core.machine.machine import machine_of
-from pelvrak.core.program.control import Alarm, Event, Standing
+from pelvrak.core.program.control import Alarm, Control, Event, Standing
 from pelvrak.core.route.pictures import drawn
-from pelvrak.core.route.pieces import FIELD, PROGRAM, SIMPLIFY_MM
+from pelvrak.core.route.pieces import FIELD, PROGRAM, PROOF, SIMPLIFY_MM, TRACE
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import Proof, SetupReport
-from pelvrak.core.route.running import (
-    TILTED_MM,
-    TextGiven,
-    at_places,
-    control_for,
-    moves_of,
-    radii_of,
-    registers_of,
-    stretches_of,
-    text_given,
-    tools_in,
-)
+from pelvrak.core.route.running import TextGiven, control_for, given_for, moves_of, stretches_of
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import cut
 from pelvrak.core.stock.field import RayField
@@ -53,14 +40,6 @@ EQUAL_MM, LEAST_MM = 0.01, 0.005
 MOST_TRACED = 400_000
 
 
-def _packed(value: Any) -> bytes:
-    return json.dumps(value, allow_nan=False, separators=(",", ":")).encode()
-
-
-PROOF: Piece[dict[str, Any]] = Piece("proof.json", _packed, json.loads)
-TRACE: Piece[dict[str, Any]] = Piece("control.json", _packed, json.loads)
-
-
 @dataclass(frozen=True)
 class ProofGiven:
     """A text and the stock it is run on. stock: that comes in; wanted: that is to be left, None where nothing
@@ -74,28 +53,43 @@ class ProofGiven:
 
 def _prove(given: ProofGiven, reads: Reads) -> Pieces:
     """What comes of a text: what `Proof` tells of it, and how it runs, event by event."""
-    told: dict[str, Any] = {"lines": given.text.text.count("\n")}
-    control, seen = control_for(given.text), _Seen()
+    control, seen = control_for(given.text), Seen()
     try:
-        incoming = reads.read(given.stock, FIELD)
-        events = seen.of(control.steps(given.text.text))
-        lines = max(1, told["lines"])
-        cutting = given.wanted is not None
-        after, ends_s = cut_by(
-            events, incoming, given.text, lambda line: reads.tell(min(1.0, line / lines)), cutting
-        )
+        told, after, ends_s = run_and_cut(given, reads, control, seen)
     except BadInput as bad:
         line = bad.line if isinstance(bad, Alarm) else None
-        told |= {"moves": seen.moves, "alarm": str(bad), "alarm_line": line}
+        told = {"lines": lines_in(given), "moves": seen.moves, "alarm": str(bad), "alarm_line": line}
         return {PROOF: told, TRACE: _trace(given.text, [], np.zeros(0), [])}
-    told |= {"moves": seen.moves, "time_s": round(float(ends_s[-1]), 2) if len(ends_s) else 0.0}
     if given.wanted is not None:
         within = EQUAL_MM + (2 * TILTED_MM if seen.turned else 0.0)
         told |= compared(after, reads.read(given.wanted, FIELD), within)
     return {PROOF: told, TRACE: _trace(given.text, seen.kept, ends_s, control.stood)}
 
 
-class _Seen:
+def lines_in(given: ProofGiven) -> int:
+    """How many lines a text has."""
+    return given.text.text.count("\n")
+
+
+def run_and_cut(
+    given: ProofGiven, reads: Reads, control: Control, seen: Seen
+) -> tuple[dict[str, Any], RayField, Floats]:
+    """A text run and, where something is wanted of it, cut: what is told of it, what it leaves, and when each
+    event ends, s. Raises BadInput, the control's alarms included.
+    """
+    lines = lines_in(given)
+    after, ends_s = cut_by(
+        seen.of(control.steps(given.text.text)),
+        reads.read(given.stock, FIELD),
+        given.text,
+        lambda line: reads.tell(min(1.0, line / max(1, lines))),
+        given.wanted is not None,
+    )
+    time_s = round(float(ends_s[-1]), 2) if len(ends_s) else 0.0
+    return {"lines": lines, "moves": seen.moves, "time_s": time_s}, after, ends_s
+
+
+class Seen:
     """What is remembered of events that pass: the first ones, how many moves there are, whether anything is
     cut while the work turns.
     """
@@ -163,17 +157,9 @@ def proof_given(plan: Plan, told: SetupReport, engine: Engine, text: str | None 
     """What a setup's program is proved from, or a text in its place. Raises BadInput."""
     if told.program_key is None or told.incoming_key is None or told.outgoing_key is None:
         raise BadInput("program.none", told.name, "the setup has no program", "give it something to cut")
-    if told.hold is None or told.hold.zero_on_table is None or told.zero_from_work is None:
-        raise BadInput("program.no_layout", told.name, "nobody knows where its zero stands", "hold the work")
-    work_from_table = inverse(np.array(told.zero_from_work)) @ rigid(
-        np.eye(3), -np.array(told.hold.zero_on_table)
-    )
     text = Result(told.program_key, engine).value(PROGRAM) if text is None else text
-    machine = machine_of(told.machine, plan.machines)
-    setup = next(one for one in plan.setups if one.name == told.name)
-    own = setup.text
-    tools = at_places(plan) if own is None else tools_in(plan, own)
-    given = text_given(text, registers_of(told), tools, machine, work_from_table, radii_of(setup, tools))
+    given = given_for(plan, told, text)
+    own = next(one for one in plan.setups if one.name == told.name).text
     wanted = told.planned_key or (told.outgoing_key if own is None else None)
     return ProofGiven(
         given,
@@ -201,11 +187,8 @@ def _planned(told: SetupReport) -> Proof:
 
 def proof_of(told: SetupReport, made: Result) -> Proof:
     """A setup's proof from the result it is kept in."""
-    return _planned(told).model_copy(update={"key": made.key, **_values(made.value(PROOF))})
-
-
-def _values(told: dict[str, Any]) -> dict[str, Any]:
-    return told | ({"place": tuple(told["place"])} if told.get("place") else {})
+    found = made.value(PROOF)
+    return Proof.model_validate({**_planned(told).model_dump(), "key": made.key, **found})
 
 
 def proof_findings(told: SetupReport, proof: Proof) -> list[Finding]:

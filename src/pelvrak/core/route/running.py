@@ -11,26 +11,33 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from pelvrak.core.cutting.toolpath import CHORD_ERROR_MM, Chords, Move, Path, chord_ends_s, chords
-from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
+from pelvrak.core.cutting.toolpath import (
+    Chords,
+    Move,
+    Path,
+    chord_ends_s,
+    chords,
+    ends_of_moves,
+    swept_by,
+    tilted_error,
+)
+from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, box_corners
 from pelvrak.core.geometry.part import Vector, as_vector
-from pelvrak.core.geometry.rigid import inverse, moved, turned
+from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.machine.index import index_time
 from pelvrak.core.machine.kinematics import direction_of, pose, tip_by_slides
-from pelvrak.core.machine.machine import Machine
+from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.program.control import AXES, Control, Event, Held
 from pelvrak.core.program.own_text import OwnText, without_comments
 from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.stock.cut import CUT, RAPID, STOPPED, Sweep
+from pelvrak.core.stock.moves import turn_step_deg
 
-# The rim of a cutter is tilted by no more than this at the ends of a chord, mm.
-TILTED_MM = 0.01
 # Events that are cut at once: a long program's are not all in memory.
 MOST_AT_ONCE = 100_000
 _NUMBER = re.compile(r"[THD]\s*(\d+)", re.ASCII)
@@ -93,16 +100,16 @@ def registers_of(told: SetupReport) -> dict[str, dict[str, float]]:
     return registers
 
 
-def at_places(plan: Plan) -> dict[int, Tool]:
-    """The plan's tools by their places in the changer."""
-    return {place: tool for tool in plan.tools for place in tool.places}
+def at_places(tools: Iterable[Tool]) -> dict[int, Tool]:
+    """Tools by their places in the changer."""
+    return {place: tool for tool in tools for place in tool.places}
 
 
-def tools_in(plan: Plan, own: OwnText) -> dict[int, Tool]:
-    """The plan's tools by the numbers a text has for them."""
+def tools_in(plan: Plan, own: OwnText | None) -> dict[int, Tool]:
+    """The plan's tools by the numbers a setup's text has for them. own: where it is not the written one."""
     by_id = {tool.id: tool for tool in plan.tools}
-    told = {one.number: by_id[one.tool] for one in own.tools if one.tool in by_id}
-    return at_places(plan) | told
+    told = {one.number: by_id[one.tool] for one in (own.tools if own else ()) if one.tool in by_id}
+    return at_places(plan.tools) | told
 
 
 def radii_of(setup: Setup, tools: dict[int, Tool]) -> dict[int, float]:
@@ -113,6 +120,26 @@ def radii_of(setup: Setup, tools: dict[int, Tool]) -> dict[int, float]:
         return setup.text.radii(tools)
     whole = {one.tool for one in setup.operations if one.corrected_in_control() == "whole"}
     return {number: tool.DC / 2 for number, tool in tools.items() if tool.id in whole}
+
+
+def work_from_table(told: SetupReport, lies: Floats | None = None) -> Floats:
+    """4×4 of a setup's work on its table. lies: how the work lies off where it is seated, 4×4, zero frame.
+    Raises BadInput without a layout.
+    """
+    if told.hold is None or told.hold.zero_on_table is None or told.zero_from_work is None:
+        raise BadInput("program.no_layout", told.name, "nobody knows where its zero stands", "hold the work")
+    from_zero = inverse(np.array(told.zero_from_work))
+    if lies is not None:
+        from_zero = from_zero @ inverse(lies)
+    return np.asarray(from_zero @ rigid(np.eye(3), -np.array(told.hold.zero_on_table)))
+
+
+def given_for(plan: Plan, told: SetupReport, text: str) -> TextGiven:
+    """What a text of a setup is run with. told: it seated and held. Raises BadInput without a layout."""
+    setup = next(one for one in plan.setups if one.name == told.name)
+    tools, machine = tools_in(plan, setup.text), machine_of(setup.machine, plan.machines)
+    lies, radii = work_from_table(told), radii_of(setup, tools)
+    return text_given(text, registers_of(told), tools, machine, lies, radii)
 
 
 @dataclass(frozen=True)
@@ -245,9 +272,7 @@ def _ends_s(events: list[Event], path: Path, flat: Chords, machine: Machine) -> 
     if not path.moves:
         return np.cumsum([one.seconds for one in events])
     ends = chord_ends_s(path, flat, machine.rapid_mm_min, machine.acceleration_mm_s2)
-    by_move = np.zeros(len(path.moves))
-    np.maximum.at(by_move, flat.move, ends)
-    by_move = np.maximum.accumulate(by_move)
+    by_move = ends_of_moves(flat, ends, len(path.moves))
     # A dwell is told with the move it follows.
     at = np.cumsum([moves_of(one) for one in events]) - 1
     return np.where(at >= 0, by_move[np.maximum(at, 0)], 0.0)
@@ -282,27 +307,13 @@ def _standing(
     start, slopes = tip_by_slides(given.machine, angles, tool.gauge_length)
     up = direction_of(given.machine, angles)
     what = np.array([_what(one) for one in events if moves_of(one)], np.uint8)
-    return _sweep(
+    return swept_by(
+        tool,
+        given.machine.spindle.nose,
         moved(given.work_from_table, flat.starts @ slopes.T + start),
         moved(given.work_from_table, flat.ends @ slopes.T + start),
         what[flat.move],
         turned(given.work_from_table, up),
-        tool,
-        given.machine,
-    )
-
-
-def _sweep(
-    starts: Floats, ends: Floats, what: NDArray[np.uint8], axis: Floats, tool: Tool, machine: Machine
-) -> Sweep:
-    return Sweep(
-        starts,
-        ends,
-        what,
-        axis,
-        cutter_profile(tool),
-        body_profiles(tool, machine.spindle.nose),
-        core_radius(tool),
     )
 
 
@@ -318,7 +329,6 @@ def _while_turning(
     """
     machine = given.machine
     middle, half = (box[0] + box[1]) / 2, float(np.linalg.norm(box[1] - box[0])) / 2
-    radius = tool.DC / 2
     tips, axes, what = [], [], []
     before = start
     for one in events:
@@ -326,8 +336,7 @@ def _while_turning(
             continue
         angles = np.array([before[3:], one.end[3:]])
         reach = _reach(machine, before, given.work_from_table, box)
-        error = min(CHORD_ERROR_MM, reach * (1 - math.cos(math.asin(min(1.0, TILTED_MM / radius)))))
-        step = 2 * math.degrees(math.acos(max(0.0, 1 - error / max(reach, error))))
+        step = turn_step_deg(reach, tilted_error(reach, tool.DC / 2))
         count = max(1, math.ceil(float(np.abs(angles[1] - angles[0]).max()) / step))
         share = np.arange(2 * count + 1)[:, None] / (2 * count)
         ends = np.array(before) + share * (np.array(one.end) - np.array(before))
@@ -348,7 +357,8 @@ def _while_turning(
     if not tips:
         return None
     ends_of = np.concatenate(tips, axis=1)
-    return _sweep(ends_of[0], ends_of[1], np.concatenate(what), np.concatenate(axes), tool, machine)
+    nose = machine.spindle.nose
+    return swept_by(tool, nose, ends_of[0], ends_of[1], np.concatenate(what), np.concatenate(axes))
 
 
 def _reach(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cache
@@ -12,8 +11,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pelvrak.core.cutting.standing import UP
-from pelvrak.core.cutting.toolpath import CHORD_ERROR_MM, Chords, Path, Round, chord_ends_s, chords
-from pelvrak.core.cutting.tools import Tool, body_profiles, core_radius, cutter_profile
+from pelvrak.core.cutting.toolpath import (
+    Chords,
+    Path,
+    Round,
+    chord_ends_s,
+    chords,
+    ends_of_moves,
+    swept_by,
+    tilted_error,
+)
+from pelvrak.core.cutting.tools import Tool, cutter_profile
 from pelvrak.core.cutting.wrapped import farthest, placed, rolled
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
@@ -47,8 +55,6 @@ from pelvrak.core.stock.profile import outline
 from pelvrak.core.stock.surface import removed_between
 
 LOAD_BINS = 160
-# The rim of a cutter is tilted by no more than this at the ends of a chord, mm.
-TILTED_MM = 0.01
 
 
 @dataclass(frozen=True)
@@ -166,7 +172,7 @@ def _cut(given: CutGiven, reads: Reads) -> Pieces:
         CUT_FACTS: facts,
         PATH: replace(
             planned,
-            ends_s=_ends_of_moves(run.flat, run.flat_ends_at, len(planned.path.moves)),
+            ends_s=ends_of_moves(run.flat, run.flat_ends_at, len(planned.path.moves)),
             in_air=_in_air(run, hits.removed, given.tool, stock.grid.cell),
         ),
         MOMENTS: Moments(run.moves.sweep, ends_at, given.maker, tuple(recorder.kept)),
@@ -204,13 +210,6 @@ def cut_operation(
     return engine.run(CUT_OPERATION, given, called)
 
 
-def _ends_of_moves(lines: Chords, ends_at: Floats, moves: int) -> Floats:
-    """When each move of a path ends, s."""
-    out = np.zeros(moves)
-    np.maximum.at(out, lines.move, ends_at)
-    return np.maximum.accumulate(out)
-
-
 def _laid(
     flat: Chords, lie: Round, stock: Mesh, radius: float, ends_at: Floats
 ) -> tuple[Chords, Floats, Floats]:
@@ -222,8 +221,7 @@ def _laid(
     """
     number = Chords(flat.starts, flat.ends, flat.what, np.arange(len(flat.what)))
     reach = farthest(stock, lie)
-    error = min(CHORD_ERROR_MM, reach * (1 - math.cos(math.asin(min(1.0, TILTED_MM / radius)))))
-    lines, axes = rolled(number, lie, reach, error)
+    lines, axes = rolled(number, lie, reach, tilted_error(reach, radius))
     parts = np.bincount(lines.move, minlength=len(flat.what))
     before = np.concatenate([[0.0], ends_at[:-1]])
     share = (
@@ -239,18 +237,10 @@ def _as_run(path: Path, tool: Tool, station: Station, lying: Callable[[], Mesh])
     flat = chords(path)
     flat_ends = chord_ends_s(path, flat, machine.rapid_mm_min, machine.acceleration_mm_s2)
     work_from_zero = inverse(station.zero_from_work)
-    bodies, cutter = body_profiles(tool, machine.spindle.nose), cutter_profile(tool)
 
     def moves(lines: Chords, axes: Floats, ends_at: Floats) -> Moves:
-        sweep = Sweep(
-            moved(work_from_zero, lines.starts),
-            moved(work_from_zero, lines.ends),
-            lines.what,
-            turned(work_from_zero, axes),
-            cutter,
-            bodies,
-            core_radius(tool),
-        )
+        starts, ends = (moved(work_from_zero, places) for places in (lines.starts, lines.ends))
+        sweep = swept_by(tool, machine.spindle.nose, starts, ends, lines.what, turned(work_from_zero, axes))
         return Moves(lines, sweep, ends_at)
 
     if lie is None:

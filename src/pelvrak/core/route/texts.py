@@ -4,20 +4,17 @@ cut tool by tool as operations are.
 
 from __future__ import annotations
 
-import json
 import re
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 from functools import cache
-from typing import Any, ClassVar, Literal
+from typing import Any
 
 import numpy as np
 
 from pelvrak.core.cures import Add, Cure, Element, put
-from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.operation import OperationKind
 from pelvrak.core.cutting.toolpath import Move, Path
-from pelvrak.core.cutting.tools import Tool, ToolKind, shape_of, tool_shelf
+from pelvrak.core.cutting.tools import Tool, shape_of, tool_shelf
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Piece, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
@@ -28,15 +25,14 @@ from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import inverse, moved, rigid
 from pelvrak.core.machine.index import Turned, local_plane
 from pelvrak.core.machine.kinematics import direction_of, tip_by_slides
-from pelvrak.core.machine.machine import machine_of
-from pelvrak.core.program.own_text import MOST_BYTES, NumberedTool, OwnText, called_by, readable, tools_told
+from pelvrak.core.program.own_text import NumberedTool, called_by, readable, tools_told
 from pelvrak.core.route.cut_checks import cut_findings
 from pelvrak.core.route.cut_facts import CUT_FACTS
 from pelvrak.core.route.cut_told import Told
-from pelvrak.core.route.cutting import Done, as_cut
+from pelvrak.core.route.cutting import Done, as_cut, with_volumes
 from pelvrak.core.route.holding import holding_mesh
 from pelvrak.core.route.naming import TOOL, nameless_tool
-from pelvrak.core.route.pieces import FIELD, LINES, PATH, PROGRAM, PlannedPath
+from pelvrak.core.route.pieces import FIELD, LINES, PATH, RUNS, PlannedPath
 from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.programs import text_kept
@@ -46,11 +42,9 @@ from pelvrak.core.route.running import (
     Stretch,
     TextGiven,
     control_for,
+    given_for,
     moves_of,
-    radii_of,
-    registers_of,
     stretches_of,
-    text_given,
     tools_in,
 )
 from pelvrak.core.route.simulate import OnStock, clamped, cut_operation
@@ -69,20 +63,17 @@ _ALONE = re.compile(r"\s*\([^()\n]*\)\s*")
 _SAID = re.compile(r"\(([^()\n]+)\)")
 
 
-class TextRun(OperationKind):
-    """What one tool does in a text, as an operation is told; it is cut and never planned."""
+@dataclass(frozen=True)
+class TextRun:
+    """What one tool does in a text, as far as it is told of as an operation is."""
 
-    called: ClassVar[str] = "from a text"
-    tools: ClassVar[dict[str, tuple[ToolKind, ...]]] = {}
-    kind: Literal["text"] = "text"
-    made_by: str = ""
+    id: str
+    name: str
+    tool: Tool
 
     def canned_cycle(self) -> str:
         """What its tool is for, where that is one thing."""
-        return {"tap": "tap", "reamer": "ream"}.get(self.made_by, "")
-
-    def plan(self, job: Job) -> None:
-        raise NotImplementedError
+        return {"tap": "tap", "reamer": "ream"}.get(self.tool.kind, "")
 
 
 @dataclass(frozen=True)
@@ -96,13 +87,6 @@ class TextRunGiven:
     low: Vector
     high: Vector
     parts: tuple[int, ...] = ()
-
-
-def _as_it_is(value: Any) -> bytes:
-    return json.dumps(value, allow_nan=False, separators=(",", ":")).encode()
-
-
-RUNS: Piece[dict[str, Any]] = Piece("runs.json", _as_it_is, json.loads)
 
 
 def _path_piece(number: int) -> Piece[PlannedPath]:
@@ -192,34 +176,6 @@ def _in_plane(one: Stretch, given: TextRunGiven) -> Path:
     return Path(place(np.array(one.path.start)), straight)
 
 
-def text_of(run: Run, own: OwnText) -> str:
-    """The text itself. Raises BadInput for what is no text."""
-    data = run.files(own.sha256, own.file)
-    if len(data) > MOST_BYTES:
-        raise BadInput(
-            "program.too_large",
-            own.file,
-            f"the text is over {MOST_BYTES // 1024**2} MiB",
-            "break it up into programs of one setup each",
-        )
-    return readable(data, own.file)
-
-
-def given_for(run: Run, setup: Setup, told: SetupReport, text: str) -> TextGiven:
-    """What a setup's own text is run with. told: the setup seated and held. Raises BadInput without a
-    layout.
-    """
-    assert setup.text is not None
-    if told.hold is None or told.hold.zero_on_table is None or told.zero_from_work is None:
-        raise BadInput("program.no_layout", told.name, "nobody knows where its zero stands", "hold the work")
-    work_from_table = inverse(np.array(told.zero_from_work)) @ rigid(
-        np.eye(3), -np.array(told.hold.zero_on_table)
-    )
-    tools = tools_in(run.plan, setup.text)
-    machine = machine_of(setup.machine, run.plan.machines)
-    return text_given(text, registers_of(told), tools, machine, work_from_table, radii_of(setup, tools))
-
-
 def with_own_text(
     run: Run, index: int, placed: Placed, turning: Turning, told: SetupReport, planned: Done
 ) -> tuple[Done, dict[str, Any], list[Finding]]:
@@ -228,42 +184,37 @@ def with_own_text(
     """
     own, setup = turning.setup.text, turning.setup
     if own is None:
-        return planned, {"written_as": called_by(_text_kept(run, planned.program_key))}, []
+        return planned, {"written_as": called_by(planned.text)}, []
     assert told.incoming_key is not None
     cut = cut_text(run, index, placed, turning, told, told.incoming_key, told.incoming_volume_mm3)
     if not setup.operations:
         return cut.done, {}, list(cut.findings)
-    written = _text_kept(run, planned.program_key)
+    written_as = called_by(planned.text)
     shown = {
         "program_key": cut.done.program_key or planned.program_key,
         "written_key": planned.program_key,
-        "written_as": called_by(written),
+        "written_as": written_as,
         "planned_key": planned.key,
         "planned_s": sum(one.time_s for one in planned.reports),
     }
     found = list(cut.findings)
-    if own.made_from not in (None, called_by(written)):
-        found.append(_older(setup, called_by(written)))
+    if own.made_from not in (None, written_as):
+        found.append(_older(setup, written_as))
     if own.carried:
         return cut.done, shown, found
-    shown["program_key"] = _beside(run, planned, written, cut.done.program_key)
+    shown["program_key"] = _beside(run, planned, cut.done)
     return planned, shown, found
 
 
-def _text_kept(run: Run, key: str | None) -> str:
-    return "" if key is None else Result(key, run.engine).value(PROGRAM)
-
-
-def _beside(run: Run, planned: Done, written: str, text_key: str | None) -> str | None:
+def _beside(run: Run, planned: Done, cut: Done) -> str | None:
     """The key of a text that is not carried on, its lines told by the moves of the written program as far as
     the two are alike.
     """
-    if text_key is None or planned.program_key is None:
+    if cut.program_key is None or planned.program_key is None:
         return planned.program_key
-    text = _text_kept(run, text_key)
-    old, new = written.split("\n"), text.split("\n")
+    old, new = planned.text.split("\n"), cut.text.split("\n")
     if max(len(old), len(new)) > MOST_MATCHED:
-        return text_key
+        return cut.program_key
     to: dict[int, int] = {}
     for what, a, past, b, other in SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
         if what == "equal" or (what == "replace" and past - a == other - b):
@@ -273,7 +224,7 @@ def _beside(run: Run, planned: Done, written: str, text_key: str | None) -> str 
         last = to.setdefault(line, last)
     told = Result(planned.program_key, run.engine).value(LINES)
     lines = {run_: [to[line] for line in own] for run_, own in told.items()}
-    return text_kept(run.engine, text, lines)
+    return text_kept(run.engine, cut.text, lines)
 
 
 def _older(setup: Setup, now: str) -> Finding:
@@ -311,8 +262,8 @@ def cut_text(
     setup = turning.setup
     assert setup.text is not None
     try:
-        text = text_of(run, setup.text)
-        given = given_for(run, setup, told, text)
+        text = readable(run.files(setup.text.sha256, setup.text.file), setup.text.file)
+        given = given_for(run.plan, told, text)
     except BadInput as bad:
         return TextCut(Done([], key, volume, None), (_refused(setup, bad.told(), None),))
     ends = moved(inverse(placed.zero_from_work), box_corners(as_vector(placed.low), as_vector(placed.high)))
@@ -329,14 +280,11 @@ def cut_text(
     cutter = _TextCutter(run, index, placed, turning, text)
     for number, one in enumerate(ran_so["runs"]):
         key = cutter.cut(number, one, made.content(_path_piece(number)), key)
-    reports, lines = cutter.reports, cutter.lines
-    for number, report in enumerate(reports):
-        volume -= report.removed_volume_mm3
-        reports[number] = report.model_copy(update={"outgoing_volume_mm3": volume})
-    kept = text_kept(run.engine, text, lines)
+    reports, volume = with_volumes(cutter.reports, volume)
+    kept = text_kept(run.engine, text, cutter.lines)
     found = ran_so.get("alarm")
     return TextCut(
-        Done(reports, key, volume, kept),
+        Done(reports, key, volume, kept, text),
         () if found is None else (_refused(setup, found, tool_cures(run.plan, setup, text, found)),),
     )
 
@@ -382,9 +330,7 @@ class _TextCutter:
         """What one tool does, from the stock of a key; the key of what it leaves."""
         run, placed, setup = self.run, self.placed, self.turning.setup
         tool, lines = self.tools[one["number"]], one["lines"]
-        operation = TextRun(
-            id=f"text-{number}", name=self._called(one, tool), tool=tool.id, made_by=tool.kind
-        )
+        operation = TextRun(f"text-{number}", self._called(one, tool), tool)
         position, station = self._station(one["angles"])
         held = clamped(run.engine, station, placed.zero_from_work, placed.hold)
         maker = maker_number(self.index, min(number, MOST_MAKERS))

@@ -14,12 +14,20 @@ from pelvrak.core.engine.engine import Engine
 from pelvrak.core.engine.step import Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import Frozen
-from pelvrak.core.geometry.rigid import inverse, rigid, rotation_about_z
-from pelvrak.core.route.pieces import FIELD
+from pelvrak.core.geometry.rigid import rigid, rotation_about_z
+from pelvrak.core.route.pieces import FIELD, PROOF
 from pelvrak.core.route.plan import Plan
-from pelvrak.core.route.proving import EQUAL_MM, PROOF, ProofGiven, compared, cut_by, proof_given, proof_of
+from pelvrak.core.route.proving import (
+    EQUAL_MM,
+    ProofGiven,
+    Seen,
+    compared,
+    proof_given,
+    proof_of,
+    run_and_cut,
+)
 from pelvrak.core.route.report import Proof, SetupReport
-from pelvrak.core.route.running import control_for, moves_of
+from pelvrak.core.route.running import control_for, work_from_table
 
 Off = Annotated[float, Field(ge=-50, le=50, allow_inf_nan=False)]
 
@@ -46,15 +54,8 @@ class Wrongly(Frozen):
 def _cut_so(given: ProofGiven, reads: Reads) -> Pieces:
     """The stock that is left, and how far it is from the one wanted."""
     assert given.wanted is not None
-    incoming = reads.read(given.stock, FIELD)
-    events = list(control_for(given.text).steps(given.text.text))
-    after, ends_s = cut_by(events, incoming, given.text, lambda line: reads.tell(0.5))
-    told = {
-        "lines": given.text.text.count("\n"),
-        "moves": sum(moves_of(one) for one in events),
-        "time_s": round(float(ends_s[-1]), 2) if len(ends_s) else 0.0,
-        **compared(after, reads.read(given.wanted, FIELD), EQUAL_MM),
-    }
+    told, after, _ = run_and_cut(given, reads, control_for(given.text), Seen())
+    told |= compared(after, reads.read(given.wanted, FIELD), EQUAL_MM)
     return {FIELD: after, PROOF: told}
 
 
@@ -73,15 +74,8 @@ def set_up_wrongly(plan: Plan, told: SetupReport, engine: Engine, how: Wrongly) 
             "nothing is planned that it could be held against",
             "plan it",
         )
-    assert told.zero_from_work is not None
-    assert told.hold is not None and told.hold.zero_on_table is not None
     # Left is against the machine's X, as its operator sees it.
-    moved_to = rigid(rotation_about_z(how.turned), np.array([-how.left, how.back, 0.0]))
-    work_from_table = (
-        inverse(np.array(told.zero_from_work))
-        @ inverse(moved_to)
-        @ rigid(np.eye(3), -np.array(told.hold.zero_on_table))
-    )
+    lies = rigid(rotation_about_z(how.turned), np.array([-how.left, how.back, 0.0]))
     short = tuple((one.number, one.by) for one in how.short)
     known = {number for number, _ in given.text.tools}
     stray = next((number for number, _ in short if number not in known), None)
@@ -89,6 +83,6 @@ def set_up_wrongly(plan: Plan, told: SetupReport, engine: Engine, how: Wrongly) 
         raise BadInput(
             "program.no_length", f"H{stray}", f"{told.name} has no such tool", "choose one of its program's"
         )
-    text = replace(given.text, work_from_table=work_from_table, short=short)
+    text = replace(given.text, work_from_table=work_from_table(told, lies), short=short)
     made = engine.run(SET_WRONGLY, replace(given, text=text), f"{told.name}: set up wrongly")
     return proof_of(told, made)

@@ -51,6 +51,11 @@ def arc_points(
     return points
 
 
+def turn_step_deg(reach: float, error: float) -> float:
+    """How far work may turn within a chord that stays within an error so far from the axis, mm."""
+    return 2 * math.degrees(math.acos(max(0.0, 1 - error / max(reach, error))))
+
+
 def turned_moves(
     tips: Floats,
     angles_deg: Floats,
@@ -71,7 +76,7 @@ def turned_moves(
     """
     if not (math.isfinite(error) and error > 0):
         raise BadInput("move.error", "error", f"{error:g} mm is no error to allow", "give more than 0")
-    step = 2 * math.degrees(math.acos(max(0.0, 1 - error / max(reach, error))))
+    step = turn_step_deg(reach, error)
     starts, ends, axes, owner = [], [], [], []
     for i in range(len(tips) - 1):
         n = max(1, math.ceil(abs(angles_deg[i + 1] - angles_deg[i]) / step))
