@@ -113,6 +113,40 @@ def pose(machine: Machine, values: dict[str, float]) -> Pose:
     )
 
 
+def tables_from_spindle(machine: Machine, values: dict[str, Floats]) -> Floats:
+    """Where the spindle stands in the table's frame for many axis values at once, (n,) each, (n, 4, 4); axes
+    that are not named stand at 0.
+    """
+
+    def chained(rides: str) -> Floats:
+        out = np.eye(4)[None]
+        for axis in machine.chain(rides):
+            amount = values.get(axis.name)
+            if amount is not None:
+                out = _motions(axis, amount if axis.name not in table_side else -amount) @ out
+        return out
+
+    table_side = {axis.name for axis in machine.chain(machine.table.rides)}
+    table = chained(machine.table.rides) @ table_frame(machine)
+    back = np.zeros_like(table)
+    turn = table[:, :3, :3].transpose(0, 2, 1)
+    back[:, :3, :3], back[:, 3, 3] = turn, 1.0
+    back[:, :3, 3] = -(turn @ table[:, :3, 3:])[:, :, 0]
+    return np.asarray(back @ chained(machine.spindle.rides))
+
+
+def _motions(axis: Axis, amounts: Floats) -> Floats:
+    """`motion` of many amounts, (n, 4, 4)."""
+    out = np.tile(np.eye(4), (len(amounts), 1, 1))
+    if not axis.rotary:
+        out[:, :3, 3] = amounts[:, None] * np.array(axis.direction)
+        return out
+    point = np.array(axis.point)
+    turns = Rotation.from_rotvec(np.radians(amounts)[:, None] * np.array(axis.direction)).as_matrix()
+    out[:, :3, :3], out[:, :3, 3] = turns, point - turns @ point
+    return out
+
+
 def direction_of(machine: Machine, angles: dict[str, float]) -> Floats:
     """Which way the spindle points away from the work, table frame."""
     return np.asarray(pose(machine, angles).table_from_spindle[:3, 2])

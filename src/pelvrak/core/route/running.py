@@ -28,7 +28,7 @@ from pelvrak.core.geometry.mesh import Floats, box_corners
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.machine.index import index_time
-from pelvrak.core.machine.kinematics import direction_of, pose, tip_by_slides
+from pelvrak.core.machine.kinematics import direction_of, pose, tables_from_spindle, tip_by_slides
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.program.control import AXES, Control, Event, Held
 from pelvrak.core.program.own_text import OwnText, without_comments
@@ -329,36 +329,36 @@ def _while_turning(
     """
     machine = given.machine
     middle, half = (box[0] + box[1]) / 2, float(np.linalg.norm(box[1] - box[0])) / 2
-    tips, axes, what = [], [], []
-    before = start
-    for one in events:
-        if not moves_of(one):
-            continue
-        angles = np.array([before[3:], one.end[3:]])
-        reach = _reach(machine, before, given.work_from_table, box)
-        step = turn_step_deg(reach, tilted_error(reach, tool.DC / 2))
-        count = max(1, math.ceil(float(np.abs(angles[1] - angles[0]).max()) / step))
-        share = np.arange(2 * count + 1)[:, None] / (2 * count)
-        ends = np.array(before) + share * (np.array(one.end) - np.array(before))
-        places, ways = [], []
-        for end in ends:
-            named = _named(machine, tuple(end.tolist()))
-            zero, slopes = tip_by_slides(machine, named, tool.gauge_length)
-            places.append(zero + slopes @ end[:3])
-            ways.append(direction_of(machine, named))
-        there = moved(given.work_from_table, np.array(places[::2]))
+    ends, counts, before, turned_from = [], [], start, None
+    moving = [one for one in events if moves_of(one)]
+    for one in moving:
+        others = before[3:]
+        if others != turned_from:
+            reach, turned_from = _reach(machine, before, given.work_from_table, box), others
+            step = turn_step_deg(reach, tilted_error(reach, tool.DC / 2))
+        turn = max(abs(end - begun) for begun, end in zip(before[3:], one.end[3:], strict=True))
+        counts.append(max(1, math.ceil(turn / step)))
+        # Of every chord its start, its middle and its end.
+        share = (np.arange(counts[-1])[:, None] + np.array([0.0, 0.5, 1.0])).reshape(-1, 1) / counts[-1]
+        ends.append(np.array(before) + share * (np.array(one.end) - np.array(before)))
         before = one.end
-        clear = np.linalg.norm(there - middle, axis=1).min() > half + tool.overhang
-        if one.kind == "rapid" and clear:
-            continue
-        tips.append(np.stack([there[:-1], there[1:]]))
-        axes.append(turned(given.work_from_table, np.array(ways[1::2])))
-        what.append(np.full(count, _what(one), np.uint8))
-    if not tips:
+    if not ends:
         return None
-    ends_of = np.concatenate(tips, axis=1)
-    nose = machine.spindle.nose
-    return swept_by(tool, nose, ends_of[0], ends_of[1], np.concatenate(what), np.concatenate(axes))
+    slides = np.concatenate(ends)
+    spindles = tables_from_spindle(machine, {name: slides[:, at] for at, name in enumerate(AXES)})
+    tips = spindles @ np.array([0.0, 0.0, -tool.gauge_length, 1.0])
+    there = moved(given.work_from_table, tips[:, :3]).reshape(-1, 3, 3)
+    ways = turned(given.work_from_table, spindles[1::3, :3, 2])
+    firsts = np.concatenate([[0], np.cumsum(counts)[:-1]])
+    near = np.linalg.norm(there[:, [0, 2]] - middle, axis=2).min(axis=1)
+    clear = np.minimum.reduceat(near, firsts) > half + tool.overhang
+    what = np.array([_what(one) for one in moving], np.uint8)
+    kept = np.repeat(~(clear & (what == RAPID)), counts)
+    if not kept.any():
+        return None
+    return swept_by(
+        tool, machine.spindle.nose, there[kept, 0], there[kept, 2], np.repeat(what, counts)[kept], ways[kept]
+    )
 
 
 def _reach(
