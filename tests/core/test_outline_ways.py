@@ -14,8 +14,8 @@ from pelvrak.core.cutting.operations import Outline
 from pelvrak.core.cutting.toolpath import Move, Path, chords
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import ref_to
+from pelvrak.core.program.compose import Planned, Where
 from pelvrak.core.program.control import Control, Held
-from pelvrak.core.program.post import Planned, Where
 from pelvrak.core.route.cut_facts import loose_pieces
 from pelvrak.core.route.pieces import path_from_json, path_json
 from tests import solids

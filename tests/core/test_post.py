@@ -13,7 +13,10 @@ from pelvrak.core.cutting.operations import Drilling, Facing
 from pelvrak.core.cutting.toolpath import Path
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import FaceRef
-from pelvrak.core.program.post import CYCLE_CODES, Head, Planned, Where, post, turn_in_words
+from pelvrak.core.program.compose import Head, Planned, Where, composed, turn_in_words
+from pelvrak.core.program.dialect import Dialect
+from pelvrak.core.program.dialects import dialects
+from pelvrak.core.program.writing import CYCLE_CODES, Program
 from pelvrak.core.route.registers import _euler
 
 WALL = (FaceRef(face=1, at=(0.0, 0.0, 0.0)),)
@@ -36,9 +39,21 @@ def drilling(cycle: str, holes: list[Hole], tool: str) -> Planned:
     return Planned(operation.id, operation, tool_shelf()[tool], path, holes, 3000, 300, Where("G57"))
 
 
-def text_of(*planned: Planned) -> str:
+def post(*told, dialect: Dialect | None = None) -> Program:
+    """What is composed of these, written."""
+    dialect = dialect or dialects()["extended"]
+    return dialect.writer(dialect).write(composed(*told))
+
+
+def text_of(*planned: Planned, dialect: Dialect | None = None) -> str:
     return post(
-        "OP10", "Top", "Part REV A", {"G57": (-380.0, -105.5, -467.25)}, "130 x 90 x 52 mm", list(planned)
+        "OP10",
+        "Top",
+        "Part REV A",
+        {"G57": (-380.0, -105.5, -467.25)},
+        "130 x 90 x 52 mm",
+        list(planned),
+        dialect=dialect,
     ).text
 
 
@@ -94,7 +109,7 @@ class Words(unittest.TestCase):
     def test_an_operation_without_moves_is_left_out(self):
         program = post("OP10", "", "p", {}, "b", [facing(Path((0.0, 0.0, 0.0)), name="Nothing")])
         self.assertNotIn("NOTHING", program.text)
-        self.assertEqual(program.lines, {"f": []})
+        self.assertEqual(program.lines, {})
 
     def test_a_turned_plane_and_a_stop(self):
         """Turning: spindle up, clamps off, angle, clamps on; the plane by Euler angles and square to it;

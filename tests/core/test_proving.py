@@ -23,6 +23,7 @@ from pelvrak.core.route.proving import apart, proof_findings, proved
 from pelvrak.core.route.report import Proof, Report, SetupReport
 from pelvrak.core.stock.field import grid_around
 from pelvrak.core.stock.shapes import field_of_block
+from tests.core.in_dialects import written_in
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
 
@@ -34,14 +35,17 @@ class Demo:
         plan = plan_from_json((DEMO / name / "plan.json").read_bytes())
         self.plan: Plan = plan.model_copy(update={"resolution_mm": 1.0})
         self.store = MemoryStore()
-        body = (DEMO / name / plan.part.file).read_bytes()
-        self.report: Report = evaluate(self.plan, body, self.store)
+        self.body = (DEMO / name / plan.part.file).read_bytes()
+        self.report: Report = evaluate(self.plan, self.body, self.store)
 
     def setup(self, name: str) -> SetupReport:
         return next(one for one in self.report.setups if one.name == name)
 
     def text(self, name: str) -> str:
-        key = self.setup(name).program_key
+        return self.text_of(self.report, name)
+
+    def text_of(self, report: Report, name: str) -> str:
+        key = next(one for one in report.setups if one.name == name).program_key
         assert key is not None
         return Result(key, Engine(self.store)).value(PROGRAM)
 
@@ -83,6 +87,20 @@ class Proofs(unittest.TestCase):
             self.assertLess(found.most_mm, 0.003)
             self.assertGreater(found.moves, 100)
             self.assertLess(abs(found.time_s / found.planned_s - 1), 0.15)
+
+    def test_in_every_dialect(self):
+        """The demo's programs in each: soft jaws, two sides, index positions; what one lacks is told."""
+        for dialect in ("plain", "strict"):
+            report = evaluate(written_in(self.demo.plan, dialect), self.demo.body, self.demo.store)
+            for one in report.setups:
+                self.assertTrue(one.proof.equal, (dialect, one.proof))
+                self.assertEqual(one.outgoing_key, self.demo.setup(one.name).outgoing_key)
+                beyond = [found.sentence for found in one.findings if found.code == "program.beyond"]
+                lacks = dialect == "strict" and one.name == "OP10"
+                self.assertEqual(len(beyond), lacks)
+                self.assertTrue(all("no cycle G84" in said for said in beyond))
+            text = self.demo.text_of(report, "OP10")
+            self.assertEqual("I" in re.sub(r"\(.*?\)", "", text), dialect == "plain")
 
     def test_faults_are_found(self):
         """Faults put into the first program, line by line: each ends in an alarm or in another stock; where a

@@ -15,6 +15,7 @@ from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import SetupReport
 from tests.core import test_removal, test_turning, test_wrapped
+from tests.core.in_dialects import written_in
 from tests.recut import recut
 
 MEAN_MM, MOST_MM = 0.02, 0.15
@@ -30,6 +31,21 @@ class Recut(unittest.TestCase):
         self.assertAlmostEqual(laid.volume_ratio, 1.0, delta=2e-3)
         self.assertLess(laid.mean_mm, MEAN_MM)
         self.assertLess(laid.most_mm, MOST_MM)
+
+    def in_dialects(self, store: Store, plan: Plan, body: bytes, index: int, *strict: str) -> None:
+        """Written in each dialect a setup's program leaves the same stock. strict: what the strict one is
+        told to lack.
+        """
+        for dialect in ("extended", "plain", "strict"):
+            setup = evaluate(written_in(plan, dialect), body, store).setups[index]
+            self.assertTrue(setup.proof.equal, (dialect, setup.proof))
+            beyond = [one.sentence for one in setup.findings if one.code == "program.beyond"]
+            if dialect == "strict":
+                self.assertEqual(len(beyond), len(strict), beyond)
+                for said, what in zip(beyond, strict, strict=True):
+                    self.assertIn(what, said)
+            elif dialect == "extended":
+                self.assertEqual(beyond, [])
 
     def test_three_axes(self):
         """A step open to three sides, and drilled, reamed and tapped holes."""
@@ -53,11 +69,13 @@ class Recut(unittest.TestCase):
             {**t.drilling("tap", t.tool("tap", DC=6.0), small), "id": "t6"},
         )
         self.compared(t.STORE, t.last_plan(), report.setups[0])
+        self.in_dialects(t.STORE, t.last_plan(), t.DATA, 0, "no cycle G84")
 
     def test_indexed(self):
         """A slanting face and a hole in the front, on a rotary about X, each with its register."""
         store, report = test_turning.computed("register_each")
         self.compared(store, test_turning.turned_plan(), report.setups[0], moves=3)
+        self.in_dialects(store, test_turning.turned_plan(), test_turning.part(), 0)
 
     def trunnion(self, run: str) -> tuple[Store, Plan, SetupReport]:
         """The slanting face and the front hole on two rotary axes, the block turned a quarter on its cradle,
@@ -76,10 +94,13 @@ class Recut(unittest.TestCase):
         return store, plan, evaluate(plan, t.part(), store).setups[0]
 
     def test_trunnion(self):
-        """Two rotary axes, a register for each position."""
+        """Two rotary axes, a register for each position; and all of them from the rotary centre."""
         store, plan, setup = self.trunnion("register_each")
         self.assertGreater(len({tuple(one.angles.values()) for one in setup.positions}), 1)
         self.compared(store, plan, setup, moves=3)
+        self.in_dialects(store, plan, test_turning.part(), 0)
+        centre = plan.setups[0].model_copy(update={"rotary_run": "centre"})
+        self.in_dialects(store, plan.model_copy(update={"setups": (centre,)}), test_turning.part(), 0)
 
     def test_trunnion_in_a_tilted_plane(self):
         """Two rotary axes, planes turned by the control: where they lie, and that the axes stand square to
@@ -88,6 +109,7 @@ class Recut(unittest.TestCase):
         store, plan, setup = self.trunnion("tilted_plane")
         self.assertIn("G68.2", store.get(setup.program_key, "program.nc").decode())
         self.compared(store, plan, setup, moves=3)
+        self.in_dialects(store, plan, test_turning.part(), 0, "no tilted plane", "the letter I")
 
     def test_soft_jaws(self):
         """The demo's jaws, cut for a part of which only the outline was cut before."""
@@ -105,18 +127,16 @@ class Recut(unittest.TestCase):
         report = evaluate(plan, (DEMO / "encoder-housing.step").read_bytes(), store)
         self.assertEqual(report.setups[1].makes, "OP20")
         self.compared(store, plan, report.setups[1])
+        self.in_dialects(store, plan, (DEMO / "encoder-housing.step").read_bytes(), 1)
 
     def test_wrapped(self):
         """A groove round a sixth of a bar, in inverse time, the work turning as it is cut."""
         arc = test_wrapped.BAR / 2 * np.radians(30)
         operation = {"tool": "em8", "line": [[0, -arc], [0, arc]], "diameter": test_wrapped.BAR, "depth": 2.0}
         report = test_wrapped.computed(operation)
-        self.compared(
-            test_wrapped.STORE,
-            test_wrapped.plan_from(test_wrapped.document(operation)),
-            report.setups[0],
-            moves=1,
-        )
+        plan = test_wrapped.plan_from(test_wrapped.document(operation))
+        self.compared(test_wrapped.STORE, plan, report.setups[0], moves=1)
+        self.in_dialects(test_wrapped.STORE, plan, test_wrapped.part(), 0, "no inverse time")
 
 
 if __name__ == "__main__":

@@ -162,7 +162,8 @@ class Control(Frozen):
     """What the control can do. extended: how many registers beyond the standard six; reserved: not to be
     given out; tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the
     table by itself; shortest_way: a rotary axis goes the short way round; program_digits: in which program
-    numbers are written; last_block: the largest block number. registers: the standard work offsets it has.
+    numbers are written; last_block: the largest block number. registers: the standard work offsets it has;
+    dialect: in which its programs are written, by its id.
     """
 
     registers: tuple[Register, ...] = STANDARD
@@ -173,6 +174,7 @@ class Control(Frozen):
     shortest_way: bool = False
     program_digits: Literal[4, 5] = 4
     last_block: Annotated[int, Field(ge=999, le=99_999_999)] = 9999
+    dialect: Annotated[str, Field(pattern="^[a-z0-9-]{1,40}$")] = "extended"
 
     def all_registers(self) -> tuple[str, ...]:
         """Every register it has, in the order they are given out, those that are reserved too."""
@@ -249,6 +251,11 @@ class Machine(Frozen):
             out.append(axis)
             rides = axis.rides
         return out
+
+    @property
+    def as_built(self) -> Machine:
+        """What moves on what, and how: without what it is called and what its control knows."""
+        return self.model_copy(update={"name": "-", "control": Control()})
 
     def axis(self, name: str) -> Axis:
         return next(axis for axis in self.axes if axis.name == name)

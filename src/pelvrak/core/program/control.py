@@ -37,12 +37,13 @@ Kind = Literal["rapid", "line", "cw", "ccw", "dwell", "stop"]
 @dataclass(frozen=True)
 class Held:
     """What the control's tables hold. registers: machine coordinate of each zero by axis, mm and degrees;
-    lengths, radii: by H and D, mm.
+    lengths, radii: by H and D, mm; dwell_ms: P of a dwell counts milliseconds.
     """
 
     registers: dict[str, dict[str, float]]
     lengths: dict[int, float]
     radii: dict[int, float] = field(default_factory=dict)
+    dwell_ms: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,7 +168,10 @@ class Control:
         self.contour: Contour | None = None
         self.most_steps = most_steps
         self.held = Held(
-            {k: dict(v) for k, v in held.registers.items()}, dict(held.lengths), dict(held.radii)
+            {k: dict(v) for k, v in held.registers.items()},
+            dict(held.lengths),
+            dict(held.radii),
+            held.dwell_ms,
         )
         self.at = dict.fromkeys(AXES, 0.0) | (at or {})
         self.variables: dict[int | str, float] = {}
@@ -338,7 +342,7 @@ class Control:
             self._plane(groups["turned"], values)
             return self._after(machine, values, call, calls, whole)
         if once == 4:
-            self._event("dwell", seconds=values.get("P", values.get("X", 0.0)))
+            self._event("dwell", seconds=self._stands(values))
         elif once == 10:
             self._put(values)
         elif once == 28:
@@ -657,10 +661,14 @@ class Control:
         self._height("rapid", clear)
         self._down(low, clear)
         if s.motion in (82, 89, 76, 86, 84) and "P" in s.sticky:
-            self._event("dwell", seconds=s.sticky["P"])
+            self._event("dwell", seconds=self._stands(s.sticky))
         if s.motion in _OUT_AT_FEED:
             self._height("line", clear)
         self._height("rapid", up)
+
+    def _stands(self, told: dict[str, float]) -> float:
+        """How long a dwell's words are, s."""
+        return told["P"] / (1000 if self.held.dwell_ms else 1) if "P" in told else told.get("X", 0.0)
 
     def _over(self, values: dict[str, float]) -> None:
         """To a cycle's place, in rapid."""

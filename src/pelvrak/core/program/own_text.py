@@ -15,7 +15,7 @@ from pelvrak.core.geometry.part import Frozen
 # A text from outside may be so large, bytes: more than a million lines.
 MOST_BYTES = 64 * 1024**2
 _COMMENT = re.compile(r"\([^()\n]*\)|;.*")
-_CALLED = re.compile(r"\A[%\s]*?^\s*O\d+", re.MULTILINE | re.ASCII)
+_CALLED = re.compile(r"\A[%\s]*?^\s*[O:]\d+", re.MULTILINE | re.ASCII)
 # What a comment tells of a tool, as people write them: its number, and its diameter behind a letter or sign.
 _TOOL = re.compile(r"T\s*(\d{1,4})\b", re.ASCII)
 _DIAMETER = re.compile(r"(?:\bDIA\.?|\bD|Ø)\s*[=:]?\s*(\d+(?:\.\d*)?|\.\d+)", re.ASCII | re.IGNORECASE)

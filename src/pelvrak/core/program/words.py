@@ -31,6 +31,7 @@ AT_ONCE = 4096
 Worked = Tree[Token]
 Value = float | Worked
 
+_NAMED = re.compile(r"^:(?=\s*\d)")
 _PLAIN = re.compile(r"\s*(?:/([1-9]?)\s*)?((?:[A-Z]\s*[+-]?(?:\d+\.?\d*|\.\d+)\s*)*)", re.ASCII)
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))", re.ASCII)
 _COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
@@ -79,6 +80,8 @@ def read_line(text: str, number: int) -> Line:
             raise Unreadable(
                 number, bare.index(bracket) + 1, what, "write it between ( and ), none within another"
             )
+    # A program's number, with several makers of controls, where ISO 6983-1 has the alignment function.
+    bare = _NAMED.sub("O", bare)
     return _plain(bare, number, tuple(comments)) or _parsed(bare, number, tuple(comments))
 
 

@@ -118,7 +118,7 @@ def clearance(
             key="held", shift=hold.shift, zero_on_table=hold.zero_on_table, jaw=hold.jaw, pieces=hold.pieces
         ),
         setup.hold,
-        turning.machine,
+        turning.machine.as_built,
         places,
         bare.tools,
         shelf,

@@ -13,6 +13,7 @@ from pelvrak.core.geometry.mesh import Mesh, volume
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.machine.travel import register_value
+from pelvrak.core.program.dialects import dialect_of
 from pelvrak.core.route.cut_checks import IN_STOCK
 from pelvrak.core.route.cut_facts import Moves, met_in_stock
 from pelvrak.core.route.pictures import drawn
@@ -125,7 +126,8 @@ def cut_file(
         name: dict(zip("XYZ", register_value(machine, place), strict=True)) for name, place in offsets.items()
     }
     by_place = at_places(tools)
-    given = text_given(text, registers, by_place, machine, np.eye(4), {})
+    in_ms = dialect_of(machine.control.dialect).dwell == "P ms"
+    given = text_given(text, registers, by_place, machine, np.eye(4), {}, in_ms)
     low, high = np.zeros(3), np.array(sizes)
     stock = field_of_block(grid_around(low, high, cell), low, high)
     seconds, done, met = 0.0, list[CutByTool](), list[Met]()

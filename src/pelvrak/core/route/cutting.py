@@ -16,7 +16,8 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.part import FaceRef
 from pelvrak.core.geometry.reckoned import Reckoned
-from pelvrak.core.program.post import Planned, Program, Where
+from pelvrak.core.program.compose import Planned, Where
+from pelvrak.core.program.writing import Program
 from pelvrak.core.route.cut_checks import cut_findings, worn_findings
 from pelvrak.core.route.cut_facts import CUT_FACTS, CutFacts, Laid
 from pelvrak.core.route.cut_told import Told
@@ -27,7 +28,7 @@ from pelvrak.core.route.pieces import FACTS, MOMENTS, PATH
 from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.planning import PLAN_PATH, data_of, path_given
-from pelvrak.core.route.programs import program_of
+from pelvrak.core.route.programs import beyond, program_of
 from pelvrak.core.route.registers import where
 from pelvrak.core.route.report import (
     OperationReport,
@@ -42,13 +43,16 @@ from pelvrak.core.route.zeros import maker_number
 
 @dataclass
 class Done:
-    """What the operations of a setup came to. text: of the program kept under program_key."""
+    """What the operations of a setup came to. text: of the program kept under program_key; findings: what is
+    wrong with how it is written.
+    """
 
     reports: list[OperationReport]
     key: str
     volume: float
     program_key: str | None
     text: str = ""
+    findings: tuple[Finding, ...] = ()
 
 
 def cut_operations(
@@ -61,7 +65,7 @@ def cut_operations(
     reports, stock_volume = with_volumes(reports, stock_volume)
     program_key, program = program_of(run, turning, planned, about)
     told = [_with_lines(report, program) for report in reports]
-    return Done(told, key, stock_volume, program_key, program.text)
+    return Done(told, key, stock_volume, program_key, program.text, beyond(turning, program))
 
 
 def with_volumes(reports: list[OperationReport], volume: float) -> tuple[list[OperationReport], float]:

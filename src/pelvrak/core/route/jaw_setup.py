@@ -132,7 +132,7 @@ def _jaws_cut(
             **depths(done.reports, placed),
             "operations": tuple(done.reports),
             "program_key": done.program_key,
-            "findings": (*placed.findings, *findings, *safe),
+            "findings": (*placed.findings, *findings, *safe, *done.findings),
         }
     )
 

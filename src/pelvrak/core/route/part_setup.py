@@ -94,7 +94,7 @@ def part_setup(
             "operations": tuple(done.reports),
             "program_key": done.program_key,
             **texted,
-            "findings": (*told, *safe, *foretold, *beside_it, *by_text),
+            "findings": (*told, *safe, *foretold, *beside_it, *done.findings, *by_text),
         }
     )
 

@@ -20,6 +20,7 @@ from pelvrak.core.geometry.part import FaceRef, Frozen
 from pelvrak.core.holding.hold import Hold
 from pelvrak.core.holding.kinds import Fixture, Ident
 from pelvrak.core.machine.machine import Machine, Register
+from pelvrak.core.program.dialects import AnyDialect
 from pelvrak.core.program.own_text import OwnText
 from pelvrak.core.route.positions import IndexPosition
 from pelvrak.core.seat.seating import Seat
@@ -122,8 +123,8 @@ class Setup(Frozen):
 
 
 class Plan(Frozen):
-    """The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of
-    the library; resolution_mm: distance of the stock's rays.
+    """The plan document; lengths mm, angles degrees. fixtures, machines and dialects: the plan's own, before
+    those of the library; resolution_mm: distance of the stock's rays.
 
     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
     made from; tools: used in any setup; finishes: stages that operations name; materials: its own, before
@@ -137,6 +138,7 @@ class Plan(Frozen):
     tools: Annotated[tuple[Tool, ...], Field(max_length=400)] = ()
     fixtures: Annotated[tuple[Fixture, ...], Field(max_length=200)] = ()
     machines: Annotated[tuple[Machine, ...], Field(max_length=20)] = ()
+    dialects: Annotated[tuple[AnyDialect, ...], Field(max_length=20)] = ()
     setups: Annotated[tuple[Setup, ...], Field(max_length=40)] = ()
     finishes: Annotated[tuple[Finish, ...], Field(max_length=20)] = USUAL
     materials: Annotated[tuple[Material, ...], Field(max_length=50)] = ()
@@ -149,6 +151,7 @@ class Plan(Frozen):
             ("tools", [tool.id for tool in self.tools]),
             ("fixtures", [fixture.id for fixture in self.fixtures]),
             ("machines", [machine.id for machine in self.machines]),
+            ("dialects", [dialect.id for dialect in self.dialects]),
             ("finishes", [finish.id for finish in self.finishes]),
             ("materials", [material.name for material in self.materials]),
             (

@@ -8,8 +8,11 @@ import numpy as np
 
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.engine.step import Kind
+from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.program.post import Head, Planned, Program, post
+from pelvrak.core.program.compose import Head, Planned, composed
+from pelvrak.core.program.dialects import dialect_of
+from pelvrak.core.program.writing import Program
 from pelvrak.core.route.pieces import LINES, PROGRAM
 from pelvrak.core.route.plan import program_numbers
 from pelvrak.core.route.registers import held_by
@@ -47,7 +50,9 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
         used = dict.fromkeys([turned_from, *used])
     home = turning.turned.get("")
     values = {register: held_by(turning, register) for register in used}
-    program = post(
+    written_in = dialect_of(control.dialect, run.plan.dialects)
+    numbers = program_numbers(run.plan)
+    said = composed(
         setup.name,
         setup.title,
         f"{run.plan.name} REV {run.plan.part.revision}",
@@ -59,14 +64,34 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
         about,
         planned,
         Head(
-            program_numbers(run.plan)[setup.name],
+            numbers[setup.name],
             control.program_digits,
             control.last_block,
             turned_from,
             ()
             if home is None
             else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in turning.machine.rotary),
+            tuple(sorted(number for name, number in numbers.items() if name != setup.name)),
         ),
     )
+    program = written_in.writer(written_in).write(said)
     run.done += 1
     return text_kept(run.engine, program.text, program.lines), program
+
+
+def beyond(turning: Turning, program: Program) -> tuple[Finding, ...]:
+    """What a program says that its dialect cannot."""
+    name = turning.machine.control.dialect
+    return tuple(
+        Finding(
+            code="program.beyond",
+            severity="error",
+            setup=turning.setup.name,
+            stage="prove",
+            sentence=(
+                f"{turning.machine.name} is programmed in the dialect {name}: {what}. Plan it otherwise, or"
+                " name the dialect its control is programmed in."
+            ),
+        )
+        for what in program.beyond
+    )

@@ -83,7 +83,7 @@ def reached_from(run: Run, setup: SetupReport, position: str, tool: Tool) -> Rea
         np.array(setup.zero_from_work),
         solids,
         bare_hold(hold),
-        machine,
+        machine.as_built,
         nameless_position(at),
         nameless_tool(tool, TOOL),
     )

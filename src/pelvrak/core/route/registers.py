@@ -21,7 +21,7 @@ from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.geometry.rigid import moved
 from pelvrak.core.machine.index import centre_register
 from pelvrak.core.machine.travel import corner, register_value
-from pelvrak.core.program.post import Where
+from pelvrak.core.program.compose import Where
 from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.turning import Turning, alike
 from pelvrak.core.route.visits import Visit

@@ -31,6 +31,7 @@ from pelvrak.core.machine.index import index_time
 from pelvrak.core.machine.kinematics import direction_of, pose, tables_from_spindle, tip_by_slides
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.program.control import AXES, Control, Event, Held
+from pelvrak.core.program.dialects import dialect_of
 from pelvrak.core.program.own_text import OwnText, without_comments
 from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.plan import Plan, Setup
@@ -47,7 +48,7 @@ _NUMBER = re.compile(r"[THD]\s*(\d+)", re.ASCII)
 class TextGiven:
     """A program's text and what it is run with. registers: each by its name, with what it holds by axis, mm
     and degrees; tools: by their numbers, without names; work_from_table: 4×4; radii: by D, mm, where not 0;
-    short: by how much an H is too short, mm.
+    short: by how much an H is too short, mm; dwell_ms: P of a dwell counts milliseconds.
     """
 
     text: str
@@ -57,13 +58,14 @@ class TextGiven:
     work_from_table: Floats
     radii: tuple[tuple[int, float], ...] = ()
     short: tuple[tuple[int, float], ...] = ()
+    dwell_ms: bool = False
 
     def held(self) -> Held:
         """The control's tables: a tool's length stands under its number."""
         registers = {name: dict(values) for name, values in self.registers}
         off = dict(self.short)
         lengths = {number: tool.gauge_length - off.get(number, 0.0) for number, tool in self.tools}
-        return Held(registers, lengths, dict(self.radii))
+        return Held(registers, lengths, dict(self.radii), self.dwell_ms)
 
 
 def text_given(
@@ -73,6 +75,7 @@ def text_given(
     machine: Machine,
     work_from_table: Floats,
     radii: dict[int, float],
+    dwell_ms: bool,
 ) -> TextGiven:
     """What of all that a text asks for. tools: by their numbers; radii: by D, mm."""
     bare = without_comments(text)
@@ -84,6 +87,7 @@ def text_given(
         machine,
         work_from_table,
         tuple((n, radii[n]) for n in sorted(asked) if radii.get(n)),
+        dwell_ms=dwell_ms,
     )
 
 
@@ -139,7 +143,8 @@ def given_for(plan: Plan, told: SetupReport, text: str) -> TextGiven:
     setup = next(one for one in plan.setups if one.name == told.name)
     tools, machine = tools_in(plan, setup.text), machine_of(setup.machine, plan.machines)
     lies, radii = work_from_table(told), radii_of(setup, tools)
-    return text_given(text, registers_of(told), tools, machine, lies, radii)
+    in_ms = dialect_of(machine.control.dialect, plan.dialects).dwell == "P ms"
+    return text_given(text, registers_of(told), tools, machine, lies, radii, in_ms)
 
 
 @dataclass(frozen=True)

@@ -75,7 +75,9 @@ def clamped(engine: Engine, station: Station, setup_zero: Floats, hold: HoldFact
     zero frame.
     """
     solids = None if hold.key is None else Result(hold.key, engine).content(SURFACE)
-    return Clamped(setup_zero, solids, bare_hold(hold), station.machine, nameless_position(station.at))
+    return Clamped(
+        setup_zero, solids, bare_hold(hold), station.machine.as_built, nameless_position(station.at)
+    )
 
 
 @dataclass(frozen=True)

@@ -61,7 +61,7 @@ def swings(
         home.zero_from_work,
         zero,
         tuple(bare),
-        turning.machine,
+        turning.machine.as_built,
         gauge,
     )
     found = run.engine.run(SWING, given, f"{setup.name} turning").value(FACTS)

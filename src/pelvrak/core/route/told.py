@@ -67,7 +67,9 @@ def machine_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector 
     """
     if at is None or zero is None or not machine.rotary:
         return None
-    return run.engine.run(MACHINE_PICTURE, MachineGiven(machine, nameless_position(at), zero), "machine").key
+    return run.engine.run(
+        MACHINE_PICTURE, MachineGiven(machine.as_built, nameless_position(at), zero), "machine"
+    ).key
 
 
 def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector | None) -> SlidesFact | None:
@@ -77,7 +79,9 @@ def slides_picture(run: Run, machine: Machine, at: Turned | None, zero: Vector |
     if at is None or zero is None:
         return None
     moving = [*slides(machine, zero, at), nose_slide(machine)]
-    drawn = run.engine.run(SLIDES_PICTURE, MachineGiven(machine, nameless_position(at), zero), "machine")
+    drawn = run.engine.run(
+        SLIDES_PICTURE, MachineGiven(machine.as_built, nameless_position(at), zero), "machine"
+    )
     return SlidesFact(
         key=drawn.key,
         names=tuple(one.name for one in moving),

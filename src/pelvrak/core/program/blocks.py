@@ -1,0 +1,224 @@
+"""What does a program say, whatever the control is called for? Blocks without words: each dialect writes them
+in its own. Lengths mm, angles degrees, feeds mm/min.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from pelvrak.core.cutting.job import Hole
+from pelvrak.core.cutting.toolpath import Move
+from pelvrak.core.geometry.part import Vector
+
+
+@dataclass(frozen=True)
+class Opening:
+    """What the program is. number: by which it is called; digits: in which the control writes it; title: its
+    name, in words; taken: numbers of the plan's other programs.
+    """
+
+    number: int
+    digits: int
+    title: str
+    taken: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class Note:
+    """A word to whoever reads it."""
+
+    text: str
+
+
+@dataclass(frozen=True)
+class Safe:
+    """All that could still hold from before is put right."""
+
+
+@dataclass(frozen=True)
+class Up:
+    """The spindle to the top of Z."""
+
+
+@dataclass(frozen=True)
+class Aside:
+    """The table to the front, for whoever unloads."""
+
+
+@dataclass(frozen=True)
+class Bring:
+    """A tool into the spindle from its place in the changer. then: the place of the tool after it."""
+
+    place: int
+    then: int | None = None
+
+
+@dataclass(frozen=True)
+class Count:
+    """Coordinates count from this register from here on."""
+
+    register: str
+
+
+@dataclass(frozen=True)
+class Turn:
+    """A rotary axis goes to an angle, with its clamp off and on; their codes, where it has them."""
+
+    axis: str
+    angle: float
+    clamp: str = ""
+    unclamp: str = ""
+
+
+@dataclass(frozen=True)
+class Clamp:
+    """A rotary axis is let go to turn while it cuts, or held again. code: of the machine's."""
+
+    code: str
+
+
+@dataclass(frozen=True)
+class Tilt:
+    """The control turns the plane: about Z, the new X and the new Z, at a place of the register's; the tool
+    stands square to it.
+    """
+
+    angles: tuple[float, float, float]
+    at: Vector
+
+
+@dataclass(frozen=True)
+class Untilt:
+    """The plane is as the register has it again."""
+
+
+@dataclass(frozen=True)
+class Spin:
+    """The spindle turns."""
+
+    rpm: float
+    way: Literal["forward", "backward"]
+
+
+@dataclass(frozen=True)
+class SpinOff:
+    """The spindle stands."""
+
+
+@dataclass(frozen=True)
+class CoolOff:
+    """No coolant."""
+
+
+@dataclass(frozen=True)
+class Come:
+    """Over a place in rapid, with axes turned, then down to it with the tool's length and coolant on. place:
+    the tool's, whose length it is; this is the first move of an operation's path.
+    """
+
+    place: int
+    at: Vector
+    coolant: str
+    turned: tuple[tuple[str, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class Go:
+    """One move of a path from where it begins. place: the tool's, whose radius corrects it where it says
+    so.
+    """
+
+    move: Move
+    at: Vector
+    place: int
+
+
+@dataclass(frozen=True)
+class TurnGo:
+    """The slides and a rotary axis move at once. rate: how often a minute the move would fit, None in
+    rapid.
+    """
+
+    to: Vector
+    axis: str
+    angle: float
+    rate: float | None
+    dwell_s: float = 0.0
+
+
+@dataclass(frozen=True)
+class Untimed:
+    """Feeds are in mm/min again."""
+
+
+@dataclass(frozen=True)
+class Drill:
+    """Holes, all made alike: by a cycle of the control where it has one, else by the moves. cycle: of the
+    operation's; peck: of a deep hole, or the lift off the wall; moves: the whole path, the first of them gone
+    to already; starts: where each begins.
+    """
+
+    cycle: str
+    holes: tuple[Hole, ...]
+    feed: float
+    peck: float | None
+    dwell_s: float
+    moves: tuple[Go, ...]
+
+
+@dataclass(frozen=True)
+class Halt:
+    """The machine waits for its operator, or only where it is asked to. text: what to do."""
+
+    kind: Literal["stop", "optional"]
+    text: str = ""
+
+
+@dataclass(frozen=True)
+class Closing:
+    """The program ends."""
+
+
+Block = (
+    Opening
+    | Note
+    | Safe
+    | Up
+    | Aside
+    | Bring
+    | Count
+    | Turn
+    | Clamp
+    | Tilt
+    | Untilt
+    | Spin
+    | SpinOff
+    | CoolOff
+    | Come
+    | Go
+    | TurnGo
+    | Untimed
+    | Drill
+    | Halt
+    | Closing
+)
+
+
+@dataclass(frozen=True)
+class Body:
+    """The moves of one visit of an operation. run: tells it from other visits; made: of each move of its path
+    the block that ends it, and which of those within a `Drill`.
+    """
+
+    run: str
+    blocks: tuple[Block, ...]
+    made: tuple[tuple[int, int], ...]
+
+
+@dataclass(frozen=True)
+class Blocks:
+    """A whole program. last_block: the largest block number the control takes."""
+
+    items: tuple[Block | Body, ...]
+    last_block: int = 9999

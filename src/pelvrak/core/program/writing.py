@@ -1,0 +1,442 @@
+"""How do blocks become text? As a dialect says; a kind of dialect may write some in a way of its own."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections import Counter
+from dataclasses import dataclass, replace
+
+from pelvrak.core.cutting.job import Hole
+from pelvrak.core.cutting.toolpath import Move
+from pelvrak.core.geometry.part import Vector
+from pelvrak.core.program import blocks
+from pelvrak.core.program.blocks import Block, Blocks, Body
+from pelvrak.core.program.dialect import Dialect
+
+# ISO 6983-1: G81 drilling, G82 with a dwell, G83 deep hole, G84 tapping, G85 boring in and out at feed, G86
+# with the spindle stopped and out in rapid, G89 in, dwell and out at feed. Not in the standard, and alike
+# with several makers of controls: G73 chip breaking, G76 boring with the spindle turned and lifted off.
+CYCLE_CODES = {
+    "spot": "G81",
+    "drill": "G81",
+    "peck": "G83",
+    "chip_break": "G73",
+    "ream": "G85",
+    "bore": "G85",
+    "bore_stopped": "G86",
+    "bore_lifted": "G76",
+    "tap": "G84",
+}
+DWELLING = {"G81": "G82", "G85": "G89"}
+# Cycles that take a dwell as they are.
+STANDING = ("G76", "G86")
+NOT_STANDARD = ("G73", "G76")
+# What the spindle does in these is in no moves.
+BY_CYCLE_ONLY = ("tap", "bore_stopped", "bore_lifted")
+# Coolant off: ISO 6983-1.
+COOLANT_OFF = "M9"
+SPINDLE_CODES = {"forward": "M3", "backward": "M4"}
+STOP_CODES = {"stop": "M0", "optional": "M1"}
+MOTION = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}
+# Fewer lines are no shorter as a subprogram.
+LEAST_CALLED = 4
+
+
+@dataclass(frozen=True)
+class Program:
+    """Program text, for each visit of an operation the line (from 0) that makes each of its moves, and what
+    the dialect cannot say, in words.
+    """
+
+    text: str
+    lines: dict[str, list[int]]
+    beyond: tuple[str, ...] = ()
+
+
+def plain_capitals(text: str) -> str:
+    """Controls take plain capitals in comments, and no inner brackets."""
+    plain = text.replace("Ø", "D").replace("°", " DEG").replace("×", "X").replace("·", "-")
+    plain = re.sub(r"[();]", " ", plain).encode("ascii", "replace").decode().upper()
+    return re.sub(r" +", " ", plain).strip()
+
+
+class Writer:
+    """Writes the blocks of one program. Its methods are called as the blocks are, in small letters, and tell
+    the lines that make the block's moves.
+    """
+
+    def __init__(self, dialect: Dialect) -> None:
+        self.dialect = dialect
+        self.lines: list[str] = []
+        self.blocks: list[int] = []
+        self.modal: dict[str, str] = {}
+        self.timed = False
+        self.number, self.digits = 0, 4
+        # Told once each, in their order.
+        self.beyond: dict[str, None] = {}
+
+    # -- the whole
+
+    def write(self, program: Blocks) -> Program:
+        """The program as text."""
+        called = self._called(program) if self.dialect.subprograms else {}
+        lines: dict[str, list[int]] = {}
+        runs: dict[str, list[Body]] = {text: [] for text in called}
+        for item in program.items:
+            if not isinstance(item, Body):
+                if isinstance(item, blocks.Closing):
+                    self._closing(called, runs, lines)
+                else:
+                    self.say(item)
+                continue
+            text = self._alone(item) if called else ""
+            if text in called:
+                runs[text].append(item)
+                self.block("M98", f"P{called[text]}")
+                self.modal.clear()
+            else:
+                lines[item.run] = self._body(item)
+        whole = self._numbered(program.last_block)
+        self._as_allowed(whole)
+        return Program("\n".join(whole) + "\n", lines, tuple(self.beyond))
+
+    def say(self, block: Block) -> list[int]:
+        """Write a block; the lines that make its moves."""
+        return list(getattr(self, type(block).__name__.lower())(block) or ())
+
+    def _body(self, body: Body) -> list[int]:
+        made = [self.say(block) for block in body.blocks]
+        return [made[block][within] for block, within in body.made]
+
+    def _alone(self, body: Body) -> str:
+        """The text of a body by itself."""
+        beside = type(self)(self.dialect)
+        beside._body(body)
+        return "\n".join(beside.lines)
+
+    def _called(self, program: Blocks) -> dict[str, int]:
+        """Numbers of the subprograms by their text: of bodies that are there several times."""
+        opening = next(one for one in program.items if isinstance(one, blocks.Opening))
+        texts = Counter(self._alone(one) for one in program.items if isinstance(one, Body))
+        often = [text for text, times in texts.items() if times > 1 and text.count("\n") >= LEAST_CALLED]
+        # By the number of the program that calls them, in a memory that holds others.
+        tens = opening.number * (100 if opening.number * 100 + 99 < 10**opening.digits else 10)
+        free = (tens + k for k in range(1, 100) if tens + k not in opening.taken)
+        return {text: one for text, one in zip(often, free, strict=False) if one < 10**opening.digits}
+
+    def _closing(
+        self, called: dict[str, int], runs: dict[str, list[Body]], lines: dict[str, list[int]]
+    ) -> None:
+        """The end, and after it what is called."""
+        self.block(self.dialect.end)
+        for text, name in called.items():
+            self.plain(f"O{name:0{self.digits}d}")
+            self.modal.clear()
+            for body in runs[text][:1]:
+                lines |= dict.fromkeys((one.run for one in runs[text]), self._body(body))
+            self.block("M99")
+        if self.dialect.percent:
+            self.plain("%")
+
+    def _as_allowed(self, whole: list[str]) -> None:
+        """Lines and letters are as the control takes them."""
+        for at, line in enumerate(whole, start=1):
+            if self.dialect.longest and len(line) > self.dialect.longest:
+                said = f"line {at} has {len(line)} characters, and {self.dialect.longest} are taken"
+                self.beyond[said] = None
+                break
+        for at in self.blocks:
+            words = re.sub(r"\(.*?\)|;.*", "", self.lines[at])
+            other = sorted(set(re.findall("[A-Z]", words)) - set(self.dialect.letters))
+            if other:
+                self.beyond[f"line {at + 1} has the letter {other[0]}, which it does not take"] = None
+                break
+
+    def _numbered(self, last: int) -> list[str]:
+        """The lines with their blocks numbered by the widest step of 10, 5, 2 and 1 that ends by `last`, or not
+        at all.
+        """
+        step = None
+        if self.dialect.numbered:
+            step = next((step for step in (10, 5, 2, 1) if step * len(self.blocks) <= last), None)
+        lines = list(self.lines)
+        for count, line in enumerate(self.blocks, start=1):
+            if step is not None:
+                lines[line] = f"N{step * count}{' ' if self.dialect.spaces else ''}{lines[line]}"
+        return lines
+
+    # -- lines
+
+    def plain(self, text: str) -> None:
+        """A line that is no block."""
+        self.lines.append(text)
+
+    def block(self, *words: str) -> int:
+        """Write a block, to be numbered; its line."""
+        self.blocks.append(len(self.lines))
+        text = " ".join(word for word in words if word)
+        self.lines.append(
+            text if self.dialect.spaces or "(" in text or ";" in text else text.replace(" ", "")
+        )
+        return len(self.lines) - 1
+
+    def changed(self, *words: tuple[str, str]) -> list[str]:
+        """Words whose value differs from the last of the same address; all where every word is written."""
+        out = []
+        for address, value in words:
+            if self.dialect.repeated or self.modal.get(address) != value:
+                out.append(address + value)
+                self.modal[address] = value
+        return out
+
+    def comment(self, text: str) -> str:
+        """Words to the operator as the dialect has them, "" where it has none."""
+        dialect = self.dialect
+        said = plain_capitals(text)
+        if dialect.comments == "none" or not said:
+            return ""
+        room = max(1, dialect.longest - 10) if dialect.longest else len(said)
+        return f"({said[:room].strip()})" if dialect.comments == "brackets" else f"; {said[:room].strip()}"
+
+    def xyz(self, at: Vector) -> tuple[str, str, str]:
+        x, y, z = (self.dialect.coordinate(value) for value in at)
+        return x, y, z
+
+    def dwelling(self, seconds: float) -> str:
+        """The word of a dwell."""
+        if self.dialect.dwell == "P ms":
+            return f"P{seconds * 1000:.0f}"
+        return f"{self.dialect.dwell[0]}{self.dialect.coordinate(seconds)}"
+
+    # -- what the program is
+
+    def opening(self, block: blocks.Opening) -> None:
+        self.number, self.digits = block.number, block.digits
+        if self.dialect.percent:
+            self.plain("%")
+        title = self.comment(block.title)
+        if self.dialect.program_name == "none":
+            self.note(blocks.Note(block.title))
+            return
+        name = f"{self.dialect.program_name}{block.number:0{block.digits}d}"
+        self.plain(f"{name} {title}".rstrip())
+
+    def note(self, block: blocks.Note) -> None:
+        said = self.comment(block.text)
+        if said:
+            self.plain(said)
+
+    def safe(self, _: blocks.Safe) -> None:
+        for line in self.dialect.safe:
+            self.block(*line.split())
+
+    # -- the machine
+
+    def up(self, _: blocks.Up) -> None:
+        self._away("Z")
+
+    def aside(self, _: blocks.Aside) -> None:
+        self._away("Y")
+
+    def _away(self, axis: str) -> None:
+        zero = axis + self.dialect.coordinate(0.0)
+        if self.dialect.retreat == "G53":
+            self.block("G53", "G0", zero)
+            return
+        # Through where it stands: nothing in between.
+        self.block("G91", "G28", zero)
+        self.block("G90")
+
+    def bring(self, block: blocks.Bring) -> None:
+        if self.dialect.change == "together":
+            self.block(f"T{block.place}", "M6")
+        else:
+            self.block(f"T{block.place}")
+            self.block("M6")
+        if self.dialect.next_tool and block.then not in (None, block.place):
+            self.block(f"T{block.then}")
+
+    def count(self, block: blocks.Count) -> None:
+        if " " in block.register and not self.dialect.extended:
+            self.beyond[f"it has no register {block.register}"] = None
+        self.modal.clear()
+        self.block(block.register)
+
+    def turn(self, block: blocks.Turn) -> None:
+        self.clamp(blocks.Clamp(block.unclamp))
+        self.block("G0", block.axis + self.dialect.coordinate(block.angle))
+        self.clamp(blocks.Clamp(block.clamp))
+
+    def clamp(self, block: blocks.Clamp) -> None:
+        if block.code and self.dialect.clamps:
+            self.block(block.code)
+
+    def tilt(self, block: blocks.Tilt) -> None:
+        if not self.dialect.tilted:
+            self.beyond["it has no tilted plane"] = None
+        i, j, k = self.xyz(block.angles)
+        x, y, z = self.xyz(block.at)
+        # A plane turned about zero by I, J, K (about Z, the new X, the new Z), and the tool set square to it.
+        self.block("G68.2", f"X{x}", f"Y{y}", f"Z{z}", f"I{i}", f"J{j}", f"K{k}")
+        self.block("G53.1")
+
+    def untilt(self, _: blocks.Untilt) -> None:
+        self.block("G69")
+
+    def spin(self, block: blocks.Spin) -> None:
+        self.block(f"S{block.rpm:.0f}", SPINDLE_CODES[block.way])
+
+    def spinoff(self, _: blocks.SpinOff) -> None:
+        self.block("M5")
+
+    def cooloff(self, _: blocks.CoolOff) -> None:
+        self.block(COOLANT_OFF)
+
+    def halt(self, block: blocks.Halt) -> None:
+        self.block(STOP_CODES[block.kind], self.comment(block.text))
+
+    # -- moves
+
+    def come(self, block: blocks.Come) -> list[int]:
+        self.modal.clear()
+        x, y, z = self.xyz(block.at)
+        turned = {name: self.dialect.coordinate(angle) for name, angle in block.turned}
+        coolant = {"flood": self.dialect.flood, "mist": self.dialect.mist, "off": COOLANT_OFF}[block.coolant]
+        self.block("G0", f"X{x}", f"Y{y}", *(name + angle for name, angle in turned.items()))
+        again = "G0" if self.dialect.repeated else ""
+        line = self.block(again, "G43", f"H{block.place}", f"Z{z}", coolant)
+        self.modal.update({"G": "0", "X": x, "Y": y, "Z": z, **turned})
+        return [line]
+
+    def go(self, block: blocks.Go) -> list[int]:
+        line = len(self.lines) - 1
+        for move, at in self._turned_little(block.move, block.at):
+            line = self._go(move, at, block.place)
+        if block.move.dwell_s:
+            self.block("G4", self.dwelling(block.move.dwell_s))
+        return [line]
+
+    def _turned_little(self, move: Move, at: Vector) -> list[tuple[Move, Vector]]:
+        """A move as one, or an arc as several that turn no more than the dialect has it; where each
+        begins.
+        """
+        if move.centre is None or self.dialect.arcs_most == 360:
+            return [(move, at)]
+        (cx, cy), way = move.centre, 1.0 if move.kind == "ccw" else -1.0
+        began = math.atan2(at[1] - cy, at[0] - cx)
+        turn = way * (math.atan2(move.end[1] - cy, move.end[0] - cx) - began) % math.tau
+        turn = turn if turn > 1e-9 else math.tau
+        radius = math.hypot(at[0] - cx, at[1] - cy)
+        parts = max(1, math.ceil(math.degrees(turn) / self.dialect.arcs_most - 1e-6))
+        out: list[tuple[Move, Vector]] = []
+        for part in range(1, parts + 1):
+            angle, share = began + way * turn * part / parts, part / parts
+            end = (
+                cx + radius * math.cos(angle),
+                cy + radius * math.sin(angle),
+                at[2] + (move.end[2] - at[2]) * share,
+            )
+            end = move.end if part == parts else end
+            begins = out[-1][0].end if out else at
+            compensation = move.compensation if part == 1 else ""
+            out.append((replace(move, end=end, compensation=compensation, dwell_s=0.0), begins))
+        return out
+
+    def _go(self, move: Move, at: Vector, place: int) -> int:
+        x, y, z = self.xyz(move.end)
+        words = self.changed(("G", MOTION[move.kind]))
+        words += {"left": ["G41", f"D{place}"], "off": ["G40"], "": []}[move.compensation]
+        if move.centre is None:
+            words += self.changed(("X", x), ("Y", y), ("Z", z))
+        else:
+            # Both ends and the centre are written, so that a full turn and a half turn stay clear.
+            words += [f"X{x}", f"Y{y}", *self.changed(("Z", z)), *self.about(move.centre, at)]
+            self.modal.update({"X": x, "Y": y})
+        if move.feed and move.kind != "rapid":
+            words += self.changed(("F", f"{move.feed:.0f}"))
+        moving = [word for word in words if word[0] in "XYZIJR"]
+        return self.block(*words) if moving else len(self.lines) - 1
+
+    def about(self, centre: tuple[float, float], at: Vector) -> list[str]:
+        """What an arc goes about."""
+        if self.dialect.arcs == "radius":
+            return [f"R{self.dialect.coordinate(math.hypot(at[0] - centre[0], at[1] - centre[1]))}"]
+        i, j = (self.dialect.coordinate(c - a) for c, a in zip(centre, at[:2], strict=True))
+        return [f"I{i}", f"J{j}"]
+
+    def turngo(self, block: blocks.TurnGo) -> list[int]:
+        if not self.dialect.inverse_time:
+            self.beyond["it has no inverse time for moves in which an axis turns"] = None
+        x, y, z = self.xyz(block.to)
+        angle = self.dialect.coordinate(block.angle)
+        words = self.changed(("X", x), ("Y", y), ("Z", z), (block.axis, angle))
+        if words:
+            timed = block.rate is not None
+            if timed != self.timed:
+                self.block("G93" if timed else "G94")
+            self.timed = timed
+            rate = [] if block.rate is None else [f"F{_rate(block.rate)}"]
+            self.block(*self.changed(("G", "1" if timed else "0")), *words, *rate)
+        if block.dwell_s:
+            self.block("G4", self.dwelling(block.dwell_s))
+        return [len(self.lines) - 1]
+
+    def untimed(self, _: blocks.Untimed) -> None:
+        if self.timed:
+            self.block("G94")
+        self.timed = False
+        self.modal.clear()
+
+    def drill(self, block: blocks.Drill) -> list[int]:
+        code = self.cycle(block)
+        if code is None:
+            return [line for move in block.moves for line in self.say(move)]
+        at_hole, last = self._over_holes(block, code), len(self.lines) - 1
+        self.block("G80")
+        self.modal.clear()
+        out, line = [], min(at_hole.values(), default=last) - 1
+        for go in block.moves:
+            line = at_hole.get(go.move.end[:2], line)
+            out.append(line)
+        return out
+
+    def _over_holes(self, block: blocks.Drill, code: str) -> dict[tuple[float, float], int]:
+        """The cycle at every hole, with the way between them at the height it came from (G98); the line of
+        each.
+        """
+        out: dict[tuple[float, float], int] = {}
+        previous: Hole | None = None
+        for hole in block.holes:
+            words = [f"X{self.dialect.coordinate(hole.x)}", f"Y{self.dialect.coordinate(hole.y)}"]
+            same = previous is not None and (hole.bottom, hole.start) == (previous.bottom, previous.start)
+            if not same or self.dialect.repeated:
+                words = ["G98", code, *words]
+                words += [
+                    f"Z{self.dialect.coordinate(hole.bottom)}",
+                    f"R{self.dialect.coordinate(hole.start)}",
+                ]
+                if block.peck is not None:
+                    # A depth of G73 and G83, the lift off the wall of G76.
+                    words.append(f"Q{self.dialect.coordinate(block.peck)}")
+                if block.dwell_s:
+                    words.append(self.dwelling(block.dwell_s).replace("X", "P"))
+                words.append(f"F{block.feed:.0f}")
+            out[hole.x, hole.y] = self.block(*words)
+            previous = hole
+        return out
+
+    def cycle(self, block: blocks.Drill) -> str | None:
+        """The cycle's code where there is one that does all of it, else the moves do."""
+        code = CYCLE_CODES[block.cycle]
+        code = DWELLING.get(code, code) if block.dwell_s else code
+        has = {"all": True, "standard": code not in NOT_STANDARD, "none": False}[self.dialect.cycles]
+        stands = code in DWELLING.values() or code in STANDING
+        if not has and block.cycle in BY_CYCLE_ONLY:
+            self.beyond[f"it has no cycle {code}, and no moves do the same"] = None
+            has = True
+        return code if has and (stands or not block.dwell_s) else None
+
+
+def _rate(value: float) -> str:
+    return f"{value:.4g}" if value < 1e4 else f"{value:.0f}"

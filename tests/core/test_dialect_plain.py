@@ -1,0 +1,85 @@
+"""The plain dialect: words of ISO 6983-1:2009, annex A, and no others."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+
+from pelvrak.core.cutting.job import Hole
+from pelvrak.core.program.dialects import dialects
+from tests.core.test_dialects import planned, written
+from tests.core.test_post import drilling
+
+WHOLE = """\
+%
+O0010 (OP10 TOP)
+(PART A)
+(INCOMING 60 X 40)
+(G57 X-300. Y-200. Z-450.)
+(T4 D10 END MILL, OUT 40)
+(T11 D5 DRILL, OUT 52)
+N10 G21 G17 G90 G40 G49 G80 G94
+N20 G53 G0 Z0.
+(FACE D50 TOP 30 DEG)
+N30 T4 M6
+N40 G57
+N50 S5000 M3
+N60 G0 X-12.5 Y3.
+N70 G43 H4 Z10. M8
+N80 G1 Z-1. F200
+N90 X20. F800
+N100 G3 X20. Y23. I0. J10.
+N110 G2 X20. Y23. Z-2.5 I6. J0. F600
+N120 G1 X0. F800
+N130 G0 Z10.
+(HOLES)
+N140 M9
+N150 G53 G0 Z0.
+N160 M5
+N170 T11 M6
+N180 G57
+N190 S3000 M3
+N200 G0 X0. Y0.
+N210 G43 H11 Z10. M8
+N220 G98 G81 X0. Y0. Z-9. R2. F300
+N230 X12. Y5.
+N240 G80
+N250 M9
+N260 G53 G0 Z0.
+N270 M5
+N280 G53 G0 Y0.
+N290 M30
+%
+"""
+
+
+class Plain(unittest.TestCase):
+    def test_a_whole_program(self):
+        """A contour with a half turn and a helix, and a cycle over two holes."""
+        self.assertEqual(written(dialects()["plain"]).text, WHOLE)
+
+    def test_what_it_has_no_word_for(self):
+        """A register beyond the six, a plane that is turned, the cycle of a bar that is lifted off."""
+        dialect = dialects()["plain"]
+        contour, _ = planned()
+        there = replace(contour.where, register="G54.1 P3", tilted=(0.0, 30.0, 0.0))
+        bored = drilling("bore_lifted", [Hole(0.0, 0.0, 2.0, -9.0)], "bh28")
+        found = written(dialect, replace(contour, where=there), bored).beyond
+        self.assertEqual(
+            found,
+            (
+                "it has no register G54.1 P3",
+                "it has no tilted plane",
+                "it has no cycle G76, and no moves do the same",
+            ),
+        )
+
+    def test_chips_are_broken_by_moves(self):
+        """G73 is not in the standard: what it does is."""
+        text = written(dialects()["plain"], drilling("chip_break", [Hole(0.0, 0.0, 2.0, -9.0)], "dr5")).text
+        self.assertNotIn("G73", text)
+        self.assertIn("G1 Z-9. F300", text)
+
+
+if __name__ == "__main__":
+    unittest.main()
