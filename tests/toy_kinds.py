@@ -11,6 +11,9 @@ from pelvrak.core.cutting.operation import Depth, OperationKind
 from pelvrak.core.cutting.tools import ToolKind
 from pelvrak.core.forms import asked
 from pelvrak.core.holding.fixture import FixtureKind, Size, Solid, cuboid
+from pelvrak.core.program import blocks
+from pelvrak.core.program.dialect import Dialect
+from pelvrak.core.program.writing import Writer
 
 
 class Kerf(OperationKind):
@@ -29,6 +32,24 @@ class Kerf(OperationKind):
         job.path.rapid(ends[0], y, job.top + self.clearance)
         job.path.feed(ends[0], y, z, job.plunge)
         job.path.feed(ends[1], y, z, job.feed)
+
+
+class Loud(Writer):
+    """Every tool is announced."""
+
+    def bring(self, block: blocks.Bring) -> None:
+        self.plain(f"(HERE COMES TOOL {block.place})")
+        super().bring(block)
+
+
+class Announcing(Dialect):
+    """Says which tool comes."""
+
+    called: ClassVar[str] = "Announcing"
+    writer: ClassVar[type[Writer]] = Loud
+
+    kind: Literal["announcing"] = "announcing"
+    bell: bool = asked(False, title="Bell", help="a bell is rung with it", place="program")
 
 
 class Rail(FixtureKind):

@@ -195,6 +195,30 @@ setup = evaluate(plan, solids.step_bytes(solids.box((0, 0, 0), (60, 40, 20))), M
 print(json.dumps([sorted({contact.name for contact in setup.hold.contacts}), sum(c.area for c in setup.hold.contacts),
                   setup.hold.pieces[0].name, fixtures_from([rail])[0].called]))
 """
+WRITTEN = """
+import json
+from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.store import MemoryStore
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.pieces import PROGRAM
+from pelvrak.core.route.plan import plan_from
+from pelvrak.core.cutting.tools import tool_shelf
+from pelvrak.core.machine.machine import machines
+from pelvrak.server.app import library
+from tests import solids
+machine = machines()["vertical-760"].model_dump(mode="json")
+machine |= {"id": "mine", "control": {**machine["control"], "dialect": "loud"}}
+plan = plan_from({"name": "toy", "part": {"file": "a.step"}, "machines": [machine],
+                  "dialects": [{"kind": "announcing", "id": "loud", "name": "Loud"}],
+                  "tools": [tool_shelf()["em20"].model_dump(mode="json")],
+                  "billet": {"kind": "block", "sizing": {"rule": "size", "size": [60, 40, 22]}},
+                  "setups": [{"name": "OP10", "machine": "mine", "operations": [
+                      {"id": "f", "name": "Face", "kind": "facing", "tool": "em20"}]}]})
+store = MemoryStore()
+setup = evaluate(plan, solids.step_bytes(solids.box((0, 0, 0), (60, 40, 20))), store).setups[0]
+text = Result(setup.program_key, Engine(store)).value(PROGRAM)
+print(json.dumps([text, [one.fields["properties"]["bell"]["title"] for one in library().dialect_forms if one.kind == "announcing"]]))
+"""
 
 
 class KindsFromOutside(unittest.TestCase):
@@ -207,7 +231,7 @@ class KindsFromOutside(unittest.TestCase):
             (about / "METADATA").write_text("Metadata-Version: 2.1\nName: toy\nVersion: 1\n")
             (about / "entry_points.txt").write_text(
                 "[pelvrak.operations]\nkerf = tests.toy_kinds:Kerf\n[pelvrak.fixtures]\nrail ="
-                " tests.toy_kinds:Rail\n"
+                " tests.toy_kinds:Rail\n[pelvrak.dialects]\nannouncing = tests.toy_kinds:Announcing\n"
             )
             path = os.pathsep.join([folder, str(TOP)])
             done = subprocess.run(
@@ -230,6 +254,12 @@ class KindsFromOutside(unittest.TestCase):
         # Two rails 10 wide under work 60 long.
         self.assertEqual((names, piece, called), (["rail"], "rail", "pair of rails"))
         self.assertAlmostEqual(area, 2 * 10 * 60, delta=1.0)
+
+    def test_a_program_is_written_in_a_dialect(self):
+        text, bell = self.said(WRITTEN)
+        place = tool_shelf()["em20"].place
+        self.assertIn(f"(HERE COMES TOOL {place})\nN30 T{place} M6", text)
+        self.assertEqual(bell, ["Bell"])
 
     def test_a_kind_that_is_there_is_refused(self):
         with self.assertRaisesRegex(TypeError, "that is there: facing"):

@@ -95,7 +95,7 @@ class Proofs(unittest.TestCase):
             for one in report.setups:
                 self.assertTrue(one.proof.equal, (dialect, one.proof))
                 self.assertEqual(one.outgoing_key, self.demo.setup(one.name).outgoing_key)
-                beyond = [found.sentence for found in one.findings if found.code == "program.beyond"]
+                beyond = [found.sentence for found in one.findings if found.code == "program.dialect"]
                 lacks = dialect == "strict" and one.name == "OP10"
                 self.assertEqual(len(beyond), lacks)
                 self.assertTrue(all("no cycle G84" in said for said in beyond))

@@ -39,7 +39,7 @@ class Recut(unittest.TestCase):
         for dialect in ("extended", "plain", "strict"):
             setup = evaluate(written_in(plan, dialect), body, store).setups[index]
             self.assertTrue(setup.proof.equal, (dialect, setup.proof))
-            beyond = [one.sentence for one in setup.findings if one.code == "program.beyond"]
+            beyond = [one.sentence for one in setup.findings if one.code == "program.dialect"]
             if dialect == "strict":
                 self.assertEqual(len(beyond), len(strict), beyond)
                 for said, what in zip(beyond, strict, strict=True):

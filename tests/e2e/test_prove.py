@@ -93,6 +93,45 @@ class Prove(Browser):
         expect(page.get_by_label("Program text")).to_be_visible()
         self.assertAlmostEqual(page.get_by_label("Dock", exact=True).bounding_box()["height"], after, delta=2)
 
+    def test_in_another_dialect(self):
+        """Another is taken, one of its settings is changed, and it is kept for the shop."""
+        page, number = self.page, self.copied()
+        self.prove("OP10 Top")
+        sheet = page.get_by_role("main", name="Sheet")
+        text = page.get_by_label("Program text")
+        sheet.get_by_role("button", name="Dialect", exact=True).click()
+        page.get_by_role("option", name="Strict").click()
+        expect(text).to_contain_text("G91 G28 Z0.000", timeout=60_000)
+        self.current(page)
+        expect(sheet).to_contain_text("the planned stock")
+        # Tapping wants a cycle.
+        route = page.get_by_role("navigation", name="Route")
+        expect(route.get_by_role("button", name="OP10 Top")).to_contain_text("dialect")
+        sheet.get_by_role("button", name="Edit the dialect").click()
+        sheet.get_by_role("checkbox", name="All decimals").click()
+        expect(text).not_to_contain_text("Z0.000", timeout=60_000)
+        expect(sheet.get_by_label("Dialect name")).to_have_value("Strict, ours")
+        sheet.get_by_label("Dialect name").fill("Bay 3")
+        page.keyboard.press("Enter")
+        expect(sheet.get_by_role("button", name="Dialect", exact=True)).to_contain_text("Bay 3")
+        # Words that are none are refused where they stand.
+        sheet.get_by_label("Flood").fill("on")
+        page.keyboard.press("Enter")
+        expect(sheet.get_by_label("Flood")).to_have_attribute("aria-invalid", "true")
+        page.keyboard.press("Escape")
+        try:
+            sheet.get_by_role("button", name="keep for the shop").click()
+            expect(sheet.get_by_role("button", name="keep for the shop")).to_have_count(0)
+            plan = self.state(number)["plan"]
+            self.assertEqual([one["name"] for one in plan["dialects"]], ["Bay 3"])
+            self.go(page, "/project/1")
+            self.current(page)
+            self.prove("OP10 Top")
+            sheet.get_by_role("button", name="Dialect", exact=True).click()
+            expect(page.get_by_role("option", name="Bay 3")).to_contain_text("the shop’s")
+        finally:
+            httpx.put(f"{self.server.url}/api/dialects", json=[], headers={"x-pelvrak": "1"})
+
     def test_a_place_tells_its_line(self):
         """A click on the floor of the bore: the text goes to the line that cut it."""
         page = self.page

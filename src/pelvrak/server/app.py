@@ -25,6 +25,8 @@ from pelvrak.core.holding.hold import Item
 from pelvrak.core.holding.kinds import KINDS as FIXTURES
 from pelvrak.core.holding.kinds import FixtureKind
 from pelvrak.core.machine.machine import machines as shipped_machines
+from pelvrak.core.program.dialects import KINDS as DIALECTS
+from pelvrak.core.program.dialects import dialects
 from pelvrak.core.quantity.typed import FieldUnit, understood
 from pelvrak.core.route.pieces import cell_within
 from pelvrak.server.api import (
@@ -47,7 +49,8 @@ from pelvrak.server.api import (
     texts,
     tools,
 )
-from pelvrak.server.api.shapes import BilletForm, FixtureForm, Library, OperationForm, SizingForm
+from pelvrak.server.api import dialects as dialect_library
+from pelvrak.server.api.shapes import BilletForm, DialectForm, FixtureForm, Library, OperationForm, SizingForm
 from pelvrak.server.guard import Guard
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
@@ -85,6 +88,7 @@ for router in (
     tools.router,
     holding.router,
     everyday.router,
+    dialect_library.router,
     machines.router,
     drafting.router,
     proposing.router,
@@ -120,9 +124,14 @@ def fixture_form(name: str, kind: type[FixtureKind]) -> FixtureForm:
 
 @app.get("/api/library")
 def library() -> Library:
-    """Machines, tools and materials that ship with the program."""
+    """Machines, dialects, tools and materials that ship with the program."""
     return Library(
         machines=list(shipped_machines().values()),
+        dialects=list(dialects().values()),
+        dialect_forms=[
+            DialectForm(kind=name, called=kind.called, fields=kind.model_json_schema())
+            for name, kind in DIALECTS.items()
+        ],
         materials=list(materials().values()),
         operations=[operation_form(name, kind) for name, kind in KINDS.items()],
         fixtures=[fixture_form(name, kind) for name, kind in FIXTURES.items()],

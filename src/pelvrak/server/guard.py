@@ -27,6 +27,7 @@ FILE_LIMITS = {
     "/api/projects/plan.json": JSON_LIMIT_BYTES,
     "/api/fixtures.json": 5_000_000 + FORM_BYTES,
     "/api/machines.json": 2_000_000 + FORM_BYTES,
+    "/api/dialects.json": 200_000 + FORM_BYTES,
     "/api/shelf.csv": 5_000_000 + FORM_BYTES,
 }
 SAFE_HEADERS = {

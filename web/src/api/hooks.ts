@@ -8,6 +8,7 @@ import {
   api,
   type Cure,
   type CutFeature,
+  type Dialect,
   type Event,
   type Everyday,
   type Features,
@@ -208,6 +209,10 @@ export function useKeptLibrary() {
     return null
   }
 }
+
+/** Dialects the shop keeps. */
+export const useDialects = () =>
+  useQuery({ queryKey: ['dialects'], queryFn: () => answered<Dialect[]>(api.GET('/api/dialects')) })
 
 /** By which chains holes are made in the shop. */
 export const useChains = () =>

@@ -1156,6 +1156,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dialects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kept
+         * @description All dialects of the shop's own; the ETag says which revision of the library it is.
+         */
+        get: operations["kept_api_dialects_get"];
+        /**
+         * Put Dialects
+         * @description The whole library anew, on the revision that If-Match names; ids must be told apart, and from those
+         *     that ship.
+         */
+        put: operations["put_dialects_api_dialects_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dialects.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Dialect
+         * @description The dialect of a file, checked; it is kept by the plan that takes it.
+         */
+        post: operations["read_dialect_api_dialects_json_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines.json": {
         parameters: {
             query?: never;
@@ -1372,7 +1417,7 @@ export interface paths {
         };
         /**
          * Library
-         * @description Machines, tools and materials that ship with the program.
+         * @description Machines, dialects, tools and materials that ship with the program.
          */
         get: operations["library_api_library_get"];
         put?: never;
@@ -1936,6 +1981,11 @@ export interface components {
         };
         /** Body_bring_tools_api_tools_csv_post */
         Body_bring_tools_api_tools_csv_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_read_dialect_api_dialects_json_post */
+        Body_read_dialect_api_dialects_json_post: {
             /** File */
             file: string;
         };
@@ -3130,7 +3180,8 @@ export interface components {
          * @description What the control can do. extended: how many registers beyond the standard six; reserved: not to be
          *     given out; tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the
          *     table by itself; shortest_way: a rotary axis goes the short way round; program_digits: in which program
-         *     numbers are written; last_block: the largest block number. registers: the standard work offsets it has.
+         *     numbers are written; last_block: the largest block number. registers: the standard work offsets it has;
+         *     dialect: in which its programs are written, by its id.
          */
         Control: {
             /**
@@ -3189,6 +3240,12 @@ export interface components {
              * @default 9999
              */
             last_block: number;
+            /**
+             * Dialect
+             * @description in which its programs are written, by its id
+             * @default extended
+             */
+            dialect: string;
         };
         /**
          * Cure
@@ -3357,6 +3414,22 @@ export interface components {
              * @description names its faces
              */
             told: boolean;
+        };
+        /**
+         * DialectForm
+         * @description A kind of dialect, as the page asks for it.
+         *
+         *     called: as people say it; fields: JSON Schema with what core/forms.py says of each field.
+         */
+        DialectForm: {
+            /** Kind */
+            kind: string;
+            /** Called */
+            called: string;
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Dimension
@@ -4477,6 +4550,193 @@ export interface components {
              * @description in the order they are built up
              */
             items: components["schemas"]["Item"][];
+        };
+        /**
+         * Extended
+         * @description As several makers of controls have it alike: G54.1, G68.2, G73 and G76, M98.
+         */
+        Extended: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "extended";
+            /**
+             * Id
+             * @description tells the dialect from others; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the dialect is called wherever it is chosen
+             */
+            name: string;
+            /**
+             * Percent signs
+             * @description a line % before the program and one after it
+             * @default true
+             */
+            percent: boolean;
+            /**
+             * Called by
+             * @description how the program's number stands at its head
+             * @default O
+             * @enum {string}
+             */
+            program_name: "O" | ":" | "none";
+            /**
+             * Comments
+             * @description how words to the operator are written
+             * @default brackets
+             * @enum {string}
+             */
+            comments: "brackets" | "semicolon" | "none";
+            /**
+             * Block numbers
+             * @description each block has its number N, in the widest steps
+             * @default true
+             */
+            numbered: boolean;
+            /**
+             * Spaces
+             * @description between the words of a block
+             * @default true
+             */
+            spaces: boolean;
+            /**
+             * Longest line
+             * @description how many characters a line may have; 0: as many as it needs
+             * @default 0
+             */
+            longest: number;
+            /**
+             * Letters
+             * @description the letters a block may begin a word with
+             * @default ABCDEFGHIJKLMNOPQRSTUVWXYZ
+             */
+            letters: string;
+            /**
+             * Decimals
+             * @description of a coordinate in millimetres or degrees
+             * @default 3
+             */
+            decimals: number;
+            /**
+             * All decimals
+             * @description 10.000 for 10. ; the point is always written
+             * @default false
+             */
+            zeros: boolean;
+            /**
+             * Every word
+             * @description a word is written again where it still holds from the block before
+             * @default false
+             */
+            repeated: boolean;
+            /**
+             * Arcs by
+             * @description their centre from where they begin, I and J, or their radius, R
+             * @default centre
+             * @enum {string}
+             */
+            arcs: "centre" | "radius";
+            /**
+             * An arc turns
+             * @description at most in one block
+             * @default 360
+             */
+            arcs_most: number;
+            /**
+             * Cycles
+             * @description of holes: those of ISO 6983 and G73, G76; those of ISO 6983 only; every move by itself
+             * @default all
+             * @enum {string}
+             */
+            cycles: "all" | "standard" | "none";
+            /**
+             * Subprograms
+             * @description moves that are made several times alike are written once, called by M98
+             * @default true
+             */
+            subprograms: boolean;
+            /**
+             * Inverse time
+             * @description G93: feeds of moves in which an axis turns
+             * @default true
+             */
+            inverse_time: boolean;
+            /**
+             * Extended registers
+             * @description G54.1 P1 and on, beside G54 to G59
+             * @default true
+             */
+            extended: boolean;
+            /**
+             * Tilted plane
+             * @description G68.2 with G53.1, where the machine's control has it
+             * @default true
+             */
+            tilted: boolean;
+            /**
+             * Rotary clamps
+             * @description the machine's codes to clamp and let go an axis
+             * @default true
+             */
+            clamps: boolean;
+            /**
+             * Goes up by
+             * @description the way to the top of Z and to the front of Y
+             * @default G53
+             * @enum {string}
+             */
+            retreat: "G53" | "G28";
+            /**
+             * Tool change
+             * @description place and change in one block, or one after the other
+             * @default together
+             * @enum {string}
+             */
+            change: "together" | "apart";
+            /**
+             * Next tool
+             * @description the changer brings the next place while this tool cuts
+             * @default false
+             */
+            next_tool: boolean;
+            /**
+             * Dwell
+             * @description how long G4 stands
+             * @default P s
+             * @enum {string}
+             */
+            dwell: "P s" | "P ms" | "X s";
+            /**
+             * Flood
+             * @description turns the coolant on
+             * @default M8
+             */
+            flood: string;
+            /**
+             * Mist
+             * @description turns mist on
+             * @default M7
+             */
+            mist: string;
+            /**
+             * Safe start
+             * @description the blocks every program begins with, one to a line
+             * @default [
+             *       "G21 G17 G90 G40 G49 G80 G94"
+             *     ]
+             */
+            safe: string[];
+            /**
+             * Ends with
+             * @description the code of the end
+             * @default M30
+             * @enum {string}
+             */
+            end: "M30" | "M2";
         };
         /**
          * Extrusion
@@ -6058,7 +6318,7 @@ export interface components {
         };
         /**
          * Library
-         * @description What ships with the program, and the kinds of operation, fixture and billet there are.
+         * @description What ships with the program, and the kinds of operation, fixture, billet and dialect there are.
          *
          *     item: JSON Schema of an item of a holding; finish: of a stage of finish; tool: of a tool;
          *     material: of a work material.
@@ -6066,6 +6326,10 @@ export interface components {
         Library: {
             /** Machines */
             machines: components["schemas"]["Machine"][];
+            /** Dialects */
+            dialects: (components["schemas"]["Extended"] | components["schemas"]["Plain"] | components["schemas"]["Strict"])[];
+            /** Dialect Forms */
+            dialect_forms: components["schemas"]["DialectForm"][];
             /** Materials */
             materials: components["schemas"]["Material"][];
             /** Operations */
@@ -6168,7 +6432,8 @@ export interface components {
              *       "follows_rotation": false,
              *       "shortest_way": false,
              *       "program_digits": 4,
-             *       "last_block": 9999
+             *       "last_block": 9999,
+             *       "dialect": "extended"
              *     }
              */
             control: components["schemas"]["Control"];
@@ -7674,9 +7939,196 @@ export interface components {
             pin: string;
         };
         /**
+         * Plain
+         * @description Cycles of the standard, six registers, no subprograms and nothing that a control reckons with.
+         */
+        Plain: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plain";
+            /**
+             * Id
+             * @description tells the dialect from others; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the dialect is called wherever it is chosen
+             */
+            name: string;
+            /**
+             * Percent signs
+             * @description a line % before the program and one after it
+             * @default true
+             */
+            percent: boolean;
+            /**
+             * Called by
+             * @description how the program's number stands at its head
+             * @default O
+             * @enum {string}
+             */
+            program_name: "O" | ":" | "none";
+            /**
+             * Comments
+             * @description how words to the operator are written
+             * @default brackets
+             * @enum {string}
+             */
+            comments: "brackets" | "semicolon" | "none";
+            /**
+             * Block numbers
+             * @description each block has its number N, in the widest steps
+             * @default true
+             */
+            numbered: boolean;
+            /**
+             * Spaces
+             * @description between the words of a block
+             * @default true
+             */
+            spaces: boolean;
+            /**
+             * Longest line
+             * @description how many characters a line may have; 0: as many as it needs
+             * @default 0
+             */
+            longest: number;
+            /**
+             * Letters
+             * @description the letters a block may begin a word with
+             * @default ABCDEFGHIJKLMNOPQRSTUVWXYZ
+             */
+            letters: string;
+            /**
+             * Decimals
+             * @description of a coordinate in millimetres or degrees
+             * @default 3
+             */
+            decimals: number;
+            /**
+             * All decimals
+             * @description 10.000 for 10. ; the point is always written
+             * @default false
+             */
+            zeros: boolean;
+            /**
+             * Every word
+             * @description a word is written again where it still holds from the block before
+             * @default false
+             */
+            repeated: boolean;
+            /**
+             * Arcs by
+             * @description their centre from where they begin, I and J, or their radius, R
+             * @default centre
+             * @enum {string}
+             */
+            arcs: "centre" | "radius";
+            /**
+             * An arc turns
+             * @description at most in one block
+             * @default 360
+             */
+            arcs_most: number;
+            /**
+             * Cycles
+             * @description of holes: those of ISO 6983 and G73, G76; those of ISO 6983 only; every move by itself
+             * @default standard
+             * @enum {string}
+             */
+            cycles: "all" | "standard" | "none";
+            /**
+             * Subprograms
+             * @description moves that are made several times alike are written once, called by M98
+             * @default false
+             */
+            subprograms: boolean;
+            /**
+             * Inverse time
+             * @description G93: feeds of moves in which an axis turns
+             * @default true
+             */
+            inverse_time: boolean;
+            /**
+             * Extended registers
+             * @description G54.1 P1 and on, beside G54 to G59
+             * @default false
+             */
+            extended: boolean;
+            /**
+             * Tilted plane
+             * @description G68.2 with G53.1, where the machine's control has it
+             * @default false
+             */
+            tilted: boolean;
+            /**
+             * Rotary clamps
+             * @description the machine's codes to clamp and let go an axis
+             * @default true
+             */
+            clamps: boolean;
+            /**
+             * Goes up by
+             * @description the way to the top of Z and to the front of Y
+             * @default G53
+             * @enum {string}
+             */
+            retreat: "G53" | "G28";
+            /**
+             * Tool change
+             * @description place and change in one block, or one after the other
+             * @default together
+             * @enum {string}
+             */
+            change: "together" | "apart";
+            /**
+             * Next tool
+             * @description the changer brings the next place while this tool cuts
+             * @default false
+             */
+            next_tool: boolean;
+            /**
+             * Dwell
+             * @description how long G4 stands
+             * @default P s
+             * @enum {string}
+             */
+            dwell: "P s" | "P ms" | "X s";
+            /**
+             * Flood
+             * @description turns the coolant on
+             * @default M8
+             */
+            flood: string;
+            /**
+             * Mist
+             * @description turns mist on
+             * @default M7
+             */
+            mist: string;
+            /**
+             * Safe start
+             * @description the blocks every program begins with, one to a line
+             * @default [
+             *       "G21 G17 G90 G40 G49 G80 G94"
+             *     ]
+             */
+            safe: string[];
+            /**
+             * Ends with
+             * @description the code of the end
+             * @default M30
+             * @enum {string}
+             */
+            end: "M30" | "M2";
+        };
+        /**
          * Plan
-         * @description The plan document; lengths mm, angles degrees. fixtures and machines: the plan's own, before those of
-         *     the library; resolution_mm: distance of the stock's rays.
+         * @description The plan document; lengths mm, angles degrees. fixtures, machines and dialects: the plan's own, before
+         *     those of the library; resolution_mm: distance of the stock's rays.
          *
          *     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
          *     made from; tools: used in any setup; finishes: stages that operations name; materials: its own, before
@@ -7733,6 +8185,12 @@ export interface components {
              * @default []
              */
             machines: components["schemas"]["Machine"][];
+            /**
+             * Dialects
+             * @description the plan's own, before those of the library
+             * @default []
+             */
+            dialects: (components["schemas"]["Extended"] | components["schemas"]["Plain"] | components["schemas"]["Strict"])[];
             /**
              * Setups
              * @description in the order they are run
@@ -9941,6 +10399,193 @@ export interface components {
              * @description of the rod, mm
              */
             tip_diameter: number;
+        };
+        /**
+         * Strict
+         * @description No cycles, no registers beyond the six, arcs by their radius in quarters at most.
+         */
+        Strict: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "strict";
+            /**
+             * Id
+             * @description tells the dialect from others; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the dialect is called wherever it is chosen
+             */
+            name: string;
+            /**
+             * Percent signs
+             * @description a line % before the program and one after it
+             * @default true
+             */
+            percent: boolean;
+            /**
+             * Called by
+             * @description how the program's number stands at its head
+             * @default O
+             * @enum {string}
+             */
+            program_name: "O" | ":" | "none";
+            /**
+             * Comments
+             * @description how words to the operator are written
+             * @default brackets
+             * @enum {string}
+             */
+            comments: "brackets" | "semicolon" | "none";
+            /**
+             * Block numbers
+             * @description each block has its number N, in the widest steps
+             * @default true
+             */
+            numbered: boolean;
+            /**
+             * Spaces
+             * @description between the words of a block
+             * @default true
+             */
+            spaces: boolean;
+            /**
+             * Longest line
+             * @description how many characters a line may have; 0: as many as it needs
+             * @default 64
+             */
+            longest: number;
+            /**
+             * Letters
+             * @description the letters a block may begin a word with
+             * @default ABCDFGHMNORSTXYZ
+             */
+            letters: string;
+            /**
+             * Decimals
+             * @description of a coordinate in millimetres or degrees
+             * @default 3
+             */
+            decimals: number;
+            /**
+             * All decimals
+             * @description 10.000 for 10. ; the point is always written
+             * @default true
+             */
+            zeros: boolean;
+            /**
+             * Every word
+             * @description a word is written again where it still holds from the block before
+             * @default true
+             */
+            repeated: boolean;
+            /**
+             * Arcs by
+             * @description their centre from where they begin, I and J, or their radius, R
+             * @default radius
+             * @enum {string}
+             */
+            arcs: "centre" | "radius";
+            /**
+             * An arc turns
+             * @description at most in one block
+             * @default 90
+             */
+            arcs_most: number;
+            /**
+             * Cycles
+             * @description of holes: those of ISO 6983 and G73, G76; those of ISO 6983 only; every move by itself
+             * @default none
+             * @enum {string}
+             */
+            cycles: "all" | "standard" | "none";
+            /**
+             * Subprograms
+             * @description moves that are made several times alike are written once, called by M98
+             * @default false
+             */
+            subprograms: boolean;
+            /**
+             * Inverse time
+             * @description G93: feeds of moves in which an axis turns
+             * @default false
+             */
+            inverse_time: boolean;
+            /**
+             * Extended registers
+             * @description G54.1 P1 and on, beside G54 to G59
+             * @default false
+             */
+            extended: boolean;
+            /**
+             * Tilted plane
+             * @description G68.2 with G53.1, where the machine's control has it
+             * @default false
+             */
+            tilted: boolean;
+            /**
+             * Rotary clamps
+             * @description the machine's codes to clamp and let go an axis
+             * @default true
+             */
+            clamps: boolean;
+            /**
+             * Goes up by
+             * @description the way to the top of Z and to the front of Y
+             * @default G28
+             * @enum {string}
+             */
+            retreat: "G53" | "G28";
+            /**
+             * Tool change
+             * @description place and change in one block, or one after the other
+             * @default apart
+             * @enum {string}
+             */
+            change: "together" | "apart";
+            /**
+             * Next tool
+             * @description the changer brings the next place while this tool cuts
+             * @default false
+             */
+            next_tool: boolean;
+            /**
+             * Dwell
+             * @description how long G4 stands
+             * @default X s
+             * @enum {string}
+             */
+            dwell: "P s" | "P ms" | "X s";
+            /**
+             * Flood
+             * @description turns the coolant on
+             * @default M8
+             */
+            flood: string;
+            /**
+             * Mist
+             * @description turns mist on
+             * @default M7
+             */
+            mist: string;
+            /**
+             * Safe start
+             * @description the blocks every program begins with, one to a line
+             * @default [
+             *       "G21 G17 G90 G40 G49 G80 G94"
+             *     ]
+             */
+            safe: string[];
+            /**
+             * Ends with
+             * @description the code of the end
+             * @default M30
+             * @enum {string}
+             */
+            end: "M30" | "M2";
         };
         /**
          * Surfacing
@@ -19717,6 +20362,346 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PieceFeature"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    kept_api_dialects_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": (components["schemas"]["Extended"] | components["schemas"]["Plain"] | components["schemas"]["Strict"])[];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    put_dialects_api_dialects_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": (components["schemas"]["Extended"] | components["schemas"]["Plain"] | components["schemas"]["Strict"])[];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": (components["schemas"]["Extended"] | components["schemas"]["Plain"] | components["schemas"]["Strict"])[];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    read_dialect_api_dialects_json_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_read_dialect_api_dialects_json_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Extended"] | components["schemas"]["Plain"] | components["schemas"]["Strict"];
                 };
             };
             /** @description The request cannot be read. */

@@ -154,8 +154,8 @@ class Writer:
                 break
 
     def _numbered(self, last: int) -> list[str]:
-        """The lines with their blocks numbered by the widest step of 10, 5, 2 and 1 that ends by `last`, or not
-        at all.
+        """The lines with their blocks numbered by the widest step of 10, 5, 2 and 1 that ends by `last`, or
+        not at all.
         """
         step = None
         if self.dialect.numbered:

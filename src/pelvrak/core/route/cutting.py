@@ -65,7 +65,7 @@ def cut_operations(
     reports, stock_volume = with_volumes(reports, stock_volume)
     program_key, program = program_of(run, turning, planned, about)
     told = [_with_lines(report, program) for report in reports]
-    return Done(told, key, stock_volume, program_key, program.text, beyond(turning, program))
+    return Done(told, key, stock_volume, program_key, program.text, beyond(run, turning, program))
 
 
 def with_volumes(reports: list[OperationReport], volume: float) -> tuple[list[OperationReport], float]:

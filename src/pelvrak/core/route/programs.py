@@ -79,17 +79,17 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
     return text_kept(run.engine, program.text, program.lines), program
 
 
-def beyond(turning: Turning, program: Program) -> tuple[Finding, ...]:
+def beyond(run: Run, turning: Turning, program: Program) -> tuple[Finding, ...]:
     """What a program says that its dialect cannot."""
-    name = turning.machine.control.dialect
+    name = dialect_of(turning.machine.control.dialect, run.plan.dialects).name
     return tuple(
         Finding(
-            code="program.beyond",
+            code="program.dialect",
             severity="error",
             setup=turning.setup.name,
             stage="prove",
             sentence=(
-                f"{turning.machine.name} is programmed in the dialect {name}: {what}. Plan it otherwise, or"
+                f"{turning.machine.name} is programmed in the dialect “{name}”: {what}. Plan it otherwise, or"
                 " name the dialect its control is programmed in."
             ),
         )

@@ -15,6 +15,7 @@ from pelvrak.core.geometry.measure import Target
 from pelvrak.core.geometry.mesh_file import LengthUnit
 from pelvrak.core.geometry.part import Vector
 from pelvrak.core.machine.machine import Machine
+from pelvrak.core.program.dialects import AnyDialect
 from pelvrak.core.route.edits import Changes
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import Report
@@ -264,14 +265,27 @@ class BilletForm(BaseModel):
     fields: dict[str, Any]
 
 
+class DialectForm(BaseModel):
+    """A kind of dialect, as the page asks for it.
+
+    called: as people say it; fields: JSON Schema with what core/forms.py says of each field.
+    """
+
+    kind: str
+    called: str
+    fields: dict[str, Any]
+
+
 class Library(BaseModel):
-    """What ships with the program, and the kinds of operation, fixture and billet there are.
+    """What ships with the program, and the kinds of operation, fixture, billet and dialect there are.
 
     item: JSON Schema of an item of a holding; finish: of a stage of finish; tool: of a tool;
     material: of a work material.
     """
 
     machines: list[Machine]
+    dialects: list[AnyDialect]
+    dialect_forms: list[DialectForm]
     materials: list[Material]
     operations: list[OperationForm]
     fixtures: list[FixtureForm]

@@ -134,6 +134,13 @@ class TemplateRow(LibraryRow):
     kept: Mapped[dict[str, Any]] = mapped_column("template", JSONB)
 
 
+class DialectRow(LibraryRow):
+    """One dialect of the shop's own, in their order."""
+
+    __tablename__ = "dialect_row"
+    kept: Mapped[dict[str, Any]] = mapped_column("dialect", JSONB)
+
+
 class ChainsRow(LibraryRow):
     """By which chains holes are made in the shop: one row with all of it, or none."""
 

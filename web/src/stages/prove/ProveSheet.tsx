@@ -5,6 +5,7 @@ import { clock, round } from '../../ui/words'
 import { useShown } from '../../state/picture'
 import { machineOf } from '../reach/registers'
 import { Head, type SheetProps } from '../sheet'
+import { Dialects } from './Dialects'
 import { OwnTextRows } from './OwnTextRows'
 import { Wrongly } from './Wrongly'
 
@@ -82,6 +83,7 @@ export function ProveSheet(props: SheetProps) {
           {proof?.unproved && <p className="mt-2 text-trouble">Not proved: {proof.unproved}.</p>}
         </>
       )}
+      {machine && <Dialects {...props} machine={machine} />}
       <OwnTextRows {...props} />
       <Wrongly {...props} />
       {report?.program_key && (
