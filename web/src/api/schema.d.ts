@@ -3468,7 +3468,7 @@ export interface components {
          */
         Draft: {
             /** Operation */
-            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"];
+            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"] | components["schemas"]["Probing"];
             /** @description to be added to the plan with it; None: the plan has it */
             tool?: components["schemas"]["Tool"] | null;
         };
@@ -4710,6 +4710,13 @@ export interface components {
              * @enum {string}
              */
             dwell: "P s" | "P ms" | "X s";
+            /**
+             * Probing
+             * @description moves that end at a touch, with variables that hold where; or the operator does it
+             * @default G31
+             * @enum {string}
+             */
+            probing: "G31" | "G38.2" | "stop";
             /**
              * Flood
              * @description turns the coolant on
@@ -6938,8 +6945,8 @@ export interface components {
          *     angles it holds for, and what uses it.
          *
          *     comes_from: the register it is found in or turned from; before: the operation before which the program
-         *     finds it; set_value: as set by hand, and off_mm: how far that lies from the value. at: its zero, zero
-         *     frame of its setup, mm.
+         *     finds it; set_by: the operations that set it by what they touch; set_value: as set by hand, and off_mm:
+         *     how far that lies from the value. at: its zero, zero frame of its setup, mm.
          */
         OffsetRow: {
             /** Load */
@@ -6967,6 +6974,12 @@ export interface components {
              * @description the operation before which the program finds it
              */
             before?: string | null;
+            /**
+             * Set By
+             * @description the operations that set it by what they touch
+             * @default []
+             */
+            set_by: string[];
             /** Value */
             value: [
                 components["schemas"]["Reckoned"],
@@ -7034,7 +7047,7 @@ export interface components {
             tools_by: string;
             /** Tools */
             tools: {
-                [key: string]: ("end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "boring_bar" | "tap")[];
+                [key: string]: ("end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "boring_bar" | "tap" | "probe")[];
             };
             /** Fields */
             fields: {
@@ -7051,6 +7064,7 @@ export interface components {
          *     what only turns, as drawn. position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high
          *     and cut_z are in. travel: least and most X, Y and Z of the machine. run: tells the visits of one operation
          *     at several positions apart; number: of the operation in its setup. offset_register: it counts from.
+         *     probe: what it touches and sets, where it is a probe's.
          */
         OperationReport: {
             /** Id */
@@ -7176,6 +7190,8 @@ export interface components {
              */
             offset_register: string;
             wrapped?: components["schemas"]["WrappedFact"] | null;
+            /** @description what it touches and sets, where it is a probe's */
+            probe?: components["schemas"]["ProbeFact"] | null;
             /** First Line */
             first_line?: number | null;
             /** Last Line */
@@ -8098,6 +8114,13 @@ export interface components {
              */
             dwell: "P s" | "P ms" | "X s";
             /**
+             * Probing
+             * @description moves that end at a touch, with variables that hold where; or the operator does it
+             * @default stop
+             * @enum {string}
+             */
+            probing: "G31" | "G38.2" | "stop";
+            /**
              * Flood
              * @description turns the coolant on
              * @default M8
@@ -8563,6 +8586,239 @@ export interface components {
              */
             machine_key?: string | null;
             slides?: components["schemas"]["SlidesFact"] | null;
+        };
+        /**
+         * ProbeFact
+         * @description What a probe touches, and the axes of a register that are set from it.
+         *
+         *     sets: the register; axes: of it; touches: in their order.
+         */
+        ProbeFact: {
+            /**
+             * Sets
+             * @description the register
+             */
+            sets: string;
+            /**
+             * Axes
+             * @description of it
+             */
+            axes: string[];
+            /**
+             * Touches
+             * @description in their order
+             */
+            touches: components["schemas"]["TouchFact"][];
+        };
+        /**
+         * Probing
+         * @description Touch faces as they stand, and set axes of a register by where they are: a face its one axis, a corner
+         *     two, the middle of two walls one, of a bore or boss two.
+         */
+        Probing: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "probing";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
+             * Touches
+             * @description what is measured
+             * @default face
+             * @enum {string}
+             */
+            what: "face" | "walls" | "web" | "corner" | "bore" | "boss" | "top";
+            /**
+             * Faces
+             * @description one face, two walls that look at or away from each other, the wall of a bore or boss
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Sets
+             * @description the register whose axes are set by it
+             * @default G55
+             */
+            sets: string;
+            /**
+             * Points
+             * @description in a bore or on a boss: two on each axis, or on one axis alone
+             * @default four
+             * @enum {string}
+             */
+            points: "four" | "two";
+            /**
+             * Across
+             * @description the axis its two points lie on
+             * @default X
+             * @enum {string}
+             */
+            across: "X" | "Y";
+            /**
+             * Depth
+             * @description of the ball’s middle under the edge of what it touches
+             * @default 5
+             */
+            depth: number;
+            /**
+             * Along
+             * @description from the middle of a wall to where it is touched
+             * @default 0
+             */
+            along: number;
+            /**
+             * Approach
+             * @description from where it goes slowly, before the face
+             * @default 4
+             */
+            approach: number;
+            /**
+             * Beyond
+             * @description how far it looks for the face past where it should be
+             * @default 4
+             */
+            beyond: number;
+            /**
+             * Stops at
+             * @description the program stops where it finds something further off
+             * @default 1
+             */
+            tolerance: number;
+            /**
+             * Touch feed
+             * @description at which it touches
+             * @default 100
+             */
+            touch_feed: number;
+            /**
+             * Way feed
+             * @description of its way down and across, where it stops as soon as it meets something
+             * @default 1500
+             */
+            guard_feed: number;
         };
         /**
          * Problem
@@ -9569,7 +9825,7 @@ export interface components {
              * @description what is cut, in order
              * @default []
              */
-            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"])[];
+            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"] | components["schemas"]["Probing"])[];
             /**
              * Groups
              * @description of them, by name
@@ -10560,6 +10816,13 @@ export interface components {
              */
             dwell: "P s" | "P ms" | "X s";
             /**
+             * Probing
+             * @description moves that end at a touch, with variables that hold where; or the operator does it
+             * @default stop
+             * @enum {string}
+             */
+            probing: "G31" | "G38.2" | "stop";
+            /**
              * Flood
              * @description turns the coolant on
              * @default M8
@@ -11084,7 +11347,7 @@ export interface components {
              */
             name: string;
             /** Operations */
-            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"])[];
+            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"] | components["schemas"]["Probing"])[];
             /** Tools */
             tools: components["schemas"]["Tool"][];
         };
@@ -11315,7 +11578,7 @@ export interface components {
              * @description what sort of cutter it is
              * @enum {string}
              */
-            kind: "end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "boring_bar" | "tap";
+            kind: "end_mill" | "corner_mill" | "ball_mill" | "taper_mill" | "face_mill" | "slot_mill" | "lollipop" | "thread_mill" | "form_tool" | "drill" | "spot_drill" | "chamfer_mill" | "reamer" | "boring_bar" | "tap" | "probe";
             /**
              * Place
              * @description pocket in the changer
@@ -11554,6 +11817,25 @@ export interface components {
              * @description of each setup, in order; the first load of a machine puts all in
              */
             changes: components["schemas"]["ToolChange"][];
+        };
+        /**
+         * TouchFact
+         * @description One touch of a probe: where the surface is that it should meet, and the way it comes there; work frame,
+         *     mm.
+         */
+        TouchFact: {
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /** Way */
+            way: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * Tried

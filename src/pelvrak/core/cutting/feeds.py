@@ -155,6 +155,8 @@ def cutting_data(
 
     Raises BadInput when a typed speed or feed is beyond the machine.
     """
+    if tool.kind == "probe":
+        return _touching(feed_mm_min)
     speed = _speed(tool, material, machine, speed_rpm, shares[0])
     n, link = speed.value, min(LINK_MM_MIN, machine.feed_max_mm_min)
     if tool.kind == "tap":
@@ -187,6 +189,14 @@ def cutting_data(
         feed if tool.kind in ("drill", "reamer", "boring_bar", "spot_drill") else float(round(feed * 0.4, -1))
     )
     return CuttingData(speed_rpm=speed, feed_mm_min=told, plunge_mm_min=max(plunge, 10.0), link_mm_min=link)
+
+
+def _touching(feed_mm_min: float | None) -> CuttingData:
+    """Of a probe: its spindle stands, and it goes as its operation says."""
+    stands = Reckoned(value=0.0, unit="rpm", formula="a probe stands", with_values="n = 0", source=SOURCE)
+    feed = feed_mm_min or LINK_MM_MIN
+    told = Reckoned(value=feed, unit="mm/min", formula="as its operation says", with_values="", source=SOURCE)
+    return CuttingData(speed_rpm=stands, feed_mm_min=told, plunge_mm_min=feed, link_mm_min=feed)
 
 
 def _speed(tool: Tool, material: Material, machine: Machine, typed: float | None, share: float) -> Reckoned:

@@ -11,6 +11,7 @@ import numpy as np
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.feeds import CuttingData
+from pelvrak.core.cutting.measuring import Measured
 from pelvrak.core.cutting.operation import OperationKind
 from pelvrak.core.cutting.standing import Standing
 from pelvrak.core.cutting.toolpath import Path, Point, retreating
@@ -54,6 +55,7 @@ class Job:
     surface: Mesh | None = None
     findings: list[Finding] = field(default_factory=list)
     holes: list[Hole] = field(default_factory=list)
+    measured: Measured | None = None
     top: float = 0.0
 
     @cached_property

@@ -58,8 +58,9 @@ class OperationKind(Frozen, ABC):
 
     called: the kind's name on the page; leave_is: which of a finish's allowances its field `leave` is;
     pick_first: what has to be picked before there can be one, "" for nothing; picks: the field that is picked
-    for; turns_work: the work turns under the tool while it cuts. tools: the kinds of tool that can do it, the
-    usual one first, by the value of the field tools_by; under "" where that is no matter.
+    for; turns_work: the work turns under the tool while it cuts; touches_stock: it touches the stock as it
+    comes in and cuts nothing. tools: the kinds of tool that can do it, the usual one first, by the value of
+    the field tools_by; under "" where that is no matter.
     """
 
     called: ClassVar[str]
@@ -67,6 +68,7 @@ class OperationKind(Frozen, ABC):
     picks: ClassVar[str] = "faces"
     leave_is: ClassVar[str] = "leave_side"
     turns_work: ClassVar[bool] = False
+    touches_stock: ClassVar[bool] = False
     tools_by: ClassVar[str] = ""
     tools: ClassVar[dict[str, tuple[ToolKind, ...]]]
 
@@ -281,6 +283,10 @@ class OperationKind(Frozen, ABC):
 
     def scallops_left(self, tool: Tool) -> float | None:
         """Height of what it leaves between two passes over a surface, mm; None where it makes none known."""
+        return None
+
+    def register_set(self) -> Register | None:
+        """The register whose axes it sets by what it touches."""
         return None
 
     def corrected_in_control(self) -> Literal["", "wear", "whole"]:

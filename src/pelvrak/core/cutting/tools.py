@@ -31,12 +31,14 @@ ToolKind = Literal[
     "reamer",
     "boring_bar",
     "tap",
+    "probe",
 ]
 Millimetres = Annotated[float, Field(gt=0, le=500)]
 # What each kind must be told beside DC.
 _NEEDS: dict[str, tuple[str, ...]] = {
     "corner_mill": ("RE",),
     "taper_mill": ("taper_deg",),
+    "probe": ("DN",),
     "face_mill": ("KAPR",),
     "slot_mill": ("CW",),
     "thread_mill": ("TP",),
@@ -234,7 +236,7 @@ def cutter_profile(tool: Tool) -> Profile:
         case "slot_mill":
             assert tool.CW is not None
             return shape.slot_cutter(tool.DC, tool.CW)
-        case "lollipop":
+        case "lollipop" | "probe":
             return shape.lollipop(tool.DC)
         case "form_tool":
             assert tool.outline is not None
@@ -257,7 +259,7 @@ def body_profiles(tool: Tool, nose: tuple[float, float] | None = None) -> tuple[
     """
     cutter = cutter_profile(tool)
     flutes = max(cutter.heights[-1] if cutter.heights else 0.0, sum(cutter.ball or (0.0,)))
-    if tool.kind == "lollipop":  # the neck comes out of the ball below its top
+    if tool.kind in ("lollipop", "probe"):  # the neck comes out of the ball below its top
         assert cutter.ball is not None
         neck = (tool.DN or tool.DCON) / 2
         flutes = cutter.ball[0] + math.sqrt(max(0.0, cutter.ball[1] ** 2 - neck**2))

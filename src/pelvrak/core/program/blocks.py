@@ -168,6 +168,48 @@ class Drill:
 
 
 @dataclass(frozen=True)
+class Guard:
+    """A way on which the probe stops as soon as it meets something."""
+
+    to: Vector
+    at: Vector
+    feed: float
+
+
+@dataclass(frozen=True)
+class Feel:
+    """The probe goes until it touches, or as far as `to`, along one axis. slot: where what it finds is
+    kept.
+    """
+
+    to: Vector
+    at: Vector
+    feed: float
+    slot: int
+    axis: Literal["X", "Y", "Z"]
+
+
+@dataclass(frozen=True)
+class Take:
+    """An axis of a register is set from what was touched: from one touch and the ball's radius to its side,
+    or from the middle of two. number: which one of its operation; should_be: its coordinate as the program
+    counts; counts: as the register that is set counts; tolerance: how far off it may be, mm; register: the
+    one it counts from; sets: the one it sets; said: what was touched.
+    """
+
+    axis: Literal["X", "Y", "Z"]
+    number: int
+    slots: tuple[int, ...]
+    ball: float
+    should_be: float
+    counts: float
+    tolerance: float
+    register: str
+    sets: str
+    said: str
+
+
+@dataclass(frozen=True)
 class Halt:
     """The machine waits for its operator, or only where it is asked to. text: what to do."""
 
@@ -200,6 +242,9 @@ Block = (
     | TurnGo
     | Untimed
     | Drill
+    | Guard
+    | Feel
+    | Take
     | Halt
     | Closing
 )

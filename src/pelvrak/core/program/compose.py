@@ -9,6 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from pelvrak.core.cutting.contour import along_contour
 from pelvrak.core.cutting.job import Hole
+from pelvrak.core.cutting.measuring import Measured
 from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.cutting.toolpath import Move, Path, Round, chords
 from pelvrak.core.cutting.tools import Tool
@@ -35,7 +36,10 @@ class Where:
 
 @dataclass(frozen=True)
 class Planned:
-    """One operation as the program needs it, at one position. run: tells it from its other visits."""
+    """One operation as the program needs it, at one position. run: tells it from its other visits; measured:
+    what it touches, where it is a probe's, set_from: what is added to a coordinate to count as the register
+    it sets does.
+    """
 
     run: str
     operation: Operation
@@ -45,6 +49,8 @@ class Planned:
     speed_rpm: float
     feed_mm_min: float
     where: Where
+    measured: Measured | None = None
+    set_from: Vector = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -134,7 +140,8 @@ class _Running:
         self._bring(tool, there, then)
         self.items.append(blocks.Count(there.register))
         self._tilt(there)
-        self.items.append(blocks.Spin(planned.speed_rpm, operation.spindle))
+        if planned.measured is None:
+            self.items.append(blocks.Spin(planned.speed_rpm, operation.spindle))
         self.items += self._moved(planned)
         self._stop(operation.stop_after, operation.comment)
 
@@ -143,6 +150,8 @@ class _Running:
         path, operation, place = planned.path, planned.operation, planned.tool.place
         if path.round is not None:
             return [_wrapped(planned, path.round, self.stands)]
+        if planned.measured is not None:
+            return [_probed(planned, planned.measured)]
         come = blocks.Come(place, path.moves[0].end, operation.coolant)
         if operation.canned_cycle() and operation.retract_feed is None:
             return [_drilled(planned, come)]
@@ -226,6 +235,48 @@ def _as_programmed(planned: Planned) -> tuple[list[Block], list[tuple[Move, ...]
     if how == "wear":
         return told, [(move,) for move in path.moves]
     return told, along_contour(path, tool.DC / 2, planned.operation.name)
+
+
+def _probed(planned: Planned, measured: Measured) -> Body:
+    """Touches, and what is set from them. A way back from a touch, or up, is guarded by nothing: the ball
+    still touches.
+    """
+    path, place, shift = planned.path, planned.tool.place, planned.where.shift
+    out: list[Block] = [blocks.Come(place, path.moves[0].end, "off")]
+    made, at, touched = [(0, 0)], path.moves[0].end, False
+    for n, move in enumerate(path.moves[1:], start=1):
+        touch = measured.touch_at(n)
+        if touch is not None:
+            to = list(move.end)
+            told = measured.touches[touch]
+            to["XYZ".index(told.axis)] += told.way * told.beyond
+            out.append(blocks.Feel(as_vector(to), at, measured.feed, touch, told.axis))
+        elif touched or move.kind == "rapid" or move.end[2] > at[2]:
+            out.append(blocks.Go(move, at, place))
+        else:
+            out.append(blocks.Guard(move.end, at, measured.guard_feed))
+        at, touched = move.end, touch is not None
+        made.append((len(out) - 1, 0))
+    for n, found in enumerate(measured.finds):
+        axis = "XYZ".index(found.axis)
+        first = measured.touches[found.touches[0]]
+        # The tool is as long as to the ball's lowest point, which is what touches along Z.
+        ball = measured.radius * first.way if len(found.touches) == 1 and axis != 2 else 0.0
+        out.append(
+            blocks.Take(
+                found.axis,
+                n,
+                found.touches,
+                ball,
+                found.at + shift[axis],
+                found.at + planned.set_from[axis],
+                measured.tolerance,
+                planned.where.register,
+                measured.sets,
+                measured.said,
+            )
+        )
+    return Body(planned.run, tuple(out), tuple(made))
 
 
 def _drilled(planned: Planned, come: blocks.Come) -> Body:

@@ -7,7 +7,7 @@ from memory); registers beyond G59, jumps, loops and calls as several makers of 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal, NamedTuple
 
@@ -17,8 +17,10 @@ from lark import Token, Tree
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.machine.machine import Machine
+from pelvrak.core.program.calls import Call, named
 from pelvrak.core.program.compensation import Contour, Step
 from pelvrak.core.program.tilted import Plane, plane_of
+from pelvrak.core.program.variables import Variables, named_by
 from pelvrak.core.program.words import Line, Lines, Value, index_of, lines_of, read_line, said, worked_out
 from pelvrak.core.stock.moves import arc_points
 
@@ -32,6 +34,9 @@ ARC_MM = 0.001
 # Lines that may be run before a program is held to run in a circle, and calls that may be under way.
 MOST_STEPS, DEEPEST = 20_000_000, 10
 Kind = Literal["rapid", "line", "cw", "ccw", "dwell", "stop"]
+# How far the tool of a number goes from where slides and axes stand to where they would before it touches, as
+# a share; None: all the way, and nothing is touched.
+Touch = Callable[[int, tuple[float, ...], tuple[float, ...]], float | None]
 
 
 @dataclass(frozen=True)
@@ -106,7 +111,7 @@ GROUPS: dict[str, tuple[float, ...]] = {
     "return": (98, 99),
     "register": (54, 55, 56, 57, 58, 59, 59.1, 59.2, 59.3, 54.1),
     "path": (61, 64),
-    "once": (4, 10, 28, 53, 53.1),
+    "once": (4, 10, 28, 31, 38.2, 53, 53.1),
     "turned": (68.2, 69),
 }
 _GROUP_OF = {code: group for group, codes in GROUPS.items() for code in codes}
@@ -139,20 +144,12 @@ class _State:
     sticky: dict[str, float] = field(default_factory=dict)
 
 
-@dataclass
-class _Call:
-    """A program under way: its lines, where it is, how often it is still to run."""
-
-    lines: Sequence[Line]
-    at: int = 0
-    left: int = 1
-
-
 class Control:
     """Runs a program: `run` gives what the machine does, `stood` how the control stands after each line that
     changes that. at: where it stands, machine, mm and degrees;
     most_steps: lines it runs before it says that the program runs in a circle; unknown: how the last program
-    left the control is not known, and what this one has not said is an alarm; machine: that turns planes.
+    left the control is not known, and what this one has not said is an alarm; machine: that turns planes;
+    touch: what a probe meets, None: all it is sent to.
     """
 
     def __init__(
@@ -162,8 +159,9 @@ class Control:
         most_steps: int = MOST_STEPS,
         unknown: bool = False,
         machine: Machine | None = None,
+        touch: Touch | None = None,
     ) -> None:
-        self.machine = machine
+        self.machine, self.touch = machine, touch
         self.turned: Plane | None = None
         self.contour: Contour | None = None
         self.most_steps = most_steps
@@ -174,7 +172,7 @@ class Control:
             held.dwell_ms,
         )
         self.at = dict.fromkeys(AXES, 0.0) | (at or {})
-        self.variables: dict[int | str, float] = {}
+        self.variables = Variables(self.held.registers, lambda: INCH_MM if self.state.inch else 1.0)
         self.state = _State(absolute=None, register="") if unknown else _State()
         self.events: list[Event] = []
         self.stood: list[tuple[int, Standing]] = []
@@ -204,7 +202,7 @@ class Control:
 
     def _lines(self, whole: Sequence[Line]) -> Iterator[None]:
         """Run line after line."""
-        calls, steps = [_Call(whole)], 0
+        calls, steps = [Call(whole)], 0
         while calls:
             call = calls[-1]
             if call.at >= len(call.lines):
@@ -246,14 +244,14 @@ class Control:
         if not self.stood or self.stood[-1][1] != now:
             self.stood.append((line, now))
 
-    def _line(self, line: Line, call: _Call, calls: list[_Call], whole: Sequence[Line]) -> bool:
+    def _line(self, line: Line, call: Call, calls: list[Call], whole: Sequence[Line]) -> bool:
         """Run one line; whether the program has ended with it."""
         if line.skip:
             return False
         if line.statement is not None:
             self._statement(line.statement, call)
             return False
-        words = [(letter, worked_out(value, self._variable)) for letter, value in line.words]
+        words = [(letter, worked_out(value, self.variables.value)) for letter, value in line.words]
         # All values are worked out before any variable is set: NIST IR 6556 3.3.3.
         self._set(list(line.settings))
         return self._block(words, call, calls, whole)
@@ -261,32 +259,28 @@ class Control:
     def _set(self, settings: list[tuple[Value | str, Value]]) -> None:
         told = [
             (
-                one if isinstance(one, str) else index_of(one, self._variable),
-                worked_out(value, self._variable),
+                one if isinstance(one, str) else index_of(one, self.variables.value),
+                worked_out(value, self.variables.value),
             )
             for one, value in settings
         ]
-        self.variables.update(told)
-
-    def _variable(self, index: int | str) -> float:
-        if index not in self.variables:
-            raise ValueError(f"variable #{index} is used before anything is put into it")
-        return self.variables[index]
+        for index, value in told:
+            self.variables.put(index, value)
 
     # ---- conditions and jumps
 
-    def _statement(self, told: Tree[Token], call: _Call) -> None:
+    def _statement(self, told: Tree[Token], call: Call) -> None:
         def worth(at: int) -> float:
             child = told.children[at]
             assert isinstance(child, Tree)
             value: Value = child
-            return worked_out(value, self._variable)
+            return worked_out(value, self.variables.value)
 
         if told.data == "goto":
-            self._jump(worth(0), call)
+            call.jump(worth(0))
         elif told.data == "if_goto":
             if worth(0) != 0:
-                self._jump(worth(1), call)
+                call.jump(worth(1))
         elif told.data == "if_then":
             setting = told.children[1]
             assert isinstance(setting, Tree)
@@ -296,37 +290,14 @@ class Control:
                 self._set([(index, value)])
         elif told.data == "while_do":
             if worth(0) == 0:
-                self._past("end", str(told.children[-1]), call)
+                call.past("end", str(told.children[-1]))
         elif told.data == "end":
-            self._back(str(told.children[0]), call)
-
-    def _jump(self, number: float, call: _Call) -> None:
-        for i, line in enumerate(call.lines):
-            if any(letter == "N" and value == number for letter, value in line.words):
-                call.at = i
-                return
-        raise ValueError(f"there is no line N{number:g} to go to")
-
-    def _past(self, what: str, name: str, call: _Call) -> None:
-        for i in range(call.at, len(call.lines)):
-            told = call.lines[i].statement
-            if told is not None and told.data == what and str(told.children[-1]) == name:
-                call.at = i + 1
-                return
-        raise ValueError(f"DO{name} has no END{name}")
-
-    def _back(self, name: str, call: _Call) -> None:
-        for i in range(call.at - 2, -1, -1):
-            told = call.lines[i].statement
-            if told is not None and told.data in ("while_do", "do") and str(told.children[-1]) == name:
-                call.at = i
-                return
-        raise ValueError(f"END{name} has no DO{name}")
+            call.back(str(told.children[0]))
 
     # ---- one block
 
     def _block(
-        self, words: list[tuple[str, float]], call: _Call, calls: list[_Call], whole: Sequence[Line]
+        self, words: list[tuple[str, float]], call: Call, calls: list[Call], whole: Sequence[Line]
     ) -> bool:
         codes, values = self._sorted(words)
         groups = {group: code for code in codes["G"] if (group := _GROUP_OF.get(code)) is not None}
@@ -345,6 +316,8 @@ class Control:
             self._event("dwell", seconds=self._stands(values))
         elif once == 10:
             self._put(values)
+        elif once in (31, 38.2):
+            self._feel(once, values)
         elif once == 28:
             self._home(values)
         elif once == 53.1:
@@ -417,11 +390,32 @@ class Control:
             if code in machine:
                 s.coolant = "" if code == 9 else f"M{code}"
 
+    def _feel(self, code: float, values: dict[str, float]) -> None:
+        """G38.2 and G31: straight on until the probe touches; where it did is kept. NIST IR 6556 3.5.9: it is
+        an alarm where nothing is touched; with makers of controls who have G31 it is none.
+        """
+        if not any(axis in values for axis in STRAIGHT) or any(axis in values for axis in AXES[3:]):
+            raise ValueError(f"G{code:g} goes along X, Y and Z")
+        if self.state.feed <= 0:
+            raise ValueError("a feed is wanted before this move")
+        if self.state.spindle != 0:
+            raise ValueError(f"G{code:g} with the spindle turning breaks the probe")
+        self._uncorrected(f"G{code:g}")
+        end = self._target(values, False) if self.turned is None else self.at | self._sent(self._end(values))
+        ways = [(tuple(at[axis] for axis in AXES)) for at in (self.at, end)]
+        share = 1.0 if self.touch is None else self.touch(self.state.tool, ways[0], ways[1])
+        if share is None and code == 38.2:
+            raise ValueError("the probe touches nothing on its way")
+        if share is not None:
+            end = {axis: self.at[axis] + share * (end[axis] - self.at[axis]) for axis in AXES}
+        self._event("line", end)
+        self.variables.touched((*self._told(), *(self.at[axis] for axis in AXES[3:])))
+
     def _put(self, values: dict[str, float]) -> None:
         """G10: a register, or a tool's length."""
         what, number = values.get("L"), round(values.get("P", 0))
-        if what == 2 and 1 <= number <= 6:
-            name = f"G{53 + number}"
+        name = named_by(what, number)
+        if name is not None:
             held = self.held.registers.setdefault(name, {})
             held.update({axis: self._mm(axis, values[axis]) for axis in AXES if axis in values})
         elif what in (1, 10):
@@ -728,8 +722,8 @@ class Control:
         self,
         machine: list[float],
         values: dict[str, float],
-        call: _Call,
-        calls: list[_Call],
+        call: Call,
+        calls: list[Call],
         whole: Sequence[Line],
     ) -> bool:
         if 0 in machine or 1 in machine:
@@ -738,7 +732,7 @@ class Control:
             if len(calls) > DEEPEST:
                 raise ValueError(f"more than {DEEPEST} calls are under way")
             calls.append(
-                replace(_Call(_named(whole, values.get("P", 0))), left=max(1, round(values.get("L", 1))))
+                replace(Call(named(whole, values.get("P", 0))), left=max(1, round(values.get("L", 1))))
             )
         if 99 in machine:
             call.left -= 1
@@ -769,13 +763,3 @@ def _middle_by_radius(
         (x + ex) / 2 - side * off * (ey - y) / (2 * half),
         (y + ey) / 2 + side * off * (ex - x) / (2 * half),
     )
-
-
-def _named(whole: Sequence[Line], number: float) -> Sequence[Line]:
-    """The lines of a program of a number, as far as the next begins."""
-    starts = [i for i, line in enumerate(whole) if any(letter == "O" for letter, _ in line.words)]
-    for place, start in enumerate(starts):
-        if ("O", number) in whole[start].words:
-            end = starts[place + 1] if place + 1 < len(starts) else len(whole)
-            return whole[start + 1 : end]
-    raise ValueError(f"there is no program O{number:g} to be called")

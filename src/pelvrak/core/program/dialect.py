@@ -28,6 +28,7 @@ Letters = Annotated[str, Field(pattern="^[A-Z]+$", max_length=26)]
 Retreat = Literal["G53", "G28"]
 Change = Literal["together", "apart"]
 Dwell = Literal["P s", "P ms", "X s"]
+Probes = Literal["G31", "G38.2", "stop"]
 # Every letter a program may hold: ISO 6983-1, table 1.
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
@@ -152,6 +153,13 @@ class Dialect(Frozen):
         title="Dwell",
         help="how long G4 stands",
         called={"P s": "P, seconds", "P ms": "P, milliseconds", "X s": "X, seconds"},
+        place="program",
+    )
+    probing: Probes = asked(
+        "stop",
+        title="Probing",
+        help="moves that end at a touch, with variables that hold where; or the operator does it",
+        called={"G31": "G31, #5061", "G38.2": "G38.2, #5061", "stop": "a stop, by hand"},
         place="program",
     )
     flood: Code = asked("M8", title="Flood", help="turns the coolant on", place="program")

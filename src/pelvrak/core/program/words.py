@@ -32,6 +32,7 @@ Worked = Tree[Token]
 Value = float | Worked
 
 _NAMED = re.compile(r"^:(?=\s*\d)")
+_BEFORE_STATEMENT = re.compile(r"\s*N\s*(\d+)\s*(?=IF|GOTO|WHILE|DO\d|END\d)", re.ASCII)
 _PLAIN = re.compile(r"\s*(?:/([1-9]?)\s*)?((?:[A-Z]\s*[+-]?(?:\d+\.?\d*|\.\d+)\s*)*)", re.ASCII)
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))", re.ASCII)
 _COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
@@ -95,6 +96,12 @@ def _plain(text: str, number: int, comments: tuple[str, ...]) -> Line | None:
 
 
 def _parsed(text: str, number: int, comments: tuple[str, ...]) -> Line:
+    words: list[tuple[str, Value]] = []
+    named = _BEFORE_STATEMENT.match(text)
+    if named is not None:
+        # A statement with a number of its own, which jumps lead to.
+        words.append(("N", float(named[1])))
+        text = " " * named.end() + text[named.end() :]
     try:
         tree = _grammar().parse(text)
     except UnexpectedInput as wrong:
@@ -106,7 +113,6 @@ def _parsed(text: str, number: int, comments: tuple[str, ...]) -> Line:
         raise Unreadable(
             number, 1, "brackets lie too deep in one another", "use a variable in between"
         ) from None
-    words: list[tuple[str, Value]] = []
     settings: list[tuple[Value | str, Value]] = []
     skip, statement = 0, None
     for child in tree.children:

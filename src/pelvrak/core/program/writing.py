@@ -13,6 +13,7 @@ from pelvrak.core.geometry.part import Vector
 from pelvrak.core.program import blocks
 from pelvrak.core.program.blocks import Block, Blocks, Body
 from pelvrak.core.program.dialect import Dialect
+from pelvrak.core.program.variables import ALARM, TOUCHED, level_of, variable_of
 
 # ISO 6983-1: G81 drilling, G82 with a dwell, G83 deep hole, G84 tapping, G85 boring in and out at feed, G86
 # with the spindle stopped and out in rapid, G89 in, dwell and out at feed. Not in the standard, and alike
@@ -39,6 +40,8 @@ COOLANT_OFF = "M9"
 SPINDLE_CODES = {"forward": "M3", "backward": "M4"}
 STOP_CODES = {"stop": "M0", "optional": "M1"}
 MOTION = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}
+# Variables of the program's own, of which it uses no others: where it touched, and what it found.
+FIRST_TOUCH, FIRST_FOUND = 101, 121
 # Fewer lines are no shorter as a subprogram.
 LEAST_CALLED = 4
 
@@ -106,6 +109,11 @@ class Writer:
         return list(getattr(self, type(block).__name__.lower())(block) or ())
 
     def _body(self, body: Body) -> list[int]:
+        takes = [one for one in body.blocks if isinstance(one, blocks.Take)]
+        if takes and self.dialect.probing == "stop":
+            axes = " ".join(one.axis for one in takes)
+            said = f"probe {takes[0].said} from {takes[0].register}, set {takes[0].sets} {axes}"
+            return [self.block("M0", self.comment(said))] * len(body.made)
         made = [self.say(block) for block in body.blocks]
         return [made[block][within] for block, within in body.made]
 
@@ -148,6 +156,8 @@ class Writer:
                 break
         for at in self.blocks:
             words = re.sub(r"\(.*?\)|;.*", "", self.lines[at])
+            if "#" in words:
+                continue
             other = sorted(set(re.findall("[A-Z]", words)) - set(self.dialect.letters))
             if other:
                 self.beyond[f"line {at + 1} has the letter {other[0]}, which it does not take"] = None
@@ -387,6 +397,39 @@ class Writer:
             self.block("G94")
         self.timed = False
         self.modal.clear()
+
+    def guard(self, block: blocks.Guard) -> list[int]:
+        return self._until(block.to, block.at, block.feed, "G31" if self.dialect.probing == "G31" else "G1")
+
+    def feel(self, block: blocks.Feel) -> list[int]:
+        lines = self._until(block.to, block.at, block.feed, self.dialect.probing)
+        # Where it touched, as the program counts: NIST IR 6556, table 2, and alike with several makers.
+        self.block(f"#{FIRST_TOUCH + block.slot}=#{TOUCHED + 'XYZ'.index(block.axis)}")
+        return lines
+
+    def _until(self, to: Vector, at: Vector, feed: float, code: str) -> list[int]:
+        """A straight move by a code that holds for its block alone."""
+        words = [a + v for a, v, o in zip("XYZ", self.xyz(to), self.xyz(at), strict=True) if v != o]
+        self.modal.clear()
+        return [self.block(code, *words, f"F{feed:.0f}")]
+
+    def take(self, block: blocks.Take) -> None:
+        held, found = ["XYZ".index(block.axis)], FIRST_FOUND + block.number
+        touched = [f"#{FIRST_TOUCH + slot}" for slot in block.slots]
+        middle = f"[{'+'.join(touched)}]/2" if len(touched) > 1 else touched[0] + self.plus(block.ball)
+        self.block(f"#{found}={middle}")
+        off = f"ABS[#{found}{self.plus(-block.should_be)}]"
+        limit = self.dialect.coordinate(block.tolerance)
+        said = self.comment(f"{block.axis} of {block.said} is off")
+        self.block(f"IF [{off} GT {limit}] THEN #{ALARM}=1", said)
+        value = f"[#{variable_of(block.register, held[0])}+#{found}{self.plus(-block.counts)}]"
+        level, number = level_of(block.sets)
+        self.block("G10", f"L{level}", f"P{number}", f"{block.axis}{value}")
+
+    def plus(self, value: float) -> str:
+        """Something added within an expression, "" for nothing."""
+        text = self.dialect.coordinate(abs(value))
+        return "" if not float(text) else f"{'+' if value > 0 else '-'}{text}"
 
     def drill(self, block: blocks.Drill) -> list[int]:
         code = self.cycle(block)

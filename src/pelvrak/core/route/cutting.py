@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
+
+import numpy as np
 
 from pelvrak.core.cures import Add, Cure, Element
 from pelvrak.core.cutting.feeds import removal_rate
@@ -14,8 +16,10 @@ from pelvrak.core.cutting.tools import Tool, shape_of
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
-from pelvrak.core.geometry.part import FaceRef
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import FaceRef, Vector, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
+from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.program.compose import Planned, Where
 from pelvrak.core.program.writing import Program
 from pelvrak.core.route.cut_checks import cut_findings, worn_findings
@@ -24,14 +28,16 @@ from pelvrak.core.route.cut_told import Told
 from pelvrak.core.route.meant import MeantGiven
 from pelvrak.core.route.naming import named, named_refusal, names_of, unregistered
 from pelvrak.core.route.needed import turned_for
-from pelvrak.core.route.pieces import FACTS, MOMENTS, PATH
+from pelvrak.core.route.pieces import FACTS, MOMENTS, PATH, PlannedPath
 from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.planning import PLAN_PATH, data_of, path_given
 from pelvrak.core.route.programs import beyond, program_of
-from pelvrak.core.route.registers import where
+from pelvrak.core.route.registers import counted_from, where
 from pelvrak.core.route.report import (
     OperationReport,
+    ProbeFact,
+    TouchFact,
     WrappedFact,
 )
 from pelvrak.core.route.run import Run, matrix
@@ -206,6 +212,24 @@ class _Cutter:
         cures = turned_for(self.turning, operation, self.run.part.part, seated.zero_from_work)
         return finding.model_copy(update={"cures": cures})
 
+    def _set_from(self, visit: Visit, there: Where) -> Vector:
+        """What is added to coordinates to count as the register does that an operation sets. Raises BadInput
+        for one that it counts from, or that holds no zero of the work as it stands.
+        """
+        operation = visit.operation
+        register = operation.register_set()
+        if register is None:
+            return 0.0, 0.0, 0.0
+        if register == there.register:
+            raise BadInput(
+                "probe.own_register",
+                operation.name,
+                f"it would set {register}, in which it is driven itself",
+                "drive it in a register that is known already",
+            )
+        other = operation.model_copy(update={"offset_register": register})
+        return counted_from(self.turning, replace(visit, operation=other))[1]
+
     def _cut(
         self, base: OperationReport, visit: Visit, here: Operation, tool: Tool, there: Where, key: str
     ) -> tuple[OperationReport, Planned]:
@@ -214,6 +238,7 @@ class _Cutter:
         """
         run, turning, operation = self.run, self.turning, visit.operation
         station, bare = turning.station(visit), unregistered(here)
+        set_from = self._set_from(visit, there)
         data = data_of(run.plan, station.machine, operation, tool)
         called = f"{self.setup.name} {operation.name}"
         called += f" at {visit.position}" if visit.run != operation.id else ""
@@ -246,6 +271,7 @@ class _Cutter:
                 "offset_register": there.register,
                 "zero_from_work": matrix(station.zero_from_work) if visit.position else None,
                 "findings": tuple(told),
+                "probe": None if made.measured is None else _probe_fact(made, station.zero_from_work),
             }
         )
         speed, feed = data.speed_rpm.value, data.feed_mm_min.value
@@ -253,7 +279,24 @@ class _Cutter:
             run.meant.append(MeantGiven(result.content(MOMENTS), maker))
         run.in_cut[tool.id] = used + facts.in_cut_s
         twin = tool.after(used)
-        return report, Planned(visit.run, here, twin, made.path, made.holes, speed, feed, there)
+        ready = Planned(visit.run, here, twin, made.path, made.holes, speed, feed, there)
+        return report, replace(ready, measured=made.measured, set_from=set_from)
+
+
+def _probe_fact(made: PlannedPath, zero_from_work: Floats) -> ProbeFact:
+    """What a probe touches, as it is told."""
+    assert made.measured is not None
+    work_from_zero, told = inverse(zero_from_work), []
+    for touch in made.measured.touches:
+        way = np.zeros(3)
+        way["XYZ".index(touch.axis)] = touch.way
+        # The path is of the ball's lowest point.
+        at = np.array(made.path.moves[touch.move].end)
+        if touch.axis != "Z":
+            at = at + made.measured.radius * (way + [0.0, 0.0, 1.0])
+        there = as_vector(np.round(moved(work_from_zero, at), 6))
+        told.append(TouchFact(at=there, way=as_vector(np.round(turned(work_from_zero, way), 9))))
+    return ProbeFact(sets=made.measured.sets, axes=made.measured.axes, touches=tuple(told))
 
 
 def as_cut(facts: CutFacts) -> dict[str, Any]:

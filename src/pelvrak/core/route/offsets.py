@@ -168,12 +168,16 @@ def _row_of_zero(turning: Turning, source: _Source, own: bool) -> dict[str, Any]
     elif value is None:
         state = "no layout"
     else:
-        state = "known" if source.by == "fixed point" else "to be found"
+        told = source.by == "fixed point" and not _setting(turning, source.register)
+        state = "known" if told else "to be found"
     return {
         "register_name": source.register,
         "zero": source.name,
-        "found": source.by,
+        "found": "probe" if _setting(turning, source.register) else source.by,
         "comes_from": source.found.in_register,
+        "set_by": tuple(
+            dict.fromkeys(turning.visits[i].operation.name for i in _setting(turning, source.register))
+        ),
         "before": source.found.before,
         "value": value,
         "set_value": set_value,
@@ -248,13 +252,17 @@ def _used_too_soon(
         first = turning.visits[users[0]].operation
         source = next(one for one in sources if one.register == base)
         told = register if register == base else f"{register}, turned from {base},"
-        there = _name(setup, source.found.before)
+        setting = _setting(turning, base)
+        there = f"before {_name(setup, source.found.before)}"
+        if setting:
+            there = f"with {turning.visits[setting[-1]].operation.name}"
+        cure = source.cure(f"Find it before {first.name}", "before", first.id)
         findings.append(
             wrong(
                 setup,
                 "offsets.used_before_found",
-                f"{first.name} counts from {told} before it is found: that comes only before {there}.",
-                source.cure(f"Find it before {first.name}", "before", first.id),
+                f"{first.name} counts from {told} before it is found: that comes only {there}.",
+                *(() if setting else (cure,)),
             )
         )
     return findings
@@ -282,8 +290,16 @@ def _set_off(turning: Turning, sources: list[_Source]) -> list[Finding]:
     ]
 
 
+def _setting(turning: Turning, register: str) -> list[int]:
+    """The visits that set a register by what they touch, by their number in the program."""
+    return [i for i, visit in enumerate(turning.visits) if visit.operation.register_set() == register]
+
+
 def _moment(turning: Turning, index: int, source: _Source) -> tuple[int, int]:
     """From which visit on a register is known."""
+    setting = _setting(turning, source.register)
+    if setting:
+        return index, setting[-1] + 1
     numbers = [i for i, visit in enumerate(turning.visits) if visit.operation.id == source.found.before]
     return index, (numbers[0] if numbers else -1)
 

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cutting.job import Hole
+from pelvrak.core.cutting.measuring import Finds, Measured, Touch
 from pelvrak.core.cutting.toolpath import Move, Path, Round
 from pelvrak.core.engine.step import Piece
 from pelvrak.core.errors import BadInput
@@ -65,21 +66,21 @@ def mesh_from_bytes(data: bytes) -> Mesh:
         )
 
 
-def path_json(path: Path, holes: list[Hole], ends_s: Floats, in_air: tuple[int, ...]) -> bytes:
-    """A tool path as a result's path.json piece. ends_s: when each move ends, s; in_air: numbers of the feed
-    moves that take nothing off.
-    """
+def path_json(made: PlannedPath) -> bytes:
+    """A tool path as a result's path.json piece."""
+    path = made.path
     return json.dumps(
         {
             "start": path.start,
             "moves": [[m.kind, *m.end, m.feed, *(m.centre or ())] for m in path.moves],
-            "holes": [[h.x, h.y, h.start, h.bottom] for h in holes],
-            "ends_s": np.round(ends_s, 4).tolist(),
-            "in_air": in_air,
+            "holes": [[h.x, h.y, h.start, h.bottom] for h in made.holes],
+            "ends_s": np.round(made.ends_s, 4).tolist(),
+            "in_air": made.in_air,
             "leads": [n for n, m in enumerate(path.moves) if m.lead],
             "compensation": [[n, m.compensation] for n, m in enumerate(path.moves) if m.compensation],
             "dwells": [[n, m.dwell_s] for n, m in enumerate(path.moves) if m.dwell_s],
             "round": None if path.round is None else asdict(path.round),
+            "measured": None if made.measured is None else asdict(made.measured),
         }
     ).encode()
 
@@ -108,18 +109,25 @@ def _path(read: dict[str, Any]) -> tuple[Path, list[Hole]]:
 @dataclass(frozen=True)
 class PlannedPath:
     """A tool path with the holes it drills, when each of its moves ends, s, and the numbers of its feed moves
-    that take nothing off, once it is cut.
+    that take nothing off, once it is cut; measured: what it touches, where it is a probe's.
     """
 
     path: Path
     holes: list[Hole]
     ends_s: Floats
     in_air: tuple[int, ...] = ()
+    measured: Measured | None = None
 
 
 def _planned(data: bytes) -> PlannedPath:
     read = json.loads(data)
-    return PlannedPath(*_path(read), np.array(read["ends_s"]), tuple(read["in_air"]))
+    told = read["measured"]
+    measured = None
+    if told is not None:
+        finds = tuple(Finds(**{**one, "touches": tuple(one["touches"])}) for one in told.pop("finds"))
+        touches = tuple(Touch(**one) for one in told.pop("touches"))
+        measured = Measured(touches, finds, **told)
+    return PlannedPath(*_path(read), np.array(read["ends_s"]), tuple(read["in_air"]), measured)
 
 
 def _to_json(value: Any) -> bytes:
@@ -138,9 +146,7 @@ PART: Piece[PartModel] = Piece("part.npz", packed, unpacked)
 FIELD: Piece[RayField] = Piece("field", saved, loaded)
 SURFACE: Piece[Mesh] = Piece("surface.npz", mesh_bytes, mesh_from_bytes)
 PICTURE: Piece[bytes] = Piece("surface.glb", _as_is, _as_is)
-PATH: Piece[PlannedPath] = Piece(
-    "path.json", lambda made: path_json(made.path, made.holes, made.ends_s, made.in_air), _planned
-)
+PATH: Piece[PlannedPath] = Piece("path.json", path_json, _planned)
 MOMENTS: Piece[Moments] = Piece("moments", moments_saved, moments_loaded)
 LOAD: Piece[dict[str, Any]] = Piece("load.json", _to_json, json.loads)
 CONTACTS: Piece[bytes] = Piece("contacts.glb", _as_is, _as_is)

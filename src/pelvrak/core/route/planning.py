@@ -92,7 +92,7 @@ def given_in_plane(
     plane: Floats,
 ) -> PathGiven:
     """The same in a plane (4×4 from the work frame), no nest being cut and nothing turning."""
-    lies_along = is_square(plane) and not operation.turns_work
+    lies_along = is_square(plane) and not operation.turns_work and not operation.touches_stock
     return PathGiven(
         part,
         incoming.content(FIELD),
@@ -156,9 +156,9 @@ def _plan(given: PathGiven, reads: Reads) -> Pieces:
     )
     plan_operation(job)
     return {
-        PATH: PlannedPath(job.path, job.holes, np.zeros(0)),
+        PATH: PlannedPath(job.path, job.holes, np.zeros(0), measured=job.measured),
         FACTS: {"findings": [f.model_dump(mode="json") for f in job.findings]},
     }
 
 
-PLAN_PATH = Step("path", 4, PathGiven, _plan)
+PLAN_PATH = Step("path", 5, PathGiven, _plan)

@@ -4,6 +4,7 @@ registers and tools as told, and cut again from the stock that comes in.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -20,6 +21,7 @@ from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.program.control import Alarm, Control, Event, Standing
+from pelvrak.core.route.feeling import Feeling
 from pelvrak.core.route.pictures import drawn
 from pelvrak.core.route.pieces import FIELD, PROGRAM, PROOF, SIMPLIFY_MM, TRACE
 from pelvrak.core.route.plan import Plan
@@ -38,6 +40,8 @@ from pelvrak.core.stock.thin import stretches
 EQUAL_MM, LEAST_MM = 0.01, 0.005
 # A longer program is proved, and not run in step on the page.
 MOST_TRACED = 400_000
+# What a program that probes has in it.
+PROBING = re.compile(r"G\s*(31|38\.2)(?!\d)", re.ASCII)
 
 
 @dataclass(frozen=True)
@@ -78,12 +82,12 @@ def run_and_cut(
     event ends, s. Raises BadInput, the control's alarms included.
     """
     lines = lines_in(given)
+    control.touch = feeling = Feeling(given.text, reads.read(given.stock, FIELD))
     after, ends_s = cut_by(
         seen.of(control.steps(given.text.text)),
-        reads.read(given.stock, FIELD),
-        given.text,
+        feeling,
         lambda line: reads.tell(min(1.0, line / max(1, lines))),
-        given.wanted is not None,
+        given.wanted is not None or PROBING.search(given.text.text) is not None,
     )
     time_s = round(float(ends_s[-1]), 2) if len(ends_s) else 0.0
     return {"lines": lines, "moves": seen.moves, "time_s": time_s}, after, ends_s
@@ -113,7 +117,7 @@ class Seen:
             self.kept.clear()
 
 
-PROVE = Step("prove", 1, ProofGiven, _prove)
+PROVE = Step("prove", 2, ProofGiven, _prove)
 
 
 def compared(after: RayField, wanted: RayField, within: float) -> dict[str, Any]:
@@ -272,17 +276,14 @@ def with_proof(plan: Plan, told: SetupReport, engine: Engine) -> SetupReport:
 
 
 def cut_by(
-    events: Iterable[Event],
-    incoming: RayField,
-    given: TextGiven,
-    tell: Callable[[float], None],
-    cutting: bool = True,
+    events: Iterable[Event], feeling: Feeling, tell: Callable[[float], None], cutting: bool = True
 ) -> tuple[RayField, Floats]:
-    """The stock that what the control did leaves, and when each event ended, s. tell: of each line it
-    comes to; cutting: or only the times. Raises BadInput.
+    """The stock that what the control did leaves, and when each event ended, s. feeling: the stock that comes
+    in, which the control's probe meets as it is cut; tell: of each line it comes to; cutting: or only the
+    times. Raises BadInput.
     """
-    stock, seconds, ends = incoming, 0.0, [np.zeros(0)]
-    grid = incoming.grid
+    seconds, ends = 0.0, [np.zeros(0)]
+    grid, given = feeling.stock.grid, feeling.given
     low = np.array(grid.origin)
     box = low, low + grid.cell * (np.array(grid.shape) - 1)
     for one in stretches_of(events, given, box):
@@ -290,9 +291,9 @@ def cut_by(
         ends.append(seconds + one.ends_s)
         seconds = float(ends[-1][-1])
         if cutting and one.sweep is not None:
-            stock, _ = cut(stock, one.sweep, 1)
+            feeling.now(cut(feeling.stock, one.sweep, 1)[0])
         tell(float(one.events[-1].line))
-    return stock, np.concatenate(ends)
+    return feeling.stock, np.concatenate(ends)
 
 
 def apart(one: RayField, two: RayField) -> tuple[float, Floats]:

@@ -44,6 +44,26 @@ class WrappedFact(Frozen):
     turns: tuple[float, float]
 
 
+class TouchFact(Frozen):
+    """One touch of a probe: where the surface is that it should meet, and the way it comes there; work frame,
+    mm.
+    """
+
+    at: Vector
+    way: Vector
+
+
+class ProbeFact(Frozen):
+    """What a probe touches, and the axes of a register that are set from it.
+
+    sets: the register; axes: of it; touches: in their order.
+    """
+
+    sets: str
+    axes: tuple[str, ...]
+    touches: tuple[TouchFact, ...]
+
+
 class OperationReport(Frozen):
     """One operation. key: of its result (pieces surface.glb, path.json, load.json); volumes mm³, time s.
 
@@ -53,6 +73,7 @@ class OperationReport(Frozen):
     what only turns, as drawn. position: where it is cut; zero_from_work: 4×4, the plane its moves, low, high
     and cut_z are in. travel: least and most X, Y and Z of the machine. run: tells the visits of one operation
     at several positions apart; number: of the operation in its setup. offset_register: it counts from.
+    probe: what it touches and sets, where it is a probe's.
     """
 
     id: str
@@ -82,6 +103,7 @@ class OperationReport(Frozen):
     travel: tuple[Vector, Vector] | None = None
     offset_register: str = ""
     wrapped: WrappedFact | None = None
+    probe: ProbeFact | None = None
     first_line: int | None = None
     last_line: int | None = None
     findings: tuple[Finding, ...] = ()
@@ -138,8 +160,8 @@ class OffsetRow(Frozen):
     angles it holds for, and what uses it.
 
     comes_from: the register it is found in or turned from; before: the operation before which the program
-    finds it; set_value: as set by hand, and off_mm: how far that lies from the value. at: its zero, zero
-    frame of its setup, mm.
+    finds it; set_by: the operations that set it by what they touch; set_value: as set by hand, and off_mm:
+    how far that lies from the value. at: its zero, zero frame of its setup, mm.
     """
 
     load: str
@@ -150,6 +172,7 @@ class OffsetRow(Frozen):
     found: Literal["fixed point", "edge", "probe", "by hand", "derived"]
     comes_from: str | None = None
     before: str | None = None
+    set_by: tuple[str, ...] = ()
     value: tuple[Reckoned, Reckoned, Reckoned] | None
     set_value: Vector | None = None
     off_mm: float | None = None

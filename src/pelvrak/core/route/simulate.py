@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 from pelvrak.core.cutting.standing import UP
 from pelvrak.core.cutting.toolpath import (
     Chords,
-    Path,
     Round,
     chord_ends_s,
     chords,
@@ -146,7 +145,7 @@ def _cut(given: CutGiven, reads: Reads) -> Pieces:
         mesh = drawn(stock) if given.surface is None else reads.read(given.surface, SURFACE)
         return transformed(mesh, station.zero_from_work)
 
-    run, lie = _as_run(planned.path, given.tool, station, lying), planned.path.round
+    run, lie = _as_run(planned, given.tool, station, lying), planned.path.round
 
     def going_on(share: float) -> bool:
         reads.tell(0.9 * share)
@@ -183,7 +182,7 @@ def _cut(given: CutGiven, reads: Reads) -> Pieces:
     }
 
 
-CUT_OPERATION = Step("cut", 5, CutGiven, _cut)
+CUT_OPERATION = Step("cut", 6, CutGiven, _cut)
 
 
 @dataclass(frozen=True)
@@ -233,10 +232,14 @@ def _laid(
     return Chords(lines.starts, lines.ends, lines.what, flat.move[lines.move]), axes, ends
 
 
-def _as_run(path: Path, tool: Tool, station: Station, lying: Callable[[], Mesh]) -> _AsRun:
+def _as_run(planned: PlannedPath, tool: Tool, station: Station, lying: Callable[[], Mesh]) -> _AsRun:
     """A path's moves in the frames they are needed in. lying: the stock that comes in, zero frame."""
+    path = planned.path
     machine, lie = station.machine, path.round
     flat = chords(path)
+    if planned.measured is not None:
+        # A probe cuts nothing, and may meet nothing but what it touches.
+        flat = replace(flat, what=np.full(len(flat.what), RAPID, np.uint8))
     flat_ends = chord_ends_s(path, flat, machine.rapid_mm_min, machine.acceleration_mm_s2)
     work_from_zero = inverse(station.zero_from_work)
 

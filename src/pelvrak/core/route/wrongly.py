@@ -59,7 +59,7 @@ def _cut_so(given: ProofGiven, reads: Reads) -> Pieces:
     return {FIELD: after, PROOF: told}
 
 
-SET_WRONGLY = Step("set up wrongly", 1, ProofGiven, _cut_so)
+SET_WRONGLY = Step("set up wrongly", 2, ProofGiven, _cut_so)
 
 
 def set_up_wrongly(plan: Plan, told: SetupReport, engine: Engine, how: Wrongly) -> Proof:

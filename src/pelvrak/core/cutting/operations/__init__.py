@@ -22,6 +22,7 @@ from pelvrak.core.cutting.operations.facing import Facing
 from pelvrak.core.cutting.operations.helical import Helical
 from pelvrak.core.cutting.operations.outline import Outline
 from pelvrak.core.cutting.operations.pocket import Pocket
+from pelvrak.core.cutting.operations.probing import Probing
 from pelvrak.core.cutting.operations.slotting import Slotting
 from pelvrak.core.cutting.operations.surfacing import Surfacing
 from pelvrak.core.cutting.operations.threading import Threading
@@ -45,6 +46,7 @@ SHIPPED: tuple[type[OperationKind], ...] = (
     Wrapped,
     EngravingRound,
     DrillingRound,
+    Probing,
 )
 KINDS = registered(SHIPPED, "pelvrak.operations")
 if TYPE_CHECKING:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from pelvrak.core.program.dialect import Dialect, usual
+from pelvrak.core.program.dialect import Dialect, Probes, usual
 from pelvrak.core.program.writing import Writer
 
 
@@ -17,4 +17,5 @@ class Extended(Dialect):
     kind: Literal["extended"] = "extended"
     extended: bool = usual("extended", True)
     tilted: bool = usual("tilted", True)
+    probing: Probes = usual("probing", "G31")
     subprograms: bool = usual("subprograms", True)

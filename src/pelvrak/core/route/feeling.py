@@ -1,0 +1,59 @@
+"""What does a probe meet while a program runs? The stock as it stands by then, wherever the work lies."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Floats, Mesh
+from pelvrak.core.geometry.rigid import moved, turned
+from pelvrak.core.machine.kinematics import direction_of, tip_by_slides
+from pelvrak.core.program.control import AXES
+from pelvrak.core.route.pictures import drawn
+from pelvrak.core.route.running import TextGiven
+from pelvrak.core.stock.field import RayField
+from pelvrak.core.stock.touch import touched
+
+
+class Feeling:
+    """A control's probe. now: the stock as it stands, to be told whenever something was cut; a program cuts
+    with other tools than it probes with, so whoever reads a control's events tool by tool has cut all that
+    comes before a touch.
+    """
+
+    def __init__(self, given: TextGiven, stock: RayField) -> None:
+        self.given, self.stock = given, stock
+        self._drawn: tuple[RayField, Mesh] | None = None
+
+    def now(self, stock: RayField) -> None:
+        """The stock as it stands from here on."""
+        self.stock = stock
+
+    def __call__(self, number: int, start: tuple[float, ...], end: tuple[float, ...]) -> float | None:
+        """How far a probe goes between two stands of slides and axes, as a share; None: nothing is met.
+        Raises BadInput for a tool that is no probe.
+        """
+        tool = dict(self.given.tools).get(number)
+        if tool is None or tool.kind != "probe":
+            raise BadInput(
+                "program.no_probe",
+                f"T{number}",
+                "a touch is looked for with a tool that is no probe",
+                "call the probe before",
+            )
+        ball = tool.DC / 2
+        angles: dict[str, float] = {
+            one.name: start[AXES.index(one.name)] for one in self.given.machine.rotary
+        }
+        zero, slopes = tip_by_slides(self.given.machine, angles, tool.gauge_length)
+        up = turned(self.given.work_from_table, direction_of(self.given.machine, angles))
+        centres = [self._in_work(zero + slopes @ np.array(at[:3])) + ball * up for at in (start, end)]
+        return touched(self._surface(), centres[0], centres[1], ball)
+
+    def _in_work(self, tip: Floats) -> Floats:
+        return moved(self.given.work_from_table, tip)
+
+    def _surface(self) -> Mesh:
+        if self._drawn is None or self._drawn[0] is not self.stock:
+            self._drawn = self.stock, drawn(self.stock)
+        return self._drawn[1]

@@ -1,0 +1,272 @@
+"""Probing: what is touched, which axes of which register that sets, and what the program does on work that
+does not lie where it should.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from pelvrak.core.engine.engine import Engine, Result, _Within
+from pelvrak.core.engine.store import MemoryStore
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.rigid import rigid
+from pelvrak.core.program.control import Alarm, Control
+from pelvrak.core.program.dialects import dialects
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.pieces import PROGRAM
+from pelvrak.core.route.plan import Plan, plan_from
+from pelvrak.core.route.proving import Seen, proof_given, run_and_cut
+from pelvrak.core.route.report import SetupReport
+from pelvrak.core.route.running import control_for, work_from_table
+from pelvrak.core.route.wrongly import Wrongly, set_up_wrongly
+from tests.core import test_removal as plate
+from tests.core.in_dialects import written_in
+
+STORE = MemoryStore()
+
+
+def wall(**about: float) -> dict:
+    return plate.face("plane", **about)
+
+
+def side(axis: int, value: float) -> dict:
+    """The plane face square to X or Y at a coordinate of the part."""
+    for one in plate.model().part.faces:
+        if one.normal and abs(one.normal[axis]) > 0.9 and abs(one.centre[axis] - value) < 1e-6:
+            return {"face": one.number, "at": list(one.centre)}
+    raise LookupError((axis, value))
+
+
+def probing(what: str, *faces: dict, **more) -> dict:
+    return {
+        "id": f"probe-{what}",
+        "name": f"Find {what}",
+        "kind": "probing",
+        "tool": "pr6",
+        "what": what,
+        "faces": list(faces),
+        **more,
+    }
+
+
+def pocket(**more) -> dict:
+    """The step along the front."""
+    return {"id": "step", "name": "Step", "kind": "pocket", "tool": "em16", "faces": [wall(z=10.0)], **more}
+
+
+def plan_with(*operations: dict, **setup) -> Plan:
+    zeros = [{"name": "found", "offset_register": "G55"}, {"name": "next", "offset_register": "G56"}]
+    hold = {**plate.HOLD}
+    return plan_from(
+        {
+            "name": "plate",
+            "part": {"file": "plate.step", "sha256": "0" * 64},
+            "resolution_mm": 0.5,
+            "tools": [
+                tool.model_dump() | {"place": {"pr6": 24, "pr2": 23}.get(tool.id, tool.place)}
+                for tool in plate.tool_shelf().values()
+            ],
+            "billet": {
+                "kind": "block",
+                "sizing": {"rule": "allowance", **dict.fromkeys(plate.SIDES, 0.0), "z_minus": 0, "z_plus": 0},
+            },
+            "setups": [
+                {
+                    "name": "OP10",
+                    "hold": hold,
+                    "seat": {"zeros": zeros},
+                    "operations": list(operations),
+                    **setup,
+                }
+            ],
+        }
+    )
+
+
+def computed(*operations: dict, **setup) -> tuple[Plan, SetupReport]:
+    plan = plan_with(*operations, **setup)
+    return plan, evaluate(plan, plate.DATA, STORE).setups[0]
+
+
+def codes(report) -> list[str]:
+    return [one.code for one in report.findings if one.severity != "note"]
+
+
+def text_of(setup: SetupReport) -> str:
+    return Result(setup.program_key, Engine(STORE)).value(PROGRAM)
+
+
+class Corner(unittest.TestCase):
+    """The left and the back wall found, X and Y of G55 set, and the step counted from there."""
+
+    @classmethod
+    def setUpClass(cls):
+        corner = probing("corner", side(0, 0.0), side(1, 44.0), depth=4.0)
+        cls.plan, cls.setup = computed(corner, pocket(offset_register="G55"))
+        cls.probe, cls.step = cls.setup.operations
+
+    def test_what_it_sets(self):
+        self.assertEqual((self.probe.probe.sets, self.probe.probe.axes), ("G55", ("X", "Y")))
+        left, back = self.probe.probe.touches
+        np.testing.assert_allclose(left.at[0], 0.0, atol=1e-6)
+        np.testing.assert_allclose(back.at[1], 44.0, atol=1e-6)
+        self.assertEqual((left.way, back.way), ((1.0, 0.0, 0.0), (0.0, -1.0, 0.0)))
+        self.assertEqual(codes(self.probe), [])
+        self.assertEqual(self.probe.removed_volume_mm3, 0.0)
+
+    def test_the_program_proves(self):
+        self.assertIsNone(self.setup.proof.alarm, self.setup.proof)
+        self.assertTrue(self.setup.proof.equal, self.setup.proof)
+
+    def test_work_to_the_left(self):
+        """0.7 mm off, the step is where it should be all the same; without the probe it is 0.7 mm off."""
+        for how in ({"left": 0.7}, {"back": -0.6}):
+            found = set_up_wrongly(self.plan, self.setup, Engine(STORE), Wrongly(**how))
+            self.assertLess(found.most_mm, 0.02, how)
+        plan, setup = computed(pocket())
+        self.assertGreater(set_up_wrongly(plan, setup, Engine(STORE), Wrongly(back=-0.6)).most_mm, 0.5)
+
+    def test_further_off_than_it_may_be(self):
+        with self.assertRaisesRegex(Alarm, "stops itself"):
+            set_up_wrongly(self.plan, self.setup, Engine(STORE), Wrongly(left=1.4))
+
+    def test_by_hand_where_the_control_cannot(self):
+        """A stop with what to do in the plain dialect; the registers stay as they are told."""
+        setup = evaluate(written_in(self.plan, "plain"), plate.DATA, STORE).setups[0]
+        text = text_of(setup)
+        self.assertIn("M0 (PROBE A CORNER FROM G54, SET G55 X Y)", text)
+        self.assertNotIn("#", text)
+        self.assertTrue(setup.proof.equal)
+
+    def test_with_the_words_of_rs274(self):
+        """G38.2 touches; a way down is no touch, because there it would be an alarm to meet nothing."""
+        told = dialects()["extended"].model_copy(update={"id": "rs", "probing": "G38.2"})
+        setup = evaluate(written_in(self.plan, "rs", told), plate.DATA, STORE).setups[0]
+        text = re.sub(r"N\d+ ", "", text_of(setup))
+        self.assertIn("G1 Z-7. F1500\nG38.2 X-29. F100\n#101=#5061\n", text)
+        self.assertTrue(setup.proof.equal)
+
+
+class EachKind(unittest.TestCase):
+    """What is set, by hand: register = where it is driven from + where it touched − where that should be."""
+
+    def control(self, lies: tuple[float, float], *operations: dict) -> tuple[Control, SetupReport]:
+        """The control after the program ran on work that lies off, to the left and to the back."""
+        plan, setup = computed(*operations)
+        given = proof_given(plan, setup, Engine(STORE))
+        told = work_from_table(setup, rigid(np.eye(3), np.array([-lies[0], lies[1], 0.0])))
+        text = replace(given.text, work_from_table=told)
+        control = control_for(text)
+        reads = _Within(Engine(STORE), "test")
+        run_and_cut(replace(given, text=text), reads, control, Seen())
+        return control, setup
+
+    def shifts(self, lies: tuple[float, float], *operations: dict) -> dict[str, float]:
+        control, setup = self.control(lies, *operations)
+        self.assertEqual([codes(one) for one in setup.operations], [[]] * len(operations))
+        held = control.held.registers
+        return {axis: held["G55"][axis] - held["G54"][axis] for axis in "XYZ"}
+
+    def test_each(self):
+        """Work 0.7 to the left and 0.4 to the back: the axes that are set follow, and no others."""
+        for operation, axes in (
+            (probing("face", side(0, 0.0)), "X"),
+            (probing("face", side(1, 44.0)), "Y"),
+            (probing("web", side(0, 0.0), side(0, 60.0)), "X"),
+            (probing("corner", side(0, 60.0), side(1, 44.0)), "XY"),
+            (probing("top", wall(z=15.0), along=-5.0), "Z"),
+        ):
+            with self.subTest(operation["what"], axes=axes):
+                found = self.shifts((0.7, 0.4), operation)
+                wanted = {"X": -0.7, "Y": 0.4, "Z": 0.0}
+                for axis in "XYZ":
+                    set_to = wanted[axis] if axis in axes else 0.0
+                    self.assertAlmostEqual(found[axis], set_to, delta=0.002, msg=axis)
+
+    def test_a_bore_and_walls_that_were_cut_before(self):
+        """An opening 20 wide and a bore Ø8 are made, and found by what was made of them; a small ball."""
+        bore = plate.face("cylinder", radius=4.0)
+        drill = plate.drilling("drill", "dr7_8", bore)
+        found = {}
+        for lies in ((0.0, 0.0), (0.7, 0.4)):
+            _, setup = self.control(lies, drill, probing("bore", bore, tool="pr2", depth=4.0))
+            self.assertEqual([codes(one) for one in setup.operations][1], [], setup.operations[1].findings)
+            control, _ = self.control(lies, drill, probing("bore", bore, tool="pr2", depth=4.0))
+            found[lies] = control.held.registers
+        # Drilled from G54 wherever the work lies, it is where the register said.
+        for axis in "XY":
+            self.assertAlmostEqual(
+                found[0.7, 0.4]["G55"][axis], found[0.0, 0.0]["G55"][axis], delta=0.002, msg=axis
+            )
+            self.assertAlmostEqual(found[0.0, 0.0]["G55"][axis], found[0.0, 0.0]["G54"][axis], delta=0.002)
+
+
+class Refused(unittest.TestCase):
+    def told(self, *operations: dict, **setup) -> dict[str, str]:
+        _, report = computed(*operations, **setup)
+        found = [*report.findings, *(one for o in report.operations for one in o.findings)]
+        return {one.code: one.sentence for one in found if one.severity == "error"}
+
+    def test_what_is_no_such_thing(self):
+        left, back, top = side(0, 0.0), side(1, 44.0), wall(z=15.0)
+        bore = plate.face("cylinder", radius=4.0)
+        for operation, code in (
+            (probing("face", top), "probe.not_a_wall"),
+            (probing("face", bore), "probe.slanting"),
+            (probing("walls", left, side(0, 60.0)), "probe.no_pair"),
+            (probing("web", left, back), "probe.no_pair"),
+            (probing("corner", left, side(0, 60.0)), "probe.no_corner"),
+            (probing("boss", bore), "probe.not_round"),
+            (probing("top", left), "probe.not_up"),
+            (probing("face", left, back), "probe.faces"),
+            (probing("bore", plate.face("cylinder", radius=2.5)), "probe.ball_too_big"),
+            (probing("face", left, sets="G54"), "probe.own_register"),
+        ):
+            with self.subTest(operation["what"], code=code):
+                self.assertIn(code, self.told(operation))
+        with self.assertRaisesRegex(BadInput, "would pass for one that is off"):
+            computed(probing("face", left, beyond=2.0))
+
+    def test_what_the_stock_has_not(self):
+        """A bore that is not drilled yet; a touch where the step was cut away; one past the corner."""
+        bore = plate.face("cylinder", radius=4.0)
+        early = self.told(probing("bore", bore, tool="pr2"))
+        self.assertIn("not there yet", early["probe.nothing_there"])
+        # The left wall at the front went with the step, 1.5 deep; before that it was there.
+        left = side(0, 0.0)
+        self.assertEqual(self.told(probing("face", left, along=-20.0, depth=1.5)), {})
+        cut = self.told(pocket(), probing("face", left, along=-20.0, depth=1.5))
+        self.assertIn("meets nothing", cut["probe.nothing_there"])
+        past = self.told(probing("face", left, along=-26.0))
+        self.assertIn("probe.nothing_there", past)
+
+    def test_over_a_hole(self):
+        """On top over a bore of Ø5 the ball sinks in by 3 − √(3² − 2.5²); beside it, it does not."""
+        top, drilled = wall(z=15.0), plate.drilling("drill", "dr5", plate.face("cylinder", radius=2.5))
+        # The top's middle to the bore's, along X and Y of the part.
+        away = 26.0 - top["at"][0], 26.0 - top["at"][1]
+        self.assertLess(abs(away[1]), 1.5)
+        _, report = computed(drilled, probing("top", top, along=away[0]))
+        (found,) = [one for one in report.operations[1].findings if one.code == "probe.elsewhere"]
+        deep = 3.0 - math.sqrt(9.0 - 2.5**2)
+        self.assertLess(found.measured, deep + 0.02)
+        self.assertGreater(found.measured, 0.3)
+        self.assertEqual(self.told(drilled, probing("top", top, along=away[0] + 6.0)), {})
+
+    def test_used_before_it_is_set(self):
+        found = self.told(pocket(offset_register="G55"), probing("face", side(0, 60.0)))
+        self.assertIn("that comes only with Find face", found["offsets.used_before_found"])
+        chain = self.told(
+            probing("face", side(0, 60.0), offset_register="G56"),
+            {**probing("web", side(0, 0.0), side(0, 60.0), sets="G56")},
+        )
+        self.assertIn("offsets.used_before_found", chain)
+
+
+if __name__ == "__main__":
+    unittest.main()
