@@ -59,6 +59,7 @@ class Demo(Enum):
     HOUSING = "encoder-housing"
     TRUNNION = "encoder-housing-trunnion"
     FLOAT = "float-carrier"
+    LATCH = "latch-plate"
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -8,18 +8,19 @@ import math
 import re
 import unittest
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 
 from pelvrak.core.engine.engine import Engine, Result, _Within
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.rigid import rigid
+from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.program.control import Alarm, Control
 from pelvrak.core.program.dialects import dialects
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import PROGRAM
-from pelvrak.core.route.plan import Plan, plan_from
+from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
 from pelvrak.core.route.proving import Seen, proof_given, run_and_cut
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.running import control_for, work_from_table
@@ -152,19 +153,25 @@ class Corner(unittest.TestCase):
         self.assertTrue(setup.proof.equal)
 
 
+def after(
+    plan: Plan, setup: SetupReport, left: float, back: float, turned: float = 0.0
+) -> tuple[dict[str, dict[str, float]], Control]:
+    """What the registers hold after the program ran on work that lies off, mm and degrees about zero."""
+    given = proof_given(plan, setup, Engine(STORE))
+    lies = rigid(rotation_about_z(turned), np.array([-left, back, 0.0]))
+    text = replace(given.text, work_from_table=work_from_table(setup, lies))
+    control = control_for(text)
+    run_and_cut(replace(given, text=text), _Within(Engine(STORE), "test"), control, Seen())
+    return control.held.registers, control
+
+
 class EachKind(unittest.TestCase):
     """What is set, by hand: register = where it is driven from + where it touched − where that should be."""
 
     def control(self, lies: tuple[float, float], *operations: dict) -> tuple[Control, SetupReport]:
         """The control after the program ran on work that lies off, to the left and to the back."""
         plan, setup = computed(*operations)
-        given = proof_given(plan, setup, Engine(STORE))
-        told = work_from_table(setup, rigid(np.eye(3), np.array([-lies[0], lies[1], 0.0])))
-        text = replace(given.text, work_from_table=told)
-        control = control_for(text)
-        reads = _Within(Engine(STORE), "test")
-        run_and_cut(replace(given, text=text), reads, control, Seen())
-        return control, setup
+        return after(plan, setup, *lies)[1], setup
 
     def shifts(self, lies: tuple[float, float], *operations: dict) -> dict[str, float]:
         control, setup = self.control(lies, *operations)
@@ -204,6 +211,57 @@ class EachKind(unittest.TestCase):
                 found[0.7, 0.4]["G55"][axis], found[0.0, 0.0]["G55"][axis], delta=0.002, msg=axis
             )
             self.assertAlmostEqual(found[0.0, 0.0]["G55"][axis], found[0.0, 0.0]["G54"][axis], delta=0.002)
+
+
+class Chain(unittest.TestCase):
+    """The demo: the fixed jaw says Y and Z, from there the middle of the ends, from that the bore."""
+
+    @classmethod
+    def setUpClass(cls):
+        folder = Path(__file__).resolve().parents[2] / "demo" / "latch-plate"
+        cls.plan = plan_from_json((folder / "plan.json").read_bytes())
+        cls.report = evaluate(cls.plan, (folder / cls.plan.part.file).read_bytes(), STORE)
+        cls.second = cls.report.setups[1]
+
+    def test_nothing_is_wrong_with_it(self):
+        for setup in self.report.setups:
+            found = [*setup.findings, *(one for each in setup.operations for one in each.findings)]
+            self.assertEqual([one.code for one in found if one.severity != "note"], [])
+            self.assertTrue(setup.proof.equal)
+        rows = {row.register_name: (row.found, row.state, row.set_by) for row in self.second.offsets}
+        self.assertEqual(rows["G54"], ("fixed point", "known", ()))
+        self.assertEqual(rows["G55"], ("probe", "to be found", ("Find the ends",)))
+        self.assertEqual(rows["G56"], ("probe", "to be found", ("Find the bore",)))
+
+    def test_work_anywhere_along_the_jaws(self):
+        """Each register as by hand: the ends set X alone, the bore X and Y; the cuts are where they should
+        be.
+        """
+        nominal, _ = after(self.plan, self.second, 0.0, 0.0)
+        for off in (0.7, -0.8):
+            found = set_up_wrongly(self.plan, self.second, Engine(STORE), Wrongly(left=off))
+            self.assertTrue(found.equal, found)
+            registers, _ = after(self.plan, self.second, off, 0.0)
+            for name, axes in (("G54", ""), ("G55", "X"), ("G56", "X")):
+                for axis in "XYZ":
+                    moved = -off if axis in axes else 0.0
+                    self.assertAlmostEqual(
+                        registers[name][axis] - nominal[name][axis], moved, delta=0.002, msg=(name, axis)
+                    )
+        # Off the jaw, too: faced from the jaw all the same, and the bore says where it is.
+        registers, _ = after(self.plan, self.second, 0.7, 0.4)
+        self.assertAlmostEqual(registers["G55"]["Y"], nominal["G55"]["Y"], places=6)
+        self.assertAlmostEqual(registers["G56"]["Y"] - nominal["G56"]["Y"], 0.4, delta=0.002)
+
+    def test_work_turned(self):
+        """By 0.2° about zero: the bore's middle lies where the turn takes it, x·cos − y·sin."""
+        nominal, _ = after(self.plan, self.second, 0.0, 0.0)
+        registers, _ = after(self.plan, self.second, 0.0, 0.0, 0.2)
+        x, y = (nominal["G56"][axis] - nominal["G54"][axis] for axis in "XY")
+        turn = math.radians(0.2)
+        there = x * math.cos(turn) - y * math.sin(turn), x * math.sin(turn) + y * math.cos(turn)
+        for axis, at in zip("XY", there, strict=True):
+            self.assertAlmostEqual(registers["G56"][axis] - nominal["G54"][axis], at, delta=0.005, msg=axis)
 
 
 class Refused(unittest.TestCase):

@@ -20,6 +20,7 @@ DEMOS = {
     "encoder-housing": "encoder-housing/plan.json",
     "encoder-housing-trunnion": "encoder-housing/trunnion.json",
     "float-carrier": "float-carrier/plan.json",
+    "latch-plate": "latch-plate/plan.json",
 }
 STOP_WITHIN_S = 8.0
 
