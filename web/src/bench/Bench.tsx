@@ -30,6 +30,7 @@ import { Holding, Machinery, Sliding, TypedHolding } from './Holding'
 import { Legend, Swatches } from './Legend'
 import { Lines } from './Lines'
 import { Measure } from './Measure'
+import { touching, TouchLabels, Touches } from './Touches'
 import { Within } from './Within'
 import { PulledBox, PullHandles } from './Pulling'
 import { DragPoints, placesFor, ZeroHandles } from './Dragging'
@@ -216,6 +217,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const marks = rows.filter(apart)
   const together = rows.filter((row) => !apart(row) && row.register_name !== setup?.offset_register)
   const own = rows.find((row) => row.register_name === setup?.offset_register)
+  const touches = asking || typeof view.card !== 'number' ? [] : touching(setup, view.stage, view.operation ?? "")
   const showHolding = view.shown.holding && atWork && !!hold?.key
   const asTyped = useTypedHolding(project)
   const handle = showHolding && hold ? handleOf(hold) : null
@@ -267,6 +269,7 @@ export function Bench({ project }: { project: ProjectState }) {
           )}
           {pulling && part && <PulledBox part={part} margins={pulling} />}
           {view.marked && <Marked at={view.marked} />}
+          <Touches of={touches} />
         </group>
         {(showHolding || asTyped) &&
           (!asking || view.reached) &&
@@ -335,6 +338,7 @@ export function Bench({ project }: { project: ProjectState }) {
         </div>
       )}
       {zeroShown && <AxisLetters id="zero-axes" />}
+      <TouchLabels of={touches} />
       {dragging && setup && (
         <ZeroHandles project={project} index={view.card as number} setup={setup} places={places} />
       )}

@@ -174,7 +174,7 @@ def _row_of_zero(turning: Turning, source: _Source, own: bool) -> dict[str, Any]
         "register_name": source.register,
         "zero": source.name,
         "found": "probe" if _setting(turning, source.register) else source.by,
-        "comes_from": source.found.in_register,
+        "comes_from": _driven_in(turning, source),
         "set_by": tuple(
             dict.fromkeys(turning.visits[i].operation.name for i in _setting(turning, source.register))
         ),
@@ -293,6 +293,16 @@ def _set_off(turning: Turning, sources: list[_Source]) -> list[Finding]:
 def _setting(turning: Turning, register: str) -> list[int]:
     """The visits that set a register by what they touch, by their number in the program."""
     return [i for i, visit in enumerate(turning.visits) if visit.operation.register_set() == register]
+
+
+def _driven_in(turning: Turning, source: _Source) -> str | None:
+    """The register in which a zero is found: in which the probe runs that sets it, else as it is told."""
+    for i in reversed(_setting(turning, source.register)):
+        try:
+            return counted_from(turning, turning.visits[i])[0]
+        except BadInput:
+            continue  # told with the operation
+    return source.found.in_register
 
 
 def _moment(turning: Turning, index: int, source: _Source) -> tuple[int, int]:

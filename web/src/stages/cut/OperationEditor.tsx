@@ -99,6 +99,20 @@ export function OperationEditor(
         )
       )
     },
+    sets: (name, field) => (
+      <Row label={field.title ?? name} help={field.description}>
+        <Choice
+          label={field.title ?? name}
+          value={String(values[name])}
+          options={(props.report?.offsets ?? []).map((row) => ({
+            value: row.register_name,
+            label: row.register_name,
+            note: row.zero,
+          }))}
+          choose={(register) => void write(name, register)}
+        />
+      </Row>
+    ),
     finish: (name, field) => (
       <Row label={field.title ?? name} help={field.description}>
         <Choice

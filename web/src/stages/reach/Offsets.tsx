@@ -68,6 +68,7 @@ function RegisterRow(props: SheetProps & { row: OffsetRow }) {
         {row.zero}, {row.found}
         {row.comes_from && ` ${row.found === 'derived' ? 'from' : 'in'} ${row.comes_from}`}
         {row.before && `, before ${nameOf(props, row.before)}`}
+        {settersOf(props, row)}
         {Object.entries(row.angles).map(([name, angle]) => ` · ${name}${round(angle, 3)}`)}
       </span>
       {row.off_mm != null && (
@@ -80,6 +81,13 @@ function RegisterRow(props: SheetProps & { row: OffsetRow }) {
     </div>
   )
 }
+
+/** Which operations set which of its axes by what they touch. */
+const settersOf = (props: SheetProps, row: OffsetRow) =>
+  (props.report?.operations ?? [])
+    .filter((one) => one.probe?.sets === row.register_name)
+    .map((one) => `, ${one.probe?.axes.join(' ')} by “${one.name}”`)
+    .join('')
 
 const nameOf = (props: SheetProps, id: string) =>
   props.setup.operations.find((one) => one.id === id)?.name ?? id

@@ -57,7 +57,7 @@ class Probing(OperationKind):
     """
 
     called: ClassVar[str] = "Probing"
-    pick_first: ClassVar[str] = "faces"
+    pick_first: ClassVar[str] = "Pick what is to be touched"
     touches_stock: ClassVar[bool] = True
     tools: ClassVar[dict[str, tuple[ToolKind, ...]]] = {"": ("probe",)}
 
