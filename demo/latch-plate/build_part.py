@@ -1,7 +1,7 @@
 """Builds the third demo part, the gate-latch plate, and writes its STEP file.
 
-Invented for the demo. Top is +Z: a plate with a bore through it; from below a recess round the bore and a step
-along one end. Run: python build_part.py [TARGET.step]
+Invented for the demo. Top is +Z: a plate with a bore through it; from below a recess round the bore and a
+step along one end. Run: python build_part.py [TARGET.step]
 """
 
 from __future__ import annotations

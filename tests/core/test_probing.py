@@ -18,10 +18,11 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.program.control import Alarm, Control
 from pelvrak.core.program.dialects import dialects
+from pelvrak.core.program.own_text import OwnText
 from pelvrak.core.route.evaluate import evaluate
-from pelvrak.core.route.pieces import PROGRAM
+from pelvrak.core.route.pieces import FIELD, PROGRAM
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
-from pelvrak.core.route.proving import Seen, proof_given, run_and_cut
+from pelvrak.core.route.proving import Seen, apart, proof_given, run_and_cut
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.running import control_for, work_from_table
 from pelvrak.core.route.wrongly import Wrongly, set_up_wrongly
@@ -262,6 +263,33 @@ class Chain(unittest.TestCase):
         there = x * math.cos(turn) - y * math.sin(turn), x * math.sin(turn) + y * math.cos(turn)
         for axis, at in zip("XY", there, strict=True):
             self.assertAlmostEqual(registers["G56"][axis] - nominal["G54"][axis], at, delta=0.005, msg=axis)
+
+
+class Foreign(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        Chain.setUpClass()
+
+    def test_a_text_from_elsewhere_probes_the_stock_as_it_comes_in(self):
+        """The demo's second program as a file: it leaves what the operations leave."""
+        written = text_of(Chain.second)
+        own = OwnText(file="op20.nc")
+        second = Chain.plan.setups[1].model_copy(update={"operations": (), "text": own})
+        plan = plan_from(
+            Chain.plan.model_copy(update={"setups": (Chain.plan.setups[0], second)}).model_dump(mode="json")
+        )
+        folder = Path(__file__).resolve().parents[2] / "demo" / "latch-plate"
+        body = (folder / plan.part.file).read_bytes()
+        report = evaluate(plan, body, STORE, files=lambda sha, name: written.encode())
+        setup = report.setups[1]
+        self.assertEqual([one.code for one in setup.findings if one.severity == "error"], [])
+        field = lambda key: Result(key, Engine(STORE)).value(FIELD)  # noqa: E731
+        most, _ = apart(field(setup.outgoing_key), field(Chain.second.outgoing_key))
+        self.assertLess(most, 0.01)
+        probes = [one for one in setup.operations if "Probe" in one.tool_name]
+        self.assertEqual([one.removed_volume_mm3 for one in probes], [0.0, 0.0])
+        for one in setup.operations:
+            self.assertEqual(codes(one), [], one.name)
 
 
 class Refused(unittest.TestCase):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 
 from pelvrak.core.errors import BadInput
@@ -13,6 +15,9 @@ from pelvrak.core.route.pictures import drawn
 from pelvrak.core.route.running import TextGiven
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.touch import touched
+
+# What a program that probes has in it.
+PROBING = re.compile(r"G\s*(31|38\.2)(?!\d)", re.ASCII)
 
 
 class Feeling:

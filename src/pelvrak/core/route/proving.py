@@ -4,7 +4,6 @@ registers and tools as told, and cut again from the stock that comes in.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -21,7 +20,7 @@ from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.program.control import Alarm, Control, Event, Standing
-from pelvrak.core.route.feeling import Feeling
+from pelvrak.core.route.feeling import PROBING, Feeling
 from pelvrak.core.route.pictures import drawn
 from pelvrak.core.route.pieces import FIELD, PROGRAM, PROOF, SIMPLIFY_MM, TRACE
 from pelvrak.core.route.plan import Plan
@@ -40,8 +39,6 @@ from pelvrak.core.stock.thin import stretches
 EQUAL_MM, LEAST_MM = 0.01, 0.005
 # A longer program is proved, and not run in step on the page.
 MOST_TRACED = 400_000
-# What a program that probes has in it.
-PROBING = re.compile(r"G\s*(31|38\.2)(?!\d)", re.ASCII)
 
 
 @dataclass(frozen=True)

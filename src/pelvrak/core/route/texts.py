@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cures import Add, Cure, Element, put
+from pelvrak.core.cutting.measuring import touching_only
 from pelvrak.core.cutting.toolpath import Move, Path
 from pelvrak.core.cutting.tools import Tool, shape_of, tool_shelf
 from pelvrak.core.engine.engine import Result
@@ -30,6 +31,7 @@ from pelvrak.core.route.cut_checks import cut_findings
 from pelvrak.core.route.cut_facts import CUT_FACTS
 from pelvrak.core.route.cut_told import Told
 from pelvrak.core.route.cutting import Done, as_cut, with_volumes
+from pelvrak.core.route.feeling import PROBING, Feeling
 from pelvrak.core.route.holding import holding_mesh
 from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.pieces import FIELD, LINES, PATH, RUNS, PlannedPath
@@ -51,6 +53,7 @@ from pelvrak.core.route.simulate import OnStock, clamped, cut_operation
 from pelvrak.core.route.station import Station, station_at
 from pelvrak.core.route.turning import Turning
 from pelvrak.core.route.zeros import maker_number
+from pelvrak.core.stock.cut import cut
 
 # Longer texts are not set beside each other line by line.
 MOST_MATCHED = 20_000
@@ -79,7 +82,7 @@ class TextRun:
 @dataclass(frozen=True)
 class TextRunGiven:
     """A text, where the setup's zero lies on the table, mm, and the box of the stock, work frame, mm. parts:
-    lines, from 1, from which on another part of it runs.
+    lines, from 1, from which on another part of it runs; stock: that comes in, for one that probes.
     """
 
     text: TextGiven
@@ -87,6 +90,7 @@ class TextRunGiven:
     low: Vector
     high: Vector
     parts: tuple[int, ...] = ()
+    stock: Content | None = None
 
 
 def _path_piece(number: int) -> Piece[PlannedPath]:
@@ -101,6 +105,9 @@ def _run_text(given: TextRunGiven, reads: Reads) -> Pieces:
         before = 0.0
         box = np.array(given.low), np.array(given.high)
         control = control_for(given.text)
+        feeling = None
+        if given.stock is not None:
+            control.touch = feeling = Feeling(given.text, reads.read(given.stock, FIELD))
         for one in stretches_of(control.steps(given.text.text), given.text, box, given.parts):
             before += one.before_s
             feeds = any(event.kind in FEEDS for event in one.events)
@@ -114,7 +121,12 @@ def _run_text(given: TextRunGiven, reads: Reads) -> Pieces:
             if not feeds or one.tool is None:
                 before += float(one.ends_s[-1]) if len(one.ends_s) else 0.0
                 continue
-            out[_path_piece(len(runs))] = PlannedPath(_in_plane(one, given), [], np.zeros(0))
+            probes = one.tool.kind == "probe"
+            if feeling is not None and one.sweep is not None and not probes:
+                feeling.now(cut(feeling.stock, one.sweep, 1)[0])
+            measured = touching_only(one.tool.DC / 2) if probes else None
+            path = _in_plane(one, given)
+            out[_path_piece(len(runs))] = PlannedPath(path, [], np.zeros(0), measured=measured)
             speeds = [now.speed for line, now in control.stood if line <= one.events[-1].line]
             runs.append(
                 {
@@ -135,7 +147,7 @@ def _run_text(given: TextRunGiven, reads: Reads) -> Pieces:
     return {RUNS: {"runs": runs}, **out}
 
 
-RUN_TEXT = Step("text", 1, TextRunGiven, _run_text)
+RUN_TEXT = Step("text", 2, TextRunGiven, _run_text)
 
 
 def _in_plane(one: Stretch, given: TextRunGiven) -> Path:
@@ -274,6 +286,7 @@ def cut_text(
         as_vector(ends.min(axis=0)),
         as_vector(ends.max(axis=0)),
         parts_of(text),
+        Result(key, run.engine).content(FIELD) if PROBING.search(given.text) else None,
     )
     made = run.engine.run(RUN_TEXT, asked, f"{setup.name}: its text")
     ran_so = made.value(RUNS)
