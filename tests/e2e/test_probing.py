@@ -1,0 +1,69 @@
+"""The demo that is probed: from the jaw to its ends to its bore, in the browser."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import httpx
+from playwright.sync_api import expect
+
+from tests.e2e.browser import Browser
+from tests.serving import upload
+
+DEMO = Path(__file__).resolve().parents[2] / "demo" / "latch-plate"
+
+
+class Probing(Browser):
+    def brought(self) -> int:
+        """The demo as a project; its number."""
+        with httpx.Client(base_url=self.server.url, headers={"x-pelvrak": "1"}, timeout=60) as client:
+            part = upload(client, (DEMO / "latch-plate.step").read_bytes(), "latch-plate.step")
+            self.assertEqual(part.get("status"), "ready", part)
+            plan = (DEMO / "plan.json").read_bytes()
+            answer = client.post("/api/projects/plan.json", files={"file": ("plan.json", plan)})
+            self.assertEqual(answer.status_code, 201, answer.text)
+            return int(answer.json()["id"])
+
+    def test_the_chain(self):
+        """The registers as they are found, one from the other, with who sets what; work off its place is cut
+        right all the same, as far as the probe takes it.
+        """
+        page, number = self.page, self.brought()
+        self.go(page, f"/project/{number}")
+        self.current(page)
+        self.card(page, "OP20 Underneath")
+        self.stage(page, "Reach")
+        offsets = page.get_by_label("Offsets")
+        expect(offsets.get_by_role("button", name="Register G55")).to_contain_text(
+            "in G54, X by “Find the ends”"
+        )
+        expect(offsets.get_by_role("button", name="Register G56")).to_contain_text(
+            "in G55, X Y by “Find the bore”"
+        )
+        bench = page.get_by_label("Bench")
+        expect(bench.get_by_text("Find the ends")).to_contain_text("G55 X")
+        expect(bench.get_by_text("Find the bore")).to_contain_text("G56 X Y")
+        # What it runs in and what it sets, in its form; the text follows.
+        self.stage(page, "Cut")
+        sheet = page.get_by_role("main", name="Sheet")
+        sheet.get_by_text("Find the bore").first.click()
+        expect(sheet.get_by_role("radio", name="a bore")).to_be_checked()
+        field = sheet.get_by_label("Stops at")
+        field.fill("3")
+        field.press("Enter")
+        expect(field).to_have_attribute("aria-invalid", "true")
+        field.press("Escape")
+        self.stage(page, "Prove-out")
+        expect(sheet).to_contain_text("the planned stock")
+        wrongly = page.get_by_label("Set it up wrongly")
+        for left, role, said in (
+            ("0.7", "status", r"^0(\.00\d)? mm from the plan"),
+            ("1.6", "alert", "stops itself"),
+        ):
+            field = wrongly.get_by_label("work to the left")
+            field.fill(left)
+            field.press("Enter")
+            wrongly.get_by_role("button", name="see what it does").click()
+            expect(wrongly.get_by_role(role)).to_contain_text(re.compile(said), timeout=60_000)
+        httpx.delete(f"{self.server.url}/api/projects/{number}", headers={"x-pelvrak": "1"})
