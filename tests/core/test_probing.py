@@ -214,6 +214,64 @@ class EachKind(unittest.TestCase):
             self.assertAlmostEqual(found[0.0, 0.0]["G55"][axis], found[0.0, 0.0]["G54"][axis], delta=0.002)
 
 
+class Measured(unittest.TestCase):
+    """A bore's size after it was cut, by hand: what lies between the touches and the ball."""
+
+    def measured(self, *before: dict, **told) -> SetupReport:
+        bore = plate.face("cylinder", radius=4.0)
+        one = {
+            "id": "m",
+            "name": "Measure",
+            "kind": "measuring",
+            "tool": "pr2",
+            "faces": [bore],
+            "depth": 4.0,
+        }
+        return computed(*before, one | told)[1]
+
+    def setUp(self):
+        self.bore = plate.face("cylinder", radius=4.0)
+        self.drill = plate.drilling("drill", "dr7_8", self.bore)
+        self.ream = plate.drilling("ream", "rm8", self.bore)
+
+    def test_within_its_limits(self):
+        setup = self.measured(self.drill, self.ream, lower=-0.02, upper=0.02)
+        self.assertEqual(codes(setup.operations[2]), [])
+        self.assertTrue(setup.proof.equal, setup.proof)
+        text = re.sub(r"N\d+ ", "", text_of(setup))
+        self.assertIn("#131=ABS[#102-#101]+2.\n", text)
+        self.assertIn("IF [#132 GT 8.02] THEN #3000=2 (A BORE IS OUTSIDE ITS LIMITS)", text)
+
+    def test_outside(self):
+        """Drilled only, it is Ø7.8: told beforehand, and the program stops there; or goes on where it may."""
+        setup = self.measured(self.drill)
+        found = [one for one in setup.operations[1].findings if one.code == "probe.out_of_limits"]
+        self.assertEqual([one.severity for one in found], ["warning", "warning"])
+        for one in found:
+            self.assertAlmostEqual(one.measured, 7.8, delta=0.02)
+        self.assertIn("alarm 2", setup.proof.alarm)
+        self.assertTrue(self.measured(self.drill, then="go on").proof.equal)
+        with self.assertRaisesRegex(BadInput, "not under its upper"):
+            self.measured(self.drill, lower=0.1, upper=0.0)
+
+    def test_by_hand(self):
+        self.measured(self.drill, self.ream)
+        setup = evaluate(
+            written_in(plan_with(self.drill, self.ream, self.told()), "strict"), plate.DATA, STORE
+        )
+        self.assertIn("(MEASURE A BORE, 7.950 TO 8.050)", text_of(setup.setups[0]))
+
+    def told(self) -> dict:
+        return {
+            "id": "m",
+            "name": "Measure",
+            "kind": "measuring",
+            "tool": "pr2",
+            "faces": [self.bore],
+            "depth": 4.0,
+        }
+
+
 class Chain(unittest.TestCase):
     """The demo: the fixed jaw says Y and Z, from there the middle of the ends, from that the bore."""
 
@@ -290,6 +348,31 @@ class Foreign(unittest.TestCase):
         self.assertEqual([one.removed_volume_mm3 for one in probes], [0.0, 0.0])
         for one in setup.operations:
             self.assertEqual(codes(one), [], one.name)
+
+
+class Circle(unittest.TestCase):
+    """The middle of a bore from two, three and four points, on work 0.7 off along X and 0.4 along Y."""
+
+    @classmethod
+    def setUpClass(cls):
+        Chain.setUpClass()
+
+    def test_each(self):
+        first, second = Chain.plan.setups
+        folder = Path(__file__).resolve().parents[2] / "demo" / "latch-plate"
+        body = (folder / Chain.plan.part.file).read_bytes()
+        for points, axes in (("four", "XY"), ("three", "XY"), ("two", "X")):
+            probe = second.operations[2].model_copy(update={"points": points})
+            only = second.model_copy(update={"operations": (*second.operations[:2], probe)})
+            plan = Chain.plan.model_copy(update={"setups": (first, only)})
+            setup = evaluate(plan, body, STORE).setups[1]
+            self.assertEqual(codes(setup.operations[2]), [], points)
+            nominal, _ = after(plan, setup, 0.0, 0.0)
+            held, _ = after(plan, setup, 0.7, 0.4)
+            for axis, wanted in (("X", -0.7), ("Y", 0.4)):
+                found, set_to = held["G56"][axis] - nominal["G56"][axis], wanted if axis in axes else 0.0
+                # As near as the bore is drawn from its rays.
+                self.assertAlmostEqual(found, set_to, delta=0.01, msg=(points, axis))
 
 
 class Refused(unittest.TestCase):

@@ -3468,7 +3468,7 @@ export interface components {
          */
         Draft: {
             /** Operation */
-            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"] | components["schemas"]["Probing"];
+            operation: components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"] | components["schemas"]["Probing"] | components["schemas"]["Measuring"];
             /** @description to be added to the plan with it; None: the plan has it */
             tool?: components["schemas"]["Tool"] | null;
         };
@@ -6670,6 +6670,223 @@ export interface components {
             second?: components["schemas"]["Target"] | null;
         };
         /**
+         * Measuring
+         * @description Measure a bore, a boss, a slot or a web after it was cut: its size from two touches, of a round wall on
+         *     both axes the mean of both.
+         */
+        Measuring: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "measuring";
+            /**
+             * Id
+             * @description tells the operation from the others of its setup; never changes, never shown
+             */
+            id: string;
+            /**
+             * Name
+             * @description what the operation is called wherever people read of it
+             */
+            name: string;
+            /**
+             * Tool
+             * @description the tool it is cut with, of the plan's list
+             */
+            tool: string;
+            /**
+             * Cut at
+             * @description the index position it is cut at; none: as the work is seated
+             */
+            position?: string | null;
+            /**
+             * Also cut at
+             * @description further index positions: at each the faces that look to the spindle there
+             * @default []
+             */
+            repeated_at: string[];
+            /**
+             * Left out at
+             * @description positions of these where it is not cut; "": as the work is seated
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Finish
+             * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
+             */
+            finish?: string | null;
+            /**
+             * Group
+             * @description its group in the setup, which may say its finish and register
+             */
+            group?: string | null;
+            /**
+             * Off
+             * @description kept, and not cut
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Counts from
+             * @description the register it counts from; none: its position's
+             */
+            offset_register?: string | null;
+            /**
+             * Clearance
+             * @description height over the stock for moves between places
+             * @default 10
+             */
+            clearance: number;
+            /**
+             * Retract
+             * @description height over the work for moves within the operation
+             * @default 2
+             */
+            retract: number;
+            /**
+             * Speed
+             * @description spindle speed in place of the computed one
+             */
+            speed_rpm?: number | null;
+            /**
+             * Feed
+             * @description feed in place of the computed one
+             */
+            feed_mm_min?: number | null;
+            /**
+             * Entry feed
+             * @description feed down into the material
+             */
+            entry_feed?: number | null;
+            /**
+             * Lead feed
+             * @description feed of leads to and from a pass
+             */
+            lead_feed?: number | null;
+            /**
+             * Retract feed
+             * @description feed up out of the cut, as far as the retract height over it
+             */
+            retract_feed?: number | null;
+            /**
+             * Coolant
+             * @description on while it cuts
+             * @default flood
+             * @enum {string}
+             */
+            coolant: "flood" | "mist" | "off";
+            /**
+             * Spindle
+             * @description forward: clockwise seen from the spindle; backward for left-hand tools
+             * @default forward
+             * @enum {string}
+             */
+            spindle: "forward" | "backward";
+            /**
+             * Stop before
+             * @description the program stops with the spindle up, always or where the operator has set it to
+             * @default no
+             * @enum {string}
+             */
+            stop_before: "no" | "stop" | "optional";
+            /**
+             * Stop after
+             * @description the same when it is done
+             * @default no
+             * @enum {string}
+             */
+            stop_after: "no" | "stop" | "optional";
+            /**
+             * Comment
+             * @description stands in the program and with its stops
+             * @default
+             */
+            comment: string;
+            /**
+             * Faces
+             * @description one face, two walls that look at or away from each other, the wall of a bore or boss
+             */
+            faces: components["schemas"]["FaceRef"][];
+            /**
+             * Points
+             * @description in a bore or on a boss: two on each axis, two and one square to them, or two on one axis alone
+             * @default four
+             * @enum {string}
+             */
+            points: "four" | "three" | "two";
+            /**
+             * Across
+             * @description the axis its two points lie on
+             * @default X
+             * @enum {string}
+             */
+            across: "X" | "Y";
+            /**
+             * Depth
+             * @description of the ball’s middle under the edge of what it touches
+             * @default 5
+             */
+            depth: number;
+            /**
+             * Along
+             * @description from the middle of a wall to where it is touched
+             * @default 0
+             */
+            along: number;
+            /**
+             * Approach
+             * @description from where it goes slowly, before the face
+             * @default 4
+             */
+            approach: number;
+            /**
+             * Beyond
+             * @description how far it looks for the face past where it should be
+             * @default 4
+             */
+            beyond: number;
+            /**
+             * Touch feed
+             * @description at which it touches
+             * @default 100
+             */
+            touch_feed: number;
+            /**
+             * Way feed
+             * @description of its way down and across, where it stops as soon as it meets something
+             * @default 1500
+             */
+            guard_feed: number;
+            /**
+             * Measures
+             * @description the size of what
+             * @default bore
+             * @enum {string}
+             */
+            what: "walls" | "web" | "bore" | "boss";
+            /**
+             * Lower
+             * @description how much it may be under its size in the part
+             * @default -0.05
+             */
+            lower: number;
+            /**
+             * Upper
+             * @description how much it may be over it
+             * @default 0.05
+             */
+            upper: number;
+            /**
+             * Outside
+             * @description what the program does where it is not within
+             * @default stop
+             * @enum {string}
+             */
+            then: "stop" | "go on";
+        };
+        /**
          * Model
          * @description A casting, forging or printed shape from a STEP, STL or 3MF file.
          *
@@ -8746,30 +8963,17 @@ export interface components {
              */
             comment: string;
             /**
-             * Touches
-             * @description what is measured
-             * @default face
-             * @enum {string}
-             */
-            what: "face" | "walls" | "web" | "corner" | "bore" | "boss" | "top";
-            /**
              * Faces
              * @description one face, two walls that look at or away from each other, the wall of a bore or boss
              */
             faces: components["schemas"]["FaceRef"][];
             /**
-             * Sets
-             * @description the register whose axes are set by it
-             * @default G55
-             */
-            sets: string;
-            /**
              * Points
-             * @description in a bore or on a boss: two on each axis, or on one axis alone
+             * @description in a bore or on a boss: two on each axis, two and one square to them, or two on one axis alone
              * @default four
              * @enum {string}
              */
-            points: "four" | "two";
+            points: "four" | "three" | "two";
             /**
              * Across
              * @description the axis its two points lie on
@@ -8802,12 +9006,6 @@ export interface components {
              */
             beyond: number;
             /**
-             * Stops at
-             * @description the program stops where it finds something further off
-             * @default 1
-             */
-            tolerance: number;
-            /**
              * Touch feed
              * @description at which it touches
              * @default 100
@@ -8819,6 +9017,25 @@ export interface components {
              * @default 1500
              */
             guard_feed: number;
+            /**
+             * Touches
+             * @description what is measured
+             * @default face
+             * @enum {string}
+             */
+            what: "face" | "walls" | "web" | "corner" | "bore" | "boss" | "top";
+            /**
+             * Sets
+             * @description the register whose axes are set by it
+             * @default G55
+             */
+            sets: string;
+            /**
+             * Stops at
+             * @description the program stops where it finds something further off
+             * @default 1
+             */
+            tolerance: number;
         };
         /**
          * Problem
@@ -9825,7 +10042,7 @@ export interface components {
              * @description what is cut, in order
              * @default []
              */
-            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"] | components["schemas"]["Probing"])[];
+            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"] | components["schemas"]["Probing"] | components["schemas"]["Measuring"])[];
             /**
              * Groups
              * @description of them, by name
@@ -11347,7 +11564,7 @@ export interface components {
              */
             name: string;
             /** Operations */
-            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"] | components["schemas"]["Probing"])[];
+            operations: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"] | components["schemas"]["Probing"] | components["schemas"]["Measuring"])[];
             /** Tools */
             tools: components["schemas"]["Tool"][];
         };

@@ -217,7 +217,8 @@ export function Bench({ project }: { project: ProjectState }) {
   const marks = rows.filter(apart)
   const together = rows.filter((row) => !apart(row) && row.register_name !== setup?.offset_register)
   const own = rows.find((row) => row.register_name === setup?.offset_register)
-  const touches = asking || typeof view.card !== 'number' ? [] : touching(setup, view.stage, view.operation ?? "")
+  const touches =
+    asking || typeof view.card !== 'number' ? [] : touching(setup, view.stage, view.operation ?? '')
   const showHolding = view.shown.holding && atWork && !!hold?.key
   const asTyped = useTypedHolding(project)
   const handle = showHolding && hold ? handleOf(hold) : null

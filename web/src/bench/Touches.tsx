@@ -56,7 +56,10 @@ export const TouchLabels = ({ of }: { of: OperationReport[] }) => (
     {of.map((one) => (
       <div key={one.run} id={labelId(one.run)} className="pointer-events-none absolute left-0 top-0">
         <div className="-translate-x-[105%] -translate-y-[130%] whitespace-nowrap border border-rule bg-sheet px-1 text-[11px]">
-          {one.name} → <span className="figures">{`${one.probe?.sets} ${one.probe?.axes.join(' ')}`}</span>
+          {one.name}
+          {one.probe?.sets && (
+            <span className="figures">{` → ${one.probe.sets} ${one.probe.axes.join(' ')}`}</span>
+          )}
         </div>
       </div>
     ))}

@@ -22,30 +22,48 @@ class Touch:
 
 @dataclass(frozen=True)
 class Finds:
-    """What one or two touches say of an axis. touches: numbers of them: of one face, or of two whose middle
-    counts; at: where that should be.
+    """What touches say of an axis. touches: numbers of them: of one face; of two whose middle counts; or of
+    three on a circle, two across and the third square to them, along this axis; at: where that should be;
+    starts: of the circle's three, X and Y where the third begins.
     """
 
     axis: Axis
     touches: tuple[int, ...]
     at: float
+    starts: tuple[float, float] = (0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Size:
+    """What two touches say of a size along an axis. ball: what is added to the way between them; low, high:
+    within which it should be, mm.
+    """
+
+    axis: Axis
+    touches: tuple[int, ...]
+    ball: float
+    low: float
+    high: float
 
 
 @dataclass(frozen=True)
 class Measured:
-    """All of one operation. radius: of the ball; tolerance: how far off anything may be before it stops;
-    feed: of touches, guard_feed: of moves that stop where they meet something, mm/min; sets: the register
-    that is set; said: what is touched, in words.
+    """All of one operation. radius: of the ball; feed: of touches, guard_feed: of moves that stop where they
+    meet something, mm/min; said: what is touched, in words. finds: what a register is set from, sets: that
+    register, tolerance: how far off anything may be before it stops; sizes: what is measured, stops: whether
+    it stops where one is outside its limits.
     """
 
     touches: tuple[Touch, ...]
-    finds: tuple[Finds, ...]
     radius: float
-    tolerance: float
     feed: float
     guard_feed: float
-    sets: str
     said: str
+    finds: tuple[Finds, ...] = ()
+    tolerance: float = 0.0
+    sets: str = ""
+    sizes: tuple[Size, ...] = ()
+    stops: bool = False
 
     @property
     def axes(self) -> tuple[str, ...]:
@@ -59,4 +77,4 @@ class Measured:
 
 def touching_only(radius: float) -> Measured:
     """What a probe does of which only its way is known. radius: of the ball, mm."""
-    return Measured((), (), radius, 0.0, 0.0, 0.0, "", "")
+    return Measured((), radius, 0.0, 0.0, "")

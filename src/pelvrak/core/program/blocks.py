@@ -192,9 +192,10 @@ class Feel:
 @dataclass(frozen=True)
 class Take:
     """An axis of a register is set from what was touched: from one touch and the ball's radius to its side,
-    or from the middle of two. number: which one of its operation; should_be: its coordinate as the program
-    counts; counts: as the register that is set counts; tolerance: how far off it may be, mm; register: the
-    one it counts from; sets: the one it sets; said: what was touched.
+    from the middle of two, or as the middle of a circle from three, two along X and one along Y, which begins
+    at `begins`, X and Y. number: which one of its operation; should_be: its coordinate as the program counts;
+    counts: as the register that is set counts; tolerance: how far off it may be, mm; register: the one it
+    counts from; sets: the one it sets; said: what was touched.
     """
 
     axis: Literal["X", "Y", "Z"]
@@ -206,6 +207,23 @@ class Take:
     tolerance: float
     register: str
     sets: str
+    said: str
+    begins: tuple[float, float] = (0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Gauge:
+    """A size is what lies between two touches. number: which one of its operation; ball: what is added to the
+    way between them; low, high: its limits, mm; stops: the program stops outside them; said: what is
+    measured.
+    """
+
+    number: int
+    slots: tuple[int, ...]
+    ball: float
+    low: float
+    high: float
+    stops: bool
     said: str
 
 
@@ -245,6 +263,7 @@ Block = (
     | Guard
     | Feel
     | Take
+    | Gauge
     | Halt
     | Closing
 )

@@ -274,7 +274,12 @@ def _probed(planned: Planned, measured: Measured) -> Body:
                 planned.where.register,
                 measured.sets,
                 measured.said,
+                (found.starts[0] + shift[0], found.starts[1] + shift[1]),
             )
+        )
+    for n, size in enumerate(measured.sizes):
+        out.append(
+            blocks.Gauge(n, size.touches, size.ball, size.low, size.high, measured.stops, measured.said)
         )
     return Body(planned.run, tuple(out), tuple(made))
 

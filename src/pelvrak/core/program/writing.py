@@ -40,8 +40,9 @@ COOLANT_OFF = "M9"
 SPINDLE_CODES = {"forward": "M3", "backward": "M4"}
 STOP_CODES = {"stop": "M0", "optional": "M1"}
 MOTION = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}
-# Variables of the program's own, of which it uses no others: where it touched, and what it found.
-FIRST_TOUCH, FIRST_FOUND = 101, 121
+# Variables of the program's own, of which it uses no others: where it touched, what it
+# found, and sizes.
+FIRST_TOUCH, FIRST_FOUND, FIRST_SIZE = 101, 121, 131
 # Fewer lines are no shorter as a subprogram.
 LEAST_CALLED = 4
 
@@ -109,10 +110,8 @@ class Writer:
         return list(getattr(self, type(block).__name__.lower())(block) or ())
 
     def _body(self, body: Body) -> list[int]:
-        takes = [one for one in body.blocks if isinstance(one, blocks.Take)]
-        if takes and self.dialect.probing == "stop":
-            axes = " ".join(one.axis for one in takes)
-            said = f"probe {takes[0].said} from {takes[0].register}, set {takes[0].sets} {axes}"
+        said = _by_hand(body)
+        if said and self.dialect.probing == "stop":
             return [self.block("M0", self.comment(said))] * len(body.made)
         made = [self.say(block) for block in body.blocks]
         return [made[block][within] for block, within in body.made]
@@ -416,7 +415,10 @@ class Writer:
     def take(self, block: blocks.Take) -> None:
         held, found = ["XYZ".index(block.axis)], FIRST_FOUND + block.number
         touched = [f"#{FIRST_TOUCH + slot}" for slot in block.slots]
-        middle = f"[{'+'.join(touched)}]/2" if len(touched) > 1 else touched[0] + self.plus(block.ball)
+        if len(touched) == 3:
+            middle = self._of_three(block, *touched)
+        else:
+            middle = f"[{'+'.join(touched)}]/2" if len(touched) > 1 else touched[0] + self.plus(block.ball)
         self.block(f"#{found}={middle}")
         off = f"ABS[#{found}{self.plus(-block.should_be)}]"
         limit = self.dialect.coordinate(block.tolerance)
@@ -425,6 +427,25 @@ class Writer:
         value = f"[#{variable_of(block.register, held[0])}+#{found}{self.plus(-block.counts)}]"
         level, number = level_of(block.sets)
         self.block("G10", f"L{level}", f"P{number}", f"{block.axis}{value}")
+
+    def _of_three(self, block: blocks.Take, one: str, two: str, third: str) -> str:
+        """Y of the middle of the circle through (one, y), (two, y) and (x, third), whose X is known: from
+        equal distances, yc = ((x - xc)² + third² - h² - y²) / (2 (third - y)), h half of what lies between
+        one and two.
+        """
+        found, half = f"#{FIRST_FOUND + block.number - 1}", f"[[{two}-{one}]/2]"
+        y, off = self.dialect.coordinate(block.begins[1]), f"[{found}{self.plus(-block.begins[0])}]"
+        above = f"{off}*{off}+{third}*{third}-{half}*{half}-[{y}]*[{y}]"
+        return f"[{above}]/[2*[{third}{self.plus(-block.begins[1])}]]"
+
+    def gauge(self, block: blocks.Gauge) -> None:
+        found, one, two = FIRST_SIZE + block.number, *(FIRST_TOUCH + slot for slot in block.slots)
+        self.block(f"#{found}=ABS[#{two}-#{one}]{self.plus(block.ball)}")
+        if not block.stops:
+            return
+        said = self.comment(f"{block.said} is outside its limits")
+        for less, limit in (("LT", block.low), ("GT", block.high)):
+            self.block(f"IF [#{found} {less} {self.dialect.coordinate(limit)}] THEN #{ALARM}=2", said)
 
     def plus(self, value: float) -> str:
         """Something added within an expression, "" for nothing."""
@@ -479,6 +500,16 @@ class Writer:
             self.beyond[f"it has no cycle {code}, and no moves do the same"] = None
             has = True
         return code if has and (stands or not block.dwell_s) else None
+
+
+def _by_hand(body: Body) -> str:
+    """What an operator does in place of a probe, "" where nothing is probed."""
+    takes = [one for one in body.blocks if isinstance(one, blocks.Take)]
+    if takes:
+        axes = " ".join(one.axis for one in takes)
+        return f"probe {takes[0].said} from {takes[0].register}, set {takes[0].sets} {axes}"
+    sizes = [one for one in body.blocks if isinstance(one, blocks.Gauge)]
+    return f"measure {sizes[0].said}, {sizes[0].low:.3f} to {sizes[0].high:.3f}" if sizes else ""
 
 
 def _rate(value: float) -> str:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cutting.job import Hole
-from pelvrak.core.cutting.measuring import Finds, Measured, Touch
+from pelvrak.core.cutting.measuring import Finds, Measured, Size, Touch
 from pelvrak.core.cutting.toolpath import Move, Path, Round
 from pelvrak.core.engine.step import Piece
 from pelvrak.core.errors import BadInput
@@ -124,9 +124,13 @@ def _planned(data: bytes) -> PlannedPath:
     told = read["measured"]
     measured = None
     if told is not None:
-        finds = tuple(Finds(**{**one, "touches": tuple(one["touches"])}) for one in told.pop("finds"))
+        finds = tuple(
+            Finds(**{**one, "touches": tuple(one["touches"]), "starts": tuple(one["starts"])})
+            for one in told.pop("finds")
+        )
         touches = tuple(Touch(**one) for one in told.pop("touches"))
-        measured = Measured(touches, finds, **told)
+        sizes = tuple(Size(**{**one, "touches": tuple(one["touches"])}) for one in told.pop("sizes"))
+        measured = Measured(touches=touches, finds=finds, sizes=sizes, **told)
     return PlannedPath(*_path(read), np.array(read["ends_s"]), tuple(read["in_air"]), measured)
 
 

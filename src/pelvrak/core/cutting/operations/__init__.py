@@ -20,6 +20,7 @@ from pelvrak.core.cutting.operations.drilling_round import DrillingRound
 from pelvrak.core.cutting.operations.engraving import Engraving, EngravingRound
 from pelvrak.core.cutting.operations.facing import Facing
 from pelvrak.core.cutting.operations.helical import Helical
+from pelvrak.core.cutting.operations.measuring import Measuring
 from pelvrak.core.cutting.operations.outline import Outline
 from pelvrak.core.cutting.operations.pocket import Pocket
 from pelvrak.core.cutting.operations.probing import Probing
@@ -47,6 +48,7 @@ SHIPPED: tuple[type[OperationKind], ...] = (
     EngravingRound,
     DrillingRound,
     Probing,
+    Measuring,
 )
 KINDS = registered(SHIPPED, "pelvrak.operations")
 if TYPE_CHECKING:
