@@ -1,7 +1,7 @@
 """Takes the pictures of the main views anew, from demos that are running.
 
-Run: python docs/pictures.py http://127.0.0.1:8600 [http://127.0.0.1:8700], where the first serves the demo
-encoder-housing and the second float-carrier, both as they are loaded.
+Run: python docs/pictures.py http://127.0.0.1:8600 [http://127.0.0.1:8700 [http://127.0.0.1:8800]], where the first serves the demo
+encoder-housing, the second float-carrier and the third latch-plate, all as they are loaded.
 """
 
 from __future__ import annotations
@@ -78,6 +78,15 @@ CARRIER: dict[str, Callable[[Page], None]] = {
 }
 
 
+def probing(page: Page) -> None:
+    look(page, "OP20 Underneath", "Reach")
+    page.get_by_label("Offsets").scroll_into_view_if_needed()
+    settled(page)
+
+
+LATCH: dict[str, Callable[[Page], None]] = {"probing": probing}
+
+
 def taken(address: str, views: dict[str, Callable[[Page], None]]) -> None:
     with sync_playwright() as driver:
         browser = driver.chromium.launch(
@@ -96,5 +105,5 @@ def taken(address: str, views: dict[str, Callable[[Page], None]]) -> None:
 
 
 if __name__ == "__main__":
-    for address, views in zip(sys.argv[1:], (HOUSING, CARRIER), strict=False):
+    for address, views in zip(sys.argv[1:], (HOUSING, CARRIER, LATCH), strict=False):
         taken(address.rstrip("/"), views)

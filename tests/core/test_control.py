@@ -234,7 +234,7 @@ class Motions(unittest.TestCase):
             ("X1", "no code says how"),
             ("G1 X1", "feed is wanted"),
             ("G99.9", "not known"),
-            ("G65 P9000 Z-5", "not known"),
+            ("G65 P9000 Z-5", "no program O9000"),
             ("G59 G0 X1", "has not been set"),
             ("G43 H7 Z1", "no H7"),
             ("G0 X#5", "before anything"),

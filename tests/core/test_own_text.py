@@ -13,7 +13,8 @@ from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
-from pelvrak.core.program.own_text import OwnText, called_by, tools_told
+from pelvrak.core.program.control import Alarm, Control, Held
+from pelvrak.core.program.own_text import CalledFile, OwnText, called_by, tools_told
 from pelvrak.core.route.edits import edited
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import FIELD, PROGRAM
@@ -215,6 +216,56 @@ class OwnTexts(unittest.TestCase):
     def test_jaws_take_no_text(self):
         with self.assertRaisesRegex(BadInput, "takes no other text"):
             self.with_texts({"OP20-JAWS": "M30"}, keep=True, whole=True)
+
+
+class Beside(unittest.TestCase):
+    """Programs of other files that a text calls, lines that may be left out, macros."""
+
+    def test_a_program_of_another_file(self):
+        """Its moves are told at the line that calls it, there and back."""
+        beside = "%\nO8001\nG1 X[#24] F100\nY5 F100\nM99\nO8002\nG1 Z-1 F50\nM98 P8001\nM99\n%\n"
+        text = "G90 G21 G17 G54\nT1 M6\nS9 M3\nG0 X0 Y0\nG65 P8001 X12.5\nM98 P8002\nM30\n"
+        held = Held(registers={"G54": {}}, lengths={1: 100.0})
+        with self.assertRaisesRegex(Alarm, "no program O8001"):
+            Control(held).run(text)
+        control = Control(held, beside=(beside,))
+        # #24 of a call by M98 was put by nobody.
+        with self.assertRaisesRegex(Alarm, "line 6.*#24"):
+            control.run(text)
+        ends = [(one.line, one.end[:3]) for one in control.events if one.kind == "line"]
+        self.assertEqual(ends, [(5, (12.5, 0.0, 0.0)), (5, (12.5, 5.0, 0.0)), (6, (12.5, 5.0, -1.0))])
+
+    def test_a_macro_has_variables_of_its_own(self):
+        text = (
+            "G90 G21 G17 G54\nT1 M6\nS9 M3\n#1=7\nG65 P100 A3 L2\nG1 X#1 F100\nM30\n"
+            "O100\nG1 Y#1 F100\n#1=#1+1\nM99\n"
+        )
+        events = Control(Held(registers={"G54": {}}, lengths={1: 100.0})).run(text)
+        self.assertEqual([one.end[:2] for one in events], [(0.0, 3.0), (0.0, 4.0), (7.0, 4.0)])
+
+    def test_lines_that_may_be_left_out(self):
+        """NIST IR 6556 3.3.1: with the control's block delete on, lines that begin with / are not run."""
+        text = "G90 G21 G17 G54\nT1 M6\nS9 M3\n/G1 X5 F100\nG1 Y5 F100\nM30\n"
+        held = Held(registers={"G54": {}}, lengths={1: 100.0})
+        for deletes, ends in ((True, [(0.0, 5.0)]), (False, [(5.0, 0.0), (5.0, 5.0)])):
+            self.assertEqual([one.end[:2] for one in Control(held, deletes=deletes).run(text)], ends)
+
+    def test_on_the_route(self):
+        """A block's corner cut by a program in a file beside the one that calls it."""
+        plan = plan_from_json((DEMO / "plan.json").read_bytes())
+        place = plan.tools[0].place
+        text = f"G90 G21 G54\nT{place} M6\nS900 M3\nG0 G43 H{place} Z20\nX-90 Y0\nM98 P77\nM30\n"
+        texts = {"t.nc": text, "s.nc": "O77\nG1 Z-2 F500\nX90\nM99\n"}
+        for beside, code in (((), "program.stops"), ((CalledFile(file="s.nc"),), None)):
+            own = OwnText(file="t.nc", beside=beside)
+            first = plan.setups[0].model_copy(update={"operations": (), "text": own})
+            only = plan.model_copy(update={"setups": (first,), "resolution_mm": 2.0})
+            body = (DEMO / plan.part.file).read_bytes()
+            files = lambda sha, name: texts[name].encode()  # noqa: E731
+            setup = evaluate(only, body, MemoryStore(), files=files).setups[0]
+            found = [one.code for one in setup.findings if one.code.startswith("program.")]
+            self.assertEqual(found, [code] if code else [])
+            self.assertEqual(setup.removed_volume_mm3 > 1000, code is None)
 
 
 class Turned(unittest.TestCase):

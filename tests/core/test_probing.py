@@ -16,16 +16,18 @@ from pelvrak.core.engine.engine import Engine, Result, _Within
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
+from pelvrak.core.machine.machine import Setter, machine_of
 from pelvrak.core.program.control import Alarm, Control
 from pelvrak.core.program.dialects import dialects
 from pelvrak.core.program.own_text import OwnText
+from pelvrak.core.route.edits import edited
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import FIELD, PROGRAM
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
 from pelvrak.core.route.proving import Seen, apart, proof_given, run_and_cut
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.running import control_for, work_from_table
-from pelvrak.core.route.wrongly import Wrongly, set_up_wrongly
+from pelvrak.core.route.wrongly import ShortTool, Wrongly, set_up_wrongly
 from tests.core import test_removal as plate
 from tests.core.in_dialects import written_in
 
@@ -373,6 +375,57 @@ class Circle(unittest.TestCase):
                 found, set_to = held["G56"][axis] - nominal["G56"][axis], wanted if axis in axes else 0.0
                 # As near as the bore is drawn from its rays.
                 self.assertAlmostEqual(found, set_to, delta=0.01, msg=(points, axis))
+
+
+class ToolsSet(unittest.TestCase):
+    """Each tool touched on the setter before anything is cut; a length in the table that was wrong is right
+    then.
+    """
+
+    def plan(self, setter: bool) -> Plan:
+        machine = machine_of("vertical-760")
+        mine = machine.model_copy(
+            update={"id": "mine", "setter": Setter(at=(700.0, 380.0, 60.0)) if setter else None}
+        )
+        told = plan_with(pocket(), plate.drilling("drill", "dr7_8", plate.face("cylinder", radius=4.0)))
+        setup = told.setups[0].model_copy(update={"machine": "mine", "set_tools": True})
+        return told.model_copy(update={"machines": (mine,), "setups": (setup,)})
+
+    def test_lengths_are_as_long_as_the_tools(self):
+        plan = self.plan(True)
+        setup = evaluate(plan, plate.DATA, STORE).setups[0]
+        self.assertTrue(setup.proof.equal, setup.proof)
+        tools = {one.place: one for one in plan.tools if one.id in ("em16", "dr7_8")}
+        for number in tools:
+            found = set_up_wrongly(
+                plan, setup, Engine(STORE), Wrongly(short=(ShortTool(number=number, by=0.4),))
+            )
+            self.assertLess(found.most_mm, 0.002)
+        given = proof_given(plan, setup, Engine(STORE))
+        text = replace(given.text, short=tuple((number, 0.4) for number in tools))
+        control = control_for(text)
+        run_and_cut(replace(given, text=text), _Within(Engine(STORE), "test"), control, Seen())
+        for number, tool in tools.items():
+            self.assertAlmostEqual(control.held.lengths[number], tool.gauge_length, places=2)
+        # It takes its time, in the plan as by the control.
+        without = evaluate(
+            plan.model_copy(update={"setups": (plan.setups[0].model_copy(update={"set_tools": False}),)}),
+            plate.DATA,
+            STORE,
+        ).setups[0]
+        self.assertGreater(setup.time_s - without.time_s, 10.0)
+        by_control = setup.proof.time_s - without.proof.time_s
+        self.assertAlmostEqual((setup.time_s - without.time_s) / by_control, 1.0, delta=0.25)
+
+    def test_where_there_is_none(self):
+        setup = evaluate(self.plan(False), plate.DATA, STORE).setups[0]
+        (found,) = [one for one in setup.findings if one.code == "program.no_setter"]
+        document = edited(self.plan(False).model_dump(mode="json"), found.cures[0].edits)
+        self.assertFalse(plan_from(document).setups[0].set_tools)
+
+    def test_by_hand(self):
+        setup = evaluate(written_in(self.plan(True), "plain"), plate.DATA, STORE).setups[0]
+        self.assertIn("M0 (SET H2 ON THE SETTER)", text_of(setup))
 
 
 class Refused(unittest.TestCase):

@@ -2271,6 +2271,22 @@ export interface components {
             ];
         };
         /**
+         * CalledFile
+         * @description A file whose programs a text calls. file: its name; sha256: of its bytes.
+         */
+        CalledFile: {
+            /**
+             * File
+             * @description its name
+             */
+            file: string;
+            /**
+             * Sha256
+             * @description of its bytes
+             */
+            sha256?: string | null;
+        };
+        /**
          * Callout
          * @description A tolerance, thread or roughness typed on a face of the part.
          *
@@ -6385,7 +6401,7 @@ export interface components {
          *
          *     schema_version: of this document; id: never changes; name: what it is called; axes: from the base
          *     outwards; spindle: what turns the tool; table: what holdings stand on; solids: what else is in the way;
-         *     changer: of tools; control: what it can do.
+         *     changer: of tools; control: what it can do; setter: of tool lengths, where it has one.
          */
         Machine: {
             /**
@@ -6444,6 +6460,8 @@ export interface components {
              *     }
              */
             control: components["schemas"]["Control"];
+            /** @description of tool lengths, where it has one */
+            setter?: components["schemas"]["Setter"] | null;
         };
         /**
          * Magnet
@@ -7695,6 +7713,7 @@ export interface components {
          *     when it was changed; None: it comes from elsewhere. carried: the next setup begins with what it
          *     leaves, not with what was planned. tools: which tool each T number is, where it is not the one in that
          *     place; radius_under_d: what the control is given under D: the wear of the radius, or all of it.
+         *     beside: files with programs that it calls; block_delete: lines that begin with / are left out.
          */
         OwnText: {
             /**
@@ -7731,6 +7750,18 @@ export interface components {
              * @enum {string}
              */
             radius_under_d: "wear" | "whole";
+            /**
+             * Beside
+             * @description files with programs that it calls
+             * @default []
+             */
+            beside: components["schemas"]["CalledFile"][];
+            /**
+             * Block Delete
+             * @description lines that begin with / are left out
+             * @default true
+             */
+            block_delete: boolean;
         };
         /**
          * Parallels
@@ -9912,6 +9943,36 @@ export interface components {
             never: number[];
         };
         /**
+         * Setter
+         * @description What tells how long a tool is where its tip touches it from above.
+         *
+         *     at: the middle of its top, from the table's front left corner, rotary axes at home, mm; diameter: of its
+         *     top, mm; feed: at which a tool comes onto it, mm/min.
+         */
+        Setter: {
+            /**
+             * At
+             * @description the middle of its top, from the table's front left corner, rotary axes at home, mm
+             */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Diameter
+             * @description of its top, mm
+             * @default 30
+             */
+            diameter: number;
+            /**
+             * Feed
+             * @description at which a tool comes onto it, mm/min
+             * @default 100
+             */
+            feed: number;
+        };
+        /**
          * Setup
          * @description One clamping on one machine. makes: it cuts soft jaws for a later setup; the part only passes by.
          *
@@ -9923,7 +9984,7 @@ export interface components {
          *     machine: by its id in the plan or the library; offset_register: its zero is kept in; incoming: the stock
          *     it begins with; None: carried from the setup before. seat: how the work lies; hold: what holds it;
          *     operations: what is cut, in order; groups: of them, by name; text: that runs in place of the program
-         *     written from them.
+         *     written from them; set_tools: its program begins with touching each tool on the machine's setter.
          */
         Setup: {
             /**
@@ -10051,6 +10112,12 @@ export interface components {
             groups: components["schemas"]["Group"][];
             /** @description that runs in place of the program written from them */
             text?: components["schemas"]["OwnText"] | null;
+            /**
+             * Set Tools
+             * @description its program begins with touching each tool on the machine's setter
+             * @default false
+             */
+            set_tools: boolean;
         };
         /**
          * SetupReport

@@ -26,6 +26,8 @@ export function useOwnText(project: ProjectState, setup: string) {
       carried: own?.carried ?? true,
       tools: own?.tools ?? [],
       radius_under_d: own?.radius_under_d ?? 'wear',
+      beside: own?.beside ?? [],
+      block_delete: own?.block_delete ?? true,
     })
   }
   /** A text changed by hand on the page. */
@@ -33,5 +35,16 @@ export function useOwnText(project: ProjectState, setup: string) {
     const madeFrom = own ? (own.made_from ?? null) : (report.written_as ?? null)
     return bring(new File([text], own?.file ?? `${setup}.nc`, { type: 'text/plain' }), madeFrom)
   }
-  return { own, put, bring, keep }
+  /** Keep a file whose programs the text calls. */
+  const callFrom = async (file: File): Promise<Problem | null> => {
+    const kept = await posted<TextState>('/api/texts', file)
+    if ('code' in kept) return kept
+    if (!own) return null
+    const others = (own.beside ?? []).filter((one) => one.file !== kept.name)
+    return put(`calls ${kept.name}`, {
+      ...own,
+      beside: [...others, { file: kept.name, sha256: kept.sha256 }],
+    })
+  }
+  return { own, put, bring, keep, callFrom }
 }

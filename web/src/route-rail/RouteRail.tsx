@@ -154,6 +154,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
                 hold: { items: [], work: { x: 0, y: 0, pinned: [], pushed: [] } },
                 operations: [],
                 groups: [],
+                set_tools: false,
               })
             })
           }

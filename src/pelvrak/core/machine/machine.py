@@ -158,6 +158,18 @@ class Changer(Frozen):
     seconds: Annotated[float, Field(ge=0, le=120)]
 
 
+class Setter(Frozen):
+    """What tells how long a tool is where its tip touches it from above.
+
+    at: the middle of its top, from the table's front left corner, rotary axes at home, mm; diameter: of its
+    top, mm; feed: at which a tool comes onto it, mm/min.
+    """
+
+    at: Vector
+    diameter: Length = 30.0
+    feed: Annotated[float, Field(gt=0, le=5000)] = 100.0
+
+
 class Control(Frozen):
     """What the control can do. extended: how many registers beyond the standard six; reserved: not to be
     given out; tilted_plane: programs in a plane that is turned; follows_rotation: turns the offset with the
@@ -192,7 +204,7 @@ class Machine(Frozen):
 
     schema_version: of this document; id: never changes; name: what it is called; axes: from the base
     outwards; spindle: what turns the tool; table: what holdings stand on; solids: what else is in the way;
-    changer: of tools; control: what it can do.
+    changer: of tools; control: what it can do; setter: of tool lengths, where it has one.
     """
 
     schema_version: Literal[1] = 1
@@ -204,6 +216,7 @@ class Machine(Frozen):
     solids: Annotated[tuple[Solid, ...], Field(max_length=40)] = ()
     changer: Changer
     control: Control = Control()
+    setter: Setter | None = None
 
     @model_validator(mode="after")
     def _chain_is_whole(self) -> Machine:

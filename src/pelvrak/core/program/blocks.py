@@ -168,6 +168,20 @@ class Drill:
 
 
 @dataclass(frozen=True)
+class SetLength:
+    """The tool in the spindle is touched on the setter, and its length put under H. nose: X, Y and Z of the
+    slides at which the bare nose would touch it; gauge: how long the tool should be, mm; register: that
+    counts by then.
+    """
+
+    place: int
+    nose: Vector
+    gauge: float
+    feed: float
+    register: str
+
+
+@dataclass(frozen=True)
 class Guard:
     """A way on which the probe stops as soon as it meets something."""
 
@@ -260,6 +274,7 @@ Block = (
     | TurnGo
     | Untimed
     | Drill
+    | SetLength
     | Guard
     | Feel
     | Take

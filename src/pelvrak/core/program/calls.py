@@ -5,16 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from pelvrak.core.program.words import Line
+from pelvrak.core.program.words import Line, lines_of
 
 
 @dataclass
 class Call:
-    """A program under way: its lines, where it is, how often it is still to run."""
+    """A program under way: its lines, where it is, how often it is still to run. told_at: the line that
+    called it, where it is in another file; macro: it has variables of its own.
+    """
 
     lines: Sequence[Line]
     at: int = 0
     left: int = 1
+    told_at: int | None = None
+    macro: bool = False
+
+    def number(self, line: Line) -> int:
+        """A line's number as it is told: of the file that is run."""
+        return line.number if self.told_at is None else self.told_at
 
     def jump(self, number: float) -> None:
         """To the line of a number N. Raises ValueError where there is none."""
@@ -43,11 +51,32 @@ class Call:
         raise ValueError(f"END{name} has no DO{name}")
 
 
-def named(whole: Sequence[Line], number: float) -> Sequence[Line]:
-    """The lines of a program of a number, as far as the next begins."""
+# Which variable a letter of a call by G65 is put into: alike with several makers of controls, from memory.
+ARGUMENTS = dict(
+    zip("ABCIJKDEFHMQRSTUVWXYZ", (1, 2, 3, 4, 5, 6, 7, 8, 9, 11, 13, *range(17, 27)), strict=True)
+)
+
+
+def called(
+    words: dict[str, float], by: Call, whole: Sequence[Line], line: int, beside: Sequence[str], macro: bool
+) -> Call:
+    """The program that P of M98 or G65 calls, L times: of the file that is run, else of those beside it. by:
+    what calls it. Raises ValueError where there is none.
+    """
+    number = words.get("P", 0)
+    times = max(1, round(words.get("L", 1)))
+    for lines, told_at in ((whole, by.told_at), *((lines_of(text), by.told_at or line) for text in beside)):
+        found = named(lines, number)
+        if found is not None:
+            return Call(found, left=times, told_at=told_at, macro=macro)
+    raise ValueError(f"there is no program O{number:g} to be called")
+
+
+def named(whole: Sequence[Line], number: float) -> Sequence[Line] | None:
+    """The lines of a program of a number, as far as the next begins; None where there is none."""
     starts = [i for i, line in enumerate(whole) if any(letter == "O" for letter, _ in line.words)]
     for place, start in enumerate(starts):
         if ("O", number) in whole[start].words:
             end = starts[place + 1] if place + 1 < len(starts) else len(whole)
             return whole[start + 1 : end]
-    raise ValueError(f"there is no program O{number:g} to be called")
+    return None

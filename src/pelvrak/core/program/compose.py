@@ -58,7 +58,9 @@ class Head:
     """What stands round the operations. number: of the program, 0 for one made of its name; digits: in which
     it is written; last_block: the largest block number the control takes; found_in: the register the operator
     finds, from which the others are turned; home: name, angle (degrees), clamp and unclamp code of each
-    rotary axis where the next work is loaded; taken: numbers of the plan's other programs.
+    rotary axis where the next work is loaded; taken: numbers of the plan's other programs;
+    setter: X, Y and Z of the slides at which the bare nose would touch the setter tools are touched on before
+    anything is cut, and the feed.
     """
 
     number: int = 0
@@ -67,6 +69,7 @@ class Head:
     found_in: str = ""
     home: tuple[tuple[str, float, str, str], ...] = ()
     taken: tuple[int, ...] = ()
+    setter: tuple[Vector, float] | None = None
 
 
 def composed(
@@ -100,6 +103,8 @@ def composed(
     # Wherever the last jog left it: nothing turns or changes under a tool that is down.
     tell(blocks.Up())
     cut = [_shifted(one) for one in operations if one.path.moves]
+    if head.setter is not None and cut:
+        running.set_lengths(cut, *head.setter)
     for one, after in zip(cut, [*cut, None][1:], strict=True):
         running.operation(one, None if after is None else after.tool.place)
     tell(blocks.CoolOff())
@@ -129,6 +134,16 @@ class _Running:
     tool: int | None = None
     stands: dict[str, float] = field(default_factory=dict)
     plane: tuple[Vector, Vector] | None = None
+
+    def set_lengths(self, cut: list[Planned], nose: Vector, feed: float) -> None:
+        """Touch each tool on the setter, before the work is turned anywhere."""
+        self.items.append(blocks.Note("tools are set"))
+        self.items.append(blocks.Count(cut[0].where.register))
+        for tool in {one.tool.place: one.tool for one in cut if one.tool.kind != "probe"}.values():
+            self.items.append(blocks.Bring(tool.place))
+            told = blocks.SetLength(tool.place, nose, tool.gauge_length, feed, cut[0].where.register)
+            self.items += [told, blocks.Up()]
+            self.tool = tool.place
 
     def operation(self, planned: Planned, then: int | None) -> None:
         """Say one operation. then: the place of the next one's tool."""

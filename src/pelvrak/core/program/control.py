@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -17,7 +17,7 @@ from lark import Token, Tree
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.program.calls import Call, named
+from pelvrak.core.program.calls import ARGUMENTS, Call, called
 from pelvrak.core.program.compensation import Contour, Step
 from pelvrak.core.program.tilted import Plane, plane_of
 from pelvrak.core.program.variables import Variables, named_by
@@ -111,7 +111,7 @@ GROUPS: dict[str, tuple[float, ...]] = {
     "return": (98, 99),
     "register": (54, 55, 56, 57, 58, 59, 59.1, 59.2, 59.3, 54.1),
     "path": (61, 64),
-    "once": (4, 10, 28, 31, 38.2, 53, 53.1),
+    "once": (4, 10, 28, 31, 38.2, 53, 53.1, 65),
     "turned": (68.2, 69),
 }
 _GROUP_OF = {code: group for group, codes in GROUPS.items() for code in codes}
@@ -149,7 +149,8 @@ class Control:
     changes that. at: where it stands, machine, mm and degrees;
     most_steps: lines it runs before it says that the program runs in a circle; unknown: how the last program
     left the control is not known, and what this one has not said is an alarm; machine: that turns planes;
-    touch: what a probe meets, None: all it is sent to.
+    touch: what a probe meets, None: all it is sent to; beside: texts of files whose
+    programs are called; deletes: lines that begin with / are left out.
     """
 
     def __init__(
@@ -160,8 +161,10 @@ class Control:
         unknown: bool = False,
         machine: Machine | None = None,
         touch: Touch | None = None,
+        beside: Sequence[str] = (),
+        deletes: bool = True,
     ) -> None:
-        self.machine, self.touch = machine, touch
+        self.machine, self.touch, self.beside, self.deletes = machine, touch, beside, deletes
         self.turned: Plane | None = None
         self.contour: Contour | None = None
         self.most_steps = most_steps
@@ -212,14 +215,14 @@ class Control:
             steps += 1
             if steps > self.most_steps:
                 raise Alarm(line.number, "the program runs in a circle", "let its loop come to an end")
-            self.line = line.number
+            self.line = call.number(line)
             try:
                 ended = self._line(line, call, calls, whole)
             except ValueError as wrong:
                 if isinstance(wrong, BadInput):
                     raise
-                raise Alarm(line.number, str(wrong), "change the line") from None
-            self._note(line.number)
+                raise Alarm(self.line, str(wrong), "change the line") from None
+            self._note(self.line)
             yield
             if ended:
                 return
@@ -246,7 +249,7 @@ class Control:
 
     def _line(self, line: Line, call: Call, calls: list[Call], whole: Sequence[Line]) -> bool:
         """Run one line; whether the program has ended with it."""
-        if line.skip:
+        if line.skip and self.deletes:
             return False
         if line.statement is not None:
             self._statement(line.statement, call)
@@ -305,6 +308,9 @@ class Control:
         if "N" in values:
             values.pop("N")
         if "O" in values:
+            return False
+        if groups.get("once") == 65:
+            self._macro(values, call, calls, whole)
             return False
         self._modal(groups, values)
         self._speeds(values, machine)
@@ -718,6 +724,17 @@ class Control:
 
     # ---- after the move: stops, calls, the end
 
+    def _enter(self, one: Call, calls: list[Call]) -> None:
+        if len(calls) > DEEPEST:
+            raise ValueError(f"more than {DEEPEST} calls are under way")
+        calls.append(one)
+
+    def _macro(self, values: dict[str, float], call: Call, calls: list[Call], whole: Sequence[Line]) -> None:
+        """G65: a program called with numbers in variables of its own."""
+        self._enter(called(values, call, whole, self.line, self.beside, True), calls)
+        told = {ARGUMENTS[letter]: value for letter, value in values.items() if letter in ARGUMENTS}
+        self.variables.enter(told)
+
     def _after(
         self,
         machine: list[float],
@@ -729,11 +746,7 @@ class Control:
         if 0 in machine or 1 in machine:
             self._event("stop")
         if 98 in machine:
-            if len(calls) > DEEPEST:
-                raise ValueError(f"more than {DEEPEST} calls are under way")
-            calls.append(
-                replace(Call(named(whole, values.get("P", 0))), left=max(1, round(values.get("L", 1))))
-            )
+            self._enter(called(values, call, whole, self.line, self.beside, False), calls)
         if 99 in machine:
             call.left -= 1
             call.at = 0
@@ -741,6 +754,8 @@ class Control:
                 raise ValueError("M99 in a program that nothing called would run for ever")
             if call.left == 0:
                 calls.pop()
+                if call.macro:
+                    self.variables.leave()
         return 2 in machine or 30 in machine
 
 

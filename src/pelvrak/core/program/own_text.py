@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
+from collections.abc import Callable
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -28,6 +29,13 @@ class NumberedTool(Frozen):
     tool: Annotated[str, Field(min_length=1, max_length=60)]
 
 
+class CalledFile(Frozen):
+    """A file whose programs a text calls. file: its name; sha256: of its bytes."""
+
+    file: Annotated[str, Field(min_length=1, max_length=200)]
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")] | None = None
+
+
 class OwnText(Frozen):
     """A text that runs in place of the written program: changed by hand, or from elsewhere.
 
@@ -35,6 +43,7 @@ class OwnText(Frozen):
     when it was changed; None: it comes from elsewhere. carried: the next setup begins with what it
     leaves, not with what was planned. tools: which tool each T number is, where it is not the one in that
     place; radius_under_d: what the control is given under D: the wear of the radius, or all of it.
+    beside: files with programs that it calls; block_delete: lines that begin with / are left out.
     """
 
     file: Annotated[str, Field(min_length=1, max_length=200)]
@@ -43,6 +52,12 @@ class OwnText(Frozen):
     carried: bool = True
     tools: Annotated[tuple[NumberedTool, ...], Field(max_length=400)] = ()
     radius_under_d: Literal["wear", "whole"] = "wear"
+    beside: Annotated[tuple[CalledFile, ...], Field(max_length=20)] = ()
+    block_delete: bool = True
+
+    def called_texts(self, files: Callable[[str | None, str], bytes]) -> tuple[str, ...]:
+        """The files beside it, read. files: bytes by their sum and name. Raises BadInput."""
+        return tuple(readable(files(one.sha256, one.file), one.file) for one in self.beside)
 
     def radii(self, tools: dict[int, Tool]) -> dict[int, float]:
         """What stands under D, mm, where it is not 0. tools: by their numbers."""
@@ -50,9 +65,14 @@ class OwnText(Frozen):
         return {number: tool.DC / 2 for number, tool in tools.items()} if whole else {}
 
 
+def uncommented(text: str) -> str:
+    """A text without its comments; every line keeps its number."""
+    return _COMMENT.sub("", text)
+
+
 def without_comments(text: str) -> str:
     """A program as the control takes it, without the number it is kept under; every line keeps its own."""
-    bare = _COMMENT.sub("", text)
+    bare = uncommented(text)
     return _CALLED.sub(lambda found: "\n" * found[0].count("\n"), bare, count=1)
 
 

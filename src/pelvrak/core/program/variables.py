@@ -14,6 +14,8 @@ TOUCHED = 5061
 STANDARD, APART = 5221, 20
 # Of G54.1 P1, X.
 EXTENDED, MOST_EXTENDED = 7001, 300
+# Variables a macro has for itself: #1 to this one.
+MOST_OWN = 33
 # Putting a number into it stops the program.
 ALARM = 3000
 
@@ -55,14 +57,16 @@ class Variables:
     def __init__(self, registers: dict[str, dict[str, float]], unit: Callable[[], float]) -> None:
         self._registers, self._unit = registers, unit
         self._kept: dict[int | str, float] = {}
+        self._own: list[dict[int | str, float]] = []
 
     def value(self, index: int | str) -> float:
         """What a variable holds. Raises ValueError where nothing was put into it."""
         place = register_at(index) if isinstance(index, int) else None
         if place is None:
-            if index not in self._kept:
+            kept = self._of(index)
+            if index not in kept:
                 raise ValueError(f"variable #{index} is used before anything is put into it")
-            return self._kept[index]
+            return kept[index]
         name, axis = place
         if name not in self._registers:
             raise ValueError(f"variable #{index} is of {name}, which has not been set")
@@ -75,10 +79,23 @@ class Variables:
             raise ValueError(f"the program stops itself with its alarm {value:g}")
         place = register_at(index) if isinstance(index, int) else None
         if place is None:
-            self._kept[index] = value
+            self._of(index)[index] = value
             return
         name, axis = place
         self._registers.setdefault(name, {})["XYZABC"[axis]] = value * (self._unit() if axis < 3 else 1.0)
+
+    def _of(self, index: int | str) -> dict[int | str, float]:
+        """Where a variable is kept: those of a macro's own with its call."""
+        mine = isinstance(index, int) and 1 <= index <= MOST_OWN and bool(self._own)
+        return self._own[-1] if mine else self._kept
+
+    def enter(self, arguments: dict[int, float]) -> None:
+        """A macro is called, with what is put into its own variables."""
+        self._own.append(dict(arguments.items()))
+
+    def leave(self) -> None:
+        """It has ended."""
+        self._own.pop()
 
     def touched(self, at: tuple[float, ...]) -> None:
         """Where the probe touched: X to C as the program counts, mm and degrees."""

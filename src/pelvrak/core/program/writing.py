@@ -43,6 +43,8 @@ MOTION = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}
 # Variables of the program's own, of which it uses no others: where it touched, what it
 # found, and sizes.
 FIRST_TOUCH, FIRST_FOUND, FIRST_SIZE = 101, 121, 131
+# From how high over the setter a tool goes slowly, and as far past where it should touch, mm.
+SETTING_MM = 5.0
 # Fewer lines are no shorter as a subprogram.
 LEAST_CALLED = 4
 
@@ -395,6 +397,21 @@ class Writer:
         if self.timed:
             self.block("G94")
         self.timed = False
+        self.modal.clear()
+
+    def setlength(self, block: blocks.SetLength) -> None:
+        if self.dialect.probing == "stop":
+            self.block("M0", self.comment(f"set H{block.place} on the setter"))
+            return
+        x, y, z = block.nose
+        there, held = z + block.gauge, f"#{variable_of(block.register, 2)}"
+        said = self.dialect.coordinate
+        self.block("G53", "G0", f"X{said(x)}", f"Y{said(y)}")
+        self.block("G53", "G0", f"Z{said(there + SETTING_MM)}")
+        # Without a length the program counts where the nose is.
+        self.block("G49")
+        self.block(self.dialect.probing, f"Z[{said(there - SETTING_MM)}-{held}]", f"F{block.feed:.0f}")
+        self.block("G10", "L1", f"P{block.place}", f"Z[#{TOUCHED + 2}+{held}{self.plus(-z)}]")
         self.modal.clear()
 
     def guard(self, block: blocks.Guard) -> list[int]:

@@ -32,7 +32,7 @@ from pelvrak.core.route.pieces import FACTS, MOMENTS, PATH, PlannedPath
 from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.planning import PLAN_PATH, data_of, path_given
-from pelvrak.core.route.programs import beyond, program_of
+from pelvrak.core.route.programs import beyond, program_of, setting_s
 from pelvrak.core.route.registers import counted_from, where
 from pelvrak.core.route.report import (
     OperationReport,
@@ -112,6 +112,9 @@ def cut_through(
         reports.append(report)
         if report.key is not None:
             key = report.key
+    if reports and turning.setup.set_tools:
+        seconds = setting_s(turning, len({one.tool.place for one in planned if one.tool.kind != "probe"}))
+        reports[0] = reports[0].model_copy(update={"time_s": reports[0].time_s + seconds})
     if reports and stood is not None and "" in turning.turned:
         # The work is turned back at the end, for the next one to be loaded.
         back = turning.time_between(stood, "")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 
 import numpy as np
@@ -10,6 +11,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.rigid import moved, turned
 from pelvrak.core.machine.kinematics import direction_of, tip_by_slides
+from pelvrak.core.machine.machine import Setter
 from pelvrak.core.program.control import AXES
 from pelvrak.core.route.pictures import drawn
 from pelvrak.core.route.running import TextGiven
@@ -39,6 +41,8 @@ class Feeling:
         Raises BadInput for a tool that is no probe.
         """
         tool = dict(self.given.tools).get(number)
+        if tool is not None and tool.kind != "probe" and self.given.machine.setter is not None:
+            return self._on_the_setter(self.given.machine.setter, tool.gauge_length, start, end)
         if tool is None or tool.kind != "probe":
             raise BadInput(
                 "program.no_probe",
@@ -47,13 +51,25 @@ class Feeling:
                 "call the probe before",
             )
         ball = tool.DC / 2
-        angles: dict[str, float] = {
-            one.name: start[AXES.index(one.name)] for one in self.given.machine.rotary
-        }
+        angles = self._angles(start)
         zero, slopes = tip_by_slides(self.given.machine, angles, tool.gauge_length)
         up = turned(self.given.work_from_table, direction_of(self.given.machine, angles))
         centres = [self._in_work(zero + slopes @ np.array(at[:3])) + ball * up for at in (start, end)]
         return touched(self._surface(), centres[0], centres[1], ball)
+
+    def _angles(self, stands: tuple[float, ...]) -> dict[str, float]:
+        return {one.name: stands[AXES.index(one.name)] for one in self.given.machine.rotary}
+
+    def _on_the_setter(
+        self, setter: Setter, gauge: float, start: tuple[float, ...], end: tuple[float, ...]
+    ) -> float | None:
+        """How far a tool goes straight down until its tip is on the setter."""
+        zero, slopes = tip_by_slides(self.given.machine, self._angles(start), gauge)
+        one, two = (zero + slopes @ np.array(at[:3]) for at in (start, end))
+        if math.dist(one[:2], setter.at[:2]) > setter.diameter / 2 or math.dist(one[:2], two[:2]) > 1e-6:
+            return None
+        share = (one[2] - setter.at[2]) / (one[2] - two[2]) if one[2] != two[2] else -1.0
+        return float(share) if 0 <= share <= 1 else None
 
     def _in_work(self, tip: Floats) -> Floats:
         return moved(self.given.work_from_table, tip)

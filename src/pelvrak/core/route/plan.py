@@ -66,7 +66,7 @@ class Setup(Frozen):
     machine: by its id in the plan or the library; offset_register: its zero is kept in; incoming: the stock
     it begins with; None: carried from the setup before. seat: how the work lies; hold: what holds it;
     operations: what is cut, in order; groups: of them, by name; text: that runs in place of the program
-    written from them.
+    written from them; set_tools: its program begins with touching each tool on the machine's setter.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
@@ -85,6 +85,7 @@ class Setup(Frozen):
     operations: Annotated[tuple[Operation, ...], Field(max_length=200)] = ()
     groups: Annotated[tuple[Group, ...], Field(max_length=60)] = ()
     text: OwnText | None = None
+    set_tools: bool = False
 
     @model_validator(mode="after")
     def _operations_are_told_apart(self) -> Setup:

@@ -159,8 +159,8 @@ def proof_given(plan: Plan, told: SetupReport, engine: Engine, text: str | None 
     if told.program_key is None or told.incoming_key is None or told.outgoing_key is None:
         raise BadInput("program.none", told.name, "the setup has no program", "give it something to cut")
     text = Result(told.program_key, engine).value(PROGRAM) if text is None else text
-    given = given_for(plan, told, text)
     own = next(one for one in plan.setups if one.name == told.name).text
+    given = given_for(plan, told, text, () if own is None else own.called_texts(engine.files))
     wanted = told.planned_key or (told.outgoing_key if own is None else None)
     return ProofGiven(
         given,

@@ -8,7 +8,7 @@ import math
 import re
 from bisect import bisect_left
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -32,7 +32,7 @@ from pelvrak.core.machine.kinematics import direction_of, pose, tables_from_spin
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.program.control import AXES, Control, Event, Held
 from pelvrak.core.program.dialects import dialect_of
-from pelvrak.core.program.own_text import OwnText, without_comments
+from pelvrak.core.program.own_text import OwnText, uncommented, without_comments
 from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.plan import Plan, Setup
 from pelvrak.core.route.report import SetupReport
@@ -48,7 +48,8 @@ _NUMBER = re.compile(r"[THD]\s*(\d+)", re.ASCII)
 class TextGiven:
     """A program's text and what it is run with. registers: each by its name, with what it holds by axis, mm
     and degrees; tools: by their numbers, without names; work_from_table: 4×4; radii: by D, mm, where not 0;
-    short: by how much an H is too short, mm; dwell_ms: P of a dwell counts milliseconds.
+    short: by how much an H is too short, mm; dwell_ms: P of a dwell counts milliseconds;
+    beside: texts whose programs it calls; deletes: lines that begin with / are left out.
     """
 
     text: str
@@ -59,6 +60,8 @@ class TextGiven:
     radii: tuple[tuple[int, float], ...] = ()
     short: tuple[tuple[int, float], ...] = ()
     dwell_ms: bool = False
+    beside: tuple[str, ...] = ()
+    deletes: bool = True
 
     def held(self) -> Held:
         """The control's tables: a tool's length stands under its number."""
@@ -138,13 +141,22 @@ def work_from_table(told: SetupReport, lies: Floats | None = None) -> Floats:
     return np.asarray(from_zero @ rigid(np.eye(3), -np.array(told.hold.zero_on_table)))
 
 
-def given_for(plan: Plan, told: SetupReport, text: str) -> TextGiven:
-    """What a text of a setup is run with. told: it seated and held. Raises BadInput without a layout."""
+def given_for(plan: Plan, told: SetupReport, text: str, beside: tuple[str, ...] = ()) -> TextGiven:
+    """What a text of a setup is run with. told: it seated and held; beside: texts whose programs it calls.
+    Raises BadInput without a layout.
+    """
     setup = next(one for one in plan.setups if one.name == told.name)
     tools, machine = tools_in(plan, setup.text), machine_of(setup.machine, plan.machines)
     lies, radii = work_from_table(told), radii_of(setup, tools)
     in_ms = dialect_of(machine.control.dialect, plan.dialects).dwell == "P ms"
-    return text_given(text, registers_of(told), tools, machine, lies, radii, in_ms)
+    given = text_given("\n".join([text, *beside]), registers_of(told), tools, machine, lies, radii, in_ms)
+    own = setup.text
+    return replace(
+        given,
+        text=without_comments(text),
+        beside=tuple(uncommented(one) for one in beside),
+        deletes=own is None or own.block_delete,
+    )
 
 
 @dataclass(frozen=True)
@@ -169,7 +181,9 @@ class Stretch:
 
 def control_for(given: TextGiven) -> Control:
     """The control that runs a text."""
-    return Control(given.held(), unknown=True, machine=given.machine)
+    return Control(
+        given.held(), unknown=True, machine=given.machine, beside=given.beside, deletes=given.deletes
+    )
 
 
 def stretches_of(

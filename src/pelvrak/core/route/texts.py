@@ -275,7 +275,7 @@ def cut_text(
     assert setup.text is not None
     try:
         text = readable(run.files(setup.text.sha256, setup.text.file), setup.text.file)
-        given = given_for(run.plan, told, text)
+        given = given_for(run.plan, told, text, setup.text.called_texts(run.files))
     except BadInput as bad:
         return TextCut(Done([], key, volume, None), (_refused(setup, bad.told(), None),))
     ends = moved(inverse(placed.zero_from_work), box_corners(as_vector(placed.low), as_vector(placed.high)))

@@ -7,9 +7,11 @@ import { FileInput } from '../../ui/FileInput'
 import { Refused } from '../../ui/Refused'
 import type { SheetProps } from '../sheet'
 
+const TEXTS = '.nc,.tap,.txt,.ngc,.cnc'
+
 /** The text that runs in place of the written one: where it comes from, which tools it means, whether its stock is carried on. */
 export function OwnTextRows({ project, plan, setup, report }: SheetProps) {
-  const { own, put, bring } = useOwnText(project, setup.name)
+  const { own, put, bring, callFrom } = useOwnText(project, setup.name)
   const [problem, setProblem] = useState<Problem | null>(null)
   const change = async (what: string, told: Partial<OwnText> | null) => {
     setProblem(await put(what, told && own ? { ...own, ...told } : null))
@@ -71,6 +73,52 @@ export function OwnTextRows({ project, plan, setup, report }: SheetProps) {
               </label>
             </Row>
           )}
+          <Row label="Lines with /" help="as the control’s switch for block delete stands">
+            <label className="flex items-center gap-1.5">
+              <input
+                type="checkbox"
+                className="accent-action"
+                checked={own.block_delete ?? true}
+                onChange={(event) =>
+                  void change(event.target.checked ? 'lines with / left out' : 'lines with / run', {
+                    block_delete: event.target.checked,
+                  })
+                }
+              />
+              are left out
+            </label>
+          </Row>
+          <Row label="Calls from" help="files with the programs that M98 and G65 call">
+            <ul>
+              {(own.beside ?? []).map((one) => (
+                <li key={one.file} className="figures flex justify-between gap-2">
+                  {one.file}
+                  <button
+                    type="button"
+                    className="text-action underline"
+                    aria-label={`Take ${one.file} out`}
+                    onClick={() =>
+                      void change(`no longer calls ${one.file}`, {
+                        beside: (own.beside ?? []).filter((other) => other.file !== one.file),
+                      })
+                    }
+                  >
+                    take out
+                  </button>
+                </li>
+              ))}
+            </ul>
+            <label className="cursor-pointer text-action underline">
+              bring in a file it calls
+              <FileInput
+                label="Bring in a called program"
+                accept={TEXTS}
+                take={async (file) => {
+                  if (file) setProblem(await callFrom(file))
+                }}
+              />
+            </label>
+          </Row>
           {!own.made_from && (
             <>
               <Row label="D means">
@@ -92,7 +140,7 @@ export function OwnTextRows({ project, plan, setup, report }: SheetProps) {
       <div className="mt-3 flex gap-2">
         <label className="knob cursor-pointer focus-within:outline-2">
           bring in a file
-          <FileInput label="Bring in a program" accept=".nc,.tap,.txt,.ngc,.cnc,.mpf,.eia,.min" take={take} />
+          <FileInput label="Bring in a program" accept={TEXTS} take={take} />
         </label>
       </div>
       <Refused problem={problem} />

@@ -120,6 +120,48 @@ export function MachineEditor(props: SheetProps & { machine: MachineData }) {
           {label}
         </label>
       ))}
+      <h4 className="mt-2 font-head font-semibold">Tool setter</h4>
+      {machine.setter ? (
+        <>
+          {(['X', 'Y', 'Z'] as const).map((axis, d) => (
+            <NumberRow
+              key={axis}
+              label={axis}
+              name={`Setter ${axis}`}
+              value={machine.setter?.at[d]}
+              unit="mm"
+              {...(d === 2 && {
+                below: <span className="text-soft">its top, from the table’s front left corner</span>,
+              })}
+              commit={(value) =>
+                change(`setter ${axis}`, (mine) => {
+                  if (mine.setter) mine.setter.at[d] = value
+                })
+              }
+            />
+          ))}
+          <button
+            type="button"
+            className="text-action underline"
+            onClick={() => void change('no setter', (mine) => void (mine.setter = null))}
+          >
+            it has none
+          </button>
+        </>
+      ) : (
+        <button
+          type="button"
+          className="text-action underline"
+          onClick={() =>
+            void change('a setter', (mine) => {
+              const { length, depth } = mine.table
+              mine.setter = { at: [length - 50, depth - 50, 60], diameter: 30, feed: 100 }
+            })
+          }
+        >
+          add one
+        </button>
+      )}
       <h4 className="mt-2 font-head font-semibold">Table, on {table.rides}</h4>
       {(['length', 'depth'] as const).map((field) => (
         <NumberRow

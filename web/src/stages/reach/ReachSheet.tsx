@@ -116,6 +116,24 @@ export function ReachSheet(props: SheetProps) {
       ) : (
         <p className="py-2 text-soft">Without a holding the work has no place on the table.</p>
       )}
+      {(machine?.setter || setup.set_tools) && (
+        <Row label="Tool lengths" help="touched on the machine’s setter before anything is cut">
+          <label className="flex items-center gap-1.5">
+            <input
+              type="checkbox"
+              className="accent-action"
+              checked={setup.set_tools ?? false}
+              onChange={(event) => {
+                const sets = event.target.checked
+                void edit(sets ? 'tools set by the program' : 'tools set beside the machine', (own) => {
+                  own.set_tools = sets
+                })
+              }}
+            />
+            are set by the program
+          </label>
+        </Row>
+      )}
       <Row label="Register">
         <Choice
           label="Register"
