@@ -17,7 +17,7 @@ from pelvrak.core.geometry.part import ref_to
 from pelvrak.core.program.compose import Planned, Where
 from pelvrak.core.program.control import Control, Held
 from pelvrak.core.route.cut_facts import loose_pieces
-from pelvrak.core.route.pieces import path_from_json, path_json
+from pelvrak.core.route.pieces import PATH, PlannedPath, path_from_json
 from tests import solids
 from tests.core.planning_bench import bore_of, model, run
 from tests.core.test_post import facing, text_of
@@ -113,7 +113,7 @@ class Leads(unittest.TestCase):
         self.assertTrue(all(move.lead for move in (*arcs, *downs)))
         # Of each ring: down to it, and the arcs in and out.
         self.assertEqual(len(arcs), 2 * len(downs))
-        kept, _ = path_from_json(path_json(done.job.path, [], np.zeros(len(fed)), ()))
+        kept, _ = path_from_json(PATH.encode(PlannedPath(done.job.path, [], np.zeros(len(fed)))))
         self.assertEqual(kept.moves, done.job.path.moves)
 
 

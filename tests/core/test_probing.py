@@ -63,7 +63,7 @@ def pocket(**more) -> dict:
     return {"id": "step", "name": "Step", "kind": "pocket", "tool": "em16", "faces": [wall(z=10.0)], **more}
 
 
-def plan_with(*operations: dict, **setup) -> Plan:
+def plan_with(*operations: dict, around: float = 0.0, **setup) -> Plan:
     zeros = [{"name": "found", "offset_register": "G55"}, {"name": "next", "offset_register": "G56"}]
     hold = {**plate.HOLD}
     return plan_from(
@@ -77,7 +77,12 @@ def plan_with(*operations: dict, **setup) -> Plan:
             ],
             "billet": {
                 "kind": "block",
-                "sizing": {"rule": "allowance", **dict.fromkeys(plate.SIDES, 0.0), "z_minus": 0, "z_plus": 0},
+                "sizing": {
+                    "rule": "allowance",
+                    **dict.fromkeys(plate.SIDES, around),
+                    "z_minus": 0,
+                    "z_plus": 0,
+                },
             },
             "setups": [
                 {
@@ -255,6 +260,49 @@ class Measured(unittest.TestCase):
         self.assertTrue(self.measured(self.drill, then="go on").proof.equal)
         with self.assertRaisesRegex(BadInput, "not under its upper"):
             self.measured(self.drill, lower=0.1, upper=0.0)
+
+    def test_wear_is_corrected(self):
+        """The cutter is 0.06 thinner than told: a web left 0.4 too wide is 0.52, told as 0.06 of wear less,
+        and the pass that finishes it is right.
+        """
+        outline = {
+            "id": "o",
+            "name": "Outline",
+            "kind": "outline",
+            "tool": "em16",
+            "bottom": wall(z=10.0),
+            "compensation": "wear",
+            "step_down": 20,
+        }
+        ends = [side(0, 0.0), side(0, 60.0)]
+        one = {
+            "id": "m",
+            "name": "Measure",
+            "kind": "measuring",
+            "tool": "pr2",
+            "what": "web",
+            "faces": ends,
+            "depth": 3.0,
+            "then": "wear",
+            "lower": 0.35,
+            "upper": 0.45,
+            "corrects": "em16",
+        }
+        # A skin thinner than the rays' distance is finished like any.
+        rough, again = {**outline, "leave": 0.2}, {**outline, "id": "o2", "name": "Again"}
+        plan, setup = computed(rough, one, again, around=1.0)
+        self.assertTrue(setup.proof.equal, setup.proof)
+        place = next(tool.place for tool in plan.tools if tool.id == "em16")
+        given = proof_given(plan, setup, Engine(STORE))
+        text = replace(given.text, radii=((place, 0.06),))
+        control = control_for(text)
+        reads = _Within(Engine(STORE), "test")
+        _, stock, _ = run_and_cut(replace(given, text=text), reads, control, Seen())
+        self.assertAlmostEqual(control.held.radii[place], 0.0, delta=0.003)
+        most, _ = apart(stock, reads.read(given.wanted, FIELD))
+        self.assertLess(most, 0.01)
+        _, told = computed(rough, {**one, "corrects": None}, around=1.0)
+        self.assertIn("probe.no_tool", [f.code for o in told.operations for f in o.findings])
 
     def test_by_hand(self):
         self.measured(self.drill, self.ream)

@@ -119,6 +119,34 @@ def codes(report: OperationReport) -> list[str]:
     return [f.code for f in report.findings if f.severity != "note"]
 
 
+class Skins(unittest.TestCase):
+    def test_what_is_thinner_than_the_rays_distance_is_cut(self):
+        """A wall left 0.1, 0.2 and 0.3 mm at rays 0.5 mm apart is finished, and once only."""
+        outline = {
+            "name": "Outline",
+            "kind": "outline",
+            "tool": tool("end_mill", DC=16.0),
+            "bottom": face("plane", z=10.0),
+            "step_down": 20,
+        }
+        for leave in (0.1, 0.2, 0.3):
+            one, two, three = (
+                computed(
+                    {**outline, "id": "o1", "leave": leave},
+                    {**outline, "id": "o2", "leave": 0.0},
+                    {**outline, "id": "o3", "leave": 0.0},
+                    around=1.0,
+                )
+                .setups[0]
+                .operations
+            )
+            self.assertGreater(two.moves, 5)
+            self.assertEqual(codes(two), [])
+            # Round 60 × 44 with its corners as they are cut, 5 high.
+            self.assertAlmostEqual(two.removed_volume_mm3 / (2 * (60 + 44) * 5 * leave), 1.0, delta=0.05)
+            self.assertEqual((three.moves, [f.code for f in three.findings]), (0, ["cut.nothing"]))
+
+
 class FinishingTools(unittest.TestCase):
     def test_a_reamer_in_solid_metal(self):
         wall, reamer = face("cylinder", radius=4.0), tool("reamer", DC=8.0)

@@ -6898,11 +6898,16 @@ export interface components {
             upper: number;
             /**
              * Outside
-             * @description what the program does where it is not within
+             * @description what the program does where it is not within: stops; goes on; goes on with the wear of a tool corrected, which the control takes where it corrects the radius
              * @default stop
              * @enum {string}
              */
-            then: "stop" | "go on";
+            then: "stop" | "go on" | "wear";
+            /**
+             * Wear of
+             * @description the tool that cut it, and cuts it again
+             */
+            corrects?: string | null;
         };
         /**
          * Model

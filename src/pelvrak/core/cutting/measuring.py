@@ -50,8 +50,8 @@ class Size:
 class Measured:
     """All of one operation. radius: of the ball; feed: of touches, guard_feed: of moves that stop where they
     meet something, mm/min; said: what is touched, in words. finds: what a register is set from, sets: that
-    register, tolerance: how far off anything may be before it stops; sizes: what is measured, stops: whether
-    it stops where one is outside its limits.
+    register, tolerance: how far off anything may be before it stops; sizes: what is measured, then: what
+    comes of one outside its limits.
     """
 
     touches: tuple[Touch, ...]
@@ -63,7 +63,7 @@ class Measured:
     tolerance: float = 0.0
     sets: str = ""
     sizes: tuple[Size, ...] = ()
-    stops: bool = False
+    then: Literal["stop", "go on", "wear"] = "go on"
 
     @property
     def axes(self) -> tuple[str, ...]:

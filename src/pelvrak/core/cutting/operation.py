@@ -285,6 +285,10 @@ class OperationKind(Frozen, ABC):
         """Height of what it leaves between two passes over a surface, mm; None where it makes none known."""
         return None
 
+    def tool_corrected(self) -> str | None:
+        """The tool whose wear it corrects by what it measures. Raises BadInput where none is told."""
+        return None
+
     def register_set(self) -> Register | None:
         """The register whose axes it sets by what it touches."""
         return None

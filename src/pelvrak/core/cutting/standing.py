@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.geometry.mesh import Floats, Mesh
-from pelvrak.core.stock.cut import RAPID, Profile, Sweep, test
+from pelvrak.core.stock.cut import CUT, RAPID, Profile, Sweep, cut, test
 from pelvrak.core.stock.field import RayField, extents, field_turned, grid_around
-from pelvrak.core.stock.shapes import field_of_mesh, material_top
+from pelvrak.core.stock.planes import decoded
+from pelvrak.core.stock.shapes import field_of_mesh, material_top, minus
+from pelvrak.core.stock.thin import stretches
 
 UP = np.array([0.0, 0.0, 1.0])
 TOUCH_MM = 0.02
+# A skin is no thicker than this, in ray distances, and on so many rays at least.
+SKIN, LEAST_RAYS = 1.5, 3
 # Axes are along each other when the cosine between them is this near to 1.
 SQUARE = 1e-12
 
@@ -83,11 +87,45 @@ def box_above(stock: Standing, height: float) -> tuple[Floats, Floats]:
 
 
 def touches(stock: Standing, points: Floats, cutter: Profile) -> bool:
-    """Whether a cutter moved along points (n, 3) would meet material by more than TOUCH_MM."""
+    """Whether a cutter moved along points (n, 3) would meet material by more than TOUCH_MM: by the upright
+    rays.
+    """
+    return bool(test(stock.field, _along(points, cutter)).rapid.max(initial=0.0) > TOUCH_MM)
+
+
+def takes(stock: Standing, points: Floats, cutter: Profile) -> bool:
+    """Whether a pass along points (n, 3) has anything to take off, a skin between the upright rays too."""
+    return touches(stock, points, cutter) or _takes_a_skin(stock, _along(points, cutter))
+
+
+def _along(points: Floats, cutter: Profile) -> Sweep:
     if len(points) == 1:
         points = np.concatenate([points, points])
-    sweep = Sweep(points[:-1], points[1:], np.full(len(points) - 1, RAPID, np.uint8), UP, cutter)
-    return bool(test(stock.field, sweep).rapid.max(initial=0.0) > TOUCH_MM)
+    return Sweep(points[:-1], points[1:], np.full(len(points) - 1, RAPID, np.uint8), UP, cutter)
+
+
+def _takes_a_skin(stock: Standing, sweep: Sweep) -> bool:
+    """Whether moves would take off what stands between the upright rays, as a skin on a wall does: told by
+    the rays across the tool, square to the surface that goes. What is thicker the upright ones meet, and what
+    is longer along a ray that runs within a wall is none.
+    """
+    field, reach = stock.field, max(*sweep.cutter.radii, *(sweep.cutter.ball or (0.0,))[1:], 0.0)
+    low = np.minimum(sweep.starts, sweep.ends).min(axis=0)
+    high = np.maximum(sweep.starts, sweep.ends).max(axis=0)
+    beside = (low[:2] - reach > stock.high[:2]).any() or (high[:2] + reach < stock.low[:2]).any()
+    if beside or low[2] > stock.high[2]:
+        return False
+    every = replace(sweep, what=np.full(len(sweep.what), CUT, np.uint8))
+    over = minus(field, cut(field, every, 1)[0])
+    skins = 0
+    for bundle, (axis, begin, end, _) in zip(over.bundles, stretches(over), strict=True):
+        if axis == 2 or not len(begin):
+            continue
+        row, column, slot = np.nonzero(np.arange(bundle.capacity) < bundle.count[:, :, None])
+        along = [np.abs(decoded(bundle.normal[row, column, 2 * slot + side])[:, axis]) for side in (0, 1)]
+        thick = (end - begin) * np.maximum(*along)
+        skins += int(((thick > TOUCH_MM) & (end - begin <= SKIN * field.grid.cell)).sum())
+    return skins >= LEAST_RAYS
 
 
 def touched(stock: Standing, runs: list[Floats], cutter: Profile) -> list[Floats]:

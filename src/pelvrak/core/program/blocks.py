@@ -228,8 +228,8 @@ class Take:
 @dataclass(frozen=True)
 class Gauge:
     """A size is what lies between two touches. number: which one of its operation; ball: what is added to the
-    way between them; low, high: its limits, mm; stops: the program stops outside them; said: what is
-    measured.
+    way between them; low, high: its limits, mm; then: what comes of one outside them, wears: D of the tool
+    whose wear is corrected, inside: it is too small where that is too great; said: what is measured.
     """
 
     number: int
@@ -237,8 +237,10 @@ class Gauge:
     ball: float
     low: float
     high: float
-    stops: bool
+    then: Literal["stop", "go on", "wear"]
     said: str
+    wears: int = 0
+    inside: bool = False
 
 
 @dataclass(frozen=True)

@@ -38,7 +38,7 @@ class Where:
 class Planned:
     """One operation as the program needs it, at one position. run: tells it from its other visits; measured:
     what it touches, where it is a probe's, set_from: what is added to a coordinate to count as the register
-    it sets does.
+    it sets does; wears: D of the tool whose wear it corrects.
     """
 
     run: str
@@ -51,6 +51,7 @@ class Planned:
     where: Where
     measured: Measured | None = None
     set_from: Vector = (0.0, 0.0, 0.0)
+    wears: int = 0
 
 
 @dataclass(frozen=True)
@@ -294,7 +295,17 @@ def _probed(planned: Planned, measured: Measured) -> Body:
         )
     for n, size in enumerate(measured.sizes):
         out.append(
-            blocks.Gauge(n, size.touches, size.ball, size.low, size.high, measured.stops, measured.said)
+            blocks.Gauge(
+                n,
+                size.touches,
+                size.ball,
+                size.low,
+                size.high,
+                measured.then,
+                measured.said,
+                planned.wears,
+                size.ball > 0,
+            )
         )
     return Body(planned.run, tuple(out), tuple(made))
 

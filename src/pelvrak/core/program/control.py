@@ -424,6 +424,9 @@ class Control:
         if name is not None:
             held = self.held.registers.setdefault(name, {})
             held.update({axis: self._mm(axis, values[axis]) for axis in AXES if axis in values})
+        elif what == 13:
+            before = 0.0 if self._absolute() else self.held.radii.get(number, 0.0)
+            self.held.radii[number] = before + self._mm("Z", values.get("R", 0.0))
         elif what in (1, 10):
             self.held.lengths[number] = self._mm("Z", values.get("Z", values.get("R", 0.0)))
         else:

@@ -42,7 +42,7 @@ STOP_CODES = {"stop": "M0", "optional": "M1"}
 MOTION = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}
 # Variables of the program's own, of which it uses no others: where it touched, what it
 # found, and sizes.
-FIRST_TOUCH, FIRST_FOUND, FIRST_SIZE = 101, 121, 131
+FIRST_TOUCH, FIRST_FOUND, FIRST_SIZE, FIRST_WEAR = 101, 121, 131, 141
 # From how high over the setter a tool goes slowly, and as far past where it should touch, mm.
 SETTING_MM = 5.0
 # Fewer lines are no shorter as a subprogram.
@@ -445,6 +445,22 @@ class Writer:
         level, number = level_of(block.sets)
         self.block("G10", f"L{level}", f"P{number}", f"{block.axis}{value}")
 
+    def _wear(self, block: blocks.Gauge, found: int) -> None:
+        """The wear of a radius changed by half of what a size is off the middle of its limits, where it is
+        outside them: what is cut inside is too small where the cutter is thought too thick.
+        """
+        middle = (block.low + block.high) / 2
+        off = f"[#{found}{self.plus(-middle)}]/2"
+        low, high = (self.dialect.coordinate(limit) for limit in (block.low, block.high))
+        change = FIRST_WEAR + block.number
+        self.block(f"#{change}=0")
+        way = off if block.inside else f"-[{off}]"
+        for less, limit in (("LT", low), ("GT", high)):
+            self.block(f"IF [#{found} {less} {limit}] THEN #{change}={way}")
+        # Added to what is held: G10 with G91, alike with several makers of controls, from memory.
+        self.block("G91", "G10", "L13", f"P{block.wears}", f"R[#{change}]")
+        self.block("G90")
+
     def _of_three(self, block: blocks.Take, one: str, two: str, third: str) -> str:
         """Y of the middle of the circle through (one, y), (two, y) and (x, third), whose X is known: from
         equal distances, yc = ((x - xc)² + third² - h² - y²) / (2 (third - y)), h half of what lies between
@@ -458,7 +474,10 @@ class Writer:
     def gauge(self, block: blocks.Gauge) -> None:
         found, one, two = FIRST_SIZE + block.number, *(FIRST_TOUCH + slot for slot in block.slots)
         self.block(f"#{found}=ABS[#{two}-#{one}]{self.plus(block.ball)}")
-        if not block.stops:
+        if block.then == "go on":
+            return
+        if block.then == "wear":
+            self._wear(block, found)
             return
         said = self.comment(f"{block.said} is outside its limits")
         for less, limit in (("LT", block.low), ("GT", block.high)):

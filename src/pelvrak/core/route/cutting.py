@@ -215,6 +215,18 @@ class _Cutter:
         cures = turned_for(self.turning, operation, self.run.part.part, seated.zero_from_work)
         return finding.model_copy(update={"cures": cures})
 
+    def _wears(self, operation: Operation) -> int:
+        """D of the tool whose wear an operation corrects, 0 where it corrects none. Raises BadInput."""
+        wanted = operation.tool_corrected()
+        if wanted is None:
+            return 0
+        tool = self.tools.get(wanted)
+        if tool is None:
+            raise BadInput(
+                "cut.no_tool", operation.name, f"there is no tool {wanted!r} in the plan", "choose a tool"
+            )
+        return tool.place
+
     def _set_from(self, visit: Visit, there: Where) -> Vector:
         """What is added to coordinates to count as the register does that an operation sets. Raises BadInput
         for one that it counts from, or that holds no zero of the work as it stands.
@@ -283,7 +295,7 @@ class _Cutter:
         run.in_cut[tool.id] = used + facts.in_cut_s
         twin = tool.after(used)
         ready = Planned(visit.run, here, twin, made.path, made.holes, speed, feed, there)
-        return report, replace(ready, measured=made.measured, set_from=set_from)
+        return report, replace(ready, measured=made.measured, set_from=set_from, wears=self._wears(operation))
 
 
 def _probe_fact(made: PlannedPath, zero_from_work: Floats) -> ProbeFact:

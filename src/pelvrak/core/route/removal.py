@@ -51,7 +51,7 @@ def removal_findings(told: Told, tool: Tool, facts: CutFacts, zero_from_work: Fl
             out += _finished_hole(told, tool, hole, known, as_vector(mouth))
         if cycle == "tap":
             return out
-    if facts.feeds and facts.taken_mm3 < CRUMB_MM3:
+    if facts.feeds and max(facts.taken_mm3, facts.removed_mm3) < CRUMB_MM3:
         out.append(
             told.found(
                 "cut.removes_nothing",

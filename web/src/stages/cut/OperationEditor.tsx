@@ -113,6 +113,18 @@ export function OperationEditor(
         />
       </Row>
     ),
+    corrects: (name, field) => (
+      <Row label={field.title ?? name} help={field.description}>
+        <Choice
+          label={field.title ?? name}
+          value={typeof values[name] === 'string' ? values[name] : ''}
+          options={plan.tools
+            .filter((one) => one.kind !== 'probe')
+            .map((one) => ({ value: one.id, label: one.name, note: `D${one.place}` }))}
+          choose={(id) => void write(name, id)}
+        />
+      </Row>
+    ),
     finish: (name, field) => (
       <Row label={field.title ?? name} help={field.description}>
         <Choice

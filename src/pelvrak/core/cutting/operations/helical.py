@@ -12,7 +12,7 @@ from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.operation import Depth, Leave, OperationKind, leaves
 from pelvrak.core.cutting.passes import OVER_MM
 from pelvrak.core.cutting.regions import bore_region, is_through
-from pelvrak.core.cutting.standing import top_within, touches
+from pelvrak.core.cutting.standing import takes, top_within
 from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.part import FaceRef, face_of
@@ -78,7 +78,7 @@ class Helical(OperationKind):
             return
         ring = np.linspace(0, 2 * math.pi, 49)
         wall = np.column_stack([x + turn * np.cos(ring), y + turn * np.sin(ring), np.full(49, bottom)])
-        if not touches(job.stock, wall, cutter_profile(job.tool)):
+        if not takes(job.stock, wall, cutter_profile(job.tool)):
             return
         job.check_reach(max(stands, top), bottom)
         self._round(job, (x, y), turn, (stands + OVER_MM, bottom))

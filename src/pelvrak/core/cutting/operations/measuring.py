@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.measuring import Measured, Size
 from pelvrak.core.cutting.touching import CALLED, Touching, ask_the_stock, touch
+from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
 
 What = Literal["walls", "web", "bore", "boss"]
@@ -34,8 +35,21 @@ class Measuring(Touching):
         -0.05, title="Lower", help="how much it may be under its size in the part", unit="mm", place="what"
     )
     upper: Off = asked(0.05, title="Upper", help="how much it may be over it", unit="mm", place="what")
-    then: Literal["stop", "go on"] = asked(
-        "stop", title="Outside", help="what the program does where it is not within", place="what"
+    then: Literal["stop", "go on", "wear"] = asked(
+        "stop",
+        title="Outside",
+        help="what the program does where it is not within: stops; goes on; goes on with the wear of a tool"
+        " corrected, which the control takes where it corrects the radius",
+        called={"wear": "corrects wear"},
+        place="what",
+    )
+    corrects: Annotated[str, Field(max_length=40)] | None = asked(
+        None,
+        title="Wear of",
+        help="the tool that cut it, and cuts it again",
+        widget="corrects",
+        place="what",
+        when={"then": ["wear"]},
     )
 
     @model_validator(mode="after")
@@ -43,6 +57,19 @@ class Measuring(Touching):
         if self.what in ("bore", "boss") and self.points == "three":
             raise ValueError(f"{self.name} measures across: take two points or four")
         return self
+
+    def tool_corrected(self) -> str | None:
+        """The tool whose wear it corrects. Raises BadInput where none is told."""
+        if self.then != "wear":
+            return None
+        if self.corrects is None:
+            raise BadInput(
+                "probe.no_tool",
+                self.name,
+                "nobody says whose wear it corrects",
+                "choose the tool that cut it",
+            )
+        return self.corrects
 
     @model_validator(mode="after")
     def _limits_are_in_order(self) -> Measuring:
@@ -74,7 +101,7 @@ class Measuring(Touching):
             self.guard_feed,
             CALLED[self.what],
             sizes=tuple(sizes),
-            stops=self.then == "stop",
+            then=self.then,
         )
 
     def _as_expected(self, job: Job, axis: str, nominal: float, off: float) -> None:

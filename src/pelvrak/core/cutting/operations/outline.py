@@ -33,7 +33,7 @@ from pelvrak.core.cutting.regions import (
     smallest_inner_radius,
     upright_wall,
 )
-from pelvrak.core.cutting.standing import top_within, touches
+from pelvrak.core.cutting.standing import takes, top_within, touches
 from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
@@ -257,7 +257,7 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: f
     """One pass along a contour at one depth: lead in by a tangent arc from the air side, climb, lead out."""
     outside = operation.side == "outside" and not operation.nest
     cutter = cutter_profile(job.tool)
-    if not touches(job.stock, at_height(ring, z), cutter):
+    if not takes(job.stock, at_height(ring, z), cutter):
         return
     t = ring[1] - ring[0]
     t = t / np.hypot(*t)

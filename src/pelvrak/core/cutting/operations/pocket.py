@@ -43,7 +43,7 @@ from pelvrak.core.cutting.regions import (
     smallest_inner_radius,
     upright_wall,
 )
-from pelvrak.core.cutting.standing import top_within, touches
+from pelvrak.core.cutting.standing import takes, top_within, touches
 from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
 from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats
@@ -192,7 +192,7 @@ def _clear_level(
     operation: Pocket, job: Job, piece: Polygon, rings: list[Floats], above: float, z: float
 ) -> None:
     cutter = cutter_profile(job.tool)
-    if not any(touches(job.stock, at_height(ring, z), cutter) for ring in rings):
+    if not any(takes(job.stock, at_height(ring, z), cutter) for ring in rings):
         return
     room = piece.buffer(1e-3)
     entered = False

@@ -20,7 +20,7 @@ from pelvrak.core.cutting.operation import (
 )
 from pelvrak.core.cutting.passes import MARGIN_MM, OVER_MM, at_height, levels, ramp_along, ring_of, trace
 from pelvrak.core.cutting.regions import floor_region, offset, open_round
-from pelvrak.core.cutting.standing import top_within, touches
+from pelvrak.core.cutting.standing import takes, top_within, touches
 from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
@@ -121,7 +121,7 @@ class Slotting(OperationKind):
         (top, bottom), ring = heights, ring_of(strip, clockwise=False)
         far = ring[np.argsort(np.hypot(*(ring - ring.mean(axis=0)).T))[-1:]]
         cutter = cutter_profile(job.tool)
-        if not touches(job.stock, at_height(ring, bottom), cutter):
+        if not takes(job.stock, at_height(ring, bottom), cutter):
             return
         outside = not touches(job.stock, at_height(far, bottom), cutter)
         if outside:
