@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -228,7 +229,7 @@ class Beside(unittest.TestCase):
         held = Held(registers={"G54": {}}, lengths={1: 100.0})
         with self.assertRaisesRegex(Alarm, "no program O8001"):
             Control(held).run(text)
-        control = Control(held, beside=(beside,))
+        control = Control(replace(held, beside=(beside,)))
         # #24 of a call by M98 was put by nobody.
         with self.assertRaisesRegex(Alarm, "line 6.*#24"):
             control.run(text)
@@ -248,7 +249,7 @@ class Beside(unittest.TestCase):
         text = "G90 G21 G17 G54\nT1 M6\nS9 M3\n/G1 X5 F100\nG1 Y5 F100\nM30\n"
         held = Held(registers={"G54": {}}, lengths={1: 100.0})
         for deletes, ends in ((True, [(0.0, 5.0)]), (False, [(5.0, 0.0), (5.0, 5.0)])):
-            self.assertEqual([one.end[:2] for one in Control(held, deletes=deletes).run(text)], ends)
+            self.assertEqual([one.end[:2] for one in Control(replace(held, deletes=deletes)).run(text)], ends)
 
     def test_on_the_route(self):
         """A block's corner cut by a program in a file beside the one that calls it."""

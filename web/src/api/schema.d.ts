@@ -6844,9 +6844,8 @@ export interface components {
             /**
              * Depth
              * @description of the ball’s middle under the edge of what it touches
-             * @default 5
              */
-            depth: number;
+            depth?: number | null;
             /**
              * Along
              * @description from the middle of a wall to where it is touched
@@ -9020,9 +9019,8 @@ export interface components {
             /**
              * Depth
              * @description of the ball’s middle under the edge of what it touches
-             * @default 5
              */
-            depth: number;
+            depth?: number | null;
             /**
              * Along
              * @description from the middle of a wall to where it is touched

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Annotated, ClassVar, Literal
 
@@ -31,6 +32,9 @@ CALLED = {
     "boss": "a boss",
     "top": "a top",
 }
+# What a ball has to be narrower than where it goes in, mm; how deep it touches and how big it is where
+# nothing says: common practice, no source.
+ROOM_MM, USUAL_DEPTH_MM, USUAL_BALL_MM = 0.1, 5.0, 6.0
 # An axis is met square within this, as a share.
 SQUARE = 1e-6
 # How far the stock may lie off its face before a touch there says something else, mm: rays and drawn surface.
@@ -73,11 +77,12 @@ class Touching(OperationKind):
     across: Literal["X", "Y"] = asked(
         "X", title="Across", help="the axis its two points lie on", place="what", when={"points": ["two"]}
     )
-    depth: Reach = asked(
-        5.0,
+    depth: Reach | None = asked(
+        None,
         title="Depth",
         help="of the ball’s middle under the edge of what it touches",
         unit="mm",
+        empty="halfway, 5 at most",
         place="what",
     )
     along: Annotated[float, Field(ge=-1000, le=1000)] = asked(
@@ -113,8 +118,19 @@ class Touching(OperationKind):
         return ()
 
     def unsuitable(self, tool: Tool, part: Part | None) -> float:
-        """The smaller the ball, the more it gets into."""
-        return tool.DC
+        """One's own ball does, as far as it has room in a bore; a big one is the stiffer."""
+        face = next((f for f in part.faces if f.number == self.faces[0].face), None) if part else None
+        if face is not None and face.kind == "cylinder" and face.hollow and face.radius is not None:
+            if 2 * face.radius <= tool.DC + ROOM_MM:
+                return math.inf
+        return max(0.0, tool.DC - USUAL_BALL_MM)
+
+    def under(self, corners: Floats) -> float:
+        """How far the ball's middle goes under the edge of a face, mm. corners: of it, as it lies."""
+        if self.depth is not None:
+            return self.depth
+        heights = corners[:, 2]
+        return min(USUAL_DEPTH_MM, float(heights.max() - heights.min()) / 2)
 
 
 def touch(operation: Touching, job: Job) -> tuple[list[Spot], list[Finds], tuple[Touch, ...]]:
@@ -185,7 +201,7 @@ def _walls(operation: Touching, job: Job, faces: list[Face]) -> tuple[list[Spot]
         low, high = corners.min(axis=0), corners.max(axis=0)
         at = (low + high) / 2
         at[1 - axis] += operation.along
-        at[2] = high[2] - operation.depth
+        at[2] = high[2] - operation.under(corners)
         at[axis] += looks * r
         starts = at.copy()
         starts[axis] += looks * operation.approach
@@ -232,7 +248,7 @@ def _from_between(operation: Touching, spots: list[Spot], wide: float, r: float)
 
 
 def _room(operation: Touching, wide: float, r: float) -> None:
-    if wide <= 2 * r + 0.1:
+    if wide <= 2 * r + ROOM_MM:
         raise BadInput(
             "probe.ball_too_big",
             operation.name,
@@ -258,7 +274,8 @@ def _round(operation: Touching, job: Job, face: Face) -> tuple[list[Spot], list[
     if hollow:
         _room(operation, 2 * radius, r)
     middle = moved(job.zero_from_work, np.array(face.axis_point))
-    middle[2] = _corners(job, face)[:, 2].max() - operation.depth
+    corners = _corners(job, face)
+    middle[2] = corners[:, 2].max() - operation.under(corners)
     spots, finds = [], []
     for at_axis in ("XY".index(operation.across),) if operation.points == "two" else (0, 1):
         third = operation.points == "three" and at_axis == 1

@@ -42,13 +42,16 @@ Touch = Callable[[int, tuple[float, ...], tuple[float, ...]], float | None]
 @dataclass(frozen=True)
 class Held:
     """What the control's tables hold. registers: machine coordinate of each zero by axis, mm and degrees;
-    lengths, radii: by H and D, mm; dwell_ms: P of a dwell counts milliseconds.
+    lengths, radii: by H and D, mm; dwell_ms: P of a dwell counts milliseconds; beside: texts of files whose
+    programs are called; deletes: lines that begin with / are left out.
     """
 
     registers: dict[str, dict[str, float]]
     lengths: dict[int, float]
     radii: dict[int, float] = field(default_factory=dict)
     dwell_ms: bool = False
+    beside: tuple[str, ...] = ()
+    deletes: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,8 +152,7 @@ class Control:
     changes that. at: where it stands, machine, mm and degrees;
     most_steps: lines it runs before it says that the program runs in a circle; unknown: how the last program
     left the control is not known, and what this one has not said is an alarm; machine: that turns planes;
-    touch: what a probe meets, None: all it is sent to; beside: texts of files whose
-    programs are called; deletes: lines that begin with / are left out.
+    touch: what a probe meets, None: all it is sent to.
     """
 
     def __init__(
@@ -161,10 +163,8 @@ class Control:
         unknown: bool = False,
         machine: Machine | None = None,
         touch: Touch | None = None,
-        beside: Sequence[str] = (),
-        deletes: bool = True,
     ) -> None:
-        self.machine, self.touch, self.beside, self.deletes = machine, touch, beside, deletes
+        self.machine, self.touch = machine, touch
         self.turned: Plane | None = None
         self.contour: Contour | None = None
         self.most_steps = most_steps
@@ -173,6 +173,8 @@ class Control:
             dict(held.lengths),
             dict(held.radii),
             held.dwell_ms,
+            held.beside,
+            held.deletes,
         )
         self.at = dict.fromkeys(AXES, 0.0) | (at or {})
         self.variables = Variables(self.held.registers, lambda: INCH_MM if self.state.inch else 1.0)
@@ -249,7 +251,7 @@ class Control:
 
     def _line(self, line: Line, call: Call, calls: list[Call], whole: Sequence[Line]) -> bool:
         """Run one line; whether the program has ended with it."""
-        if line.skip and self.deletes:
+        if line.skip and self.held.deletes:
             return False
         if line.statement is not None:
             self._statement(line.statement, call)
@@ -734,7 +736,7 @@ class Control:
 
     def _macro(self, values: dict[str, float], call: Call, calls: list[Call], whole: Sequence[Line]) -> None:
         """G65: a program called with numbers in variables of its own."""
-        self._enter(called(values, call, whole, self.line, self.beside, True), calls)
+        self._enter(called(values, call, whole, self.line, self.held.beside, True), calls)
         told = {ARGUMENTS[letter]: value for letter, value in values.items() if letter in ARGUMENTS}
         self.variables.enter(told)
 
@@ -749,7 +751,7 @@ class Control:
         if 0 in machine or 1 in machine:
             self._event("stop")
         if 98 in machine:
-            self._enter(called(values, call, whole, self.line, self.beside, False), calls)
+            self._enter(called(values, call, whole, self.line, self.held.beside, False), calls)
         if 99 in machine:
             call.left -= 1
             call.at = 0

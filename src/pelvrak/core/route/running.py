@@ -68,7 +68,7 @@ class TextGiven:
         registers = {name: dict(values) for name, values in self.registers}
         off = dict(self.short)
         lengths = {number: tool.gauge_length - off.get(number, 0.0) for number, tool in self.tools}
-        return Held(registers, lengths, dict(self.radii), self.dwell_ms)
+        return Held(registers, lengths, dict(self.radii), self.dwell_ms, self.beside, self.deletes)
 
 
 def text_given(
@@ -181,9 +181,7 @@ class Stretch:
 
 def control_for(given: TextGiven) -> Control:
     """The control that runs a text."""
-    return Control(
-        given.held(), unknown=True, machine=given.machine, beside=given.beside, deletes=given.deletes
-    )
+    return Control(given.held(), unknown=True, machine=given.machine)
 
 
 def stretches_of(
