@@ -62,7 +62,11 @@ function RegisterRow(props: SheetProps & { row: OffsetRow }) {
         {row.register_name}
       </span>
       <span className="figures text-action">
-        {row.value ? row.value.map((one, d) => `${'XYZ'[d]}${one.value.toFixed(3)}`).join(' ') : 'no layout'}
+        {row.value
+          ? row.value.map((one, d) => (
+              <span key={d} className="whitespace-nowrap">{`${'XYZ'[d]}${one.value.toFixed(3)} `}</span>
+            ))
+          : 'no layout'}
       </span>
       <span className="col-start-2 text-soft">
         {row.zero}, {row.found}
