@@ -111,6 +111,27 @@ class Recut(unittest.TestCase):
         self.compared(store, plan, setup, moves=3)
         self.in_dialects(store, plan, test_turning.part(), 0, "no tilted plane", "the letter I")
 
+    def test_no_register_is_set_from_a_turned_plane(self):
+        """What a probe finds there lies along no slide."""
+        _, plan, _ = self.trunnion("tilted_plane")
+        setup = plan.setups[0]
+        hole = next(one for one in setup.operations if one.kind == "drilling")
+        probe = {
+            "id": "p",
+            "name": "Find",
+            "kind": "probing",
+            "tool": "pr2",
+            "what": "bore",
+            "faces": [one.model_dump() for one in hole.faces],
+            "position": hole.position,
+        }
+        told = setup.model_dump(mode="json") | {"operations": [probe]}
+        document = plan.model_dump(mode="json") | {"setups": [told]}
+        document["tools"].append(test_removal.tool_shelf()["pr2"].model_dump() | {"place": 40})
+        report = evaluate(plan_from(document), test_turning.part(), MemoryStore())
+        (found,) = report.setups[0].operations[0].findings
+        self.assertEqual(found.code, "probe.tilted_plane")
+
     def test_soft_jaws(self):
         """The demo's jaws, cut for a part of which only the outline was cut before."""
         document = json.loads((DEMO / "plan.json").read_text())

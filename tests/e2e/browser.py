@@ -15,7 +15,7 @@ import playwright.sync_api
 from playwright.sync_api import Page, expect, sync_playwright
 
 from tests import solids
-from tests.serving import shared
+from tests.serving import shared, wait
 
 CHROMIUM = [
     "--no-sandbox",
@@ -66,6 +66,20 @@ class Browser(unittest.TestCase):
         page.set_default_timeout(20_000)
         page.on("pageerror", lambda error: self.errors.append(f"{error} {(error.stack or '')[:600]}"))
         return page
+
+    def coarse_copy(self) -> int:
+        """A copy of the demo to be changed, at rays 1 mm apart: it is computed anew with every change. Its
+        number.
+        """
+        with self.server.client() as client:
+            wait(client, 1)
+            made = client.post("/api/projects/1/copy", json={}).json()
+            plan = made["plan"] | {"resolution_mm": 1.0}
+            told = {"based_on": made["revision"], "what": "coarser", "plan": plan}
+            answer = client.put(f"/api/projects/{made['id']}/plan", json=told)
+            self.assertEqual(answer.status_code, 200, answer.text)
+            wait(client, made["id"])
+        return int(made["id"])
 
     def go(self, page: Page, path: str) -> None:
         page.goto(self.server.url + path)

@@ -15,9 +15,7 @@ from tests.e2e.browser import Browser
 class Prove(Browser):
     def copied(self) -> int:
         """A copy of the demo to be changed; its number."""
-        answer = httpx.post(f"{self.server.url}/api/projects/1/copy", headers={"x-pelvrak": "1"})
-        self.assertEqual(answer.status_code, 201)
-        number = answer.json()["id"]
+        number = self.coarse_copy()
         self.go(self.page, f"/project/{number}")
         self.current(self.page)
         return number

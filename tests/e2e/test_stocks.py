@@ -26,7 +26,7 @@ class Stocks(Browser):
 
     def test_an_earlier_moment_is_chosen_and_left_again(self):
         page = self.page
-        self.go(page, f"/project/{self.copied('Chosen')}")
+        self.go(page, f"/project/{self.coarse_copy()}")
         self.card(page, "OP30 Sensor and end face")
         self.stage(page, "Incoming")
         carried = self.settled(page)

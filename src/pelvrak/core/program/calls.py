@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from pelvrak.core.program.words import Line, lines_of
+from pelvrak.core.program.words import Line
 
 
 @dataclass
@@ -58,14 +58,19 @@ ARGUMENTS = dict(
 
 
 def called(
-    words: dict[str, float], by: Call, whole: Sequence[Line], line: int, beside: Sequence[str], macro: bool
+    words: dict[str, float],
+    by: Call,
+    whole: Sequence[Line],
+    line: int,
+    beside: Sequence[Sequence[Line]],
+    macro: bool,
 ) -> Call:
     """The program that P of M98 or G65 calls, L times: of the file that is run, else of those beside it. by:
     what calls it. Raises ValueError where there is none.
     """
     number = words.get("P", 0)
     times = max(1, round(words.get("L", 1)))
-    for lines, told_at in ((whole, by.told_at), *((lines_of(text), by.told_at or line) for text in beside)):
+    for lines, told_at in ((whole, by.told_at), *((other, by.told_at or line) for other in beside)):
         found = named(lines, number)
         if found is not None:
             return Call(found, left=times, told_at=told_at, macro=macro)

@@ -177,6 +177,7 @@ class Control:
             held.deletes,
         )
         self.at = dict.fromkeys(AXES, 0.0) | (at or {})
+        self.beside = [lines_of(text) for text in held.beside]
         self.variables = Variables(self.held.registers, lambda: INCH_MM if self.state.inch else 1.0)
         self.state = _State(absolute=None, register="") if unknown else _State()
         self.events: list[Event] = []
@@ -736,7 +737,7 @@ class Control:
 
     def _macro(self, values: dict[str, float], call: Call, calls: list[Call], whole: Sequence[Line]) -> None:
         """G65: a program called with numbers in variables of its own."""
-        self._enter(called(values, call, whole, self.line, self.held.beside, True), calls)
+        self._enter(called(values, call, whole, self.line, self.beside, True), calls)
         told = {ARGUMENTS[letter]: value for letter, value in values.items() if letter in ARGUMENTS}
         self.variables.enter(told)
 
@@ -751,7 +752,7 @@ class Control:
         if 0 in machine or 1 in machine:
             self._event("stop")
         if 98 in machine:
-            self._enter(called(values, call, whole, self.line, self.held.beside, False), calls)
+            self._enter(called(values, call, whole, self.line, self.beside, False), calls)
         if 99 in machine:
             call.left -= 1
             call.at = 0

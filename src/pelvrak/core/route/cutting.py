@@ -235,6 +235,13 @@ class _Cutter:
         register = operation.register_set()
         if register is None:
             return 0.0, 0.0, 0.0
+        if there.tilted is not None:
+            raise BadInput(
+                "probe.tilted_plane",
+                operation.name,
+                "in a plane that the control has turned nothing lies along a slide, and no register is set",
+                "run the positions by registers or from the rotary centre",
+            )
         if register == there.register:
             raise BadInput(
                 "probe.own_register",
