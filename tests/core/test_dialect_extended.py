@@ -24,39 +24,52 @@ N20 G53 G0 Z0.
 N30 T4 M6
 N40 G57
 N50 S5000 M3
-N60 G0 X-12.5 Y3.
-N70 G43 H4 Z10. M8
-N80 G1 Z-1. F200
-N90 X20. F800
-N100 G3 X20. Y23. I0. J10.
-N110 G2 X20. Y23. Z-2.5 I6. J0. F600
-N120 G1 X0. F800
-N130 G0 Z10.
+N60 M98 P1001
 (HOLES)
-N140 M9
-N150 G53 G0 Z0.
-N160 M5
-N170 T11 M6
-N180 G57
-N190 S3000 M3
-N200 G0 X0. Y0.
-N210 G43 H11 Z10. M8
-N220 G98 G81 X0. Y0. Z-9. R2. F300
-N230 X12. Y5.
-N240 G80
+N70 M9
+N80 G53 G0 Z0.
+N90 M5
+N100 T11 M6
+N110 G57
+N120 S3000 M3
+N130 G0 X0. Y0.
+N140 G43 H11 Z10. M8
+N150 G98 G81 X0. Y0. Z-9. R2. F300
+N160 X12. Y5.
+N170 G80
+(FACE D50 TOP 30 DEG)
+N180 M9
+N190 G53 G0 Z0.
+N200 M5
+N210 T4 M6
+N220 G57
+N230 S5000 M3
+N240 M98 P1001
 N250 M9
 N260 G53 G0 Z0.
 N270 M5
 N280 G53 G0 Y0.
 N290 M30
+O1001
+N300 G0 X-12.5 Y3.
+N310 G43 H4 Z10. M8
+N320 G1 Z-1. F200
+N330 X20. F800
+N340 G3 X20. Y23. I0. J10.
+N350 G2 X20. Y23. Z-2.5 I6. J0. F600
+N360 G1 X0. F800
+N370 G0 Z10.
+N380 M99
 %
 """
 
 
 class Extended(unittest.TestCase):
     def test_a_whole_program(self):
-        """As plain, and what is made twice is written once."""
-        self.assertEqual(written(dialects()["extended"]).text, WHOLE)
+        """As plain, and moves that are made twice are written once, after the end."""
+        contour, holes = planned()
+        again = replace(contour, run="again")
+        self.assertEqual(written(dialects()["extended"], contour, holes, again).text, WHOLE)
 
     def test_what_it_has_beyond_the_standard(self):
         contour, _ = planned()
