@@ -8,6 +8,7 @@ import math
 import re
 import unittest
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -25,7 +26,7 @@ from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import FIELD, PROGRAM
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
 from pelvrak.core.route.proving import Seen, apart, proof_given, run_and_cut
-from pelvrak.core.route.report import SetupReport
+from pelvrak.core.route.report import Report, SetupReport
 from pelvrak.core.route.running import control_for, work_from_table
 from pelvrak.core.route.wrongly import ShortTool, Wrongly, set_up_wrongly
 from tests.core import test_removal as plate
@@ -322,14 +323,23 @@ class Measured(unittest.TestCase):
         }
 
 
+LATCH = Path(__file__).resolve().parents[2] / "demo" / "latch-plate"
+LATCH_DATA = (LATCH / "latch-plate.step").read_bytes()
+
+
+@cache
+def latch() -> tuple[Plan, Report]:
+    """The demo that is probed, and what it comes to."""
+    plan = plan_from_json((LATCH / "plan.json").read_bytes())
+    return plan, evaluate(plan, LATCH_DATA, STORE)
+
+
 class Chain(unittest.TestCase):
     """The demo: the fixed jaw says Y and Z, from there the middle of the ends, from that the bore."""
 
     @classmethod
     def setUpClass(cls):
-        folder = Path(__file__).resolve().parents[2] / "demo" / "latch-plate"
-        cls.plan = plan_from_json((folder / "plan.json").read_bytes())
-        cls.report = evaluate(cls.plan, (folder / cls.plan.part.file).read_bytes(), STORE)
+        cls.plan, cls.report = latch()
         cls.second = cls.report.setups[1]
 
     def test_nothing_is_wrong_with_it(self):
@@ -374,25 +384,18 @@ class Chain(unittest.TestCase):
 
 
 class Foreign(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        Chain.setUpClass()
-
     def test_a_text_from_elsewhere_probes_the_stock_as_it_comes_in(self):
         """The demo's second program as a file: it leaves what the operations leave."""
-        written = text_of(Chain.second)
+        demo, planned = latch()
+        written = text_of(planned.setups[1])
         own = OwnText(file="op20.nc")
-        second = Chain.plan.setups[1].model_copy(update={"operations": (), "text": own})
-        plan = plan_from(
-            Chain.plan.model_copy(update={"setups": (Chain.plan.setups[0], second)}).model_dump(mode="json")
-        )
-        folder = Path(__file__).resolve().parents[2] / "demo" / "latch-plate"
-        body = (folder / plan.part.file).read_bytes()
-        report = evaluate(plan, body, STORE, files=lambda sha, name: written.encode())
+        second = demo.setups[1].model_copy(update={"operations": (), "text": own})
+        plan = plan_from(demo.model_copy(update={"setups": (demo.setups[0], second)}).model_dump(mode="json"))
+        report = evaluate(plan, LATCH_DATA, STORE, files=lambda sha, name: written.encode())
         setup = report.setups[1]
         self.assertEqual([one.code for one in setup.findings if one.severity == "error"], [])
         field = lambda key: Result(key, Engine(STORE)).value(FIELD)  # noqa: E731
-        most, _ = apart(field(setup.outgoing_key), field(Chain.second.outgoing_key))
+        most, _ = apart(field(setup.outgoing_key), field(planned.setups[1].outgoing_key))
         self.assertLess(most, 0.01)
         probes = [one for one in setup.operations if "Probe" in one.tool_name]
         self.assertEqual([one.removed_volume_mm3 for one in probes], [0.0, 0.0])
@@ -403,19 +406,14 @@ class Foreign(unittest.TestCase):
 class Circle(unittest.TestCase):
     """The middle of a bore from two, three and four points, on work 0.7 off along X and 0.4 along Y."""
 
-    @classmethod
-    def setUpClass(cls):
-        Chain.setUpClass()
-
     def test_each(self):
-        first, second = Chain.plan.setups
-        folder = Path(__file__).resolve().parents[2] / "demo" / "latch-plate"
-        body = (folder / Chain.plan.part.file).read_bytes()
+        demo, _ = latch()
+        first, second = demo.setups
         for points, axes in (("four", "XY"), ("three", "XY"), ("two", "X")):
             probe = second.operations[2].model_copy(update={"points": points})
             only = second.model_copy(update={"operations": (*second.operations[:2], probe)})
-            plan = Chain.plan.model_copy(update={"setups": (first, only)})
-            setup = evaluate(plan, body, STORE).setups[1]
+            plan = demo.model_copy(update={"setups": (first, only)})
+            setup = evaluate(plan, LATCH_DATA, STORE).setups[1]
             self.assertEqual(codes(setup.operations[2]), [], points)
             nominal, _ = after(plan, setup, 0.0, 0.0)
             held, _ = after(plan, setup, 0.7, 0.4)

@@ -67,19 +67,25 @@ class Browser(unittest.TestCase):
         page.on("pageerror", lambda error: self.errors.append(f"{error} {(error.stack or '')[:600]}"))
         return page
 
-    def coarse_copy(self) -> int:
-        """A copy of the demo to be changed, at rays 1 mm apart: it is computed anew with every change. Its
-        number.
-        """
+    def demo_copy(self) -> int:
+        """A copy of the demo to be changed; its number."""
         with self.server.client() as client:
             wait(client, 1)
-            made = client.post("/api/projects/1/copy", json={}).json()
+            number = int(client.post("/api/projects/1/copy", json={}).json()["id"])
+            wait(client, number)
+        return number
+
+    def coarse_copy(self) -> int:
+        """The same at rays 1 mm apart, to be computed anew with every change."""
+        number = self.demo_copy()
+        with self.server.client() as client:
+            made = client.get(f"/api/projects/{number}").json()
             plan = made["plan"] | {"resolution_mm": 1.0}
             told = {"based_on": made["revision"], "what": "coarser", "plan": plan}
-            answer = client.put(f"/api/projects/{made['id']}/plan", json=told)
+            answer = client.put(f"/api/projects/{number}/plan", json=told)
             self.assertEqual(answer.status_code, 200, answer.text)
-            wait(client, made["id"])
-        return int(made["id"])
+            wait(client, number)
+        return number
 
     def go(self, page: Page, path: str) -> None:
         page.goto(self.server.url + path)

@@ -17,13 +17,6 @@ CHOSEN = re.compile("^begins with a chosen stock")
 class Stocks(Browser):
     """On a copy of the demo."""
 
-    def copied(self, name: str) -> int:
-        with self.server.client() as client:
-            wait(client, 1)
-            number = client.post("/api/projects/1/copy", json={"name": name}).json()["id"]
-            wait(client, number)
-        return number
-
     def test_an_earlier_moment_is_chosen_and_left_again(self):
         page = self.page
         self.go(page, f"/project/{self.coarse_copy()}")
@@ -54,7 +47,7 @@ class Stocks(Browser):
 
     def test_a_stock_of_another_plan(self):
         page = self.page
-        number = self.copied("Taken from")
+        number = self.demo_copy()
         self.go(page, f"/project/{number}")
         self.card(page, "OP30 Sensor and end face")
         self.stage(page, "Incoming")

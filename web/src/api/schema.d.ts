@@ -6823,6 +6823,13 @@ export interface components {
              */
             comment: string;
             /**
+             * Measures
+             * @description the size of what
+             * @default bore
+             * @enum {string}
+             */
+            what: "walls" | "web" | "bore" | "boss";
+            /**
              * Faces
              * @description one face, two walls that look at or away from each other, the wall of a bore or boss
              */
@@ -6876,13 +6883,6 @@ export interface components {
              * @default 1500
              */
             guard_feed: number;
-            /**
-             * Measures
-             * @description the size of what
-             * @default bore
-             * @enum {string}
-             */
-            what: "walls" | "web" | "bore" | "boss";
             /**
              * Lower
              * @description how much it may be under its size in the part
@@ -8998,6 +8998,13 @@ export interface components {
              */
             comment: string;
             /**
+             * Touches
+             * @description what is measured
+             * @default face
+             * @enum {string}
+             */
+            what: "face" | "walls" | "web" | "corner" | "bore" | "boss" | "top";
+            /**
              * Faces
              * @description one face, two walls that look at or away from each other, the wall of a bore or boss
              */
@@ -9051,13 +9058,6 @@ export interface components {
              * @default 1500
              */
             guard_feed: number;
-            /**
-             * Touches
-             * @description what is measured
-             * @default face
-             * @enum {string}
-             */
-            what: "face" | "walls" | "web" | "corner" | "bore" | "boss" | "top";
             /**
              * Sets
              * @description the register whose axes are set by it

@@ -11,9 +11,8 @@ from shapely.geometry.base import BaseGeometry
 from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.stock.cut import CUT, RAPID, Profile, Sweep, cut, test
 from pelvrak.core.stock.field import RayField, extents, field_turned, grid_around
-from pelvrak.core.stock.planes import decoded
 from pelvrak.core.stock.shapes import field_of_mesh, material_top, minus
-from pelvrak.core.stock.thin import stretches
+from pelvrak.core.stock.thin import thicknesses
 
 UP = np.array([0.0, 0.0, 1.0])
 TOUCH_MM = 0.02
@@ -109,7 +108,7 @@ def _takes_a_skin(stock: Standing, sweep: Sweep) -> bool:
     the rays across the tool, square to the surface that goes. What is thicker the upright ones meet, and what
     is longer along a ray that runs within a wall is none.
     """
-    field, reach = stock.field, max(*sweep.cutter.radii, *(sweep.cutter.ball or (0.0,))[1:], 0.0)
+    field, reach = stock.field, sweep.cutter.widest
     low = np.minimum(sweep.starts, sweep.ends).min(axis=0)
     high = np.maximum(sweep.starts, sweep.ends).max(axis=0)
     beside = (low[:2] - reach > stock.high[:2]).any() or (high[:2] + reach < stock.low[:2]).any()
@@ -117,14 +116,11 @@ def _takes_a_skin(stock: Standing, sweep: Sweep) -> bool:
         return False
     every = replace(sweep, what=np.full(len(sweep.what), CUT, np.uint8))
     over = minus(field, cut(field, every, 1)[0])
-    skins = 0
-    for bundle, (axis, begin, end, _) in zip(over.bundles, stretches(over), strict=True):
-        if axis == 2 or not len(begin):
-            continue
-        row, column, slot = np.nonzero(np.arange(bundle.capacity) < bundle.count[:, :, None])
-        along = [np.abs(decoded(bundle.normal[row, column, 2 * slot + side])[:, axis]) for side in (0, 1)]
-        thick = (end - begin) * np.maximum(*along)
-        skins += int(((thick > TOUCH_MM) & (end - begin <= SKIN * field.grid.cell)).sum())
+    skins = sum(
+        int(((thick > TOUCH_MM) & (long <= SKIN * field.grid.cell)).sum())
+        for axis, long, thick, _ in thicknesses(over)
+        if axis != 2
+    )
     return skins >= LEAST_RAYS
 
 

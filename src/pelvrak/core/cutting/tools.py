@@ -263,7 +263,6 @@ def body_profiles(tool: Tool, nose: tuple[float, float] | None = None) -> tuple[
         assert cutter.ball is not None
         neck = (tool.DN or tool.DCON) / 2
         flutes = cutter.ball[0] + math.sqrt(max(0.0, cutter.ball[1] ** 2 - neck**2))
-    widest = max(*cutter.radii, *(cutter.ball or (0.0,))[1:], 0.0)
     heights, radii = [flutes], [(tool.DN or tool.DCON) / 2]
     if tool.LU is not None and flutes < tool.LU:
         heights += [tool.LU, tool.LU]
@@ -276,7 +275,7 @@ def body_profiles(tool: Tool, nose: tuple[float, float] | None = None) -> tuple[
         holder_radii += [diameter / 2, diameter / 2]
         at += length
     bodies = (
-        Profile(tuple(heights), tuple(min(r, widest) for r in radii)),
+        Profile(tuple(heights), tuple(min(r, cutter.widest) for r in radii)),
         Profile(tuple(heights), tuple(radii)),
         Profile(tuple(holder_heights), tuple(holder_radii)),
     )

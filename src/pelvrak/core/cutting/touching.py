@@ -60,6 +60,8 @@ class Touching(OperationKind):
     touches_stock: ClassVar[bool] = True
     tools: ClassVar[dict[str, tuple[ToolKind, ...]]] = {"": ("probe",)}
 
+    # Each kind has its own of those in CALLED.
+    what: str
     faces: Annotated[tuple[FaceRef, ...], Field(min_length=1, max_length=2)] = asked(
         title="Faces",
         help="one face, two walls that look at or away from each other, the wall of a bore or boss",
@@ -109,10 +111,6 @@ class Touching(OperationKind):
         place="feeds",
     )
 
-    def touched_as(self) -> str:
-        """What is touched: one of CALLED."""
-        return str(getattr(self, "what", ""))
-
     def faces_told(self) -> tuple[FaceRef, ...]:
         """It cuts none."""
         return ()
@@ -137,7 +135,7 @@ def touch(operation: Touching, job: Job) -> tuple[list[Spot], list[Finds], tuple
     """Fill the path with what is touched: the spots, what is found of axes, and the touches. Raises BadInput
     for faces that cannot be touched so.
     """
-    what = operation.touched_as()
+    what = operation.what
     if len(operation.faces) != FACES[what]:
         raise BadInput(
             "probe.faces",
@@ -152,12 +150,7 @@ def touch(operation: Touching, job: Job) -> tuple[list[Spot], list[Finds], tuple
         spots, finds = _top(operation, job, faces[0])
     else:
         spots, finds = _walls(operation, job, faces)
-    _touch_all(operation, job, spots)
-    touches = tuple(
-        Touch(move, _letter(spot.axis), spot.way, operation.beyond)
-        for spot, move in zip(spots, _touch_moves(job, spots), strict=True)
-    )
-    return spots, finds, touches
+    return spots, finds, _touch_all(operation, job, spots)
 
 
 def _letter(axis: int) -> Axis:
@@ -207,21 +200,21 @@ def _walls(operation: Touching, job: Job, faces: list[Face]) -> tuple[list[Spot]
         starts[axis] += looks * operation.approach
         spots.append(Spot(at, axis, -looks, starts))
     surfaces = [float(spot.at[spot.axis] + spot.way * r) for spot in spots]
-    if operation.touched_as() in ("walls", "web"):
+    if operation.what in ("walls", "web"):
         one, two = spots
         facing = (surfaces[1] - surfaces[0]) * one.way > 0
-        if one.axis != two.axis or one.way == two.way or facing != (operation.touched_as() == "web"):
-            how = "away from each other" if operation.touched_as() == "web" else "at each other"
+        if one.axis != two.axis or one.way == two.way or facing != (operation.what == "web"):
+            how = "away from each other" if operation.what == "web" else "at each other"
             raise BadInput(
                 "probe.no_pair",
                 operation.name,
                 f"the two faces do not look {how} along one axis",
                 "pick two that do, or touch each by itself",
             )
-        if operation.touched_as() == "walls":
+        if operation.what == "walls":
             spots = _from_between(operation, spots, abs(surfaces[1] - surfaces[0]), r)
         return spots, [Finds(_letter(one.axis), (0, 1), sum(surfaces) / 2)]
-    if operation.touched_as() == "corner" and spots[0].axis == spots[1].axis:
+    if operation.what == "corner" and spots[0].axis == spots[1].axis:
         raise BadInput(
             "probe.no_corner",
             operation.name,
@@ -259,7 +252,7 @@ def _room(operation: Touching, wide: float, r: float) -> None:
 
 def _round(operation: Touching, job: Job, face: Face) -> tuple[list[Spot], list[Finds]]:
     """The wall of a bore or boss along Z, touched on its axes."""
-    hollow = operation.touched_as() == "bore"
+    hollow = operation.what == "bore"
     if face.kind != "cylinder" or face.axis is None or face.axis_point is None or face.radius is None:
         raise BadInput("probe.not_round", operation.name, "the face is no round wall", "pick a cylinder")
     axis = turned(job.zero_from_work, np.array(face.axis))
@@ -267,7 +260,7 @@ def _round(operation: Touching, job: Job, face: Face) -> tuple[list[Spot], list[
         raise BadInput(
             "probe.not_round",
             operation.name,
-            f"the face is not the wall of a {operation.touched_as()} along Z",
+            f"the face is not the wall of a {operation.what} along Z",
             "pick one, or turn the work",
         )
     r, radius = job.radius, face.radius
@@ -307,25 +300,28 @@ def _top(operation: Touching, job: Job, face: Face) -> tuple[list[Spot], list[Fi
     return [Spot(at, 2, -1, starts)], [Finds("Z", (0,), surface)]
 
 
-def _touch_all(operation: Touching, job: Job, spots: list[Spot]) -> None:
-    """The way from touch to touch: over what stands wherever it does not begin where the one before did."""
-    r, over = job.radius, job.top + operation.clearance
-    path, last = job.path, None
-    down = np.array([0.0, 0.0, r])  # the path is of the ball's lowest point
+def _touch_all(operation: Touching, job: Job, spots: list[Spot]) -> tuple[Touch, ...]:
+    """The way from touch to touch: over what stands wherever it does not begin where the one before did. The
+    touches, each with its move.
+    """
+    path, over, last = job.path, job.top + operation.clearance, None
+    down = np.array([0.0, 0.0, job.radius])  # the path is of the ball's lowest point
+    out = []
     for spot in spots:
         starts, at = spot.starts - down, spot.at - down
-        if last is None or not _same_hollow(last, spot):
-            if last is not None:
-                path.feed(path.at[0], path.at[1], over, operation.guard_feed)
+        if last is None:
             # Over the first place the program comes in rapid.
-            path.rapid(starts[0], starts[1], over) if last is None else path.feed(
-                starts[0], starts[1], over, operation.guard_feed
-            )
+            path.rapid(starts[0], starts[1], over)
+        elif not _same_hollow(last, spot):
+            path.feed(path.at[0], path.at[1], over, operation.guard_feed)
+            path.feed(starts[0], starts[1], over, operation.guard_feed)
         path.feed(*as_vector(starts), operation.guard_feed)
         path.feed(*as_vector(at), operation.touch_feed)
+        out.append(Touch(len(path.moves) - 1, _letter(spot.axis), spot.way, operation.beyond))
         path.feed(*as_vector(starts), operation.guard_feed)
         last = spot
     path.rapid(path.at[0], path.at[1], over)
+    return tuple(out)
 
 
 def _same_hollow(one: Spot, two: Spot) -> bool:
@@ -337,19 +333,6 @@ def _same_hollow(one: Spot, two: Spot) -> bool:
         and bool(np.dot(one.at - one.starts, two.starts - one.starts) <= 1e-9)
         and bool(np.dot(two.at - two.starts, one.starts - two.starts) <= 1e-9)
     )
-
-
-def _touch_moves(job: Job, spots: list[Spot]) -> list[int]:
-    """Which moves of the path make the touches."""
-    down = np.array([0.0, 0.0, job.radius])
-    out, after = [], -1
-    for spot in spots:
-        at = tuple((spot.at - down).tolist())
-        after = next(
-            n for n, m in enumerate(job.path.moves) if n > after and np.allclose(m.end, at, atol=1e-9)
-        )
-        out.append(after)
-    return out
 
 
 def ask_the_stock(operation: Touching, job: Job, spots: list[Spot], finds: list[Finds]) -> list[float | None]:

@@ -13,16 +13,17 @@ SNAP = 1e-12
 
 
 def rigid(rotation: Floats, translation: Floats) -> Floats:
-    """The 4×4 transform p → rotation p + translation."""
-    out: Floats = np.eye(4)
-    out[:3, :3], out[:3, 3] = rotation, translation
+    """The transform p → rotation p + translation, (…, 4, 4), of each (…, 3, 3) and (…, 3)."""
+    many = np.broadcast_shapes(rotation.shape[:-2], translation.shape[:-1])
+    out: Floats = np.zeros((*many, 4, 4))
+    out[..., :3, :3], out[..., :3, 3], out[..., 3, 3] = rotation, translation, 1.0
     return out
 
 
 def inverse(a_from_b: Floats) -> Floats:
-    """b_from_a of a rigid transform."""
-    turn = a_from_b[:3, :3].T
-    return rigid(turn, -turn @ a_from_b[:3, 3])
+    """b_from_a of each rigid transform, (…, 4, 4)."""
+    turn = a_from_b[..., :3, :3].swapaxes(-1, -2)
+    return rigid(turn, (-turn @ a_from_b[..., :3, 3:])[..., 0])
 
 
 def moved(a_from_b: Floats, points: Floats) -> Floats:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,6 +23,8 @@ from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, rigid
 from pelvrak.core.machine.machine import Axis, Machine, machines
 
+# Of axes by their names, each a number or (n,).
+Values = Mapping[str, float] | Mapping[str, Floats]
 SPINDLE = np.array([0.0, 0.0, 1.0])
 # A direction is reached when it is missed by no more than this, degrees: what control and encoder resolve.
 REACHED_DEG = 1e-3
@@ -61,8 +64,8 @@ class Solved(Frozen):
 
 @dataclass(frozen=True)
 class Pose:
-    """Where things stand, base frame, 4×4: base_from_table (the table's corner, its z up), base_from_spindle
-    (the nose).
+    """Where things stand, base frame, 4×4, or (n, 4, 4) of many stands: base_from_table (the table's corner,
+    its z up), base_from_spindle (the nose).
     """
 
     base_from_table: Floats
@@ -78,20 +81,22 @@ def home_angles(machine: Machine) -> dict[str, float]:
     return {axis.name: axis.home for axis in machine.rotary}
 
 
-def motion(axis: Axis, value: float, carries_table: bool) -> Floats:
-    """How what rides on an axis has moved, base frame, 4×4. The table goes the other way than the tool seen
-    from it.
+def motion(axis: Axis, value: float | Floats, carries_table: bool) -> Floats:
+    """How what rides on an axis has moved, base frame, 4×4, or (n, 4, 4) for n values. The table goes the
+    other way than the tool seen from it.
     """
-    amount = -value if carries_table else value
+    amount, along = -value if carries_table else value, np.array(axis.direction)
     if not axis.rotary:
-        return rigid(np.eye(3), np.array(axis.direction) * amount)
-    turn = Rotation.from_rotvec(np.radians(amount) * np.array(axis.direction)).as_matrix()
+        return rigid(np.eye(3), np.multiply.outer(amount, along))
+    turn = Rotation.from_rotvec(np.multiply.outer(np.radians(amount), along)).as_matrix()
     point = np.array(axis.point)
     return rigid(turn, point - turn @ point)
 
 
-def moved_by(machine: Machine, rides: str, values: dict[str, float]) -> Floats:
-    """How what rides on an axis has moved from where it was with every axis at 0, base frame, 4×4."""
+def moved_by(machine: Machine, rides: str, values: Values) -> Floats:
+    """How what rides on an axis has moved from where it was with every axis at 0, base frame, 4×4, or
+    (n, 4, 4) for n values.
+    """
     table_side = {axis.name for axis in machine.chain(machine.table.rides)}
     out = np.eye(4)
     for axis in machine.chain(rides):  # from the ride down to the base: the base's motion comes last
@@ -105,46 +110,14 @@ def table_frame(machine: Machine) -> Floats:
     return rigid(np.column_stack([x, np.cross(up, x), up]), np.array(machine.table.at))
 
 
-def pose(machine: Machine, values: dict[str, float]) -> Pose:
-    """Where table and spindle stand for some axis values; axes that are not named stand at 0."""
+def pose(machine: Machine, values: Values) -> Pose:
+    """Where table and spindle stand for some axis values, or for n of each; axes that are not named stand at
+    0.
+    """
     return Pose(
         moved_by(machine, machine.table.rides, values) @ table_frame(machine),
         moved_by(machine, machine.spindle.rides, values),
     )
-
-
-def tables_from_spindle(machine: Machine, values: dict[str, Floats]) -> Floats:
-    """Where the spindle stands in the table's frame for many axis values at once, (n,) each, (n, 4, 4); axes
-    that are not named stand at 0.
-    """
-
-    def chained(rides: str) -> Floats:
-        out = np.eye(4)[None]
-        for axis in machine.chain(rides):
-            amount = values.get(axis.name)
-            if amount is not None:
-                out = _motions(axis, amount if axis.name not in table_side else -amount) @ out
-        return out
-
-    table_side = {axis.name for axis in machine.chain(machine.table.rides)}
-    table = chained(machine.table.rides) @ table_frame(machine)
-    back = np.zeros_like(table)
-    turn = table[:, :3, :3].transpose(0, 2, 1)
-    back[:, :3, :3], back[:, 3, 3] = turn, 1.0
-    back[:, :3, 3] = -(turn @ table[:, :3, 3:])[:, :, 0]
-    return np.asarray(back @ chained(machine.spindle.rides))
-
-
-def _motions(axis: Axis, amounts: Floats) -> Floats:
-    """`motion` of many amounts, (n, 4, 4)."""
-    out = np.tile(np.eye(4), (len(amounts), 1, 1))
-    if not axis.rotary:
-        out[:, :3, 3] = amounts[:, None] * np.array(axis.direction)
-        return out
-    point = np.array(axis.point)
-    turns = Rotation.from_rotvec(np.radians(amounts)[:, None] * np.array(axis.direction)).as_matrix()
-    out[:, :3, :3], out[:, :3, 3] = turns, point - turns @ point
-    return out
 
 
 def direction_of(machine: Machine, angles: dict[str, float]) -> Floats:

@@ -738,8 +738,7 @@ class Control:
     def _macro(self, values: dict[str, float], call: Call, calls: list[Call], whole: Sequence[Line]) -> None:
         """G65: a program called with numbers in variables of its own."""
         self._enter(called(values, call, whole, self.line, self.beside, True), calls)
-        told = {ARGUMENTS[letter]: value for letter, value in values.items() if letter in ARGUMENTS}
-        self.variables.enter(told)
+        self.variables.enter({ARGUMENTS[one]: value for one, value in values.items() if one in ARGUMENTS})
 
     def _after(
         self,

@@ -89,9 +89,9 @@ class Variables:
         mine = isinstance(index, int) and 1 <= index <= MOST_OWN and bool(self._own)
         return self._own[-1] if mine else self._kept
 
-    def enter(self, arguments: dict[int, float]) -> None:
+    def enter(self, arguments: dict[int | str, float]) -> None:
         """A macro is called, with what is put into its own variables."""
-        self._own.append(dict(arguments.items()))
+        self._own.append(arguments)
 
     def leave(self) -> None:
         """It has ended."""

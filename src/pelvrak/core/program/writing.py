@@ -40,8 +40,8 @@ COOLANT_OFF = "M9"
 SPINDLE_CODES = {"forward": "M3", "backward": "M4"}
 STOP_CODES = {"stop": "M0", "optional": "M1"}
 MOTION = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}
-# Variables of the program's own, of which it uses no others: where it touched, what it
-# found, and sizes.
+# Variables of the program's own, of which it uses no others: where it touched, what it found, sizes, and by
+# how much a wear changes.
 FIRST_TOUCH, FIRST_FOUND, FIRST_SIZE, FIRST_WEAR = 101, 121, 131, 141
 # From how high over the setter a tool goes slowly, and as far past where it should touch, mm.
 SETTING_MM = 5.0
@@ -78,7 +78,7 @@ class Writer:
         self.blocks: list[int] = []
         self.modal: dict[str, str] = {}
         self.timed = False
-        self.number, self.digits = 0, 4
+        self.digits = 4
         # Told once each, in their order.
         self.beyond: dict[str, None] = {}
 
@@ -86,20 +86,17 @@ class Writer:
 
     def write(self, program: Blocks) -> Program:
         """The program as text."""
-        called = self._called(program) if self.dialect.subprograms else {}
+        calls = self._calls(program) if self.dialect.subprograms else {}
+        subprograms: dict[int, list[Body]] = {}
         lines: dict[str, list[int]] = {}
-        runs: dict[str, list[Body]] = {text: [] for text in called}
         for item in program.items:
-            if not isinstance(item, Body):
-                if isinstance(item, blocks.Closing):
-                    self._closing(called, runs, lines)
-                else:
-                    self.say(item)
-                continue
-            text = self._alone(item) if called else ""
-            if text in called:
-                runs[text].append(item)
-                self.block("M98", f"P{called[text]}")
+            if isinstance(item, blocks.Closing):
+                self._closing(subprograms, lines)
+            elif not isinstance(item, Body):
+                self.say(item)
+            elif item.run in calls:
+                subprograms.setdefault(calls[item.run], []).append(item)
+                self.block("M98", f"P{calls[item.run]}")
                 self.modal.clear()
             else:
                 lines[item.run] = self._body(item)
@@ -124,26 +121,28 @@ class Writer:
         beside._body(body)
         return "\n".join(beside.lines)
 
-    def _called(self, program: Blocks) -> dict[str, int]:
-        """Numbers of the subprograms by their text: of bodies that are there several times."""
+    def _calls(self, program: Blocks) -> dict[str, int]:
+        """The subprogram of each run whose moves are there several times, by its number."""
         opening = next(one for one in program.items if isinstance(one, blocks.Opening))
-        texts = Counter(self._alone(one) for one in program.items if isinstance(one, Body))
-        often = [text for text, times in texts.items() if times > 1 and text.count("\n") >= LEAST_CALLED]
+        texts = {one.run: self._alone(one) for one in program.items if isinstance(one, Body)}
+        often = [
+            text
+            for text, times in Counter(texts.values()).items()
+            if times > 1 and text.count("\n") >= LEAST_CALLED
+        ]
         # By the number of the program that calls them, in a memory that holds others.
         tens = opening.number * (100 if opening.number * 100 + 99 < 10**opening.digits else 10)
         free = (tens + k for k in range(1, 100) if tens + k not in opening.taken)
-        return {text: one for text, one in zip(often, free, strict=False) if one < 10**opening.digits}
+        numbers = {text: one for text, one in zip(often, free, strict=False) if one < 10**opening.digits}
+        return {run: numbers[text] for run, text in texts.items() if text in numbers}
 
-    def _closing(
-        self, called: dict[str, int], runs: dict[str, list[Body]], lines: dict[str, list[int]]
-    ) -> None:
+    def _closing(self, subprograms: dict[int, list[Body]], lines: dict[str, list[int]]) -> None:
         """The end, and after it what is called."""
         self.block(self.dialect.end)
-        for text, name in called.items():
-            self.plain(f"O{name:0{self.digits}d}")
+        for number, bodies in subprograms.items():
+            self.plain(f"O{number:0{self.digits}d}")
             self.modal.clear()
-            for body in runs[text][:1]:
-                lines |= dict.fromkeys((one.run for one in runs[text]), self._body(body))
+            lines |= dict.fromkeys((one.run for one in bodies), self._body(bodies[0]))
             self.block("M99")
         if self.dialect.percent:
             self.plain("%")
@@ -223,7 +222,7 @@ class Writer:
     # -- what the program is
 
     def opening(self, block: blocks.Opening) -> None:
-        self.number, self.digits = block.number, block.digits
+        self.digits = block.digits
         if self.dialect.percent:
             self.plain("%")
         title = self.comment(block.title)
@@ -430,7 +429,7 @@ class Writer:
         return [self.block(code, *words, f"F{feed:.0f}")]
 
     def take(self, block: blocks.Take) -> None:
-        held, found = ["XYZ".index(block.axis)], FIRST_FOUND + block.number
+        found = FIRST_FOUND + block.number
         touched = [f"#{FIRST_TOUCH + slot}" for slot in block.slots]
         if len(touched) == 3:
             middle = self._of_three(block, *touched)
@@ -441,7 +440,8 @@ class Writer:
         limit = self.dialect.coordinate(block.tolerance)
         said = self.comment(f"{block.axis} of {block.said} is off")
         self.block(f"IF [{off} GT {limit}] THEN #{ALARM}=1", said)
-        value = f"[#{variable_of(block.register, held[0])}+#{found}{self.plus(-block.counts)}]"
+        held = variable_of(block.register, "XYZ".index(block.axis))
+        value = f"[#{held}+#{found}{self.plus(-block.counts)}]"
         level, number = level_of(block.sets)
         self.block("G10", f"L{level}", f"P{number}", f"{block.axis}{value}")
 

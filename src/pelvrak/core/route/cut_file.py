@@ -139,8 +139,8 @@ def cut_file(
         if one.sweep is None:
             continue
         stock, hits = cut(stock, one.sweep, 1)
-        met += _met(one, one.sweep, hits)
         lines = [event.line for event in one.events if moves_of(event)]
+        met += _met(one, one.sweep, hits, lines)
         done.append(
             CutByTool(
                 tool=one.number,
@@ -168,11 +168,12 @@ def cut_file(
     )
 
 
-def _met(one: Stretch, sweep: Sweep, hits: Hits) -> list[Met]:
-    """What a tool met in the block. While axes turn a move is many chords, and only what it cuts is known."""
+def _met(one: Stretch, sweep: Sweep, hits: Hits, lines: list[int]) -> list[Met]:
+    """What a tool met in the block. lines: of its moves. While axes turn a move is many chords, and only what
+    it cuts is known.
+    """
     if one.turns:
         return []
-    lines = [event.line for event in one.events if moves_of(event)]
     moves = Moves(one.flat, sweep, np.zeros(len(one.flat.what)))
     return [
         Met(line=lines[m.move], part=m.part, depth=round(m.depth, 3), place=m.place)

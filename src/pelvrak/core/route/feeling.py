@@ -12,9 +12,8 @@ from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.rigid import moved, turned
 from pelvrak.core.machine.kinematics import direction_of, tip_by_slides
 from pelvrak.core.machine.machine import Setter
-from pelvrak.core.program.control import AXES
 from pelvrak.core.route.pictures import drawn
-from pelvrak.core.route.running import TextGiven
+from pelvrak.core.route.running import TextGiven, angles_at
 from pelvrak.core.stock.field import RayField
 from pelvrak.core.stock.touch import touched
 
@@ -51,20 +50,17 @@ class Feeling:
                 "call the probe before",
             )
         ball = tool.DC / 2
-        angles = self._angles(start)
+        angles = angles_at(self.given.machine, start)
         zero, slopes = tip_by_slides(self.given.machine, angles, tool.gauge_length)
         up = turned(self.given.work_from_table, direction_of(self.given.machine, angles))
         centres = [self._in_work(zero + slopes @ np.array(at[:3])) + ball * up for at in (start, end)]
         return touched(self._surface(), centres[0], centres[1], ball)
 
-    def _angles(self, stands: tuple[float, ...]) -> dict[str, float]:
-        return {one.name: stands[AXES.index(one.name)] for one in self.given.machine.rotary}
-
     def _on_the_setter(
         self, setter: Setter, gauge: float, start: tuple[float, ...], end: tuple[float, ...]
     ) -> float | None:
         """How far a tool goes straight down until its tip is on the setter."""
-        zero, slopes = tip_by_slides(self.given.machine, self._angles(start), gauge)
+        zero, slopes = tip_by_slides(self.given.machine, angles_at(self.given.machine, start), gauge)
         one, two = (zero + slopes @ np.array(at[:3]) for at in (start, end))
         if math.dist(one[:2], setter.at[:2]) > setter.diameter / 2 or math.dist(one[:2], two[:2]) > 1e-6:
             return None

@@ -104,18 +104,8 @@ def setting_s(turning: Turning, tools: int) -> float:
 
 def beyond(run: Run, turning: Turning, program: Program) -> tuple[Finding, ...]:
     """What a program says that its dialect cannot, or what there is nothing for."""
-    setup = turning.setup
-    lacking = setup.set_tools and turning.machine.setter is None
-    none = Finding(
-        code="program.no_setter",
-        severity="error",
-        setup=setup.name,
-        stage="reach",
-        sentence=f"{turning.machine.name} has no setter to touch the tools of {setup.name} on.",
-        cures=(put("Set them beside the machine", Element(setup=setup.name), "set_tools", False),),
-    )
     name = dialect_of(turning.machine.control.dialect, run.plan.dialects).name
-    found = tuple(
+    cannot = tuple(
         Finding(
             code="program.dialect",
             severity="error",
@@ -128,4 +118,20 @@ def beyond(run: Run, turning: Turning, program: Program) -> tuple[Finding, ...]:
         )
         for what in program.beyond
     )
-    return (none, *found) if lacking else found
+    return (*_no_setter(turning), *cannot)
+
+
+def _no_setter(turning: Turning) -> tuple[Finding, ...]:
+    setup, machine = turning.setup, turning.machine
+    if not setup.set_tools or machine.setter is not None:
+        return ()
+    return (
+        Finding(
+            code="program.no_setter",
+            severity="error",
+            setup=setup.name,
+            stage="reach",
+            sentence=f"{machine.name} has no setter to touch the tools of {setup.name} on.",
+            cures=(put("Set them beside the machine", Element(setup=setup.name), "set_tools", False),),
+        ),
+    )

@@ -29,9 +29,8 @@ from pelvrak.core.route.running import TextGiven, control_for, given_for, moves_
 from pelvrak.core.stock.compare import signed_distance
 from pelvrak.core.stock.cut import cut
 from pelvrak.core.stock.field import RayField
-from pelvrak.core.stock.planes import decoded
 from pelvrak.core.stock.shapes import minus, volume_without
-from pelvrak.core.stock.thin import stretches
+from pelvrak.core.stock.thin import thicknesses
 
 # A program is written to a thousandth, and a chord lies so near to its arc: two stocks this near are equal,
 # mm, and where the work turns while it is cut, each as near as its tilted chords; less than this of a ray is
@@ -301,13 +300,8 @@ def apart(one: RayField, two: RayField) -> tuple[float, Floats]:
     """
     depths, places = [np.zeros(1)], [np.zeros((1, 3))]
     for first, second in ((one, two), (two, one)):
-        over = minus(first, second)
-        for bundle, (axis, low, high, middle) in zip(over.bundles, stretches(over), strict=True):
-            if not len(low):
-                continue
-            row, column, slot = np.nonzero(np.arange(bundle.capacity) < bundle.count[:, :, None])
-            along = [np.abs(decoded(bundle.normal[row, column, 2 * slot + side])[:, axis]) for side in (0, 1)]
-            depths.append((high - low) * np.maximum(*along))
+        for _, _, thick, middle in thicknesses(minus(first, second)):
+            depths.append(thick)
             places.append(middle)
     deep, at = np.concatenate(depths), np.concatenate(places)
     known = 2 * SIMPLIFY_MM

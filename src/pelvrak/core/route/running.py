@@ -28,7 +28,7 @@ from pelvrak.core.geometry.mesh import Floats, box_corners
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.machine.index import index_time
-from pelvrak.core.machine.kinematics import direction_of, pose, tables_from_spindle, tip_by_slides
+from pelvrak.core.machine.kinematics import direction_of, pose, tip_by_slides
 from pelvrak.core.machine.machine import Machine, machine_of
 from pelvrak.core.program.control import AXES, Control, Event, Held
 from pelvrak.core.program.dialects import dialect_of
@@ -237,7 +237,7 @@ def _stretch(
         )
     path = _path(own, _slides(before_it))
     flat = chords(path)
-    stands = _named(machine, before_it if turning else own[0].end)
+    stands = angles_at(machine, before_it if turning else own[0].end)
     sweep = None
     if tool is not None and path.moves:
         sweep = (
@@ -259,7 +259,7 @@ def _stretch(
     )
 
 
-def _named(machine: Machine, end: tuple[float, ...]) -> dict[str, float]:
+def angles_at(machine: Machine, end: tuple[float, ...]) -> dict[str, float]:
     """Where the machine's rotary axes stand."""
     return {str(one.name): end[AXES.index(one.name)] for one in machine.rotary}
 
@@ -302,7 +302,7 @@ def _turned_s(events: list[Event], start: tuple[float, ...], machine: Machine) -
     out, before = [], start
     for one in events:
         slides = math.dist(_slides(one.end), _slides(before))
-        turned_by = index_time(machine, _named(machine, before), _named(machine, one.end))
+        turned_by = index_time(machine, angles_at(machine, before), angles_at(machine, one.end))
         if one.kind == "rapid":
             out.append(max(turned_by, slides / machine.rapid_mm_min * 60))
         else:
@@ -362,7 +362,7 @@ def _while_turning(
     if not ends:
         return None
     slides = np.concatenate(ends)
-    spindles = tables_from_spindle(machine, {name: slides[:, at] for at, name in enumerate(AXES)})
+    spindles = pose(machine, {name: slides[:, at] for at, name in enumerate(AXES)}).table_from_spindle
     tips = spindles @ np.array([0.0, 0.0, -tool.gauge_length, 1.0])
     there = moved(given.work_from_table, tips[:, :3]).reshape(-1, 3, 3)
     ways = turned(given.work_from_table, spindles[1::3, :3, 2])
@@ -383,7 +383,7 @@ def _reach(
 ) -> float:
     """How far the stock comes from the axes that turn under the tool, at most, mm."""
     corners = moved(inverse(work_from_table), box_corners(as_vector(box[0]), as_vector(box[1])))
-    here, out = _named(machine, end), 1.0
+    here, out = angles_at(machine, end), 1.0
     for name in here:
         poses = [pose(machine, here | {name: here[name] + by}).table_from_spindle for by in (-0.5, 0.5)]
         one, two = (moved(inverse(each), corners) for each in poses)

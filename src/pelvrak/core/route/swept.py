@@ -58,7 +58,7 @@ def swept(path: Path, operation: Operation, tool: Tool, nose: tuple[float, float
     cutter = cutter_profile(tool)
     tall = max((*cutter.heights, sum(cutter.ball or (0.0,))))
     # The cutter as one cylinder: points and rounds are counted as wide as it is.
-    bands: list[Band] = [(0.0, tall, max((*cutter.radii, *(cutter.ball or (0.0,))[1:])))]
+    bands: list[Band] = [(0.0, tall, cutter.widest)]
     for profile in body_profiles(tool, nose):
         for a, b, r, s in zip(
             profile.heights, profile.heights[1:], profile.radii, profile.radii[1:], strict=False

@@ -149,7 +149,7 @@ def _near(points: Floats, made: Mesh, meant: Sequence[Meant]) -> NDArray[np.bool
         own = made.vertices[_marked(made, [one])]
         if len(own):
             cutter = one.sweep.cutter
-            widest = max((*cutter.radii, *(cutter.ball or (0.0,))[1:], SPACING_MM))
+            widest = max(cutter.widest, SPACING_MM)
             out |= cKDTree(own).query(points)[0] < widest + 2 * SPACING_MM
     return out
 

@@ -32,6 +32,11 @@ class Profile:
     radii: tuple[float, ...]
     ball: tuple[float, float] | None = None
 
+    @property
+    def widest(self) -> float:
+        """Greatest radius, mm."""
+        return max(*self.radii, *(self.ball or (0.0,))[1:], 0.0)
+
     def radius_at(self, heights: Floats) -> Floats:
         """How wide it is at heights over the tip, mm; below zero where it is not."""
         out: Floats = np.interp(heights, self.heights, self.radii, -1.0, -1.0)

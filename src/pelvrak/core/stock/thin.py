@@ -13,6 +13,7 @@ from scipy.spatial import cKDTree
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.stock import shapes_kernel as kernel
 from pelvrak.core.stock.field import RayField
+from pelvrak.core.stock.planes import decoded
 
 # Differences along a ray below this are facets, not material.
 LEAST_MM = 0.02
@@ -31,6 +32,16 @@ def stretches(field: RayField) -> Iterator[tuple[int, Floats, Floats, Floats]]:
         for lateral, index in (((b.axis + 1) % 3, column), ((b.axis + 2) % 3, row)):
             middle[:, lateral] = grid.origin[lateral] + grid.cell * index
         yield b.axis, low, high, middle
+
+
+def thicknesses(field: RayField) -> Iterator[tuple[int, Floats, Floats, Floats]]:
+    """Bundle by bundle, of all stretches of material: the axis, the length of each along it, how thick that
+    is square to the steeper of the surfaces it lies between, and its middle (n, 3), mm.
+    """
+    for bundle, (axis, low, high, middle) in zip(field.bundles, stretches(field), strict=True):
+        row, column, slot = np.nonzero(np.arange(bundle.capacity) < bundle.count[:, :, None])
+        along = [np.abs(decoded(bundle.normal[row, column, 2 * slot + side])[:, axis]) for side in (0, 1)]
+        yield axis, high - low, (high - low) * np.maximum(*along), middle
 
 
 def between_nodes(field: RayField) -> Floats:

@@ -8,30 +8,14 @@ import { Form, schemaOf, type Widget } from '../../ui/Form'
 import { freeNumber } from '../../ui/free'
 import { Refused } from '../../ui/Refused'
 import { TextField } from '../../ui/TextField'
+import { ownMachine } from '../reach/registers'
 import type { SheetProps } from '../sheet'
-
-type Draft = Parameters<Parameters<SheetProps['commit']>[1]>[0]
 
 const PLACES = [
   ['where', 'The text'],
   ['what', 'Moves and cycles'],
   ['program', 'What the control knows'],
 ] as const
-
-/** The plan's own copy of a machine, which all setups on it are planned for from then on. */
-function ownMachine(draft: Draft, machine: MachineData): MachineData {
-  const there = draft.machines.find((one) => one.id === machine.id)
-  if (there) return there
-  const number = freeNumber((n) => draft.machines.some((one) => one.id === `${machine.id}-own${n}`))
-  const mine = {
-    ...structuredClone(machine),
-    id: `${machine.id}-own${number}`,
-    name: `${machine.name}, ours`,
-  }
-  draft.machines.push(mine)
-  for (const setup of draft.setups) if (setup.machine === machine.id) setup.machine = mine.id
-  return mine
-}
 
 /** In which dialect a machine's programs are written: one that ships, the shop's, or the plan's own, which can be edited. */
 export function Dialects({ plan, commit, machine }: SheetProps & { machine: MachineData }) {
@@ -52,7 +36,7 @@ export function Dialects({ plan, commit, machine }: SheetProps & { machine: Mach
   const isOwn = plan.dialects.some((one) => one.id === dialect?.id)
   const take = (taken: Dialect) =>
     commit(`${machine.name}: written in ${taken.name}`, (draft) => {
-      ownMachine(draft, machine).control.dialect = taken.id
+      ownMachine(draft, machine, draft.setups).control.dialect = taken.id
       if (shipped.some((one) => one.id === taken.id)) return
       draft.dialects = [...draft.dialects.filter((one) => one.id !== taken.id), taken]
     })
@@ -69,7 +53,7 @@ export function Dialects({ plan, commit, machine }: SheetProps & { machine: Mach
         const number = freeNumber((n) => listed.some(({ one }) => one.id === `${dialect.id}-own${n}`))
         mine = { ...dialect, id: `${dialect.id}-own${number}`, name: `${dialect.name}, ours` }
         draft.dialects.push(mine)
-        ownMachine(draft, machine).control.dialect = mine.id
+        ownMachine(draft, machine, draft.setups).control.dialect = mine.id
       }
       if (mine) Object.assign(mine, told)
     })

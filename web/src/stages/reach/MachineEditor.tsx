@@ -4,6 +4,7 @@ import { Segments } from '../../ui/Choice'
 import { NumberField, NumberRow, Row } from '../../ui/Field'
 import { TextField } from '../../ui/TextField'
 import type { SheetProps } from '../sheet'
+import { ownMachine } from './registers'
 
 type Axis = MachineData['axes'][number]
 type Change = (what: string, next: (mine: MachineData) => void) => ReturnType<SheetProps['commit']>
@@ -14,16 +15,8 @@ export function MachineEditor(props: SheetProps & { machine: MachineData }) {
   const own = plan.machines.some((one) => one.id === machine.id)
   const change: Change = (what, next) =>
     commit(`${machine.name}: ${what}`, (draft) => {
-      let mine = draft.machines.find((one) => one.id === machine.id)
-      if (!mine) {
-        mine = structuredClone(machine)
-        mine.id = freshId(machine.id, draft.machines)
-        mine.name = `${machine.name}, ours`
-        draft.machines.push(mine)
-        const setup = draft.setups[index]
-        if (setup) setup.machine = mine.id
-      }
-      next(mine)
+      // Another setup may go on with the shipped one.
+      next(ownMachine(draft, machine, draft.setups.slice(index, index + 1)))
     })
   const { spindle, changer, control, table } = machine
   return (
@@ -318,10 +311,3 @@ const listed = (text: string) =>
     .split(/[,;]/)
     .map((one) => one.trim())
     .filter(Boolean)
-
-/** An id beside others: the shipped one's with a number. */
-function freshId(id: string, others: readonly MachineData[]): string {
-  let number = 1
-  while (others.some((one) => one.id === `${id}-own${number}`)) number += 1
-  return `${id}-own${number}`
-}
