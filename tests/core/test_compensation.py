@@ -229,6 +229,26 @@ class TurnedPlanes(unittest.TestCase):
                 # The tool is square to the plane.
                 np.testing.assert_allclose(chain[:3, 2], turn[:, 2], atol=1e-5)
 
+    def test_turned_about_z(self):
+        """G68 about X10 Y5 by 30° to the left, by hand: x = 10 + (x'-10)·cos - (y'-5)·sin; a full turn stays
+        one, of the same radius, about its middle turned.
+        """
+        held = Held({"G54": {"X": -300.0, "Y": -200.0, "Z": -400.0}}, {1: 120.0})
+        control = Control(held)
+        control.run(
+            "G90 G21 G17 G54\nT1 M6\nS9 M3\nG0 G43 H1 X0 Y0 Z5\nG68 X10 Y5 R30\nG0 X30 Y5\nG1 Z-1 F100\n"
+            "G2 I-8 J0\nG81 X10 Y25 Z-3 R2\nG69\nG0 X0 Y0\nM30"
+        )
+        c, s = math.cos(math.pi / 6), 0.5
+        by_kind = {one.kind: one for one in control.events}
+        for at, place in ((by_kind["cw"], (30.0, 5.0)), (control.events[-2], (10.0, 25.0))):
+            x = -300.0 + 10 + (place[0] - 10) * c - (place[1] - 5) * s
+            y = -200.0 + 5 + (place[0] - 10) * s + (place[1] - 5) * c
+            np.testing.assert_allclose(at.end[:2], (x, y), atol=1e-9)
+            np.testing.assert_allclose(at.told[:2], place, atol=1e-9)
+        np.testing.assert_allclose(by_kind["cw"].centre, (-290 + 12 * c, -195 + 12 * s), atol=1e-9)
+        np.testing.assert_allclose(control.events[-1].end[:3], (-300.0, -200.0, -278.0), atol=1e-9)
+
     def test_what_cannot_be(self):
         held = Held({"G54": {}}, {1: 0.0})
         turned = "G90 G54\nG68.2 X0 Y0 Z0 I0 J30 K0\n"
@@ -237,6 +257,10 @@ class TurnedPlanes(unittest.TestCase):
             (f"{turned}G53.1", "vertical-760", "no angles of its axes"),
             ("G90 G54\nG53.1", "trunnion-ac", "G68.2 before"),
             (f"{turned}G68.2 I0 J10 K0", "trunnion-ac", "G69 is wanted before"),
+            ("G90 G54\nG68 X0 Y0", "trunnion-ac", "wants R"),
+            ("G90 G54 G18\nG68 X0 Y0 R3", "trunnion-ac", "G17"),
+            ("G90 G54\nG68 X0 Y0 R3\nG31 X5 F9", "trunnion-ac", "G69 is wanted before"),
+            ("G90 G54\nG68 X0 Y0 R3\nG53.1", "trunnion-ac", "G68.2 before"),
         ):
             with self.subTest(text), self.assertRaisesRegex(Alarm, said):
                 Control(held, machine=machine_of(machine)).run(text)

@@ -222,6 +222,78 @@ class EachKind(unittest.TestCase):
             self.assertAlmostEqual(found[0.0, 0.0]["G55"][axis], found[0.0, 0.0]["G54"][axis], delta=0.002)
 
 
+class Turned(unittest.TestCase):
+    """The middle of the ends and the back wall found, then its turn; the step counted from there."""
+
+    def told(self) -> list[dict]:
+        return [
+            probing("web", side(0, 0.0), side(0, 60.0), depth=4.0, along=8.0),
+            probing("face", side(1, 44.0), depth=4.0, along=-12.0),
+            probing("angle", side(1, 44.0), depth=4.0),
+        ]
+
+    def test_what_it_sets(self):
+        _, setup = computed(*self.told(), pocket(offset_register="G55"))
+        turn = setup.operations[2].probe
+        self.assertEqual((turn.sets, turn.axes), ("G55", ("turn",)))
+        # Two thirds of 60 apart, about the middle.
+        np.testing.assert_allclose([one.at[0] for one in turn.touches], [10.0, 50.0], atol=1e-6)
+        np.testing.assert_allclose([one.at[1] for one in turn.touches], 44.0, atol=1e-6)
+        for one in setup.operations:
+            self.assertEqual(codes(one), [], one.name)
+        self.assertTrue(setup.proof.equal, setup.proof)
+        text = re.sub(r"N\d+ ", "", text_of(setup))
+        self.assertIn("#151=ATAN[#102-#101]/[40.]\n", text)
+        # About where they were found, as G55 counts; off again before anything else.
+        self.assertIn("\nG55\nG68 X-12. Y8. R[#151]\n", text)
+        self.assertLess(text.index("G68 X"), text.index("G69"))
+
+    def test_work_turned(self):
+        """By 0.5° about zero, and off along both: with the turn the step is where it should be, without it is
+        not; other walls say the same turn.
+        """
+        lies = Wrongly(left=0.3, back=0.2, turned=0.5)
+        for face, apart_mm in ((side(1, 44.0), 40.0), (side(0, 60.0), 30.0), (side(0, 0.0), 20.0)):
+            told = [*self.told()[:2], probing("angle", face, depth=4.0, apart=apart_mm)]
+            plan, setup = computed(*told, pocket(offset_register="G55"))
+            found = set_up_wrongly(plan, setup, Engine(STORE), lies)
+            self.assertLess(found.most_mm, 0.02, face)
+            _, control = after(plan, setup, 0.3, 0.2, 0.5)
+            self.assertAlmostEqual(control.variables.value(151), 0.5, delta=0.01, msg=face)
+        plan, setup = computed(*self.told()[:2], pocket(offset_register="G55"))
+        self.assertGreater(set_up_wrongly(plan, setup, Engine(STORE), lies).most_mm, 0.15)
+
+    def test_turned_too_far(self):
+        """40 apart, 1.6° is 1.1 deeper: more than 1."""
+        plan, setup = computed(*self.told(), pocket(offset_register="G55"))
+        with self.assertRaisesRegex(Alarm, "stops itself"):
+            set_up_wrongly(plan, setup, Engine(STORE), Wrongly(turned=1.6))
+
+    def test_what_it_is_not_found_by(self):
+        """Its own register, a wall that is cut later in part, a ball afterwards in the turned one."""
+        for told, code in (
+            ([probing("angle", side(1, 44.0), sets="G54")], "probe.own_register"),
+            ([probing("angle", side(1, 44.0), apart=70.0)], "probe.nothing_there"),
+            (
+                [*self.told(), probing("top", wall(z=15.0), sets="G56", offset_register="G55")],
+                "probe.in_turned",
+            ),
+        ):
+            _, setup = computed(*told)
+            self.assertIn(code, codes(setup.operations[-1]) + codes(setup), code)
+
+    def test_where_the_control_cannot(self):
+        """By hand where it has no probe; told where it has one and cannot turn what it counts."""
+        plan = plan_with(*self.told(), pocket(offset_register="G55"))
+        setup = evaluate(written_in(plan, "plain"), plate.DATA, STORE).setups[0]
+        text = text_of(setup)
+        self.assertIn("M0 (PROBE THE TURN OF A WALL IN G54, TURN THE WORK UNTIL IT IS SQUARE)", text)
+        self.assertNotIn("G68", text)
+        told = dialects()["extended"].model_copy(update={"id": "flat", "rotation": False})
+        setup = evaluate(written_in(plan, "flat", told), plate.DATA, STORE).setups[0]
+        self.assertIn("program.dialect", codes(setup))
+
+
 class Measured(unittest.TestCase):
     """A bore's size after it was cut, by hand: what lies between the touches and the ball."""
 

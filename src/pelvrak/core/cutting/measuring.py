@@ -34,6 +34,17 @@ class Finds:
 
 
 @dataclass(frozen=True)
+class Angle:
+    """What two touches of one wall say of how the work is turned. axis: along which they touch; apart: the
+    second from the first, along the wall, mm.
+    """
+
+    touches: tuple[int, int]
+    axis: Axis
+    apart: float
+
+
+@dataclass(frozen=True)
 class Size:
     """What two touches say of a size along an axis. ball: what is added to the way between them; low, high:
     within which it should be, mm.
@@ -51,7 +62,7 @@ class Measured:
     """All of one operation. radius: of the ball; feed: of touches, guard_feed: of moves that stop where they
     meet something, mm/min; said: what is touched, in words. finds: what a register is set from, sets: that
     register, tolerance: how far off anything may be before it stops; sizes: what is measured, then: what
-    comes of one outside its limits.
+    comes of one outside its limits; angle: how the register is turned.
     """
 
     touches: tuple[Touch, ...]
@@ -64,11 +75,12 @@ class Measured:
     sets: str = ""
     sizes: tuple[Size, ...] = ()
     then: Literal["stop", "go on", "wear"] = "go on"
+    angle: Angle | None = None
 
     @property
     def axes(self) -> tuple[str, ...]:
-        """The axes it sets, and no others."""
-        return tuple(one.axis for one in self.finds)
+        """The axes it sets, and no others; "turn" where it sets how the register is turned."""
+        return tuple(one.axis for one in self.finds) if self.angle is None else ("turn",)
 
     def touch_at(self, move: int) -> int | None:
         """The number of the touch a move makes."""

@@ -293,6 +293,12 @@ class OperationKind(Frozen, ABC):
         """The register whose axes it sets by what it touches."""
         return None
 
+    def register_turned(self) -> Register | None:
+        """The register that it finds turned, by what it touches: what counts from it after that is turned
+        with it.
+        """
+        return None
+
     def corrected_in_control(self) -> Literal["", "wear", "whole"]:
         """What of the cutter's radius the control corrects: nothing, its wear, all of it."""
         return ""

@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from pelvrak.core.cutting.job import Job
-from pelvrak.core.cutting.measuring import Axis, Finds, Touch
+from pelvrak.core.cutting.measuring import Angle, Axis, Finds, Touch
 from pelvrak.core.cutting.operation import OperationKind
 from pelvrak.core.cutting.tools import Tool, ToolKind
 from pelvrak.core.errors import BadInput
@@ -22,7 +22,7 @@ from pelvrak.core.stock.touch import touched
 
 Reach = Annotated[float, Field(gt=0, le=100)]
 # How many faces are picked for each.
-FACES = {"face": 1, "walls": 2, "web": 2, "corner": 2, "bore": 1, "boss": 1, "top": 1}
+FACES = {"face": 1, "walls": 2, "web": 2, "corner": 2, "bore": 1, "boss": 1, "top": 1, "angle": 1}
 CALLED = {
     "face": "one face",
     "walls": "between two walls",
@@ -31,10 +31,13 @@ CALLED = {
     "bore": "a bore",
     "boss": "a boss",
     "top": "a top",
+    "angle": "the turn of a wall",
 }
 # What a ball has to be narrower than where it goes in, mm; how deep it touches and how big it is where
 # nothing says: common practice, no source.
 ROOM_MM, USUAL_DEPTH_MM, USUAL_BALL_MM = 0.1, 5.0, 6.0
+# Of a wall, this share lies between the two places where its turn is measured.
+USUAL_APART = 2 / 3
 # An axis is met square within this, as a share.
 SQUARE = 1e-6
 # How far the stock may lie off its face before a touch there says something else, mm: rays and drawn surface.
@@ -89,6 +92,15 @@ class Touching(OperationKind):
     )
     along: Annotated[float, Field(ge=-1000, le=1000)] = asked(
         0.0, title="Along", help="from the middle of a wall to where it is touched", unit="mm", place="what"
+    )
+    apart: Annotated[float, Field(gt=0, le=1000)] | None = asked(
+        None,
+        title="Apart",
+        help="its two places, along the wall",
+        unit="mm",
+        empty="two thirds of the wall",
+        place="what",
+        when={"what": ["angle"]},
     )
     approach: Reach = asked(
         4.0, title="Approach", help="from where it goes slowly, before the face", unit="mm", place="feeds"
@@ -196,9 +208,14 @@ def _walls(operation: Touching, job: Job, faces: list[Face]) -> tuple[list[Spot]
         at[1 - axis] += operation.along
         at[2] = high[2] - operation.under(corners)
         at[axis] += looks * r
-        starts = at.copy()
-        starts[axis] += looks * operation.approach
-        spots.append(Spot(at, axis, -looks, starts))
+        for aside in _aside(operation, float(high[1 - axis] - low[1 - axis])):
+            there = at.copy()
+            there[1 - axis] += aside
+            starts = there.copy()
+            starts[axis] += looks * operation.approach
+            spots.append(Spot(there, axis, -looks, starts))
+    if operation.what == "angle":
+        return spots, []
     surfaces = [float(spot.at[spot.axis] + spot.way * r) for spot in spots]
     if operation.what in ("walls", "web"):
         one, two = spots
@@ -222,6 +239,14 @@ def _walls(operation: Touching, job: Job, faces: list[Face]) -> tuple[list[Spot]
             "pick one of the other",
         )
     return spots, [Finds(_letter(spot.axis), (n,), surfaces[n]) for n, spot in enumerate(spots)]
+
+
+def _aside(operation: Touching, wide: float) -> tuple[float, ...]:
+    """Where a wall is touched, from the middle of what is touched of it, mm. wide: the wall."""
+    if operation.what != "angle":
+        return (0.0,)
+    half = (operation.apart or USUAL_APART * wide) / 2
+    return -half, half
 
 
 def _from_between(operation: Touching, spots: list[Spot], wide: float, r: float) -> list[Spot]:
@@ -344,14 +369,7 @@ def ask_the_stock(operation: Touching, job: Job, spots: list[Spot], finds: list[
     for found in finds:
         absent = [n for n in found.touches if offs[n] is None]
         for n in absent:
-            job.note(
-                "probe.nothing_there",
-                "error",
-                f"The ball goes {operation.beyond:g} mm past where touch {n + 1} of {operation.name} should"
-                f" meet the stock along {_signed(spots[n])}, and meets nothing: there is a hole or an edge,"
-                " or the face is not there yet.",
-                spots[n].at,
-            )
+            _nothing_there(operation, job, spots, n)
         if absent:
             continue
         # Of a circle's three the first two only say how wide it is.
@@ -372,6 +390,40 @@ def ask_the_stock(operation: Touching, job: Job, spots: list[Spot], finds: list[
                 unit="mm",
             )
     return offs
+
+
+def _nothing_there(operation: Touching, job: Job, spots: list[Spot], n: int) -> None:
+    job.note(
+        "probe.nothing_there",
+        "error",
+        f"The ball goes {operation.beyond:g} mm past where touch {n + 1} of {operation.name} should"
+        f" meet the stock along {_signed(spots[n])}, and meets nothing: there is a hole or an edge,"
+        " or the face is not there yet.",
+        spots[n].at,
+    )
+
+
+def turned_by(operation: Touching, job: Job, spots: list[Spot]) -> Angle:
+    """What the two touches of a wall say of how the work is turned; that the stock has the wall at both, and
+    along the axis, is asked of it as it comes in.
+    """
+    offs = ask_the_stock(operation, job, spots, [])
+    known = [off for off in offs if off is not None]
+    for n in (n for n, off in enumerate(offs) if off is None):
+        _nothing_there(operation, job, spots, n)
+    if len(known) == 2 and abs(known[1] - known[0]) > NEAR_MM:
+        job.note(
+            "probe.elsewhere",
+            "error",
+            f"In {operation.name} one touch lies {abs(known[1] - known[0]):.2f} mm deeper than the other: the"
+            " wall is cut later, or a hole or an edge is there.",
+            spots[1].at,
+            measured=round(abs(known[1] - known[0]), 3),
+            limit=NEAR_MM,
+            unit="mm",
+        )
+    one, two = spots
+    return Angle((0, 1), _letter(one.axis), float(two.at[1 - one.axis] - one.at[1 - one.axis]))
 
 
 def _signed(spot: Spot) -> str:

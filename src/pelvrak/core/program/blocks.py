@@ -90,7 +90,7 @@ class Tilt:
 
 @dataclass(frozen=True)
 class Untilt:
-    """The plane is as the register has it again."""
+    """The plane is as the register has it again, whatever turned it."""
 
 
 @dataclass(frozen=True)
@@ -226,6 +226,33 @@ class Take:
 
 
 @dataclass(frozen=True)
+class Turned:
+    """How a register is turned, from what one wall was touched at twice. axis: along which; apart: the second
+    from the first along the wall, mm; number: which one of the program; tolerance: how much deeper the second
+    may be, mm; sets: the register; said: what was touched.
+    """
+
+    axis: Literal["X", "Y", "Z"]
+    slots: tuple[int, int]
+    apart: float
+    number: int
+    tolerance: float
+    register: str
+    sets: str
+    said: str
+
+
+@dataclass(frozen=True)
+class Rotate:
+    """The program counts turned about a place of the register's from here on, X and Y, as `Turned` of a
+    number has found.
+    """
+
+    number: int
+    about: tuple[float, float]
+
+
+@dataclass(frozen=True)
 class Gauge:
     """A size is what lies between two touches. number: which one of its operation; ball: what is added to the
     way between them; low, high: its limits, mm; then: what comes of one outside them, wears: D of the tool
@@ -280,6 +307,8 @@ Block = (
     | Guard
     | Feel
     | Take
+    | Turned
+    | Rotate
     | Gauge
     | Halt
     | Closing

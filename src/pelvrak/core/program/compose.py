@@ -128,13 +128,16 @@ def _number_in(name: str) -> int:
 @dataclass
 class _Running:
     """How the machine stands as its program goes on: tool in the spindle, angles of the rotary axes, plane
-    that the control has turned. items: what it has said.
+    that the control has turned. items: what it has said; turned: registers that were found turned, each with
+    its number; found: where along X a register's Y was found, and the other way round, as it counts.
     """
 
     items: list[Block | Body] = field(default_factory=list)
     tool: int | None = None
     stands: dict[str, float] = field(default_factory=dict)
-    plane: tuple[Vector, Vector] | None = None
+    plane: object = None
+    turned: dict[str, int] = field(default_factory=dict)
+    found: dict[str, dict[str, float]] = field(default_factory=dict)
 
     def set_lengths(self, cut: list[Planned], nose: Vector, feed: float) -> None:
         """Touch each tool on the setter, before the work is turned anywhere."""
@@ -167,7 +170,7 @@ class _Running:
         if path.round is not None:
             return [_wrapped(planned, path.round, self.stands)]
         if planned.measured is not None:
-            return [_probed(planned, planned.measured)]
+            return [self._probed(planned, planned.measured)]
         come = blocks.Come(place, path.moves[0].end, operation.coolant)
         if operation.canned_cycle() and operation.retract_feed is None:
             return [_drilled(planned, come)]
@@ -220,8 +223,32 @@ class _Running:
                 self.items.append(blocks.Turn(name, angle, clamp, unclamp))
                 self.stands[name] = angle
 
+    def _probed(self, planned: Planned, measured: Measured) -> Body:
+        """What a probe does, and where it found what it did."""
+        for found in measured.finds:
+            at = np.mean([planned.path.moves[measured.touches[n].move].end for n in found.touches], axis=0)
+            there = at + np.array(planned.set_from)
+            # Turned by a little, Y moves with X from where it was found along X, and the other way round.
+            if found.axis != "Z":
+                along = "YX"["XY".index(found.axis)]
+                self.found.setdefault(measured.sets, {})[along] = float(there["XYZ".index(along)])
+        if measured.angle is not None:
+            self.turned.setdefault(measured.sets, len(self.turned))
+        return _probed(planned, measured, self.turned.get(measured.sets, 0))
+
     def _tilt(self, there: Where) -> None:
-        """The plane the operation is cut in, where the control turns it."""
+        """The plane the operation is cut in, where the control turns it: into the tilted one, or as its
+        register was found turned.
+        """
+        turned = self.turned.get(there.register)
+        if turned is not None:
+            found = self.found.get(there.register, {})
+            rotate = blocks.Rotate(turned, (found.get("X", 0.0), found.get("Y", 0.0)))
+            if self.plane != rotate:
+                self.untilt()
+                self.items.append(rotate)
+                self.plane = rotate
+            return
         wanted = None if there.tilted is None else (there.tilted, there.plane_at)
         if self.plane != wanted:
             self.untilt()
@@ -253,9 +280,9 @@ def _as_programmed(planned: Planned) -> tuple[list[Block], list[tuple[Move, ...]
     return told, along_contour(path, tool.DC / 2, planned.operation.name)
 
 
-def _probed(planned: Planned, measured: Measured) -> Body:
+def _probed(planned: Planned, measured: Measured, turned: int) -> Body:
     """Touches, and what is set from them. A way back from a touch, or up, is guarded by nothing: the ball
-    still touches.
+    still touches. turned: the number of the turn that is found.
     """
     path, place, shift = planned.path, planned.tool.place, planned.where.shift
     out: list[Block] = [blocks.Come(place, path.moves[0].end, "off")]
@@ -291,6 +318,21 @@ def _probed(planned: Planned, measured: Measured) -> Body:
                 measured.sets,
                 measured.said,
                 (found.starts[0] + shift[0], found.starts[1] + shift[1]),
+            )
+        )
+    if measured.angle is not None:
+        angle = measured.angle
+        register, sets = planned.where.register, measured.sets
+        out.append(
+            blocks.Turned(
+                angle.axis,
+                angle.touches,
+                angle.apart,
+                turned,
+                measured.tolerance,
+                register,
+                sets,
+                measured.said,
             )
         )
     for n, size in enumerate(measured.sizes):

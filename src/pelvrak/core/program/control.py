@@ -19,7 +19,7 @@ from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.program.calls import ARGUMENTS, Call, called
 from pelvrak.core.program.compensation import Contour, Step
-from pelvrak.core.program.tilted import Plane, plane_of
+from pelvrak.core.program.tilted import Flat, Plane, plane_of
 from pelvrak.core.program.variables import Variables, named_by
 from pelvrak.core.program.words import Line, Lines, Value, index_of, lines_of, read_line, said, worked_out
 from pelvrak.core.stock.moves import arc_points
@@ -115,7 +115,7 @@ GROUPS: dict[str, tuple[float, ...]] = {
     "register": (54, 55, 56, 57, 58, 59, 59.1, 59.2, 59.3, 54.1),
     "path": (61, 64),
     "once": (4, 10, 28, 31, 38.2, 53, 53.1, 65),
-    "turned": (68.2, 69),
+    "turned": (68, 68.2, 69),
 }
 _GROUP_OF = {code: group for group, codes in GROUPS.items() for code in codes}
 _CYCLES = {73.0, 76.0, 81.0, 82.0, 83.0, 84.0, 85.0, 86.0, 89.0}
@@ -165,7 +165,7 @@ class Control:
         touch: Touch | None = None,
     ) -> None:
         self.machine, self.touch = machine, touch
-        self.turned: Plane | None = None
+        self.turned: Plane | Flat | None = None
         self.contour: Contour | None = None
         self.most_steps = most_steps
         self.held = Held(
@@ -410,6 +410,9 @@ class Control:
         if self.state.spindle != 0:
             raise ValueError(f"G{code:g} with the spindle turning breaks the probe")
         self._uncorrected(f"G{code:g}")
+        if isinstance(self.turned, Flat):
+            # Where it touched is told turned by some, as the slides count by others.
+            raise ValueError(f"G{code:g} while what is counted is turned: G69 is wanted before")
         end = self._target(values, False) if self.turned is None else self.at | self._sent(self._end(values))
         ways = [(tuple(at[axis] for axis in AXES)) for at in (self.at, end)]
         share = 1.0 if self.touch is None else self.touch(self.state.tool, ways[0], ways[1])
@@ -436,23 +439,37 @@ class Control:
             raise ValueError(f"G10 L{what or 0:g} is not known to this control")
 
     def _plane(self, code: float, values: dict[str, float]) -> None:
-        """G68.2 turns the plane the program counts in, by X, Y, Z and I, J, K; G69 turns it back."""
+        """G68.2 turns the plane the program counts in, by X, Y, Z and I, J, K, G68 what lies in it about X
+        and Y by R; G69 turns it back.
+        """
         self._uncorrected(f"G{code:g}")
         if code == 69:
             self.turned = None
             return
-        if self.machine is None:
-            raise ValueError("a machine is wanted to turn a plane (G68.2)")
         if self.turned is not None:
             raise ValueError("the plane is turned already: G69 is wanted before")
         self._zero("Z")
+        if code == 68:
+            self.turned = self._flat(values)
+            return
+        if self.machine is None:
+            raise ValueError("a machine is wanted to turn a plane (G68.2)")
         at = np.array([self._mm(axis, values.get(axis, 0.0)) for axis in STRAIGHT])
         turns = np.array([values.get(letter, 0.0) for letter in "IJK"])
         self.turned = plane_of(self.machine, self.held.registers[self.state.register], at, turns)
 
+    def _flat(self, values: dict[str, float]) -> Flat:
+        if self.state.plane != 17:
+            raise ValueError("G68 turns what lies in the XY plane (G17) only")
+        if "R" not in values:
+            raise ValueError("G68 wants R, by how much it turns")
+        x, y, _ = self._end(values)
+        held = self.held.registers[self.state.register]
+        return Flat((x, y), values["R"], np.array([held.get(axis, 0.0) for axis in STRAIGHT]))
+
     def _square(self) -> None:
         """G53.1: the rotary axes set the tool square to the turned plane."""
-        if self.turned is None:
+        if not isinstance(self.turned, Plane):
             raise ValueError("G53.1 wants a plane turned by G68.2 before")
         self._event("rapid", self.at | self.turned.square(self.at))
 
@@ -592,7 +609,7 @@ class Control:
         start = self._plain()
         if step.centre is None:
             self._event(step.kind, self.at | self._sent(step.end))
-        elif self.turned is None or self.turned.along_machine():
+        elif self.turned is None or self.turned.keeps_arcs():
             centre = self._sent((*step.centre, step.end[2]))
             self._event(step.kind, self.at | self._sent(step.end), (centre["X"], centre["Y"]))
         else:

@@ -125,6 +125,12 @@ class Dialect(Frozen):
         help="G68.2 with G53.1, where the machine's control has it",
         place="program",
     )
+    rotation: bool = asked(
+        False,
+        title="Turned about Z",
+        help="G68 turns what the program counts as a probe has found it, until G69",
+        place="program",
+    )
     clamps: bool = asked(
         True, title="Rotary clamps", help="the machine's codes to clamp and let go an axis", place="program"
     )

@@ -8,6 +8,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.rigid import rotation_about_z
 from pelvrak.core.machine.kinematics import REACHED_DEG, missed_by, solve_direction, tip_by_slides
 from pelvrak.core.machine.machine import Machine
 
@@ -52,8 +53,8 @@ class Plane:
         start, slopes = self._tips(length)
         return np.asarray(self.turn.T @ (start + slopes @ slides - self.zero - self.at))
 
-    def along_machine(self) -> bool:
-        """Whether the plane's axes are the slides'."""
+    def keeps_arcs(self) -> bool:
+        """Whether the plane's axes are the slides', so that an arc in it stays one of theirs."""
         _, slopes = self._tips(0.0)
         return bool(np.allclose(self.turn.T @ slopes, np.eye(3), atol=1e-9))
 
@@ -62,6 +63,34 @@ class Plane:
         if length not in self._by_length:
             self._by_length[length] = tip_by_slides(self.machine, self.angles, length)
         return self._by_length[length]
+
+
+@dataclass(frozen=True)
+class Flat:
+    """What lies in the XY plane turned about a place: G68. about: as the register counts, mm; turn: degrees
+    to the left; zero: what the register holds, mm. angles: no axis turns for it.
+    """
+
+    about: tuple[float, float]
+    turn: float
+    zero: Floats
+    angles: dict[str, float] = field(default_factory=dict)
+
+    def _turned(self, place: Floats, turn: float) -> Floats:
+        about = np.array([*self.about, 0.0])
+        return np.asarray(rotation_about_z(turn) @ (place - about) + about)
+
+    def slides(self, place: Floats, length: float) -> Floats:
+        """X, Y and Z of the machine for a place as the program counts. length: of the tool, mm."""
+        return np.asarray(self.zero + self._turned(place, self.turn) + np.array([0.0, 0.0, length]))
+
+    def place(self, slides: Floats, length: float) -> Floats:
+        """Where the tool's tip stands, as the program counts."""
+        return self._turned(slides - self.zero - np.array([0.0, 0.0, length]), -self.turn)
+
+    def keeps_arcs(self) -> bool:
+        """An arc stays one."""
+        return True
 
 
 def plane_of(machine: Machine, register: dict[str, float], at: Floats, turns: Floats) -> Plane:

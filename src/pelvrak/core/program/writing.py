@@ -40,9 +40,9 @@ COOLANT_OFF = "M9"
 SPINDLE_CODES = {"forward": "M3", "backward": "M4"}
 STOP_CODES = {"stop": "M0", "optional": "M1"}
 MOTION = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}
-# Variables of the program's own, of which it uses no others: where it touched, what it found, sizes, and by
-# how much a wear changes.
-FIRST_TOUCH, FIRST_FOUND, FIRST_SIZE, FIRST_WEAR = 101, 121, 131, 141
+# Variables of the program's own, of which it uses no others: where it touched, what it found, sizes, by how
+# much a wear changes, and how far registers are turned.
+FIRST_TOUCH, FIRST_FOUND, FIRST_SIZE, FIRST_WEAR, FIRST_TURN = 101, 121, 131, 141, 151
 # From how high over the setter a tool goes slowly, and as far past where it should touch, mm.
 SETTING_MM = 5.0
 # Fewer lines are no shorter as a subprogram.
@@ -294,6 +294,15 @@ class Writer:
     def untilt(self, _: blocks.Untilt) -> None:
         self.block("G69")
 
+    def rotate(self, block: blocks.Rotate) -> None:
+        if self.dialect.probing == "stop":
+            return  # whoever touched it has turned the work
+        if not self.dialect.rotation:
+            self.beyond["it cannot turn what it counts as a probe has found it"] = None
+        x, y = (self.dialect.coordinate(value) for value in block.about)
+        # About a place of the register's, by an angle to the left: alike with several makers of controls.
+        self.block("G68", f"X{x}", f"Y{y}", f"R[#{FIRST_TURN + block.number}]")
+
     def spin(self, block: blocks.Spin) -> None:
         self.block(f"S{block.rpm:.0f}", SPINDLE_CODES[block.way])
 
@@ -445,6 +454,15 @@ class Writer:
         level, number = level_of(block.sets)
         self.block("G10", f"L{level}", f"P{number}", f"{block.axis}{value}")
 
+    def turned(self, block: blocks.Turned) -> None:
+        one, two = (f"#{FIRST_TOUCH + slot}" for slot in block.slots)
+        said = self.comment(f"{block.said} is off")
+        limit = self.dialect.coordinate(block.tolerance)
+        self.block(f"IF [ABS[{two}-{one}] GT {limit}] THEN #{ALARM}=1", said)
+        # To the left: along X a wall then goes to +Y, along Y to -X.
+        off = f"{two}-{one}" if block.axis == "Y" else f"{one}-{two}"
+        self.block(f"#{FIRST_TURN + block.number}=ATAN[{off}]/[{self.dialect.coordinate(block.apart)}]")
+
     def _wear(self, block: blocks.Gauge, found: int) -> None:
         """The wear of a radius changed by half of what a size is off the middle of its limits, where it is
         outside them: what is cut inside is too small where the cutter is thought too thick.
@@ -544,6 +562,9 @@ def _by_hand(body: Body) -> str:
     if takes:
         axes = " ".join(one.axis for one in takes)
         return f"probe {takes[0].said} from {takes[0].register}, set {takes[0].sets} {axes}"
+    turns = [one for one in body.blocks if isinstance(one, blocks.Turned)]
+    if turns:
+        return f"probe {turns[0].said} in {turns[0].register}, turn the work until it is square"
     sizes = [one for one in body.blocks if isinstance(one, blocks.Gauge)]
     return f"measure {sizes[0].said}, {sizes[0].low:.3f} to {sizes[0].high:.3f}" if sizes else ""
 

@@ -232,7 +232,8 @@ class _Cutter:
         for one that it counts from, or that holds no zero of the work as it stands.
         """
         operation = visit.operation
-        register = operation.register_set()
+        self._as_register_stands(visit, there)
+        register = operation.register_set() or operation.register_turned()
         if register is None:
             return 0.0, 0.0, 0.0
         if there.tilted is not None:
@@ -251,6 +252,21 @@ class _Cutter:
             )
         other = operation.model_copy(update={"offset_register": register})
         return counted_from(self.turning, replace(visit, operation=other))[1]
+
+    def _as_register_stands(self, visit: Visit, there: Where) -> None:
+        """A probe is driven along the slides. Raises BadInput for one in a register that was found turned."""
+        if not visit.operation.touches_stock:
+            return
+        before = self.turning.visits[: self.turning.visits.index(visit)]
+        found = next((o for o in before if o.operation.register_turned() == there.register), None)
+        if found is not None:
+            raise BadInput(
+                "probe.in_turned",
+                visit.operation.name,
+                f"{there.register} was found turned by {found.operation.name}, and a probe is driven along"
+                " the slides",
+                "touch it before that, or drive it in another register",
+            )
 
     def _cut(
         self, base: OperationReport, visit: Visit, here: Operation, tool: Tool, there: Where, key: str

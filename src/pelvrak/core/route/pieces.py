@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cutting.job import Hole
-from pelvrak.core.cutting.measuring import Finds, Measured, Size, Touch
+from pelvrak.core.cutting.measuring import Angle, Finds, Measured, Size, Touch
 from pelvrak.core.cutting.toolpath import Move, Path, Round
 from pelvrak.core.engine.step import Piece
 from pelvrak.core.errors import BadInput
@@ -130,6 +130,9 @@ def _planned(data: bytes) -> PlannedPath:
         )
         touches = tuple(Touch(**one) for one in told.pop("touches"))
         sizes = tuple(Size(**{**one, "touches": tuple(one["touches"])}) for one in told.pop("sizes"))
+        angle = told.pop("angle", None)
+        if angle is not None:
+            told["angle"] = Angle(**{**angle, "touches": tuple(angle["touches"])})
         measured = Measured(touches=touches, finds=finds, sizes=sizes, **told)
     return PlannedPath(*_path(read), np.array(read["ends_s"]), tuple(read["in_air"]), measured)
 

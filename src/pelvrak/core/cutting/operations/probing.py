@@ -8,16 +8,16 @@ from pydantic import Field, model_validator
 
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.measuring import Measured
-from pelvrak.core.cutting.touching import CALLED, Touching, ask_the_stock, touch
+from pelvrak.core.cutting.touching import CALLED, Touching, ask_the_stock, touch, turned_by
 from pelvrak.core.forms import asked
 from pelvrak.core.machine.machine import Register
 
-What = Literal["face", "walls", "web", "corner", "bore", "boss", "top"]
+What = Literal["face", "walls", "web", "corner", "bore", "boss", "top", "angle"]
 
 
 class Probing(Touching):
     """Touch faces as they stand, and set axes of a register by where they are: a face its one axis, a corner
-    two, the middle of two walls one, of a bore or boss two.
+    two, the middle of two walls one, of a bore or boss two; two touches of one wall say how it is turned.
     """
 
     called: ClassVar[str] = "Probing"
@@ -44,13 +44,19 @@ class Probing(Touching):
             )
         return self
 
-    def register_set(self) -> Register:
+    def register_set(self) -> Register | None:
         """The register whose axes it sets by what it touches."""
-        return self.sets
+        return None if self.what == "angle" else self.sets
+
+    def register_turned(self) -> Register | None:
+        """The register that it finds turned."""
+        return self.sets if self.what == "angle" else None
 
     def plan(self, job: Job) -> None:
         spots, finds, touches = touch(self, job)
-        ask_the_stock(self, job, spots, finds)
+        angle = turned_by(self, job, spots) if self.what == "angle" else None
+        if angle is None:
+            ask_the_stock(self, job, spots, finds)
         job.measured = Measured(
             touches,
             job.radius,
@@ -60,4 +66,5 @@ class Probing(Touching):
             finds=tuple(finds),
             tolerance=self.tolerance,
             sets=self.sets,
+            angle=angle,
         )
