@@ -17,12 +17,34 @@ from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.geometry.part import Face, FaceRef, Part, ref_to
 from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.holding.hold import vise_hold
+from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.program.dialects import Extended
 from pelvrak.core.route.plan import PartFile, Plan, Setup
 from pelvrak.core.seat.seating import NamedZero, Seat, Zero
 
 HERE = Path(__file__).parent
 STEP = HERE / "latch-plate.step"
 TOOLS = ("fm50", "em16", "em10", "sd10", "dr7", "pr6")
+
+
+# How its machine's control is asked to touch: our own cycles, whose programs stand beside this script.
+ALONG = "X{X} Y{Y} Z{Z} I{WX} J{WY}"
+SAID = "B{BALL} R{APPROACH} Q{BEYOND} F{FEED} H{WAYFEED} K{OVER} A{STOPS} S{L} T{P} E{V} U{SX} V{SY}"
+CALLS = (
+    f"WALLS: G65 P9711 {ALONG} D{{SIZE}} {SAID}",
+    f"WEB: G65 P9712 {ALONG} D{{SIZE}} {SAID}",
+    f"BORE: G65 P9713 X{{X}} Y{{Y}} Z{{Z}} D{{SIZE}} {SAID}",
+    f"BOSS: G65 P9714 X{{X}} Y{{Y}} Z{{Z}} D{{SIZE}} {SAID}",
+    f"FACE: G65 P9715 {ALONG} D{{AT}} {SAID}",
+    f"TOP: G65 P9716 Z{{Z}} D{{AT}} {SAID} W{{SZ}}",
+)
+
+
+def touching() -> Extended:
+    """The dialect of its machine: the extended one, that calls cycles where something is touched."""
+    text = (HERE / "touching-cycles.nc").read_text(encoding="utf-8")
+    programs = tuple(line for line in text.splitlines() if line != "%")
+    return Extended(id="touching", name="Extended, with touching cycles", calls=CALLS, programs=programs)
 
 
 def plane(part: Part, axis: int, at: float, looking: float) -> FaceRef:
@@ -115,8 +137,12 @@ def build() -> Plan:
     tools = tuple(
         shelf[name].model_copy(update={"place": places.get(name, shelf[name].place)}) for name in TOOLS
     )
+    machine = machine_of(first.machine)
+    control = machine.control.model_copy(update={"dialect": "touching"})
     return Plan(
         name="Gate-latch plate",
+        machines=(machine.model_copy(update={"control": control}),),
+        dialects=(touching(),),
         part=PartFile(file=STEP.name, sha256=hashlib.sha256(data).hexdigest(), revision="A"),
         billet=Block(material="EN AW-6082", sizing=BySize(size=(84, 54, 30), place=(0.5, 0.5, 0.9))),
         tools=tools,

@@ -160,6 +160,10 @@ def evaluate(
                 (out / f"{setup.name}.{ending}").write_bytes(_piece(store, setup.outgoing_key, piece))
         if setup.program_key:
             (out / f"{setup.name}.nc").write_bytes(_piece(store, setup.program_key, "program.nc"))
+    for dialect in planned.dialects:
+        if dialect.programs:
+            text = "\n".join(["%", *dialect.programs, "%", ""])
+            (out / f"called-{dialect.id}.nc").write_text(text, encoding="utf-8")
     (out / "report.json").write_text(json.dumps(report.told(), indent=2) + "\n", encoding="utf-8")
 
 

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.program.control import Control, Event, Held
+from pelvrak.core.program.control import Control
+from pelvrak.core.program.held import Event, Held
 
 SEEDS = (
     # Contours with the radius corrected, cycles, a register set, a subprogram.

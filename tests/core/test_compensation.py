@@ -18,7 +18,8 @@ from pelvrak.core.cutting.toolpath import Move, Path, chords
 from pelvrak.core.errors import BadInput
 from pelvrak.core.machine.kinematics import pose
 from pelvrak.core.machine.machine import machine_of
-from pelvrak.core.program.control import Alarm, Control, Event, Held
+from pelvrak.core.program.control import Control
+from pelvrak.core.program.held import Alarm, Event, Held
 from tests.core.changed_programs import run_changed
 
 ZERO = {"G54": {"X": 0.0, "Y": 0.0, "Z": 0.0}}

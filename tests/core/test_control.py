@@ -10,12 +10,17 @@ import math
 import random
 import unittest
 
+import numpy as np
 import pygcode
 
+from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.errors import BadInput
-from pelvrak.core.program.control import Alarm, Control, Event, Held
+from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.program.control import Control
+from pelvrak.core.program.held import Alarm, Event, Held
 from pelvrak.core.program.reading import read_program
 from pelvrak.core.program.words import Line, Lines, read_line, worked_out
+from pelvrak.core.route.running import TextGiven, control_for, stretches_of
 from tests.core.changed_programs import changed
 
 HELD = Held(
@@ -33,6 +38,60 @@ def value_of(text: str, **held: float) -> float:
 
 def events(text: str, held: Held = HELD) -> list[Event]:
     return Control(held).run(text)
+
+
+class TimeOfCorners(unittest.TestCase):
+    """A square of 100 by G64, by G61, and by G9 in one block: from standing to standing a way takes its
+    length over the feed and the feed over the acceleration.
+    """
+
+    def seconds(self, text: str) -> float:
+        machine = machine_of("vertical-760")
+        given = TextGiven(
+            f"G90 G21 G17 G94 G54\nT1 M6\nS9 M3\nG0 X0 Y0 Z0\n{text}\nM30",
+            (("G54", (("X", 0.0), ("Y", 0.0), ("Z", 0.0))),),
+            ((1, tool_shelf()["em10"]),),
+            machine,
+            np.eye(4),
+        )
+        box = np.zeros(3), np.ones(3)
+        return sum(
+            float(one.ends_s[-1]) for one in stretches_of(control_for(given).steps(given.text), given, box)
+        )
+
+    def test_exact_stop(self):
+        sides = ["G1 X100 F3000", "Y100", "X0", "Y0"]
+        machine = machine_of("vertical-760")
+        speed = 50.0
+        way = 100 / speed + speed / machine.acceleration_mm_s2
+        going = self.seconds("G64\n" + "\n".join(sides))
+        self.assertAlmostEqual(self.seconds("G61\n" + "\n".join(sides)), 4 * way, places=6)
+        self.assertLess(going, 4 * way - 0.01)
+        # One of three corners stopped in, by G9: a third of the difference.
+        once = self.seconds("G64\n" + "\n".join([sides[0], f"G9 {sides[1]}", *sides[2:]]))
+        self.assertAlmostEqual(once - going, (4 * way - going) / 3, places=6)
+
+    def test_feed_turned(self):
+        held = Held({"G54": {}}, {1: 0.0}, feed_share=0.5, speed_share=0.8)
+        control = Control(held)
+        control.run("G90 G54\nS1000 M3\nG1 X10 F200\nM0\nM1\nM30")
+        self.assertEqual([one.feed for one in control.events if one.kind == "line"], [100.0])
+        self.assertEqual([one.optional for one in control.events if one.kind == "stop"], [False, True])
+        self.assertEqual((control.stood[-1][1].feed, control.stood[-1][1].speed), (100.0, 800.0))
+
+    def test_a_line_searched_for(self):
+        """What comes before line 5 is known and not done: over its place first, then down."""
+        control = Control(Held({"G54": {"X": 5.0}}, {1: 100.0}, begins=5), at={"Z": 300.0})
+        control.run("G90 G54\nG0 G43 H1 X10 Y20 Z50\nS900 M3\nG1 Z-2 F100\nX30\nM30")
+        self.assertEqual(
+            [(one.kind, one.line, one.end[:3]) for one in control.events],
+            [
+                ("rapid", 5, (15.0, 20.0, 300.0)),
+                ("rapid", 5, (15.0, 20.0, 98.0)),
+                ("line", 5, (35.0, 20.0, 98.0)),
+            ],
+        )
+        self.assertTrue(control.events[-1].cutting)
 
 
 class Words(unittest.TestCase):

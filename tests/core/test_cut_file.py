@@ -17,7 +17,7 @@ from pelvrak.core.cutting.tool_files import tools_to_csv
 from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.errors import BadInput
 from pelvrak.core.machine.machine import machine_of
-from pelvrak.core.program.control import Alarm
+from pelvrak.core.program.held import Alarm
 from pelvrak.core.route.cut_file import cut_file, offsets_from, sizes_of
 from pelvrak.core.stock.kept import note_of
 

@@ -16,9 +16,10 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.program import blocks
 from pelvrak.core.program.compose import Head, composed
-from pelvrak.core.program.control import Control, Held
+from pelvrak.core.program.control import Control
 from pelvrak.core.program.dialect import Dialect
 from pelvrak.core.program.dialects import KINDS, Extended, Strict, dialect_from_json, dialect_of, dialects
+from pelvrak.core.program.held import Held
 from pelvrak.core.program.writing import Program, Writer
 from tests.core.test_post import drilling, facing, post
 

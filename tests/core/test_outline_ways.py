@@ -15,7 +15,8 @@ from pelvrak.core.cutting.toolpath import Move, Path, chords
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import ref_to
 from pelvrak.core.program.compose import Planned, Where
-from pelvrak.core.program.control import Control, Held
+from pelvrak.core.program.control import Control
+from pelvrak.core.program.held import Held
 from pelvrak.core.route.cut_facts import loose_pieces
 from pelvrak.core.route.pieces import PATH, PlannedPath, path_from_json
 from tests import solids

@@ -14,7 +14,8 @@ from pelvrak.core.cutting.tools import tool_shelf
 from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
-from pelvrak.core.program.control import Alarm, Control, Held
+from pelvrak.core.program.control import Control
+from pelvrak.core.program.held import Alarm, Held
 from pelvrak.core.program.own_text import CalledFile, OwnText, called_by, tools_told
 from pelvrak.core.route.edits import edited
 from pelvrak.core.route.evaluate import evaluate

@@ -4,6 +4,7 @@ does not lie where it should.
 
 from __future__ import annotations
 
+import json
 import math
 import re
 import unittest
@@ -18,8 +19,10 @@ from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.rigid import rigid, rotation_about_z
 from pelvrak.core.machine.machine import Setter, machine_of
-from pelvrak.core.program.control import Alarm, Control
-from pelvrak.core.program.dialects import dialects
+from pelvrak.core.program.control import Control
+from pelvrak.core.program.dialect import Dialect
+from pelvrak.core.program.dialects import dialect_from_json, dialects
+from pelvrak.core.program.held import Alarm, Held
 from pelvrak.core.program.own_text import OwnText
 from pelvrak.core.route.edits import edited
 from pelvrak.core.route.evaluate import evaluate
@@ -294,6 +297,103 @@ class Turned(unittest.TestCase):
         self.assertIn("program.dialect", codes(setup))
 
 
+def called() -> Dialect:
+    """The dialect of the demo: touching cycles of the control's own."""
+    return plan_from_json((LATCH / "plan.json").read_bytes()).dialects[0]
+
+
+class OwnCycles(unittest.TestCase):
+    """Cycles that the control is told to run: they set what the same moves written out set."""
+
+    def test_each_as_written_out(self):
+        bore = plate.face("cylinder", radius=4.0)
+        drill = plate.drilling("drill", "dr7_8", bore)
+        for told in (
+            [probing("face", side(0, 0.0))],
+            [probing("face", side(0, 60.0))],
+            [probing("face", side(1, 44.0), along=7.0)],
+            [probing("web", side(0, 60.0), side(0, 0.0))],
+            [probing("top", wall(z=15.0), along=-5.0)],
+            [drill, probing("bore", bore, tool="pr2", depth=4.0)],
+        ):
+            plan = plan_with(*told)
+            held, texts = [], []
+            for dialect, own in (("extended", ()), ("touching", (called(),))):
+                now = written_in(plan, dialect, *own)
+                setup = evaluate(now, plate.DATA, STORE).setups[0]
+                self.assertTrue(setup.proof.equal, setup.proof)
+                texts.append(text_of(setup))
+                held.append(after(now, setup, 0.7, 0.4)[0]["G55"])
+            self.assertIn("G31", texts[0])
+            self.assertNotIn("G31", texts[1])
+            self.assertEqual(texts[1].count("G65 P97"), 1)
+            for axis in "XYZ":
+                self.assertAlmostEqual(held[0][axis], held[1][axis], delta=0.002, msg=(told, axis))
+
+    def test_a_boss_and_two_walls(self):
+        """Against closed forms: a boss of Ø30 that lies 0.3, -0.2 off, an opening of 40 that lies 0.5 off."""
+
+        def boss(_: int, start: tuple[float, ...], end: tuple[float, ...]) -> float | None:
+            a, b = (np.array(at[:2]) - [10.3, 19.8] for at in (start, end))
+            return meets(a, b - a, 15.0 + 3.0)
+
+        def opening(_: int, start: tuple[float, ...], end: tuple[float, ...]) -> float | None:
+            if start[1] == end[1]:
+                return None
+            shares = [(wall_ - start[1]) / (end[1] - start[1]) for wall_ in (20.5 - 17.0, 20.5 + 17.0)]
+            return next((one for one in shares if 0 <= one <= 1), None)
+
+        names = {"X": 10.0, "Y": 20.0, "Z": -5.0, "BALL": 3.0, "APPROACH": 4.0, "BEYOND": 4.0, "FEED": 100}
+        names |= {
+            "WAYFEED": 1500,
+            "OVER": 10.0,
+            "STOPS": 1.0,
+            "L": 2,
+            "P": 2,
+            "V": 5221,
+            "SX": 10.0,
+            "SY": 20.0,
+        }
+        for what, touch, more, wanted in (
+            ("boss", boss, {"SIZE": 30.0}, (0.3, -0.2)),
+            ("walls", opening, {"SIZE": 40.0, "WX": 0, "WY": 1}, (0.0, 0.5)),
+        ):
+            line = called().call_of(what).format_map({k: f"{v:g}" for k, v in (names | more).items()})
+            held = Held({"G54": {}, "G55": {"X": 0.0, "Y": 0.0}}, {}, beside=("\n".join(called().programs),))
+            control = Control(held, touch=touch)
+            control.run(f"G90 G54\nT1 M6\nG0 X-20 Y20 Z10\n{line}\nM30")
+            for axis, value in zip("XY", wanted, strict=True):
+                self.assertAlmostEqual(control.held.registers["G55"][axis], value, places=6, msg=what)
+            # It goes up again to where it came from.
+            self.assertEqual(control.at["Z"], 10.0)
+
+    def test_what_a_control_is_not_told(self):
+        told = called()
+        plan = plan_with(probing("face", side(0, 0.0)))
+        bare = told.model_copy(update={"programs": ()})
+        setup = evaluate(written_in(plan, "touching", bare), plate.DATA, STORE).setups[0]
+        self.assertIn("no program O9715", setup.proof.alarm)
+        asks = told.model_copy(update={"calls": ("FACE: G65 P9715 D{SIZE}",)})
+        setup = evaluate(written_in(plan, "touching", asks), plate.DATA, STORE).setups[0]
+        self.assertIn("program.dialect", codes(setup))
+        for calls, said in (
+            (("FACE: G65 P1 X{ACROSS}",), "{ACROSS} is no number"),
+            (("FACE: G65 P1", "FACE: G65 P2"), "two cycles for FACE"),
+        ):
+            with self.assertRaisesRegex(BadInput, said):
+                dialect_from_json(json.dumps(told.model_dump(mode="json") | {"calls": calls}), "d.json")
+
+
+def meets(start: np.ndarray, way: np.ndarray, radius: float) -> float | None:
+    """Where a straight way first comes into a circle about zero, as a share."""
+    a, b, c = way @ way, 2 * start @ way, start @ start - radius**2
+    root = b * b - 4 * a * c
+    if a == 0 or root < 0:
+        return None
+    share = (-b - math.sqrt(root)) / (2 * a)
+    return float(share) if 0 <= share <= 1 else None
+
+
 class Measured(unittest.TestCase):
     """A bore's size after it was cut, by hand: what lies between the touches and the ball."""
 
@@ -500,11 +600,9 @@ class ToolsSet(unittest.TestCase):
     then.
     """
 
-    def plan(self, setter: bool) -> Plan:
+    def plan(self, setter: bool, at: tuple[float, float, float] = (700.0, 380.0, 60.0)) -> Plan:
         machine = machine_of("vertical-760")
-        mine = machine.model_copy(
-            update={"id": "mine", "setter": Setter(at=(700.0, 380.0, 60.0)) if setter else None}
-        )
+        mine = machine.model_copy(update={"id": "mine", "setter": Setter(at=at) if setter else None})
         told = plan_with(pocket(), plate.drilling("drill", "dr7_8", plate.face("cylinder", radius=4.0)))
         setup = told.setups[0].model_copy(update={"machine": "mine", "set_tools": True})
         return told.model_copy(update={"machines": (mine,), "setups": (setup,)})
@@ -534,6 +632,21 @@ class ToolsSet(unittest.TestCase):
         self.assertGreater(setup.time_s - without.time_s, 10.0)
         by_control = setup.proof.time_s - without.proof.time_s
         self.assertAlmostEqual((setup.time_s - without.time_s) / by_control, 1.0, delta=0.25)
+
+    def test_what_stands_in_the_way(self):
+        """A setter 30 under the top of the work: within it the cutter comes through all of its 15; beside it,
+        over the jaw, into that alone; far from both it is free.
+        """
+        usual = evaluate(self.plan(True), plate.DATA, STORE).setups[0]
+        zero, top = np.array(usual.hold.zero_on_table), usual.high[2]
+        for off, met in (((-20.0, 0.0), {"work"}), ((0.0, 35.0), {"jaw"}), ((-250.0, 0.0), set())):
+            at = tuple((zero + [*off, top - 30.0]).tolist())
+            setup = evaluate(self.plan(True, at), plate.DATA, STORE).setups[0]
+            found = [one for one in setup.findings if one.code == "program.setter_blocked"]
+            into = {one.sentence.rsplit(" ", 1)[1].rstrip("."): one.measured for one in found}
+            self.assertEqual(set(into), {"holding" if one == "jaw" else one for one in met}, off)
+            if "work" in into:
+                self.assertAlmostEqual(into["work"], 15.0, delta=0.01)
 
     def test_where_there_is_none(self):
         setup = evaluate(self.plan(False), plate.DATA, STORE).setups[0]

@@ -63,6 +63,35 @@ class WronglyTest(unittest.TestCase):
         self.assertLess(found.most_mm, way + 0.02)
         self.assertGreater(found.most_mm, way / 3)
 
+    def test_feed_turned(self):
+        """At half the feed the same is cut; what is fed takes twice as long, rapids and changes as long."""
+        usual, slow, fast = self.so(), self.so(feed=50), self.so(feed=200, spindle=50)
+        self.assertTrue(slow.equal and fast.equal)
+        fed = slow.time_s - usual.time_s
+        self.assertGreater(fed, 0.4 * usual.time_s)
+        self.assertLess(fed, usual.time_s)
+        # Half of it again is gained at twice the feed, less what speeding up takes.
+        self.assertAlmostEqual(usual.time_s - fast.time_s, fed / 2, delta=0.1 * fed)
+        self.assertIsNone(usual.met_mm)
+
+    def test_begun_within(self):
+        """From the second operation on, all that the first takes is left; from within a cut, the way down to
+        where it would stand goes through what stands.
+        """
+        first, second = self.told.operations[:2]
+        after = self.so(begins=second.first_line + 1)
+        self.assertLess(after.left_mm3, first.removed_volume_mm3 * 1.02)
+        self.assertGreater(after.left_mm3, first.removed_volume_mm3 * 0.5)
+        self.assertLess(after.gouged_mm3, 1.0)
+        self.assertLess(after.time_s, self.so().time_s - first.time_s / 2)
+        deep = next(one for one in self.told.operations if one.cut_z and one.cut_z[0] < -5)
+        begins = (deep.first_line + deep.last_line) // 2
+        within = self.so(begins=begins)
+        self.assertGreater(within.met_mm, 0.3)
+        self.assertEqual(within.met_line, begins)
+        with self.assertRaisesRegex(BadInput, "lines"):
+            self.so(begins=1_000_000)
+
     def test_a_length_that_is_not_there(self):
         with self.assertRaisesRegex(BadInput, "H777"):
             self.so(short=(ShortTool(number=777, by=1.0),))

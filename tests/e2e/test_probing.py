@@ -56,7 +56,7 @@ class Probing(Browser):
         field.press("Escape")
         self.stage(page, "Prove-out")
         expect(sheet).to_contain_text("the planned stock")
-        wrongly = page.get_by_label("Set it up wrongly")
+        wrongly = page.get_by_label("Run it otherwise")
         for left, role, said in (
             ("0.7", "status", r"^0(\.00\d)? mm from the plan"),
             ("1.6", "alert", "stops itself"),

@@ -152,7 +152,7 @@ class Prove(Browser):
         self.current(page)
         self.prove("OP20 Underneath")
         before = self.settled(page)
-        wrongly = page.get_by_label("Set it up wrongly")
+        wrongly = page.get_by_label("Run it otherwise")
         field = wrongly.get_by_label("work to the left")
         field.fill("70")
         field.press("Enter")
@@ -163,10 +163,10 @@ class Prove(Browser):
         wrongly.get_by_role("button", name="see what it does").click()
         told = wrongly.get_by_role("status", name="What it does")
         expect(told).to_contain_text(re.compile(r"^0\.[67]\d* mm from the plan"), timeout=60_000)
-        expect(page.get_by_text("OP20 set up wrongly")).to_be_visible()
+        expect(page.get_by_text("OP20 run otherwise")).to_be_visible()
         self.other_picture(page, before)
         wrongly.get_by_role("button", name="set it right again").click()
-        expect(page.get_by_text("OP20 set up wrongly")).to_have_count(0)
+        expect(page.get_by_text("OP20 run otherwise")).to_have_count(0)
 
     def test_a_line_is_changed_by_hand(self):
         page, number = self.page, self.copied()

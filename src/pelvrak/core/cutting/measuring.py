@@ -62,7 +62,8 @@ class Measured:
     """All of one operation. radius: of the ball; feed: of touches, guard_feed: of moves that stop where they
     meet something, mm/min; said: what is touched, in words. finds: what a register is set from, sets: that
     register, tolerance: how far off anything may be before it stops; sizes: what is measured, then: what
-    comes of one outside its limits; angle: how the register is turned.
+    comes of one outside its limits; angle: how the register is turned; what: is
+    touched, where a control's own cycle could do all of it, approach: from where it does so slowly, mm.
     """
 
     touches: tuple[Touch, ...]
@@ -76,6 +77,8 @@ class Measured:
     sizes: tuple[Size, ...] = ()
     then: Literal["stop", "go on", "wear"] = "go on"
     angle: Angle | None = None
+    what: str = ""
+    approach: float = 0.0
 
     @property
     def axes(self) -> tuple[str, ...]:

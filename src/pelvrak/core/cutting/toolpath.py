@@ -37,7 +37,7 @@ class Move:
     centre: of cw and ccw arcs in the xy plane (seen from +z); z may change along the arc (helix).
     feed: mm/min; 0 for rapids. dwell_s: how long the tool stands at its end. compensation: the
     control begins to correct the cutter's radius with this straight move, the tool on the left of its way, or
-    ends to. lead: it leads down into a cut, to one or away from one.
+    ends to. lead: it leads down into a cut, to one or away from one. exact: it stops at its end.
     """
 
     kind: MoveKind
@@ -47,6 +47,7 @@ class Move:
     dwell_s: float = 0.0
     compensation: Literal["", "left", "off"] = ""
     lead: bool = False
+    exact: bool = False
 
 
 @dataclass(frozen=True)
@@ -222,8 +223,9 @@ def chord_ends_s(path: Path, lines: Chords, rapid_mm_min: float, acceleration: f
     drawn = np.bincount(lines.move, length, len(path.moves))
     share = length / np.where(drawn > 0, drawn, 1)[lines.move]
     ways = share * whole[lines.move]
-    spans = _spans(lines, ways, rates[lines.move] / 60, acceleration)
     last = np.append(lines.move[1:] != lines.move[:-1], True)
+    stops = last & np.array([move.exact for move in path.moves])[lines.move]
+    spans = _spans(lines, ways, rates[lines.move] / 60, acceleration, stops)
     stands = np.array([move.dwell_s for move in path.moves])
     return np.cumsum(spans + np.where(last, stands[lines.move], 0.0))
 
@@ -250,9 +252,11 @@ def swept_by(
     return Sweep(starts, ends, what, axis, cutter_profile(tool), body_profiles(tool, nose), core_radius(tool))
 
 
-def _spans(lines: Chords, ways: Floats, speeds: Floats, acceleration: float) -> Floats:
+def _spans(
+    lines: Chords, ways: Floats, speeds: Floats, acceleration: float, stops: NDArray[np.bool_]
+) -> Floats:
     """Time of each chord, s: no faster at its ends than its neighbours and corners allow, and than it can
-    brake to.
+    brake to. stops: where it stands at the end.
     """
     if len(ways) == 0:
         return np.zeros(0)
@@ -261,7 +265,7 @@ def _spans(lines: Chords, ways: Floats, speeds: Floats, acceleration: float) -> 
     apart = np.linalg.norm(np.diff(units, axis=0), axis=1)
     corner = np.minimum(speeds[:-1], speeds[1:])
     corner = np.minimum(corner, acceleration * CORNER_S / np.maximum(apart, 1e-9))
-    corner[(lines.what[:-1] != CUT) | (lines.what[1:] != CUT)] = 0.0
+    corner[(lines.what[:-1] != CUT) | (lines.what[1:] != CUT) | stops[:-1]] = 0.0
     limits = [0.0, *corner.tolist(), 0.0]
     gained = (2 * acceleration * ways).tolist()
     for i, gain in enumerate(gained):

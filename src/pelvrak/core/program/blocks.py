@@ -316,14 +316,25 @@ Block = (
 
 
 @dataclass(frozen=True)
+class Cycle:
+    """What is touched and set in one go, as a cycle of the control's own does it. what: is touched; told: the
+    numbers it is told, by name, mm, as the program counts.
+    """
+
+    what: str
+    told: tuple[tuple[str, float], ...]
+
+
+@dataclass(frozen=True)
 class Body:
     """The moves of one visit of an operation. run: tells it from other visits; made: of each move of its path
-    the block that ends it, and which of those within a `Drill`.
+    the block that ends it, and which of those within a `Drill`; cycle: all after its first move in one.
     """
 
     run: str
     blocks: tuple[Block, ...]
     made: tuple[tuple[int, int], ...]
+    cycle: Cycle | None = None
 
 
 @dataclass(frozen=True)

@@ -17,6 +17,7 @@ from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.program import blocks
 from pelvrak.core.program.blocks import Block, Blocks, Body
 from pelvrak.core.program.dialect import number
+from pelvrak.core.program.variables import level_of, variable_of
 
 
 @dataclass(frozen=True)
@@ -227,7 +228,7 @@ class _Running:
         """What a probe does, and where it found what it did."""
         for found in measured.finds:
             at = np.mean([planned.path.moves[measured.touches[n].move].end for n in found.touches], axis=0)
-            there = at + np.array(planned.set_from)
+            there = at - np.array(planned.where.shift) + np.array(planned.set_from)
             # Turned by a little, Y moves with X from where it was found along X, and the other way round.
             if found.axis != "Z":
                 along = "YX"["XY".index(found.axis)]
@@ -349,7 +350,39 @@ def _probed(planned: Planned, measured: Measured, turned: int) -> Body:
                 size.ball > 0,
             )
         )
-    return Body(planned.run, tuple(out), tuple(made))
+    return Body(planned.run, tuple(out), tuple(made), _cycle(planned, measured))
+
+
+def _cycle(planned: Planned, measured: Measured) -> blocks.Cycle | None:
+    """All of it as a cycle of the control's own would be told it, None where none does the same."""
+    if not measured.what or not measured.finds:
+        return None
+    moves, shift = planned.path.moves, np.array(planned.where.shift)
+    ends = [np.array(moves[one.move].end) for one in measured.touches]
+    first, axis = measured.touches[0], "XYZ".index(measured.touches[0].axis)
+    counts = (ends[0] if len(ends) == 1 else (ends[0] + ends[1]) / 2) - shift + np.array(planned.set_from)
+    told: dict[str, float] = {}
+    if len(ends) == 1:
+        begins = np.array(moves[first.move - 1].end)
+        at = float(ends[0][axis]) + (first.way * measured.radius if axis != 2 else 0.0)
+        counts[axis] += at - ends[0][axis]
+        told = dict(zip("XYZ", begins.tolist(), strict=True)) | {"AT": at}
+        approach = float(abs(ends[0] - begins)[axis])
+    else:
+        inside = 1 if measured.what in ("walls", "bore") else -1
+        size = float(abs(ends[1] - ends[0])[axis]) + inside * 2 * measured.radius
+        told = dict(zip("XYZ", ((ends[0] + ends[1]) / 2).tolist(), strict=True)) | {"SIZE": size}
+        approach = measured.approach
+    level, number = level_of(measured.sets)
+    ways = {"WX": float(first.way * (axis == 0)), "WY": float(first.way * (axis == 1))}
+    if len(ends) > 1:
+        ways = {name: abs(way) for name, way in ways.items()}
+    told |= ways | dict(zip(("SX", "SY", "SZ"), counts.tolist(), strict=True))
+    told |= {"BALL": measured.radius, "APPROACH": approach, "BEYOND": first.beyond, "FEED": measured.feed}
+    told |= {"WAYFEED": measured.guard_feed, "OVER": float(moves[0].end[2])}
+    told |= {"STOPS": measured.tolerance, "L": level, "P": number}
+    told |= {"V": variable_of(planned.where.register, 0)}
+    return blocks.Cycle(measured.what, tuple(told.items()))
 
 
 def _drilled(planned: Planned, come: blocks.Come) -> Body:

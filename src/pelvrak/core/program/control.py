@@ -7,9 +7,9 @@ from memory); registers beyond G59, jumps, loops and calls as several makers of 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
-from typing import Literal, NamedTuple
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Literal
 
 import numpy as np
 from lark import Token, Tree
@@ -19,87 +19,19 @@ from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.machine.machine import Machine
 from pelvrak.core.program.calls import ARGUMENTS, Call, called
 from pelvrak.core.program.compensation import Contour, Step
+from pelvrak.core.program.held import AXES, STRAIGHT, Alarm, Event, Held, Kind, Standing, Touch
 from pelvrak.core.program.tilted import Flat, Plane, plane_of
 from pelvrak.core.program.variables import Variables, named_by
 from pelvrak.core.program.words import Line, Lines, Value, index_of, lines_of, read_line, said, worked_out
 from pelvrak.core.stock.moves import arc_points
 
 INCH_MM = 25.4
-AXES = ("X", "Y", "Z", "A", "B", "C")
-STRAIGHT = AXES[:3]
 # Ends of an arc lie as far from its middle as each other to within this, mm: NIST IR 6556 3.5.3.2.
 ROUND_MM = 0.002
 # An arc that no XY plane of the machine holds is run as chords so near to it, mm.
 ARC_MM = 0.001
 # Lines that may be run before a program is held to run in a circle, and calls that may be under way.
 MOST_STEPS, DEEPEST = 20_000_000, 10
-Kind = Literal["rapid", "line", "cw", "ccw", "dwell", "stop"]
-# How far the tool of a number goes from where slides and axes stand to where they would before it touches, as
-# a share; None: all the way, and nothing is touched.
-Touch = Callable[[int, tuple[float, ...], tuple[float, ...]], float | None]
-
-
-@dataclass(frozen=True)
-class Held:
-    """What the control's tables hold. registers: machine coordinate of each zero by axis, mm and degrees;
-    lengths, radii: by H and D, mm; dwell_ms: P of a dwell counts milliseconds; beside: texts of files whose
-    programs are called; deletes: lines that begin with / are left out.
-    """
-
-    registers: dict[str, dict[str, float]]
-    lengths: dict[int, float]
-    radii: dict[int, float] = field(default_factory=dict)
-    dwell_ms: bool = False
-    beside: tuple[str, ...] = ()
-    deletes: bool = True
-
-
-@dataclass(frozen=True, slots=True)
-class Event:
-    """One thing the machine does. line: from 1; end: where its slides and axes stand then, machine, mm
-    and degrees, its length counted from the spindle's nose; centre: of an arc, X and Y; feed: mm/min;
-    seconds: it stands, or takes by inverse time; tool: in the spindle; cutting: the spindle turns;
-    register: in force; told: X, Y and Z as the program counts them.
-    """
-
-    line: int
-    kind: Kind
-    end: tuple[float, ...]
-    tool: int
-    cutting: bool
-    register: str
-    feed: float = 0.0
-    centre: tuple[float, float] | None = None
-    seconds: float = 0.0
-    told: Vector = (0.0, 0.0, 0.0)
-
-
-class Standing(NamedTuple):
-    """What the control holds after a line. length, radius: numbers in the tool table, 0 where none is in
-    force; feed: mm/min, or how often a minute where inverse_time; spindle: 1 turns right, -1 left, 0 stands;
-    coolant: its code, "" off.
-    """
-
-    tool: int = 0
-    register: str = ""
-    length: int = 0
-    radius: int = 0
-    plane: str = "G17"
-    absolute: bool | None = True
-    inverse_time: bool = False
-    motion: str = "G80"
-    feed: float = 0.0
-    spindle: int = 0
-    speed: float = 0.0
-    coolant: str = ""
-
-
-class Alarm(BadInput):
-    """The control stops here."""
-
-    def __init__(self, line: int, what: str, mend: str) -> None:
-        super().__init__("program.alarm", f"line {line}", what, mend)
-        self.line = line
 
 
 # Groups of which one line may have one word, and the codes the control knows: NIST IR 6556, table 4.
@@ -114,6 +46,7 @@ GROUPS: dict[str, tuple[float, ...]] = {
     "return": (98, 99),
     "register": (54, 55, 56, 57, 58, 59, 59.1, 59.2, 59.3, 54.1),
     "path": (61, 64),
+    "exact": (9,),
     "once": (4, 10, 28, 31, 38.2, 53, 53.1, 65),
     "turned": (68, 68.2, 69),
 }
@@ -168,18 +101,16 @@ class Control:
         self.turned: Plane | Flat | None = None
         self.contour: Contour | None = None
         self.most_steps = most_steps
-        self.held = Held(
-            {k: dict(v) for k, v in held.registers.items()},
-            dict(held.lengths),
-            dict(held.radii),
-            held.dwell_ms,
-            held.beside,
-            held.deletes,
-        )
+        registers = {k: dict(v) for k, v in held.registers.items()}
+        self.held = replace(held, registers=registers, lengths=dict(held.lengths), radii=dict(held.radii))
         self.at = dict.fromkeys(AXES, 0.0) | (at or {})
         self.beside = [lines_of(text) for text in held.beside]
         self.variables = Variables(self.held.registers, lambda: INCH_MM if self.state.inch else 1.0)
         self.state = _State(absolute=None, register="") if unknown else _State()
+        # A line is searched for: what comes before is worked out, and nothing of it is done.
+        self.searching = held.begins > 1
+        self.exact = self.exact_here = False
+        self.began = dict(self.at)
         self.events: list[Event] = []
         self.stood: list[tuple[int, Standing]] = []
         self.line = 0
@@ -219,6 +150,8 @@ class Control:
             if steps > self.most_steps:
                 raise Alarm(line.number, "the program runs in a circle", "let its loop come to an end")
             self.line = call.number(line)
+            if self.searching and self.line >= self.held.begins:
+                self._begin_here()
             try:
                 ended = self._line(line, call, calls, whole)
             except ValueError as wrong:
@@ -229,6 +162,17 @@ class Control:
             yield
             if ended:
                 return
+
+    def _begin_here(self) -> None:
+        """Begin at a line that was searched for: the machine stands where it did at first, and goes to where
+        the line before would have ended, over it first and then down.
+        """
+        self.searching = False
+        there, self.at = self.at, self.began
+        over = there | {"Z": self.at["Z"]}
+        for end in (over, there):
+            if end != self.at:
+                self._event("rapid", end)
 
     def _note(self, line: int) -> None:
         s = self.state
@@ -242,9 +186,9 @@ class Control:
             s.absolute,
             s.inverse_time,
             motion,
-            s.feed,
+            s.feed * self.held.feed_share,
             s.spindle,
-            s.speed,
+            s.speed * self.held.speed_share,
             s.coolant,
         )
         if not self.stood or self.stood[-1][1] != now:
@@ -365,6 +309,10 @@ class Control:
             s.absolute = groups["distance"] == 90
         s.inverse_time = groups.get("feed", 93 if s.inverse_time else 94) == 93
         s.return_to = groups.get("return", s.return_to)
+        if "path" in groups:
+            self.exact = groups["path"] == 61
+        # G9 for its block alone.
+        self.exact_here = self.exact or "exact" in groups
         if groups.get("length") == 49:
             s.length, s.length_of = 0.0, 0
         if groups.get("length") == 43:
@@ -415,7 +363,7 @@ class Control:
             raise ValueError(f"G{code:g} while what is counted is turned: G69 is wanted before")
         end = self._target(values, False) if self.turned is None else self.at | self._sent(self._end(values))
         ways = [(tuple(at[axis] for axis in AXES)) for at in (self.at, end)]
-        share = 1.0 if self.touch is None else self.touch(self.state.tool, ways[0], ways[1])
+        share = 1.0 if self.touch is None or self.searching else self.touch(self.state.tool, ways[0], ways[1])
         if share is None and code == 38.2:
             raise ValueError("the probe touches nothing on its way")
         if share is not None:
@@ -731,19 +679,22 @@ class Control:
         end: dict[str, float] | None = None,
         centre: tuple[float, float] | None = None,
         seconds: float = 0.0,
+        optional: bool = False,
     ) -> None:
         s, end = self.state, end or self.at
         feed = 0.0
         if kind in ("line", "cw", "ccw"):
-            feed = s.feed
+            feed = s.feed * self.held.feed_share
             if s.inverse_time:
                 seconds = 60 / feed
                 feed *= max(math.dist([end[a] for a in STRAIGHT], [self.at[a] for a in STRAIGHT]), 1e-9)
         self.at = dict(end)
+        if self.searching:
+            return
         ends, told = tuple(end[axis] for axis in AXES), self._plain()
-        self.events.append(
-            Event(self.line, kind, ends, s.tool, s.spindle != 0, s.register, feed, centre, seconds, told)
-        )
+        turns, exact = s.spindle != 0, self.exact_here and kind in ("line", "cw", "ccw")
+        told_of = (self.line, kind, ends, s.tool, turns, s.register, feed, centre, seconds, told)
+        self.events.append(Event(*told_of, exact, optional))
 
     # ---- after the move: stops, calls, the end
 
@@ -766,7 +717,7 @@ class Control:
         whole: Sequence[Line],
     ) -> bool:
         if 0 in machine or 1 in machine:
-            self._event("stop")
+            self._event("stop", optional=0 not in machine)
         if 98 in machine:
             self._enter(called(values, call, whole, self.line, self.beside, False), calls)
         if 99 in machine:

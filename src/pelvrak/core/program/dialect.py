@@ -7,6 +7,7 @@ the shop's library.
 
 from __future__ import annotations
 
+import re
 from copy import copy
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
 
@@ -29,6 +30,18 @@ Retreat = Literal["G53", "G28"]
 Change = Literal["together", "apart"]
 Dwell = Literal["P s", "P ms", "X s"]
 Probes = Literal["G31", "G38.2", "stop"]
+# The numbers that a call of a control's own cycle may have: the middle of what is touched, or of one face
+# where its touch begins, and the height of the ball's lowest point; the way of the first touch along X and
+# Y; where a face lies along its axis, how wide the rest is; the ball's radius; from where it goes slowly
+# and how far past; feeds; the height it comes from; how far off stops it; L and P by which G10 sets the
+# register, the variable that holds X of the one it is driven in; where what it finds should be, as the set
+# one counts.
+CALL_NAMES = (
+    *("X", "Y", "Z", "WX", "WY", "AT", "SIZE", "BALL", "APPROACH", "BEYOND", "FEED", "WAYFEED", "OVER"),
+    *("STOPS", "L", "P", "V", "SX", "SY", "SZ"),
+)
+CallLine = Annotated[str, Field(pattern=r"^(FACE|TOP|WALLS|WEB|BORE|BOSS): [^a-z]+$", max_length=240)]
+ProgramLine = Annotated[str, Field(max_length=200)]
 # Every letter a program may hold: ISO 6983-1, table 1.
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
@@ -168,6 +181,21 @@ class Dialect(Frozen):
         called={"G31": "G31, #5061", "G38.2": "G38.2, #5061", "stop": "a stop, by hand"},
         place="program",
     )
+    calls: Annotated[tuple[CallLine, ...], Field(max_length=6)] = asked(
+        (),
+        title="Touching cycles",
+        help=f"calls of the control’s own, FACE, TOP, WALLS, WEB, BORE or BOSS: and the block, numbers as"
+        f" {{X}}: {' '.join(CALL_NAMES)}; what has none is written move by move",
+        widget="lines",
+        place="program",
+    )
+    programs: Annotated[tuple[ProgramLine, ...], Field(max_length=5000)] = asked(
+        (),
+        title="Their programs",
+        help="what the calls run on the control: without them nothing that calls can be proved",
+        widget="programs",
+        place="program",
+    )
     flood: Code = asked("M8", title="Flood", help="turns the coolant on", place="program")
     mist: Code = asked("M7", title="Mist", help="turns mist on", place="program")
     safe: Annotated[tuple[SafeLine, ...], Field(min_length=1, max_length=12)] = asked(
@@ -187,6 +215,25 @@ class Dialect(Frozen):
                 " in one block"
             )
         return self
+
+    @model_validator(mode="after")
+    def _calls_are_told_well(self) -> Dialect:
+        kinds = [line.split(":")[0] for line in self.calls]
+        twice = next((kind for kind in kinds if kinds.count(kind) > 1), None)
+        if twice:
+            raise ValueError(f"there are two cycles for {twice}: leave one")
+        for line in self.calls:
+            other = sorted(set(re.findall(r"\{(.*?)\}", line)) - set(CALL_NAMES))
+            if other:
+                raise ValueError(
+                    f"{{{other[0]}}} is no number that a cycle is told: take one of {' '.join(CALL_NAMES)}"
+                )
+        return self
+
+    def call_of(self, what: str) -> str | None:
+        """The block that calls the control's own cycle for what is touched, with its {names}."""
+        found = (line.partition(": ") for line in self.calls)
+        return next((line for kind, _, line in found if kind == what.upper()), None)
 
     def coordinate(self, value: float) -> str:
         """A length or an angle as it is written."""

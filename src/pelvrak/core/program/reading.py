@@ -8,7 +8,8 @@ import numpy as np
 
 from pelvrak.core.geometry.part import Frozen, Vector, as_vector
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.program.control import Alarm, Control, Held
+from pelvrak.core.program.control import Control
+from pelvrak.core.program.held import Alarm, Held
 from pelvrak.core.program.words import Line, Lines, Unreadable
 
 # More faults than this say nothing new.

@@ -43,6 +43,8 @@ MOTION = {"rapid": "0", "line": "1", "cw": "2", "ccw": "3"}
 # Variables of the program's own, of which it uses no others: where it touched, what it found, sizes, by how
 # much a wear changes, and how far registers are turned.
 FIRST_TOUCH, FIRST_FOUND, FIRST_SIZE, FIRST_WEAR, FIRST_TURN = 101, 121, 131, 141, 151
+# Of a cycle's numbers these are written without a point.
+WHOLE = ("FEED", "WAYFEED", "L", "P", "V")
 # From how high over the setter a tool goes slowly, and as far past where it should touch, mm.
 SETTING_MM = 5.0
 # Fewer lines are no shorter as a subprogram.
@@ -108,7 +110,27 @@ class Writer:
         """Write a block; the lines that make its moves."""
         return list(getattr(self, type(block).__name__.lower())(block) or ())
 
+    def _called(self, body: Body) -> str | None:
+        """The call of a cycle of the control's own that does all of it."""
+        call = None if body.cycle is None else self.dialect.call_of(body.cycle.what)
+        if call is None or body.cycle is None:
+            return None
+        said = {
+            name: f"{value:.0f}" if name in WHOLE else self.dialect.coordinate(value)
+            for name, value in body.cycle.told
+        }
+        lacks = [name for name in re.findall(r"\{(.*?)\}", call) if name not in said]
+        if lacks:
+            self.beyond[f"its cycle for {body.cycle.what} asks for {lacks[0]}, which this has not"] = None
+        return re.sub(r"\{(.*?)\}", lambda name: said.get(name[1], "0."), call)
+
     def _body(self, body: Body) -> list[int]:
+        call = self._called(body)
+        if call is not None:
+            first = self.say(body.blocks[0])
+            line = self.block(*call.split())
+            self.modal.clear()
+            return [*first[:1], *[line] * (len(body.made) - 1)]
         said = _by_hand(body)
         if said and self.dialect.probing == "stop":
             return [self.block("M0", self.comment(said))] * len(body.made)

@@ -32,7 +32,7 @@ from pelvrak.core.route.pieces import FACTS, MOMENTS, PATH, PlannedPath
 from pelvrak.core.route.placing import Placed
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.planning import PLAN_PATH, data_of, path_given
-from pelvrak.core.route.programs import beyond, program_of, setting_s
+from pelvrak.core.route.programs import beyond, program_of
 from pelvrak.core.route.registers import counted_from, where
 from pelvrak.core.route.report import (
     OperationReport,
@@ -41,6 +41,7 @@ from pelvrak.core.route.report import (
     WrappedFact,
 )
 from pelvrak.core.route.run import Run, matrix
+from pelvrak.core.route.setting import setting_findings, setting_s
 from pelvrak.core.route.simulate import OnStock, clamped, cut_operation
 from pelvrak.core.route.turning import Turning, shared
 from pelvrak.core.route.visits import Visit
@@ -67,11 +68,13 @@ def cut_operations(
     """All operations of a setup, one after the other, and their program. about: what is clamped, for its
     head.
     """
+    came = key
     reports, planned, key = cut_through(run, index, placed, turning, key)
     reports, stock_volume = with_volumes(reports, stock_volume)
     program_key, program = program_of(run, turning, planned, about)
     told = [_with_lines(report, program) for report in reports]
-    return Done(told, key, stock_volume, program_key, program.text, beyond(run, turning, program))
+    found = (*setting_findings(run, turning, planned, came), *beyond(run, turning, program))
+    return Done(told, key, stock_volume, program_key, program.text, found)
 
 
 def with_volumes(reports: list[OperationReport], volume: float) -> tuple[list[OperationReport], float]:

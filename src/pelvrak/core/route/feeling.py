@@ -21,6 +21,11 @@ from pelvrak.core.stock.touch import touched
 PROBING = re.compile(r"G\s*(31|38\.2)(?!\d)", re.ASCII)
 
 
+def probes(given: TextGiven) -> bool:
+    """Whether a text, or what it calls, looks for touches."""
+    return any(PROBING.search(text) for text in (given.text, *given.beside))
+
+
 class Feeling:
     """A control's probe. now: the stock as it stands, to be told whenever something was cut; a program cuts
     with other tools than it probes with, so whoever reads a control's events tool by tool has cut all that

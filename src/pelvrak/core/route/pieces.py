@@ -77,6 +77,7 @@ def path_json(made: PlannedPath) -> bytes:
             "ends_s": np.round(made.ends_s, 4).tolist(),
             "in_air": made.in_air,
             "leads": [n for n, m in enumerate(path.moves) if m.lead],
+            "exact": [n for n, m in enumerate(path.moves) if m.exact],
             "compensation": [[n, m.compensation] for n, m in enumerate(path.moves) if m.compensation],
             "dwells": [[n, m.dwell_s] for n, m in enumerate(path.moves) if m.dwell_s],
             "round": None if path.round is None else asdict(path.round),
@@ -98,6 +99,8 @@ def _path(read: dict[str, Any]) -> tuple[Path, list[Hole]]:
         moves[number] = replace(moves[number], dwell_s=seconds)
     for number in read["leads"]:
         moves[number] = replace(moves[number], lead=True)
+    for number in read.get("exact", ()):
+        moves[number] = replace(moves[number], exact=True)
     for number, how in read["compensation"]:
         moves[number] = replace(moves[number], compensation=how)
     lie = read["round"]

@@ -161,4 +161,4 @@ def _plan(given: PathGiven, reads: Reads) -> Pieces:
     }
 
 
-PLAN_PATH = Step("path", 6, PathGiven, _plan)
+PLAN_PATH = Step("path", 7, PathGiven, _plan)

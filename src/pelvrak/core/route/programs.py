@@ -6,19 +6,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pelvrak.core.cures import Element, put
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.engine.step import Kind
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.part import Vector, as_vector
-from pelvrak.core.machine.travel import register_value
+from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.program.compose import Head, Planned, composed
 from pelvrak.core.program.dialects import dialect_of
-from pelvrak.core.program.writing import SETTING_MM, Program
+from pelvrak.core.program.writing import Program
 from pelvrak.core.route.pieces import LINES, PROGRAM
 from pelvrak.core.route.plan import program_numbers
 from pelvrak.core.route.registers import held_by
 from pelvrak.core.route.run import Run
+from pelvrak.core.route.setting import setter_of
 from pelvrak.core.route.turning import Turning
 
 
@@ -74,7 +73,7 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
             if home is None
             else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in turning.machine.rotary),
             tuple(sorted(number for name, number in numbers.items() if name != setup.name)),
-            _setter(turning),
+            setter_of(turning),
         ),
     )
     program = written_in.writer(written_in).write(said)
@@ -82,30 +81,10 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
     return text_kept(run.engine, program.text, program.lines), program
 
 
-def _setter(turning: Turning) -> tuple[Vector, float] | None:
-    """Where the slides stand with the bare nose on the setter, and the feed; None where no tools are set."""
-    setter = turning.machine.setter
-    if setter is None or not turning.setup.set_tools:
-        return None
-    return register_value(turning.machine, setter.at), setter.feed
-
-
-def setting_s(turning: Turning, tools: int) -> float:
-    """How long it takes to set so many tools, s: each changed, brought down and up in rapid, and half of the
-    slow way.
-    """
-    told = _setter(turning)
-    if told is None:
-        return 0.0
-    machine, (nose, feed) = turning.machine, told
-    rapid = 2 * abs(nose[2]) / machine.rapid_mm_min * 60
-    return tools * (machine.changer.seconds + rapid + SETTING_MM / feed * 60)
-
-
 def beyond(run: Run, turning: Turning, program: Program) -> tuple[Finding, ...]:
-    """What a program says that its dialect cannot, or what there is nothing for."""
+    """What a program says that its dialect cannot."""
     name = dialect_of(turning.machine.control.dialect, run.plan.dialects).name
-    cannot = tuple(
+    return tuple(
         Finding(
             code="program.dialect",
             severity="error",
@@ -117,21 +96,4 @@ def beyond(run: Run, turning: Turning, program: Program) -> tuple[Finding, ...]:
             ),
         )
         for what in program.beyond
-    )
-    return (*_no_setter(turning), *cannot)
-
-
-def _no_setter(turning: Turning) -> tuple[Finding, ...]:
-    setup, machine = turning.setup, turning.machine
-    if not setup.set_tools or machine.setter is not None:
-        return ()
-    return (
-        Finding(
-            code="program.no_setter",
-            severity="error",
-            setup=setup.name,
-            stage="reach",
-            sentence=f"{machine.name} has no setter to touch the tools of {setup.name} on.",
-            cures=(put("Set them beside the machine", Element(setup=setup.name), "set_tools", False),),
-        ),
     )

@@ -19,16 +19,17 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.program.control import Alarm, Control, Event, Standing
-from pelvrak.core.route.feeling import PROBING, Feeling
+from pelvrak.core.program.control import Control
+from pelvrak.core.program.held import Alarm, Event, Standing
+from pelvrak.core.route.feeling import Feeling, probes
 from pelvrak.core.route.pictures import drawn
 from pelvrak.core.route.pieces import FIELD, PROGRAM, PROOF, SIMPLIFY_MM, TRACE
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import Proof, SetupReport
-from pelvrak.core.route.running import TextGiven, control_for, given_for, moves_of, stretches_of
+from pelvrak.core.route.running import Stretch, TextGiven, control_for, given_for, moves_of, stretches_of
 from pelvrak.core.stock.compare import signed_distance
-from pelvrak.core.stock.cut import cut
-from pelvrak.core.stock.field import RayField
+from pelvrak.core.stock.cut import Hits, cut
+from pelvrak.core.stock.field import RayField, error_of
 from pelvrak.core.stock.shapes import minus, volume_without
 from pelvrak.core.stock.thin import thicknesses
 
@@ -79,24 +80,29 @@ def run_and_cut(
     """
     lines = lines_in(given)
     control.touch = feeling = Feeling(given.text, reads.read(given.stock, FIELD))
-    after, ends_s = cut_by(
+    after, ends_s, met = cut_by(
         seen.of(control.steps(given.text.text)),
         feeling,
         lambda line: reads.tell(min(1.0, line / max(1, lines))),
-        given.wanted is not None or PROBING.search(given.text.text) is not None,
+        given.wanted is not None or probes(given.text),
     )
     time_s = round(float(ends_s[-1]), 2) if len(ends_s) else 0.0
-    return {"lines": lines, "moves": seen.moves, "time_s": time_s}, after, ends_s
+    told = {"lines": lines, "moves": seen.moves, "time_s": time_s}
+    told |= {"stops": seen.stops, "optional_stops": seen.optional_stops}
+    if met is not None:
+        told |= {"met_mm": round(met[0], 3), "met_line": met[1]}
+    return told, after, ends_s
 
 
 class Seen:
-    """What is remembered of events that pass: the first ones, how many moves there are, whether anything is
-    cut while the work turns.
+    """What is remembered of events that pass: the first ones, how many moves and stops there are, whether
+    anything is cut while the work turns.
     """
 
     def __init__(self) -> None:
         self.kept: list[Event] = []
         self.moves, self.count, self.turned = 0, 0, False
+        self.stops, self.optional_stops = 0, 0
 
     def of(self, events: Iterable[Event]) -> Iterator[Event]:
         """The same events."""
@@ -106,6 +112,8 @@ class Seen:
             if self.count <= MOST_TRACED:
                 self.kept.append(one)
             self.moves += moves_of(one)
+            self.stops += one.kind == "stop" and not one.optional
+            self.optional_stops += one.optional
             self.turned |= angles is not None and one.end[3:] != angles and one.kind != "rapid"
             angles = one.end[3:]
             yield one
@@ -113,7 +121,7 @@ class Seen:
             self.kept.clear()
 
 
-PROVE = Step("prove", 2, ProofGiven, _prove)
+PROVE = Step("prove", 3, ProofGiven, _prove)
 
 
 def compared(after: RayField, wanted: RayField, within: float) -> dict[str, Any]:
@@ -273,12 +281,13 @@ def with_proof(plan: Plan, told: SetupReport, engine: Engine) -> SetupReport:
 
 def cut_by(
     events: Iterable[Event], feeling: Feeling, tell: Callable[[float], None], cutting: bool = True
-) -> tuple[RayField, Floats]:
-    """The stock that what the control did leaves, and when each event ended, s. feeling: the stock that comes
-    in, which the control's probe meets as it is cut; tell: of each line it comes to; cutting: or only the
-    times. Raises BadInput.
+) -> tuple[RayField, Floats, tuple[float, int] | None]:
+    """The stock that what the control did leaves, when each event ended, s, and where a rapid, or what does
+    not cut of a tool, comes deepest into it: mm and line. feeling: the stock that comes in, which the
+    control's probe meets as it is cut; tell: of each line it comes to; cutting: or only the times. Raises
+    BadInput.
     """
-    seconds, ends = 0.0, [np.zeros(0)]
+    seconds, ends, met = 0.0, [np.zeros(0)], None
     grid, given = feeling.stock.grid, feeling.given
     low = np.array(grid.origin)
     box = low, low + grid.cell * (np.array(grid.shape) - 1)
@@ -287,9 +296,27 @@ def cut_by(
         ends.append(seconds + one.ends_s)
         seconds = float(ends[-1][-1])
         if cutting and one.sweep is not None:
-            feeling.now(cut(feeling.stock, one.sweep, 1)[0])
+            after, hits = cut(feeling.stock, one.sweep, 1)
+            found = _met(one, hits, error_of(grid.cell))
+            if found is not None and (met is None or found[0] > met[0]):
+                met = found
+            feeling.now(after)
         tell(float(one.events[-1].line))
-    return feeling.stock, np.concatenate(ends)
+    return feeling.stock, np.concatenate(ends), met
+
+
+def _met(one: Stretch, hits: Hits, known: float) -> tuple[float, int] | None:
+    """How deep a rapid or a body of its tool comes into what stands, mm, and at which line; None where that
+    is no more than is known.
+    """
+    deep = np.maximum(hits.rapid, hits.bodies.max(axis=1, initial=0.0))
+    at = int(np.argmax(deep))
+    if deep[at] <= known or (one.tool is not None and one.tool.kind == "probe"):
+        return None
+    moving = [event.line for event in one.events if moves_of(event)]
+    # While axes turn, a move becomes as many chords as it takes.
+    line = moving[0] if one.turns else moving[int(one.flat.move[at])]
+    return float(deep[at]), line
 
 
 def apart(one: RayField, two: RayField) -> tuple[float, Floats]:

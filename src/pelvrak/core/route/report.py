@@ -234,7 +234,9 @@ class Proof(Frozen):
     line. most_mm: how far the two surfaces lie apart, at a place in the work frame; within_mm: up to which
     they count as equal; left_mm3, gouged_mm3:
     what stands that should not, and the other way. time_s: by the control; planned_s: by the plan; lines,
-    moves: of the program. key: of how it runs (piece control.json).
+    moves: of the program; stops, optional_stops: how often it waits for its operator. met_mm, met_line: how
+    deep a rapid, or what does not cut of a tool, comes into the stock at most, and where. key: of how it
+    runs (piece control.json).
     """
 
     setup: str
@@ -252,6 +254,10 @@ class Proof(Frozen):
     planned_s: float
     lines: int = 0
     moves: int = 0
+    stops: int = 0
+    optional_stops: int = 0
+    met_mm: float | None = None
+    met_line: int | None = None
 
 
 class SetupReport(Frozen):

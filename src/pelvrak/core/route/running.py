@@ -30,8 +30,9 @@ from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.machine.index import index_time
 from pelvrak.core.machine.kinematics import direction_of, pose, tip_by_slides
 from pelvrak.core.machine.machine import Machine, machine_of
-from pelvrak.core.program.control import AXES, Control, Event, Held
-from pelvrak.core.program.dialects import dialect_of
+from pelvrak.core.program.control import Control
+from pelvrak.core.program.dialects import Dialect, dialect_of
+from pelvrak.core.program.held import AXES, Event, Held
 from pelvrak.core.program.own_text import OwnText, uncommented, without_comments
 from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.plan import Plan, Setup
@@ -49,7 +50,8 @@ class TextGiven:
     """A program's text and what it is run with. registers: each by its name, with what it holds by axis, mm
     and degrees; tools: by their numbers, without names; work_from_table: 4×4; radii: by D, mm, where not 0;
     short: by how much an H is too short, mm; dwell_ms: P of a dwell counts milliseconds;
-    beside: texts whose programs it calls; deletes: lines that begin with / are left out.
+    beside: texts whose programs it calls; deletes: lines that begin with / are left out; feed_share,
+    speed_share: how feed and spindle are turned; begins: the line it is begun at, 0: the first.
     """
 
     text: str
@@ -62,13 +64,26 @@ class TextGiven:
     dwell_ms: bool = False
     beside: tuple[str, ...] = ()
     deletes: bool = True
+    feed_share: float = 1.0
+    speed_share: float = 1.0
+    begins: int = 0
 
     def held(self) -> Held:
         """The control's tables: a tool's length stands under its number."""
         registers = {name: dict(values) for name, values in self.registers}
         off = dict(self.short)
         lengths = {number: tool.gauge_length - off.get(number, 0.0) for number, tool in self.tools}
-        return Held(registers, lengths, dict(self.radii), self.dwell_ms, self.beside, self.deletes)
+        return Held(
+            registers,
+            lengths,
+            dict(self.radii),
+            self.dwell_ms,
+            self.beside,
+            self.deletes,
+            self.feed_share,
+            self.speed_share,
+            self.begins,
+        )
 
 
 def text_given(
@@ -141,6 +156,11 @@ def work_from_table(told: SetupReport, lies: Floats | None = None) -> Floats:
     return np.asarray(from_zero @ rigid(np.eye(3), -np.array(told.hold.zero_on_table)))
 
 
+def _on_the_control(dialect: Dialect, text: str) -> tuple[str, ...]:
+    """The programs of cycles of the control's own, where a text calls any."""
+    return ("\n".join(dialect.programs),) if dialect.programs and "G65" in text else ()
+
+
 def given_for(plan: Plan, told: SetupReport, text: str, beside: tuple[str, ...] = ()) -> TextGiven:
     """What a text of a setup is run with. told: it seated and held; beside: texts whose programs it calls.
     Raises BadInput without a layout.
@@ -148,7 +168,8 @@ def given_for(plan: Plan, told: SetupReport, text: str, beside: tuple[str, ...] 
     setup = next(one for one in plan.setups if one.name == told.name)
     tools, machine = tools_in(plan, setup.text), machine_of(setup.machine, plan.machines)
     lies, radii = work_from_table(told), radii_of(setup, tools)
-    in_ms = dialect_of(machine.control.dialect, plan.dialects).dwell == "P ms"
+    dialect = dialect_of(machine.control.dialect, plan.dialects)
+    in_ms, beside = dialect.dwell == "P ms", (*beside, *_on_the_control(dialect, text))
     given = text_given("\n".join([text, *beside]), registers_of(told), tools, machine, lies, radii, in_ms)
     own = setup.text
     return replace(
@@ -280,7 +301,7 @@ def _path(events: list[Event], start: Vector) -> Path:
         if one.kind == "dwell":
             path.dwell(one.seconds)
         elif one.kind != "stop":
-            path.moves.append(Move(one.kind, _slides(one.end), one.feed, one.centre))
+            path.moves.append(Move(one.kind, _slides(one.end), one.feed, one.centre, exact=one.exact))
     return path
 
 

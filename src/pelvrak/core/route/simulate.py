@@ -101,6 +101,14 @@ def _obstacle(given: ObstacleGiven, reads: Reads) -> Pieces:
 OBSTACLE = Step("obstacle", 1, ObstacleGiven, _obstacle)
 
 
+def obstacle_of(engine: Engine, held: Clamped) -> Content | None:
+    """What stands round the work on its rays, None where nothing does."""
+    if held.solids is None:
+        return None
+    stands = ObstacleGiven(held.solids, held.hold, held.machine, held.at)
+    return engine.run(OBSTACLE, stands, "what stands round the work").content(FIELD)
+
+
 @dataclass(frozen=True)
 class CutGiven:
     """What an operation is cut from. stock: that comes in; surface: the same where it was planned on;
@@ -182,7 +190,7 @@ def _cut(given: CutGiven, reads: Reads) -> Pieces:
     }
 
 
-CUT_OPERATION = Step("cut", 6, CutGiven, _cut)
+CUT_OPERATION = Step("cut", 7, CutGiven, _cut)
 
 
 @dataclass(frozen=True)
@@ -203,10 +211,7 @@ def cut_operation(
     """What comes of an operation, its path with it. path: as it was planned; maker: the number its surfaces
     get.
     """
-    obstacle = None
-    if held.solids is not None and not planned.turns:
-        stands = ObstacleGiven(held.solids, held.hold, held.machine, held.at)
-        obstacle = engine.run(OBSTACLE, stands, "what stands round the work").content(FIELD)
+    obstacle = None if planned.turns else obstacle_of(engine, held)
     given = CutGiven(planned.stock, planned.surface, path, planned.tool, held, obstacle, maker)
     return engine.run(CUT_OPERATION, given, called)
 

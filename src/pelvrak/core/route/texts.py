@@ -31,7 +31,7 @@ from pelvrak.core.route.cut_checks import cut_findings
 from pelvrak.core.route.cut_facts import CUT_FACTS
 from pelvrak.core.route.cut_told import Told
 from pelvrak.core.route.cutting import Done, as_cut, with_volumes
-from pelvrak.core.route.feeling import PROBING, Feeling
+from pelvrak.core.route.feeling import Feeling, probes
 from pelvrak.core.route.holding import holding_mesh
 from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.pieces import FIELD, LINES, PATH, RUNS, PlannedPath
@@ -172,6 +172,7 @@ def _in_plane(one: Stretch, given: TextRunGiven) -> Path:
                 move.feed,
                 None if move.centre is None else (move.centre[0] + dx, move.centre[1] + dy),
                 move.dwell_s,
+                exact=move.exact,
             )
             for move in one.path.moves
         ]
@@ -181,7 +182,12 @@ def _in_plane(one: Stretch, given: TextRunGiven) -> Path:
     own = [one.path.moves[int(number)] for number in flat.move]
     straight = [
         Move(
-            "rapid" if m.kind == "rapid" else "line", as_vector(end), m.feed, None, m.dwell_s * bool(ends_it)
+            "rapid" if m.kind == "rapid" else "line",
+            as_vector(end),
+            m.feed,
+            None,
+            m.dwell_s * bool(ends_it),
+            exact=m.exact and bool(ends_it),
         )
         for m, end, ends_it in zip(own, ends, last, strict=True)
     ]
@@ -286,7 +292,7 @@ def cut_text(
         as_vector(ends.min(axis=0)),
         as_vector(ends.max(axis=0)),
         parts_of(text),
-        Result(key, run.engine).content(FIELD) if PROBING.search(given.text) else None,
+        Result(key, run.engine).content(FIELD) if probes(given) else None,
     )
     made = run.engine.run(RUN_TEXT, asked, f"{setup.name}: its text")
     ran_so = made.value(RUNS)

@@ -1,5 +1,5 @@
-"""What do the cuts of a program come to when the machine is set up wrongly: the work not where its register
-says, a tool not as long as its H?
+"""What do the cuts of a program come to when the machine is set up wrongly, or run otherwise: the work not
+where its register says, a tool not as long as its H, feed or spindle turned, begun somewhere within?
 """
 
 from __future__ import annotations
@@ -22,6 +22,7 @@ from pelvrak.core.route.proving import (
     ProofGiven,
     Seen,
     compared,
+    lines_in,
     proof_given,
     proof_of,
     run_and_cut,
@@ -40,15 +41,20 @@ class ShortTool(Frozen):
 
 
 class Wrongly(Frozen):
-    """How the machine is set up wrongly. left, back: how far the work lies to the left and to the back of
-    where its register says, mm; turned: about zero, seen from above, degrees; short: lengths in the table
-    that are too short.
+    """How the machine is set up wrongly, or run otherwise. left, back: how far the work lies to the left and
+    to the back of where its register says, mm; turned: about zero, seen from above, degrees; short: lengths
+    in the table that are too short; feed, spindle: how they are turned, % of what is programmed; begins: the
+    line that is searched for and begun at, 0: the first; block_delete: lines with / are left out.
     """
 
     left: Off = 0.0
     back: Off = 0.0
     turned: Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)] = 0.0
     short: Annotated[tuple[ShortTool, ...], Field(max_length=60)] = ()
+    feed: Annotated[int, Field(ge=1, le=200)] = 100
+    spindle: Annotated[int, Field(ge=1, le=200)] = 100
+    begins: Annotated[int, Field(ge=0, le=100_000_000)] = 0
+    block_delete: bool = True
 
 
 def _cut_so(given: ProofGiven, reads: Reads) -> Pieces:
@@ -59,7 +65,7 @@ def _cut_so(given: ProofGiven, reads: Reads) -> Pieces:
     return {FIELD: after, PROOF: told}
 
 
-SET_WRONGLY = Step("set up wrongly", 2, ProofGiven, _cut_so)
+SET_WRONGLY = Step("set up wrongly", 3, ProofGiven, _cut_so)
 
 
 def set_up_wrongly(plan: Plan, told: SetupReport, engine: Engine, how: Wrongly) -> Proof:
@@ -83,6 +89,21 @@ def set_up_wrongly(plan: Plan, told: SetupReport, engine: Engine, how: Wrongly) 
         raise BadInput(
             "program.no_length", f"H{stray}", f"{told.name} has no such tool", "choose one of its program's"
         )
-    text = replace(given.text, work_from_table=work_from_table(told, lies), short=short)
+    if how.begins > lines_in(given):
+        raise BadInput(
+            "program.no_line",
+            f"line {how.begins}",
+            f"the program of {told.name} has {lines_in(given)} lines",
+            "begin at one of them",
+        )
+    text = replace(
+        given.text,
+        work_from_table=work_from_table(told, lies),
+        short=short,
+        feed_share=how.feed / 100,
+        speed_share=how.spindle / 100,
+        begins=how.begins,
+        deletes=how.block_delete,
+    )
     made = engine.run(SET_WRONGLY, replace(given, text=text), f"{told.name}: set up wrongly")
     return proof_of(told, made)

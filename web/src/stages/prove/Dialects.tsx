@@ -109,7 +109,7 @@ export function Dialects({ plan, commit, machine }: SheetProps & { machine: Mach
         </div>
         <Refused problem={problem} where />
       </Row>
-      {open && dialect && <Editor {...{ dialect, isOwn, change }} />}
+      {open && dialect && <Editor {...{ dialect, isOwn, change }} refused={setProblem} />}
     </>
   )
 }
@@ -118,6 +118,7 @@ function Editor(props: {
   dialect: Dialect
   isOwn: boolean
   change: (what: string, told: Partial<Dialect>) => Promise<Problem | null>
+  refused: (problem: Problem | null) => void
 }) {
   const { dialect, change } = props
   const { data: library } = useLibrary()
@@ -132,7 +133,7 @@ function Editor(props: {
           key={at}
           label={`${field.title} ${at + 1}`}
           value={line}
-          placeholder={at === all.length - 1 ? 'one more block' : ''}
+          placeholder={at === all.length - 1 ? 'one more' : ''}
           commit={(text) => {
             const next = all.slice(0, -1)
             next.splice(at, 1, ...(text ? [text.toUpperCase()] : []))
@@ -142,6 +143,39 @@ function Editor(props: {
       ))}
     </Row>
   )
+  /** What its calls run on the control, out of a file. */
+  const programs: Widget = (name, field) => {
+    const held = values[name] as string[]
+    const numbers = held.flatMap((line) => /^[O:]\d+/.exec(line)?.[0] ?? [])
+    return (
+      <Row label={field.title ?? name} help={field.description}>
+        <div className="figures">{numbers.join(' ') || 'none'}</div>
+        <div className="flex gap-x-3">
+          <label className="cursor-pointer text-action underline">
+            bring in
+            <FileInput
+              label="Programs of the control"
+              accept=".nc,.txt"
+              take={async (file) => {
+                if (!file) return
+                const lines = (await file.text()).split(/\r?\n/).filter((line) => line.trim() && line !== '%')
+                props.refused(await change(field.title ?? name, { [name]: lines }))
+              }}
+            />
+          </label>
+          {held.length > 0 && (
+            <button
+              type="button"
+              className="text-action underline"
+              onClick={() => void change(field.title ?? name, { [name]: [] })}
+            >
+              leave out
+            </button>
+          )}
+        </div>
+      </Row>
+    )
+  }
   return (
     <section aria-label="Dialect" className="mb-2 border border-rule bg-white/50 px-2.5 py-2 text-[12.5px]">
       <p className="text-soft">
@@ -162,7 +196,7 @@ function Editor(props: {
             prefix="Dialect"
             values={values}
             write={(field, value) => change(schema.properties[field]?.title ?? field, { [field]: value })}
-            widgets={{ lines }}
+            widgets={{ lines, programs }}
           />
         </div>
       ))}

@@ -4,12 +4,14 @@ import { showMoment } from '../../state/route'
 import { useShown } from '../../state/picture'
 import { Computed, NumberField, Row } from '../../ui/Field'
 import { Refused } from '../../ui/Refused'
-import { round } from '../../ui/words'
+import { clock, round } from '../../ui/words'
 import type { SheetProps } from '../sheet'
 
-/** The machine set up wrongly on purpose: what the cuts would leave then. */
+/** The machine set up wrongly on purpose, or run otherwise: what the cuts would leave then. */
 export function Wrongly({ project, plan, setup, report }: SheetProps) {
   const [off, setOff] = useState({ left: 0, back: 0, turned: 0 })
+  const [hand, setHand] = useState({ feed: 100, spindle: 100, begins: 0 })
+  const [deletes, setDeletes] = useState(true)
   const [short, setShort] = useState<Record<number, number>>({})
   const [found, setFound] = useState<{ proof: Proof; said: string } | null>(null)
   const [problem, setProblem] = useState<Problem | null>(null)
@@ -21,10 +23,17 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
     setFound(null)
     return null
   }
+  const turn = (name: keyof typeof hand) => (value: number) => {
+    setHand({ ...hand, [name]: Math.round(value) })
+    setFound(null)
+    return null
+  }
   const see = async () => {
     setBusy(true)
     const how = {
       ...off,
+      ...hand,
+      block_delete: deletes,
       short: Object.entries(short)
         .filter(([, by]) => by !== 0)
         .map(([number, by]) => ({ number: Number(number), by })),
@@ -38,7 +47,7 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
     setBusy(false)
     setProblem('code' in came ? came : null)
     if ('code' in came) return
-    const said = `${setup.name} set up wrongly`
+    const said = `${setup.name} run otherwise`
     setFound({ proof: came, said })
     showMoment(Infinity)
     if (came.key) useShown.setState({ beside: { key: came.key, name: said }, marked: came.place ?? null })
@@ -48,9 +57,9 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
     useShown.setState({ beside: null, marked: null })
   }
   return (
-    <section aria-label="Set it up wrongly" className="mt-5">
-      <h3 className="font-head text-[15px] font-semibold">Set it up wrongly</h3>
-      <p className="mb-1 text-soft">and see what the cuts would do</p>
+    <section aria-label="Run it otherwise" className="mt-5">
+      <h3 className="font-head text-[15px] font-semibold">Run it otherwise</h3>
+      <p className="mb-1 text-soft">set up wrongly, or by another hand: what would the cuts do?</p>
       <Row label="work to left">
         <NumberField label="work to the left" value={off.left} unit="mm" commit={put('left')} />
       </Row>
@@ -74,6 +83,32 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
           />
         </Row>
       ))}
+      <Row label="feed">
+        <NumberField label="feed turned to" value={hand.feed} unit="%" commit={turn('feed')} />
+      </Row>
+      <Row label="spindle">
+        <NumberField label="spindle turned to" value={hand.spindle} unit="%" commit={turn('spindle')} />
+      </Row>
+      <Row
+        label="begin at line"
+        help="Searched for: what comes before is worked out and not done. 0 is the first."
+      >
+        <NumberField label="begin at line" value={hand.begins} unit="" commit={turn('begins')} />
+      </Row>
+      <Row label="lines with /">
+        <label className="flex items-center gap-1.5">
+          <input
+            type="checkbox"
+            className="accent-action"
+            checked={deletes}
+            onChange={() => {
+              setDeletes(!deletes)
+              setFound(null)
+            }}
+          />
+          left out
+        </label>
+      </Row>
       <div className="mt-2 flex gap-2">
         <button type="button" className="knob" disabled={busy} onClick={() => void see()}>
           {busy ? 'cutting …' : 'see what it does'}
@@ -92,6 +127,21 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
             {round((found.proof.left_mm3 ?? 0) / 1000, 3)} cm³ too much,{' '}
             {round((found.proof.gouged_mm3 ?? 0) / 1000, 3)} cm³ too little
           </Computed>
+          <div>
+            <Computed>
+              {clock(found.proof.time_s ?? 0)} by the control, {found.proof.stops} stops
+              {found.proof.optional_stops > 0 && ` and ${found.proof.optional_stops} where they are wanted`}
+            </Computed>
+            {hand.feed !== hand.spindle && (
+              <span> , chips {round(hand.feed / hand.spindle, 2)} times as thick</span>
+            )}
+          </div>
+          {found.proof.met_mm != null && (
+            <div className="text-trouble">
+              In line {found.proof.met_line} a rapid, or what does not cut, comes{' '}
+              {round(found.proof.met_mm, 2)} mm into the stock.
+            </div>
+          )}
         </div>
       )}
     </section>

@@ -67,4 +67,6 @@ class Probing(Touching):
             tolerance=self.tolerance,
             sets=self.sets,
             angle=angle,
+            what="" if self.what in ("corner", "angle") or self.points != "four" else self.what,
+            approach=self.approach,
         )
