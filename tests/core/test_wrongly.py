@@ -10,6 +10,7 @@ from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.plan import plan_from_json
+from pelvrak.core.route.two_texts import against, written_text
 from pelvrak.core.route.wrongly import ShortTool, Wrongly, set_up_wrongly
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "encoder-housing"
@@ -91,6 +92,20 @@ class WronglyTest(unittest.TestCase):
         self.assertEqual(within.met_line, begins)
         with self.assertRaisesRegex(BadInput, "lines"):
             self.so(begins=1_000_000)
+
+    def test_two_texts(self):
+        """The program against itself, and against one without one operation: what that takes is more."""
+        engine = Engine(self.store)
+        seat = next(one for one in self.told.operations if one.name == "Seal seat")
+        text = written_text(self.told, engine)
+        same = against(self.plan, self.told, engine, text)
+        self.assertEqual((same.most_mm, same.left_mm3, same.gouged_mm3), (0.0, 0.0, 0.0))
+        lines = text.split("\n")
+        short = "\n".join([*lines[: seat.first_line - 1], *lines[seat.last_line :]])
+        found = against(self.plan, self.told, engine, short)
+        self.assertAlmostEqual(found.left_mm3, seat.removed_volume_mm3, delta=0.02 * seat.removed_volume_mm3)
+        self.assertLess(found.gouged_mm3, 1.0)
+        self.assertLess(found.time_s, same.time_s)
 
     def test_a_length_that_is_not_there(self):
         with self.assertRaisesRegex(BadInput, "H777"):

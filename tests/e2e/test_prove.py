@@ -168,6 +168,12 @@ class Prove(Browser):
         wrongly.get_by_role("button", name="set it right again").click()
         expect(page.get_by_text("OP20 run otherwise")).to_have_count(0)
 
+    def text_of(self, number: int) -> str:
+        """The text that the last setup runs."""
+        told = self.state(number)["report"]["setups"][-1]
+        with self.server.client() as client:
+            return client.get(f"/api/results/{told['program_key']}/program.nc").text
+
     def test_a_line_is_changed_by_hand(self):
         page, number = self.page, self.copied()
         self.prove("OP30 Sensor and end face")
@@ -188,15 +194,26 @@ class Prove(Browser):
         page.locator(".cm-scroller").evaluate("e => e.scrollTop = 300")
         expect(page.get_by_text("N180 G1 Z13.2 F800")).to_be_visible()
         page.get_by_role("button", name="keep and prove").click()
-        expect(page.get_by_label("against the written one")).to_be_visible(timeout=60_000)
+        other = page.get_by_role("group", name="Against")
         self.current(page)
         sheet = page.get_by_role("main", name="Sheet")
         expect(sheet).to_contain_text("changed by hand")
         expect(sheet).to_contain_text("another stock")
         expect(sheet.get_by_label("Findings of this stage")).to_contain_text("leaves another stock")
-        page.get_by_label("against the written one").check()
+        other.get_by_label("Another text").click()
+        page.get_by_role("option", name="the written one").click()
         page.locator(".cm-scroller").evaluate("e => e.scrollTop = 300")
         expect(page.locator(".cm-deletedChunk").first).to_contain_text("N180 G1 Z14.")
+        # What both cut: 14 less 13.2, and the same for a file that is the text itself.
+        other.get_by_role("button", name="and what they cut").click()
+        expect(other.get_by_role("status")).to_contain_text("0.8 mm apart")
+        text = self.text_of(number)
+        other.get_by_label("Another text").click()
+        page.get_by_role("option", name="a file …").click()
+        kept = {"name": "same.nc", "mimeType": "text/plain", "buffer": text.encode()}
+        other.get_by_label("Another text file").set_input_files(kept)
+        other.get_by_role("button", name="and what they cut").click()
+        expect(other.get_by_role("status")).to_contain_text("0 mm apart")
         # The planned stock is carried on again, and the written program taken: nothing of it is left.
         sheet.get_by_label("the stock that the text leaves").click()
         self.current(page)

@@ -815,6 +815,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/against/{setup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run Against
+         * @description What another text leaves, against what the setup's own program leaves. Nothing is changed.
+         */
+        post: operations["run_against_api_projects__project_id__against__setup__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/wrongly/{setup}": {
         parameters: {
             query?: never;
@@ -826,7 +846,8 @@ export interface paths {
         put?: never;
         /**
          * Run Wrongly
-         * @description What a setup's program would leave on a machine that is set up wrongly. Nothing is changed.
+         * @description What a setup's program would leave on a machine that is set up wrongly, or run otherwise. Nothing is
+         *     changed.
          */
         post: operations["run_wrongly_api_projects__project_id__wrongly__setup__post"];
         delete?: never;
@@ -1524,6 +1545,15 @@ export interface components {
              * @description the name or id of the element of the list it goes before; None: at the end
              */
             before?: string | null;
+        };
+        /**
+         * Against
+         * @description A text that a setup's program is set against. sha256: of one that was brought in; None: the written
+         *     one.
+         */
+        Against: {
+            /** Sha256 */
+            sha256?: string | null;
         };
         /**
          * Allowance
@@ -4569,7 +4599,7 @@ export interface components {
         };
         /**
          * Extended
-         * @description As several makers of controls have it alike: G54.1, G68.2, G73 and G76, M98.
+         * @description As several makers of controls have it alike: G54.1, G68, G68.2, G73 and G76, M98.
          */
         Extended: {
             /**
@@ -4694,6 +4724,12 @@ export interface components {
              */
             tilted: boolean;
             /**
+             * Turned about Z
+             * @description G68 turns what the program counts as a probe has found it, until G69
+             * @default true
+             */
+            rotation: boolean;
+            /**
              * Rotary clamps
              * @description the machine's codes to clamp and let go an axis
              * @default true
@@ -4733,6 +4769,18 @@ export interface components {
              * @enum {string}
              */
             probing: "G31" | "G38.2" | "stop";
+            /**
+             * Touching cycles
+             * @description calls of the control’s own, FACE, TOP, WALLS, WEB, BORE or BOSS: and the block, numbers as {X}: X Y Z WX WY AT SIZE BALL APPROACH BEYOND FEED WAYFEED OVER STOPS L P V SX SY SZ; what has none is written move by move
+             * @default []
+             */
+            calls: string[];
+            /**
+             * Their programs
+             * @description what the calls run on the control: without them nothing that calls can be proved
+             * @default []
+             */
+            programs: string[];
             /**
              * Flood
              * @description turns the coolant on
@@ -6860,6 +6908,11 @@ export interface components {
              */
             along: number;
             /**
+             * Apart
+             * @description its two places, along the wall
+             */
+            apart?: number | null;
+            /**
              * Approach
              * @description from where it goes slowly, before the face
              * @default 4
@@ -8333,6 +8386,12 @@ export interface components {
              */
             tilted: boolean;
             /**
+             * Turned about Z
+             * @description G68 turns what the program counts as a probe has found it, until G69
+             * @default false
+             */
+            rotation: boolean;
+            /**
              * Rotary clamps
              * @description the machine's codes to clamp and let go an axis
              * @default true
@@ -8372,6 +8431,18 @@ export interface components {
              * @enum {string}
              */
             probing: "G31" | "G38.2" | "stop";
+            /**
+             * Touching cycles
+             * @description calls of the control’s own, FACE, TOP, WALLS, WEB, BORE or BOSS: and the block, numbers as {X}: X Y Z WX WY AT SIZE BALL APPROACH BEYOND FEED WAYFEED OVER STOPS L P V SX SY SZ; what has none is written move by move
+             * @default []
+             */
+            calls: string[];
+            /**
+             * Their programs
+             * @description what the calls run on the control: without them nothing that calls can be proved
+             * @default []
+             */
+            programs: string[];
             /**
              * Flood
              * @description turns the coolant on
@@ -8865,7 +8936,7 @@ export interface components {
         /**
          * Probing
          * @description Touch faces as they stand, and set axes of a register by where they are: a face its one axis, a corner
-         *     two, the middle of two walls one, of a bore or boss two.
+         *     two, the middle of two walls one, of a bore or boss two; two touches of one wall say how it is turned.
          */
         Probing: {
             /**
@@ -9003,7 +9074,7 @@ export interface components {
              * @default face
              * @enum {string}
              */
-            what: "face" | "walls" | "web" | "corner" | "bore" | "boss" | "top";
+            what: "face" | "walls" | "web" | "corner" | "bore" | "boss" | "top" | "angle";
             /**
              * Faces
              * @description one face, two walls that look at or away from each other, the wall of a bore or boss
@@ -9034,6 +9105,11 @@ export interface components {
              * @default 0
              */
             along: number;
+            /**
+             * Apart
+             * @description its two places, along the wall
+             */
+            apart?: number | null;
             /**
              * Approach
              * @description from where it goes slowly, before the face
@@ -9176,7 +9252,9 @@ export interface components {
          *     line. most_mm: how far the two surfaces lie apart, at a place in the work frame; within_mm: up to which
          *     they count as equal; left_mm3, gouged_mm3:
          *     what stands that should not, and the other way. time_s: by the control; planned_s: by the plan; lines,
-         *     moves: of the program. key: of how it runs (piece control.json).
+         *     moves: of the program; stops, optional_stops: how often it waits for its operator. met_mm, met_line: how
+         *     deep a rapid, or what does not cut of a tool, comes into the stock at most, and where. key: of how it
+         *     runs (piece control.json).
          */
         Proof: {
             /** Setup */
@@ -9252,6 +9330,28 @@ export interface components {
              * @default 0
              */
             moves: number;
+            /**
+             * Stops
+             * @description how often it waits for its operator
+             * @default 0
+             */
+            stops: number;
+            /**
+             * Optional Stops
+             * @description how often it waits for its operator
+             * @default 0
+             */
+            optional_stops: number;
+            /**
+             * Met Mm
+             * @description how deep a rapid, or what does not cut of a tool, comes into the stock at most, and where
+             */
+            met_mm?: number | null;
+            /**
+             * Met Line
+             * @description how deep a rapid, or what does not cut of a tool, comes into the stock at most, and where
+             */
+            met_line?: number | null;
         };
         /**
          * Proposal
@@ -11070,6 +11170,12 @@ export interface components {
              */
             tilted: boolean;
             /**
+             * Turned about Z
+             * @description G68 turns what the program counts as a probe has found it, until G69
+             * @default false
+             */
+            rotation: boolean;
+            /**
              * Rotary clamps
              * @description the machine's codes to clamp and let go an axis
              * @default true
@@ -11109,6 +11215,18 @@ export interface components {
              * @enum {string}
              */
             probing: "G31" | "G38.2" | "stop";
+            /**
+             * Touching cycles
+             * @description calls of the control’s own, FACE, TOP, WALLS, WEB, BORE or BOSS: and the block, numbers as {X}: X Y Z WX WY AT SIZE BALL APPROACH BEYOND FEED WAYFEED OVER STOPS L P V SX SY SZ; what has none is written move by move
+             * @default []
+             */
+            calls: string[];
+            /**
+             * Their programs
+             * @description what the calls run on the control: without them nothing that calls can be proved
+             * @default []
+             */
+            programs: string[];
             /**
              * Flood
              * @description turns the coolant on
@@ -12966,9 +13084,10 @@ export interface components {
         };
         /**
          * Wrongly
-         * @description How the machine is set up wrongly. left, back: how far the work lies to the left and to the back of
-         *     where its register says, mm; turned: about zero, seen from above, degrees; short: lengths in the table
-         *     that are too short.
+         * @description How the machine is set up wrongly, or run otherwise. left, back: how far the work lies to the left and
+         *     to the back of where its register says, mm; turned: about zero, seen from above, degrees; short: lengths
+         *     in the table that are too short; feed, spindle: how they are turned, % of what is programmed; begins: the
+         *     line that is searched for and begun at, 0: the first; block_delete: lines with / are left out.
          */
         Wrongly: {
             /**
@@ -12995,6 +13114,30 @@ export interface components {
              * @default []
              */
             short: components["schemas"]["ShortTool"][];
+            /**
+             * Feed
+             * @description how they are turned, % of what is programmed
+             * @default 100
+             */
+            feed: number;
+            /**
+             * Spindle
+             * @description how they are turned, % of what is programmed
+             * @default 100
+             */
+            spindle: number;
+            /**
+             * Begins
+             * @description the line that is searched for and begun at, 0: the first
+             * @default 0
+             */
+            begins: number;
+            /**
+             * Block Delete
+             * @description lines with / are left out
+             * @default true
+             */
+            block_delete: boolean;
         };
         /**
          * XByEdge
@@ -18666,6 +18809,123 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TextState"];
+                };
+            };
+            /** @description The request cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Edits are only taken from this server's own page, or with the header x-pelvrak. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This cannot be done here. */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description It does not go with how things stand: changed elsewhere, not computed yet, out of date. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description More was sent than is taken. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description This server does not answer for that host. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Something in it means nothing or is out of bounds; it says what, where and how to mend it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The database cannot be reached, or took too long. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description The disk is full; nothing was saved. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    run_against_api_projects__project_id__against__setup__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                setup: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Against"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proof"];
                 };
             };
             /** @description The request cannot be read. */

@@ -7,6 +7,7 @@ import { showMoment, useRoute } from '../state/route'
 import { Refused } from '../ui/Refused'
 import { typing } from '../ui/typing'
 import { clock, round } from '../ui/words'
+import { Against, type Other } from './Against'
 import { RunKnob, Speeds } from './Speeds'
 import { ControlState } from './ControlState'
 import { momentOf, type Running, spanAt, standsAt, useRunningProgram } from './control'
@@ -96,7 +97,7 @@ export function ProgramDock({ project }: { project: ProjectState }) {
   }, [running, at])
   const { data: written } = usePiece(running?.setup.written_key, 'program.nc')
   const [draft, setDraft] = useState<{ setup: string; text: string } | null>(null)
-  const [apart, setApart] = useState(false)
+  const [other, setOther] = useState<{ setup: string; text: Other } | null>(null)
   const [problem, setProblem] = useState<Problem | null>(null)
   const { keep } = useOwnText(project, name)
   if (!running) return <p className="text-soft">Choose a setup in the route.</p>
@@ -166,17 +167,14 @@ export function ProgramDock({ project }: { project: ProjectState }) {
         <span className="figures ml-1">{view.time === Infinity ? 'done' : clock(view.time)}</span>
         {operation && <span className="min-w-0 truncate text-soft">{operation.name}</span>}
         <span className="grow" />
-        {written !== undefined && (
-          <label className="flex items-center gap-1 whitespace-nowrap">
-            <input
-              type="checkbox"
-              className="accent-action"
-              checked={apart}
-              onChange={() => setApart(!apart)}
-            />
-            against the written one
-          </label>
-        )}
+        <Against
+          key={name}
+          project={project.id}
+          setup={name}
+          written={written}
+          other={other?.setup === name ? other.text : null}
+          choose={(text) => setOther(text && { setup: name, text })}
+        />
         {mayChange && (
           <button type="button" className="knob !px-2 text-[12px]" onClick={begin}>
             change the text
@@ -197,7 +195,7 @@ export function ProgramDock({ project }: { project: ProjectState }) {
           beside={beside}
           toggle={(line) => toggleStop(name, line)}
           go={(line) => goTo(running, line)}
-          against={apart ? written : undefined}
+          against={other?.setup === name ? other.text.text : undefined}
         />
         {running.trace && running.trace.stood.length > 0 && (
           <ControlState
