@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from pelvrak.core.cutting.tools import tool_shelf
-from pelvrak.core.engine.engine import Engine, Result
+from pelvrak.core.engine.engine import Engine, Result, _Within
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
 from pelvrak.core.program.control import Control
@@ -21,8 +21,10 @@ from pelvrak.core.route.edits import edited
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.pieces import FIELD, PROGRAM
 from pelvrak.core.route.plan import Plan, plan_from, plan_from_json
-from pelvrak.core.route.proving import apart
-from pelvrak.core.route.report import Report
+from pelvrak.core.route.proving import Seen, apart, proof_given, run_and_cut
+from pelvrak.core.route.report import Report, SetupReport
+from pelvrak.core.route.running import control_for
+from tests.core import test_wrapped
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "encoder-housing"
 
@@ -271,22 +273,68 @@ class Beside(unittest.TestCase):
 
 
 class Turned(unittest.TestCase):
-    def test_what_turns_while_it_is_cut_is_refused(self):
-        plan = plan_from_json((DEMO / "plan.json").read_bytes())
-        setup = plan.setups[-1].model_copy(update={"operations": (), "text": OwnText(file="t.nc")})
-        first = plan.setups[0].model_copy(update={"operations": ()})
-        only = plan.model_copy(update={"setups": (first, setup), "resolution_mm": 2.0})
-        place = plan.tools[0].place
-        text = f"G90 G21 G54\nT{place} M6\nS9 M3\nG0 G43 H{place} Z99\nX0 Y0\nG1 X10 A30 F100\nM30\n"
-        report = evaluate(
-            only,
-            (DEMO / plan.part.file).read_bytes(),
-            MemoryStore(),
-            files=lambda sha, name: text.encode(),
+    """What a text cuts while the work turns under the tool, on the bar of the wrapped operations."""
+
+    store = test_wrapped.STORE
+
+    def plan(self) -> Plan:
+        told = test_wrapped.document(
+            {"line": [[0, -5], [0, 5]], "diameter": 50.0, "depth": 1.0, "tool": "em8"}
         )
-        (found,) = [one for one in report.setups[1].findings if one.code == "program.turned"]
-        self.assertIn("line 6", found.sentence.lower())
-        self.assertTrue(np.isfinite(report.setups[1].outgoing_volume_mm3))
+        told["setups"][0] |= {"operations": [], "text": {"file": "t.nc"}}
+        return plan_from(told)
+
+    def cut(self, text: str) -> SetupReport:
+        """The bar cut by a text alone."""
+        files = lambda sha, name: text.encode()  # noqa: E731
+        return evaluate(self.plan(), test_wrapped.part(), self.store, files=files).setups[0]
+
+    def as_run(self, setup: SetupReport, text: str):
+        """The stock as the control's moves cut it, by the other way: chords in the work."""
+        engine = Engine(self.store, files=lambda sha, name: text.encode())
+        given = proof_given(self.plan(), setup, engine)
+        given = replace(given, wanted=given.stock)
+        return run_and_cut(given, _Within(engine, "test"), control_for(given.text), Seen())[1]
+
+    def field(self, key: str):
+        return Result(key, Engine(self.store)).value(FIELD)
+
+    def test_the_written_program_as_a_file(self):
+        planned = test_wrapped.computed({"faces": [test_wrapped.floor()], "step_down": 3}).setups[0]
+        text = Result(planned.program_key, Engine(self.store)).value(PROGRAM)
+        setup = self.cut(text)
+        self.assertNotIn("prove", [one.stage for one in setup.findings])
+        most, _ = apart(self.field(setup.outgoing_key), self.field(planned.outgoing_key))
+        self.assertLess(most, 0.03)
+        (own,), (wrap,) = setup.operations, planned.operations
+        self.assertEqual(own.findings, ())
+        self.assertAlmostEqual(own.moving_s / wrap.moving_s, 1.0, delta=0.1)
+        # Every move knows its line.
+        source = text.split("\n")
+        lines = json.loads(self.store.get(setup.program_key, "lines.json"))[own.run]
+        self.assertEqual(len(lines), own.moves)
+        self.assertTrue(all(re.search("[XYZA]", source[line]) for line in lines))
+
+    def test_beside_the_axis(self):
+        """A slot turned 60° with the cutter 6 beside the axis: as the control's moves cut it; what goes
+        sideways as it turns is refused with by how much.
+        """
+        place = next(one["place"] for one in test_wrapped.TOOLS if one["id"] == "em8")
+        begin = f"G90 G21 G17 G94 G54\nT{place} M6\nS9000 M3\nG0 X0 Y6 A0\nG43 H{place} Z5\n"
+        text = f"{begin}G1 Z-3 F300\nA60 F600\nX20 A30\nG0 Z20\nM30\n"
+        setup = self.cut(text)
+        self.assertNotIn("prove", [one.stage for one in setup.findings])
+        self.assertGreater(setup.operations[0].removed_volume_mm3, 100)
+        most, _ = apart(self.field(setup.outgoing_key), self.as_run(setup, text))
+        self.assertLess(most, 0.03)
+        for wrong, said in (
+            ("G1 Z-3 F300\nY7 A60 F600", "1.000 mm sideways to A"),
+            ("G1 Z-3 F300\nA60 F600\nG2 X4 I2 J0 F600\nG1 A0", "an arc is cut between"),
+        ):
+            setup = self.cut(f"{begin}{wrong}\nG0 Z20\nM30\n")
+            (found,) = [one for one in setup.findings if one.code == "program.turned"]
+            self.assertIn(said, found.sentence)
+            self.assertTrue(np.isfinite(setup.outgoing_volume_mm3))
 
 
 if __name__ == "__main__":

@@ -72,7 +72,7 @@ async def lifespan(app: FastAPI) -> AsyncIterator[None]:
 # The pages that show the API would take their script from elsewhere: off. /openapi.json says the same.
 app = FastAPI(title="Pelvrak", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
 problems.install(app)
-app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=5)
+app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)
 app.add_middleware(Guard)
 for router in (
     projects.router,

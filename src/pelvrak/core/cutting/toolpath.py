@@ -56,8 +56,8 @@ class Round:
 
     along: unit vector along the axis, across the flat's x; centre: its point nearest to zero, mm; radius: of
     the cylinder the flat is laid on: a move of 2π radius in the flat's y turns the work once. axis: its name,
-    angle: where it stands at y 0, sense: +1 when it goes up with y. The flat's z counts from zero as the tool
-    stands over the axis.
+    angle: where it stands at y 0, sense: +1 when it goes up with y; aside: how far beside the axis the tool
+    stays, to the left of `along`, mm. The flat's z counts from zero as the tool stands over the axis.
     """
 
     along: Point
@@ -66,6 +66,7 @@ class Round:
     axis: str
     angle: float
     sense: int
+    aside: float = 0.0
 
     def angle_at(self, y: float) -> float:
         """Where the rotary axis stands, degrees."""
@@ -77,6 +78,8 @@ class Round:
         """
         out: Floats = np.outer(points[:, 0], self.along)
         out[:, :2] += self.centre[:2]
+        out[:, 0] -= self.aside * self.along[1]
+        out[:, 1] += self.aside * self.along[0]
         out[:, 2] = points[:, 2]
         return out
 

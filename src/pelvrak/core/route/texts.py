@@ -5,6 +5,7 @@ cut tool by tool as operations are.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 from functools import cache
@@ -51,6 +52,7 @@ from pelvrak.core.route.running import (
 )
 from pelvrak.core.route.simulate import OnStock, clamped, cut_operation
 from pelvrak.core.route.station import Station, station_at
+from pelvrak.core.route.turned_text import FEEDS, round_path, together, turns_in_cut
 from pelvrak.core.route.turning import Turning
 from pelvrak.core.route.zeros import maker_number
 from pelvrak.core.stock.cut import cut
@@ -61,7 +63,6 @@ MOST_MATCHED = 20_000
 MOST_MAKERS = 254
 # A text with more lines of comment is told by its tools alone.
 MOST_PARTS = 200
-FEEDS = ("line", "cw", "ccw")
 _ALONE = re.compile(r"\s*\([^()\n]*\)\s*")
 _SAID = re.compile(r"\(([^()\n]+)\)")
 
@@ -108,36 +109,29 @@ def _run_text(given: TextRunGiven, reads: Reads) -> Pieces:
         feeling = None
         if given.stock is not None:
             control.touch = feeling = Feeling(given.text, reads.read(given.stock, FIELD))
-        for one in stretches_of(control.steps(given.text.text), given.text, box, given.parts):
-            before += one.before_s
-            feeds = any(event.kind in FEEDS for event in one.events)
-            if one.turns and feeds:
-                raise BadInput(
-                    "program.turned",
-                    f"line {one.events[0].line}",
-                    "what a text cuts while the work turns is not cut from it yet",
-                    "plan it as an operation round the axis",
-                )
-            if not feeds or one.tool is None:
-                before += float(one.ends_s[-1]) if len(one.ends_s) else 0.0
+        steps = stretches_of(control.steps(given.text.text), given.text, box, given.parts)
+        for own in together(_cut_as_it_goes(steps, feeling), given.parts):
+            one, events = own[0], [event for each in own for event in each.events]
+            before += sum(each.before_s for each in own)
+            if one.tool is None or not any(event.kind in FEEDS for event in events):
+                before += sum(float(each.ends_s[-1]) for each in own if len(each.ends_s))
                 continue
-            probes = one.tool.kind == "probe"
-            if feeling is not None and one.sweep is not None and not probes:
-                feeling.now(cut(feeling.stock, one.sweep, 1)[0])
-            measured = touching_only(one.tool.DC / 2) if probes else None
-            path = _in_plane(one, given)
+            turns = any(turns_in_cut(each) for each in own)
+            measured = touching_only(one.tool.DC / 2) if one.tool.kind == "probe" else None
+            path = round_path(own, given.text, given.zero_on_table) if turns else _in_plane(one, given)
             out[_path_piece(len(runs))] = PlannedPath(path, [], np.zeros(0), measured=measured)
-            speeds = [now.speed for line, now in control.stood if line <= one.events[-1].line]
+            speeds = [now.speed for line, now in control.stood if line <= events[-1].line]
             runs.append(
                 {
                     "number": one.number,
                     "angles": one.angles,
-                    "register": one.events[-1].register,
-                    "first": one.events[0].line,
-                    "last_feed": max(event.line for event in one.events if event.kind in FEEDS),
-                    "lines": [event.line - 1 for event in one.events if moves_of(event)],
+                    "turns": turns,
+                    "register": events[-1].register,
+                    "first": events[0].line,
+                    "last_feed": max(event.line for event in events if event.kind in FEEDS),
+                    "lines": [event.line - 1 for event in events if moves_of(event)],
                     "speed": speeds[-1] if speeds else 0.0,
-                    "feed": max(event.feed for event in one.events),
+                    "feed": max(move.feed for move in path.moves),
                     "before_s": before,
                 }
             )
@@ -147,7 +141,20 @@ def _run_text(given: TextRunGiven, reads: Reads) -> Pieces:
     return {RUNS: {"runs": runs}, **out}
 
 
-RUN_TEXT = Step("text", 2, TextRunGiven, _run_text)
+def _cut_as_it_goes(stretches: Iterable[Stretch], feeling: Feeling | None) -> Iterator[Stretch]:
+    """The same stretches, the stock that a probe feels cut by each."""
+    for one in stretches:
+        if (
+            feeling is not None
+            and one.sweep is not None
+            and one.tool is not None
+            and one.tool.kind != "probe"
+        ):
+            feeling.now(cut(feeling.stock, one.sweep, 1)[0])
+        yield one
+
+
+RUN_TEXT = Step("text", 3, TextRunGiven, _run_text)
 
 
 def _in_plane(one: Stretch, given: TextRunGiven) -> Path:
@@ -353,7 +360,7 @@ class _TextCutter:
         position, station = self._station(one["angles"])
         held = clamped(run.engine, station, placed.zero_from_work, placed.hold)
         maker = maker_number(self.index, min(number, MOST_MAKERS))
-        on = OnStock(Result(key, run.engine).content(FIELD), None, nameless_tool(tool, TOOL), False)
+        on = OnStock(Result(key, run.engine).content(FIELD), None, nameless_tool(tool, TOOL), one["turns"])
         result = cut_operation(run.engine, on, path, held, maker, f"{setup.name} {operation.name}")
         facts = result.value(CUT_FACTS)
         told = cut_findings(Told(setup.name, operation), tool, station, facts)
