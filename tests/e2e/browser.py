@@ -78,11 +78,11 @@ class Browser(unittest.TestCase):
         return number
 
     def coarse_copy(self) -> int:
-        """The same at rays 1 mm apart, to be computed anew with every change."""
+        """The same at rays 2 mm apart, to be computed anew with every change."""
         number = self.demo_copy()
         with self.server.client() as client:
             made = client.get(f"/api/projects/{number}").json()
-            plan = made["plan"] | {"resolution_mm": 1.0}
+            plan = made["plan"] | {"resolution_mm": 2.0}
             told = {"based_on": made["revision"], "what": "coarser", "plan": plan}
             answer = client.put(f"/api/projects/{number}/plan", json=told)
             self.assertEqual(answer.status_code, 200, answer.text)

@@ -8914,7 +8914,8 @@ export interface components {
          * ProbeFact
          * @description What a probe touches, and the axes of a register that are set from it.
          *
-         *     sets: the register; axes: of it; touches: in their order.
+         *     sets: the register; axes: of it; touches: in their order; depth: how far under the edge of what is
+         *     touched the ball's middle goes, mm, None from above.
          */
         ProbeFact: {
             /**
@@ -8932,6 +8933,11 @@ export interface components {
              * @description in their order
              */
             touches: components["schemas"]["TouchFact"][];
+            /**
+             * Depth
+             * @description how far under the edge of what is touched the ball's middle goes, mm, None from above
+             */
+            depth?: number | null;
         };
         /**
          * Probing

@@ -30,7 +30,7 @@ import { Holding, Machinery, Sliding, TypedHolding } from './Holding'
 import { Legend, Swatches } from './Legend'
 import { Lines } from './Lines'
 import { Measure } from './Measure'
-import { touching, TouchLabels, Touches } from './Touches'
+import { touching, TouchHandles, TouchLabels, Touches } from './Touches'
 import { Within } from './Within'
 import { PulledBox, PullHandles } from './Pulling'
 import { DragPoints, placesFor, ZeroHandles } from './Dragging'
@@ -340,6 +340,18 @@ export function Bench({ project }: { project: ProjectState }) {
       )}
       {zeroShown && <AxisLetters id="zero-axes" />}
       <TouchLabels of={touches} />
+      {setup &&
+        touches
+          .filter((one) => view.stage === 'reach' || one.id === view.operation)
+          .map((one) => (
+            <TouchHandles
+              key={one.run}
+              project={project}
+              index={view.card as number}
+              setup={setup}
+              of={one}
+            />
+          ))}
       {dragging && setup && (
         <ZeroHandles project={project} index={view.card as number} setup={setup} places={places} />
       )}

@@ -16,6 +16,7 @@ import { type Commit, useCommit } from '../api/hooks'
 import { tell } from '../state/editing'
 import { round } from '../ui/words'
 import { Follow } from './Axes'
+import { useCamera } from './camera'
 
 export type Margins = Record<string, number>
 export const SIDES = ['x-', 'x+', 'y-', 'y+', 'z-', 'z+'] as const
@@ -25,8 +26,8 @@ const STEP_MM = 0.5
 const SNAP_PX = 7
 
 /** The billet as it is being pulled: margins of the sides that are, and the face one of them is flush with. */
-type Pull = { margins: Margins; face: number | null; camera: THREE.OrthographicCamera | null }
-export const usePull = create<Pull>(() => ({ margins: {}, face: null, camera: null }))
+type Pull = { margins: Margins; face: number | null }
+export const usePull = create<Pull>(() => ({ margins: {}, face: null }))
 
 const axisOf = (side: string) => 'xyz'.indexOf(side[0] ?? 'x') as 0 | 1 | 2
 const signOf = (side: string) => (side[1] === '+' ? 1 : -1)
@@ -84,7 +85,7 @@ export function PulledBox({ part, margins }: { part: Part; margins: Margins }) {
   const { camera, invalidate } = useThree()
   const pulled = usePull((one) => one.margins)
   useEffect(() => {
-    if (camera instanceof THREE.OrthographicCamera) usePull.setState({ camera })
+    if (camera instanceof THREE.OrthographicCamera) useCamera.setState({ camera })
   }, [camera])
   useEffect(() => invalidate(), [pulled, invalidate])
   const now = { ...margins, ...pulled }
@@ -135,7 +136,7 @@ export function PullHandles({
   }
   const drag = (event: { clientX: number; clientY: number; shiftKey: boolean }) => {
     const start = from.current
-    const camera = pull.camera
+    const camera = useCamera.getState().camera
     if (!start || !camera) return
     const asked: Margins = {}
     let flush: number | null = null

@@ -63,7 +63,8 @@ class Measured:
     meet something, mm/min; said: what is touched, in words. finds: what a register is set from, sets: that
     register, tolerance: how far off anything may be before it stops; sizes: what is measured, then: what
     comes of one outside its limits; angle: how the register is turned; what: is
-    touched, where a control's own cycle could do all of it, approach: from where it does so slowly, mm.
+    touched, where a control's own cycle could do all of it, approach: from where it does so slowly, mm;
+    depth: how far under the edge of what is touched the ball's middle goes, mm.
     """
 
     touches: tuple[Touch, ...]
@@ -79,6 +80,7 @@ class Measured:
     angle: Angle | None = None
     what: str = ""
     approach: float = 0.0
+    depth: float | None = None
 
     @property
     def axes(self) -> tuple[str, ...]:

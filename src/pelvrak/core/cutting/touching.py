@@ -403,6 +403,13 @@ def _nothing_there(operation: Touching, job: Job, spots: list[Spot], n: int) -> 
     )
 
 
+def depth_of(operation: Touching, job: Job) -> float | None:
+    """How deep it touches, mm; None from above."""
+    if operation.what == "top":
+        return None
+    return operation.under(_corners(job, face_of(job.part.part, operation.faces[0], operation.name)))
+
+
 def turned_by(operation: Touching, job: Job, spots: list[Spot]) -> Angle:
     """What the two touches of a wall say of how the work is turned; that the stock has the wall at both, and
     along the axis, is asked of it as it comes in.

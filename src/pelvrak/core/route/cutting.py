@@ -337,7 +337,9 @@ def _probe_fact(made: PlannedPath, zero_from_work: Floats) -> ProbeFact:
             at = at + made.measured.radius * (way + [0.0, 0.0, 1.0])
         there = as_vector(np.round(moved(work_from_zero, at), 6))
         told.append(TouchFact(at=there, way=as_vector(np.round(turned(work_from_zero, way), 9))))
-    return ProbeFact(sets=made.measured.sets, axes=made.measured.axes, touches=tuple(told))
+    return ProbeFact(
+        sets=made.measured.sets, axes=made.measured.axes, touches=tuple(told), depth=made.measured.depth
+    )
 
 
 def as_cut(facts: CutFacts) -> dict[str, Any]:

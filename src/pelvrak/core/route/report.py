@@ -56,12 +56,14 @@ class TouchFact(Frozen):
 class ProbeFact(Frozen):
     """What a probe touches, and the axes of a register that are set from it.
 
-    sets: the register; axes: of it; touches: in their order.
+    sets: the register; axes: of it; touches: in their order; depth: how far under the edge of what is
+    touched the ball's middle goes, mm, None from above.
     """
 
     sets: str
     axes: tuple[str, ...]
     touches: tuple[TouchFact, ...]
+    depth: float | None = None
 
 
 class OperationReport(Frozen):

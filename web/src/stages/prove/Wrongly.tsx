@@ -133,7 +133,9 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
               {found.proof.optional_stops > 0 && ` and ${found.proof.optional_stops} where they are wanted`}
             </Computed>
             {hand.feed !== hand.spindle && (
-              <span> , chips {round(hand.feed / hand.spindle, 2)} times as thick</span>
+              <div>
+                <Computed>chips {round(hand.feed / hand.spindle, 2)} times as thick</Computed>
+              </div>
             )}
           </div>
           {found.proof.met_mm != null && (

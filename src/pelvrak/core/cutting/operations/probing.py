@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from pelvrak.core.cutting.job import Job
 from pelvrak.core.cutting.measuring import Measured
-from pelvrak.core.cutting.touching import CALLED, Touching, ask_the_stock, touch, turned_by
+from pelvrak.core.cutting.touching import CALLED, Touching, ask_the_stock, depth_of, touch, turned_by
 from pelvrak.core.forms import asked
 from pelvrak.core.machine.machine import Register
 
@@ -69,4 +69,5 @@ class Probing(Touching):
             angle=angle,
             what="" if self.what in ("corner", "angle") or self.points != "four" else self.what,
             approach=self.approach,
+            depth=depth_of(self, job),
         )
