@@ -20,6 +20,11 @@ TOP = Path(__file__).resolve().parents[1]
 DEMO_STEP = TOP / "demo" / "encoder-housing" / "encoder-housing.step"
 
 
+# What asks a server or a page waits for it: rays at which it is computed soon. At those it ships with it is
+# computed in the tests of the core.
+DEMO_LOADED = ["--demo", "encoder-housing", "--demo-rays", "1.0"]
+
+
 class Server:
     """bin/pelvrak serve with a data folder of its own."""
 
@@ -50,7 +55,7 @@ class Server:
         ]
         self.log = (self.data / "log").open("ab")
         self.process = subprocess.Popen(
-            command + (["--demo", "encoder-housing"] if self.demo else []), stdout=self.log, stderr=self.log
+            command + (DEMO_LOADED if self.demo else []), stdout=self.log, stderr=self.log
         )
         for _ in range(600):
             if (self.data / "address").exists() and (self.data / "address").read_text().endswith("\n"):

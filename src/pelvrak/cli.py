@@ -693,13 +693,17 @@ def serve(
         str,
         typer.Option(help="address to listen on: this machine's own only, as long as there is no sign-in"),
     ] = "127.0.0.1",
+    rays: Annotated[
+        float | None,
+        typer.Option("--demo-rays", min=0.1, max=5.0, help="mm between the demo's rays, on a slow machine"),
+    ] = None,
     data: Data = Path(".pelvrak"),
 ) -> None:
     """Start database, workers and web server on loopback."""
     from pelvrak.server import serve as server
 
     wanted = [name.value for name in names or ()] if demo else None
-    raise typer.Exit(server.serve(data, port, workers, wanted, host))
+    raise typer.Exit(server.serve(data, port, workers, wanted, host, rays))
 
 
 @app.command()

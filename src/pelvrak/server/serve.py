@@ -29,8 +29,17 @@ class _Asked(Exception):
     """Someone asked us to stop."""
 
 
-def serve(data: Path, port: int, workers: int, demo: list[str] | None, host: str = "127.0.0.1") -> int:
-    """Run until interrupted; a process that dies is started again, the database too."""
+def serve(
+    data: Path,
+    port: int,
+    workers: int,
+    demo: list[str] | None,
+    host: str = "127.0.0.1",
+    rays: float | None = None,
+) -> int:
+    """Run until interrupted; a process that dies is started again, the database too. rays: how far apart those
+    of the demo are, mm, where not as it has them.
+    """
     if not on_loopback(host):
         raise SystemExit(
             f"pelvrak: {host} can be reached from other machines, and there is no sign-in yet: whoever"
@@ -50,7 +59,7 @@ def serve(data: Path, port: int, workers: int, demo: list[str] | None, host: str
 
             migrate()
             for name in DEMOS if demo == [] else demo or ():
-                load_demo(DEMO / DEMOS[name])
+                load_demo(DEMO / DEMOS[name], rays)
             port = free_port(port, "the web server")
             os.environ["PELVRAK_PORT"] = str(port)
             _attend(data, cluster, port, _commands(port, workers))
@@ -133,8 +142,8 @@ def _wait_for(url: str) -> None:
     raise SystemExit("pelvrak: the web server does not answer")
 
 
-def load_demo(path: Path) -> None:
-    """Put the demo project in, once: it is known by its part and its plan's name."""
+def load_demo(path: Path, rays: float | None = None) -> None:
+    """Put the demo project in, once: it is known by its part and its plan's name. rays: how far apart, mm."""
     from sqlalchemy import select
 
     from pelvrak.core.route.plan import plan_from_json
@@ -144,6 +153,7 @@ def load_demo(path: Path) -> None:
     from pelvrak.server.jobs.handing import BESIDE, hand_part
 
     plan = plan_from_json(path.read_bytes(), str(path))
+    plan = plan if rays is None else plan.model_copy(update={"resolution_mm": rays})
     body = path.with_name(plan.part.file).read_bytes()
     sha256 = hashlib.sha256(body).hexdigest()
     with transaction() as session:
