@@ -37,8 +37,8 @@ def serve(
     host: str = "127.0.0.1",
     rays: float | None = None,
 ) -> int:
-    """Run until interrupted; a process that dies is started again, the database too. rays: how far apart those
-    of the demo are, mm, where not as it has them.
+    """Run until interrupted; a process that dies is started again, the database too. rays: how far apart
+    those of the demo are, mm, where not as it has them.
     """
     if not on_loopback(host):
         raise SystemExit(
