@@ -93,15 +93,6 @@ class Touching(OperationKind):
     along: Annotated[float, Field(ge=-1000, le=1000)] = asked(
         0.0, title="Along", help="from the middle of a wall to where it is touched", unit="mm", place="what"
     )
-    apart: Annotated[float, Field(gt=0, le=1000)] | None = asked(
-        None,
-        title="Apart",
-        help="its two places, along the wall",
-        unit="mm",
-        empty="two thirds of the wall",
-        place="what",
-        when={"what": ["angle"]},
-    )
     approach: Reach = asked(
         4.0, title="Approach", help="from where it goes slowly, before the face", unit="mm", place="feeds"
     )
@@ -122,6 +113,10 @@ class Touching(OperationKind):
         unit="mm/min",
         place="feeds",
     )
+
+    def places_apart(self) -> float | None:
+        """How far its two places on one wall lie from each other, where that is told, mm."""
+        return None
 
     def faces_told(self) -> tuple[FaceRef, ...]:
         """It cuts none."""
@@ -245,7 +240,7 @@ def _aside(operation: Touching, wide: float) -> tuple[float, ...]:
     """Where a wall is touched, from the middle of what is touched of it, mm. wide: the wall."""
     if operation.what != "angle":
         return (0.0,)
-    half = (operation.apart or USUAL_APART * wide) / 2
+    half = (operation.places_apart() or USUAL_APART * wide) / 2
     return -half, half
 
 

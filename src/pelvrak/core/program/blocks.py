@@ -279,6 +279,13 @@ class Halt:
 
 
 @dataclass(frozen=True)
+class Counted:
+    """The program has run once more. variable: the control's, that counts it."""
+
+    variable: int
+
+
+@dataclass(frozen=True)
 class Closing:
     """The program ends."""
 
@@ -311,6 +318,7 @@ Block = (
     | Rotate
     | Gauge
     | Halt
+    | Counted
     | Closing
 )
 

@@ -39,7 +39,8 @@ class Where:
 class Planned:
     """One operation as the program needs it, at one position. run: tells it from its other visits; measured:
     what it touches, where it is a probe's, set_from: what is added to a coordinate to count as the register
-    it sets does; wears: D of the tool whose wear it corrects.
+    it sets does; wears: D of the tool whose wear it corrects; place:
+    at which of its load.
     """
 
     run: str
@@ -53,6 +54,7 @@ class Planned:
     measured: Measured | None = None
     set_from: Vector = (0.0, 0.0, 0.0)
     wears: int = 0
+    place: str = ""
 
 
 @dataclass(frozen=True)
@@ -62,7 +64,8 @@ class Head:
     finds, from which the others are turned; home: name, angle (degrees), clamp and unclamp code of each
     rotary axis where the next work is loaded; taken: numbers of the plan's other programs;
     setter: X, Y and Z of the slides at which the bare nose would touch the setter tools are touched on before
-    anything is cut, and the feed.
+    anything is cut, and the feed; stops: the operator may stop it between places; counter: the variable that
+    counts how often it has run, 0: none.
     """
 
     number: int = 0
@@ -72,6 +75,8 @@ class Head:
     home: tuple[tuple[str, float, str, str], ...] = ()
     taken: tuple[int, ...] = ()
     setter: tuple[Vector, float] | None = None
+    stops: bool = False
+    counter: int = 0
 
 
 def composed(
@@ -108,6 +113,7 @@ def composed(
     if head.setter is not None and cut:
         running.set_lengths(cut, *head.setter)
     for one, after in zip(cut, [*cut, None][1:], strict=True):
+        running.at_place(one.place, head.stops)
         running.operation(one, None if after is None else after.tool.place)
     tell(blocks.CoolOff())
     running.untilt()
@@ -117,6 +123,8 @@ def composed(
         # The next work is loaded, and its zero found, as this one was.
         running.turn(Where("", head.home))
     tell(blocks.Aside())
+    if head.counter:
+        tell(blocks.Counted(head.counter))
     tell(blocks.Closing())
     return Blocks(tuple(running.items), head.last_block)
 
@@ -137,6 +145,7 @@ class _Running:
     tool: int | None = None
     stands: dict[str, float] = field(default_factory=dict)
     plane: object = None
+    place: str = ""
     turned: dict[str, int] = field(default_factory=dict)
     found: dict[str, dict[str, float]] = field(default_factory=dict)
 
@@ -149,6 +158,19 @@ class _Running:
             told = blocks.SetLength(tool.place, nose, tool.gauge_length, feed, cut[0].where.register)
             self.items += [told, blocks.Up()]
             self.tool = tool.place
+
+    def at_place(self, place: str, stops: bool) -> None:
+        """Go on to a place of the load: over all that stands, by the top of Z."""
+        if place == self.place:
+            return
+        if self.place:
+            self.items.append(blocks.CoolOff())
+            self.untilt()
+            self.items.append(blocks.Up())
+            if stops:
+                self.items += [blocks.SpinOff(), blocks.Halt("optional", f"place {place} is next")]
+        self.items.append(blocks.Note(f"place {place}"))
+        self.place = place
 
     def operation(self, planned: Planned, then: int | None) -> None:
         """Say one operation. then: the place of the next one's tool."""
@@ -285,7 +307,7 @@ def _probed(planned: Planned, measured: Measured, turned: int) -> Body:
     """Touches, and what is set from them. A way back from a touch, or up, is guarded by nothing: the ball
     still touches. turned: the number of the turn that is found.
     """
-    path, place, shift = planned.path, planned.tool.place, planned.where.shift
+    path, place = planned.path, planned.tool.place
     out: list[Block] = [blocks.Come(place, path.moves[0].end, "off")]
     made, at, touched = [(0, 0)], path.moves[0].end, False
     for n, move in enumerate(path.moves[1:], start=1):
@@ -301,6 +323,13 @@ def _probed(planned: Planned, measured: Measured, turned: int) -> Body:
             out.append(blocks.Guard(move.end, at, measured.guard_feed))
         at, touched = move.end, touch is not None
         made.append((len(out) - 1, 0))
+    out += _found(planned, measured, turned)
+    return Body(planned.run, tuple(out), tuple(made), _cycle(planned, measured))
+
+
+def _found(planned: Planned, measured: Measured, turned: int) -> list[Block]:
+    """What comes of what was touched: axes that are set, a turn, sizes."""
+    shift, out = planned.where.shift, list[Block]()
     for n, found in enumerate(measured.finds):
         axis = "XYZ".index(found.axis)
         first = measured.touches[found.touches[0]]
@@ -350,7 +379,7 @@ def _probed(planned: Planned, measured: Measured, turned: int) -> Body:
                 size.ball > 0,
             )
         )
-    return Body(planned.run, tuple(out), tuple(made), _cycle(planned, measured))
+    return out
 
 
 def _cycle(planned: Planned, measured: Measured) -> blocks.Cycle | None:

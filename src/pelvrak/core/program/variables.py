@@ -16,6 +16,9 @@ STANDARD, APART = 5221, 20
 EXTENDED, MOST_EXTENDED = 7001, 300
 # Variables a macro has for itself: #1 to this one.
 MOST_OWN = 33
+# What these hold outlasts a program, and counts as 0 where nothing was ever put into them: alike with several
+# makers of controls, from memory.
+LASTING = range(500, 1000)
 # Putting a number into it stops the program.
 ALARM = 3000
 
@@ -64,6 +67,8 @@ class Variables:
         place = register_at(index) if isinstance(index, int) else None
         if place is None:
             kept = self._of(index)
+            if index not in kept and isinstance(index, int) and index in LASTING:
+                return 0.0
             if index not in kept:
                 raise ValueError(f"variable #{index} is used before anything is put into it")
             return kept[index]

@@ -337,6 +337,12 @@ class Writer:
     def halt(self, block: blocks.Halt) -> None:
         self.block(STOP_CODES[block.kind], self.comment(block.text))
 
+    def counted(self, block: blocks.Counted) -> None:
+        if self.dialect.probing == "stop":
+            self.beyond["it has no variable that could count its cycles"] = None
+            return
+        self.block(f"#{block.variable}=#{block.variable}+1")
+
     # -- moves
 
     def come(self, block: blocks.Come) -> list[int]:

@@ -25,6 +25,7 @@ from pelvrak.core.program.writing import Program
 from pelvrak.core.route.cut_checks import cut_findings, worn_findings
 from pelvrak.core.route.cut_facts import CUT_FACTS, CutFacts, Laid
 from pelvrak.core.route.cut_told import Told
+from pelvrak.core.route.load_places import CutSetup
 from pelvrak.core.route.meant import MeantGiven
 from pelvrak.core.route.naming import named, named_refusal, names_of, unregistered
 from pelvrak.core.route.needed import turned_for
@@ -73,6 +74,8 @@ def cut_operations(
     reports, stock_volume = with_volumes(reports, stock_volume)
     program_key, program = program_of(run, turning, planned, about)
     told = [_with_lines(report, program) for report in reports]
+    if turning.setup.load and program_key is not None:
+        run.cuts[turning.setup.name] = CutSetup(turning, tuple(planned), came, key, placed.low, placed.high)
     found = (*setting_findings(run, turning, planned, came), *beyond(run, turning, program))
     return Done(told, key, stock_volume, program_key, program.text, found)
 

@@ -21,6 +21,8 @@ from pelvrak.core.route.ends import ends_of
 from pelvrak.core.route.graph import route_version
 from pelvrak.core.route.incoming import ComingIn, brought_key, coming_in
 from pelvrak.core.route.jaw_setup import jaw_setup
+from pelvrak.core.route.load_report import LoadReport
+from pelvrak.core.route.load_told import load_reports
 from pelvrak.core.route.part_setup import part_setup, stock_after
 from pelvrak.core.route.pieces import PART
 from pelvrak.core.route.plan import Plan, Setup
@@ -122,6 +124,7 @@ class _Walk:
         self.billet = billet_report(run, self.density)
         self.part_findings = tuple(_callouts(run))
         self.setups: list[SetupReport] = []
+        self.loads: tuple[LoadReport, ...] = ()
 
     def told(self, begun: SetupReport | None = None, comparison: ComparisonReport | None = None) -> Report:
         """The report as far as it has come. begun: a setup that is known and not cut yet."""
@@ -141,6 +144,7 @@ class _Walk:
                 for number, (setup, one) in makers_of(whole).items()
             ),
             part_findings=self.part_findings,
+            loads=self.loads,
             computed=tuple(run.engine.computed),
             reused=tuple(run.engine.reused),
             begun=None if begun is None else begun.name,
@@ -165,6 +169,7 @@ class _Walk:
         for index, cut in enumerate(self.setups):
             self.setups[index] = with_proof(run.plan, cut, run.engine)
             run.done += 1
+        self.loads = load_reports(run, self.setups)
         run.tell("done", 1.0)
         return self.told(comparison=comparison)
 

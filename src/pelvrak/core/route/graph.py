@@ -13,6 +13,8 @@ from pelvrak.core.route import (
     holding,
     incoming,
     jaws,
+    load_checks,
+    load_program,
     pictures,
     planning,
     programs,
@@ -46,6 +48,8 @@ _MODULES = (
     proving,
     reaching,
     comparing,
+    load_checks,
+    load_program,
 )
 STEPS: dict[str, Kind[Any]] = {
     one.name: one for module in _MODULES for one in vars(module).values() if isinstance(one, Kind)

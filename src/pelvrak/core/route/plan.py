@@ -19,6 +19,7 @@ from pelvrak.core.geometry.callout import Callout
 from pelvrak.core.geometry.part import FaceRef, Frozen
 from pelvrak.core.holding.hold import Hold
 from pelvrak.core.holding.kinds import Fixture, Ident
+from pelvrak.core.load.load import Load
 from pelvrak.core.machine.machine import Machine, Register
 from pelvrak.core.program.dialects import AnyDialect
 from pelvrak.core.program.own_text import OwnText
@@ -129,7 +130,8 @@ class Plan(Frozen):
 
     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
     made from; tools: used in any setup; finishes: stages that operations name; materials: its own, before
-    those that ship; setups: in the order they are run.
+    those that ship; setups: in the order they are run; loads: how setups that stand together do, where
+    that is more than each once as it is planned.
     """
 
     schema_version: Literal[1] = 1
@@ -141,6 +143,7 @@ class Plan(Frozen):
     machines: Annotated[tuple[Machine, ...], Field(max_length=20)] = ()
     dialects: Annotated[tuple[AnyDialect, ...], Field(max_length=20)] = ()
     setups: Annotated[tuple[Setup, ...], Field(max_length=40)] = ()
+    loads: Annotated[tuple[Load, ...], Field(max_length=20)] = ()
     finishes: Annotated[tuple[Finish, ...], Field(max_length=20)] = USUAL
     materials: Annotated[tuple[Material, ...], Field(max_length=50)] = ()
     resolution_mm: Annotated[float, Field(ge=0.1, le=5)] = 0.5
@@ -153,6 +156,7 @@ class Plan(Frozen):
             ("fixtures", [fixture.id for fixture in self.fixtures]),
             ("machines", [machine.id for machine in self.machines]),
             ("dialects", [dialect.id for dialect in self.dialects]),
+            ("loads", [load.name for load in self.loads]),
             ("finishes", [finish.id for finish in self.finishes]),
             ("materials", [material.name for material in self.materials]),
             (
@@ -164,6 +168,7 @@ class Plan(Frozen):
             if twice:
                 raise ValueError(f"two {what} are called {twice[0]}: give each its own")
         self._tools_have_their_places()
+        self._loads_are_of_setups()
         known = {finish.id for finish in self.finishes}
         for setup in self.setups:
             named = [(o.finish, o.name) for o in setup.operations] + [
@@ -187,6 +192,20 @@ class Plan(Frozen):
                             f"{there[place].name} and {tool.name} are both in place {place}, and {setup.name}"
                             " needs both: give each its own"
                         )
+
+    def _loads_are_of_setups(self) -> None:
+        """What a load says is of setups that name it, and of their operations."""
+        for load in self.loads:
+            here = {setup.name: setup for setup in self.setups if setup.load == load.name}
+            for stand in load.stands:
+                if stand.setup not in here:
+                    raise ValueError(
+                        f"{stand.setup} has places in load {load.name} and does not stand in it: put it there"
+                    )
+                known = {operation.id for operation in here[stand.setup].operations}
+                stray = [name for one in stand.different for name in one.left_out if name not in known]
+                if stray:
+                    raise ValueError(f"{stand.setup} has no operation {stray[0]!r} to be left out")
 
     @property
     def taken_places(self) -> set[int]:

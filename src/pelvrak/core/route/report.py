@@ -12,6 +12,7 @@ from pelvrak.core.geometry.reckoned import Reckoned
 from pelvrak.core.holding.facts import HoldFacts
 from pelvrak.core.holding.nest import Reason
 from pelvrak.core.machine.kinematics import Angles
+from pelvrak.core.route.load_report import LoadReport
 from pelvrak.core.seat.resting import Rest
 
 Matrix = tuple[tuple[float, ...], ...]
@@ -381,8 +382,9 @@ class Maker(Frozen):
 class Report(Frozen):
     """Everything an evaluation found out. version: of all steps that found it.
 
-    makers: who the numbers on the surfaces are. computed and reused: the steps that ran and those that
-    did not need to. begun: the last setup, when it is seated and held and not cut yet.
+    makers: who the numbers on the surfaces are; loads: that the plan tells of. computed and reused: the steps
+    that ran and those that did not need to. begun: the last setup, when it is seated and held and not cut
+    yet.
     """
 
     version: str
@@ -395,6 +397,7 @@ class Report(Frozen):
     comparison: ComparisonReport | None = None
     part_findings: tuple[Finding, ...] = ()
     makers: tuple[Maker, ...] = ()
+    loads: tuple[LoadReport, ...] = ()
     computed: tuple[str, ...] = ()
     reused: tuple[str, ...] = ()
     begun: str | None = None
@@ -412,4 +415,6 @@ class Report(Frozen):
                 out += operation.findings
         if self.comparison:
             out += self.comparison.findings
+        for load in self.loads:
+            out += load.findings
         return out

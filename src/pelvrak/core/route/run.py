@@ -30,7 +30,7 @@ from pelvrak.core.route.report import SetupReport
 G = TypeVar("G")
 
 # Told with every report: raised when what a report says, and no step, has changed.
-REPORT_VERSION = 16
+REPORT_VERSION = 17
 
 Progress = Callable[[float, str], bool]
 
@@ -39,8 +39,9 @@ Progress = Callable[[float, str], bool]
 class Run:
     """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key;
     loads: registers given out in it, by the load; meant: cuts into the part that are wanted; in_cut: how long
-    each tool has cut, s, by its id; ends: what is told of how faces end, by setup and operation; begun: told
-    of a setup whose seat, holding and reach are known before it is cut.
+    each tool has cut, s, by its id; cuts: setups as they were cut, by name, for the loads they stand in;
+    ends: what is told of how faces end, by setup and operation; begun: told of a setup whose seat, holding
+    and reach are known before it is cut.
     """
 
     plan: Plan
@@ -57,6 +58,7 @@ class Run:
     loads: dict[str, Any] = field(default_factory=dict)
     meant: list[MeantGiven] = field(default_factory=list)
     in_cut: dict[str, float] = field(default_factory=dict)
+    cuts: dict[str, Any] = field(default_factory=dict)
     ends: dict[tuple[str, str], tuple[Finding, ...]] = field(default_factory=dict)
     begun: Callable[[SetupReport], None] = lambda report: None
 

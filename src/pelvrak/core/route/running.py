@@ -206,14 +206,18 @@ def control_for(given: TextGiven) -> Control:
 
 
 def stretches_of(
-    events: Iterable[Event], given: TextGiven, box: tuple[Floats, Floats], parts: tuple[int, ...] = ()
+    events: Iterable[Event],
+    given: TextGiven,
+    box: tuple[Floats, Floats],
+    parts: tuple[int, ...] = (),
+    start: tuple[float, ...] = (0.0,) * len(AXES),
+    in_spindle: int = 0,
 ) -> Iterator[Stretch]:
     """What each tool does, in order. box: of the stock, work frame, mm; parts: lines from which on it is told
-    by itself. Raises BadInput where a tool that is not there cuts, and what the control raises.
+    by itself; start: where slides and axes begin, as in `Control` at 0; in_spindle: with which tool. Raises
+    BadInput where a tool that is not there cuts, and what the control raises.
     """
-    # As in `Control`: all slides and axes begin at 0.
-    before_it: tuple[float, ...] = (0.0,) * len(AXES)
-    in_spindle = 0
+    before_it = start
     for own, turning in _alike(events, before_it, parts):
         yield _stretch(own, turning, before_it, in_spindle, given, box)
         before_it, in_spindle = own[-1].end, own[-1].tool

@@ -27,6 +27,15 @@ class Probing(Touching):
     sets: Register = asked(
         "G55", title="Sets", help="the register whose axes are set by it", widget="sets", place="what"
     )
+    apart: Annotated[float, Field(gt=0, le=1000)] | None = asked(
+        None,
+        title="Apart",
+        help="its two places, along the wall",
+        unit="mm",
+        empty="two thirds of the wall",
+        place="what",
+        when={"what": ["angle"]},
+    )
     tolerance: Annotated[float, Field(gt=0, le=20)] = asked(
         1.0,
         title="Stops at",
@@ -43,6 +52,10 @@ class Probing(Touching):
                 " is not there would pass for one that is off. Look more than twice as far as it stops at"
             )
         return self
+
+    def places_apart(self) -> float | None:
+        """How far the two places lie from each other where the turn of a wall is found, mm."""
+        return self.apart
 
     def register_set(self) -> Register | None:
         """The register whose axes it sets by what it touches."""

@@ -1,0 +1,191 @@
+"""In which order is a load cut? Each place keeps the order of its own operations, so that what comes first
+stays first; how they follow one another over the places is what is chosen.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import deque
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+from pelvrak.core.geometry.part import Vector
+
+# More ways through the tools than this are not looked at: the first place's own order then leads.
+MOST_STATES = 200_000
+# So many places are put in their best order exactly, more by the next nearest.
+EXACT_PLACES = 9
+
+
+@dataclass(frozen=True)
+class Cut:
+    """One operation at a place. tool: its place in the changer; seconds: it takes; begins, ends: where the
+    slides stand then, X, Y and Z of the machine, mm.
+    """
+
+    tool: int
+    seconds: float
+    begins: Vector
+    ends: Vector
+
+
+@dataclass(frozen=True)
+class Machine:
+    """What stands between cuts. change_s: to change a tool; rapid_mm_min: of the slides; they go up to Z 0
+    between places.
+    """
+
+    change_s: float
+    rapid_mm_min: float
+
+    def between(self, one: Cut, two: Cut) -> float:
+        """From the end of one cut to the beginning of another at another place, or with another tool, s."""
+        across = math.dist(one.ends[:2], two.begins[:2])
+        return (abs(one.ends[2]) + across + abs(two.begins[2])) / self.rapid_mm_min * 60
+
+
+# A step of an order: number of the place, and of its operation.
+Step = tuple[int, int]
+
+
+def by_places(places: Sequence[Sequence[Cut]]) -> list[Step]:
+    """All operations of a place, then of the next."""
+    return [(p, n) for p, own in enumerate(places) for n in range(len(own))]
+
+
+def by_tools(places: Sequence[Sequence[Cut]], machine: Machine) -> list[Step]:
+    """Each tool at all places before the next, with as few changes as there can be, and over the places by
+    the least way.
+    """
+    done = [0] * len(places)
+    out: list[Step] = []
+    for tool in fewest_tools([[cut.tool for cut in own] for own in places]):
+        group = []
+        for p, own in enumerate(places):
+            first = done[p]
+            while done[p] < len(own) and own[done[p]].tool == tool:
+                done[p] += 1
+            if done[p] > first:
+                group.append((p, first, done[p]))
+        for g in _least_way(group, places, machine, out):
+            p, first, past = group[g]
+            out += [(p, n) for n in range(first, past)]
+    return out
+
+
+def fewest_tools(sequences: Sequence[Sequence[int]]) -> list[int]:
+    """The shortest order of tools in which every place finds its own, in its order: a shortest common
+    supersequence, by breadth first over how far each place has come. With a tool in the spindle every place
+    goes on as far as it can: waiting gains nothing.
+    """
+    # Like places go alike.
+    alike = list(dict.fromkeys(tuple(_without_repeats(one)) for one in sequences if one))
+    if not alike:
+        return []
+    goal = tuple(len(one) for one in alike)
+    start = tuple(0 for _ in alike)
+    came: dict[tuple[int, ...], tuple[tuple[int, ...], int]] = {}
+    waiting = deque([start])
+    while waiting:
+        state = waiting.popleft()
+        if state == goal:
+            return _walked(came, state)
+        if len(came) > MOST_STATES:
+            break
+        for tool in dict.fromkeys(one[at] for one, at in zip(alike, state, strict=True) if at < len(one)):
+            after = tuple(
+                at + (at < len(one) and one[at] == tool) for one, at in zip(alike, state, strict=True)
+            )
+            if after not in came and after != start:
+                came[after] = state, tool
+                waiting.append(after)
+    return [tool for one in alike for tool in one]
+
+
+def _without_repeats(tools: Sequence[int]) -> list[int]:
+    return [tool for n, tool in enumerate(tools) if n == 0 or tools[n - 1] != tool]
+
+
+def _walked(came: dict[tuple[int, ...], tuple[tuple[int, ...], int]], state: tuple[int, ...]) -> list[int]:
+    out = []
+    while state in came:
+        state, tool = came[state]
+        out.append(tool)
+    return out[::-1]
+
+
+def _least_way(
+    group: list[tuple[int, int, int]],
+    places: Sequence[Sequence[Cut]],
+    machine: Machine,
+    before: list[Step],
+) -> list[int]:
+    """The order of a tool's places by the least way between them, from where the one before has ended."""
+
+    def way(a: int | None, b: int) -> float:
+        last = before[-1] if a is None and before else None
+        if a is None and last is None:
+            return 0.0
+        p, _, past = group[a] if a is not None else (last[0], 0, last[1] + 1) if last else (0, 0, 1)
+        return machine.between(places[p][past - 1], places[group[b][0]][group[b][1]])
+
+    count = len(group)
+    if count > EXACT_PLACES:
+        return _nearest(count, way)
+    # Held and Karp: the least way through a set that ends at each of it.
+    best: dict[tuple[int, int], tuple[float, int]] = {(1 << b, b): (way(None, b), -1) for b in range(count)}
+    for chosen in range(1, 1 << count):
+        for b in range(count):
+            if not chosen >> b & 1 or (chosen, b) not in best:
+                continue
+            so_far = best[chosen, b][0]
+            for c in range(count):
+                if chosen >> c & 1:
+                    continue
+                key, total = (chosen | 1 << c, c), so_far + way(b, c)
+                if key not in best or total < best[key][0] - 1e-12:
+                    best[key] = total, b
+    chosen = (1 << count) - 1
+    at = min(range(count), key=lambda b: best[chosen, b][0])
+    out = []
+    while at >= 0:
+        out.append(at)
+        at, chosen = best[chosen, at][1], chosen & ~(1 << at)
+    return out[::-1]
+
+
+def _nearest(count: int, way) -> list[int]:  # type: ignore[no-untyped-def]
+    out: list[int] = []
+    while len(out) < count:
+        here = out[-1] if out else None
+        out.append(min((b for b in range(count) if b not in out), key=lambda b: way(here, b)))
+    return out
+
+
+def kept_in_order(order: Sequence[Step], places: Sequence[Sequence[Cut]]) -> str | None:
+    """What is wrong with an order that was put together by hand; None where nothing is."""
+    for p, own in enumerate(places):
+        mine = [n for q, n in order if q == p]
+        if sorted(mine) != list(range(len(own))):
+            return f"place {p + 1} is not cut whole, or something of it twice"
+        late = next((b for a, b in pairwise(mine) if b < a), None)
+        if late is not None:
+            return f"at place {p + 1} operation {late + 1} comes after what has to follow it"
+    return None
+
+
+def time_of(order: Sequence[Step], places: Sequence[Sequence[Cut]], machine: Machine) -> tuple[float, int]:
+    """How long an order takes, s, and how often a tool is changed, the first one with it."""
+    seconds, changes = 0.0, 0
+    last: Step | None = None
+    for step in order:
+        cut = places[step[0]][step[1]]
+        before = None if last is None else places[last[0]][last[1]]
+        changed = before is None or before.tool != cut.tool
+        changes += changed
+        seconds += cut.seconds + (machine.change_s if changed else 0.0)
+        if before is not None and last is not None and (changed or last[0] != step[0]):
+            seconds += machine.between(before, cut)
+        last = step
+    return seconds, changes

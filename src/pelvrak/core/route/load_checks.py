@@ -1,0 +1,289 @@
+"""Does a load stand: its places clear of each other, on the table, within the travels, and no tool at one
+place in what stands at another?
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from pelvrak.core.cutting.toolpath import chords, swept_by
+from pelvrak.core.cutting.tools import Tool, body_profiles
+from pelvrak.core.engine.engine import Result
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.mesh import Floats, Mesh, joined, to_solid, transformed, with_label
+from pelvrak.core.geometry.part import Vector
+from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
+from pelvrak.core.load.load import Load
+from pelvrak.core.machine.index import reach_of
+from pelvrak.core.machine.travel import check_table
+from pelvrak.core.route.load_places import Stood, wrong, zero_of
+from pelvrak.core.route.naming import TOOL, nameless_tool
+from pelvrak.core.route.pictures import surface_of
+from pelvrak.core.route.pieces import FACTS, PATH, SURFACE
+from pelvrak.core.route.report import OperationReport, SetupReport
+from pelvrak.core.route.run import Run
+from pelvrak.core.route.station import compact, held_solids, holding_field
+from pelvrak.core.stock.cut import RAPID, test
+from pelvrak.core.stock.field import error_of
+from pelvrak.core.stock.profile import Profile
+
+# Room wanted between a tool at one place and what stands at another, mm: common practice, no source.
+ROOM_MM = 3.0
+# A gap is known to this, mm.
+NEAR_MM = 0.1
+# Less in common than this is what surfaces are off, mm³.
+SHARED_MM3 = 1.0
+UP = np.array([0.0, 0.0, 1.0])
+
+
+@dataclass(frozen=True)
+class BodyGiven:
+    """What stands at a place, zero frame. stock: surface that comes in; solids: of the holding; shift: of the
+    frame they are kept in; kept: numbers of its pieces that are each place's own.
+    """
+
+    stock: Content
+    zero_from_work: Floats
+    solids: Content | None
+    shift: Vector
+    kept: tuple[int, ...]
+
+
+def _body(given: BodyGiven, reads: Reads) -> Pieces:
+    work = transformed(reads.read(given.stock, SURFACE), given.zero_from_work)
+    out = [Mesh(work.vertices, work.triangles, np.zeros(len(work.triangles), np.int64))]
+    if given.solids is not None:
+        holding = held_solids(reads, given.solids, given.shift)
+        out += [compact(with_label(holding, n), 1) for n in given.kept]
+    return {SURFACE: joined(out)}
+
+
+PLACE_BODY = Step("what stands at a place", 1, BodyGiven, _body)
+
+
+def body_of(run: Run, one: Stood) -> Result:
+    """Work and holding at a place, zero frame, labelled 0 and 1; without what it has in common with others,
+    and the table.
+    """
+    hold = one.cut.turning.hold
+    kept = tuple(n for n, p in enumerate(hold.pieces) if p.item not in ("table", "machine", *one.place.stays))
+    given = BodyGiven(
+        surface_of(run.engine, one.cut.incoming_key).content(SURFACE),
+        one.cut.turning.zero_from_work,
+        None if hold.key is None else Result(hold.key, run.engine).content(SURFACE),
+        hold.shift,
+        kept,
+    )
+    return run.engine.run(PLACE_BODY, given, f"{one.place.setup}: what stands at a place")
+
+
+def boxes(run: Run, stood: list[Stood]) -> list[tuple[Floats, Floats]]:
+    """What stands at each place, low and high, mm on the table."""
+    out = []
+    for one in stood:
+        at, mesh = np.array(zero_of(one)), body_of(run, one).value(SURFACE)
+        out.append((mesh.vertices.min(axis=0) + at, mesh.vertices.max(axis=0) + at))
+    return out
+
+
+def overlaps(run: Run, load: Load, stood: list[Stood]) -> list[Finding]:
+    """Places where works or holdings stand in each other."""
+    ends, out = boxes(run, stood), []
+    seen: dict[tuple[str, str, tuple[float, ...]], float] = {}
+    for n, two in enumerate(stood):
+        for m, one in enumerate(stood[:n]):
+            if (ends[n][0] >= ends[m][1] - 1e-6).any() or (ends[n][1] <= ends[m][0] + 1e-6).any():
+                continue
+            between = np.subtract(zero_of(two), zero_of(one))
+            key = one.place.setup, two.place.setup, tuple(np.round(between, 4).tolist())
+            if key not in seen:
+                solids = [
+                    to_solid(transformed(body_of(run, at).value(SURFACE), rigid(np.eye(3), by)))
+                    for at, by in ((one, np.zeros(3)), (two, between))
+                ]
+                seen[key] = float((solids[0] ^ solids[1]).volume())
+            if seen[key] > SHARED_MM3:
+                said = (
+                    f"What stands at {one.place.key} and {two.place.key} of {load.name} is in one place:"
+                    f" {seen[key] / 1000:.1f} cm³ of both."
+                )
+                told = {"measured": round(seen[key], 1), "limit": 0.0, "unit": "mm³", "stage": "hold"}
+                out.append(wrong(load, two.place, "load.overlap", said, **told))
+    return out
+
+
+def off_the_table(load: Load, stood: list[Stood]) -> list[Finding]:
+    """Places whose holding hangs over the table's edge, further than it does as its setup is planned."""
+    out = []
+    for one in stood:
+        hold, machine, setup = one.turning.hold, one.turning.machine, one.place.setup
+        standing = [(p.name, p.item, p.low, p.high) for p in hold.pieces if p.name != "table"]
+        planned = one.cut.turning.zero_on_table
+        assert planned is not None
+        own = [found.measured or 0.0 for found in check_table(machine, planned, standing, setup)]
+        for found in check_table(machine, zero_of(one), standing, setup):
+            if (found.measured or 0.0) <= max(own, default=0.0) + 1e-6:
+                continue
+            said = f"At {one.place.key} of {load.name}: {found.sentence}"
+            told = {"measured": found.measured, "limit": found.limit, "unit": found.unit, "stage": "hold"}
+            out.append(wrong(load, one.place, "load.off_table", said, **told))
+    return out
+
+
+def past_the_travels(load: Load, stood: list[Stood], setups: dict[str, SetupReport]) -> list[Finding]:
+    """Operations that would go past an axis's limit at a place, where they do not as their setup is
+    planned.
+    """
+    out = []
+    for one in stood:
+        machine = one.turning.machine
+        least, most = machine.limits()
+        for told, planned in _cut_there(one, setups):
+            at = one.turning.turned.get(told.position or "")
+            if told.low is None or told.high is None or at is None:
+                continue
+            low, high = reach_of(
+                machine,
+                zero_of(one),
+                at,
+                np.array(told.low),
+                np.array(told.high),
+                planned.gauge_length,
+            )
+            over = np.maximum(np.maximum(least - low, high - most), 0.0)
+            axis = int(np.argmax(over))
+            if over[axis] > 1e-6:
+                said = (
+                    f"{told.name} at {one.place.key} of {load.name} goes {over[axis]:.1f} mm past the end of"
+                    f" {'XYZ'[axis]}."
+                )
+                more = {"measured": round(float(over[axis]), 2), "limit": 0.0, "unit": "mm", "stage": "reach"}
+                out.append(wrong(load, one.place, "load.travel", said, operation=told.id, **more))
+    return out
+
+
+def _cut_there(one: Stood, setups: dict[str, SetupReport]) -> list[tuple[OperationReport, Tool]]:
+    """What is cut at a place, each with its tool."""
+    tools = {planned.run: planned.tool for planned in one.cut.planned}
+    return [
+        (told, tools[told.run])
+        for told in setups[one.place.setup].operations
+        if told.run in tools and told.id not in one.place.left_out
+    ]
+
+
+@dataclass(frozen=True)
+class NeighbourGiven:
+    """A path at one place, and what stands at another. body: there, its zero frame; from_local: 4×4, of the
+    plane the path is in to that zero frame.
+    """
+
+    path: Content
+    tool: Tool
+    nose: tuple[float, float]
+    body: Content
+    from_local: Floats
+
+
+def _passed(given: NeighbourGiven, reads: Reads) -> Pieces:
+    """How near the tool comes sideways, mm, None where there is room enough; into: how deep it comes in."""
+    field = holding_field(reads.read(given.body, SURFACE))
+    path = reads.read(given.path, PATH).path
+    assert field is not None
+    flat = chords(path)
+    starts, ends = (moved(given.from_local, places) for places in (flat.starts, flat.ends))
+    what = np.full(len(flat.what), RAPID, np.uint8)
+    bare = swept_by(given.tool, given.nose, starts, ends, what, turned(given.from_local, UP))
+    known = error_of(field.grid.cell)
+
+    def met(by: float) -> float:
+        """How deep a tool comes in that is so much wider all round, mm."""
+        bodies = tuple(_wider(one, by) for one in bare.bodies)
+        hits = test(field, replace(bare, cutter=_wider(bare.cutter, by), bodies=bodies))
+        return max(float(hits.rapid.max()), float(hits.bodies.max(initial=0.0)))
+
+    into = met(0.0)
+    if into > known:
+        return {FACTS: {"gap": 0.0, "into": round(into, 3)}}
+    if met(ROOM_MM) <= known:
+        return {FACTS: {"gap": None, "into": 0.0}}
+    free, taken = 0.0, ROOM_MM
+    while taken - free > NEAR_MM:
+        middle = (free + taken) / 2
+        free, taken = (free, middle) if met(middle) > known else (middle, taken)
+    return {FACTS: {"gap": round(free, 3), "into": 0.0}}
+
+
+def _wider(profile: Profile, by: float) -> Profile:
+    """A body wider all round."""
+    ball = None if profile.ball is None else (profile.ball[0], profile.ball[1] + by)
+    return Profile(profile.heights, tuple(radius + by for radius in profile.radii), ball)
+
+
+PASS_NEIGHBOUR = Step("past a neighbour", 1, NeighbourGiven, _passed)
+
+
+def neighbours(run: Run, load: Load, stood: list[Stood], setups: dict[str, SetupReport]) -> list[Finding]:
+    """Tools at one place that come into, or near to, what stands at another."""
+    ends, out = boxes(run, stood), []
+    for n, one in enumerate(stood):
+        machine = one.turning.machine
+        for told, tool in _cut_there(one, setups):
+            at = one.turning.turned.get(told.position or "")
+            if told.key is None or told.low is None or told.high is None or at is None:
+                continue
+            reach = max(tool.DC / 2, *(_widest(tool, machine.spindle.nose))) + ROOM_MM
+            path = Result(told.key, run.engine).content(PATH)
+            for m, other in enumerate(stood):
+                if m == n or not _near(told, at.local_from_zero, np.array(zero_of(one)), reach, ends[m]):
+                    continue
+                to_table = rigid(np.eye(3), np.array(zero_of(one))) @ inverse(at.local_from_zero)
+                frame = rigid(np.eye(3), -np.array(zero_of(other))) @ to_table
+                given = NeighbourGiven(
+                    path,
+                    nameless_tool(tool, TOOL),
+                    machine.spindle.nose,
+                    body_of(run, other).content(SURFACE),
+                    np.round(frame, 6),
+                )
+                called = f"{told.name} at {one.place.key} past {other.place.key}"
+                facts = run.engine.run(PASS_NEIGHBOUR, given, called).value(FACTS)
+                if facts["gap"] is not None:
+                    out.append(_near_finding(load, one, other, told, facts))
+    return out
+
+
+def _widest(tool: Tool, nose: tuple[float, float]) -> list[float]:
+    return [profile.widest for profile in body_profiles(tool, nose)]
+
+
+def _near(
+    told: OperationReport, local: Floats, zero: Floats, reach: float, box: tuple[Floats, Floats]
+) -> bool:
+    """Whether a tool could come near what stands in a box, mm on the table."""
+    assert told.low is not None and told.high is not None
+    corners = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
+    low, high = np.array(told.low), np.array(told.high)
+    points = moved(inverse(local), low + corners * (high - low)) + zero
+    a, b = points.min(axis=0) - reach, points.max(axis=0) + reach
+    # Whatever is over the tip is tool: only from below is there always room.
+    return bool((a[:2] < box[1][:2]).all() and (b[:2] > box[0][:2]).all() and a[2] < box[1][2])
+
+
+def _near_finding(
+    load: Load, one: Stood, other: Stood, told: OperationReport, facts: dict[str, float]
+) -> Finding:
+    into, gap = facts["into"], facts["gap"]
+    said = (
+        f"{told.tool_name} of {told.name} at {one.place.key} comes {into:.2f} mm into what stands at"
+        f" {other.place.key}."
+        if into
+        else f"{told.tool_name} of {told.name} at {one.place.key} passes {other.place.key} by {gap:.1f} of"
+        f" {ROOM_MM:g} mm."
+    )
+    more = {"measured": -into if into else gap, "limit": ROOM_MM, "unit": "mm", "stage": "reach"}
+    severity = "error" if into else "warning"
+    return wrong(load, one.place, "load.neighbour", said, severity=severity, operation=told.id, **more)

@@ -1,0 +1,276 @@
+"""One program for a load: how is it written, and does it leave at every place what was planned?"""
+
+from __future__ import annotations
+
+import hashlib
+import struct
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from itertools import groupby
+from typing import Any
+
+import numpy as np
+
+from pelvrak.core.engine.engine import Result
+from pelvrak.core.engine.step import Content, Pieces, Reads, Step
+from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.rigid import inverse, moved, rigid
+from pelvrak.core.load.load import Load
+from pelvrak.core.machine.kinematics import tip_by_slides
+from pelvrak.core.program.compose import Head, Planned, composed
+from pelvrak.core.program.dialect import Dialect
+from pelvrak.core.program.dialects import dialect_of
+from pelvrak.core.program.held import Alarm, Event
+from pelvrak.core.program.writing import Program
+from pelvrak.core.route.feeling import Feeling, probes
+from pelvrak.core.route.load_places import Stood
+from pelvrak.core.route.pieces import FIELD, PROOF
+from pelvrak.core.route.plan import Plan, program_numbers
+from pelvrak.core.route.programs import text_kept
+from pelvrak.core.route.proving import EQUAL_MM, compared
+from pelvrak.core.route.run import Run
+from pelvrak.core.route.running import TextGiven, at_places, control_for, radii_of, stretches_of, text_given
+from pelvrak.core.route.setting import setter_of
+from pelvrak.core.stock.cut import cut
+
+# The control's variable that counts how often a load was cut: those from here on are kept when it is off.
+COUNTER = 500
+
+
+def load_number(plan: Plan, load: Load) -> int:
+    """The number of a load's program: by the digits of its name, else the next that no other has."""
+    taken = set(program_numbers(plan).values())
+    for one in plan.loads:
+        number = int("".join(c for c in one.name if c.isdigit())[:4] or "1") or 1
+        while number in taken:
+            number += 1
+        taken.add(number)
+        if one.name == load.name:
+            return number
+    raise LookupError(load.name)
+
+
+def dialect_for(plan: Plan, load: Load, stood: list[Stood]) -> Dialect:
+    """How the program is written: with subprograms only where they are wanted."""
+    dialect = dialect_of(stood[0].turning.machine.control.dialect, plan.dialects)
+    return dialect if load.subprograms else dialect.model_copy(update={"subprograms": False})
+
+
+def load_program(run: Run, load: Load, stood: list[Stood], order: list[Planned]) -> tuple[str, Program]:
+    """The program of a load in an order, and the key it is kept under."""
+    plan, turning = run.plan, stood[0].turning
+    control, numbers = turning.machine.control, program_numbers(run.plan)
+    values = {name: told for one in stood for name, told in one.values().items() if told is not None}
+    home = turning.turned.get("")
+    rotary = turning.machine.rotary
+    said = composed(
+        load.name,
+        f"{len(stood)} places",
+        f"{plan.name} REV {plan.part.revision}",
+        {name: as_vector([one.value for one in told]) for name, told in values.items()},
+        ", ".join(f"{one.place.key} {one.own_register}" for one in stood)[:200],
+        order,
+        Head(
+            load_number(plan, load),
+            control.program_digits,
+            control.last_block,
+            "",
+            () if home is None else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in rotary),
+            tuple(sorted(numbers.values())),
+            setter_of(turning),
+            load.stops,
+            COUNTER if load.counts else 0,
+        ),
+    )
+    written_in = dialect_for(plan, load, stood)
+    program = written_in.writer(written_in).write(said)
+    return text_kept(run.engine, program.text, program.lines), program
+
+
+@dataclass(frozen=True)
+class PlaceGiven:
+    """A place of a load that is proved. registers: its own; stock: that comes in, wanted: that is to be left,
+    None where nobody knows; like: the first place that is cut alike from a like stock, by its number, itself
+    where that is none.
+    """
+
+    registers: tuple[str, ...]
+    work_from_table: Floats
+    stock: Content
+    wanted: Content | None
+    like: int
+
+
+@dataclass(frozen=True)
+class LoadProofGiven:
+    """A load's text with all its registers, and its places. The frame in text is that of the first."""
+
+    text: TextGiven
+    places: tuple[PlaceGiven, ...]
+
+
+class _At:
+    """What happens at one place while the program runs. signature: of all the moves made there, as it
+    counts them.
+    """
+
+    def __init__(self, given: LoadProofGiven, number: int, reads: Reads) -> None:
+        self.given = given.places[number]
+        text = replace(given.text, work_from_table=self.given.work_from_table)
+        self.feeling = Feeling(text, reads.read(self.given.stock, FIELD))
+        self.signature = hashlib.sha256()
+
+    def seen(self, events: list[Event]) -> None:
+        """More of what is done there: all but rapids at the top of Z, which lead from place to place."""
+        for one in events:
+            if one.kind == "rapid" and one.end[2] > -1e-9:
+                continue
+            centre = (0.0, 0.0) if one.centre is None else np.subtract(one.centre, one.end[:2]).tolist()
+            numbers = [*one.told, *one.end[3:], one.feed, one.seconds, *centre]
+            kind = f"{one.kind} {one.tool} {one.cutting}".encode()
+            whole = [round(float(value) * 1e4) for value in numbers]
+            self.signature.update(kind + struct.pack(f"{len(whole)}q", *whole))
+
+    def cut(self, events: list[Event], start: tuple[float, ...], tool: int) -> float:
+        """Cut by them; how long they take, s."""
+        grid = self.feeling.stock.grid
+        low = np.array(grid.origin)
+        box = low, low + grid.cell * (np.array(grid.shape) - 1)
+        seconds = 0.0
+        for one in stretches_of(events, self.feeling.given, box, (), start, tool):
+            seconds += one.before_s + (float(one.ends_s[-1]) if len(one.ends_s) else 0.0)
+            if one.sweep is not None:
+                self.feeling.now(cut(self.feeling.stock, one.sweep, 1)[0])
+        return seconds
+
+
+def _prove_load(given: LoadProofGiven, reads: Reads) -> Pieces:
+    """What comes of a load's text: of each place whether it leaves what was planned. Places that are cut
+    alike are cut once, as long as the moves there are the same.
+    """
+    try:
+        # What is touched is met by each place's own stock.
+        alike = not probes(given.text)
+        found = _run(given, reads, alike)
+        if alike and any(found["apart"]):
+            found = _run(given, reads, alike=False)
+    except BadInput as bad:
+        line = bad.line if isinstance(bad, Alarm) else None
+        return {PROOF: {"alarm": str(bad), "alarm_line": line, "places": []}}
+    return {PROOF: {"alarm": None, "time_s": found["time_s"], "places": found["places"]}}
+
+
+def _run(given: LoadProofGiven, reads: Reads, alike: bool) -> dict[str, Any]:
+    of = {register: number for number, place in enumerate(given.places) for register in place.registers}
+    control = control_for(given.text)
+    zeros = [_zeros(given.text, place) for place in given.places]
+    first = [
+        n == place.like or not alike or not np.allclose(zeros[n], zeros[place.like], atol=1e-6)
+        for n, place in enumerate(given.places)
+    ]
+    places = {n: _At(given, n, reads) for n in range(len(given.places))}
+
+    def touch(tool: int, start: tuple[float, ...], end: tuple[float, ...]) -> float | None:
+        return places[of.get(control.state.register, 0)].feeling(tool, start, end)
+
+    control.touch = touch
+    seconds, in_spindle = 0.0, 0
+    stands: tuple[float, ...] = (0.0,) * 6
+    for number, events in _by_place(control.steps(given.text.text), of):
+        here = places[number]
+        here.seen(events)
+        if first[number]:
+            seconds += here.cut(events, stands, in_spindle)
+        else:
+            seconds += _seconds(events, here, stands, in_spindle)
+        stands, in_spindle = events[-1].end, events[-1].tool
+    told = []
+    for n, place in enumerate(given.places):
+        if first[n]:
+            after = places[n].feeling.stock
+            known = None if place.wanted is None else reads.read(place.wanted, FIELD)
+            told.append(
+                {"equal": None, "most_mm": None} if known is None else compared(after, known, EQUAL_MM)
+            )
+        else:
+            told.append(told[place.like])
+    apart = [
+        places[n].signature.digest() != places[place.like].signature.digest()
+        for n, place in enumerate(given.places)
+    ]
+    return {"time_s": round(seconds, 2), "places": told, "apart": apart if alike else [False]}
+
+
+def _zeros(text: TextGiven, place: PlaceGiven) -> Floats:
+    """Where the zeros of a place lie in its work, by what its registers hold, (n, 3), mm."""
+    start, slopes = tip_by_slides(text.machine, {}, 0.0)
+    held = dict(text.registers)
+    values = [dict(held.get(name, ())) for name in place.registers]
+    slides = np.array([[one.get(axis, 0.0) for axis in "XYZ"] for one in values])
+    return moved(place.work_from_table, slides @ slopes.T + start)
+
+
+def _seconds(events: list[Event], here: _At, stands: tuple[float, ...], tool: int) -> float:
+    """How long events take that are cut elsewhere alike, s."""
+    grid = here.feeling.stock.grid
+    low = np.array(grid.origin)
+    box = low, low + grid.cell * (np.array(grid.shape) - 1)
+    return sum(
+        one.before_s + (float(one.ends_s[-1]) if len(one.ends_s) else 0.0)
+        for one in stretches_of(events, here.feeling.given, box, (), stands, tool)
+    )
+
+
+def _by_place(events: Iterable[Event], of: dict[str, int]) -> Iterator[tuple[int, list[Event]]]:
+    """Events of one place after the other."""
+    for number, own in groupby(events, lambda one: of.get(one.register, 0)):
+        yield number, list(own)
+
+
+PROVE_LOAD = Step("prove load", 1, LoadProofGiven, _prove_load)
+
+
+def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> LoadProofGiven:
+    """What a load's program is proved from."""
+    plan, registers = run.plan, {}
+    for one in stood:
+        for name, told in one.values().items():
+            if told is not None:
+                registers[name] = dict(zip("XYZ", (v.value for v in told), strict=True))
+    tools = at_places(plan.tools)
+    radii: dict[int, float] = {}
+    for one in stood:
+        radii |= radii_of(one.turning.setup, tools)
+    machine = stood[0].turning.machine
+    dialect = dialect_of(machine.control.dialect, plan.dialects)
+    frames = [_work_from_table(one) for one in stood]
+    given = text_given(text, registers, tools, machine, frames[0], radii, dialect.dwell == "P ms")
+    if dialect.programs and "G65" in text:
+        given = replace(given, beside=("\n".join(dialect.programs),))
+    first: dict[tuple[str, tuple[str, ...]], int] = {}
+    places = []
+    for number, one in enumerate(stood):
+        key = one.place.setup, one.place.left_out
+        stock, wanted = (
+            Result(kept, run.engine).content(FIELD) for kept in (one.cut.incoming_key, one.cut.outgoing_key)
+        )
+        places.append(
+            PlaceGiven(
+                tuple(one.renamed.values()),
+                frames[number],
+                stock,
+                None if one.place.left_out else wanted,
+                first.setdefault(key, number),
+            )
+        )
+    return LoadProofGiven(given, tuple(places))
+
+
+def _work_from_table(one: Stood) -> Floats:
+    """4×4 of a place's work on the table."""
+    assert one.turning.zero_on_table is not None
+    return np.asarray(
+        inverse(one.turning.zero_from_work) @ rigid(np.eye(3), -np.array(one.turning.zero_on_table))
+    )

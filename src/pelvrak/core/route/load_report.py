@@ -1,0 +1,77 @@
+"""What is told of a load?"""
+
+from __future__ import annotations
+
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.part import Frozen, Vector
+from pelvrak.core.geometry.reckoned import Reckoned
+
+
+class RegisterFact(Frozen):
+    """One register of a place and what it holds. of: the setup's own that it stands for."""
+
+    register_name: str
+    of: str
+    value: tuple[Reckoned, Reckoned, Reckoned] | None = None
+
+
+class PlaceReport(Frozen):
+    """One place. at: of its zero on the table, mm; shift: from where its setup is planned, mm; low, high:
+    what stands there, mm on the table; like: the first place that is cut alike; time_s: what is cut there
+    takes; proof: whether the load's program leaves there what was planned, how far apart at most, mm.
+    """
+
+    key: str
+    setup: str
+    number: int
+    at: Vector
+    shift: tuple[float, float]
+    low: Vector
+    high: Vector
+    registers: tuple[RegisterFact, ...]
+    like: str | None = None
+    left_out: tuple[str, ...] = ()
+    time_s: float = 0.0
+    equal: bool | None = None
+    most_mm: float | None = None
+
+
+class OrderStep(Frozen):
+    """One operation at a place, in the order it is cut. run: of its setup; tool: its place in the changer;
+    from_s, to_s: from the load's start.
+    """
+
+    place: str
+    run: str
+    name: str
+    tool: int
+    tool_name: str
+    from_s: float
+    to_s: float
+
+
+class LoadReport(Frozen):
+    """One load. order: as it is cut, order_kind: how that was chosen; time_s, changes: of it; other orders
+    and what they would take: places_s, tools_s; finished: parts that each cycle ends with; first_cycle: what
+    has to be there when it is run first; minutes_each: a part takes, loading with it; per_hour: parts;
+    cycles: for the lot. program_key: of its program, control_s: by the control; alarm: why that stops.
+    """
+
+    name: str
+    machine: str
+    places: tuple[PlaceReport, ...] = ()
+    order: tuple[OrderStep, ...] = ()
+    order_kind: str = "places"
+    time_s: float = 0.0
+    changes: int = 0
+    places_s: float = 0.0
+    tools_s: float = 0.0
+    finished: int = 0
+    first_cycle: tuple[str, ...] = ()
+    minutes_each: float | None = None
+    per_hour: float | None = None
+    cycles: int | None = None
+    program_key: str | None = None
+    control_s: float | None = None
+    alarm: str | None = None
+    findings: tuple[Finding, ...] = ()

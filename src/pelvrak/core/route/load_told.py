@@ -1,0 +1,244 @@
+"""What becomes of a load: its places, the order it is cut in, its program, and what each cycle gives?"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from pelvrak.core.errors import BadInput
+from pelvrak.core.findings import Finding
+from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.rigid import inverse, moved
+from pelvrak.core.load import order as orders
+from pelvrak.core.load.load import Load
+from pelvrak.core.machine.kinematics import linear_for_all
+from pelvrak.core.program.compose import Planned
+from pelvrak.core.program.dialects import dialect_of
+from pelvrak.core.route.load_checks import boxes, neighbours, off_the_table, overlaps, past_the_travels
+from pelvrak.core.route.load_places import CutSetup, Stood, planned_at, setups_in, stood, zero_of
+from pelvrak.core.route.load_program import PROVE_LOAD, load_program, proof_given_for
+from pelvrak.core.route.load_report import LoadReport, OrderStep, PlaceReport, RegisterFact
+from pelvrak.core.route.pieces import PROOF
+from pelvrak.core.route.report import SetupReport
+from pelvrak.core.route.run import Run
+
+
+def load_reports(run: Run, setups: Sequence[SetupReport]) -> tuple[LoadReport, ...]:
+    """All loads that the plan tells of."""
+    reports = {one.name: one for one in setups}
+    return tuple(_told(run, load, reports) for load in run.plan.loads)
+
+
+def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
+    setups = setups_in(run.plan, load)
+    machines = list(dict.fromkeys(setup.machine for setup in setups))
+    base = LoadReport(name=load.name, machine=machines[0] if machines else "", order_kind=load.order)
+    cuts: dict[str, CutSetup] = {name: cut for name, cut in run.cuts.items() if name in reports}
+    mine = {setup.name: cuts[setup.name] for setup in setups if setup.name in cuts}
+    if len(machines) > 1:
+        said = f"{load.name} stands on several machines, {' and '.join(machines)}: give each its own load."
+        return base.model_copy(update={"findings": (_wrong(load, setups[0].name, "load.machines", said),)})
+    if not mine:
+        name = setups[0].name if setups else None
+        said = f"Nothing of {load.name} is cut yet."
+        return base.model_copy(update={"findings": (_wrong(load, name, "load.empty", said, "note"),)})
+    here, found = stood(run.plan, load, mine)
+    here = [one for one in here if one.turning.zero_on_table is not None]
+    if not here:
+        return base.model_copy(update={"findings": tuple(found)})
+    found += overlaps(run, load, here)
+    found += off_the_table(load, here)
+    found += past_the_travels(load, here, reports)
+    found += neighbours(run, load, here, reports)
+    return _cut(run, load, here, reports, base, found)
+
+
+def _cut(
+    run: Run,
+    load: Load,
+    here: list[Stood],
+    reports: dict[str, SetupReport],
+    base: LoadReport,
+    found: list[Finding],
+) -> LoadReport:
+    """The order a load is cut in, its program, and what comes of it."""
+    planned = [planned_at(one) for one in here]
+    cuts = [[_as_cut(one, step, reports) for step in own] for one, own in zip(here, planned, strict=True)]
+    machine = here[0].turning.machine
+    between = orders.Machine(machine.changer.seconds, machine.rapid_mm_min)
+    ways = {"places": orders.by_places(cuts), "tools": orders.by_tools(cuts, between)}
+    times = {kind: orders.time_of(order, cuts, between) for kind, order in ways.items()}
+    order = ways.get(load.order, ways["places"])
+    if load.order == "hand":
+        by_hand = _by_hand(load, planned)
+        said = orders.kept_in_order(by_hand, cuts)
+        if said is None:
+            order = by_hand
+        else:
+            sentence = f"The order of {load.name} by hand cannot be: {said}. It is cut place by place."
+            found.append(_wrong(load, None, "load.order", sentence))
+    seconds, changes = orders.time_of(order, cuts, between)
+    steps = _steps(order, planned, cuts, between)
+    last = setups_in(run.plan, load)[-1].name
+    finished = sum(one.place.setup == last for one in here)
+    each = (seconds + load.loading_s * len(here)) / 60 / max(1, finished)
+    told = base.model_copy(
+        update={
+            "places": _places(run, here, planned, cuts),
+            "order": tuple(steps),
+            "time_s": round(seconds, 2),
+            "changes": changes,
+            "places_s": round(times["places"][0], 2),
+            "tools_s": round(times["tools"][0], 2),
+            "finished": finished,
+            "first_cycle": _first_cycle(run, load, here),
+            "minutes_each": round(each, 3),
+            "per_hour": round(60 / each, 3) if each else None,
+            "cycles": None if load.lot is None else math.ceil(load.lot / max(1, finished)),
+        }
+    )
+    if load.program == "one":
+        told = _with_program(run, load, here, [planned[p][n] for p, n in order], told, found)
+    return told.model_copy(update={"findings": tuple(found)})
+
+
+def _by_hand(load: Load, planned: list[list[Planned]]) -> list[orders.Step]:
+    """The steps that an order by hand names; what it does not know is left out of it."""
+    known = {
+        f"{step.place} {step.run.partition(':')[2]}": (p, n)
+        for p, own in enumerate(planned)
+        for n, step in enumerate(own)
+    }
+    return [known[one] for one in load.hand if one in known]
+
+
+def _as_cut(one: Stood, step: Planned, reports: dict[str, SetupReport]) -> orders.Cut:
+    """An operation at a place: how long it takes, and where the slides stand before and after."""
+    own = step.run.partition(":")[2]
+    report = next(told for told in reports[one.place.setup].operations if told.run == own)
+    at = one.turning.turned.get(report.position or "") or one.turning.turned[""]
+    moves = step.path.moves
+    ends = np.array([moves[0].end, moves[-1].end]) if moves else np.zeros((2, 3))
+    if step.path.round is not None:
+        ends = step.path.round.place(ends)
+    places = moved(inverse(at.local_from_zero), ends) + np.array(zero_of(one))
+    slides = linear_for_all(one.turning.machine, places, at.angles, step.tool.gauge_length)
+    return orders.Cut(step.tool.place, report.moving_s, as_vector(slides[0]), as_vector(slides[1]))
+
+
+def _steps(
+    order: list[orders.Step],
+    planned: list[list[Planned]],
+    cuts: list[list[orders.Cut]],
+    machine: orders.Machine,
+) -> list[OrderStep]:
+    """The order with its times."""
+    out: list[OrderStep] = []
+    for n, (p, own) in enumerate(order):
+        step, cut = planned[p][own], cuts[p][own]
+        until, _ = orders.time_of(order[: n + 1], cuts, machine)
+        out.append(
+            OrderStep(
+                place=step.place,
+                run=step.run.partition(":")[2],
+                name=step.operation.name,
+                tool=step.tool.place,
+                tool_name=step.tool.name,
+                from_s=round(until - cut.seconds, 2),
+                to_s=round(until, 2),
+            )
+        )
+    return out
+
+
+def _places(
+    run: Run, here: list[Stood], planned: list[list[Planned]], cuts: list[list[orders.Cut]]
+) -> tuple[PlaceReport, ...]:
+    first: dict[tuple[str, tuple[str, ...]], str] = {}
+    out = []
+    for one, own, (low, high) in zip(here, cuts, boxes(run, here), strict=True):
+        values = one.values()
+        like = first.setdefault((one.place.setup, one.place.left_out), one.place.key)
+        out.append(
+            PlaceReport(
+                key=one.place.key,
+                setup=one.place.setup,
+                number=one.place.number,
+                at=as_vector(np.round(zero_of(one), 4)),
+                shift=one.place.at,
+                low=as_vector(np.round(low, 3)),
+                high=as_vector(np.round(high, 3)),
+                registers=tuple(
+                    RegisterFact(register_name=name, of=of, value=values[name])
+                    for of, name in one.renamed.items()
+                ),
+                like=None if like == one.place.key else like,
+                left_out=one.place.left_out,
+                time_s=round(sum(cut.seconds for cut in own), 2),
+            )
+        )
+    return tuple(out)
+
+
+def _first_cycle(run: Run, load: Load, here: list[Stood]) -> tuple[str, ...]:
+    """What must be there when a load with several setups of one part is run first."""
+    names = [setup.name for setup in run.plan.setups if setup.makes is None]
+    mine = [setup.name for setup in setups_in(run.plan, load)]
+    out = []
+    for name in mine:
+        at = names.index(name) if name in names else 0
+        if at and names[at - 1] in mine:
+            count = sum(one.place.setup == name for one in here)
+            what = "piece" if count == 1 else "pieces"
+            out.append(f"{count} {what} after {names[at - 1]}, for {name}")
+    return tuple(out)
+
+
+def _with_program(
+    run: Run,
+    load: Load,
+    here: list[Stood],
+    order: list[Planned],
+    told: LoadReport,
+    found: list[Finding],
+) -> LoadReport:
+    """A load with its program, proved at every place."""
+    dialect = dialect_of(here[0].turning.machine.control.dialect, run.plan.dialects)
+    several = len({one.place.setup for one in here}) < len(here)
+    if load.subprograms and several and not dialect.subprograms:
+        said = f"The dialect “{dialect.name}” has no subprograms: {load.name} is written out at every place."
+        found.append(_wrong(load, None, "load.no_subprograms", said, "warning"))
+    try:
+        key, program = load_program(run, load, here, order)
+        given = proof_given_for(run, load, here, program.text)
+    except BadInput as bad:
+        found.append(_wrong(load, None, "load.no_program", str(bad)))
+        return told
+    found += [
+        _wrong(load, None, "program.dialect", f"{load.name}, in the dialect “{dialect.name}”: {what}.")
+        for what in program.beyond
+    ]
+    proof = run.engine.run(PROVE_LOAD, given, f"{load.name}: its program proved").value(PROOF)
+    if proof["alarm"] is not None:
+        said = f"The control would not run the program of {load.name}: {proof['alarm']}."
+        found.append(_wrong(load, None, "program.stops", said, stage="prove"))
+        return told.model_copy(update={"program_key": key, "alarm": proof["alarm"]})
+    places = []
+    for place, came in zip(told.places, proof["places"], strict=True):
+        places.append(place.model_copy(update={"equal": came["equal"], "most_mm": came["most_mm"]}))
+        if came["equal"] is False:
+            said = (
+                f"The program of {load.name} does not leave at {place.key} what was planned:"
+                f" {came['most_mm']:.3f} mm apart at most."
+            )
+            found.append(_wrong(load, place.setup, "program.apart", said, stage="prove"))
+    return told.model_copy(update={"program_key": key, "control_s": proof["time_s"], "places": tuple(places)})
+
+
+def _wrong(
+    load: Load, setup: str | None, code: str, sentence: str, severity: str = "error", stage: str = "seat"
+) -> Finding:
+    told = {"severity": severity, "setup": setup, "stage": stage}
+    return Finding.model_validate({"code": code, "sentence": sentence, **told})

@@ -1,0 +1,334 @@
+"""Several works on the machine at once: where they stand, which registers they have, what meets what, and one
+program that leaves at every place what was planned.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import unittest
+from dataclasses import replace
+from functools import cache
+from unittest.mock import patch
+
+import numpy as np
+
+from pelvrak.core.engine.engine import Engine, Result, _Within
+from pelvrak.core.engine.store import MemoryStore
+from pelvrak.core.errors import BadInput
+from pelvrak.core.load.load import Load, places_of
+from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.program.control import Control
+from pelvrak.core.program.held import Held
+from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.load_program import PROVE_LOAD, proof_given_for
+from pelvrak.core.route.load_report import LoadReport
+from pelvrak.core.route.pieces import PROGRAM, PROOF
+from pelvrak.core.route.plan import Plan, plan_from
+from pelvrak.core.route.report import Report
+from pelvrak.core.stock.cut import cut
+from tests.core import test_removal as plate
+from tests.core.in_dialects import written_in
+from tests.core.test_probing import plan_with, pocket, probing, side
+
+STORE = MemoryStore()
+# Two vises on the table of 900, away from its edges.
+TWO = {"setup": "OP10", "at_x": -150.0, "columns": 2, "pitch_x": 260.0}
+
+
+def plan(load: dict, *operations: dict, **more) -> Plan:
+    """The plate with its step and its bore in a load."""
+    told = operations or (pocket(), plate.drilling("drill", "dr7_8", plate.face("cylinder", radius=4.0)))
+    base = plan_with(*told, load="L1", **more).model_dump(mode="json")
+    # Zeros that nothing counts from keep no registers.
+    if not operations:
+        base["setups"][0]["seat"]["zeros"] = []
+    return plan_from(base | {"loads": [{"name": "L1", **load}]})
+
+
+@cache
+def computed(text: str) -> Report:
+    return evaluate(plan(json.loads(text)), plate.DATA, STORE)
+
+
+def report(**load) -> tuple[Report, LoadReport]:
+    made = computed(json.dumps(load))
+    return made, made.loads[0]
+
+
+def text_of(told: LoadReport) -> str:
+    return Result(told.program_key, Engine(STORE)).value(PROGRAM)
+
+
+def codes(told: LoadReport) -> list[str]:
+    return [one.code for one in told.findings]
+
+
+class Pattern(unittest.TestCase):
+    def test_rows_and_columns(self):
+        """3 × 3 to 5 × 4 in closed form, with one place left empty and one moved."""
+        for columns, rows in ((3, 3), (4, 3), (5, 4)):
+            load = Load.model_validate(
+                {
+                    "name": "L1",
+                    "stands": [
+                        {
+                            "setup": "OP10",
+                            "at_x": 5,
+                            "columns": columns,
+                            "rows": rows,
+                            "pitch_x": 70,
+                            "pitch_y": 55.5,
+                            "different": [{"place": 2, "empty": True}, {"place": columns + 1, "by_x": 1.5}],
+                        }
+                    ],
+                }
+            )
+            places = places_of(load, ("OP10", "OP20"))
+            self.assertEqual(len(places), columns * rows - 1 + 1)
+            for one in places[:-1]:
+                row, column = divmod(one.number - 1, columns)
+                more = 1.5 if one.number == columns + 1 else 0.0
+                self.assertEqual(one.at, (5 + 70 * column + more, 55.5 * row))
+            # What is not told of stands once, as it is planned.
+            self.assertEqual((places[-1].key, places[-1].at), ("OP20/1", (0.0, 0.0)))
+
+    def test_what_cannot_be(self):
+        for stand, said in (
+            ({"setup": "OP10", "columns": 2}, "want a pitch"),
+            ({"setup": "OP77"}, "does not stand in it"),
+            ({"setup": "OP10", "different": [{"place": 1, "left_out": ["x"]}]}, "no operation 'x'"),
+            ({"setup": "OP10", "different": [{"place": 1}, {"place": 1}]}, "told twice"),
+        ):
+            with self.assertRaisesRegex(BadInput, said):
+                plan({"stands": [stand]})
+
+
+class TwoVises(unittest.TestCase):
+    """Two like works: registers, stock and program."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.report, cls.load = report(stands=[TWO], order="tools", lot=12)
+        cls.setup = cls.report.setups[0]
+
+    def test_where_they_stand(self):
+        """The second 260 along X: its register is that of the setup 260 on, by hand."""
+        one, two = self.load.places
+        self.assertEqual((one.registers[0].register_name, two.registers[0].register_name), ("G54", "G55"))
+        own = np.array([value.value for value in self.setup.register_value])
+        for place, shift in ((one, -150.0), (two, 110.0)):
+            found = np.array([value.value for value in place.registers[0].value])
+            np.testing.assert_allclose(found - own, [shift, 0.0, 0.0], atol=1e-6)
+        self.assertEqual((one.like, two.like), (None, "OP10/1"))
+        self.assertNotIn("error", [one.severity for one in self.load.findings])
+
+    def test_the_stock_of_each_is_that_of_the_setup_alone(self):
+        alone = evaluate(plan_from(self.alone()), plate.DATA, STORE)
+        self.assertEqual(alone.setups[0].outgoing_key, self.setup.outgoing_key)
+        for place in self.load.places:
+            self.assertTrue(place.equal, place)
+            self.assertLess(place.most_mm, 0.001)
+
+    def alone(self) -> dict:
+        told = plan({"stands": [TWO]}).model_dump(mode="json")
+        told["setups"][0]["load"] = ""
+        return told | {"loads": []}
+
+    def test_each_tool_round(self):
+        """Two changes instead of four, and the seconds that saves; nothing of a place comes too early."""
+        self.assertEqual([step.tool for step in self.load.order], [2, 2, 12, 12])
+        self.assertEqual(self.load.changes, 2)
+        change = machine_of("vertical-760").changer.seconds
+        self.assertGreater(self.load.places_s - self.load.tools_s, 2 * change - 1)
+        self.assertEqual(self.load.time_s, self.load.tools_s)
+        self.assertAlmostEqual(self.load.control_s / self.load.time_s, 1.0, delta=0.2)
+
+    def test_what_a_cycle_gives(self):
+        self.assertEqual((self.load.finished, self.load.cycles), (2, 6))
+        each = (self.load.time_s + 2 * 60.0) / 60 / 2
+        self.assertAlmostEqual(self.load.minutes_each, each, places=2)
+        self.assertAlmostEqual(self.load.per_hour, 60 / each, delta=0.02)
+
+    def test_one_program_by_subprogram(self):
+        """Called once for each place after its register; unrolled, every move is one of the setup's own
+        program, counted from the place's register.
+        """
+        text = text_of(self.load)
+        self.assertEqual(text.count("M98 P101"), 2)
+        self.assertEqual(len(re.findall(r"^O0101$", text, re.MULTILINE)), 1)
+        written = Result(self.setup.program_key, Engine(STORE)).value(PROGRAM)
+        held = {name: {"X": 0.0, "Y": 0.0, "Z": -100.0} for name in ("G54", "G55")}
+        lengths = {tool.place: 50.0 for tool in plan({}).tools}
+
+        def told(text: str, register: str) -> list[tuple]:
+            control = Control(Held(held, lengths), machine=machine_of("vertical-760"))
+            return [
+                (one.kind, one.told, one.feed, one.tool)
+                for one in control.run(text)
+                if one.register == register and one.end[2] < 0
+            ]
+
+        alone = told(written, "G54")
+        self.assertGreater(len(alone), 20)
+        self.assertEqual(told(text, "G54"), alone)
+        self.assertEqual(told(text, "G55"), alone)
+
+    def test_stops_and_a_counter(self):
+        _, load = report(stands=[TWO], stops=True, counts=True, order="tools")
+        text = text_of(load)
+        self.assertEqual(text.count("M1 (PLACE"), 2)
+        self.assertIn("#500=#500+1\n", text)
+        self.assertIsNone(load.alarm)
+
+    def test_written_out(self):
+        _, load = report(stands=[TWO], subprograms=False)
+        self.assertNotIn("M98", text_of(load))
+        self.assertEqual([place.equal for place in load.places], [True, True])
+        self.assertEqual([step.place for step in load.order], ["OP10/1"] * 2 + ["OP10/2"] * 2)
+        made = evaluate(written_in(plan({"stands": [TWO]}), "plain"), plate.DATA, STORE).loads[0]
+        self.assertIn("load.no_subprograms", codes(made))
+        self.assertEqual([place.equal for place in made.places], [True, True])
+
+    def test_a_wrong_register_value_is_found(self):
+        """The second vise's register 0.3 off: its stock is not the planned one, the first's is."""
+        kept = []
+
+        def noted(*told):
+            kept.append(proof_given_for(*told))
+            return kept[-1]
+
+        with patch("pelvrak.core.route.load_told.proof_given_for", noted):
+            evaluate(plan({"stands": [TWO]}), plate.DATA, STORE)
+        given = kept[0]
+        registers = tuple(
+            (
+                name,
+                tuple(
+                    (axis, value + (0.3 if (name, axis) == ("G55", "X") else 0.0)) for axis, value in values
+                ),
+            )
+            for name, values in given.text.registers
+        )
+        wrong = replace(given, text=replace(given.text, registers=registers))
+        made = PROVE_LOAD.compute(wrong, _Within(Engine(STORE), "test"))[PROOF]
+        # As the program counts both are alike: the second is cut where the work is, 0.3 beside.
+        self.assertEqual([one["equal"] for one in made["places"]], [True, False])
+        self.assertAlmostEqual(made["places"][1]["most_mm"], 0.3, delta=0.02)
+
+
+class OtherPlaces(unittest.TestCase):
+    def test_one_place_treated_differently(self):
+        """Without the bore at the second: no drilling there, its stock is not held against the plan."""
+        stand = {**TWO, "different": [{"place": 2, "left_out": ["drill"], "offset_register": "G59"}]}
+        _, load = report(stands=[stand])
+        self.assertEqual(
+            [(step.place, step.run) for step in load.order],
+            [("OP10/1", "step"), ("OP10/1", "drill"), ("OP10/2", "step")],
+        )
+        self.assertEqual([place.equal for place in load.places], [True, None])
+        self.assertEqual(load.places[1].registers[0].register_name, "G59")
+
+    def test_two_in_one_place(self):
+        """40 apart, the works and vises stand in each other."""
+        _, load = report(stands=[{**TWO, "pitch_x": 40.0}])
+        (found,) = [one for one in load.findings if one.code == "load.overlap"]
+        self.assertGreater(found.measured, 1000)
+
+    def test_off_the_table_and_past_the_travels(self):
+        _, load = report(stands=[{**TWO, "pitch_x": 760.0}])
+        self.assertIn("load.off_table", codes(load))
+        self.assertIn("load.travel", codes(load))
+
+    def test_one_register_twice(self):
+        stand = {**TWO, "different": [{"place": 2, "offset_register": "G54"}]}
+        _, load = report(stands=[stand])
+        self.assertIn("load.register_twice", codes(load))
+
+    def test_registers_run_out(self):
+        """More places than the control has registers left."""
+        machine = machine_of("vertical-760")
+        control = machine.control.model_copy(update={"extended": 0})
+        few = machine.model_copy(update={"id": "few", "control": control})
+        told = plan({"stands": [{**TWO, "columns": 8, "pitch_x": 130.0}]})
+        setup = told.setups[0].model_copy(update={"machine": "few"})
+        made = evaluate(
+            told.model_copy(update={"machines": (few,), "setups": (setup,)}), plate.DATA, STORE
+        ).loads[0]
+        self.assertIn("load.no_register", codes(made))
+
+    def test_by_hand(self):
+        order = ["OP10/2 step", "OP10/1 step", "OP10/1 drill", "OP10/2 drill"]
+        _, load = report(stands=[TWO], order="hand", hand=order)
+        self.assertEqual([f"{step.place} {step.run}" for step in load.order], order)
+        _, load = report(stands=[TWO], order="hand", hand=order[::-1])
+        self.assertIn("load.order", codes(load))
+
+    def test_a_holder_that_meets_only_the_neighbour(self):
+        """Beside the plate another stands 80 higher on its vise: the end mill's holder, 62 over its tip,
+        comes past the jaw of that by what geometry leaves: to the jaw's side, 62.5 from its middle, from
+        where the cutter is furthest right, and half the holder.
+        """
+        told = plan({}, pocket()).model_dump(mode="json")
+        high = json.loads(json.dumps(told["setups"][0])) | {"name": "OP20", "operations": []}
+        high |= {"offset_register": "G57", "seat": high["seat"] | {"zeros": []}}
+        for item in high["hold"]["items"]:
+            if item["on"] == "table":
+                item["z"] = item.get("z", 0.0) + 80.0
+        tool = next(one for one in plan({}).tools if one.id == "em16")
+        # The jaw ends 71 over zero, by the height of the holder's lowest step, which is 57 to 87.
+        holder = tool.holder.stack[0][1] / 2
+        right = 39.6
+        for gap in (6.0, 1.5, -5.0):
+            at = right + holder + gap + 62.5
+            stands = [{"setup": "OP20", "at_x": at}]
+            document = told | {
+                "setups": [told["setups"][0], high],
+                "loads": [{"name": "L1", "stands": stands}],
+            }
+            load = evaluate(plan_from(document), plate.DATA, STORE).loads[0]
+            found = [one for one in load.findings if one.code == "load.neighbour"]
+            if gap > 3:
+                self.assertEqual(found, [])
+                continue
+            self.assertEqual([one.severity for one in found], ["warning" if gap > 0 else "error"])
+            self.assertIn("OP20/1", found[0].sentence)
+            if gap > 0:
+                self.assertAlmostEqual(found[0].measured, gap, delta=0.6)
+
+
+class Probed(unittest.TestCase):
+    def test_each_place_sets_its_own_registers(self):
+        told = plan(
+            {"stands": [TWO]},
+            probing("corner", side(0, 0.0), side(1, 44.0), depth=4.0),
+            pocket(offset_register="G55"),
+        )
+        load = evaluate(told, plate.DATA, STORE).loads[0]
+        self.assertIsNone(load.alarm, load)
+        self.assertEqual([place.equal for place in load.places], [True, True])
+        text = text_of(load)
+        names = {place.key: {r.of: r.register_name for r in place.registers} for place in load.places}
+        self.assertEqual(names["OP10/1"]["G55"], "G55")
+        other = names["OP10/2"]["G55"]
+        self.assertNotEqual(other, "G55")
+        self.assertIn(f"\n{other}\n", re.sub(r"N\d+ ", "", text))
+
+
+class Five(unittest.TestCase):
+    def test_like_places_are_cut_once(self):
+        """Five vises in a row: what is cut for the load is what is cut for two."""
+        cuts = {}
+        for columns in (2, 5):
+            stand = {**TWO, "columns": columns, "pitch_x": 130.0, "at_x": -250.0}
+            with patch("pelvrak.core.route.load_program.cut", wraps=cut) as cutting:
+                load = evaluate(plan({"stands": [stand]}), plate.DATA, MemoryStore()).loads[0]
+            self.assertEqual([place.equal for place in load.places], [True] * columns)
+            self.assertEqual({place.like for place in load.places}, {None, "OP10/1"})
+            cuts[columns] = cutting.call_count
+        self.assertEqual(cuts[2], cuts[5])
+        self.assertGreater(cuts[2], 1)
+
+
+if __name__ == "__main__":
+    unittest.main()
