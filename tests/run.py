@@ -14,15 +14,14 @@ import tempfile
 import time
 import unittest
 from concurrent.futures import BrokenExecutor, ProcessPoolExecutor, as_completed
-from dataclasses import dataclass
 from multiprocessing import get_context
 from pathlib import Path
-from typing import IO, TextIO
+from typing import TextIO
 
 TOP = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
-# What waits for browsers is one lane, what asks servers one; the others, a file at a time, are two more.
-SERVED = ("tests.e2e.", "tests.server.")
+# What waits for servers and browsers is one lane; the other tests, a file at a time, are two more.
+SERVED = ["tests.server.", "tests.e2e."]
 LANES = 2
 # These compute the same routes, so one process has them together.
 TOGETHER = ("test_recut", "test_turning", "test_wrapped")
@@ -142,45 +141,16 @@ def begin_lane() -> None:
     os.environ["NUMBA_NUM_THREADS"] = "1"
 
 
-@dataclass
-class Lane:
-    """Tests that run in a process of their own. out: what they print, told once they have ended."""
-
-    name: str
-    out: IO[str]
-    process: subprocess.Popen[str]
-
-    def ended(self) -> tuple[int, int]:
-        """How many passed and failed, once all have run."""
-        self.process.wait()
-        self.out.seek(0)
-        text = self.out.read()
-        self.out.close()
-        # The count is the last line, unless a library has a word to say as its process ends.
-        counts = list(re.finditer(r"^(\d+) passed, (\d+) failed$\n?", text, re.MULTILINE))
-        counted = counts[-1] if counts else None
-        print(text[: counted.start()] + text[counted.end() :] if counted else text, flush=True)
-        good, bad = (int(counted[1]), int(counted[2])) if counted else (0, 1)
-        return good, bad + (self.process.returncode != 0 and bad == 0)
-
-
-def begin_served(name: str) -> Lane:
-    """A lane of tests that wait for answers."""
-    out = tempfile.TemporaryFile("w+")  # noqa: SIM115 - closed once what it says is told
-    command = [sys.executable, __file__, name]
-    return Lane(name, out, subprocess.Popen(command, cwd=TOP, stdout=out, stderr=subprocess.STDOUT))
-
-
 def run_lanes() -> tuple[int, int]:
-    """All tests in four processes side by side; what each printed comes after it has ended."""
+    """All tests in three processes side by side; what each printed comes after it has ended."""
+    # The served lane is one long wait for answers: it goes first, and the others take what it leaves.
     with (
-        tempfile.TemporaryDirectory() as demo,
+        tempfile.TemporaryFile("w+") as out,
         ProcessPoolExecutor(LANES, get_context("spawn"), begin_lane) as lanes,
     ):
-        Path(demo).chmod(0o755)  # PostgreSQL's unprivileged user passes through here
-        os.environ["PELVRAK_DEMO"] = demo
-        # Those that wait for answers go first, and the others take what they leave.
-        served = [begin_served(name) for name in SERVED]
+        served = subprocess.Popen(
+            [sys.executable, __file__, *SERVED], cwd=TOP, stdout=out, stderr=subprocess.STDOUT
+        )
         passed = failed = 0
         began = time.monotonic()
         running = {lanes.submit(run_files, names): names for names in core_files()}
@@ -192,11 +162,16 @@ def run_lanes() -> tuple[int, int]:
             print(printed, flush=True)
             passed, failed = passed + good, failed + bad
         print(f"the core's tests took {time.monotonic() - began:.0f} s", flush=True)
-        for lane in served:
-            good, bad = lane.ended()
-            passed, failed = passed + good, failed + bad
-            print(f"{lane.name}* had ended after {time.monotonic() - began:.0f} s", flush=True)
-    return passed, failed
+        served.wait()
+        print(f"the served lane took {time.monotonic() - began:.0f} s", flush=True)
+        out.seek(0)
+        text = out.read()
+    # The count is the last line, unless a library has a word to say as its process ends.
+    counts = list(re.finditer(r"^(\d+) passed, (\d+) failed$\n?", text, re.MULTILINE))
+    counted = counts[-1] if counts else None
+    print(text[: counted.start()] + text[counted.end() :] if counted else text, flush=True)
+    good, bad = (int(counted[1]), int(counted[2])) if counted else (0, 1)
+    return passed + good, failed + bad + (served.returncode != 0 and bad == 0)
 
 
 def codes() -> set[str]:

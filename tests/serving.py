@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import atexit
-import fcntl
 import os
 import shutil
 import signal
@@ -28,12 +27,8 @@ DEMO_LOADED = ["--demo", "encoder-housing", "--demo-rays", "1.0"]
 class Server:
     """bin/pelvrak serve with a data folder of its own."""
 
-    def __init__(self, demo: bool = True, workers: int = 2, like: Path | None = None) -> None:
-        """like: a stopped server's data, to begin with a copy of it."""
+    def __init__(self, demo: bool = True, workers: int = 2) -> None:
         self.data = Path(tempfile.mkdtemp(prefix="pelvrak-test-"))
-        if like is not None:
-            # PostgreSQL's files stay its own.
-            subprocess.run(["cp", "-a", f"{like}/.", self.data], check=True)
         self.data.chmod(0o755)  # PostgreSQL's unprivileged user passes through here
         self.demo, self.routes = demo, workers
         self.process: subprocess.Popen[bytes] | None = None
@@ -99,27 +94,11 @@ class Server:
 _shared: Server | None = None
 
 
-def computed_demo(folder: Path) -> Path:
-    """The data of a server whose demo is computed, made by the first process that asks for it there."""
-    kept = folder / "demo"
-    with (folder / "lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        if not kept.exists():
-            server = Server().start()
-            with server.client() as client:
-                wait(client, 1)
-            server.stop()
-            server.data.rename(kept)
-    return kept
-
-
 def shared() -> Server:
     """The server all tests use; its demo is computed."""
     global _shared
     if _shared is None:
-        # Lanes side by side have one each, of one computing.
-        kept = os.environ.get("PELVRAK_DEMO")
-        _shared = Server(like=None if kept is None else computed_demo(Path(kept))).start()
+        _shared = Server().start()
         atexit.register(_shared.remove)
         with _shared.client() as client:
             wait(client, 1)

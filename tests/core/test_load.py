@@ -257,6 +257,25 @@ class OtherPlaces(unittest.TestCase):
         ).loads[0]
         self.assertIn("load.no_register", codes(made))
 
+    def test_what_a_load_cannot_be(self):
+        """A register that is reserved; two machines; nothing cut; no program."""
+        reserved = machine_of("vertical-760").control.reserved
+        self.assertTrue(reserved)
+        stand = {**TWO, "different": [{"place": 2, "offset_register": reserved[0]}]}
+        self.assertIn("load.register_reserved", codes(report(stands=[stand])[1]))
+        told = plan({}).model_dump(mode="json")
+        other = told["setups"][0] | {"name": "OP20", "machine": "vertical-760-a", "offset_register": "G57"}
+        document = told | {"setups": [told["setups"][0], other]}
+        load = evaluate(plan_from(document), plate.DATA, STORE).loads[0]
+        self.assertEqual(codes(load), ["load.machines"])
+        bare = told | {"setups": [], "loads": [{"name": "L1"}]}
+        load = evaluate(plan_from(bare), plate.DATA, STORE).loads[0]
+        self.assertEqual(codes(load), ["load.empty"])
+        refused = BadInput("program.none", "L1", "it cannot be written", "plan it otherwise")
+        with patch("pelvrak.core.route.load_told.load_program", side_effect=refused):
+            load = evaluate(plan({"stands": [TWO]}), plate.DATA, STORE).loads[0]
+        self.assertEqual(codes(load), ["load.no_program"])
+
     def test_by_hand(self):
         order = ["OP10/2 step", "OP10/1 step", "OP10/1 drill", "OP10/2 drill"]
         _, load = report(stands=[TWO], order="hand", hand=order)

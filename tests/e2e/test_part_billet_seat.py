@@ -56,7 +56,7 @@ class PartBilletSeat(Browser):
         field.fill("")
         field.press("F2")
         field.press("Escape")
-        expect(field).to_have_value("0.5")
+        expect(field).to_have_value("1")
 
     def test_mesh_part_billet_from_the_shelf_and_zero(self):
         shape = solids.minus(solids.box((0, 0, 0), (2, 1.5, 0.75)), solids.cylinder((1, 0.75, -1), 0.25, 3))

@@ -3478,6 +3478,48 @@ export interface components {
             };
         };
         /**
+         * Different
+         * @description A place that is not like the others of its setup. place: its number, from 1, row by row; empty: nothing
+         *     stands there; by_x, by_y: how far it lies from where the pattern has it, mm; offset_register: its zero is
+         *     kept in, None: the next free; left_out: operations that are not cut there, by their id.
+         */
+        Different: {
+            /**
+             * Place
+             * @description its number, from 1, row by row
+             */
+            place: number;
+            /**
+             * Empty
+             * @description nothing stands there
+             * @default false
+             */
+            empty: boolean;
+            /**
+             * By X
+             * @description how far it lies from where the pattern has it, mm
+             * @default 0
+             */
+            by_x: number;
+            /**
+             * By Y
+             * @description how far it lies from where the pattern has it, mm
+             * @default 0
+             */
+            by_y: number;
+            /**
+             * Offset Register
+             * @description its zero is kept in, None: the next free
+             */
+            offset_register?: string | null;
+            /**
+             * Left Out
+             * @description operations that are not cut there, by their id
+             * @default []
+             */
+            left_out: string[];
+        };
+        /**
          * Dimension
          * @description One dimension line. name: by ISO 13399, or in words; along: heights of a length from the tip, mm;
          *     across: the height of a diameter, mm; value: mm.
@@ -6429,6 +6471,169 @@ export interface components {
             };
         };
         /**
+         * Load
+         * @description What stands on the machine together: the setups that name it. stands: where each stands, once as it is
+         *     planned where nothing is told; order: all of a place before the next, each tool at all places, or by hand;
+         *     hand: places and operations in their order, as "place operation"; program: one for all of it, or one for
+         *     each setup; subprograms: like places are written once and called; stops: the operator may stop it between
+         *     places; counts: a counter of cycles is kept on the control; loading_s: to load and unload one piece, s;
+         *     lot: how many parts are wanted.
+         */
+        Load: {
+            /** Name */
+            name: string;
+            /**
+             * Stands
+             * @description where each stands, once as it is planned where nothing is told
+             * @default []
+             */
+            stands: components["schemas"]["Stand"][];
+            /**
+             * Order
+             * @description all of a place before the next, each tool at all places, or by hand
+             * @default places
+             * @enum {string}
+             */
+            order: "places" | "tools" | "hand";
+            /**
+             * Hand
+             * @description places and operations in their order, as "place operation"
+             * @default []
+             */
+            hand: string[];
+            /**
+             * Program
+             * @description one for all of it, or one for each setup
+             * @default one
+             * @enum {string}
+             */
+            program: "one" | "each";
+            /**
+             * Subprograms
+             * @description like places are written once and called
+             * @default true
+             */
+            subprograms: boolean;
+            /**
+             * Stops
+             * @description the operator may stop it between places
+             * @default false
+             */
+            stops: boolean;
+            /**
+             * Counts
+             * @description a counter of cycles is kept on the control
+             * @default false
+             */
+            counts: boolean;
+            /**
+             * Loading S
+             * @description to load and unload one piece, s
+             * @default 60
+             */
+            loading_s: number;
+            /**
+             * Lot
+             * @description how many parts are wanted
+             */
+            lot?: number | null;
+        };
+        /**
+         * LoadReport
+         * @description One load. order: as it is cut, order_kind: how that was chosen; time_s, changes: of it; other orders
+         *     and what they would take: places_s, tools_s; finished: parts that each cycle ends with; first_cycle: what
+         *     has to be there when it is run first; minutes_each: a part takes, loading with it; per_hour: parts;
+         *     cycles: for the lot. program_key: of its program, control_s: by the control; alarm: why that stops.
+         */
+        LoadReport: {
+            /** Name */
+            name: string;
+            /** Machine */
+            machine: string;
+            /**
+             * Places
+             * @default []
+             */
+            places: components["schemas"]["PlaceReport"][];
+            /**
+             * Order
+             * @description as it is cut, order_kind: how that was chosen
+             * @default []
+             */
+            order: components["schemas"]["OrderStep"][];
+            /**
+             * Order Kind
+             * @default places
+             */
+            order_kind: string;
+            /**
+             * Time S
+             * @description of it; other orders and what they would take: places_s, tools_s
+             * @default 0
+             */
+            time_s: number;
+            /**
+             * Changes
+             * @description of it; other orders and what they would take: places_s, tools_s
+             * @default 0
+             */
+            changes: number;
+            /**
+             * Places S
+             * @default 0
+             */
+            places_s: number;
+            /**
+             * Tools S
+             * @default 0
+             */
+            tools_s: number;
+            /**
+             * Finished
+             * @description parts that each cycle ends with
+             * @default 0
+             */
+            finished: number;
+            /**
+             * First Cycle
+             * @description what has to be there when it is run first
+             * @default []
+             */
+            first_cycle: string[];
+            /**
+             * Minutes Each
+             * @description a part takes, loading with it
+             */
+            minutes_each?: number | null;
+            /**
+             * Per Hour
+             * @description parts
+             */
+            per_hour?: number | null;
+            /**
+             * Cycles
+             * @description for the lot
+             */
+            cycles?: number | null;
+            /**
+             * Program Key
+             * @description of its program, control_s: by the control
+             */
+            program_key?: string | null;
+            /** Control S */
+            control_s?: number | null;
+            /**
+             * Alarm
+             * @description why that stops
+             */
+            alarm?: string | null;
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+        };
+        /**
          * LocatingFact
          * @description The locators together: degrees of freedom they take (of 6), conditioning, motions left free, and fought
          *     over.
@@ -6907,11 +7112,6 @@ export interface components {
              * @default 0
              */
             along: number;
-            /**
-             * Apart
-             * @description its two places, along the wall
-             */
-            apart?: number | null;
             /**
              * Approach
              * @description from where it goes slowly, before the face
@@ -7493,6 +7693,39 @@ export interface components {
              * @default []
              */
             findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * OrderStep
+         * @description One operation at a place, in the order it is cut. run: of its setup; tool: its place in the changer;
+         *     from_s, to_s: from the load's start.
+         */
+        OrderStep: {
+            /** Place */
+            place: string;
+            /**
+             * Run
+             * @description of its setup
+             */
+            run: string;
+            /** Name */
+            name: string;
+            /**
+             * Tool
+             * @description its place in the changer
+             */
+            tool: number;
+            /** Tool Name */
+            tool_name: string;
+            /**
+             * From S
+             * @description from the load's start
+             */
+            from_s: number;
+            /**
+             * To S
+             * @description from the load's start
+             */
+            to_s: number;
         };
         /**
          * Outline
@@ -8260,6 +8493,77 @@ export interface components {
             pin: string;
         };
         /**
+         * PlaceReport
+         * @description One place. at: of its zero on the table, mm; shift: from where its setup is planned, mm; low, high:
+         *     what stands there, mm on the table; like: the first place that is cut alike; time_s: what is cut there
+         *     takes; proof: whether the load's program leaves there what was planned, how far apart at most, mm.
+         */
+        PlaceReport: {
+            /** Key */
+            key: string;
+            /** Setup */
+            setup: string;
+            /** Number */
+            number: number;
+            /**
+             * At
+             * @description of its zero on the table, mm
+             */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Shift
+             * @description from where its setup is planned, mm
+             */
+            shift: [
+                number,
+                number
+            ];
+            /**
+             * Low
+             * @description what stands there, mm on the table
+             */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * High
+             * @description what stands there, mm on the table
+             */
+            high: [
+                number,
+                number,
+                number
+            ];
+            /** Registers */
+            registers: components["schemas"]["RegisterFact"][];
+            /**
+             * Like
+             * @description the first place that is cut alike
+             */
+            like?: string | null;
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Time S
+             * @description what is cut there takes; proof: whether the load's program leaves there what was planned, how far apart at most, mm
+             * @default 0
+             */
+            time_s: number;
+            /** Equal */
+            equal?: boolean | null;
+            /** Most Mm */
+            most_mm?: number | null;
+        };
+        /**
          * Plain
          * @description Cycles of the standard, six registers, no subprograms and nothing that a control reckons with.
          */
@@ -8478,7 +8782,8 @@ export interface components {
          *
          *     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
          *     made from; tools: used in any setup; finishes: stages that operations name; materials: its own, before
-         *     those that ship; setups: in the order they are run.
+         *     those that ship; setups: in the order they are run; loads: how setups that stand together do, where
+         *     that is more than each once as it is planned.
          */
         Plan: {
             /**
@@ -8543,6 +8848,12 @@ export interface components {
              * @default []
              */
             setups: components["schemas"]["Setup"][];
+            /**
+             * Loads
+             * @description how setups that stand together do, where that is more than each once as it is planned
+             * @default []
+             */
+            loads: components["schemas"]["Load"][];
             /**
              * Finishes
              * @description stages that operations name
@@ -9112,11 +9423,6 @@ export interface components {
              */
             along: number;
             /**
-             * Apart
-             * @description its two places, along the wall
-             */
-            apart?: number | null;
-            /**
              * Approach
              * @description from where it goes slowly, before the face
              * @default 4
@@ -9146,6 +9452,11 @@ export interface components {
              * @default G55
              */
             sets: string;
+            /**
+             * Apart
+             * @description its two places, along the wall
+             */
+            apart?: number | null;
             /**
              * Stops at
              * @description the program stops where it finds something further off
@@ -9650,11 +9961,31 @@ export interface components {
             match: components["schemas"]["Match"];
         };
         /**
+         * RegisterFact
+         * @description One register of a place and what it holds. of: the setup's own that it stands for.
+         */
+        RegisterFact: {
+            /** Register Name */
+            register_name: string;
+            /**
+             * Of
+             * @description the setup's own that it stands for
+             */
+            of: string;
+            /** Value */
+            value?: [
+                components["schemas"]["Reckoned"],
+                components["schemas"]["Reckoned"],
+                components["schemas"]["Reckoned"]
+            ] | null;
+        };
+        /**
          * Report
          * @description Everything an evaluation found out. version: of all steps that found it.
          *
-         *     makers: who the numbers on the surfaces are. computed and reused: the steps that ran and those that
-         *     did not need to. begun: the last setup, when it is seated and held and not cut yet.
+         *     makers: who the numbers on the surfaces are; loads: that the plan tells of. computed and reused: the steps
+         *     that ran and those that did not need to. begun: the last setup, when it is seated and held and not cut
+         *     yet.
          */
         Report: {
             /**
@@ -9685,6 +10016,12 @@ export interface components {
              * @default []
              */
             makers: components["schemas"]["Maker"][];
+            /**
+             * Loads
+             * @description that the plan tells of
+             * @default []
+             */
+            loads: components["schemas"]["LoadReport"][];
             /**
              * Computed
              * @description the steps that ran and those that did not need to
@@ -10958,6 +11295,62 @@ export interface components {
              * @description the part's face numbers
              */
             faces: number[];
+        };
+        /**
+         * Stand
+         * @description Where a setup stands in a load: a pattern, whose first place lies at_x, at_y from where the setup is
+         *     planned, mm on the table. columns, pitch_x: along X; rows, pitch_y: along Y; stays: items of its holding
+         *     that are there once, as a plate is; different: places that are not like the others.
+         */
+        Stand: {
+            /** Setup */
+            setup: string;
+            /**
+             * At X
+             * @default 0
+             */
+            at_x: number;
+            /**
+             * At Y
+             * @default 0
+             */
+            at_y: number;
+            /**
+             * Columns
+             * @description along X
+             * @default 1
+             */
+            columns: number;
+            /**
+             * Rows
+             * @description along Y
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Pitch X
+             * @description along X
+             * @default 0
+             */
+            pitch_x: number;
+            /**
+             * Pitch Y
+             * @description along Y
+             * @default 0
+             */
+            pitch_y: number;
+            /**
+             * Stays
+             * @description items of its holding that are there once, as a plate is
+             * @default []
+             */
+            stays: string[];
+            /**
+             * Different
+             * @description places that are not like the others
+             * @default []
+             */
+            different: components["schemas"]["Different"][];
         };
         /**
          * Step

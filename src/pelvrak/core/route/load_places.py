@@ -114,7 +114,7 @@ def _renamed(place: Place, cut: CutSetup, taken: set[str], first: bool) -> dict[
             free = control.free_register({*taken, *out.values()})
             if free is None:
                 raise BadInput(
-                    "load.no_register",
+                    "load.registers_gone",
                     place.key,
                     f"{cut.turning.machine.name} has no register left for {place.key}",
                     "let fewer works stand in the load, or take a machine with more",
