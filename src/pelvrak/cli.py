@@ -160,6 +160,9 @@ def evaluate(
                 (out / f"{setup.name}.{ending}").write_bytes(_piece(store, setup.outgoing_key, piece))
         if setup.program_key:
             (out / f"{setup.name}.nc").write_bytes(_piece(store, setup.program_key, "program.nc"))
+    for load in report.loads:
+        if load.program_key:
+            (out / f"{load.name}.nc").write_bytes(_piece(store, load.program_key, "program.nc"))
     for dialect in planned.dialects:
         if dialect.programs:
             text = "\n".join(["%", *dialect.programs, "%", ""])
@@ -260,6 +263,32 @@ def prove(
             said = "leaves what was planned" if one.equal else f"off by {one.most_mm:.3f} mm at {one.place}"
             print(f"{one.setup}: {said}; {one.time_s:.0f} s by the control, {one.planned_s:.0f} s planned")
     if not all(one.equal for one in found):
+        raise typer.Exit(1)
+
+
+@app.command("load")
+def load_command(
+    plan: PlanFile,
+    load: Annotated[str, typer.Option(help="which one, by its name")],
+    as_json: AsJson = False,
+) -> None:
+    """Say what stands on the machine at once: places, registers, order, time, findings, parts of a cycle."""
+    _, _, report = _computed(plan)
+    told = next((one for one in report.loads if one.name == load), None)
+    if told is None:
+        known = ", ".join(one.name for one in report.loads) or "none"
+        raise BadInput("load.unknown", load, f"the plan tells of no load {load!r}", f"it tells of {known}")
+    if as_json:
+        print(told.model_dump_json(indent=2))
+    else:
+        for place in told.places:
+            values = [one.value for one in place.registers[0].value or ()]
+            at = " ".join(f"{axis}{value:.3f}" for axis, value in zip("XYZ", values, strict=False))
+            print(f"{place.key:10} {place.registers[0].register_name:9} {at}")
+        print(f"{told.time_s:.0f} s, {told.changes} tool changes, {told.finished} parts a cycle")
+        for finding in told.findings:
+            print(f"{finding.severity}: {finding.sentence}")
+    if any(one.severity == "error" for one in told.findings):
         raise typer.Exit(1)
 
 

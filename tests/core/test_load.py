@@ -7,12 +7,17 @@ from __future__ import annotations
 import json
 import re
 import unittest
+from contextlib import redirect_stderr, redirect_stdout
 from dataclasses import replace
 from functools import cache
+from io import StringIO
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest.mock import patch
 
 import numpy as np
 
+from pelvrak.cli import main
 from pelvrak.core.engine.engine import Engine, Result, _Within
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
@@ -332,6 +337,30 @@ class Probed(unittest.TestCase):
         other = names["OP10/2"]["G55"]
         self.assertNotEqual(other, "G55")
         self.assertIn(f"\n{other}\n", re.sub(r"N\d+ ", "", text))
+
+
+class Command(unittest.TestCase):
+    def test_load(self):
+        """Places with their registers, order and parts of a cycle; its program beside those of the setups; a
+        load that is not there is refused with those that are.
+        """
+        with TemporaryDirectory() as folder:
+            here = Path(folder)
+            (here / "plate.step").write_bytes(plate.DATA)
+            told = plan({"stands": [TWO], "order": "tools"}).model_dump(mode="json")
+            told["part"]["sha256"] = None
+            (here / "plan.json").write_text(json.dumps(told))
+            said = StringIO()
+            with redirect_stdout(said):
+                self.assertEqual(main(["load", str(here / "plan.json"), "--load", "L1", "--json"]), 0)
+            found = json.loads(said.getvalue())
+            self.assertEqual([one["key"] for one in found["places"]], ["OP10/1", "OP10/2"])
+            self.assertEqual((found["changes"], found["finished"]), (2, 2))
+            with redirect_stderr(StringIO()) as wrong:
+                self.assertEqual(main(["load", str(here / "plan.json"), "--load", "L7"]), 2)
+            self.assertIn("it tells of L1", wrong.getvalue())
+            main(["evaluate", str(here / "plan.json"), "--out", str(here / "out")])
+            self.assertIn("M98", (here / "out" / "L1.nc").read_text())
 
 
 class Five(unittest.TestCase):

@@ -1,6 +1,6 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { Fragment, type ReactNode, useState } from 'react'
-import { type Finding, pieceUrl, type ProjectState, type Setup } from '../api/client'
+import { type Finding, type LoadReport, pieceUrl, type ProjectState, type Setup } from '../api/client'
 import { type Commit, lateAt, useLibrary } from '../api/hooks'
 import { onTopOf } from '../stages/seat/zero'
 import { useFields } from '../state/fields'
@@ -38,8 +38,12 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
   // The rail holds its cards without scrolling: the chosen one stays wide, the others share what is left.
   const roomy = plan.setups.length < 3
   const tight = plan.setups.length > 5
+  const brackets = bracketsOf(plan.setups)
   return (
-    <nav aria-label="Route" className="flex items-center gap-1 border-b border-rule bg-rail px-3.5 py-2">
+    <nav
+      aria-label="Route"
+      className={`flex items-center gap-1 border-b border-rule bg-rail px-3.5 pb-2 ${brackets.size ? 'pt-6' : 'pt-2'}`}
+    >
       <div className={slot(view.card === 'billet')}>
         <RouteCard
           card="billet"
@@ -74,12 +78,20 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
               tight={tight}
             />
             <div
-              className={slot(view.card === index)}
+              className={`relative ${slot(view.card === index)}`}
               draggable
               onDragStart={() => setDragged(index)}
               onDragOver={(event) => event.preventDefault()}
               onDrop={() => dragged !== null && dragged !== index && place(dragged, index)}
             >
+              {brackets.has(index) && (
+                <Bracket
+                  name={setup.load}
+                  ends={brackets.get(index) ?? 'whole'}
+                  report={report?.loads.find((one) => one.name === setup.load)}
+                  hue={hueOf(index)}
+                />
+              )}
               <RouteCard
                 card={index}
                 title={`${setup.name} ${setup.title}`}
@@ -174,6 +186,48 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
         )}
       </div>
     </nav>
+  )
+}
+
+type Ends = 'whole' | 'first' | 'last' | 'middle'
+
+/** Over which setups a load's bracket runs, and which end of it each has. */
+function bracketsOf(setups: readonly Setup[]): Map<number, Ends> {
+  const out = new Map<number, Ends>()
+  setups.forEach((setup, index) => {
+    if (!setup.load) return
+    const before = setups[index - 1]?.load === setup.load
+    const after = setups[index + 1]?.load === setup.load
+    out.set(index, before ? (after ? 'middle' : 'last') : after ? 'first' : 'whole')
+  })
+  return out
+}
+
+/** A load over the cards of its setups: leads to its page. */
+function Bracket(props: { name: string; ends: Ends; report: LoadReport | undefined; hue: string }) {
+  const { name, ends, report } = props
+  const open = useRoute((view) => view.load === name)
+  const left = ends === 'whole' || ends === 'first'
+  const right = ends === 'whole' || ends === 'last'
+  return (
+    <div
+      className={`pointer-events-none absolute -top-[15px] h-2.5 border-t-2 border-action ${left ? 'left-0 border-l-2' : '-left-14'} ${right ? 'right-0 border-r-2' : 'right-0'}`}
+    >
+      {left && (
+        <button
+          type="button"
+          aria-label={`Load ${name}`}
+          aria-pressed={open}
+          className={`figures pointer-events-auto absolute -top-[11px] left-1.5 px-1 text-[11.5px] leading-[16px] whitespace-nowrap ${open ? 'bg-action text-sheet' : 'bg-rail text-action hover:underline'}`}
+          onClick={() => useRoute.setState({ load: name })}
+        >
+          Load {name}
+          {report &&
+            report.places.length > 0 &&
+            ` · ${report.places.length} places · ${clock(report.time_s)}`}
+        </button>
+      )}
+    </div>
   )
 }
 

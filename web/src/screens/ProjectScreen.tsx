@@ -6,6 +6,7 @@ import { computing, useActions, useCommit, useProject } from '../api/hooks'
 import { Bench } from '../bench/Bench'
 import { SideBySide } from '../bench/SideBySide'
 import { Dock } from '../dock/Dock'
+import { LoadPage } from '../loads/LoadPage'
 import { RouteRail } from '../route-rail/RouteRail'
 import { StageColumn } from '../stages/StageColumn'
 import { StageSheet } from '../stages/StageSheet'
@@ -28,6 +29,7 @@ export function findingsOf(project: ProjectState): Finding[] {
       ...setup.operations.flatMap((one) => one.findings),
     ]),
     ...(report.comparison?.findings ?? []),
+    ...report.loads.flatMap((load) => load.findings),
   ]
 }
 
@@ -50,6 +52,7 @@ export function ProjectScreen() {
 
 function Open({ project }: { project: ProjectState }) {
   const card = useRoute((route) => route.card)
+  const load = useRoute((route) => route.load)
   const view = useFields(useEditing, 'notice', 'keys')
   const beside = useShown((picture) => picture.sideBySide)
   const commit = useCommit(project)
@@ -121,7 +124,10 @@ function Open({ project }: { project: ProjectState }) {
         <Release project={project} />
       </header>
       <RouteRail project={project} commit={commit} />
-      <div className="grid min-h-0 grid-cols-[104px_316px_1fr] grid-rows-[minmax(0,1fr)]">
+      {load !== null && <LoadPage project={project} commit={commit} name={load} />}
+      <div
+        className={`grid min-h-0 grid-cols-[104px_316px_1fr] grid-rows-[minmax(0,1fr)] ${load === null ? '' : 'hidden'}`}
+      >
         <StageColumn project={project} />
         <main
           className="relative overflow-y-auto border-r border-rule bg-sheet px-3.5 py-3"
@@ -227,6 +233,16 @@ function Release({ project }: { project: ProjectState }) {
               </a>
             </MenuItem>,
           ])}
+        {current &&
+          project.report?.loads
+            .filter((load) => load.program_key)
+            .map((load) => (
+              <MenuItem key={`load ${load.name}`}>
+                <a className={item} href={`${base}/loads/${load.name}.nc`}>
+                  Load {load.name} program
+                </a>
+              </MenuItem>
+            ))}
         <MenuItem>
           <a className={item} href={`${base}/plan.json`}>
             Plan document

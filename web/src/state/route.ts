@@ -19,6 +19,8 @@ type Route = {
   operation: string | null
   /** The index position that the picture looks at, at the stage Reach. */
   turnedTo: string | null
+  /** The load that is looked at in place of a card; null: none is. */
+  load: string | null
 }
 
 export const useRoute = create<Route>(() => ({
@@ -27,11 +29,18 @@ export const useRoute = create<Route>(() => ({
   tab: 'time',
   operation: null,
   turnedTo: null,
+  load: null,
 }))
 
 /** Look at a card, at the stage that is open or at another; what was shown or asked of the one before goes. */
 export function choose(card: Card, stage?: Stage) {
-  useRoute.setState((route) => ({ card, stage: stage ?? route.stage, operation: null, turnedTo: null }))
+  useRoute.setState((route) => ({
+    card,
+    stage: stage ?? route.stage,
+    operation: null,
+    turnedTo: null,
+    load: null,
+  }))
   useClock.setState({ time: Infinity, playing: false, line: null })
   useAsking.setState({ asked: null })
   useShown.setState({ marked: null, lit: [], litItem: null, seen: null, reached: null, compare: false })

@@ -64,6 +64,18 @@ def program(project_id: ProjectId, setup: str) -> Response:
     )
 
 
+@router.get("/loads/{load}.nc", **file_of("text/plain"))
+def load_program(project_id: ProjectId, load: str) -> Response:
+    """The one program of a load."""
+    state = project(project_id)
+    report = state.report if state.report_revision == state.revision else None
+    told = next((one for one in report.loads if one.name == load), None) if report else None
+    key = None if told is None else told.program_key
+    return _file(
+        DatabaseStore().get(key, "program.nc") if key else None, f"{load}.nc", "text/plain; charset=utf-8"
+    )
+
+
 @router.get("/{setup}/stock.{kind}", **file_of(*STOCK_KINDS.values()))
 def stock(
     project_id: ProjectId,

@@ -1,0 +1,94 @@
+"""A load as a place of its own: two vises, one program, dragged and ordered in the browser."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+import httpx
+from playwright.sync_api import expect
+
+from tests.e2e.browser import Browser
+from tests.e2e.test_crowding import CROWDED
+from tests.serving import upload, wait
+
+DEMO = Path(__file__).resolve().parents[2] / "demo" / "latch-plate"
+
+
+class Load(Browser):
+    def brought(self) -> int:
+        """The third demo's first setup alone, in a load; its number."""
+        plan = json.loads((DEMO / "plan.json").read_text())
+        plan |= {"name": "Plates by two", "resolution_mm": 2.0, "setups": plan["setups"][:1]}
+        plan["setups"][0] |= {"load": "L1"}
+        with httpx.Client(base_url=self.server.url, headers={"x-pelvrak": "1"}, timeout=60) as client:
+            upload(client, (DEMO / "latch-plate.step").read_bytes(), "latch-plate.step")
+            told = {"file": ("plan.json", json.dumps(plan).encode())}
+            answer = client.post("/api/projects/plan.json", files=told)
+            self.assertEqual(answer.status_code, 201, answer.text)
+            number = int(answer.json()["id"])
+            wait(client, number)
+        return number
+
+    def loads(self, number: int) -> list[dict]:
+        return httpx.get(f"{self.server.url}/api/projects/{number}").json()["report"]["loads"]
+
+    def test_two_vises_and_one_program(self):
+        page, number = self.page, self.brought()
+        self.go(page, f"/project/{number}")
+        self.current(page)
+        page.get_by_role("navigation", name="Route").get_by_role("button", name="Load L1").click()
+        load = page.get_by_role("region", name="Load", exact=True)
+        pattern = load.get_by_role("group", name="OP10 pattern")
+        # A pattern of one setup: both places, each with its register, leave what was planned.
+        for name, value in (("OP10 columns", "2"), ("OP10 pitch along X", "220"), ("OP10 first, X", "-200")):
+            field = pattern.get_by_label(name, exact=True)
+            field.fill(value)
+            field.press("Enter")
+            self.current(page)
+        rows = load.get_by_role("table", name="Places").get_by_role("row")
+        expect(rows).to_have_count(3)
+        expect(rows.nth(1)).to_contain_text("G54")
+        expect(rows.nth(2)).to_contain_text("G55")
+        expect(rows.nth(2)).to_contain_text("as planned")
+        self.assertEqual(page.evaluate(CROWDED), [])
+        # Each tool round changes half as often.
+        self.assertEqual(self.loads(number)[0]["changes"], 2 * 5)
+        load.get_by_role("radio", name="each tool round").click()
+        self.current(page)
+        expect(load).to_contain_text(re.compile("5 tool changes; saves 0:[2-9]"))
+        order = page.get_by_role("list", name="Order of cutting").get_by_role("listitem")
+        expect(order).to_have_count(12)
+        # Both dragged at once, 25 along X; too near to each other they are told.
+        place = page.get_by_role("button", name="Place OP10/1")
+        scale = page.get_by_label("The table from above").evaluate("e => e.getScreenCTM().a")
+        box = place.bounding_box()
+        at = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(*at)
+        page.mouse.down()
+        page.mouse.move(at[0] + 25 * scale, at[1], steps=5)
+        page.mouse.up()
+        expect(pattern.get_by_label("OP10 first, X", exact=True)).to_have_value("-175")
+        field = pattern.get_by_label("OP10 pitch along X", exact=True)
+        field.fill("60")
+        field.press("Enter")
+        self.current(page)
+        dock = page.get_by_role("region", name="Load dock")
+        dock.get_by_role("tab", name=re.compile("Findings")).click()
+        expect(dock.get_by_text(re.compile("is in one place"))).to_be_visible()
+        # No pitch at all is refused beside its field, and nothing is lost.
+        field.fill("0")
+        field.press("Enter")
+        expect(field).to_have_attribute("aria-invalid", "true")
+        field.press("Escape")
+        page.get_by_role("button", name="Undo").click()
+        self.current(page)
+        dock.get_by_role("tab", name="Program").click()
+        expect(dock.get_by_label("Load program")).to_contain_text("M98")
+        answer = httpx.get(f"{self.server.url}/api/projects/{number}/files/loads/L1.nc")
+        self.assertEqual((answer.status_code, answer.text.count("M98 P101")), (200, 2))
+        # Back to its setup.
+        load.get_by_role("button", name="OP10 Top").click()
+        expect(page.get_by_role("main", name="Sheet")).to_be_visible()
+        httpx.delete(f"{self.server.url}/api/projects/{number}", headers={"x-pelvrak": "1"})

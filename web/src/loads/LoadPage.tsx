@@ -1,0 +1,391 @@
+import { useState } from 'react'
+import type { Load, LoadReport, Plan, Problem, ProjectState, Stand } from '../api/client'
+import { type Commit, useLibrary, usePiece } from '../api/hooks'
+import { machineOf } from '../stages/reach/registers'
+import { choose, useRoute } from '../state/route'
+import { Computed, NumberField, Row } from '../ui/Field'
+import { FindingCard } from '../ui/FindingCard'
+import { clock, hueOf, round } from '../ui/words'
+import { OrderBar } from './OrderBar'
+import { TablePlan } from './TablePlan'
+
+const ORDERS = [
+  ['places', 'place by place'],
+  ['tools', 'each tool round'],
+  ['hand', 'by hand'],
+] as const
+
+/** What a load is where the plan tells nothing of it yet. */
+export const fresh = (name: string): Load => ({
+  name,
+  stands: [],
+  order: 'places',
+  hand: [],
+  program: 'one',
+  subprograms: true,
+  stops: false,
+  counts: false,
+  loading_s: 60,
+  lot: null,
+})
+
+export const freshStand = (setup: string): Stand => ({
+  setup,
+  at_x: 0,
+  at_y: 0,
+  columns: 1,
+  rows: 1,
+  pitch_x: 0,
+  pitch_y: 0,
+  stays: [],
+  different: [],
+})
+
+export type ChangeLoad = (what: string, change: (load: Load) => void) => Promise<Problem | null>
+export type ChangeStand = (
+  setup: string,
+  what: string,
+  change: (stand: Stand) => void,
+) => Promise<Problem | null>
+
+/** The load in a draft of the plan; made where there is none. */
+function loadIn(draft: Plan, name: string): Load {
+  const there = draft.loads.find((one) => one.name === name)
+  if (there) return there
+  draft.loads.push(fresh(name))
+  return draft.loads.at(-1) as Load
+}
+
+/** A load as a place of its own: what stands on the machine at once, in which order it is cut, what a cycle gives. */
+export function LoadPage(props: { project: ProjectState; commit: Commit; name: string }) {
+  const { project, commit, name } = props
+  const { plan, report } = project
+  const { data: library } = useLibrary()
+  const [tab, setTab] = useState<'order' | 'program' | 'findings'>('order')
+  const setups = plan.setups.filter((one) => one.load === name)
+  const told = report?.loads.find((one) => one.name === name)
+  const load = plan.loads.find((one) => one.name === name) ?? fresh(name)
+  const machine = machineOf(plan, library?.machines, setups[0]?.machine ?? '')
+  const change: ChangeLoad = (what, edit) =>
+    commit(`load ${name}: ${what}`, (draft) => edit(loadIn(draft, name)))
+  const changeStand: ChangeStand = (setup, what, edit) =>
+    change(`${setup} ${what}`, (draft) => {
+      let stand = draft.stands.find((one) => one.setup === setup)
+      if (!stand) {
+        draft.stands.push(freshStand(setup))
+        stand = draft.stands.at(-1)
+      }
+      if (stand) edit(stand)
+    })
+  const late = project.report_revision !== project.revision
+  return (
+    <div className="grid min-h-0 grid-cols-[420px_1fr] grid-rows-[minmax(0,1fr)]">
+      <section
+        aria-label="Load"
+        className="relative overflow-y-auto border-r border-rule bg-sheet px-3.5 py-3"
+      >
+        <div className="flex items-baseline gap-2">
+          <h2 className="font-head text-[17px] font-semibold">Load {name}</h2>
+          <span className="grow" />
+          <button
+            type="button"
+            className="text-action underline"
+            onClick={() => useRoute.setState({ load: null })}
+          >
+            back to the setups
+          </button>
+        </div>
+        <p className="mb-2 text-soft">What stands on {machine?.name ?? 'the machine'} at once</p>
+        {setups.map((setup) => (
+          <StandRows
+            key={setup.name}
+            stand={load.stands.find((one) => one.setup === setup.name) ?? freshStand(setup.name)}
+            title={`${setup.name} ${setup.title}`}
+            hue={hueOf(plan.setups.indexOf(setup))}
+            change={(what, edit) => changeStand(setup.name, what, edit)}
+            open={() => choose(plan.setups.indexOf(setup))}
+          />
+        ))}
+        <Places told={told} late={late} />
+        <h3 className="mt-4 font-head text-[15px] font-semibold">Cut in this order</h3>
+        <div role="radiogroup" aria-label="Order" className="flex flex-wrap gap-1 py-1">
+          {ORDERS.map(([value, label]) => (
+            <button
+              key={value}
+              type="button"
+              role="radio"
+              aria-checked={load.order === value}
+              className={`knob ${load.order === value ? 'knob-on' : ''}`}
+              onClick={() =>
+                void change(label, (draft) => {
+                  draft.order = value
+                  if (value === 'hand' && told)
+                    draft.hand = told.order.map((one) => `${one.place} ${one.run}`)
+                })
+              }
+            >
+              {label}
+            </button>
+          ))}
+        </div>
+        {told && told.places.length > 1 && <Saved told={told} />}
+        <Row label="Program">
+          <div role="radiogroup" aria-label="Program" className="flex gap-1">
+            {(['one', 'each'] as const).map((value) => (
+              <button
+                key={value}
+                type="button"
+                role="radio"
+                aria-checked={load.program === value}
+                className={`knob ${load.program === value ? 'knob-on' : ''}`}
+                onClick={() => void change(`program: ${value}`, (draft) => (draft.program = value))}
+              >
+                {value === 'one' ? 'one for all' : 'one each'}
+              </button>
+            ))}
+          </div>
+        </Row>
+        {load.program === 'one' &&
+          (
+            [
+              ['subprograms', 'like places are called'],
+              ['stops', 'may stop between places'],
+              ['counts', 'counts its cycles'],
+            ] as const
+          ).map(([field, label]) => (
+            <label key={field} className="flex items-center gap-1.5 py-0.5 pl-[7rem]">
+              <input
+                type="checkbox"
+                className="accent-action"
+                checked={load[field]}
+                onChange={() => void change(label, (draft) => (draft[field] = !load[field]))}
+              />
+              {label}
+            </label>
+          ))}
+        <h3 className="mt-4 font-head text-[15px] font-semibold">Each cycle</h3>
+        <Row label="To load one">
+          <NumberField
+            label="Time to load one"
+            value={load.loading_s}
+            unit="s"
+            commit={(value) => change('loading', (draft) => (draft.loading_s = value))}
+          />
+        </Row>
+        <Row label="Lot">
+          <NumberField
+            label="Parts wanted"
+            value={load.lot}
+            unit=""
+            placeholder="as many as come"
+            clear={() => change('lot', (draft) => (draft.lot = null))}
+            commit={(value) => change('lot', (draft) => (draft.lot = Math.round(value)))}
+          />
+        </Row>
+        {told && <Cycle told={told} />}
+      </section>
+      <div className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
+        {machine ? (
+          <TablePlan
+            project={project}
+            machine={machine}
+            told={told}
+            late={late}
+            move={(setup, x, y) =>
+              void changeStand(setup, 'moved', (stand) => {
+                stand.at_x += x
+                stand.at_y += y
+              })
+            }
+          />
+        ) : (
+          <p className="p-6 text-soft">Opening …</p>
+        )}
+        <section
+          aria-label="Load dock"
+          className="flex h-[210px] min-w-0 flex-col border-t border-rule bg-sheet px-3 pt-1.5"
+        >
+          <div role="tablist" className="flex gap-4">
+            {(
+              [
+                ['order', 'Order'],
+                ['program', 'Program'],
+                ['findings', `Findings ${told?.findings.length ?? ''}`],
+              ] as const
+            ).map(([value, label]) => (
+              <button
+                key={value}
+                type="button"
+                role="tab"
+                aria-selected={tab === value}
+                className={`border-b-2 pb-0.5 ${tab === value ? 'border-ink font-semibold' : 'border-transparent text-soft'}`}
+                onClick={() => setTab(value)}
+              >
+                {label}
+              </button>
+            ))}
+          </div>
+          <div className="min-h-0 grow overflow-y-auto py-2">
+            {tab === 'order' && told && (
+              <OrderBar
+                told={told}
+                hues={new Map(plan.setups.map((one, i) => [one.name, hueOf(i)]))}
+                byHand={
+                  load.order === 'hand'
+                    ? (steps) => void change('order by hand', (draft) => (draft.hand = steps))
+                    : null
+                }
+              />
+            )}
+            {tab === 'program' && <ProgramOf told={told} />}
+            {tab === 'findings' && (
+              <div className="grid gap-2">
+                {told?.findings.map((one, n) => (
+                  <FindingCard key={n} finding={one} project={project} />
+                ))}
+                {told?.findings.length === 0 && <p className="text-soft">Nothing is wrong with the load.</p>}
+              </div>
+            )}
+          </div>
+        </section>
+      </div>
+    </div>
+  )
+}
+
+/** The pattern of one setup. */
+function StandRows(props: {
+  stand: Stand
+  title: string
+  hue: string
+  change: (what: string, edit: (stand: Stand) => void) => Promise<Problem | null>
+  open: () => void
+}) {
+  const { stand, change } = props
+  const field = (
+    name: 'columns' | 'rows' | 'pitch_x' | 'pitch_y' | 'at_x' | 'at_y',
+    label: string,
+    unit: string,
+  ) => (
+    <NumberField
+      label={`${stand.setup} ${label}`}
+      value={stand[name]}
+      unit={unit}
+      commit={(value) =>
+        change(label, (draft) => {
+          draft[name] = unit ? value : Math.round(value)
+          // A pattern begins with room enough to be seen.
+          if (name === 'columns' && value > 1 && !draft.pitch_x) draft.pitch_x = 150
+          if (name === 'rows' && value > 1 && !draft.pitch_y) draft.pitch_y = 150
+        })
+      }
+    />
+  )
+  return (
+    <div
+      role="group"
+      aria-label={`${stand.setup} pattern`}
+      className="mb-2 border-l-4 pl-2"
+      style={{ borderColor: props.hue }}
+    >
+      <button type="button" className="font-semibold hover:underline" onClick={props.open}>
+        {props.title}
+      </button>
+      <div className="grid grid-cols-[4.6rem_1fr_1fr] items-center gap-x-2 gap-y-1 py-1">
+        <span className="text-soft">along X</span>
+        {field('columns', 'columns', '')}
+        {field('pitch_x', 'pitch along X', 'mm')}
+        <span className="text-soft">along Y</span>
+        {field('rows', 'rows', '')}
+        {field('pitch_y', 'pitch along Y', 'mm')}
+        <span className="text-soft">first at</span>
+        {field('at_x', 'first, X', 'mm')}
+        {field('at_y', 'first, Y', 'mm')}
+      </div>
+    </div>
+  )
+}
+
+function Places({ told, late }: { told: LoadReport | undefined; late: boolean }) {
+  if (!told?.places.length) return <p className="text-soft">Its places are known once its setups are cut.</p>
+  return (
+    <table className={`figures mt-2 w-full text-[12.5px] ${late ? 'opacity-50' : ''}`} aria-label="Places">
+      <thead>
+        <tr className="text-left font-sans text-soft">
+          <th className="font-normal">place</th>
+          <th className="font-normal">register</th>
+          <th className="font-normal">X, Y, Z</th>
+          <th className="text-right font-normal">leaves</th>
+        </tr>
+      </thead>
+      <tbody>
+        {told.places.map((place) => (
+          <tr key={place.key} className="border-t border-rule align-baseline">
+            <td>{place.key}</td>
+            <td>{place.registers[0]?.register_name}</td>
+            <td>{place.registers[0]?.value?.map((one) => round(one.value, 3)).join(' ')}</td>
+            <td className={`text-right ${place.equal === false ? 'text-trouble' : ''}`}>
+              {place.equal == null ? '–' : place.equal ? 'as planned' : `${round(place.most_mm ?? 0, 2)} off`}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  )
+}
+
+/** What the other order would take. */
+function Saved({ told }: { told: LoadReport }) {
+  const [one, other] =
+    told.order_kind === 'tools' ? [told.tools_s, told.places_s] : [told.time_s, told.tools_s]
+  const saves = other - one
+  return (
+    <p className="pb-1">
+      <Computed>
+        {clock(told.time_s)}, {told.changes} tool changes;{' '}
+        {told.order_kind === 'tools'
+          ? `saves ${clock(Math.max(0, saves))} against place by place`
+          : saves < -0.5
+            ? `each tool round would save ${clock(-saves)}`
+            : 'no order is quicker'}
+      </Computed>
+    </p>
+  )
+}
+
+function Cycle({ told }: { told: LoadReport }) {
+  return (
+    <>
+      <Row label="Finished">
+        <Computed>
+          {told.finished} parts{told.per_hour != null && `, ${round(told.per_hour, 1)} an hour`}
+        </Computed>
+      </Row>
+      {told.minutes_each != null && (
+        <Row label="One takes" help="Its share of the cycle, loading with it">
+          <Computed>{round(told.minutes_each, 2)} min</Computed>
+        </Row>
+      )}
+      {told.cycles != null && (
+        <Row label="For the lot">
+          <Computed>{told.cycles} cycles</Computed>
+        </Row>
+      )}
+      {told.first_cycle.length > 0 && (
+        <Row label="First cycle" help="What has to be there before the load can run whole">
+          <Computed>{told.first_cycle.join('; ')}</Computed>
+        </Row>
+      )}
+    </>
+  )
+}
+
+function ProgramOf({ told }: { told: LoadReport | undefined }) {
+  const { data: text } = usePiece(told?.program_key, 'program.nc')
+  if (!text) return <p className="text-soft">One program for each setup, as they are.</p>
+  return (
+    <pre className="figures text-[12px] leading-[1.45]" aria-label="Load program">
+      {text}
+    </pre>
+  )
+}

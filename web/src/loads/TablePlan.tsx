@@ -1,0 +1,150 @@
+import { useRef, useState } from 'react'
+import type { LoadReport, MachineData, PlaceReport, ProjectState, SetupReport } from '../api/client'
+import { hueOf } from '../ui/words'
+
+/** A dragged place goes by steps of this, mm. */
+const STEP_MM = 5
+/** Room round the table, mm. */
+const ROOM_MM = 40
+
+/** The table from above, with everything that stands on it; a setup's places are dragged together. */
+export function TablePlan(props: {
+  project: ProjectState
+  machine: MachineData
+  told: LoadReport | undefined
+  late: boolean
+  move: (setup: string, x: number, y: number) => void
+}) {
+  const { project, machine, told, late, move } = props
+  const svg = useRef<SVGSVGElement>(null)
+  const from = useRef<{ x: number; y: number } | null>(null)
+  const [dragged, setDragged] = useState<{ setup: string; x: number; y: number } | null>(null)
+  const { length, depth, slots } = machine.table
+  const reports = new Map(project.report?.setups.map((one) => [one.name, one]))
+  const hues = new Map(project.plan.setups.map((one, n) => [one.name, hueOf(n)]))
+  const moved = (event: { clientX: number; clientY: number }) => {
+    const scale = svg.current?.getScreenCTM()?.a ?? 1
+    const start = from.current
+    if (!start) return { x: 0, y: 0 }
+    const step = (value: number) => Math.round(value / scale / STEP_MM) * STEP_MM
+    return { x: step(event.clientX - start.x), y: -step(event.clientY - start.y) }
+  }
+  return (
+    <div className="relative min-h-0 bg-bench p-3" aria-label="Table">
+      <svg
+        ref={svg}
+        role="img"
+        aria-label="The table from above"
+        className={`h-full w-full ${late ? 'opacity-60' : ''}`}
+        viewBox={`${-ROOM_MM} ${-ROOM_MM} ${length + 2 * ROOM_MM} ${depth + 2 * ROOM_MM}`}
+      >
+        <rect width={length} height={depth} fill="#E4DED2" stroke="#9A9486" strokeWidth={1.5} />
+        {slots &&
+          Array.from({ length: slots.count }, (_, n) => {
+            const y = depth - slots.first - n * slots.pitch
+            return <rect key={n} y={y - slots.width / 2} width={length} height={slots.width} fill="#D5CDBD" />
+          })}
+        {told?.places.map((place, n) => (
+          <Place
+            key={place.key}
+            place={place}
+            number={n + 1}
+            setup={reports.get(place.setup)}
+            hue={hues.get(place.setup) ?? '#999'}
+            depth={depth}
+            by={dragged?.setup === place.setup ? dragged : null}
+            trouble={told.findings.some((one) => one.severity !== 'note' && one.sentence.includes(place.key))}
+            handlers={{
+              onPointerDown: (event) => {
+                event.currentTarget.setPointerCapture(event.pointerId)
+                from.current = { x: event.clientX, y: event.clientY }
+              },
+              onPointerMove: (event) => {
+                if (from.current) setDragged({ setup: place.setup, ...moved(event) })
+              },
+              onPointerUp: (event) => {
+                const by = moved(event)
+                from.current = null
+                setDragged(null)
+                if (by.x || by.y) move(place.setup, by.x, by.y)
+              },
+            }}
+          />
+        ))}
+        <text x={6} y={depth - 8} className="figures fill-soft text-[15px]">
+          {machine.name} · table {length} × {depth}
+        </text>
+      </svg>
+      {dragged && (
+        <div className="figures absolute left-4 top-4 border border-action bg-sheet px-1.5 text-action">
+          {dragged.setup} {dragged.x >= 0 ? '+' : ''}
+          {dragged.x} X, {dragged.y >= 0 ? '+' : ''}
+          {dragged.y} Y
+        </div>
+      )}
+    </div>
+  )
+}
+
+type Handlers = Pick<React.SVGProps<SVGGElement>, 'onPointerDown' | 'onPointerMove' | 'onPointerUp'>
+
+/** What stands at a place, from above: the holding's pieces, the work, its zero and register. */
+function Place(props: {
+  place: PlaceReport
+  number: number
+  setup: SetupReport | undefined
+  hue: string
+  depth: number
+  by: { x: number; y: number } | null
+  trouble: boolean
+  handlers: Handlers
+}) {
+  const { place, setup, depth, by, trouble } = props
+  const [x, y] = [place.at[0] + (by?.x ?? 0), place.at[1] + (by?.y ?? 0)]
+  const box = (low: readonly number[], high: readonly number[]) => ({
+    x: x + (low[0] ?? 0),
+    y: depth - y - (high[1] ?? 0),
+    width: (high[0] ?? 0) - (low[0] ?? 0),
+    height: (high[1] ?? 0) - (low[1] ?? 0),
+  })
+  const pieces = (setup?.hold?.pieces ?? []).filter((one) => one.item !== 'table' && one.item !== 'machine')
+  const sorted = [...pieces].sort((a, b) => a.high[2] - b.high[2])
+  return (
+    <g
+      role="button"
+      tabIndex={0}
+      aria-label={`Place ${place.key}`}
+      className="cursor-grab touch-none"
+      {...props.handlers}
+    >
+      {sorted.map((one, n) => (
+        <rect key={n} {...box(one.low, one.high)} fill="#BFC5C8" stroke="#6F797E" strokeWidth={1} />
+      ))}
+      {setup?.low && setup.high && (
+        <rect
+          {...box(setup.low, setup.high)}
+          fill={props.hue}
+          fillOpacity={0.85}
+          stroke={trouble ? '#A6331F' : '#1E2A2F'}
+          strokeWidth={trouble ? 4 : 1.5}
+        />
+      )}
+      <g transform={`translate(${x} ${depth - y})`} stroke="#1E2A2F" strokeWidth={2} fill="#1E2A2F">
+        <circle r={3.5} />
+        <path d="M0 0 H34 M27 -4 L34 0 L27 4" fill="none" />
+        <path d="M0 0 V-34 M-4 -27 L0 -34 L4 -27" fill="none" />
+      </g>
+      <text
+        x={x + 8}
+        y={depth - y + 22}
+        className="figures text-[17px]"
+        fill="#1E2A2F"
+        paintOrder="stroke"
+        stroke="#FCFBF6"
+        strokeWidth={4}
+      >
+        {props.number} · {place.setup} {place.registers[0]?.register_name}
+      </text>
+    </g>
+  )
+}
