@@ -1,5 +1,5 @@
-"""What do many like places cost? A load of twenty against the same load with one, computed anew each time: its
-setup, what meets what, the order and the program with its proof. Ratios within one run.
+"""What do many like places cost? A load of twenty against the same load with one, computed anew each time:
+its setup, what meets what, the order and the program with its proof. Ratios within one run.
 Run: PYTHONPATH=. python bench/loads.py [--json]
 """
 

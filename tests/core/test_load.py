@@ -240,6 +240,19 @@ class OtherPlaces(unittest.TestCase):
         (found,) = [one for one in load.findings if one.code == "load.overlap"]
         self.assertGreater(found.measured, 1000)
 
+    def test_two_setups_planned_in_one_place(self):
+        """As they are planned both stand in one vise; the load has them 260 apart, and nothing is wrong."""
+        told = plan({}).model_dump(mode="json")
+        second = told["setups"][0] | {"name": "OP20", "operations": [], "offset_register": "G57"}
+        both = told | {"setups": [told["setups"][0], second]}
+        alone = evaluate(plan_from(both | {"loads": []}), plate.DATA, STORE)
+        self.assertIn("load.same_place", [one.code for one in alone.findings()])
+        apart = both | {"loads": [{"name": "L1", "stands": [{"setup": "OP20", "at_x": 260.0}]}]}
+        made = evaluate(plan_from(apart), plate.DATA, STORE)
+        self.assertNotIn("load.same_place", [one.code for one in made.findings()])
+        self.assertNotIn("load.overlap", codes(made.loads[0]))
+        self.assertEqual(made.loads[0].first_cycle, ("1 piece after OP10, for OP20",))
+
     def test_off_the_table_and_past_the_travels(self):
         _, load = report(stands=[{**TWO, "pitch_x": 760.0}])
         self.assertIn("load.off_table", codes(load))

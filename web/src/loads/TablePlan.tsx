@@ -71,7 +71,7 @@ export function TablePlan(props: {
             }}
           />
         ))}
-        <text x={6} y={depth - 8} className="figures fill-soft text-[15px]">
+        <text x={0} y={depth + 22} className="figures fill-soft text-[15px]">
           {machine.name} · table {length} × {depth}
         </text>
       </svg>
@@ -107,6 +107,7 @@ function Place(props: {
     width: (high[0] ?? 0) - (low[0] ?? 0),
     height: (high[1] ?? 0) - (low[1] ?? 0),
   })
+  const work = setup?.low && setup.high ? box(setup.low, setup.high) : box([0, 0], [0, 0])
   const pieces = (setup?.hold?.pieces ?? []).filter((one) => one.item !== 'table' && one.item !== 'machine')
   const sorted = [...pieces].sort((a, b) => a.high[2] - b.high[2])
   return (
@@ -122,7 +123,7 @@ function Place(props: {
       ))}
       {setup?.low && setup.high && (
         <rect
-          {...box(setup.low, setup.high)}
+          {...work}
           fill={props.hue}
           fillOpacity={0.85}
           stroke={trouble ? '#A6331F' : '#1E2A2F'}
@@ -134,17 +135,46 @@ function Place(props: {
         <path d="M0 0 H34 M27 -4 L34 0 L27 4" fill="none" />
         <path d="M0 0 V-34 M-4 -27 L0 -34 L4 -27" fill="none" />
       </g>
+      <Label
+        work={work}
+        number={props.number}
+        said={`${place.setup} ${place.registers[0]?.register_name ?? ''}`}
+      />
+    </g>
+  )
+}
+
+/** A place's number on the corner of its work, and below it whose it is and its register. */
+function Label(props: {
+  work: { x: number; y: number; width: number; height: number }
+  number: number
+  said: string
+}) {
+  const { work } = props
+  return (
+    <>
+      <rect x={work.x - 1} y={work.y - 1} width={22} height={22} fill="#1E2A2F" />
       <text
-        x={x + 8}
-        y={depth - y + 22}
-        className="figures text-[17px]"
+        x={work.x + 10}
+        y={work.y + 15}
+        textAnchor="middle"
+        className="figures text-[14px]"
+        fill="#FCFBF6"
+      >
+        {props.number}
+      </text>
+      <text
+        x={work.x + work.width / 2}
+        y={work.y + work.height + 17}
+        textAnchor="middle"
+        className="figures text-[14px]"
         fill="#1E2A2F"
         paintOrder="stroke"
         stroke="#FCFBF6"
         strokeWidth={4}
       >
-        {props.number} · {place.setup} {place.registers[0]?.register_name}
+        {props.said}
       </text>
-    </g>
+    </>
   )
 }

@@ -224,8 +224,10 @@ def _seconds(events: list[Event], here: _At, stands: tuple[float, ...], tool: in
 
 
 def _by_place(events: Iterable[Event], of: dict[str, int]) -> Iterator[tuple[int, list[Event]]]:
-    """Events of one place after the other."""
-    for number, own in groupby(events, lambda one: of.get(one.register, 0)):
+    """Events of one place after the other, tool by tool: what is cut with one is cut before the next touches
+    it.
+    """
+    for (number, _), own in groupby(events, lambda one: (of.get(one.register, 0), one.tool)):
         yield number, list(own)
 
 

@@ -149,8 +149,10 @@ def _nothing_cut(setup: Setup) -> list[Finding]:
 
 
 def _beside_others(run: Run, load: Load, setup: Setup, placed: Placed, incoming_key: str) -> list[Finding]:
-    """Whether the work stands clear of the others of its load."""
-    if not setup.load:
+    """Whether the work stands clear of the others of its load, where nothing tells that it stands elsewhere
+    in that than as it is planned.
+    """
+    if not setup.load or any(one.name == setup.load for one in run.plan.loads):
         return []
     incoming = run.surface(incoming_key)
     return works_apart(load, setup.name, incoming, placed.zero_from_work, placed.hold.zero_on_table)
