@@ -6048,7 +6048,7 @@ export interface components {
          * IncomingReport
          * @description A stock that was chosen for a setup in place of the carried one. said: what it is called; carried_key:
          *     of the carried one; more, less: what it has that the carried one has not, and the other way: volumes mm³,
-         *     and how far at most, mm.
+         *     and how far at most, mm; known_mm: less is no difference.
          */
         IncomingReport: {
             /**
@@ -6081,6 +6081,12 @@ export interface components {
              * @default 0
              */
             less_mm: number;
+            /**
+             * Known Mm
+             * @description less is no difference
+             * @default 0
+             */
+            known_mm: number;
         };
         /**
          * IndexPosition
@@ -6492,15 +6498,18 @@ export interface components {
         };
         /**
          * Load
-         * @description What stands on the machine together: the setups that name it. stands: where each stands, once as it is
-         *     planned where nothing is told; order: all of a place before the next, each tool at all places, or by hand;
-         *     hand: places and operations in their order, as "place operation"; program: one for all of it, or one for
-         *     each setup; subprograms: like places are written once and called; stops: the operator may stop it between
-         *     places; counts: a counter of cycles is kept on the control; loading_s: to load and unload one piece, s;
-         *     lot: how many parts are wanted.
+         * @description What stands on the machine together: the setups that have its name. name: by which they do; stands:
+         *     where each stands, once as it is planned where nothing is told; order: all of a place before the next,
+         *     each tool at all places, or by hand; hand: places and operations in their order, as "place operation";
+         *     program: one for all of it, or one for each setup; subprograms: like places are written once and called;
+         *     stops: the operator may stop it between places; counts: a counter of cycles is kept on the control;
+         *     loading_s: to load and unload one piece, s; lot: how many parts are wanted.
          */
         Load: {
-            /** Name */
+            /**
+             * Name
+             * @description by which they do
+             */
             name: string;
             /**
              * Stands

@@ -88,7 +88,7 @@ def coming_in(
         undo = put("Take what was carried", Element(setup=setup.name), "incoming", None)
         told = of_bad_input(bad, setup.name, None, "incoming").model_copy(update={"cures": (undo,)})
         return ComingIn(None, 0.0, IncomingReport(said="nothing"), (told,))
-    report = IncomingReport(said=said, carried_key=carried.key)
+    report = IncomingReport(said=said, carried_key=carried.key, known_mm=_known(run))
     if carried.key is None or carried.key == key:
         return ComingIn(key, volume, report, tuple(findings))
     facts = _facts_apart(run, key, carried.key)
@@ -168,9 +168,14 @@ def _facts_apart(run: Run, key: str, carried: str) -> dict[str, float]:
     return dict(run.engine.run(STOCKS_APART, given, "chosen and carried stock").value(FACTS))
 
 
+def _known(run: Run) -> float:
+    """What rays and drawn surface know, mm: two stocks no further apart are one."""
+    return error_of(run.plan.resolution_mm) + SIMPLIFY_MM
+
+
 def _told_apart(run: Run, setup: Setup, said: str, facts: dict[str, float]) -> list[Finding]:
     """That a stock was chosen, and what it differs from the carried one by."""
-    known = error_of(run.plan.resolution_mm) + SIMPLIFY_MM
+    known = _known(run)
     ways = [
         f"{facts[f'{word}_mm3'] / 1000:.2f} cm³ {word}, up to {facts[f'{word}_mm']:.2f} mm"
         for word in ("more", "less")

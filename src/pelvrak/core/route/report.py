@@ -220,7 +220,7 @@ class NestReport(Frozen):
 class IncomingReport(Frozen):
     """A stock that was chosen for a setup in place of the carried one. said: what it is called; carried_key:
     of the carried one; more, less: what it has that the carried one has not, and the other way: volumes mm³,
-    and how far at most, mm.
+    and how far at most, mm; known_mm: less is no difference.
     """
 
     said: str
@@ -229,6 +229,7 @@ class IncomingReport(Frozen):
     less_mm3: float = 0.0
     more_mm: float = 0.0
     less_mm: float = 0.0
+    known_mm: float = 0.0
 
 
 class Proof(Frozen):

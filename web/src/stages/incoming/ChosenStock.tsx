@@ -105,9 +105,13 @@ export function ChosenStock({ project, plan, setup, index, report, part, edit }:
 }
 
 /** How a chosen stock differs from the carried one. */
-function Apart({ of }: { of: { more_mm3: number; less_mm3: number; more_mm: number; less_mm: number } }) {
+function Apart({
+  of,
+}: {
+  of: { more_mm3: number; less_mm3: number; more_mm: number; less_mm: number; known_mm: number }
+}) {
   const line = (word: string, volume: number, most: number) =>
-    most > 0.02 && (
+    most > of.known_mm && (
       <div>
         <Computed>
           {round(volume / 1000, 2)} cm³ {word} than carried, up to {round(most, 2)} mm
@@ -118,7 +122,9 @@ function Apart({ of }: { of: { more_mm3: number; less_mm3: number; more_mm: numb
     <>
       {line('more', of.more_mm3, of.more_mm)}
       {line('less', of.less_mm3, of.less_mm)}
-      {of.more_mm <= 0.02 && of.less_mm <= 0.02 && <Computed>no other than what is carried</Computed>}
+      {of.more_mm <= of.known_mm && of.less_mm <= of.known_mm && (
+        <Computed>no other than what is carried</Computed>
+      )}
     </>
   )
 }
