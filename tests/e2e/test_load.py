@@ -54,10 +54,10 @@ class Load(Browser):
         expect(rows.nth(2)).to_contain_text("as planned")
         self.assertEqual(page.evaluate(CROWDED), [])
         # Each tool round changes half as often.
-        self.assertEqual(self.loads(number)[0]["changes"], 2 * 5)
+        self.assertEqual(self.loads(number)[0]["changes"], 2 * 4)
         load.get_by_role("radio", name="each tool round").click()
         self.current(page)
-        expect(load).to_contain_text(re.compile("5 tool changes; saves 0:[2-9]"))
+        expect(load).to_contain_text(re.compile("4 tool changes; saves 0:[1-9]"))
         order = page.get_by_role("list", name="Order of cutting").get_by_role("listitem")
         expect(order).to_have_count(12)
         # Both dragged at once, 25 along X; too near to each other they are told.

@@ -11327,44 +11327,50 @@ export interface components {
         };
         /**
          * Stand
-         * @description Where a setup stands in a load: a pattern, whose first place lies at_x, at_y from where the setup is
-         *     planned, mm on the table. columns, pitch_x: along X; rows, pitch_y: along Y; stays: items of its holding
-         *     that are there once, as a plate is; different: places that are not like the others.
+         * @description Where a setup stands in a load, as a pattern. setup: which; at_x, at_y: where its first place lies from
+         *     where the setup is planned, mm on the table; columns, pitch_x: along X, mm; rows, pitch_y: along Y, mm;
+         *     stays: items of its holding that are there once, as a plate is; different: places that are not like the
+         *     others.
          */
         Stand: {
-            /** Setup */
+            /**
+             * Setup
+             * @description which
+             */
             setup: string;
             /**
              * At X
+             * @description where its first place lies from where the setup is planned, mm on the table
              * @default 0
              */
             at_x: number;
             /**
              * At Y
+             * @description where its first place lies from where the setup is planned, mm on the table
              * @default 0
              */
             at_y: number;
             /**
              * Columns
-             * @description along X
+             * @description along X, mm
              * @default 1
              */
             columns: number;
             /**
              * Rows
-             * @description along Y
+             * @description along Y, mm
              * @default 1
              */
             rows: number;
             /**
              * Pitch X
-             * @description along X
+             * @description along X, mm
              * @default 0
              */
             pitch_x: number;
             /**
              * Pitch Y
-             * @description along Y
+             * @description along Y, mm
              * @default 0
              */
             pitch_y: number;

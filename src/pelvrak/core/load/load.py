@@ -32,9 +32,10 @@ class Different(Frozen):
 
 
 class Stand(Frozen):
-    """Where a setup stands in a load: a pattern, whose first place lies at_x, at_y from where the setup is
-    planned, mm on the table. columns, pitch_x: along X; rows, pitch_y: along Y; stays: items of its holding
-    that are there once, as a plate is; different: places that are not like the others.
+    """Where a setup stands in a load, as a pattern. setup: which; at_x, at_y: where its first place lies from
+    where the setup is planned, mm on the table; columns, pitch_x: along X, mm; rows, pitch_y: along Y, mm;
+    stays: items of its holding that are there once, as a plate is; different: places that are not like the
+    others.
     """
 
     setup: SetupName
