@@ -9,12 +9,12 @@ import json
 import subprocess
 import sys
 from dataclasses import asdict
-from enum import Enum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from pelvrak.choices import Bench, Demo
 from pelvrak.core.errors import BadInput
 
 if TYPE_CHECKING:
@@ -44,22 +44,6 @@ Folder = Annotated[Path, typer.Option("--out", metavar="FOLDER")]
 Data = Annotated[
     Path, typer.Option("--data", metavar="FOLDER", help="where this Pelvrak keeps what is its own")
 ]
-
-
-class Bench(Enum):
-    """What is measured."""
-
-    STOCK = "stock"
-    ROUTE = "route"
-
-
-class Demo(Enum):
-    """The demo projects."""
-
-    HOUSING = "encoder-housing"
-    TRUNNION = "encoder-housing-trunnion"
-    FLOAT = "float-carrier"
-    LATCH = "latch-plate"
 
 
 def main(arguments: list[str] | None = None) -> int:
