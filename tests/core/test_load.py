@@ -101,7 +101,7 @@ class Pattern(unittest.TestCase):
     def test_what_cannot_be(self):
         for stand, said in (
             ({"setup": "OP10", "columns": 2}, "want a pitch"),
-            ({"setup": "OP77"}, "does not stand in it"),
+            ({"setup": "OP77"}, "no such setup"),
             ({"setup": "OP10", "different": [{"place": 1, "left_out": ["x"]}]}, "no operation 'x'"),
             ({"setup": "OP10", "different": [{"place": 1}, {"place": 1}]}, "told twice"),
         ):
@@ -286,9 +286,15 @@ class OtherPlaces(unittest.TestCase):
         document = told | {"setups": [told["setups"][0], other]}
         load = evaluate(plan_from(document), plate.DATA, STORE).loads[0]
         self.assertEqual(codes(load), ["load.machines"])
-        bare = told | {"setups": [], "loads": [{"name": "L1"}]}
+        bare = told | {"setups": [told["setups"][0] | {"hold": {}}], "loads": [{"name": "L1"}]}
         load = evaluate(plan_from(bare), plate.DATA, STORE).loads[0]
         self.assertEqual(codes(load), ["load.empty"])
+        # A setup that has left it keeps its pattern there, and nothing is told of a load nobody stands in.
+        left = told | {
+            "setups": [told["setups"][0] | {"load": ""}],
+            "loads": [{"name": "L1", "stands": [TWO]}],
+        }
+        self.assertEqual(evaluate(plan_from(left), plate.DATA, STORE).loads, ())
         refused = BadInput("program.none", "L1", "it cannot be written", "plan it otherwise")
         with patch("pelvrak.core.route.load_told.load_program", side_effect=refused):
             load = evaluate(plan({"stands": [TWO]}), plate.DATA, STORE).loads[0]

@@ -400,7 +400,13 @@ function SetupMenu(props: {
         <MenuItem>
           <button
             className={item}
-            onClick={() => void commit(`${name} removed`, (draft) => void draft.setups.splice(index, 1))}
+            onClick={() =>
+              void commit(`${name} removed`, (draft) => {
+                draft.setups.splice(index, 1)
+                for (const load of draft.loads)
+                  load.stands = load.stands.filter((stand) => stand.setup !== name)
+              })
+            }
           >
             Remove
           </button>

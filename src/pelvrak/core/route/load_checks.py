@@ -5,6 +5,7 @@ place in what stands at another?
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -32,6 +33,8 @@ from pelvrak.core.stock.profile import Profile
 
 # Room wanted between a tool at one place and what stands at another, mm: common practice, no source.
 ROOM_MM = 3.0
+# What a finding tells beside its words.
+More = dict[str, Any]
 # A gap is known to this, mm.
 NEAR_MM = 0.1
 # Less in common than this is what surfaces are off, mm³.
@@ -110,8 +113,13 @@ def overlaps(run: Run, load: Load, stood: list[Stood]) -> list[Finding]:
                     f"What stands at {one.place.key} and {two.place.key} of {load.name} is in one place:"
                     f" {seen[key] / 1000:.1f} cm³ of both."
                 )
-                told = {"measured": round(seen[key], 1), "limit": 0.0, "unit": "mm³", "stage": "hold"}
-                out.append(wrong(load, two.place, "load.overlap", said, **told))
+                told: dict[str, Any] = {
+                    "measured": round(seen[key], 1),
+                    "limit": 0.0,
+                    "unit": "mm³",
+                    "stage": "hold",
+                }
+                out.append(wrong(two.place, "load.overlap", said, **told))
     return out
 
 
@@ -128,8 +136,13 @@ def off_the_table(load: Load, stood: list[Stood]) -> list[Finding]:
             if (found.measured or 0.0) <= max(own, default=0.0) + 1e-6:
                 continue
             said = f"At {one.place.key} of {load.name}: {found.sentence}"
-            told = {"measured": found.measured, "limit": found.limit, "unit": found.unit, "stage": "hold"}
-            out.append(wrong(load, one.place, "load.off_table", said, **told))
+            told: dict[str, Any] = {
+                "measured": found.measured,
+                "limit": found.limit,
+                "unit": found.unit,
+                "stage": "hold",
+            }
+            out.append(wrong(one.place, "load.off_table", said, **told))
     return out
 
 
@@ -160,8 +173,13 @@ def past_the_travels(load: Load, stood: list[Stood], setups: dict[str, SetupRepo
                     f"{told.name} at {one.place.key} of {load.name} goes {over[axis]:.1f} mm past the end of"
                     f" {'XYZ'[axis]}."
                 )
-                more = {"measured": round(float(over[axis]), 2), "limit": 0.0, "unit": "mm", "stage": "reach"}
-                out.append(wrong(load, one.place, "load.travel", said, operation=told.id, **more))
+                more: dict[str, Any] = {
+                    "measured": round(float(over[axis]), 2),
+                    "limit": 0.0,
+                    "unit": "mm",
+                    "stage": "reach",
+                }
+                out.append(wrong(one.place, "load.travel", said, operation=told.id, **more))
     return out
 
 
@@ -284,6 +302,11 @@ def _near_finding(
         else f"{told.tool_name} of {told.name} at {one.place.key} passes {other.place.key} by {gap:.1f} of"
         f" {ROOM_MM:g} mm."
     )
-    more = {"measured": -into if into else gap, "limit": ROOM_MM, "unit": "mm", "stage": "reach"}
+    more: dict[str, Any] = {
+        "measured": -into if into else gap,
+        "limit": ROOM_MM,
+        "unit": "mm",
+        "stage": "reach",
+    }
     severity = "error" if into else "warning"
-    return wrong(load, one.place, "load.neighbour", said, severity=severity, operation=told.id, **more)
+    return wrong(one.place, "load.neighbour", said, severity=severity, operation=told.id, **more)

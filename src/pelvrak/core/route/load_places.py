@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -76,14 +77,14 @@ def stood(plan: Plan, load: Load, cuts: dict[str, CutSetup]) -> tuple[list[Stood
                 place, cut, taken, first=not any(one.place.setup == place.setup for one in out)
             )
         except BadInput as bad:
-            found.append(wrong(load, place, "load.no_register", str(bad)))
+            found.append(wrong(place, "load.no_register", str(bad)))
             continue
         for register in renamed.values():
             if used.setdefault(register, place.key) != place.key:
                 said = f"{place.key} and {used[register]} of {load.name} both keep a zero in {register}."
-                found.append(wrong(load, place, "load.register_twice", said))
+                found.append(wrong(place, "load.register_twice", said))
         found += [
-            wrong(load, place, "load.register_reserved", f"{register}, which {place.key} uses, is reserved.")
+            wrong(place, "load.register_reserved", f"{register}, which {place.key} uses, is reserved.")
             for register in renamed.values()
             if register in cut.turning.machine.control.reserved
         ]
@@ -167,7 +168,7 @@ def zero_of(one: Stood) -> Vector:
     return one.turning.zero_on_table
 
 
-def wrong(load: Load, place: Place, code: str, sentence: str, **more: object) -> Finding:
-    """An error of a place."""
-    told = {"severity": "error", "setup": place.setup, "stage": "seat"} | more
-    return Finding.model_validate({"code": code, "sentence": sentence, **told})
+def wrong(place: Place, code: str, sentence: str, stage: str = "seat", **more: Any) -> Finding:
+    """An error of a place; more: of the finding."""
+    severity = more.pop("severity", "error")
+    return Finding(code=code, severity=severity, setup=place.setup, stage=stage, sentence=sentence, **more)

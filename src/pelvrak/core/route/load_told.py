@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Finding
+from pelvrak.core.findings import Finding, Severity
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.load import order as orders
@@ -26,27 +26,25 @@ from pelvrak.core.route.run import Run
 
 
 def load_reports(run: Run, setups: Sequence[SetupReport]) -> tuple[LoadReport, ...]:
-    """All loads that the plan tells of."""
+    """All loads that the plan tells of and some setup stands in."""
     reports = {one.name: one for one in setups}
-    return tuple(_told(run, load, reports) for load in run.plan.loads)
+    return tuple(_told(run, load, reports) for load in run.plan.loads if setups_in(run.plan, load))
 
 
 def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
     setups = setups_in(run.plan, load)
     machines = list(dict.fromkeys(setup.machine for setup in setups))
-    base = LoadReport(name=load.name, machine=machines[0] if machines else "", order_kind=load.order)
+    base = LoadReport(name=load.name, machine=machines[0], order_kind=load.order)
     cuts: dict[str, CutSetup] = {name: cut for name, cut in run.cuts.items() if name in reports}
     mine = {setup.name: cuts[setup.name] for setup in setups if setup.name in cuts}
     if len(machines) > 1:
         said = f"{load.name} stands on several machines, {' and '.join(machines)}: give each its own load."
-        return base.model_copy(update={"findings": (_wrong(load, setups[0].name, "load.machines", said),)})
-    if not mine:
-        name = setups[0].name if setups else None
-        said = f"Nothing of {load.name} is cut yet."
-        return base.model_copy(update={"findings": (_wrong(load, name, "load.empty", said, "note"),)})
+        return base.model_copy(update={"findings": (_wrong(setups[0].name, "load.machines", said),)})
     here, found = stood(run.plan, load, mine)
     here = [one for one in here if one.turning.zero_on_table is not None]
     if not here:
+        said = f"Nothing of {load.name} is held and cut yet: nobody knows where it stands."
+        found.append(_wrong(setups[0].name, "load.empty", said, "note"))
         return base.model_copy(update={"findings": tuple(found)})
     found += overlaps(run, load, here)
     found += off_the_table(load, here)
@@ -78,7 +76,7 @@ def _cut(
             order = by_hand
         else:
             sentence = f"The order of {load.name} by hand cannot be: {said}. It is cut place by place."
-            found.append(_wrong(load, None, "load.order", sentence))
+            found.append(_wrong(None, "load.order", sentence))
     seconds, changes = orders.time_of(order, cuts, between)
     steps = _steps(order, planned, cuts, between)
     last = setups_in(run.plan, load)[-1].name
@@ -209,21 +207,23 @@ def _with_program(
     several = len({one.place.setup for one in here}) < len(here)
     if load.subprograms and several and not dialect.subprograms:
         said = f"The dialect “{dialect.name}” has no subprograms: {load.name} is written out at every place."
-        found.append(_wrong(load, None, "load.no_subprograms", said, "warning"))
+        found.append(_wrong(None, "load.no_subprograms", said, "warning"))
     try:
         key, program = load_program(run, load, here, order)
         given = proof_given_for(run, load, here, program.text)
     except BadInput as bad:
-        found.append(_wrong(load, None, "load.no_program", str(bad)))
+        found.append(_wrong(None, "load.no_program", str(bad)))
         return told
     found += [
-        _wrong(load, None, "program.dialect", f"{load.name}, in the dialect “{dialect.name}”: {what}.")
+        _wrong(
+            None, "program.dialect", f"{load.name}, in the dialect “{dialect.name}”: {what}.", stage="prove"
+        )
         for what in program.beyond
     ]
     proof = run.engine.run(PROVE_LOAD, given, f"{load.name}: its program proved").value(PROOF)
     if proof["alarm"] is not None:
         said = f"The control would not run the program of {load.name}: {proof['alarm']}."
-        found.append(_wrong(load, None, "program.stops", said, stage="prove"))
+        found.append(_wrong(None, "program.stops", said, stage="prove"))
         return told.model_copy(update={"program_key": key, "alarm": proof["alarm"]})
     places = []
     for place, came in zip(told.places, proof["places"], strict=True):
@@ -233,12 +233,11 @@ def _with_program(
                 f"The program of {load.name} does not leave at {place.key} what was planned:"
                 f" {came['most_mm']:.3f} mm apart at most."
             )
-            found.append(_wrong(load, place.setup, "program.apart", said, stage="prove"))
+            found.append(_wrong(place.setup, "program.apart", said, stage="prove"))
     return told.model_copy(update={"program_key": key, "control_s": proof["time_s"], "places": tuple(places)})
 
 
 def _wrong(
-    load: Load, setup: str | None, code: str, sentence: str, severity: str = "error", stage: str = "seat"
+    setup: str | None, code: str, sentence: str, severity: Severity = "error", stage: str = "seat"
 ) -> Finding:
-    told = {"severity": severity, "setup": setup, "stage": stage}
-    return Finding.model_validate({"code": code, "sentence": sentence, **told})
+    return Finding(code=code, severity=severity, setup=setup, stage=stage, sentence=sentence)

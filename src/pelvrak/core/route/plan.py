@@ -194,14 +194,14 @@ class Plan(Frozen):
                         )
 
     def _loads_are_of_setups(self) -> None:
-        """What a load says is of setups that name it, and of their operations."""
+        """What a load says is of the plan's setups and their operations. Of one that stands elsewhere now it
+        is kept for when it comes back.
+        """
+        here = {setup.name: setup for setup in self.setups}
         for load in self.loads:
-            here = {setup.name: setup for setup in self.setups if setup.load == load.name}
             for stand in load.stands:
                 if stand.setup not in here:
-                    raise ValueError(
-                        f"{stand.setup} has places in load {load.name} and does not stand in it: put it there"
-                    )
+                    raise ValueError(f"load {load.name} has places for {stand.setup}: there is no such setup")
                 known = {operation.id for operation in here[stand.setup].operations}
                 stray = [name for one in stand.different for name in one.left_out if name not in known]
                 if stray:

@@ -161,6 +161,12 @@ export function CutSheet(props: SheetProps) {
                 if (one.incoming?.rule === 'earlier' && one.incoming.setup === setup.name)
                   one.incoming.setup = text
               }
+              for (const load of draft.loads) {
+                for (const stand of load.stands) if (stand.setup === setup.name) stand.setup = text
+                load.hand = load.hand.map((step) =>
+                  step.startsWith(`${setup.name}/`) ? text + step.slice(setup.name.length) : step,
+                )
+              }
               const own = draft.setups[index]
               if (own) own.name = text
             })
