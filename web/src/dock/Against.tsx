@@ -67,11 +67,11 @@ export function Against(props: {
     if (came.key)
       useShown.setState({
         beside: { key: came.key, name: `${props.setup} by ${other.name}` },
-        marked: came.place ?? null,
+        marked: came.equal ? null : (came.place ?? null),
       })
   }
   return (
-    <div className="flex min-w-0 items-center gap-1.5 whitespace-nowrap" role="group" aria-label="Against">
+    <div className="contents" role="group" aria-label="Against">
       <span>against</span>
       <div className="w-36">
         <Choice
@@ -99,14 +99,18 @@ export function Against(props: {
         </button>
       )}
       {found && (
-        <span role="status" aria-label="What they cut">
+        <span role="status" aria-label="What they cut" className="order-last basis-full">
           <Computed>
             {round(found.most_mm ?? 0, 3)} mm apart, {round((found.left_mm3 ?? 0) / 1000, 3)} cm³ more,{' '}
             {round((found.gouged_mm3 ?? 0) / 1000, 3)} less, {clock(found.time_s ?? 0)}
           </Computed>
         </span>
       )}
-      <Refused problem={problem} />
+      {problem && (
+        <div className="order-last basis-full">
+          <Refused problem={problem} />
+        </div>
+      )}
     </div>
   )
 }

@@ -149,7 +149,7 @@ export function ProgramDock({ project }: { project: ProjectState }) {
   const load = operation && moment ? loadAt(loads, moment.seconds) : undefined
   return (
     <div className="flex h-full min-h-0 flex-col">
-      <div className="mb-1 flex items-center gap-1.5">
+      <div className="mb-1 flex flex-wrap items-center gap-1.5">
         <button type="button" className="knob !px-2 text-[12px]" onClick={() => step(running, at ?? -1)}>
           one block
         </button>

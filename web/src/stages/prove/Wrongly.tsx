@@ -50,7 +50,11 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
     const said = `${setup.name} run otherwise`
     setFound({ proof: came, said })
     showMoment(Infinity)
-    if (came.key) useShown.setState({ beside: { key: came.key, name: said }, marked: came.place ?? null })
+    if (came.key)
+      useShown.setState({
+        beside: { key: came.key, name: said },
+        marked: came.equal ? null : (came.place ?? null),
+      })
   }
   const leave = () => {
     setFound(null)
