@@ -16,7 +16,7 @@ import { type Commit, useCommit } from '../api/hooks'
 import { tell } from '../state/editing'
 import { round } from '../ui/words'
 import { Follow } from './Axes'
-import { useCamera } from './camera'
+import { onScreen, useCamera, useTellCamera } from './camera'
 
 export type Margins = Record<string, number>
 export const SIDES = ['x-', 'x+', 'y-', 'y+', 'z-', 'z+'] as const
@@ -82,11 +82,9 @@ export async function pullTo(
 
 /** In the picture: the box as it is pulled, and the camera that the handles are moved by. */
 export function PulledBox({ part, margins }: { part: Part; margins: Margins }) {
-  const { camera, invalidate } = useThree()
+  const invalidate = useThree((three) => three.invalidate)
+  useTellCamera()
   const pulled = usePull((one) => one.margins)
-  useEffect(() => {
-    if (camera instanceof THREE.OrthographicCamera) useCamera.setState({ camera })
-  }, [camera])
   useEffect(() => invalidate(), [pulled, invalidate])
   const now = { ...margins, ...pulled }
   const { low, high } = boxOf(part, now)
@@ -208,9 +206,7 @@ export function PullHandles({
 
 /** How far along a way the pointer has gone, mm: by the way as it is seen; of a corner, in the picture's plane. Null where the way points at the one who looks. */
 function moved(camera: THREE.OrthographicCamera, way: THREE.Vector3, dx: number, dy: number, plane: boolean) {
-  const right = new THREE.Vector3().setFromMatrixColumn(camera.matrixWorld, 0)
-  const up = new THREE.Vector3().setFromMatrixColumn(camera.matrixWorld, 1)
-  const [x, y] = [way.dot(right) * camera.zoom, -way.dot(up) * camera.zoom]
+  const [x, y] = onScreen(camera, way)
   const long = x * x + y * y
   if (long < (0.05 * camera.zoom) ** 2) return null
   const along = x * dx + y * dy

@@ -1,4 +1,3 @@
-import { useThree } from '@react-three/fiber'
 import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from 'react'
 import * as THREE from 'three'
 import type { OperationReport, ProjectState, SetupReport, Vec } from '../api/client'
@@ -6,7 +5,7 @@ import { useCommit } from '../api/hooks'
 import { tell } from '../state/editing'
 import { round } from '../ui/words'
 import { Follow, OnScreen } from './Axes'
-import { useCamera } from './camera'
+import { onScreen, useCamera, useTellCamera } from './camera'
 
 const INK = '#1E2A2F'
 
@@ -24,10 +23,7 @@ const handleId = (run: string, n: number) => `touch-${run}-${n}`
 
 /** Where a probe touches: an arrow onto each place, work frame. */
 export function Touches({ of }: { of: OperationReport[] }) {
-  const camera = useThree((three) => three.camera)
-  useEffect(() => {
-    if (camera instanceof THREE.OrthographicCamera) useCamera.setState({ camera })
-  }, [camera])
+  useTellCamera()
   return of.map((one) => (
     <group key={one.run}>
       {one.probe?.touches.map((touch, n) => (
@@ -192,11 +188,4 @@ function waysOf(setup: SetupReport, way: Vec): [THREE.Vector3, THREE.Vector3] {
   // Met along X it goes along Y; from above, and along Y, along X.
   const along = Math.abs(met) > 0.5 ? new THREE.Vector3(0, 1, 0) : new THREE.Vector3(1, 0, 0)
   return [along, new THREE.Vector3(0, 0, -1)]
-}
-
-/** How far a millimetre of a way goes on the screen, pixels to the right and down. */
-function onScreen(camera: THREE.OrthographicCamera, way: THREE.Vector3): [number, number] {
-  const right = new THREE.Vector3().setFromMatrixColumn(camera.matrixWorld, 0)
-  const up = new THREE.Vector3().setFromMatrixColumn(camera.matrixWorld, 1)
-  return [way.dot(right) * camera.zoom, -way.dot(up) * camera.zoom]
 }

@@ -3,17 +3,22 @@ import type { Load, LoadReport, Plan, Problem, ProjectState, Stand } from '../ap
 import { type Commit, useLibrary, usePiece } from '../api/hooks'
 import { machineOf } from '../stages/reach/registers'
 import { choose, useRoute } from '../state/route'
+import { Segments } from '../ui/Choice'
 import { Computed, NumberField, Row } from '../ui/Field'
 import { FindingCard } from '../ui/FindingCard'
 import { clock, hueOf, round } from '../ui/words'
 import { OrderBar } from './OrderBar'
 import { TablePlan } from './TablePlan'
 
-const ORDERS = [
-  ['places', 'place by place'],
-  ['tools', 'each tool round'],
-  ['hand', 'by hand'],
-] as const
+const ORDERS: { value: Load['order']; label: string }[] = [
+  { value: 'places', label: 'place by place' },
+  { value: 'tools', label: 'each tool round' },
+  { value: 'hand', label: 'by hand' },
+]
+const PROGRAMS: { value: Load['program']; label: string }[] = [
+  { value: 'one', label: 'one for all' },
+  { value: 'each', label: 'one each' },
+]
 
 /** What a load is where the plan tells nothing of it yet. */
 export const fresh = (name: string): Load => ({
@@ -108,42 +113,25 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
         ))}
         <Places told={told} late={late} />
         <h3 className="mt-4 font-head text-[15px] font-semibold">Cut in this order</h3>
-        <div role="radiogroup" aria-label="Order" className="flex flex-wrap gap-1 py-1">
-          {ORDERS.map(([value, label]) => (
-            <button
-              key={value}
-              type="button"
-              role="radio"
-              aria-checked={load.order === value}
-              className={`knob ${load.order === value ? 'knob-on' : ''}`}
-              onClick={() =>
-                void change(label, (draft) => {
-                  draft.order = value
-                  if (value === 'hand' && told)
-                    draft.hand = told.order.map((one) => `${one.place} ${one.run}`)
-                })
-              }
-            >
-              {label}
-            </button>
-          ))}
-        </div>
+        <Segments
+          label="Order"
+          value={load.order}
+          options={ORDERS}
+          choose={(value) =>
+            void change(value, (draft) => {
+              draft.order = value
+              if (value === 'hand' && told) draft.hand = told.order.map((one) => `${one.place} ${one.run}`)
+            })
+          }
+        />
         {told && told.places.length > 1 && <Saved told={told} />}
         <Row label="Program">
-          <div role="radiogroup" aria-label="Program" className="flex gap-1">
-            {(['one', 'each'] as const).map((value) => (
-              <button
-                key={value}
-                type="button"
-                role="radio"
-                aria-checked={load.program === value}
-                className={`knob ${load.program === value ? 'knob-on' : ''}`}
-                onClick={() => void change(`program: ${value}`, (draft) => (draft.program = value))}
-              >
-                {value === 'one' ? 'one for all' : 'one each'}
-              </button>
-            ))}
-          </div>
+          <Segments
+            label="Program"
+            value={load.program}
+            options={PROGRAMS}
+            choose={(value) => void change(`program: ${value}`, (draft) => (draft.program = value))}
+          />
         </Row>
         {load.program === 'one' &&
           (

@@ -175,17 +175,26 @@ def kept_in_order(order: Sequence[Step], places: Sequence[Sequence[Cut]]) -> str
     return None
 
 
-def time_of(order: Sequence[Step], places: Sequence[Sequence[Cut]], machine: Machine) -> tuple[float, int]:
-    """How long an order takes, s, and how often a tool is changed, the first one with it."""
-    seconds, changes = 0.0, 0
-    last: Step | None = None
+def spans_of(
+    order: Sequence[Step], places: Sequence[Sequence[Cut]], machine: Machine
+) -> list[tuple[float, float]]:
+    """When each step of an order begins and ends, s from the first tool change."""
+    out: list[tuple[float, float]] = []
+    seconds, last = 0.0, None
     for step in order:
         cut = places[step[0]][step[1]]
         before = None if last is None else places[last[0]][last[1]]
         changed = before is None or before.tool != cut.tool
-        changes += changed
-        seconds += cut.seconds + (machine.change_s if changed else 0.0)
+        seconds += machine.change_s if changed else 0.0
         if before is not None and last is not None and (changed or last[0] != step[0]):
             seconds += machine.between(before, cut)
-        last = step
-    return seconds, changes
+        out.append((seconds, seconds + cut.seconds))
+        seconds, last = out[-1][1], step
+    return out
+
+
+def time_of(order: Sequence[Step], places: Sequence[Sequence[Cut]], machine: Machine) -> tuple[float, int]:
+    """How long an order takes, s, and how often a tool is changed, the first one with it."""
+    spans = spans_of(order, places, machine)
+    changes = len(_without_repeats([places[p][n].tool for p, n in order]))
+    return (spans[-1][1] if spans else 0.0), changes

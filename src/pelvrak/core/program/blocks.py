@@ -229,7 +229,7 @@ class Take:
 class Turned:
     """How a register is turned, from what one wall was touched at twice. axis: along which; apart: the second
     from the first along the wall, mm; number: which one of the program; tolerance: how much deeper the second
-    may be, mm; sets: the register; said: what was touched.
+    may be, mm; register: the one it is driven in; said: what was touched.
     """
 
     axis: Literal["X", "Y", "Z"]
@@ -238,7 +238,6 @@ class Turned:
     number: int
     tolerance: float
     register: str
-    sets: str
     said: str
 
 

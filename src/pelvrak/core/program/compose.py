@@ -39,8 +39,7 @@ class Where:
 class Planned:
     """One operation as the program needs it, at one position. run: tells it from its other visits; measured:
     what it touches, where it is a probe's, set_from: what is added to a coordinate to count as the register
-    it sets does; wears: D of the tool whose wear it corrects; place:
-    at which of its load.
+    it sets does; wears: D of the tool whose wear it corrects; place: at which of its load.
     """
 
     run: str
@@ -352,7 +351,6 @@ def _found(planned: Planned, measured: Measured, turned: int) -> list[Block]:
         )
     if measured.angle is not None:
         angle = measured.angle
-        register, sets = planned.where.register, measured.sets
         out.append(
             blocks.Turned(
                 angle.axis,
@@ -360,8 +358,7 @@ def _found(planned: Planned, measured: Measured, turned: int) -> list[Block]:
                 angle.apart,
                 turned,
                 measured.tolerance,
-                register,
-                sets,
+                planned.where.register,
                 measured.said,
             )
         )

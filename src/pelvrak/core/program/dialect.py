@@ -42,6 +42,7 @@ CALL_NAMES = (
 )
 CallLine = Annotated[str, Field(pattern=r"^(FACE|TOP|WALLS|WEB|BORE|BOSS): [^a-z]+$", max_length=240)]
 ProgramLine = Annotated[str, Field(max_length=200)]
+NAMED = re.compile(r"\{(.*?)\}")
 # Every letter a program may hold: ISO 6983-1, table 1.
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
@@ -223,7 +224,7 @@ class Dialect(Frozen):
         if twice:
             raise ValueError(f"there are two cycles for {twice}: leave one")
         for line in self.calls:
-            other = sorted(set(re.findall(r"\{(.*?)\}", line)) - set(CALL_NAMES))
+            other = sorted(set(NAMED.findall(line)) - set(CALL_NAMES))
             if other:
                 raise ValueError(
                     f"{{{other[0]}}} is no number that a cycle is told: take one of {' '.join(CALL_NAMES)}"

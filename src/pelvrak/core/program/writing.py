@@ -12,7 +12,7 @@ from pelvrak.core.cutting.toolpath import Move
 from pelvrak.core.geometry.part import Vector
 from pelvrak.core.program import blocks
 from pelvrak.core.program.blocks import Block, Blocks, Body
-from pelvrak.core.program.dialect import Dialect
+from pelvrak.core.program.dialect import NAMED, Dialect
 from pelvrak.core.program.variables import ALARM, TOUCHED, level_of, variable_of
 
 # ISO 6983-1: G81 drilling, G82 with a dwell, G83 deep hole, G84 tapping, G85 boring in and out at feed, G86
@@ -119,10 +119,10 @@ class Writer:
             name: f"{value:.0f}" if name in WHOLE else self.dialect.coordinate(value)
             for name, value in body.cycle.told
         }
-        lacks = [name for name in re.findall(r"\{(.*?)\}", call) if name not in said]
+        lacks = [name for name in NAMED.findall(call) if name not in said]
         if lacks:
             self.beyond[f"its cycle for {body.cycle.what} asks for {lacks[0]}, which this has not"] = None
-        return re.sub(r"\{(.*?)\}", lambda name: said.get(name[1], "0."), call)
+        return NAMED.sub(lambda name: said.get(name[1], "0."), call)
 
     def _body(self, body: Body) -> list[int]:
         call = self._called(body)

@@ -134,12 +134,11 @@ def cut_file(
     moves = 0
     for one in stretches_of(control_for(given).steps(text), given, (low, high)):
         moves += sum(moves_of(event) for event in one.events)
-        spent = one.before_s + (float(one.ends_s[-1]) if len(one.ends_s) else 0.0)
-        seconds += spent
+        seconds += one.seconds
         if one.sweep is None:
             continue
         stock, hits = cut(stock, one.sweep, 1)
-        lines = [event.line for event in one.events if moves_of(event)]
+        lines = one.lines
         met += _met(one, one.sweep, hits, lines)
         done.append(
             CutByTool(
@@ -147,7 +146,7 @@ def cut_file(
                 name=by_place[one.number].name,
                 lines=(min(lines), max(lines)),
                 removed_mm3=round(float(hits.removed.sum()), 2),
-                time_s=round(spent, 2),
+                time_s=round(one.seconds, 2),
             )
         )
     surface = drawn(stock)

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from pelvrak.core.cutting.standing import UP
 from pelvrak.core.cutting.toolpath import chords, swept_by
 from pelvrak.core.cutting.tools import Tool, body_profiles
 from pelvrak.core.engine.engine import Result
@@ -27,6 +28,7 @@ from pelvrak.core.route.pieces import FACTS, PATH, SURFACE
 from pelvrak.core.route.report import OperationReport, SetupReport
 from pelvrak.core.route.run import Run
 from pelvrak.core.route.station import compact, held_solids, holding_field
+from pelvrak.core.route.together import SHARED_MM3
 from pelvrak.core.stock.cut import RAPID, test
 from pelvrak.core.stock.field import error_of
 from pelvrak.core.stock.profile import Profile
@@ -37,9 +39,6 @@ ROOM_MM = 3.0
 More = dict[str, Any]
 # A gap is known to this, mm.
 NEAR_MM = 0.1
-# Less in common than this is what surfaces are off, mm³.
-SHARED_MM3 = 1.0
-UP = np.array([0.0, 0.0, 1.0])
 
 
 @dataclass(frozen=True)
@@ -67,10 +66,34 @@ def _body(given: BodyGiven, reads: Reads) -> Pieces:
 PLACE_BODY = Step("what stands at a place", 1, BodyGiven, _body)
 
 
-def body_of(run: Run, one: Stood) -> Result:
-    """Work and holding at a place, zero frame, labelled 0 and 1; without what it has in common with others,
-    and the table.
+@dataclass(frozen=True)
+class Occupied:
+    """A place with what stands there. body: work and holding, zero frame, labelled 0 and 1, without the table
+    and what it has in common with others; low, high: of them, mm on the table.
     """
+
+    one: Stood
+    body: Result
+    low: Floats
+    high: Floats
+
+
+def occupied(run: Run, stood: list[Stood]) -> list[Occupied]:
+    """What stands at each place: like places have one body."""
+    bodies: dict[str, tuple[Result, Floats, Floats]] = {}
+    out = []
+    for one in stood:
+        if one.place.setup not in bodies:
+            body = _body_of(run, one)
+            corners = body.value(SURFACE).vertices
+            bodies[one.place.setup] = body, corners.min(axis=0), corners.max(axis=0)
+        body, low, high = bodies[one.place.setup]
+        at = np.array(zero_of(one))
+        out.append(Occupied(one, body, low + at, high + at))
+    return out
+
+
+def _body_of(run: Run, one: Stood) -> Result:
     hold = one.cut.turning.hold
     kept = tuple(n for n, p in enumerate(hold.pieces) if p.item not in ("table", "machine", *one.place.stays))
     given = BodyGiven(
@@ -83,29 +106,21 @@ def body_of(run: Run, one: Stood) -> Result:
     return run.engine.run(PLACE_BODY, given, f"{one.place.setup}: what stands at a place")
 
 
-def boxes(run: Run, stood: list[Stood]) -> list[tuple[Floats, Floats]]:
-    """What stands at each place, low and high, mm on the table."""
-    out = []
-    for one in stood:
-        at, mesh = np.array(zero_of(one)), body_of(run, one).value(SURFACE)
-        out.append((mesh.vertices.min(axis=0) + at, mesh.vertices.max(axis=0) + at))
-    return out
-
-
-def overlaps(run: Run, load: Load, stood: list[Stood]) -> list[Finding]:
+def overlaps(load: Load, places: list[Occupied]) -> list[Finding]:
     """Places where works or holdings stand in each other."""
-    ends, out = boxes(run, stood), []
+    out = []
     seen: dict[tuple[str, str, tuple[float, ...]], float] = {}
-    for n, two in enumerate(stood):
-        for m, one in enumerate(stood[:n]):
-            if (ends[n][0] >= ends[m][1] - 1e-6).any() or (ends[n][1] <= ends[m][0] + 1e-6).any():
+    for n, there in enumerate(places):
+        for here in places[:n]:
+            if (there.low >= here.high - 1e-6).any() or (there.high <= here.low + 1e-6).any():
                 continue
+            one, two = here.one, there.one
             between = np.subtract(zero_of(two), zero_of(one))
             key = one.place.setup, two.place.setup, tuple(np.round(between, 4).tolist())
             if key not in seen:
                 solids = [
-                    to_solid(transformed(body_of(run, at).value(SURFACE), rigid(np.eye(3), by)))
-                    for at, by in ((one, np.zeros(3)), (two, between))
+                    to_solid(transformed(at.body.value(SURFACE), rigid(np.eye(3), by)))
+                    for at, by in ((here, np.zeros(3)), (there, between))
                 ]
                 seen[key] = float((solids[0] ^ solids[1]).volume())
             if seen[key] > SHARED_MM3:
@@ -221,7 +236,7 @@ def _passed(given: NeighbourGiven, reads: Reads) -> Pieces:
         """How deep a tool comes in that is so much wider all round, mm."""
         bodies = tuple(_wider(one, by) for one in bare.bodies)
         hits = test(field, replace(bare, cutter=_wider(bare.cutter, by), bodies=bodies))
-        return max(float(hits.rapid.max()), float(hits.bodies.max(initial=0.0)))
+        return float(hits.deepest.max())
 
     into = met(0.0)
     if into > known:
@@ -244,19 +259,20 @@ def _wider(profile: Profile, by: float) -> Profile:
 PASS_NEIGHBOUR = Step("past a neighbour", 1, NeighbourGiven, _passed)
 
 
-def neighbours(run: Run, load: Load, stood: list[Stood], setups: dict[str, SetupReport]) -> list[Finding]:
+def neighbours(run: Run, load: Load, places: list[Occupied], setups: dict[str, SetupReport]) -> list[Finding]:
     """Tools at one place that come into, or near to, what stands at another."""
-    ends, out = boxes(run, stood), []
-    for n, one in enumerate(stood):
-        machine = one.turning.machine
+    out = []
+    for here in places:
+        one, machine = here.one, here.one.turning.machine
         for told, tool in _cut_there(one, setups):
             at = one.turning.turned.get(told.position or "")
             if told.key is None or told.low is None or told.high is None or at is None:
                 continue
             reach = max(tool.DC / 2, *(_widest(tool, machine.spindle.nose))) + ROOM_MM
             path = Result(told.key, run.engine).content(PATH)
-            for m, other in enumerate(stood):
-                if m == n or not _near(told, at.local_from_zero, np.array(zero_of(one)), reach, ends[m]):
+            for there in places:
+                box, other = (there.low, there.high), there.one
+                if there is here or not _near(told, at.local_from_zero, np.array(zero_of(one)), reach, box):
                     continue
                 to_table = rigid(np.eye(3), np.array(zero_of(one))) @ inverse(at.local_from_zero)
                 frame = rigid(np.eye(3), -np.array(zero_of(other))) @ to_table
@@ -264,7 +280,7 @@ def neighbours(run: Run, load: Load, stood: list[Stood], setups: dict[str, Setup
                     path,
                     nameless_tool(tool, TOOL),
                     machine.spindle.nose,
-                    body_of(run, other).content(SURFACE),
+                    there.body.content(SURFACE),
                     np.round(frame, 6),
                 )
                 called = f"{told.name} at {one.place.key} past {other.place.key}"

@@ -16,23 +16,31 @@ from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.geometry.rigid import inverse, moved, rigid
+from pelvrak.core.geometry.rigid import moved
 from pelvrak.core.load.load import Load
 from pelvrak.core.machine.kinematics import tip_by_slides
-from pelvrak.core.program.compose import Head, Planned, composed
+from pelvrak.core.program.compose import Planned, composed
 from pelvrak.core.program.dialect import Dialect
 from pelvrak.core.program.dialects import dialect_of
 from pelvrak.core.program.held import Alarm, Event
 from pelvrak.core.program.writing import Program
 from pelvrak.core.route.feeling import Feeling, probes
-from pelvrak.core.route.load_places import Stood
+from pelvrak.core.route.load_places import Stood, zero_of
 from pelvrak.core.route.pieces import FIELD, PROOF
 from pelvrak.core.route.plan import Plan, program_numbers
-from pelvrak.core.route.programs import text_kept
+from pelvrak.core.route.programs import head_of, written
 from pelvrak.core.route.proving import EQUAL_MM, compared
 from pelvrak.core.route.run import Run
-from pelvrak.core.route.running import TextGiven, at_places, control_for, radii_of, stretches_of, text_given
-from pelvrak.core.route.setting import setter_of
+from pelvrak.core.route.running import (
+    TextGiven,
+    at_places,
+    control_for,
+    from_table,
+    on_the_control,
+    radii_of,
+    stretches_of,
+    text_given,
+)
 from pelvrak.core.stock.cut import cut
 
 # The control's variable that counts how often a load was cut: those from here on are kept when it is off.
@@ -60,11 +68,9 @@ def dialect_for(plan: Plan, load: Load, stood: list[Stood]) -> Dialect:
 
 def load_program(run: Run, load: Load, stood: list[Stood], order: list[Planned]) -> tuple[str, Program]:
     """The program of a load in an order, and the key it is kept under."""
-    plan, turning = run.plan, stood[0].turning
-    control, numbers = turning.machine.control, program_numbers(run.plan)
+    plan = run.plan
+    head = head_of(stood[0].turning, load_number(plan, load), program_numbers(plan).values())
     values = {name: told for one in stood for name, told in one.values().items() if told is not None}
-    home = turning.turned.get("")
-    rotary = turning.machine.rotary
     said = composed(
         load.name,
         f"{len(stood)} places",
@@ -72,21 +78,9 @@ def load_program(run: Run, load: Load, stood: list[Stood], order: list[Planned])
         {name: as_vector([one.value for one in told]) for name, told in values.items()},
         ", ".join(f"{one.place.key} {one.own_register}" for one in stood)[:200],
         order,
-        Head(
-            load_number(plan, load),
-            control.program_digits,
-            control.last_block,
-            "",
-            () if home is None else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in rotary),
-            tuple(sorted(numbers.values())),
-            setter_of(turning),
-            load.stops,
-            COUNTER if load.counts else 0,
-        ),
+        replace(head, stops=load.stops, counter=COUNTER if load.counts else 0),
     )
-    written_in = dialect_for(plan, load, stood)
-    program = written_in.writer(written_in).write(said)
-    return text_kept(run.engine, program.text, program.lines), program
+    return written(run.engine, said, dialect_for(plan, load, stood))
 
 
 @dataclass(frozen=True)
@@ -133,15 +127,12 @@ class _At:
             whole = [round(float(value) * 1e4) for value in numbers]
             self.signature.update(kind + struct.pack(f"{len(whole)}q", *whole))
 
-    def cut(self, events: list[Event], start: tuple[float, ...], tool: int) -> float:
-        """Cut by them; how long they take, s."""
-        grid = self.feeling.stock.grid
-        low = np.array(grid.origin)
-        box = low, low + grid.cell * (np.array(grid.shape) - 1)
+    def run(self, events: list[Event], start: tuple[float, ...], tool: int, cutting: bool) -> float:
+        """How long they take, s; cutting: or cut alike elsewhere."""
         seconds = 0.0
-        for one in stretches_of(events, self.feeling.given, box, (), start, tool):
-            seconds += one.before_s + (float(one.ends_s[-1]) if len(one.ends_s) else 0.0)
-            if one.sweep is not None:
+        for one in stretches_of(events, self.feeling.given, self.feeling.stock.grid.box, (), start, tool):
+            seconds += one.seconds
+            if cutting and one.sweep is not None:
                 self.feeling.now(cut(self.feeling.stock, one.sweep, 1)[0])
         return seconds
 
@@ -181,10 +172,7 @@ def _run(given: LoadProofGiven, reads: Reads, alike: bool) -> dict[str, Any]:
     for number, events in _by_place(control.steps(given.text.text), of):
         here = places[number]
         here.seen(events)
-        if first[number]:
-            seconds += here.cut(events, stands, in_spindle)
-        else:
-            seconds += _seconds(events, here, stands, in_spindle)
+        seconds += here.run(events, stands, in_spindle, cutting=first[number])
         stands, in_spindle = events[-1].end, events[-1].tool
     told = []
     for n, place in enumerate(given.places):
@@ -212,17 +200,6 @@ def _zeros(text: TextGiven, place: PlaceGiven) -> Floats:
     return moved(place.work_from_table, slides @ slopes.T + start)
 
 
-def _seconds(events: list[Event], here: _At, stands: tuple[float, ...], tool: int) -> float:
-    """How long events take that are cut elsewhere alike, s."""
-    grid = here.feeling.stock.grid
-    low = np.array(grid.origin)
-    box = low, low + grid.cell * (np.array(grid.shape) - 1)
-    return sum(
-        one.before_s + (float(one.ends_s[-1]) if len(one.ends_s) else 0.0)
-        for one in stretches_of(events, here.feeling.given, box, (), stands, tool)
-    )
-
-
 def _by_place(events: Iterable[Event], of: dict[str, int]) -> Iterator[tuple[int, list[Event]]]:
     """Events of one place after the other, tool by tool: what is cut with one is cut before the next touches
     it.
@@ -247,10 +224,9 @@ def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> Load
         radii |= radii_of(one.turning.setup, tools)
     machine = stood[0].turning.machine
     dialect = dialect_of(machine.control.dialect, plan.dialects)
-    frames = [_work_from_table(one) for one in stood]
+    frames = [from_table(one.turning.zero_from_work, zero_of(one)) for one in stood]
     given = text_given(text, registers, tools, machine, frames[0], radii, dialect.dwell == "P ms")
-    if dialect.programs and "G65" in text:
-        given = replace(given, beside=("\n".join(dialect.programs),))
+    given = replace(given, beside=on_the_control(dialect, text))
     first: dict[tuple[str, tuple[str, ...]], int] = {}
     places = []
     for number, one in enumerate(stood):
@@ -268,11 +244,3 @@ def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> Load
             )
         )
     return LoadProofGiven(given, tuple(places))
-
-
-def _work_from_table(one: Stood) -> Floats:
-    """4×4 of a place's work on the table."""
-    assert one.turning.zero_on_table is not None
-    return np.asarray(
-        inverse(one.turning.zero_from_work) @ rigid(np.eye(3), -np.array(one.turning.zero_on_table))
-    )

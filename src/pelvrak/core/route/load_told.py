@@ -16,7 +16,14 @@ from pelvrak.core.load.load import Load
 from pelvrak.core.machine.kinematics import linear_for_all
 from pelvrak.core.program.compose import Planned
 from pelvrak.core.program.dialects import dialect_of
-from pelvrak.core.route.load_checks import boxes, neighbours, off_the_table, overlaps, past_the_travels
+from pelvrak.core.route.load_checks import (
+    Occupied,
+    neighbours,
+    occupied,
+    off_the_table,
+    overlaps,
+    past_the_travels,
+)
 from pelvrak.core.route.load_places import CutSetup, Stood, planned_at, setups_in, stood, zero_of
 from pelvrak.core.route.load_program import PROVE_LOAD, load_program, proof_given_for
 from pelvrak.core.route.load_report import LoadReport, OrderStep, PlaceReport, RegisterFact
@@ -46,22 +53,24 @@ def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
         said = f"Nothing of {load.name} is held and cut yet: nobody knows where it stands."
         found.append(_wrong(setups[0].name, "load.empty", said, "note"))
         return base.model_copy(update={"findings": tuple(found)})
-    found += overlaps(run, load, here)
+    places = occupied(run, here)
+    found += overlaps(load, places)
     found += off_the_table(load, here)
     found += past_the_travels(load, here, reports)
-    found += neighbours(run, load, here, reports)
-    return _cut(run, load, here, reports, base, found)
+    found += neighbours(run, load, places, reports)
+    return _cut(run, load, places, reports, base, found)
 
 
 def _cut(
     run: Run,
     load: Load,
-    here: list[Stood],
+    places: list[Occupied],
     reports: dict[str, SetupReport],
     base: LoadReport,
     found: list[Finding],
 ) -> LoadReport:
     """The order a load is cut in, its program, and what comes of it."""
+    here = [one.one for one in places]
     planned = [planned_at(one) for one in here]
     cuts = [[_as_cut(one, step, reports) for step in own] for one, own in zip(here, planned, strict=True)]
     machine = here[0].turning.machine
@@ -84,7 +93,7 @@ def _cut(
     each = (seconds + load.loading_s * len(here)) / 60 / max(1, finished)
     told = base.model_copy(
         update={
-            "places": _places(run, here, planned, cuts),
+            "places": _places(places, cuts),
             "order": tuple(steps),
             "time_s": round(seconds, 2),
             "changes": changes,
@@ -134,9 +143,8 @@ def _steps(
 ) -> list[OrderStep]:
     """The order with its times."""
     out: list[OrderStep] = []
-    for n, (p, own) in enumerate(order):
-        step, cut = planned[p][own], cuts[p][own]
-        until, _ = orders.time_of(order[: n + 1], cuts, machine)
+    for (p, own), (since, until) in zip(order, orders.spans_of(order, cuts, machine), strict=True):
+        step = planned[p][own]
         out.append(
             OrderStep(
                 place=step.place,
@@ -144,19 +152,18 @@ def _steps(
                 name=step.operation.name,
                 tool=step.tool.place,
                 tool_name=step.tool.name,
-                from_s=round(until - cut.seconds, 2),
+                from_s=round(since, 2),
                 to_s=round(until, 2),
             )
         )
     return out
 
 
-def _places(
-    run: Run, here: list[Stood], planned: list[list[Planned]], cuts: list[list[orders.Cut]]
-) -> tuple[PlaceReport, ...]:
+def _places(places: list[Occupied], cuts: list[list[orders.Cut]]) -> tuple[PlaceReport, ...]:
     first: dict[tuple[str, tuple[str, ...]], str] = {}
     out = []
-    for one, own, (low, high) in zip(here, cuts, boxes(run, here), strict=True):
+    for there, own in zip(places, cuts, strict=True):
+        one = there.one
         values = one.values()
         like = first.setdefault((one.place.setup, one.place.left_out), one.place.key)
         out.append(
@@ -166,8 +173,8 @@ def _places(
                 number=one.place.number,
                 at=as_vector(np.round(zero_of(one), 4)),
                 shift=one.place.at,
-                low=as_vector(np.round(low, 3)),
-                high=as_vector(np.round(high, 3)),
+                low=as_vector(np.round(there.low, 3)),
+                high=as_vector(np.round(there.high, 3)),
                 registers=tuple(
                     RegisterFact(register_name=name, of=of, value=values[name])
                     for of, name in one.renamed.items()

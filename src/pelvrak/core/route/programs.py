@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,8 +11,9 @@ from pelvrak.core.engine.engine import Engine
 from pelvrak.core.engine.step import Kind
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.program.blocks import Blocks
 from pelvrak.core.program.compose import Head, Planned, composed
-from pelvrak.core.program.dialects import dialect_of
+from pelvrak.core.program.dialects import Dialect, dialect_of
 from pelvrak.core.program.writing import Program
 from pelvrak.core.route.pieces import LINES, PROGRAM
 from pelvrak.core.route.plan import program_numbers
@@ -40,7 +42,7 @@ def text_kept(engine: Engine, text: str, lines: dict[str, list[int]]) -> str:
 
 def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -> tuple[str, Program]:
     """The program of a setup and the key it is kept under. about: what is clamped, for its head."""
-    setup, control = turning.setup, turning.machine.control
+    setup = turning.setup
     used = dict.fromkeys([one.where.register for one in planned] or [setup.offset_register])
     turned_from = (
         setup.offset_register
@@ -49,9 +51,8 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
     )
     if turned_from:
         used = dict.fromkeys([turned_from, *used])
-    home = turning.turned.get("")
     values = {register: held_by(turning, register) for register in used}
-    written_in = dialect_of(control.dialect, run.plan.dialects)
+    written_in = dialect_of(turning.machine.control.dialect, run.plan.dialects)
     numbers = program_numbers(run.plan)
     said = composed(
         setup.name,
@@ -64,21 +65,33 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
         },
         about,
         planned,
-        Head(
-            numbers[setup.name],
-            control.program_digits,
-            control.last_block,
-            turned_from,
-            ()
-            if home is None
-            else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in turning.machine.rotary),
-            tuple(sorted(number for name, number in numbers.items() if name != setup.name)),
-            setter_of(turning),
-        ),
+        replace(head_of(turning, numbers.pop(setup.name), numbers.values()), found_in=turned_from),
     )
-    program = written_in.writer(written_in).write(said)
     run.done += 1
-    return text_kept(run.engine, program.text, program.lines), program
+    return written(run.engine, said, written_in)
+
+
+def head_of(turning: Turning, number: int, others: Iterable[int]) -> Head:
+    """What stands round the operations of a program on a setup's machine. number: of it; others: of the
+    plan's other programs.
+    """
+    machine, home = turning.machine, turning.turned.get("")
+    return Head(
+        number,
+        machine.control.program_digits,
+        machine.control.last_block,
+        home=()
+        if home is None
+        else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in machine.rotary),
+        taken=tuple(sorted(others)),
+        setter=setter_of(turning),
+    )
+
+
+def written(engine: Engine, said: Blocks, dialect: Dialect) -> tuple[str, Program]:
+    """Blocks written in a dialect, and the key the program is kept under."""
+    program = dialect.writer(dialect).write(said)
+    return text_kept(engine, program.text, program.lines), program
 
 
 def beyond(run: Run, turning: Turning, program: Program) -> tuple[Finding, ...]:

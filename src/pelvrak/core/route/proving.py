@@ -289,9 +289,7 @@ def cut_by(
     """
     seconds, ends, met = 0.0, [np.zeros(0)], None
     grid, given = feeling.stock.grid, feeling.given
-    low = np.array(grid.origin)
-    box = low, low + grid.cell * (np.array(grid.shape) - 1)
-    for one in stretches_of(events, given, box):
+    for one in stretches_of(events, given, grid.box):
         seconds += one.before_s
         ends.append(seconds + one.ends_s)
         seconds = float(ends[-1][-1])
@@ -309,14 +307,12 @@ def _met(one: Stretch, hits: Hits, known: float) -> tuple[float, int] | None:
     """How deep a rapid or a body of its tool comes into what stands, mm, and at which line; None where that
     is no more than is known.
     """
-    deep = np.maximum(hits.rapid, hits.bodies.max(axis=1, initial=0.0))
+    deep = hits.deepest
     at = int(np.argmax(deep))
     if deep[at] <= known or (one.tool is not None and one.tool.kind == "probe"):
         return None
-    moving = [event.line for event in one.events if moves_of(event)]
     # While axes turn, a move becomes as many chords as it takes.
-    line = moving[0] if one.turns else moving[int(one.flat.move[at])]
-    return float(deep[at]), line
+    return float(deep[at]), one.lines[0 if one.turns else int(one.flat.move[at])]
 
 
 def apart(one: RayField, two: RayField) -> tuple[float, Floats]:

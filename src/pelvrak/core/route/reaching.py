@@ -208,8 +208,7 @@ def _meets(
         if len(left):
             still = there[left]
             met = test(field, Sweep(still, still, np.full(len(left), RAPID, np.uint8), axis, first, others))
-            deepest = np.maximum(met.rapid, met.bodies.max(axis=1)) if others else met.rapid
-            out[left] = deepest > error_of(field.grid.cell) + SPARE_MM
+            out[left] = met.deepest > error_of(field.grid.cell) + SPARE_MM
     return out
 
 

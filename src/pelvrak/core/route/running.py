@@ -144,19 +144,24 @@ def radii_of(setup: Setup, tools: dict[int, Tool]) -> dict[int, float]:
     return {number: tool.DC / 2 for number, tool in tools.items() if tool.id in whole}
 
 
+def from_table(zero_from_work: Floats, zero_on_table: Vector) -> Floats:
+    """4×4 of a work on its table. zero_from_work: 4×4; zero_on_table: mm."""
+    return np.asarray(inverse(zero_from_work) @ rigid(np.eye(3), -np.array(zero_on_table)))
+
+
 def work_from_table(told: SetupReport, lies: Floats | None = None) -> Floats:
     """4×4 of a setup's work on its table. lies: how the work lies off where it is seated, 4×4, zero frame.
     Raises BadInput without a layout.
     """
     if told.hold is None or told.hold.zero_on_table is None or told.zero_from_work is None:
         raise BadInput("program.no_layout", told.name, "nobody knows where its zero stands", "hold the work")
-    from_zero = inverse(np.array(told.zero_from_work))
+    zero_from_work = np.array(told.zero_from_work)
     if lies is not None:
-        from_zero = from_zero @ inverse(lies)
-    return np.asarray(from_zero @ rigid(np.eye(3), -np.array(told.hold.zero_on_table)))
+        zero_from_work = lies @ zero_from_work
+    return from_table(zero_from_work, told.hold.zero_on_table)
 
 
-def _on_the_control(dialect: Dialect, text: str) -> tuple[str, ...]:
+def on_the_control(dialect: Dialect, text: str) -> tuple[str, ...]:
     """The programs of cycles of the control's own, where a text calls any."""
     return ("\n".join(dialect.programs),) if dialect.programs and "G65" in text else ()
 
@@ -169,7 +174,7 @@ def given_for(plan: Plan, told: SetupReport, text: str, beside: tuple[str, ...] 
     tools, machine = tools_in(plan, setup.text), machine_of(setup.machine, plan.machines)
     lies, radii = work_from_table(told), radii_of(setup, tools)
     dialect = dialect_of(machine.control.dialect, plan.dialects)
-    in_ms, beside = dialect.dwell == "P ms", (*beside, *_on_the_control(dialect, text))
+    in_ms, beside = dialect.dwell == "P ms", (*beside, *on_the_control(dialect, text))
     given = text_given("\n".join([text, *beside]), registers_of(told), tools, machine, lies, radii, in_ms)
     own = setup.text
     return replace(
@@ -198,6 +203,16 @@ class Stretch:
     sweep: Sweep | None
     ends_s: Floats
     before_s: float
+
+    @property
+    def seconds(self) -> float:
+        """How long it takes, a tool change before it too."""
+        return self.before_s + float(self.ends_s[-1])
+
+    @property
+    def lines(self) -> list[int]:
+        """The line of each of its moves."""
+        return [event.line for event in self.events if moves_of(event)]
 
 
 def control_for(given: TextGiven) -> Control:

@@ -71,8 +71,7 @@ def _way(given: WayGiven, reads: Reads) -> Pieces:
     def met(field: RayField, frame: Floats) -> float:
         one, two, what = moved(frame, starts), moved(frame, ends), np.array([RAPID], np.uint8)
         sweep = swept_by(given.tool, given.nose, one, two, what, turned(frame, UP))
-        hits = test(field, sweep)
-        deep = max(float(hits.rapid[0]), float(hits.bodies.max(initial=0.0)))
+        deep = float(test(field, sweep).deepest[0])
         return deep if deep > error_of(field.grid.cell) else 0.0
 
     return {

@@ -46,7 +46,6 @@ from pelvrak.core.route.running import (
     TextGiven,
     control_for,
     given_for,
-    moves_of,
     stretches_of,
     tools_in,
 )
@@ -112,10 +111,10 @@ def _run_text(given: TextRunGiven, reads: Reads) -> Pieces:
         steps = stretches_of(control.steps(given.text.text), given.text, box, given.parts)
         for own in together(_cut_as_it_goes(steps, feeling), given.parts):
             one, events = own[0], [event for each in own for event in each.events]
-            before += sum(each.before_s for each in own)
             if one.tool is None or not any(event.kind in FEEDS for event in events):
-                before += sum(float(each.ends_s[-1]) for each in own if len(each.ends_s))
+                before += sum(each.seconds for each in own)
                 continue
+            before += sum(each.before_s for each in own)
             turns = any(turns_in_cut(each) for each in own)
             measured = touching_only(one.tool.DC / 2) if one.tool.kind == "probe" else None
             path = round_path(own, given.text, given.zero_on_table) if turns else _in_plane(one, given)
@@ -129,7 +128,7 @@ def _run_text(given: TextRunGiven, reads: Reads) -> Pieces:
                     "register": events[-1].register,
                     "first": events[0].line,
                     "last_feed": max(event.line for event in events if event.kind in FEEDS),
-                    "lines": [event.line - 1 for event in events if moves_of(event)],
+                    "lines": [line - 1 for each in own for line in each.lines],
                     "speed": speeds[-1] if speeds else 0.0,
                     "feed": max(move.feed for move in path.moves),
                     "before_s": before,

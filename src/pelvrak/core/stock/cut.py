@@ -73,6 +73,11 @@ class Hits:
     width: Floats
     core: Floats
 
+    @property
+    def deepest(self) -> Floats:
+        """How deep each move comes in with what must not: its cutter in rapid, its bodies, mm, (n,)."""
+        return np.asarray(np.maximum(self.rapid, self.bodies.max(axis=1, initial=0.0)))
+
 
 @lru_cache(maxsize=1024)
 def _frame(x: float, y: float, z: float, ray: int) -> Floats:

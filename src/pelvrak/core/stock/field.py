@@ -41,6 +41,12 @@ class Grid:
     cell: float
     shape: tuple[int, int, int]
 
+    @property
+    def box(self) -> tuple[Floats, Floats]:
+        """First and last node, mm."""
+        low = np.array(self.origin)
+        return low, low + self.cell * (np.array(self.shape) - 1)
+
     def nodes(self, axis: int) -> Floats:
         """Node coordinates along one axis, mm, shape (n,)."""
         positions: Floats = self.origin[axis] + self.cell * np.arange(self.shape[axis], dtype=np.float64)

@@ -7,10 +7,31 @@ import { Refused } from '../../ui/Refused'
 import { clock, round } from '../../ui/words'
 import type { SheetProps } from '../sheet'
 
+/** As it is meant: nothing is off, and nothing turned. */
+const RIGHTLY = { left: 0, back: 0, turned: 0, feed: 100, spindle: 100, begins: 0 }
+type Told = keyof typeof RIGHTLY
+const WHOLE: Told[] = ['feed', 'spindle', 'begins']
+type Field = { name: Told; label: string; field: string; unit: string; help?: string }
+const WORK: Field[] = [
+  { name: 'left', label: 'work to left', field: 'work to the left', unit: 'mm' },
+  { name: 'back', label: 'to the back', field: 'work to the back', unit: 'mm' },
+  { name: 'turned', label: 'turned', field: 'work turned', unit: '°' },
+]
+const HAND: Field[] = [
+  { name: 'feed', label: 'feed', field: 'feed turned to', unit: '%' },
+  { name: 'spindle', label: 'spindle', field: 'spindle turned to', unit: '%' },
+  {
+    name: 'begins',
+    label: 'begin at line',
+    field: 'begin at line',
+    unit: '',
+    help: 'Searched for: what comes before is worked out and not done. 0 is the first.',
+  },
+]
+
 /** The machine set up wrongly on purpose, or run otherwise: what the cuts would leave then. */
 export function Wrongly({ project, plan, setup, report }: SheetProps) {
-  const [off, setOff] = useState({ left: 0, back: 0, turned: 0 })
-  const [hand, setHand] = useState({ feed: 100, spindle: 100, begins: 0 })
+  const [told, setTold] = useState(RIGHTLY)
   const [deletes, setDeletes] = useState(true)
   const [short, setShort] = useState<Record<number, number>>({})
   const [found, setFound] = useState<{ proof: Proof; said: string } | null>(null)
@@ -18,21 +39,21 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
   const [busy, setBusy] = useState(false)
   if (!report?.proof?.key || report.proof.equal == null || setup.text) return null
   const tools = plan.tools.filter((tool) => report.operations.some((one) => one.tool === tool.id))
-  const put = (name: keyof typeof off) => (value: number) => {
-    setOff({ ...off, [name]: value })
+  const put = (name: keyof typeof told) => (value: number) => {
+    setTold({ ...told, [name]: WHOLE.includes(name) ? Math.round(value) : value })
     setFound(null)
     return null
   }
-  const turn = (name: keyof typeof hand) => (value: number) => {
-    setHand({ ...hand, [name]: Math.round(value) })
-    setFound(null)
-    return null
-  }
+  const rows = (fields: Field[]) =>
+    fields.map(({ name, label, field, unit, help }) => (
+      <Row key={name} label={label} help={help}>
+        <NumberField label={field} value={told[name]} unit={unit} commit={put(name)} />
+      </Row>
+    ))
   const see = async () => {
     setBusy(true)
     const how = {
-      ...off,
-      ...hand,
+      ...told,
       block_delete: deletes,
       short: Object.entries(short)
         .filter(([, by]) => by !== 0)
@@ -64,15 +85,7 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
     <section aria-label="Run it otherwise" className="mt-5">
       <h3 className="font-head text-[15px] font-semibold">Run it otherwise</h3>
       <p className="mb-1 text-soft">set up wrongly, or by another hand: what would the cuts do?</p>
-      <Row label="work to left">
-        <NumberField label="work to the left" value={off.left} unit="mm" commit={put('left')} />
-      </Row>
-      <Row label="to the back">
-        <NumberField label="work to the back" value={off.back} unit="mm" commit={put('back')} />
-      </Row>
-      <Row label="turned">
-        <NumberField label="work turned" value={off.turned} unit="°" commit={put('turned')} />
-      </Row>
+      {rows(WORK)}
       {tools.map((tool) => (
         <Row key={tool.id} label={`H${tool.place} short by`}>
           <NumberField
@@ -87,18 +100,7 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
           />
         </Row>
       ))}
-      <Row label="feed">
-        <NumberField label="feed turned to" value={hand.feed} unit="%" commit={turn('feed')} />
-      </Row>
-      <Row label="spindle">
-        <NumberField label="spindle turned to" value={hand.spindle} unit="%" commit={turn('spindle')} />
-      </Row>
-      <Row
-        label="begin at line"
-        help="Searched for: what comes before is worked out and not done. 0 is the first."
-      >
-        <NumberField label="begin at line" value={hand.begins} unit="" commit={turn('begins')} />
-      </Row>
+      {rows(HAND)}
       <Row label="lines with /">
         <label className="flex items-center gap-1.5">
           <input
@@ -136,9 +138,9 @@ export function Wrongly({ project, plan, setup, report }: SheetProps) {
               {clock(found.proof.time_s ?? 0)} by the control, {found.proof.stops} stops
               {found.proof.optional_stops > 0 && ` and ${found.proof.optional_stops} where they are wanted`}
             </Computed>
-            {hand.feed !== hand.spindle && (
+            {told.feed !== told.spindle && (
               <div>
-                <Computed>chips {round(hand.feed / hand.spindle, 2)} times as thick</Computed>
+                <Computed>chips {round(told.feed / told.spindle, 2)} times as thick</Computed>
               </div>
             )}
           </div>
