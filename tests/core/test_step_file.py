@@ -213,12 +213,19 @@ class Refused(unittest.TestCase):
         self.assertIn(f"Uid:\t{os.geteuid() if user is None else user[0]}\t", status)
 
     def test_a_reader_that_hangs(self):
-        with self.assertRaises(BadInput) as caught:
-            protected.protected(READER, ["read"], DEMO.read_bytes(), "x.step", seconds=0.05)
+        protected.prepare(READER)
+        with ThreadPoolExecutor(1) as pool:
+            waiting = pool.submit(
+                protected.protected, READER, ["read"], DEMO.read_bytes(), "x.step", seconds=2.0
+            )
+            while not (found := self.reading()):
+                self.assertFalse(waiting.done())
+            os.kill(found[0], signal.SIGSTOP)
+            with self.assertRaises(BadInput) as caught:
+                waiting.result()
         self.assertEqual(caught.exception.code, "part.too_slow")
-        for _ in range(100):
-            if not self.reading():
-                break
+        until = time.monotonic() + 30
+        while self.reading() and time.monotonic() < until:
             time.sleep(0.02)
         self.assertEqual(self.reading(), [], "it goes on though nobody waits")
 
