@@ -1632,7 +1632,7 @@ export interface components {
             /** Operation */
             operation?: string | null;
             /** Incoming */
-            incoming?: (components["schemas"]["Earlier"] | components["schemas"]["Brought"]) | null;
+            incoming?: (components["schemas"]["Earlier"] | components["schemas"]["Brought"] | components["schemas"]["OtherPiece"]) | null;
         };
         /**
          * AnglePlate
@@ -1923,6 +1923,48 @@ export interface components {
              *     ]
              */
             shift: [
+                number,
+                number
+            ];
+        };
+        /**
+         * Beside
+         * @description Face to face with another piece, their boxes a gap apart.
+         */
+        Beside: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            lies: "beside";
+            /**
+             * Beside
+             * @description which piece, by its name
+             * @default 1
+             */
+            of: string;
+            /**
+             * On its side
+             * @description seen along the part's axes
+             * @default x+
+             * @enum {string}
+             */
+            side: "x-" | "x+" | "y-" | "y+" | "z-" | "z+";
+            /**
+             * Gap
+             * @description between their faces
+             * @default 12
+             */
+            gap: number;
+            /**
+             * Slid
+             * @description along the face, by the two axes that follow; 0: their first corners in line
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            slide: [
                 number,
                 number
             ];
@@ -2249,6 +2291,23 @@ export interface components {
             ];
         };
         /**
+         * ByHand
+         * @description The first piece where the part lies, the others each as it is told. pieces: the others, each laid by
+         *     those before it.
+         */
+        ByHand: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            rule: "by_hand";
+            /**
+             * Pieces
+             * @description the others, each laid by those before it
+             */
+            pieces: components["schemas"]["Laid"][];
+        };
+        /**
          * BySides
          * @description Sized axis by axis: two of size and margins.
          */
@@ -2495,6 +2554,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -2900,6 +2965,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -3570,6 +3641,67 @@ export interface components {
             across?: number | null;
         };
         /**
+         * DividedPiece
+         * @description One piece after the billet came apart. margins: what stands on its sides over the part, mm; like: the
+         *     first piece that came out alike, by its name.
+         */
+        DividedPiece: {
+            /** Name */
+            name: string;
+            /** Volume Mm3 */
+            volume_mm3: number;
+            /**
+             * Margins
+             * @description what stands on its sides over the part, mm
+             */
+            margins: {
+                [key: string]: number;
+            };
+            /**
+             * Like
+             * @description the first piece that came out alike, by its name
+             */
+            like: string;
+        };
+        /**
+         * Division
+         * @description How the billet comes apart. after: the setup, by its name, after which it does; how: sawn along planes,
+         *     or it has fallen apart by what was cut; kerf: of the saw, mm; saws: its planes, midway between the pieces
+         *     where none is told; goes_on: the piece that the route goes on with, by its name.
+         */
+        Division: {
+            /**
+             * After
+             * @description the setup, by its name, after which it does
+             */
+            after: string;
+            /**
+             * How
+             * @description sawn along planes, or it has fallen apart by what was cut
+             * @default sawn
+             * @enum {string}
+             */
+            how: "sawn" | "apart";
+            /**
+             * Kerf
+             * @description of the saw, mm
+             * @default 3
+             */
+            kerf: number;
+            /**
+             * Saws
+             * @description its planes, midway between the pieces where none is told
+             * @default []
+             */
+            saws: components["schemas"]["Saw"][];
+            /**
+             * Goes On
+             * @description the piece that the route goes on with, by its name
+             * @default 1
+             */
+            goes_on: string;
+        };
+        /**
          * Draft
          * @description An operation ready to be put into a setup. tool: to be added to the plan with it; None: the plan has
          *     it.
@@ -3659,6 +3791,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -3853,6 +3991,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -4182,6 +4326,12 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
+            /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
@@ -4409,6 +4559,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -5122,6 +5278,12 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
+            /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
@@ -5607,6 +5769,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -6456,6 +6624,44 @@ export interface components {
             sha256?: string | null;
         };
         /**
+         * Laid
+         * @description One further piece, laid by hand. name: it is called by; about, turn_deg: it is turned first, about an
+         *     axis of the part; place: how it then lies.
+         */
+        Laid: {
+            /**
+             * Name
+             * @description it is called by
+             */
+            name: string;
+            /**
+             * About
+             * @description it is turned first, about an axis of the part
+             * @default z
+             * @enum {string}
+             */
+            about: "x" | "y" | "z";
+            /**
+             * Turn Deg
+             * @description it is turned first, about an axis of the part
+             * @default 0
+             */
+            turn_deg: number;
+            /**
+             * Place
+             * @description how it then lies
+             * @default {
+             *       "lies": "moved",
+             *       "by": [
+             *         100,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            place: components["schemas"]["Shifted"] | components["schemas"]["Beside"] | components["schemas"]["OnAxis"];
+        };
+        /**
          * Library
          * @description What ships with the program, and the kinds of operation, fixture, billet and dialect there are.
          *
@@ -7013,6 +7219,12 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
+            /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
@@ -7548,6 +7760,47 @@ export interface components {
             state: "known" | "to be found" | "set by hand" | "derived" | "no layout";
         };
         /**
+         * OnAxis
+         * @description The axis of one of its bores on that of another piece's, side by side with an offset.
+         */
+        OnAxis: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            lies: "axis";
+            /**
+             * On the axis of
+             * @description which piece, by its name
+             * @default 1
+             */
+            of: string;
+            /**
+             * Its bore
+             * @description of the piece that is laid
+             */
+            hole: components["schemas"]["FaceRef"];
+            /**
+             * Onto
+             * @description a bore of the other piece
+             */
+            onto: components["schemas"]["FaceRef"];
+            /**
+             * Offset
+             * @description from there, along the part's axes
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * OperationForm
          * @description A kind of operation as the page asks for it.
          *
@@ -7757,6 +8010,22 @@ export interface components {
             to_s: number;
         };
         /**
+         * OtherPiece
+         * @description Another piece of a billet that was divided. piece: by its name; it lies as the part does.
+         */
+        OtherPiece: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            rule: "piece";
+            /**
+             * Piece
+             * @description by its name; it lies as the part does
+             */
+            piece: string;
+        };
+        /**
          * Outline
          * @description Along a contour: round the part, or round or inside picked faces.
          */
@@ -7798,6 +8067,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -8129,7 +8404,8 @@ export interface components {
         /**
          * Part
          * @description The facts of a part file; sha256: of its bytes; unit: it was written in, UNKNOWN_UNIT where it says
-         *     none; callouts: tolerances it carries; stray_callouts: those that belong to none of its faces.
+         *     none; callouts: tolerances it carries; stray_callouts: those that belong to none of its faces; pieces:
+         *     the names of like ones that it consists of, the faces of each in a row.
          */
         Part: {
             /**
@@ -8176,6 +8452,12 @@ export interface components {
              * @default []
              */
             stray_callouts: string[];
+            /**
+             * Pieces
+             * @description the names of like ones that it consists of, the faces of each in a row
+             * @default []
+             */
+            pieces: string[];
         };
         /**
          * PartFile
@@ -8810,9 +9092,9 @@ export interface components {
          *     those of the library; resolution_mm: distance of the stock's rays.
          *
          *     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
-         *     made from; tools: used in any setup; finishes: stages that operations name; materials: its own, before
-         *     those that ship; setups: in the order they are run; loads: how setups that stand together do, where
-         *     that is more than each once as it is planned.
+         *     made from; pieces: of several parts in it; tools: used in any setup; finishes: stages that operations
+         *     name; materials: its own, before those that ship; setups: in the order they are run; loads: how setups
+         *     that stand together do, where that is more than each once as it is planned.
          */
         Plan: {
             /**
@@ -8847,6 +9129,8 @@ export interface components {
              *     }
              */
             billet: components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"] | components["schemas"]["Extrusion"] | components["schemas"]["Model"] | components["schemas"]["KeptStock"];
+            /** @description of several parts in it */
+            pieces?: components["schemas"]["Several"] | null;
             /**
              * Tools
              * @description used in any setup
@@ -9038,6 +9322,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -9322,6 +9612,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -10012,7 +10308,8 @@ export interface components {
          * Report
          * @description Everything an evaluation found out. version: of all steps that found it.
          *
-         *     makers: who the numbers on the surfaces are; loads: that the plan tells of. computed and reused: the steps
+         *     makers: who the numbers on the surfaces are; pieces: of several parts in the billet; loads: that the plan
+         *     tells of. computed and reused: the steps
          *     that ran and those that did not need to. begun: the last setup, when it is seated and held and not cut
          *     yet.
          */
@@ -10045,6 +10342,8 @@ export interface components {
              * @default []
              */
             makers: components["schemas"]["Maker"][];
+            /** @description of several parts in the billet */
+            pieces?: components["schemas"]["SeveralReport"] | null;
             /**
              * Loads
              * @description that the plan tells of
@@ -10220,6 +10519,55 @@ export interface components {
             heights: number[];
         };
         /**
+         * Rows
+         * @description Rows and columns of like pieces, numbered from 1, row by row.
+         */
+        Rows: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            rule: "rows";
+            /**
+             * Columns
+             * @description pieces along the first axis
+             * @default 2
+             */
+            columns: number;
+            /**
+             * Rows
+             * @description pieces along the second
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Told by
+             * @description the room between two pieces, or the way from one to the next
+             * @default gap
+             * @enum {string}
+             */
+            by: "gap" | "pitch";
+            /**
+             * From column to column
+             * @description gap or pitch
+             * @default 12
+             */
+            along_columns: number;
+            /**
+             * From row to row
+             * @description gap or pitch
+             * @default 12
+             */
+            along_rows: number;
+            /**
+             * In
+             * @description the two axes of the part they lie along, the first for the columns
+             * @default xy
+             * @enum {string}
+             */
+            plane: "xy" | "yz" | "zx";
+        };
+        /**
          * Rules
          * @description All chains, the one that is tried first first.
          *
@@ -10299,6 +10647,23 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * Saw
+         * @description One sawn plane. axis: of the part that it lies square to; at: its middle, mm, in the part's frame.
+         */
+        Saw: {
+            /**
+             * Axis
+             * @description of the part that it lies square to
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /**
+             * At
+             * @description its middle, mm, in the part's frame
+             */
+            at: number;
         };
         /**
          * ScrewFact
@@ -10494,7 +10859,7 @@ export interface components {
              * Incoming
              * @description the stock it begins with; None: carried from the setup before
              */
-            incoming?: (components["schemas"]["Earlier"] | components["schemas"]["Brought"]) | null;
+            incoming?: (components["schemas"]["Earlier"] | components["schemas"]["Brought"] | components["schemas"]["OtherPiece"]) | null;
             /**
              * @description how the work lies
              * @default {
@@ -10757,6 +11122,93 @@ export interface components {
             findings: components["schemas"]["Finding"][];
         };
         /**
+         * Several
+         * @description Several parts in one billet, which lies round them all. layout: where they lie; division: how they come
+         *     apart; None: they stay together.
+         */
+        Several: {
+            /**
+             * Layout
+             * @description where they lie
+             * @default {
+             *       "rule": "rows",
+             *       "columns": 2,
+             *       "rows": 1,
+             *       "by": "gap",
+             *       "along_columns": 12,
+             *       "along_rows": 12,
+             *       "plane": "xy"
+             *     }
+             */
+            layout: components["schemas"]["Rows"] | components["schemas"]["ByHand"];
+            /** @description how they come apart; None: they stay together */
+            division?: components["schemas"]["Division"] | null;
+        };
+        /**
+         * SeveralReport
+         * @description Several parts in one billet. names: of the pieces; poses: 4×4 of each from where the part lies; after:
+         *     the setup after which they come apart; saws: the planes they are sawn along; divided: what came of it.
+         */
+        SeveralReport: {
+            /**
+             * Names
+             * @description of the pieces
+             */
+            names: string[];
+            /**
+             * Poses
+             * @description 4×4 of each from where the part lies
+             */
+            poses: number[][][];
+            /**
+             * After
+             * @description the setup after which they come apart
+             */
+            after?: string | null;
+            /**
+             * Saws
+             * @description the planes they are sawn along
+             * @default []
+             */
+            saws: components["schemas"]["Saw"][];
+            /**
+             * Divided
+             * @description what came of it
+             * @default []
+             */
+            divided: components["schemas"]["DividedPiece"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * Shifted
+         * @description Moved from where the first piece lies.
+         */
+        Shifted: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            lies: "moved";
+            /**
+             * By
+             * @description from the first piece, along the part's axes
+             * @default [
+             *       100,
+             *       0,
+             *       0
+             *     ]
+             */
+            by: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * ShortTool
          * @description A tool whose length in the table is wrong. number: its H; by: how much longer the tool is, mm.
          */
@@ -10877,6 +11329,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -11733,6 +12191,12 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
+            /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
@@ -12265,6 +12729,12 @@ export interface components {
              */
             left_out: string[];
             /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
+            /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
              */
@@ -12746,6 +13216,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here
@@ -13339,6 +13815,12 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Not at
+             * @description pieces of the billet, of several, where it is not cut
+             * @default []
+             */
+            not_at: string[];
             /**
              * Finish
              * @description rough, semi-finish or finish: what stays, and how fast it goes, where it is not said here

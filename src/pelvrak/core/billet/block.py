@@ -268,8 +268,10 @@ def _larger(billet: Block, part: Part, axis: int, side: str) -> tuple[Cure, ...]
     )
 
 
-def check_fit(billet: Block, part: Part) -> list[Finding]:
-    """Whether the part fits in its billet, with the place and amount on every side that is short."""
+def check_fit(billet: Block, part: Part, whose: dict[str, str] | None = None) -> list[Finding]:
+    """Whether the part fits in its billet, with the place and amount on every side that is short. whose: what
+    lies at a side, where that is not the part.
+    """
     low, high = block_of(billet, part)
     findings = []
     for side, margin in margins(part, low, high).items():
@@ -282,7 +284,8 @@ def check_fit(billet: Block, part: Part) -> list[Finding]:
                     code="billet.too_small",
                     severity="error",
                     stage="incoming",
-                    sentence=f"The billet is {-margin:.2f} mm too small for the part on its {side} side.",
+                    sentence=f"The billet is {-margin:.2f} mm too small for"
+                    f" {(whose or {}).get(side, 'the part')} on its {side} side.",
                     measured=round(margin, 4),
                     limit=0.0,
                     unit="mm",

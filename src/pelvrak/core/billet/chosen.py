@@ -7,6 +7,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field
 
 from pelvrak.core.billet.forms import Billet
+from pelvrak.core.billet.several import PieceName
 from pelvrak.core.geometry.part import Frozen
 
 
@@ -35,4 +36,13 @@ class Brought(Frozen):
     stock: Billet
 
 
-Chosen = Annotated[Earlier | Brought, Field(discriminator="rule")]
+class OtherPiece(Frozen):
+    """Another piece of a billet that was divided. piece: by its name; it lies as the part does."""
+
+    called: ClassVar[str] = "another piece of the billet"
+
+    rule: Literal["piece"] = "piece"
+    piece: PieceName
+
+
+Chosen = Annotated[Earlier | Brought | OtherPiece, Field(discriminator="rule")]

@@ -12,6 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from pelvrak.core.cutting.feeds import CuttingData
 from pelvrak.core.cutting.measuring import Measured
+from pelvrak.core.cutting.neighbours import look_at_neighbours
 from pelvrak.core.cutting.operation import OperationKind
 from pelvrak.core.cutting.standing import Standing
 from pelvrak.core.cutting.toolpath import Path, Point, retreating
@@ -163,6 +164,13 @@ def plan_operation(job: Job) -> None:
             f"a {job.tool.kind.replace('_', ' ')} cannot do {operation.kind}",
             f"choose a {' or '.join(kind.replace('_', ' ') for kind in allowed)}",
         )
+    if operation.not_at and not operation.round_each:
+        raise BadInput(
+            "pieces.as_a_whole",
+            operation.name,
+            "it is told no faces and is cut once over the whole billet, at no piece by itself",
+            "give it faces, or cut it at all",
+        )
     job.top = float(job.stock.high[2])
     operation.plan(job)
     if operation.retract_feed is not None:
@@ -172,5 +180,6 @@ def plan_operation(job: Job) -> None:
         job.path.start = (*job.path.moves[0].end[:2], job.path.start[2])
         x, y, _ = job.path.at
         job.path.rapid(x, y, job.top + operation.clearance)
+        look_at_neighbours(job)
     elif not any(found.operation == operation.id for found in job.findings):
         job.note("cut.nothing", "note", f"{operation.name}: nothing stands here to be cut.")

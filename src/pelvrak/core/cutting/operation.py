@@ -59,8 +59,9 @@ class OperationKind(Frozen, ABC):
     called: the kind's name on the page; leave_is: which of a finish's allowances its field `leave` is;
     pick_first: what has to be picked before there can be one, "" for nothing; picks: the field that is picked
     for; turns_work: the work turns under the tool while it cuts; touches_stock: it touches the stock as it
-    comes in and cuts nothing. tools: the kinds of tool that can do it, the usual one first, by the value of
-    the field tools_by; under "" where that is no matter.
+    comes in and cuts nothing; round_each: told no faces, it goes round each piece of the billet by itself.
+    tools: the kinds of tool that can do it, the usual one first, by the value of the field tools_by; under ""
+    where that is no matter.
     """
 
     called: ClassVar[str]
@@ -69,6 +70,7 @@ class OperationKind(Frozen, ABC):
     leave_is: ClassVar[str] = "leave_side"
     turns_work: ClassVar[bool] = False
     touches_stock: ClassVar[bool] = False
+    round_each: ClassVar[bool] = False
     tools_by: ClassVar[str] = ""
     tools: ClassVar[dict[str, tuple[ToolKind, ...]]]
 
@@ -97,6 +99,13 @@ class OperationKind(Frozen, ABC):
     )
     left_out: Annotated[tuple[Annotated[str, Field(max_length=20)], ...], Field(max_length=60)] = asked(
         (), title="Left out at", help='positions of these where it is not cut; "": as the work is seated'
+    )
+    not_at: Annotated[tuple[Annotated[str, Field(max_length=12)], ...], Field(max_length=60)] = asked(
+        (),
+        title="Not at",
+        help="pieces of the billet, of several, where it is not cut",
+        widget="pieces",
+        place="where",
     )
     finish: Annotated[str, Field(max_length=40)] | None = asked(
         None,

@@ -14,6 +14,7 @@ from pelvrak.core.geometry.mesh import Floats, Mesh, box_corners, corners_of, to
 from pelvrak.core.geometry.part import Face, FaceRef, Part, PartModel, edge_number, face_of
 from pelvrak.core.geometry.planar import pieces, region_of, ring_area
 from pelvrak.core.geometry.rigid import moved, turned
+from pelvrak.core.geometry.several import piece_mesh
 
 SQUARE_COS = 1 - 1e-6
 ROUND_STEPS = 48
@@ -235,6 +236,17 @@ def silhouette(mesh: Mesh, zero_from_work: Floats) -> Polygon:
     )
     largest = max(pieces(outline), key=lambda p: p.area)
     return Polygon(largest.exterior)
+
+
+def silhouettes(model: PartModel, zero_from_work: Floats, without: tuple[str, ...] = ()) -> list[Polygon]:
+    """The outline of the part, or of each of the pieces it consists of. without: pieces left out."""
+    if not model.part.pieces:
+        return [silhouette(model.mesh, zero_from_work)]
+    return [
+        silhouette(piece_mesh(model, name), zero_from_work)
+        for name in model.part.pieces
+        if name not in without
+    ]
 
 
 def offset(shape: BaseGeometry, distance: float) -> BaseGeometry:

@@ -147,7 +147,8 @@ class FileCallout(Frozen):
 
 class Part(Frozen):
     """The facts of a part file; sha256: of its bytes; unit: it was written in, UNKNOWN_UNIT where it says
-    none; callouts: tolerances it carries; stray_callouts: those that belong to none of its faces.
+    none; callouts: tolerances it carries; stray_callouts: those that belong to none of its faces; pieces:
+    the names of like ones that it consists of, the faces of each in a row.
     """
 
     sha256: str
@@ -161,6 +162,7 @@ class Part(Frozen):
     holes: tuple[Hole, ...]
     callouts: tuple[FileCallout, ...] = ()
     stray_callouts: tuple[str, ...] = ()
+    pieces: tuple[str, ...] = ()
 
     @property
     def size(self) -> Vector:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pelvrak.core.billet.block import Block, check_fit, margins
+from pelvrak.core.billet.block import SIDES, Block, check_fit, margins
 from pelvrak.core.billet.forms import Billet, Model, Raw, raw_of
 from pelvrak.core.cures import Element, put
 from pelvrak.core.engine.engine import Result
@@ -14,7 +14,8 @@ from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.mesh import Mesh
-from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.part import PartModel, as_vector
+from pelvrak.core.geometry.several import piece_mesh
 from pelvrak.core.geometry.visibility import places_on
 from pelvrak.core.route.pictures import surface_of, volume_of
 from pelvrak.core.route.pieces import FACTS, FIELD, PART, SIMPLIFY_MM, SURFACE
@@ -126,7 +127,7 @@ def billet_report(run: Run, density: float) -> BilletReport:
             findings=(of_bad_input(raw, None, None, "incoming"),),
         )
     low, high = as_vector(raw.low), as_vector(raw.high)
-    findings = check_fit(spec, part) if isinstance(spec, Block) else []
+    findings = check_fit(spec, part, _at_the_sides(run.part)) if isinstance(spec, Block) else []
     key = None
     amount = 0.0
     cell = run.plan.resolution_mm
@@ -152,6 +153,19 @@ def billet_report(run: Run, density: float) -> BilletReport:
         stated_error_mm=error_of(cell) + SIMPLIFY_MM,
         field_bytes=needed,
     )
+
+
+def _at_the_sides(model: PartModel) -> dict[str, str]:
+    """Of several parts in a billet, which lies nearest to each of its sides."""
+    ends = {}
+    for name in model.part.pieces:
+        mesh = piece_mesh(model, name)
+        used = mesh.vertices[np.unique(mesh.triangles)]
+        ends[name] = (used.min(axis=0), -used.max(axis=0))
+    return {
+        side: f"piece {min(ends, key=lambda name: ends[name][side[1] == '+']['xyz'.index(side[0])])}"
+        for side in (SIDES if ends else ())
+    }
 
 
 def raw_stock(run: Run, spec: Billet, raw: Raw) -> Result:

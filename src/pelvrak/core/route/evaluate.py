@@ -6,10 +6,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from pelvrak.core.billet.chosen import Brought, Earlier
+from pelvrak.core.billet.chosen import Brought, Earlier, OtherPiece
 from pelvrak.core.billet.forms import Files, Raw, raw_of
 from pelvrak.core.cutting.feeds import material_of
-from pelvrak.core.engine.engine import Engine
+from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.store import Store
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
@@ -32,8 +32,10 @@ from pelvrak.core.route.report import (
     Maker,
     Report,
     SetupReport,
+    SeveralReport,
 )
 from pelvrak.core.route.run import Progress, Run, mesh_in, part_result
+from pelvrak.core.route.several import after_division, came_apart, divided_at, laid_out, report_of, spread
 from pelvrak.core.route.visits import visits
 from pelvrak.core.route.zeros import makers_of, zeros_checked
 
@@ -69,8 +71,8 @@ def evaluate(
     material is unknown, and Stopped when progress returns False. Anything wrong further on is a finding of
     the place it stands in.
     """
-    run = _run(plan, part_bytes, store, progress, files, keys)
-    return _Walk(run).whole(partly or (lambda report: None))
+    begun = _run(plan, part_bytes, store, progress, files, keys)
+    return _Walk(*begun).whole(partly or (lambda report: None))
 
 
 def cut_ahead(
@@ -86,7 +88,7 @@ def cut_ahead(
     For a worker that helps another who evaluates the same plan on the same store: neither computes what the
     other has begun. Raises as `evaluate`; what is wrong further on ends it, for who evaluates tells of it.
     """
-    _Walk(_run(plan, part_bytes, store, progress, files)).cut_ahead()
+    _Walk(*_run(plan, part_bytes, store, progress, files)).cut_ahead()
 
 
 def _run(
@@ -96,30 +98,44 @@ def _run(
     progress: Progress | None,
     files: Files | None,
     keys: dict[str, str] | None = None,
-) -> Run:
+) -> tuple[Run, Result, SeveralReport | None]:
+    """The evaluation, what was read from the part file, and what is told of its pieces."""
     found, plan = files or _no_files, plan.settled()
     engine = Engine(store, files=found, keys={} if keys is None else keys)
-    read = part_result(part_bytes, plan.part.file, engine)
+    once = part_result(part_bytes, plan.part.file, engine)
+    ends = ends_of(plan, once.value(PART).part)
+    read, pieces, wrong = once, None, None
+    if plan.pieces is not None:
+        try:
+            read, there = laid_out(engine, plan.pieces, once)
+            pieces = report_of(plan.pieces, there, once.value(PART))
+            plan = spread(plan, read.value(PART), there)
+        except BadInput as bad:
+            wrong = bad
     model = read.value(PART)
-    return Run(
+    run = Run(
         plan,
         engine,
         progress or (lambda share, what: True),
         model,
         read,
         material_of(plan.billet.material, plan.materials),
-        _raw(plan, model, engine, found),
+        wrong or _raw(plan, model, engine, found),
         found,
         steps=3 + sum(4 + len(visits(s)) for s in plan.setups),
-        ends=ends_of(plan, model.part),
+        ends=ends,
     )
+    return run, once, pieces
 
 
 class _Walk:
-    """The way along a route, setup after setup, and what has been told of it so far."""
+    """The way along a route, setup after setup, and what has been told of it so far. once: what was read from
+    the part file; pieces: told of several in one billet.
+    """
 
-    def __init__(self, run: Run) -> None:
-        self.run = run
+    def __init__(self, run: Run, once: Result, pieces: SeveralReport | None) -> None:
+        self.run, self.once, self.pieces = run, once, pieces
+        self.divided = divided_at(run.plan)
         self.density = run.material.density_g_cm3 * 1e-6
         self.billet = billet_report(run, self.density)
         self.part_findings = tuple(_callouts(run))
@@ -128,12 +144,12 @@ class _Walk:
 
     def told(self, begun: SetupReport | None = None, comparison: ComparisonReport | None = None) -> Report:
         """The report as far as it has come. begun: a setup that is known and not cut yet."""
-        run, volume = self.run, self.run.part.part.volume_mm3
+        run, volume = self.run, self.once.value(PART).part.volume_mm3
         whole = (*self.setups, begun) if begun is not None else tuple(self.setups)
         return Report(
             version=route_version(),
             plan=run.plan.name,
-            part_key=run.read.key,
+            part_key=self.once.key,
             part_volume_mm3=volume,
             part_mass_kg=volume * self.density,
             billet=self.billet,
@@ -144,6 +160,7 @@ class _Walk:
                 for number, (setup, one) in makers_of(whole).items()
             ),
             part_findings=self.part_findings,
+            pieces=self.pieces,
             loads=self.loads,
             computed=tuple(run.engine.computed),
             reused=tuple(run.engine.reused),
@@ -152,11 +169,13 @@ class _Walk:
 
     def whole(self, partly: Partly) -> Report:
         """All setups and the comparison; partly hears of each as it comes."""
-        run = self.run
-        run.begun = lambda begun: partly(self.told(begun))
+        self.run.begun = lambda begun: partly(self.told(begun))
         partly(self.told())
         key, stock_volume = self.billet.key, self.billet.volume_mm3
-        for index, setup in enumerate(run.plan.setups):
+        for index, setup in enumerate(self.run.plan.setups):
+            if index == self.divided and key is not None:
+                key, stock_volume = self._divide(key)
+            run = self.run
             if setup.makes is not None:
                 # The part passes by while its jaws are cut.
                 coming = self._coming_to_jaws(setup, ComingIn(key, stock_volume))
@@ -165,6 +184,9 @@ class _Walk:
                 self.setups.append(self._of_the_part(index, setup, key, stock_volume))
                 key, stock_volume = self.setups[-1].outgoing_key, self.setups[-1].outgoing_volume_mm3
             partly(self.told())
+        if self.divided == len(self.setups) and key is not None and self._comes_apart():
+            key, stock_volume = self._divide(key)
+        run = self.run
         comparison = compared(run, key, list(self.setups)) if key is not None and self.setups else None
         for index, cut in enumerate(self.setups):
             self.setups[index] = with_proof(run.plan, cut, run.engine)
@@ -173,12 +195,32 @@ class _Walk:
         run.tell("done", 1.0)
         return self.told(comparison=comparison)
 
+    def _comes_apart(self) -> bool:
+        pieces = self.run.plan.pieces
+        return pieces is not None and pieces.division is not None
+
+    def _divide(self, key: str) -> tuple[str | None, float]:
+        """The billet comes apart before a setup: the stock of one piece, and its volume. What comes after is
+        of the part once.
+        """
+        assert self.pieces is not None
+        stock = Result(key, self.run.engine)
+        apart = came_apart(self.run, self.pieces, stock, self.once)
+        self.pieces = apart.told
+        self.run = after_division(self.run, apart.told, stock, self.once)
+        return apart.key, apart.volume
+
     def cut_ahead(self) -> None:
         """Only what the next setup waits for."""
         run, key = self.run, self.billet.key
         for index, setup in enumerate(run.plan.setups):
             if key is None:
                 return
+            if index == self.divided:
+                key, _ = self._divide(key)
+                run = self.run
+                if key is None:
+                    return
             if setup.makes is not None:
                 makes = setup.makes.setup
                 if any(one.incoming is not None for one in run.plan.setups if one.name == makes):
@@ -188,7 +230,7 @@ class _Walk:
             # Of what the setups have cut so far only the jaws are asked for.
             jaws = [one for one in self.setups if one.makes == setup.name]
             try:
-                if isinstance(setup.incoming, Earlier) or setup.text is not None:
+                if isinstance(setup.incoming, (Earlier, OtherPiece)) or setup.text is not None:
                     return  # what stood at a moment, and what a text leaves, is known to who evaluates
                 if isinstance(setup.incoming, Brought):
                     key = brought_key(run, setup.incoming)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pelvrak.core.billet.chosen import Brought, Earlier
+from pelvrak.core.billet.chosen import Brought, Earlier, OtherPiece
 from pelvrak.core.billet.forms import Billet, KeptStock, Raw, raw_of
 from pelvrak.core.cures import Element, put
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
@@ -82,6 +82,8 @@ def coming_in(
     try:
         if isinstance(choice, Earlier):
             said, key, volume = _earlier(run, index, choice, before)
+        elif isinstance(choice, OtherPiece):
+            said, key, volume = _other_piece(run, setup, choice)
         else:
             said, key, volume, findings = _brought(run, setup, choice)
     except BadInput as bad:
@@ -109,6 +111,13 @@ def _earlier(run: Run, index: int, choice: Earlier, before: Sequence[SetupReport
             f"{own} begins with a stock of {choice.setup}, which is no setup of the part before it",
             "choose another moment",
         )
+    if found.name in run.whole:
+        raise BadInput(
+            "stock.whole_billet",
+            "incoming",
+            f"after {found.name} the billet held all its pieces, and now it is divided",
+            "choose a moment after that, or another piece",
+        )
     if choice.after is None:
         key, volume, said = found.incoming_key, found.incoming_volume_mm3, f"as it came into {found.name}"
     else:
@@ -118,6 +127,20 @@ def _earlier(run: Run, index: int, choice: Earlier, before: Sequence[SetupReport
     if key is None:
         raise BadInput("stock.no_moment", "incoming", f"there is no stock {said}", "choose another moment")
     return said, key, volume
+
+
+def _other_piece(run: Run, setup: Setup, choice: OtherPiece) -> tuple[str, str, float]:
+    """What another piece of a divided billet is called, the key of its stock, and its volume. Raises
+    BadInput.
+    """
+    if run.piece_of_it is None:
+        raise BadInput(
+            "pieces.not_divided",
+            "incoming",
+            f"no billet has come apart before {setup.name}",
+            "divide it after a setup before, or take what was carried",
+        )
+    return f"piece {choice.piece}", *run.piece_of_it(choice.piece)
 
 
 def brought_key(run: Run, choice: Brought) -> str:

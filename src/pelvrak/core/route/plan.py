@@ -9,6 +9,7 @@ from pydantic import Field, TypeAdapter, ValidationError, model_validator
 from pelvrak.core.billet.block import Block
 from pelvrak.core.billet.chosen import Chosen
 from pelvrak.core.billet.forms import Billet
+from pelvrak.core.billet.several import Several
 from pelvrak.core.cutting.feeds import Material
 from pelvrak.core.cutting.finish import USUAL, Finish, finished
 from pelvrak.core.cutting.group import Group, shared
@@ -129,15 +130,16 @@ class Plan(Frozen):
     those of the library; resolution_mm: distance of the stock's rays.
 
     schema_version: of this document; name: what the project is called; part: what is made; billet: what it is
-    made from; tools: used in any setup; finishes: stages that operations name; materials: its own, before
-    those that ship; setups: in the order they are run; loads: how setups that stand together do, where
-    that is more than each once as it is planned.
+    made from; pieces: of several parts in it; tools: used in any setup; finishes: stages that operations
+    name; materials: its own, before those that ship; setups: in the order they are run; loads: how setups
+    that stand together do, where that is more than each once as it is planned.
     """
 
     schema_version: Literal[1] = 1
     name: Name
     part: PartFile
     billet: Billet = Block()
+    pieces: Several | None = None
     tools: Annotated[tuple[Tool, ...], Field(max_length=400)] = ()
     fixtures: Annotated[tuple[Fixture, ...], Field(max_length=200)] = ()
     machines: Annotated[tuple[Machine, ...], Field(max_length=20)] = ()
@@ -169,6 +171,7 @@ class Plan(Frozen):
                 raise ValueError(f"two {what} are called {twice[0]}: give each its own")
         self._tools_have_their_places()
         self._loads_are_of_setups()
+        self._pieces_come_apart()
         known = {finish.id for finish in self.finishes}
         for setup in self.setups:
             named = [(o.finish, o.name) for o in setup.operations] + [
@@ -206,6 +209,16 @@ class Plan(Frozen):
                 stray = [name for one in stand.different for name in one.left_out if name not in known]
                 if stray:
                     raise ValueError(f"{stand.setup} has no operation {stray[0]!r} to be left out")
+
+    def _pieces_come_apart(self) -> None:
+        """The billet is divided after a setup that cuts it."""
+        division = None if self.pieces is None else self.pieces.division
+        if division is not None and not any(
+            one.name == division.after and one.makes is None for one in self.setups
+        ):
+            raise ValueError(
+                f"the billet is divided after {division.after}: there is no setup of the part of that name"
+            )
 
     @property
     def taken_places(self) -> set[int]:

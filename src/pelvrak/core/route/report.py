@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+from pelvrak.core.billet.several import Saw
 from pelvrak.core.cutting.tools import ToolPart
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
@@ -334,6 +335,30 @@ class BilletReport(Frozen):
     findings: tuple[Finding, ...] = ()
 
 
+class DividedPiece(Frozen):
+    """One piece after the billet came apart. margins: what stands on its sides over the part, mm; like: the
+    first piece that came out alike, by its name.
+    """
+
+    name: str
+    volume_mm3: float
+    margins: dict[str, float]
+    like: str
+
+
+class SeveralReport(Frozen):
+    """Several parts in one billet. names: of the pieces; poses: 4×4 of each from where the part lies; after:
+    the setup after which they come apart; saws: the planes they are sawn along; divided: what came of it.
+    """
+
+    names: tuple[str, ...]
+    poses: tuple[Matrix, ...]
+    after: str | None = None
+    saws: tuple[Saw, ...] = ()
+    divided: tuple[DividedPiece, ...] = ()
+    findings: tuple[Finding, ...] = ()
+
+
 def refused(base: SetupReport, bad: BadInput) -> SetupReport:
     """A setup that cannot be computed, and why."""
     why = of_bad_input(bad, base.name, None, bad.where.split(".")[0])
@@ -383,7 +408,8 @@ class Maker(Frozen):
 class Report(Frozen):
     """Everything an evaluation found out. version: of all steps that found it.
 
-    makers: who the numbers on the surfaces are; loads: that the plan tells of. computed and reused: the steps
+    makers: who the numbers on the surfaces are; pieces: of several parts in the billet; loads: that the plan
+    tells of. computed and reused: the steps
     that ran and those that did not need to. begun: the last setup, when it is seated and held and not cut
     yet.
     """
@@ -398,6 +424,7 @@ class Report(Frozen):
     comparison: ComparisonReport | None = None
     part_findings: tuple[Finding, ...] = ()
     makers: tuple[Maker, ...] = ()
+    pieces: SeveralReport | None = None
     loads: tuple[LoadReport, ...] = ()
     computed: tuple[str, ...] = ()
     reused: tuple[str, ...] = ()
@@ -416,6 +443,8 @@ class Report(Frozen):
                 out += operation.findings
         if self.comparison:
             out += self.comparison.findings
+        if self.pieces:
+            out += self.pieces.findings
         for load in self.loads:
             out += load.findings
         return out

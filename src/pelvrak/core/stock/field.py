@@ -14,6 +14,7 @@ import zstandard
 from numpy.typing import NDArray
 
 from pelvrak.core.errors import BadInput
+from pelvrak.core.stock.normals import decoded, encoded
 from pelvrak.core.stock.shapes_kernel import length
 
 Floats = NDArray[np.float64]
@@ -236,11 +237,11 @@ def extents(field: RayField) -> tuple[Floats, Floats] | None:
     return low, high
 
 
-def field_turned(field: RayField, there_from_here: Floats) -> RayField:
-    """The same rays in a frame whose axes lie along this one's, to be asked where material stands: nothing is
-    sampled again.
+def field_turned(field: RayField, there_from_here: Floats, normals: bool = False) -> RayField:
+    """The same rays in a frame whose axes lie along this one's: nothing is sampled again.
 
-    there_from_here: 4×4. What made each end is kept; the normals are left out (zero).
+    there_from_here: 4×4. What made each end is kept; normals: they are too, else left out (zero), as where
+    material stands can be asked without them.
     """
     source = np.abs(there_from_here[:3, :3]).argmax(axis=1)
     sign = np.sign(there_from_here[np.arange(3), source]).astype(int)
@@ -254,34 +255,47 @@ def field_turned(field: RayField, there_from_here: Floats) -> RayField:
         grid.cell,
         (grid.shape[source[0]], grid.shape[source[1]], grid.shape[source[2]]),
     )
-    bundles = [
-        _turned(field.bundles[source[axis]], axis, source, sign, float(shift[axis])) for axis in range(3)
-    ]
+    bundles = []
+    for axis in range(3):
+        bundle = field.bundles[source[axis]]
+        if normals:
+            there = decoded(bundle.normal.reshape(-1, 2)) @ there_from_here[:3, :3].T
+            bundle = replace(bundle, normal=encoded(there).reshape(bundle.normal.shape))
+        bundles.append(_turned(bundle, axis, source, sign, float(shift[axis]), normals))
     return RayField(turned, (bundles[0], bundles[1], bundles[2]))
 
 
 def _turned(
-    bundle: Bundle, axis: int, source: NDArray[np.int64], sign: NDArray[np.int64], shift: float
+    bundle: Bundle,
+    axis: int,
+    source: NDArray[np.int64],
+    sign: NDArray[np.int64],
+    shift: float,
+    normals: bool,
 ) -> Bundle:
     """One bundle of `field_turned`, along its new axis."""
     u, v = (axis + 1) % 3, (axis + 2) % 3
     arrays: list[NDArray[Any]] = [bundle.count, bundle.position, bundle.maker]
+    if normals:
+        arrays.append(bundle.normal)
     if source[u] != (bundle.axis + 1) % 3:
         arrays = [np.swapaxes(array, 0, 1) for array in arrays]
     arrays = [np.flip(array, tuple(k for k, d in enumerate((v, u)) if sign[d] < 0)) for array in arrays]
-    count, position, maker = arrays
+    count, position, maker = arrays[:3]
+    normal = arrays[3] if normals else np.zeros((*position.shape, 2), np.int16)
     if sign[axis] < 0:
         # The last end comes first; what lies behind the ends that are held stays where it is.
         place = np.arange(position.shape[2])
         last = 2 * count[..., None] - 1 - place
         order = np.where(last >= 0, last, place)
         position, maker = -np.take_along_axis(position, order, 2), np.take_along_axis(maker, order, 2)
+        normal = np.take_along_axis(normal, order[..., None], 2)
     position = np.ascontiguousarray(position + np.float32(shift), np.float32)
     return Bundle(
         axis,
         np.ascontiguousarray(count),
         position,
-        np.zeros((*position.shape, 2), np.int16),
+        np.ascontiguousarray(normal),
         np.ascontiguousarray(maker),
     )
 

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pelvrak.core.geometry.mesh import Floats, Ints
+from pelvrak.core.stock.normals import decoded
 
 # A plane is worth the name from so many ray ends on, spread over so many cells the narrow way.
 LEAST_ENDS = 16
@@ -23,7 +24,6 @@ APART_MM = 2e-3
 LEANS_LEAST = 0.3
 # No vertex is moved further than this share of a cell: beyond it the rays meant something else.
 FARTHEST_CELLS = 0.35
-_CODE = 32767.0
 
 
 @dataclass(frozen=True)
@@ -36,18 +36,6 @@ class PlaneFaces:
     normal: Floats
     offset: Floats
     ends: Ints
-
-
-def decoded(codes: NDArray[np.int16]) -> Floats:
-    """Octahedral int16 pairs (n, 2) as unit vectors (n, 3), as `decode_normal` does."""
-    a, b = codes[:, 0] / _CODE, codes[:, 1] / _CODE
-    z = 1 - np.abs(a) - np.abs(b)
-    under = z < 0
-    first = np.where(under, (1 - np.abs(b)) * np.where(a >= 0, 1.0, -1.0), a)
-    second = np.where(under, (1 - np.abs(a)) * np.where(b >= 0, 1.0, -1.0), b)
-    out = np.column_stack([first, second, z])
-    unit: Floats = out / np.linalg.norm(out, axis=1, keepdims=True)
-    return unit
 
 
 def plane_faces(ends: Floats, codes: NDArray[np.int16], cell: float) -> PlaneFaces:

@@ -13,7 +13,7 @@ from scipy.spatial import cKDTree
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.stock import shapes_kernel as kernel
 from pelvrak.core.stock.field import RayField
-from pelvrak.core.stock.planes import decoded
+from pelvrak.core.stock.normals import decoded
 
 # Differences along a ray below this are facets, not material.
 LEAST_MM = 0.02

@@ -135,9 +135,10 @@ class Engraving(OperationKind):
 
     def plan(self, job: Job) -> None:
         """Letter by letter, each as deep as it goes before the next."""
-        face = face_of(job.part.part, self.faces[0], self.name)
-        region, height = floor_region(job.part.part, face, job.zero_from_work, self.name)
-        _Engraved(self, job, region, height).plan()
+        for ref in self.faces:  # one in the plan, and its like on every piece of a billet
+            face = face_of(job.part.part, ref, self.name)
+            region, height = floor_region(job.part.part, face, job.zero_from_work, self.name)
+            _Engraved(self, job, region, height).plan()
 
 
 class EngravingRound(Engraving):

@@ -7,7 +7,8 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
-from shapely import LineString, Polygon, box, get_coordinates
+from shapely import LineString, Polygon, box, get_coordinates, unary_union
+from shapely.geometry.base import BaseGeometry
 from shapely.ops import substring
 
 from pelvrak.core.cutting.contour import along_contour
@@ -29,7 +30,8 @@ from pelvrak.core.cutting.regions import (
     heights_of,
     offset,
     opening_region,
-    silhouette,
+    shadow,
+    silhouettes,
     smallest_inner_radius,
     upright_wall,
 )
@@ -37,13 +39,16 @@ from pelvrak.core.cutting.standing import takes, top_within, touches
 from pelvrak.core.cutting.tools import Tool, ToolKind, cutter_profile
 from pelvrak.core.errors import BadInput
 from pelvrak.core.forms import asked
-from pelvrak.core.geometry.mesh import Floats
+from pelvrak.core.geometry.mesh import Floats, to_solid, transformed
 from pelvrak.core.geometry.part import FaceRef, face_of
 from pelvrak.core.geometry.planar import pieces
+from pelvrak.core.geometry.several import piece_mesh
 
 CHAMFER_TIP_MM = 0.5
 # Leads, as shares of the cutter's radius, outside and inside: common practice, no source.
 LEAD_OUTSIDE, LEAD_INSIDE = 0.6, 0.25
+# A cutter that just touches another piece does not cut it, mm.
+OFF_OTHERS_MM = 0.002
 
 
 class Outline(OperationKind):
@@ -51,6 +56,7 @@ class Outline(OperationKind):
 
     called: ClassVar[str] = "Outline"
     tools: ClassVar[dict[str, tuple[ToolKind, ...]]] = {"": ("end_mill", "corner_mill", "chamfer_mill")}
+    round_each: ClassVar[bool] = True
 
     kind: Literal["outline"] = "outline"
     side: Literal["outside", "inside"] = asked(
@@ -158,7 +164,7 @@ def _contours(operation: Outline, job: Job) -> list[tuple[Polygon, float | None]
         room, floor = job.room("floor")
         return [(piece, floor) for piece in pieces(room)]
     if not operation.faces:
-        return [(silhouette(job.part.mesh, job.zero_from_work), None)]
+        return [(one, None) for one in silhouettes(job.part, job.zero_from_work, operation.not_at)]
     contours: list[tuple[Polygon, float | None]] = []
     for ref in operation.faces:
         face = face_of(job.part.part, ref, operation.name)
@@ -197,12 +203,15 @@ def _on_edge(operation: Outline, job: Job, contour: Polygon) -> tuple[float, flo
 
 
 def _plan(operation: Outline, job: Job) -> None:
-    for contour, own_bottom in _contours(operation, job):
+    contours = _contours(operation, job)
+    outside = operation.side == "outside" and not operation.nest
+    sign = 1.0 if outside else -1.0
+    together: list[tuple[Polygon, Polygon]] = []
+    for contour, own_bottom in contours:
         bottom = (
             own_bottom if own_bottom is not None and operation.bottom is None else _bottom_of(operation, job)
         )
         bottom -= operation.below
-        sign = 1.0 if operation.side == "outside" and not operation.nest else -1.0
         reach = job.radius + operation.on_walls()
         if operation.chamfer is not None:
             placed = _on_edge(operation, job, contour)
@@ -221,27 +230,73 @@ def _plan(operation: Outline, job: Job) -> None:
                 unit="mm",
             )
             continue
-        # The material wanting to go lies between the contour and the farthest stock beside it.
-        spare = 0.0
-        if sign > 0:
-            corners = box(job.stock.low[0], job.stock.low[1], job.stock.high[0], job.stock.high[1])
-            spare = min(float(corners.hausdorff_distance(contour)), 60.0)
-        step = operation.step_over * job.tool.DC
-        once = sign < 0 or operation.chamfer is not None or operation.tabs > 0
-        rounds = 1 if once else max(1, math.ceil(spare / step))
+        if outside and operation.chamfer is None and job.part.part.pieces:
+            together.append((contour, final))
+            continue
         top = top_within(job.stock, offset(final, job.radius))
         if top is None or top <= bottom:
             continue
         job.check_reach(top, bottom)
-        rings = [
-            ring
-            for k in range(rounds - 1, -1, -1)
-            for piece in pieces(offset(final, sign * k * step) if k else final)
-            for ring in _rings(piece, sign)
-        ]
+        rings = [ring for one in _passes(operation, job, contour, final) for ring in _rings(one, sign)]
         for z in levels(top, bottom, operation.step_down):
             for ring in rings:
-                _follow_ring(operation, job, ring, z, bottom)
+                _follow_ring(operation, job, ring, z, bottom, Polygon())
+    if together:
+        _round_pieces(operation, job, together)
+
+
+def _passes(operation: Outline, job: Job, contour: BaseGeometry, final: BaseGeometry) -> list[Polygon]:
+    """What the passes along a contour go round, from the outermost to the final one."""
+    # The material wanting to go lies between the contour and the farthest stock beside it.
+    spare = 0.0
+    if operation.side == "outside" and not operation.nest:
+        corners = box(job.stock.low[0], job.stock.low[1], job.stock.high[0], job.stock.high[1])
+        spare = min(float(corners.hausdorff_distance(contour)), 60.0)
+    step = operation.step_over * job.tool.DC
+    once = spare == 0.0 or operation.chamfer is not None or operation.tabs > 0
+    rounds = 1 if once else max(1, math.ceil(spare / step))
+    return [
+        piece for k in range(rounds - 1, -1, -1) for piece in pieces(offset(final, k * step) if k else final)
+    ]
+
+
+def _round_pieces(operation: Outline, job: Job, contours: list[tuple[Polygon, Polygon]]) -> None:
+    """Round several pieces of a billet: what lies about them in passes round all, then each by itself, so
+    that nothing is cut twice. contours: of each, with where the cutter's middle goes at last.
+    """
+    bottom = _bottom_of(operation, job) - operation.below
+    reach = job.radius + operation.on_walls() - OFF_OTHERS_MM
+    stands = {
+        name: shadow(to_solid(transformed(piece_mesh(job.part, name), job.zero_from_work)), bottom + 0.01)
+        for name in job.part.part.pieces
+    }
+    left_out = unary_union([stands[name] for name in operation.not_at])
+    whole = unary_union([final for _, final in contours])
+    top = top_within(job.stock, offset(whole, job.radius))
+    if top is None or top <= bottom:
+        return
+    job.check_reach(top, bottom)
+    around = unary_union([contour for contour, _ in contours])
+    keep_off = offset(left_out, reach) if not left_out.is_empty else left_out
+    rings: list[tuple[Floats, BaseGeometry]] = []
+    for one in _passes(operation, job, around, whole):
+        if not any(one.equals(piece) for piece in pieces(whole)):
+            rings += [
+                (ring, keep_off) for part in pieces(one.difference(keep_off)) for ring in _all_rings(part)
+            ]
+    for contour, final in contours:
+        others = unary_union([one for one in stands.values() if not one.intersects(contour)])
+        off = offset(others, reach) if not others.is_empty else others
+        rings += [(ring, off) for piece in pieces(final) for ring in _rings(piece, 1.0)]
+    for z in levels(top, bottom, operation.step_down):
+        for ring, off in rings:
+            _follow_ring(operation, job, ring, z, bottom, off)
+
+
+def _all_rings(piece: Polygon) -> list[Floats]:
+    """Round the outside of a region, and round what lies in it, in climb."""
+    inside = [ring_of(Polygon(ring), clockwise=False) for ring in piece.interiors]
+    return [ring_of(piece, clockwise=True), *inside]
 
 
 def _rings(piece: Polygon, sign: float) -> list[Floats]:
@@ -253,8 +308,13 @@ def _rings(piece: Polygon, sign: float) -> list[Floats]:
     ]
 
 
-def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: float) -> None:
-    """One pass along a contour at one depth: lead in by a tangent arc from the air side, climb, lead out."""
+def _follow_ring(
+    operation: Outline, job: Job, ring: Floats, z: float, bottom: float, keep_off: BaseGeometry
+) -> None:
+    """One pass along a contour at one depth: lead in by a tangent arc from the air side, climb, lead out.
+    keep_off: where the cutter's middle may not come for
+    other pieces' sake.
+    """
     outside = operation.side == "outside" and not operation.nest
     cutter = cutter_profile(job.tool)
     if not takes(job.stock, at_height(ring, z), cutter):
@@ -267,10 +327,14 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: f
     entry = centre - t * lead
     # Inside, the cutter comes down over the middle of its arc, so that there is a straight line before it.
     start = entry if outside else centre
-    clear = lead > 0 and not touches(job.stock, at_height(np.array([start]), z), cutter)
-    if not clear and outside and not operation.tabs:
+    out = centre + t * lead
+    roomy = not LineString([entry, centre, out]).intersects(keep_off)
+    clear = lead > 0 and roomy and not touches(job.stock, at_height(np.array([start]), z), cutter)
+    if not clear and roomy and outside and not operation.tabs:
         for away in np.arange(2.0, 80.0, 2.0):
             start = entry + n * away
+            if LineString([entry, start]).intersects(keep_off):
+                break
             if not touches(job.stock, at_height(np.array([start]), z), cutter):
                 clear = True
                 break
@@ -290,9 +354,8 @@ def _follow_ring(operation: Outline, job: Job, ring: Floats, z: float, bottom: f
     last = z <= bottom + 1e-6
     for _ in range(1 + (operation.spring if last else 0)):
         _round(operation, job, ring, z, bottom)
-    out = centre + t * lead
     # In the slot round a part that tabs hold there is nowhere to lead out to.
-    if lead > 0 and (clear or not operation.tabs):
+    if lead > 0 and roomy and (clear or not operation.tabs):
         _arc(job, out, centre, z)
     if corrected and clear:
         x, y = (float(c) for c in out + n * max(job.radius, 1.0)) if outside else (float(c) for c in centre)
