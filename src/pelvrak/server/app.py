@@ -6,7 +6,7 @@ import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import FastAPI, HTTPException, Query
 from fastapi.middleware.gzip import GZipMiddleware
@@ -15,6 +15,7 @@ from fastapi.staticfiles import StaticFiles
 
 from pelvrak.core.billet.block import SIZINGS
 from pelvrak.core.billet.forms import KINDS as BILLETS
+from pelvrak.core.billet.several import LAYOUTS, PLACEMENTS, Division
 from pelvrak.core.cutting.feeds import Material, materials
 from pelvrak.core.cutting.finish import Finish
 from pelvrak.core.cutting.operations import KINDS, OperationKind
@@ -50,7 +51,7 @@ from pelvrak.server.api import (
     tools,
 )
 from pelvrak.server.api import dialects as dialect_library
-from pelvrak.server.api.shapes import BilletForm, DialectForm, FixtureForm, Library, OperationForm, SizingForm
+from pelvrak.server.api.shapes import BilletForm, DialectForm, FixtureForm, Library, OperationForm, RuleForm
 from pelvrak.server.guard import Guard
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
@@ -122,6 +123,13 @@ def fixture_form(name: str, kind: type[FixtureKind]) -> FixtureForm:
     )
 
 
+def rule_form(field: str, rule: Any) -> RuleForm:
+    """A way to tell something. field: by whose value it is told from the others."""
+    return RuleForm(
+        rule=rule.model_fields[field].default, called=rule.called, fields=rule.model_json_schema()
+    )
+
+
 @app.get("/api/library")
 def library() -> Library:
     """Machines, dialects, tools and materials that ship with the program."""
@@ -145,12 +153,10 @@ def library() -> Library:
             )
             for kind in BILLETS
         ],
-        sizings=[
-            SizingForm(
-                rule=rule.model_fields["rule"].default, called=rule.called, fields=rule.model_json_schema()
-            )
-            for rule in SIZINGS
-        ],
+        sizings=[rule_form("rule", one) for one in SIZINGS],
+        layouts=[rule_form("rule", one) for one in LAYOUTS],
+        placements=[rule_form("lies", one) for one in PLACEMENTS],
+        division=Division.model_json_schema(),
         item=Item.model_json_schema(),
         finish=Finish.model_json_schema(),
         tool=Tool.model_json_schema(),

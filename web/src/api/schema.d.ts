@@ -439,8 +439,8 @@ export interface paths {
         };
         /**
          * Billet Picture
-         * @description A billet (JSON, as in the plan) as it lies round a part, drawn at once and without rays; a saved stock
-         *     is not.
+         * @description A billet (JSON, as in the plan) as it lies round a part, or round several pieces of it (likewise),
+         *     drawn at once and without rays; a saved stock is not.
          */
         get: operations["billet_picture_api_parts__sha256__billet_glb_get"];
         put?: never;
@@ -3684,7 +3684,7 @@ export interface components {
             how: "sawn" | "apart";
             /**
              * Kerf
-             * @description of the saw, mm
+             * @description what the saw takes, as wide as it cuts
              * @default 3
              */
             kerf: number;
@@ -6665,8 +6665,9 @@ export interface components {
          * Library
          * @description What ships with the program, and the kinds of operation, fixture, billet and dialect there are.
          *
-         *     item: JSON Schema of an item of a holding; finish: of a stage of finish; tool: of a tool;
-         *     material: of a work material.
+         *     sizings: ways to size a block; layouts: to lay several parts in a billet, placements: one of them by hand;
+         *     division: JSON Schema of how they come apart; item: JSON Schema of an item of a holding; finish: of a
+         *     stage of finish; tool: of a tool; material: of a work material.
          */
         Library: {
             /** Machines */
@@ -6684,7 +6685,15 @@ export interface components {
             /** Billets */
             billets: components["schemas"]["BilletForm"][];
             /** Sizings */
-            sizings: components["schemas"]["SizingForm"][];
+            sizings: components["schemas"]["RuleForm"][];
+            /** Layouts */
+            layouts: components["schemas"]["RuleForm"][];
+            /** Placements */
+            placements: components["schemas"]["RuleForm"][];
+            /** Division */
+            division: {
+                [key: string]: unknown;
+            };
             /** Item */
             item: {
                 [key: string]: unknown;
@@ -10030,11 +10039,12 @@ export interface components {
         };
         /**
          * PullAsked
-         * @description A billet, and the margins that some of its sides (x-, x+, …) are pulled to, mm.
+         * @description A billet, several parts in it, and the margins that some of its sides (x-, x+, …) are pulled to, mm.
          */
         PullAsked: {
             /** Billet */
             billet: components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"] | components["schemas"]["Extrusion"] | components["schemas"]["Model"] | components["schemas"]["KeptStock"];
+            pieces?: components["schemas"]["Several"] | null;
             /** Margins */
             margins: {
                 [key: string]: number;
@@ -10566,6 +10576,21 @@ export interface components {
              * @enum {string}
              */
             plane: "xy" | "yz" | "zx";
+        };
+        /**
+         * RuleForm
+         * @description One of several ways to tell something: to size a block, to lay pieces in a billet. rule: as in the
+         *     plan; called: as people say it; fields: JSON Schema of it.
+         */
+        RuleForm: {
+            /** Rule */
+            rule: string;
+            /** Called */
+            called: string;
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Rules
@@ -11146,8 +11171,9 @@ export interface components {
         };
         /**
          * SeveralReport
-         * @description Several parts in one billet. names: of the pieces; poses: 4×4 of each from where the part lies; after:
-         *     the setup after which they come apart; saws: the planes they are sawn along; divided: what came of it.
+         * @description Several parts in one billet. names: of the pieces; poses: 4×4 of each from where the part lies; low,
+         *     high: of the part, mm; after: the setup after which they come apart; saws: the planes they are sawn along;
+         *     divided: what came of it.
          */
         SeveralReport: {
             /**
@@ -11160,6 +11186,24 @@ export interface components {
              * @description 4×4 of each from where the part lies
              */
             poses: number[][][];
+            /**
+             * Low
+             * @description of the part, mm
+             */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * High
+             * @description of the part, mm
+             */
+            high: [
+                number,
+                number,
+                number
+            ];
             /**
              * After
              * @description the setup after which they come apart
@@ -11223,20 +11267,6 @@ export interface components {
              * @description how much longer the tool is, mm
              */
             by: number;
-        };
-        /**
-         * SizingForm
-         * @description A way to size a block. rule: as in the plan; called: as people say it; fields: JSON Schema of it.
-         */
-        SizingForm: {
-            /** Rule */
-            rule: string;
-            /** Called */
-            called: string;
-            /** Fields */
-            fields: {
-                [key: string]: unknown;
-            };
         };
         /**
          * SlidesFact
@@ -17199,6 +17229,7 @@ export interface operations {
         parameters: {
             query: {
                 billet: string;
+                pieces?: string;
             };
             header?: never;
             path: {

@@ -10,6 +10,7 @@ import {
   type OperationReport,
   type Part,
   type ProjectState,
+  type Report,
   type Vec,
 } from '../api/client'
 import { lateAt, usePart, useUpload } from '../api/hooks'
@@ -131,6 +132,39 @@ function useTypedHolding(project: ProjectState): { solid: Solid; name: string } 
   return { solid, name: typedHold ? 'holding as typed, not kept yet' : 'holding, not computed yet' }
 }
 
+/** The part where it lies, for who has it once. */
+const ALONE = { name: '', pose: new THREE.Matrix4(), at: [0, 0, 0] as Vec }
+const pieceId = (name: string) => `piece-${name}`
+
+/** The pieces in the work that is shown, where there are several: where each lies, and its middle. */
+function piecesShown(project: ProjectState, card: number | 'billet' | 'part') {
+  const told = project.report?.pieces
+  if (!told || card === 'part') return []
+  const last = project.plan.setups.findIndex((one) => one.name === told.after)
+  if (card !== 'billet' && last >= 0 && card > last) return []
+  return told.names.map((name, n) => {
+    const pose = new THREE.Matrix4().set(...((told.poses[n] ?? []).flat() as Sixteen))
+    const [low, high] = [told.low, told.high].map((end) => new THREE.Vector3(...end)) as [
+      THREE.Vector3,
+      THREE.Vector3,
+    ]
+    const at = low.add(high).multiplyScalar(0.5).applyMatrix4(pose)
+    return { name, pose, at: [at.x, at.y, at.z] as Vec }
+  })
+}
+
+/** What lies in the billet, as if it were one part: the box of all pieces. */
+function inBillet(part: Part, report: Report | null | undefined): Part {
+  if (!report?.pieces) return part
+  const { low, high, margins } = report.billet
+  const axes = ['x', 'y', 'z']
+  return {
+    ...part,
+    low: low.map((one, d) => one + (margins[`${axes[d]}-`] ?? 0)) as Vec,
+    high: high.map((one, d) => one - (margins[`${axes[d]}+`] ?? 0)) as Vec,
+  }
+}
+
 /** The work as it stands in this setup. */
 export function Bench({ project }: { project: ProjectState }) {
   const view = {
@@ -155,7 +189,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const shown = useStockShown(project)
   const resting = useSolid(shown.key)
   const running = useStockAt(shown.moving, shown.seconds)
-  const typed = useBillet(shown.billet ?? null, project.plan.part.sha256)
+  const typed = useBillet(shown.billet ?? null, project.plan.pieces, project.plan.part.sha256)
   const stock = (shown.moving && running.solid) || typed || resting
   const { data: upload } = useUpload(project.plan.part.sha256 ?? null)
   const partSolid = useSolid(upload?.key)
@@ -206,6 +240,8 @@ export function Bench({ project }: { project: ProjectState }) {
     view.card === 'billet' && pulls && !asking && !lateAt(project, 'billet') && !view.compare
       ? project.report?.billet.margins
       : undefined
+  const several = piecesShown(project, view.card)
+  const whole = useMemo(() => part && inBillet(part, project.report), [part, project.report])
   const chosen = chosenShown(project, view.card, view.compare)
   const zeroShown = typeof view.card === 'number' && !!setup?.zero_from_work
   const makesJaws = typeof view.card === 'number' && !!project.plan.setups[view.card]?.makes
@@ -265,10 +301,23 @@ export function Bench({ project }: { project: ProjectState }) {
             />
           )}
           {cutOpen && planes[0] && <Cut solid={cutOpen} plane={planes[0]} />}
-          {partSolid?.lines && view.shown.part && !wholePart && !asking && !view.compare && !makes && (
-            <Lines geometry={partSolid.lines} colour="#1E2A2F" opacity={0.4} through />
-          )}
-          {pulling && part && <PulledBox part={part} margins={pulling} />}
+          {partSolid?.lines &&
+            view.shown.part &&
+            !wholePart &&
+            !view.compare &&
+            !makes &&
+            (several.length ? several : asking ? [] : [ALONE]).map((one) => (
+              <group key={one.name} matrixAutoUpdate={false} matrix={one.pose}>
+                <Lines
+                  geometry={partSolid.lines as THREE.BufferGeometry}
+                  colour="#1E2A2F"
+                  opacity={0.4}
+                  through
+                />
+              </group>
+            ))}
+          {pulling && whole && <PulledBox part={whole} margins={pulling} />}
+          {!wholePart && several.map((one) => <Follow key={one.name} id={pieceId(one.name)} at={one.at} />)}
           {view.marked && <Marked at={view.marked} />}
           <Touches of={touches} />
         </group>
@@ -330,7 +379,20 @@ export function Bench({ project }: { project: ProjectState }) {
         <OrbitControls makeDefault enableDamping={false} />
       </Canvas>
       {setup && <MachineTriad />}
-      {pulling && part && <PullHandles project={project} part={part} margins={pulling} />}
+      {pulling && whole && <PullHandles project={project} part={whole} margins={pulling} />}
+      {!wholePart &&
+        several.map((one) => (
+          <div
+            key={one.name}
+            id={pieceId(one.name)}
+            className="pointer-events-none absolute left-0 top-0"
+            title={`piece ${one.name}`}
+          >
+            <div className="figures -translate-x-1/2 -translate-y-1/2 rounded-full border border-ink bg-sheet px-1.5 text-[11px]">
+              {one.name}
+            </div>
+          </div>
+        ))}
       {handle && (
         <div id="vise-handle" className="pointer-events-none absolute left-0 top-0">
           <div className="-translate-x-1/2 translate-y-1 whitespace-nowrap border border-rule bg-sheet px-1 text-[11px] text-soft">

@@ -72,7 +72,7 @@ export async function pullTo(
   const next = await answered<Billet>(
     api.POST('/api/parts/{sha256}/pulled', {
       params: { path: { sha256 } },
-      body: { billet: shape as never, margins },
+      body: { billet: shape as never, pieces: (project.plan.pieces ?? null) as never, margins },
     }),
   ).catch(problemInstead)
   if ('what' in next) return next

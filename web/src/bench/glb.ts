@@ -3,7 +3,7 @@ import * as THREE from 'three'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
 import { create } from 'zustand'
-import { type Billet, type Hold, pieceUrl } from '../api/client'
+import { type Billet, type Hold, pieceUrl, type Plan } from '../api/client'
 import { HUES } from '../ui/words'
 
 THREE.Mesh.prototype.raycast = acceleratedRaycast
@@ -87,10 +87,15 @@ function useFetched(url: string | null): Solid | null {
 }
 
 /** The billet as the plan says it, drawn at once by the server while its route is still to be computed. */
-export function useBillet(billet: Billet | null, sha256: string | null | undefined): Solid | null {
+export function useBillet(
+  billet: Billet | null,
+  pieces: Plan['pieces'],
+  sha256: string | null | undefined,
+): Solid | null {
+  const round = pieces ? `&pieces=${encodeURIComponent(JSON.stringify(pieces))}` : ''
   return useFetched(
     billet && billet.kind !== 'stock' && sha256
-      ? `/api/parts/${sha256}/billet.glb?billet=${encodeURIComponent(JSON.stringify(billet))}`
+      ? `/api/parts/${sha256}/billet.glb?billet=${encodeURIComponent(JSON.stringify(billet))}${round}`
       : null,
   )
 }

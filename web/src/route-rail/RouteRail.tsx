@@ -1,7 +1,15 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { Fragment, type ReactNode, useState } from 'react'
-import { type Finding, type LoadReport, pieceUrl, type ProjectState, type Setup } from '../api/client'
+import {
+  type Finding,
+  type LoadReport,
+  pieceUrl,
+  type Plan,
+  type ProjectState,
+  type Setup,
+} from '../api/client'
 import { type Commit, lateAt, useLibrary } from '../api/hooks'
+import { piecesOf } from '../stages/incoming/several'
 import { onTopOf } from '../stages/seat/zero'
 import { useFields } from '../state/fields'
 import { useShown } from '../state/picture'
@@ -33,6 +41,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
       if (moved) draft.setups.splice(to, 0, moved)
     })
   const billet = report?.billet
+  const parts = piecesOf(plan).length
   const view = useFields(useRoute, 'card')
   const beside = useShown((picture) => picture.sideBySide)
   // The rail holds its cards without scrolling: the chosen one stays wide, the others share what is left.
@@ -58,8 +67,8 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
               <div className="truncate">
                 {billet.high.map((high, i) => round(high - (billet.low[i] ?? 0), 1)).join('×')}
               </div>
-              <div>{billet.mass_kg.toFixed(3)} kg</div>
-              <Mark finding={worst(billet.findings)} />
+              <div>{parts > 0 ? `${parts} parts` : `${billet.mass_kg.toFixed(3)} kg`}</div>
+              <Mark finding={worst([...billet.findings, ...(report?.pieces?.findings ?? [])])} />
             </>
           )}
         </RouteCard>
@@ -72,7 +81,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
           <Fragment key={setup.name}>
             <Carry
               mass={own?.incoming_mass_kg}
-              label={setup.makes ? 'blanks' : undefined}
+              label={setup.makes ? 'blanks' : partsAway(plan, index)}
               chosen={setup.incoming ? (own?.incoming?.said ?? 'chosen') : undefined}
               stale={index === 0 ? lateAt(project, 'billet') : stale(index - 1)}
               tight={tight}
@@ -187,6 +196,13 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
       </div>
     </nav>
   )
+}
+
+/** What stands at the carry into a setup that has the pieces of a billet by themselves for the first time. */
+function partsAway(plan: Plan, index: number) {
+  const division = plan.pieces?.division
+  const first = plan.setups.findIndex((one) => one.name === division?.after) + 1
+  return division && first === index ? `÷ ${piecesOf(plan).length}` : undefined
 }
 
 type Ends = 'whole' | 'first' | 'last' | 'middle'
@@ -403,6 +419,7 @@ function SetupMenu(props: {
             onClick={() =>
               void commit(`${name} removed`, (draft) => {
                 draft.setups.splice(index, 1)
+                if (draft.pieces && draft.pieces.division?.after === name) draft.pieces.division = null
                 for (const load of draft.loads)
                   load.stands = load.stands.filter((stand) => stand.setup !== name)
               })

@@ -29,6 +29,7 @@ export function findingsOf(project: ProjectState): Finding[] {
       ...setup.operations.flatMap((one) => one.findings),
     ]),
     ...(report.comparison?.findings ?? []),
+    ...(report.pieces?.findings ?? []),
     ...report.loads.flatMap((load) => load.findings),
   ]
 }

@@ -35,7 +35,10 @@ export function StageSheet({ project, commit }: { project: ProjectState; commit:
     return (
       <>
         <BilletSheet project={project} part={part} commit={commit} />
-        <Findings list={report?.billet.findings} project={project} />
+        <Findings
+          list={report ? [...report.billet.findings, ...(report.pieces?.findings ?? [])] : undefined}
+          project={project}
+        />
       </>
     )
   if (card === 'part') return <PartSheet project={project} part={part} commit={commit} />

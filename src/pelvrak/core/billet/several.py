@@ -12,7 +12,7 @@ from pelvrak.core.forms import asked
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Face, FaceRef, Frozen, Part, PartModel, face_of
 from pelvrak.core.geometry.rigid import moved, rigid, turned
-from pelvrak.core.geometry.several import box_of
+from pelvrak.core.geometry.several import box_of, together
 
 AXES = ("x", "y", "z")
 FIRST = "1"
@@ -158,7 +158,9 @@ class Division(Frozen):
 
     after: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
     how: Literal["sawn", "apart"] = "sawn"
-    kerf: Annotated[float, Field(gt=0, le=50)] = 3.0
+    kerf: Annotated[float, Field(gt=0, le=50)] = asked(
+        3.0, title="Kerf", help="what the saw takes, as wide as it cuts", unit="mm"
+    )
     saws: Annotated[tuple[Saw, ...], Field(max_length=80)] = ()
     goes_on: PieceName = FIRST
 
@@ -187,6 +189,11 @@ def poses(several: Several, model: PartModel) -> dict[str, Floats]:
     for one in layout.pieces:
         out[one.name] = _laid(one, model, out)
     return out
+
+
+def laid(several: Several | None, model: PartModel) -> PartModel:
+    """What lies in the billet: the part, or its pieces as one. Raises BadInput."""
+    return model if several is None else together(model, poses(several, model))
 
 
 def _in_rows(layout: Rows, part: Part, names: tuple[str, ...]) -> dict[str, Floats]:
@@ -257,3 +264,7 @@ def _about(axis: str, angle_deg: float) -> Floats:
     out = np.eye(3)
     out[u, u], out[u, v], out[v, u], out[v, v] = c, -s, s, c
     return out
+
+
+LAYOUTS = (Rows, ByHand)
+PLACEMENTS = (Shifted, Beside, OnAxis)

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 
 # So far into a neighbour is within what paths and meshes are off, mm.
 NEIGHBOUR_MM = 0.02
+# To which piece a cut belongs is asked of outlines simplified so far, mm.
+ROUGHLY_MM = 0.1
 # At so many heights it is asked how wide a cutter is.
 WIDTHS = 9
 
@@ -43,7 +45,9 @@ def look_at_neighbours(job: Job) -> None:
         return
     lines = shapely.linestrings(np.stack([starts[:, :2], ends[:, :2]], axis=1))
     low = np.minimum(starts[:, 2], ends[:, 2])
-    around = [silhouette(piece_mesh(job.part, name), job.zero_from_work) for name in names]
+    around = [
+        silhouette(piece_mesh(job.part, name), job.zero_from_work).simplify(ROUGHLY_MM) for name in names
+    ]
     away = np.array([shapely.distance(lines, one) for one in around])
     # Which cut between rapids a move is of, and how near that comes to each piece in the mean.
     cuts = np.cumsum(np.diff(np.flatnonzero(feeds), prepend=-1) > 1) - 1
@@ -53,7 +57,7 @@ def look_at_neighbours(job: Job) -> None:
     owner = mean.argmin(axis=0)[cuts]
     worst: tuple[float, int, int, Floats] | None = None
     for k, name in enumerate(names):
-        found = _deepest(job, name, lines, low, np.flatnonzero((owner != k) & (away[k] < job.radius)))
+        found = _deepest(job, name, lines, low, np.flatnonzero((owner != k) & (away[k] < job.radius + ROUGHLY_MM)))
         if found is not None and (worst is None or found[0] > worst[0]):
             worst = (found[0], int(owner[found[1]]), k, found[2])
     if worst is None:
@@ -83,11 +87,16 @@ def _deepest(
     def stands(height: float) -> BaseGeometry:
         return shadow(solid, height + NEIGHBOUR_MM)
 
-    profile, worst = cutter_profile(job.tool), None
+    profile = cutter_profile(job.tool)
+    # What stands over a height stands over every lower one: what is clear of the most is clear of all.
+    which = which[low[which] < top - NEIGHBOUR_MM]
+    if not len(which):
+        return None
+    most = stands(float(low[which].min()))
+    which = which[shapely.distance(lines[which], most) < job.radius - NEIGHBOUR_MM]
+    worst: tuple[float, int, Floats] | None = None
     for number in which:
-        height = round(float(low[number]), 4)
-        if height > top - NEIGHBOUR_MM:
-            continue
+        height = round(float(low[number]), 2)
         there = stands(height)
         if there.is_empty:
             continue

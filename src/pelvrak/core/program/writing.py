@@ -392,6 +392,7 @@ class Writer:
 
     def _go(self, move: Move, at: Vector, place: int) -> int:
         x, y, z = self.xyz(move.end)
+        before = dict(self.modal)
         words = self.changed(("G", MOTION[move.kind]))
         words += {"left": ["G41", f"D{place}"], "off": ["G40"], "": []}[move.compensation]
         if move.centre is None:
@@ -402,8 +403,10 @@ class Writer:
             self.modal.update({"X": x, "Y": y})
         if move.feed and move.kind != "rapid":
             words += self.changed(("F", f"{move.feed:.0f}"))
-        moving = [word for word in words if word[0] in "XYZIJR"]
-        return self.block(*words) if moving else len(self.lines) - 1
+        if any(word[0] in "XYZIJR" for word in words):
+            return self.block(*words)
+        self.modal = before  # what is not written is not in force
+        return len(self.lines) - 1
 
     def about(self, centre: tuple[float, float], at: Vector) -> list[str]:
         """What an arc goes about."""

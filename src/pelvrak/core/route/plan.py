@@ -285,6 +285,12 @@ def billet_from(text: str) -> Billet:
     return billet
 
 
+def pieces_from(text: str) -> Several:
+    """Several parts in one billet, from their document. Raises BadInput naming the first wrong field."""
+    pieces: Several = _piece_from(text, "pieces", TypeAdapter(Several))
+    return pieces
+
+
 def hold_from(text: str) -> Hold:
     """A holding from its document. Raises BadInput naming the first field that is wrong."""
     hold: Hold = _piece_from(text, "hold", TypeAdapter(Hold))

@@ -347,12 +347,15 @@ class DividedPiece(Frozen):
 
 
 class SeveralReport(Frozen):
-    """Several parts in one billet. names: of the pieces; poses: 4×4 of each from where the part lies; after:
-    the setup after which they come apart; saws: the planes they are sawn along; divided: what came of it.
+    """Several parts in one billet. names: of the pieces; poses: 4×4 of each from where the part lies; low,
+    high: of the part, mm; after: the setup after which they come apart; saws: the planes they are sawn along;
+    divided: what came of it.
     """
 
     names: tuple[str, ...]
     poses: tuple[Matrix, ...]
+    low: Vector
+    high: Vector
     after: str | None = None
     saws: tuple[Saw, ...] = ()
     divided: tuple[DividedPiece, ...] = ()

@@ -215,6 +215,8 @@ def report_of(several: Several, there: dict[str, Floats], one: PartModel) -> Sev
     return SeveralReport(
         names=tuple(there),
         poses=tuple(matrix(pose) for pose in there.values()),
+        low=one.part.low,
+        high=one.part.high,
         after=None if several.division is None else several.division.after,
         saws=saws,
         findings=found,

@@ -6,9 +6,14 @@ from numba import njit, prange
 from pelvrak.core.stock.intervals import SAME_MM, decode_normal, encode_normal
 
 
+# Whether a ray passes left or right of an edge is judged on a lattice of so many steps to the mm, in whole
+# numbers and so exactly: up to 4 m no product overflows.
+LATTICE = 131_072.0
+
+
 @njit(nogil=True, cache=True)
 def _left(ax, ay, bx, by, px, py):
-    """Whether p lies left of a → b; a point on the line is judged as if moved by (ε, ε²)."""
+    """Whether p lies left of a → b, whole numbers; a point on the line is judged as if moved by (ε, ε²)."""
     value = (bx - ax) * (py - ay) - (by - ay) * (px - ax)
     if value != 0:
         return value > 0
@@ -34,23 +39,26 @@ def crossings(vertices, triangles, axis, u_origin, v_origin, cell, columns, rows
         i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         pu = (vertices[i, u], vertices[j, u], vertices[k, u])
         pv = (vertices[i, v], vertices[j, v], vertices[k, v])
+        qu = (round(pu[0] * LATTICE), round(pu[1] * LATTICE), round(pu[2] * LATTICE))
+        qv = (round(pv[0] * LATTICE), round(pv[1] * LATTICE), round(pv[2] * LATTICE))
         area = (pu[1] - pu[0]) * (pv[2] - pv[0]) - (pv[1] - pv[0]) * (pu[2] - pu[0])
-        first_u = max(0, int(np.ceil((min(pu) - u_origin) / cell - 1e-6)))
-        last_u = min(columns - 1, int(np.floor((max(pu) - u_origin) / cell + 1e-6)))
-        first_v = max(0, int(np.ceil((min(pv) - v_origin) / cell - 1e-6)))
-        last_v = min(rows - 1, int(np.floor((max(pv) - v_origin) / cell + 1e-6)))
+        first_u = max(0, int(np.ceil((min(pu) - u_origin) / cell - 1e-3)))
+        last_u = min(columns - 1, int(np.floor((max(pu) - u_origin) / cell + 1e-3)))
+        first_v = max(0, int(np.ceil((min(pv) - v_origin) / cell - 1e-3)))
+        last_v = min(rows - 1, int(np.floor((max(pv) - v_origin) / cell + 1e-3)))
         corner = (i, j, k)
         for row in range(first_v, last_v + 1):
             y = v_origin + cell * row
             for column in range(first_u, last_u + 1):
                 x = u_origin + cell * column
+                at_u, at_v = round(x * LATTICE), round(y * LATTICE)
                 positive = 0
                 for e in range(3):
                     a, b = e, (e + 1) % 3
                     if corner[a] < corner[b]:
-                        positive += _left(pu[a], pv[a], pu[b], pv[b], x, y)
+                        positive += _left(qu[a], qv[a], qu[b], qv[b], at_u, at_v)
                     else:
-                        positive += not _left(pu[b], pv[b], pu[a], pv[a], x, y)
+                        positive += not _left(qu[b], qv[b], qu[a], qv[a], at_u, at_v)
                 if positive == 1 or positive == 2:
                     continue
                 if area == 0.0:

@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from pelvrak.core.billet.block import Allowance
 from pelvrak.core.billet.forms import Billet, KeptStock, raw_of
 from pelvrak.core.billet.pulling import pulled
+from pelvrak.core.billet.several import Several, laid
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.geometry.features import Features
 from pelvrak.core.geometry.glb import to_glb
@@ -23,7 +24,7 @@ from pelvrak.core.geometry.part_file import taken_out
 from pelvrak.core.geometry.step_file import SIZE_LIMIT_BYTES
 from pelvrak.core.route.pictures import piece_of
 from pelvrak.core.route.pieces import mesh_from_bytes
-from pelvrak.core.route.plan import billet_from
+from pelvrak.core.route.plan import billet_from, pieces_from
 from pelvrak.core.route.run import mesh_in
 from pelvrak.core.stock.questions import first_hit
 from pelvrak.server.api.problems import Refused
@@ -173,9 +174,13 @@ def features(sha256: str) -> Features:
 
 
 @router.get("/parts/{sha256}/billet.glb", **file_of("model/gltf-binary"))
-def billet_picture(sha256: str, billet: Annotated[str, Query(max_length=4000)]) -> Response:
-    """A billet (JSON, as in the plan) as it lies round a part, drawn at once and without rays; a saved stock
-    is not.
+def billet_picture(
+    sha256: str,
+    billet: Annotated[str, Query(max_length=4000)],
+    pieces: Annotated[str, Query(max_length=20_000)] = "",
+) -> Response:
+    """A billet (JSON, as in the plan) as it lies round a part, or round several pieces of it (likewise),
+    drawn at once and without rays; a saved stock is not.
     """
     model = model_of(part(sha256).key)
     if model is None:
@@ -192,15 +197,17 @@ def billet_picture(sha256: str, billet: Annotated[str, Query(max_length=4000)]) 
             "wait until it is",
         )
     engine = Engine(DatabaseStore())
+    model = laid(pieces_from(pieces) if pieces else None, model)
     shape = raw_of(wanted, model, body_of, lambda data, name: mesh_in(data, name, engine)).surface()
     return Response(to_glb(shape, crease_lines(shape, by_label=False)), media_type="model/gltf-binary")
 
 
 class PullAsked(BaseModel):
-    """A billet, and the margins that some of its sides (x-, x+, …) are pulled to, mm."""
+    """A billet, several parts in it, and the margins that some of its sides (x-, x+, …) are pulled to, mm."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     billet: Billet
+    pieces: Several | None = None
     margins: Annotated[dict[str, Allowance], Field(min_length=1, max_length=6)]
 
 
@@ -213,6 +220,7 @@ def pull(sha256: str, wanted: PullAsked) -> Billet:
             409, "part.not_ready", "sha256", "this part has not been read", "wait, or upload it again"
         )
     engine = Engine(DatabaseStore())
+    model = laid(wanted.pieces, model)
     raw = raw_of(wanted.billet, model, body_of, lambda data, name: mesh_in(data, name, engine))
     return pulled(wanted.billet, model, as_vector(raw.low), as_vector(raw.high), wanted.margins)
 

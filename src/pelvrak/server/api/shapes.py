@@ -243,8 +243,10 @@ class FixtureForm(BaseModel):
     fields: dict[str, Any]
 
 
-class SizingForm(BaseModel):
-    """A way to size a block. rule: as in the plan; called: as people say it; fields: JSON Schema of it."""
+class RuleForm(BaseModel):
+    """One of several ways to tell something: to size a block, to lay pieces in a billet. rule: as in the
+    plan; called: as people say it; fields: JSON Schema of it.
+    """
 
     rule: str
     called: str
@@ -279,8 +281,9 @@ class DialectForm(BaseModel):
 class Library(BaseModel):
     """What ships with the program, and the kinds of operation, fixture, billet and dialect there are.
 
-    item: JSON Schema of an item of a holding; finish: of a stage of finish; tool: of a tool;
-    material: of a work material.
+    sizings: ways to size a block; layouts: to lay several parts in a billet, placements: one of them by hand;
+    division: JSON Schema of how they come apart; item: JSON Schema of an item of a holding; finish: of a
+    stage of finish; tool: of a tool; material: of a work material.
     """
 
     machines: list[Machine]
@@ -290,7 +293,10 @@ class Library(BaseModel):
     operations: list[OperationForm]
     fixtures: list[FixtureForm]
     billets: list[BilletForm]
-    sizings: list[SizingForm]
+    sizings: list[RuleForm]
+    layouts: list[RuleForm]
+    placements: list[RuleForm]
+    division: dict[str, Any]
     item: dict[str, Any]
     finish: dict[str, Any]
     tool: dict[str, Any]

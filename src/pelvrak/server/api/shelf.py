@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from pelvrak.core.billet.casting import best_place
 from pelvrak.core.billet.forms import Model
+from pelvrak.core.billet.several import laid
 from pelvrak.core.billet.shelf import Bought, Picks, from_csv, picks, starting_shelf, to_csv
 from pelvrak.core.cutting.feeds import material_of
 from pelvrak.core.geometry.part import PartModel
@@ -69,12 +70,13 @@ def bring_shelf(file: UploadFile, response: Response) -> list[Bought]:
 
 
 def _planned(session: Session, project_id: int) -> tuple[Plan, PartModel]:
+    """A plan, and what lies in its billet: the part, or several pieces of it."""
     plan = plan_of(session, project_id)
     upload = session.get(PartUpload, plan.part.sha256)
     model = model_of(upload.key if upload else None)
     if model is None:
         raise Refused(409, "part.not_ready", "part", "this part has not been read", "wait until it is")
-    return plan, model
+    return plan, laid(plan.pieces, model)
 
 
 @router.get("/projects/{project_id}/picks")

@@ -15,6 +15,7 @@ import { Choice } from '../../ui/Choice'
 import { Computed, Row } from '../../ui/Field'
 import { Form, schemaOf, type Widget, type Write } from '../../ui/Form'
 import type { SheetProps } from '../sheet'
+import { piecesCutIn } from '../incoming/several'
 import { Boundary } from './Boundary'
 import { DrawingLines, LinesOfText } from './Engraved'
 import { Edges, Faces } from './Faces'
@@ -77,6 +78,38 @@ export function OperationEditor(
       />
     ),
     positions: () => setup.positions.length > 0 && <Places {...props} change={change} />,
+    pieces: (name, field) => {
+      const names = piecesCutIn(plan, setup.name)
+      return (
+        names.length > 1 && (
+          <Row label="At pieces" help={field.description}>
+            <span className="flex flex-wrap gap-x-2" role="group" aria-label="Pieces it is cut at">
+              {names.map((one) => {
+                const out = operation.not_at.includes(one)
+                return (
+                  <label key={one} className="flex items-center gap-1 text-[12.5px]">
+                    <input
+                      type="checkbox"
+                      className="accent-action"
+                      checked={!out}
+                      onChange={() =>
+                        void write(
+                          name,
+                          out
+                            ? operation.not_at.filter((other) => other !== one)
+                            : [...operation.not_at, one],
+                        )
+                      }
+                    />
+                    {one}
+                  </label>
+                )
+              })}
+            </span>
+          </Row>
+        )
+      )
+    },
     register: (name, field) => {
       const offsets = props.report?.offsets ?? []
       return (

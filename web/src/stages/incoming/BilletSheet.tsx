@@ -8,6 +8,7 @@ import { Head } from '../sheet'
 import { BestPlace } from './BestPlace'
 import { type Hand, PULLED } from './billet'
 import { Margins } from './Margins'
+import { Pieces } from './Pieces'
 import { Shelf } from './Shelf'
 import { MaterialRow } from './MaterialRow'
 import { ShapeFields } from './ShapeFields'
@@ -56,9 +57,12 @@ export function BilletSheet({
         }
         below={(kind) => kind === 'model' && <BestPlace project={project} hand={hand} />}
       />
+      <Pieces project={project} part={part} commit={commit} />
       {report && (
         <>
-          <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">Margins to the part</h3>
+          <h3 className="mb-1 mt-4 font-head text-[15px] font-semibold">
+            Margins to the part{project.plan.pieces && 's'}
+          </h3>
           <Margins
             margins={report.margins}
             {...(PULLED.includes(billet.kind)
@@ -79,10 +83,10 @@ export function BilletSheet({
           <Row label="Mass">
             <Computed>{report.mass_kg.toFixed(3)} kg</Computed>
           </Row>
-          <Row label="Becomes part">
+          <Row label={project.report?.pieces ? 'Becomes parts' : 'Becomes part'}>
             <Computed>
               {report.volume_mm3 > 0 && project.report
-                ? `${((100 * project.report.part_volume_mm3) / report.volume_mm3).toFixed(0)} %`
+                ? `${((100 * project.report.part_volume_mm3 * (project.report.pieces?.names.length ?? 1)) / report.volume_mm3).toFixed(0)} %`
                 : '–'}
             </Computed>
           </Row>

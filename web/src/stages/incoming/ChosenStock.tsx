@@ -17,15 +17,18 @@ import { Refused } from '../../ui/Refused'
 import type { SheetProps } from '../sheet'
 import type { Hand } from './billet'
 import { type Chosen, momentId, momentsBefore } from './moments'
+import { piecesCutIn, piecesOf } from './several'
 import { ShapeFields } from './ShapeFields'
 
-type Way = 'carried' | 'earlier' | 'brought' | 'plan'
+type Way = 'carried' | 'earlier' | 'brought' | 'piece' | 'plan'
 
 /** Where a setup's stock comes from: carried, or chosen in its place. */
 export function ChosenStock({ project, plan, setup, index, report, part, edit }: SheetProps) {
   const chosen = setup.incoming ?? null
   const [open, setOpen] = useState(false)
   const moments = momentsBefore(plan, index)
+  const carried = plan.pieces?.division?.goes_on
+  const others = piecesCutIn(plan, setup.name).length ? [] : piecesOf(plan).filter((one) => one !== carried)
   const way: Way = open ? 'plan' : (chosen?.rule ?? 'carried')
   const take = (what: string, next: Chosen | null) => edit(what, (own) => (own.incoming = next))
   const choose = (next: Way) => {
@@ -33,6 +36,7 @@ export function ChosenStock({ project, plan, setup, index, report, part, edit }:
     if (next === 'carried') void take('stock carried', null)
     const last = moments.at(-1)
     if (next === 'earlier' && last) void take(last.label, last.chosen)
+    if (next === 'piece') void take(`piece ${others[0]}`, { rule: 'piece', piece: others[0] ?? '' })
     if (next === 'brought')
       // A block all round, until something else is said.
       void take('another stock', {
@@ -50,6 +54,7 @@ export function ChosenStock({ project, plan, setup, index, report, part, edit }:
   const ways: { value: Way; label: string }[] = [
     { value: 'carried', label: 'what is carried' },
     ...(moments.length ? [{ value: 'earlier' as const, label: 'an earlier moment' }] : []),
+    ...(others.length ? [{ value: 'piece' as const, label: 'another piece of the billet' }] : []),
     { value: 'brought', label: 'another stock' },
     { value: 'plan', label: 'a stock of another plan' },
   ]
@@ -68,6 +73,16 @@ export function ChosenStock({ project, plan, setup, index, report, part, edit }:
               const found = moments.find((one) => one.value === value)
               if (found) void take(found.label, found.chosen)
             }}
+          />
+        </Row>
+      )}
+      {!open && chosen?.rule === 'piece' && (
+        <Row label="Piece">
+          <Choice
+            label="Piece it begins with"
+            value={chosen.piece}
+            options={others.map((one) => ({ value: one, label: `piece ${one}` }))}
+            choose={(piece) => void take(`piece ${piece}`, { rule: 'piece', piece })}
           />
         </Row>
       )}

@@ -1,4 +1,5 @@
 import type { Plan, Setup } from '../../api/client'
+import { piecesCutIn } from './several'
 
 export type Chosen = NonNullable<Setup['incoming']>
 type Moment = { value: string; label: string; chosen: Chosen }
@@ -9,9 +10,11 @@ export function momentsBefore(plan: Plan, index: number): Moment[] {
     const chosen: Chosen = { rule: 'earlier', setup, after }
     return { value: momentId(chosen), label, chosen }
   }
+  const whole = (name: string) => piecesCutIn(plan, name).length > 0
+  const own = plan.setups[index]?.name ?? ''
   return plan.setups
     .slice(0, index)
-    .filter((one) => !one.makes)
+    .filter((one) => !one.makes && (!whole(one.name) || whole(own)))
     .flatMap((setup, number) => [
       moment(setup.name, null, number === 0 ? 'the billet' : `before ${setup.name}`),
       ...setup.operations
