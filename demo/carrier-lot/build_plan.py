@@ -1,5 +1,5 @@
-"""Writes the fourth demo plan: the float-arm carrier as a lot of 12. Six boss sides in one flat bar, sawn apart;
-then two setups on one base plate, two of each, with one program.
+"""Writes the fourth demo plan: the float-arm carrier as a lot of 12. Six boss sides in one flat bar, sawn
+apart; then two setups on one base plate, two of each, with one program.
 
 The part and its operations are the second demo's. Run: python build_plan.py
 """

@@ -19,3 +19,4 @@ class Demo(Enum):
     TRUNNION = "encoder-housing-trunnion"
     FLOAT = "float-carrier"
     LATCH = "latch-plate"
+    LOT = "carrier-lot"

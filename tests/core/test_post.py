@@ -73,6 +73,19 @@ class Words(unittest.TestCase):
         start = next(i for i, line in enumerate(self.lines) if "G43" in line)
         return [re.sub(r"^N\d+ ", "", line) for line in self.lines[start + 1 :]]
 
+    def test_a_move_to_where_it_is_puts_no_g_in_force(self):
+        """A ramp ends by an arc where the next cut begins: the line to that place is not written, and the
+        line after it has to say G1 itself (ISO 6983-1: G codes stay in force).
+        """
+        path = Path((0.0, 0.0, 60.0))
+        path.rapid(10.0, 0.0, 5.0)
+        path.arc("cw", (0.0, 10.0, 1.0), (0.0, 0.0), 300)
+        path.feed(0.0, 10.0, 1.0, 300)
+        path.feed(30.0, 10.0, 1.0, 800)
+        lines = text_of(facing(path)).splitlines()
+        arc = next(n for n, line in enumerate(lines) if " G2 " in line or line.startswith("G2"))
+        self.assertRegex(lines[arc + 1], r"G1 X30\. F800")
+
     def test_modal_words_are_written_once(self):
         self.assertEqual(
             self.moves()[:5], ["G1 Z0. F200", "X20. F800", "Y9.123", "G3 X10. Y9. I-5. J-0.123", "G0 Z10."]

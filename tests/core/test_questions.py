@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import unittest
+from dataclasses import replace
 
 import manifold3d
 import numpy as np
@@ -39,6 +40,22 @@ GRID = grid_around(np.zeros(3), np.array([40.0, 30, 20]), 0.5)
 
 def brick(low, high, maker=0):
     return field_of_block(GRID, np.array(low, float), np.array(high, float), maker)
+
+
+class OnTheRays(unittest.TestCase):
+    def test_corners_that_lie_on_rays_but_for_a_rounding(self):
+        """Every corner of a ball's mesh is brought onto a ray, up to a rounding to either side: each ray
+        still leaves as often as it enters, and the volume is the mesh's.
+        """
+        ball = mesh_of(manifold3d.Manifold.sphere(9.0, 48).translate((15, 14, 10)))
+        origin, noise = np.array(GRID.origin), np.random.default_rng(7)
+        on_rays = origin + GRID.cell * np.rint((ball.vertices - origin) / GRID.cell)
+        for ulps in (0, 1, 3):
+            wobble = 1 + noise.integers(-ulps, ulps + 1, on_rays.shape) * np.finfo(float).eps
+            mesh = replace(ball, vertices=on_rays * wobble)
+            field = field_of_mesh(GRID, mesh)
+            for seen in bundle_volumes(field):
+                self.assertAlmostEqual(seen, volume(mesh), delta=0.02 * volume(mesh))
 
 
 class Together(unittest.TestCase):

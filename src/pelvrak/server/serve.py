@@ -21,6 +21,7 @@ DEMOS = {
     "encoder-housing-trunnion": "encoder-housing/trunnion.json",
     "float-carrier": "float-carrier/plan.json",
     "latch-plate": "latch-plate/plan.json",
+    "carrier-lot": "carrier-lot/plan.json",
 }
 STOP_WITHIN_S = 8.0
 

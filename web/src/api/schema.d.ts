@@ -6787,7 +6787,8 @@ export interface components {
          * @description One load. order: as it is cut, order_kind: how that was chosen; time_s, changes: of it; other orders
          *     and what they would take: places_s, tools_s; finished: parts that each cycle ends with; first_cycle: what
          *     has to be there when it is run first; minutes_each: a part takes, loading with it; per_hour: parts;
-         *     cycles: for the lot. program_key: of its program, control_s: by the control; alarm: why that stops.
+         *     cycles, billets: for the lot; of_billet: parts that one
+         *     gives. program_key: of its program, control_s: by the control; alarm: why that stops.
          */
         LoadReport: {
             /** Name */
@@ -6859,6 +6860,17 @@ export interface components {
              * @description for the lot
              */
             cycles?: number | null;
+            /**
+             * Billets
+             * @description for the lot
+             */
+            billets?: number | null;
+            /**
+             * Of Billet
+             * @description parts that one gives
+             * @default 1
+             */
+            of_billet: number;
             /**
              * Program Key
              * @description of its program, control_s: by the control

@@ -356,7 +356,11 @@ function Cycle({ told }: { told: LoadReport }) {
       )}
       {told.cycles != null && (
         <Row label="For the lot">
-          <Computed>{told.cycles} cycles</Computed>
+          <Computed>
+            {told.cycles} cycles
+            {told.billets != null && `, ${told.billets} billet${told.billets === 1 ? '' : 's'}`}
+            {told.of_billet > 1 && ` of ${told.of_billet} parts`}
+          </Computed>
         </Row>
       )}
       {told.first_cycle.length > 0 && (

@@ -57,7 +57,9 @@ def look_at_neighbours(job: Job) -> None:
     owner = mean.argmin(axis=0)[cuts]
     worst: tuple[float, int, int, Floats] | None = None
     for k, name in enumerate(names):
-        found = _deepest(job, name, lines, low, np.flatnonzero((owner != k) & (away[k] < job.radius + ROUGHLY_MM)))
+        found = _deepest(
+            job, name, lines, low, np.flatnonzero((owner != k) & (away[k] < job.radius + ROUGHLY_MM))
+        )
         if found is not None and (worst is None or found[0] > worst[0]):
             worst = (found[0], int(owner[found[1]]), k, found[2])
     if worst is None:

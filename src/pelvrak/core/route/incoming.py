@@ -20,6 +20,7 @@ from pelvrak.core.route.pieces import FACTS, SIMPLIFY_MM, SURFACE
 from pelvrak.core.route.plan import Setup
 from pelvrak.core.route.report import IncomingReport, SetupReport, last_cut
 from pelvrak.core.route.run import Run, mesh_in
+from pelvrak.core.route.several import whole_in
 from pelvrak.core.stock.compare import SPACING_MM, farthest, refined, signed_distance
 from pelvrak.core.stock.field import error_of, grid_around
 from pelvrak.core.stock.kept import note_of
@@ -111,7 +112,7 @@ def _earlier(run: Run, index: int, choice: Earlier, before: Sequence[SetupReport
             f"{own} begins with a stock of {choice.setup}, which is no setup of the part before it",
             "choose another moment",
         )
-    if found.name in run.whole:
+    if run.piece_of_it is not None and found.name in whole_in(run.plan):
         raise BadInput(
             "stock.whole_billet",
             "incoming",

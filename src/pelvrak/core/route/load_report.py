@@ -54,7 +54,8 @@ class LoadReport(Frozen):
     """One load. order: as it is cut, order_kind: how that was chosen; time_s, changes: of it; other orders
     and what they would take: places_s, tools_s; finished: parts that each cycle ends with; first_cycle: what
     has to be there when it is run first; minutes_each: a part takes, loading with it; per_hour: parts;
-    cycles: for the lot. program_key: of its program, control_s: by the control; alarm: why that stops.
+    cycles, billets: for the lot; of_billet: parts that one
+    gives. program_key: of its program, control_s: by the control; alarm: why that stops.
     """
 
     name: str
@@ -71,6 +72,8 @@ class LoadReport(Frozen):
     minutes_each: float | None = None
     per_hour: float | None = None
     cycles: int | None = None
+    billets: int | None = None
+    of_billet: int = 1
     program_key: str | None = None
     control_s: float | None = None
     alarm: str | None = None

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Finding, Severity
+from pelvrak.core.findings import Finding, Severity, of_bad_input
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.load import order as orders
@@ -30,12 +30,23 @@ from pelvrak.core.route.load_report import LoadReport, OrderStep, PlaceReport, R
 from pelvrak.core.route.pieces import PROOF
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import Run
+from pelvrak.core.route.several import whole_in
 
 
 def load_reports(run: Run, setups: Sequence[SetupReport]) -> tuple[LoadReport, ...]:
     """All loads that the plan tells of and some setup stands in."""
     reports = {one.name: one for one in setups}
-    return tuple(_told(run, load, reports) for load in run.plan.loads if setups_in(run.plan, load))
+    return tuple(_surely_told(run, load, reports) for load in run.plan.loads if setups_in(run.plan, load))
+
+
+def _surely_told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
+    """What is told of a load; of one that cannot be computed, why."""
+    try:
+        return _told(run, load, reports)
+    except BadInput as bad:
+        first = setups_in(run.plan, load)[0]
+        why = of_bad_input(bad, first.name, None, "seat")
+        return LoadReport(name=load.name, machine=first.machine, order_kind=load.order, findings=(why,))
 
 
 def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
@@ -89,7 +100,10 @@ def _cut(
     seconds, changes = orders.time_of(order, cuts, between)
     steps = _steps(order, planned, cuts, between)
     last = setups_in(run.plan, load)[-1].name
-    finished = sum(one.place.setup == last for one in here)
+    pieces = run.plan.pieces
+    of_billet = 1 if pieces is None else len(pieces.names())
+    at_once = of_billet if last in whole_in(run.plan) else 1
+    finished = at_once * sum(one.place.setup == last for one in here)
     each = (seconds + load.loading_s * len(here)) / 60 / max(1, finished)
     told = base.model_copy(
         update={
@@ -104,6 +118,8 @@ def _cut(
             "minutes_each": round(each, 3),
             "per_hour": round(60 / each, 3) if each else None,
             "cycles": None if load.lot is None else math.ceil(load.lot / max(1, finished)),
+            "billets": None if load.lot is None else math.ceil(load.lot / of_billet),
+            "of_billet": of_billet,
         }
     )
     if load.program == "one":

@@ -41,8 +41,8 @@ class Run:
     loads: registers given out in it, by the load; meant: cuts into the part that are wanted; in_cut: how long
     each tool has cut, s, by its id; cuts: setups as they were cut, by name, for the loads they stand in;
     ends: what is told of how faces end, by setup and operation; begun: told of a setup whose seat, holding
-    and reach are known before it is cut; whole: setups that cut a billet with several parts, before it is
-    divided; piece_of_it: key and volume of a piece of that, by its name; None: it is not divided.
+    and reach are known before it is cut; piece_of_it: key and volume of a piece of that, by its name; None:
+    it is not divided.
     """
 
     plan: Plan
@@ -62,7 +62,6 @@ class Run:
     cuts: dict[str, Any] = field(default_factory=dict)
     ends: dict[tuple[str, str], tuple[Finding, ...]] = field(default_factory=dict)
     begun: Callable[[SetupReport], None] = lambda report: None
-    whole: frozenset[str] = frozenset()
     piece_of_it: Callable[[str], tuple[str, float]] | None = None
 
     def __post_init__(self) -> None:

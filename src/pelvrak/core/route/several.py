@@ -80,6 +80,11 @@ def divided_at(plan: Plan) -> int:
     return 1 + next(n for n, setup in enumerate(plan.setups) if setup.name == division.after)
 
 
+def whole_in(plan: Plan) -> frozenset[str]:
+    """The setups that cut a billet with several parts in it, before it is divided."""
+    return frozenset() if plan.pieces is None else frozenset(s.name for s in plan.setups[: divided_at(plan)])
+
+
 def spread(plan: Plan, whole: PartModel, there: dict[str, Floats]) -> Plan:
     """The plan with what is told of the first piece told of all, in the setups before they come apart. whole:
     the pieces as one part; there: where each lies.
@@ -381,5 +386,4 @@ def after_division(run: Run, told: SeveralReport, stock: Result, read: Result) -
         made = piece_after(run, told, stock, read, name)
         return made.key, volume_of(run.engine, made.key)
 
-    before = frozenset(setup.name for setup in run.plan.setups[: divided_at(run.plan)])
-    return replace(run, part=read.value(PART), read=read, whole=before, piece_of_it=piece_of_it)
+    return replace(run, part=read.value(PART), read=read, piece_of_it=piece_of_it)

@@ -5,7 +5,6 @@ from numba import njit, prange
 
 from pelvrak.core.stock.intervals import SAME_MM, decode_normal, encode_normal
 
-
 # Whether a ray passes left or right of an edge is judged on a lattice of so many steps to the mm, in whole
 # numbers and so exactly: up to 4 m no product overflows.
 LATTICE = 131_072.0
