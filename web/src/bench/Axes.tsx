@@ -20,6 +20,8 @@ export function Follow({ id, at }: { id: string; at: Vec }) {
   useFrame(({ camera, size }) => {
     const label = document.getElementById(id)
     if (!label) return
+    // A group whose matrix was just put in its place does not say so itself before it is drawn.
+    for (let up: THREE.Object3D | null = anchor; up; up = up.parent) up.matrixWorldNeedsUpdate = true
     const point = anchor.getWorldPosition(new THREE.Vector3()).project(camera)
     label.style.transform = `translate(${((point.x + 1) / 2) * size.width}px, ${((1 - point.y) / 2) * size.height}px)`
   })

@@ -1,8 +1,17 @@
 import { useRef, useState } from 'react'
-import type { LoadReport, MachineData, PlaceReport, ProjectState, SetupReport } from '../api/client'
+import type {
+  Fixture,
+  LoadReport,
+  MachineData,
+  PlaceReport,
+  ProjectState,
+  Setup,
+  SetupReport,
+} from '../api/client'
+import { useFixtures } from '../api/hooks'
 import { hueOf } from '../ui/words'
 
-/** A dragged place goes by steps of this, mm. */
+/** A dragged place goes by steps of this, mm, where no plate that stays has holes for it to go by. */
 const STEP_MM = 5
 /** Room round the table, mm. */
 const ROOM_MM = 40
@@ -22,11 +31,29 @@ export function TablePlan(props: {
   const { length, depth, slots } = machine.table
   const reports = new Map(project.report?.setups.map((one) => [one.name, one]))
   const hues = new Map(project.plan.setups.map((one, n) => [one.name, hueOf(n)]))
-  const moved = (event: { clientX: number; clientY: number }) => {
+  const fixtures = useFixtures(project.plan).data ?? []
+  const stands = project.plan.loads.find((one) => one.name === told?.name)?.stands ?? []
+  const staysOf = (setup: string) => stands.find((one) => one.setup === setup)?.stays ?? []
+  const planned = (name: string) => project.plan.setups.find((one) => one.name === name)
+  // What stays stands there once, under all places: as the first of them has it.
+  const once = new Map<string, Standing>()
+  for (const place of told?.places ?? []) {
+    const setup = planned(place.setup)
+    if (setup)
+      for (const one of staying(setup, reports.get(place.setup), staysOf(place.setup), fixtures, place))
+        once.set(one.key, one)
+  }
+  const stepOf = (setup: string) => {
+    const own = planned(setup)?.hold.items.filter((one) => staysOf(setup).includes(one.id)) ?? []
+    const plate = own.map((one) => plateOf(fixtures, one.fixture)).find((one) => one !== null)
+    return plate?.pitch ?? STEP_MM
+  }
+  const moved = (event: { clientX: number; clientY: number }, setup: string) => {
     const scale = svg.current?.getScreenCTM()?.a ?? 1
     const start = from.current
     if (!start) return { x: 0, y: 0 }
-    const step = (value: number) => Math.round(value / scale / STEP_MM) * STEP_MM
+    const by = stepOf(setup)
+    const step = (value: number) => Math.round(value / scale / by) * by
     return { x: step(event.clientX - start.x), y: -step(event.clientY - start.y) }
   }
   return (
@@ -44,12 +71,16 @@ export function TablePlan(props: {
             const y = depth - slots.first - n * slots.pitch
             return <rect key={n} y={y - slots.width / 2} width={length} height={slots.width} fill="#D5CDBD" />
           })}
+        {[...once.values()].map((one) => (
+          <Stays key={one.key} of={one} depth={depth} />
+        ))}
         {told?.places.map((place, n) => (
           <Place
             key={place.key}
             place={place}
             number={n + 1}
             setup={reports.get(place.setup)}
+            stays={staysOf(place.setup)}
             hue={hues.get(place.setup) ?? '#999'}
             depth={depth}
             by={dragged?.setup === place.setup ? dragged : null}
@@ -60,10 +91,10 @@ export function TablePlan(props: {
                 from.current = { x: event.clientX, y: event.clientY }
               },
               onPointerMove: (event) => {
-                if (from.current) setDragged({ setup: place.setup, ...moved(event) })
+                if (from.current) setDragged({ setup: place.setup, ...moved(event, place.setup) })
               },
               onPointerUp: (event) => {
-                const by = moved(event)
+                const by = moved(event, place.setup)
                 from.current = null
                 setDragged(null)
                 if (by.x || by.y) move(place.setup, by.x, by.y)
@@ -86,6 +117,62 @@ export function TablePlan(props: {
   )
 }
 
+type Plate = Extract<Fixture, { kind: 'plate' }>
+type Standing = { key: string; low: number[]; high: number[]; at: number[]; plate: Plate | null }
+
+const plateOf = (fixtures: readonly Fixture[], id: string) => {
+  const one = fixtures.find((fixture) => fixture.id === id)
+  return one?.kind === 'plate' ? one : null
+}
+
+/** What of a setup's holding stays where it is planned, whatever its places do. */
+function staying(
+  setup: Setup,
+  report: SetupReport | undefined,
+  stays: readonly string[],
+  fixtures: readonly Fixture[],
+  place: PlaceReport,
+): Standing[] {
+  const at = [place.at[0] - place.shift[0], place.at[1] - place.shift[1]]
+  return (report?.hold?.pieces ?? [])
+    .filter((one) => stays.includes(one.item))
+    .map((one) => {
+      const fixture = setup.hold.items.find((item) => item.id === one.item)?.fixture ?? ''
+      const low = one.low.map((value, d) => Math.round((value + (at[d] ?? 0)) * 100) / 100)
+      return {
+        key: `${one.name} ${low.slice(0, 2).join(' ')}`,
+        low: [...one.low],
+        high: [...one.high],
+        at,
+        plate: plateOf(fixtures, fixture),
+      }
+    })
+}
+
+/** A plate or another thing that stands there once, with its holes. */
+function Stays({ of, depth }: { of: Standing; depth: number }) {
+  const [x, y] = [(of.at[0] ?? 0) + (of.low[0] ?? 0), (of.at[1] ?? 0) + (of.low[1] ?? 0)]
+  const [width, height] = [(of.high[0] ?? 0) - (of.low[0] ?? 0), (of.high[1] ?? 0) - (of.low[1] ?? 0)]
+  const { plate } = of
+  const along = (long: number) =>
+    plate
+      ? Array.from(
+          { length: Math.floor((long - 2 * plate.edge) / plate.pitch + 1e-9) + 1 },
+          (_, n) => plate.edge + n * plate.pitch,
+        )
+      : []
+  return (
+    <g pointerEvents="none">
+      <rect x={x} y={depth - y - height} width={width} height={height} fill="#D3D8DA" stroke="#6F797E" />
+      {along(width).flatMap((dx) =>
+        along(height).map((dy) => (
+          <circle key={`${dx} ${dy}`} cx={x + dx} cy={depth - y - dy} r={3} fill="#AEB6BA" />
+        )),
+      )}
+    </g>
+  )
+}
+
 type Handlers = Pick<React.SVGProps<SVGGElement>, 'onPointerDown' | 'onPointerMove' | 'onPointerUp'>
 
 /** What stands at a place, from above: the holding's pieces, the work, its zero and register. */
@@ -93,6 +180,8 @@ function Place(props: {
   place: PlaceReport
   number: number
   setup: SetupReport | undefined
+  /** Items that are there once, and drawn under all places. */
+  stays: readonly string[]
   hue: string
   depth: number
   by: { x: number; y: number } | null
@@ -108,7 +197,9 @@ function Place(props: {
     height: (high[1] ?? 0) - (low[1] ?? 0),
   })
   const work = setup?.low && setup.high ? box(setup.low, setup.high) : box([0, 0], [0, 0])
-  const pieces = (setup?.hold?.pieces ?? []).filter((one) => one.item !== 'table' && one.item !== 'machine')
+  const pieces = (setup?.hold?.pieces ?? []).filter(
+    (one) => !['table', 'machine', ...props.stays].includes(one.item),
+  )
   const sorted = [...pieces].sort((a, b) => a.high[2] - b.high[2])
   return (
     <g

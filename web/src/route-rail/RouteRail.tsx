@@ -95,9 +95,9 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
             >
               {brackets.has(index) && (
                 <Bracket
-                  name={setup.load}
+                  name={loadName(plan, setup)}
                   ends={brackets.get(index) ?? 'whole'}
-                  report={report?.loads.find((one) => one.name === setup.load)}
+                  report={report?.loads.find((one) => one.name === loadName(plan, setup))}
                   hue={hueOf(index)}
                 />
               )}
@@ -207,13 +207,25 @@ function partsAway(plan: Plan, index: number) {
 
 type Ends = 'whole' | 'first' | 'last' | 'middle'
 
+/** The load a setup stands in, or the one whose jaws it cuts. */
+const loadName = (plan: Plan, setup: Setup) =>
+  (setup.makes ? plan.setups.find((one) => one.name === setup.makes?.setup) : setup)?.load ?? ''
+
 /** Over which setups a load's bracket runs, and which end of it each has. */
 function bracketsOf(setups: readonly Setup[]): Map<number, Ends> {
   const out = new Map<number, Ends>()
+  // Jaws that are cut for a setup of the load come between its setups.
+  const loadOf = (at: number) => {
+    const own = setups[at]
+    return own?.makes ? setups.find((one) => one.name === own.makes?.setup)?.load : own?.load
+  }
+  const stands = (load: string, way: 1 | -1, from: number): boolean =>
+    loadOf(from + way) === load && (!setups[from + way]?.makes || stands(load, way, from + way))
   setups.forEach((setup, index) => {
-    if (!setup.load) return
-    const before = setups[index - 1]?.load === setup.load
-    const after = setups[index + 1]?.load === setup.load
+    const load = loadOf(index)
+    if (!load) return
+    const [before, after] = [stands(load, -1, index), stands(load, 1, index)]
+    if (setup.makes && !(before && after)) return
     out.set(index, before ? (after ? 'middle' : 'last') : after ? 'first' : 'whole')
   })
   return out
@@ -227,14 +239,14 @@ function Bracket(props: { name: string; ends: Ends; report: LoadReport | undefin
   const right = ends === 'whole' || ends === 'last'
   return (
     <div
-      className={`pointer-events-none absolute -top-[15px] h-2.5 border-t-2 border-action ${left ? 'left-0 border-l-2' : '-left-14'} ${right ? 'right-0 border-r-2' : 'right-0'}`}
+      className={`pointer-events-none absolute -top-[15px] h-2.5 border-t-2 border-action ${left ? 'z-10' : ''} ${left ? 'left-0 border-l-2' : '-left-14'} ${right ? 'right-0 border-r-2' : 'right-0'}`}
     >
       {left && (
         <button
           type="button"
           aria-label={`Load ${name}`}
           aria-pressed={open}
-          className={`figures pointer-events-auto absolute -top-[11px] left-1.5 px-1 text-[11.5px] leading-[16px] whitespace-nowrap ${open ? 'bg-action text-sheet' : 'bg-rail text-action hover:underline'}`}
+          className={`figures pointer-events-auto absolute -top-[11px] left-1.5 z-10 px-1 text-[11.5px] leading-[16px] whitespace-nowrap ${open ? 'bg-action text-sheet' : 'bg-rail text-action hover:underline'}`}
           onClick={() => useRoute.setState({ load: name })}
         >
           Load {name}
