@@ -76,7 +76,7 @@ def build() -> Plan:
     alone = second_demo()
     first, nest, second = alone.setups
     cuts: dict[str, Operation] = {one.id: one for one in second.operations}
-    bar = first.model_copy(update={"hold": vise_hold(height=42.0, at=(450, 402)), "title": "Six boss sides"})
+    bar = first.model_copy(update={"hold": vise_hold(height=30.0, at=(450, 402)), "title": "Six boss sides"})
     rough = second.model_copy(
         update={
             "title": "Rough shank",
@@ -118,7 +118,7 @@ def build() -> Plan:
         loads=(
             Load(
                 name="L1",
-                order="tools",
+                order="fastest",
                 lot=12,
                 stands=(
                     Stand(setup="OP20", columns=2, pitch_x=200, stays=(PLATE,)),
@@ -126,7 +126,7 @@ def build() -> Plan:
                 ),
             ),
         ),
-        resolution_mm=0.8,
+        resolution_mm=1.0,
     )
 
 

@@ -16,11 +16,13 @@ from tempfile import TemporaryDirectory
 from unittest.mock import patch
 
 import numpy as np
+from pygcode import Line as ParsedLine
 
 from pelvrak.cli import main
 from pelvrak.core.engine.engine import Engine, Result, _Within
 from pelvrak.core.engine.store import MemoryStore
 from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.mesh import Mesh, to_solid
 from pelvrak.core.load.load import Load, places_of
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.program.control import Control
@@ -28,7 +30,7 @@ from pelvrak.core.program.held import Held
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.load_program import PROVE_LOAD, proof_given_for
 from pelvrak.core.route.load_report import LoadReport
-from pelvrak.core.route.pieces import PROGRAM, PROOF
+from pelvrak.core.route.pieces import PROGRAM, PROOF, SURFACE
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import Report
 from pelvrak.core.stock.cut import cut
@@ -67,6 +69,38 @@ def text_of(told: LoadReport) -> str:
 
 def codes(told: LoadReport) -> list[str]:
     return [one.code for one in told.findings]
+
+
+def cuts_by_register(text: str) -> dict[str, list[str]]:
+    """The cutting blocks of a program by the register in force, as pygcode writes their words; subprograms
+    unrolled, numbers and feeds with them, rapids and what is said in brackets left out.
+    """
+    programs: dict[int, list[str]] = {}
+    for line in text.splitlines():
+        if head := re.match(r"O(\d+)", line):
+            programs[int(head[1])] = []
+        elif programs:
+            programs[list(programs)[-1]].append(line)
+
+    def unrolled(number: int):
+        for line in programs[number]:
+            called = re.search(r"M98 P(\d+)", line)
+            if called:
+                yield from unrolled(int(called[1]))
+            elif not re.search(r"M99\b", line):
+                yield line
+
+    out: dict[str, list[str]] = {}
+    motion, register = "G00", "?"
+    for line in unrolled(next(iter(programs))):
+        words = [str(word) for word in ParsedLine(line.replace("%", "")).block.words]
+        register = next((word for word in words if re.match(r"G5[4-9]", word)), register)
+        motion = next((word for word in words if re.match(r"G(0[0-3]|7[34]|8\d)$", word)), motion)
+        moves = any(word[0] in "XYZ" for word in words)
+        if moves and motion not in ("G00", "G80") and "G53" not in words:
+            told = [word for word in words if word[0] in "XYZIJRQF"]
+            out.setdefault(register, []).append(" ".join([motion, *told]))
+    return out
 
 
 class Pattern(unittest.TestCase):
@@ -178,6 +212,48 @@ class TwoVises(unittest.TestCase):
         self.assertGreater(len(alone), 20)
         self.assertEqual(told(text, "G54"), alone)
         self.assertEqual(told(text, "G55"), alone)
+
+    def test_unrolled_by_a_general_purpose_parser(self):
+        """The words of both programs by pygcode, subprograms put in where they are called (ISO 6983-1 has
+        none; M98 P and M99 as most controls do): at each place the cuts of the setup's own program, word for
+        word and in its order.
+        """
+        alone = cuts_by_register(Result(self.setup.program_key, Engine(STORE)).value(PROGRAM))
+        self.assertEqual(list(alone), ["G54"])
+        self.assertGreater(len(alone["G54"]), 10)
+        for kind in ("places", "tools", "fastest"):
+            _, load = report(stands=[TWO], order=kind)
+            together = cuts_by_register(text_of(load))
+            self.assertEqual(sorted(together), ["G54", "G55"])
+            for register, cuts in together.items():
+                self.assertEqual(cuts, alone["G54"], (kind, register))
+
+    def test_what_stands_on_the_table(self):
+        """One more place weighs its work, of the density told, and its vise, jaws and parallels as of steel,
+        by manifold3d. A table that takes less says so.
+        """
+        _, one = report(stands=[{"setup": "OP10"}])
+        surface = Result(self.setup.hold.key, Engine(STORE)).value(SURFACE)
+        own = [n for n, p in enumerate(self.setup.hold.pieces) if p.item not in ("table", "machine")]
+        steel = sum(
+            to_solid(Mesh(surface.vertices, t := surface.triangles[surface.label == n], t[:, 0] * 0)).volume()
+            for n in own
+        )
+        wanted = self.setup.incoming_mass_kg + 7.85e-6 * steel
+        self.assertAlmostEqual(one.mass_kg, wanted, delta=0.02)
+        self.assertAlmostEqual(self.load.mass_kg, 2 * wanted, delta=0.03)
+        self.assertNotIn("load.too_heavy", codes(self.load))
+        heavy = plan({"stands": [TWO]}).model_dump(mode="json")
+        weak = machine_of("vertical-760").model_dump(mode="json")
+        weak["table"]["load_kg"] = 20
+        heavy["machines"] = [weak]
+        (told,) = [
+            found
+            for found in evaluate(plan_from(heavy), plate.DATA, STORE).loads[0].findings
+            if found.code == "load.too_heavy"
+        ]
+        self.assertEqual((told.limit, told.severity), (20, "error"))
+        self.assertAlmostEqual(told.measured, 2 * wanted, delta=0.1)
 
     def test_stops_and_a_counter(self):
         _, load = report(stands=[TWO], stops=True, counts=True, order="tools")

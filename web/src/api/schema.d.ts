@@ -6715,10 +6715,10 @@ export interface components {
          * Load
          * @description What stands on the machine together: the setups that have its name. name: by which they do; stands:
          *     where each stands, once as it is planned where nothing is told; order: all of a place before the next,
-         *     each tool at all places, or by hand; hand: places and operations in their order, as "place operation";
-         *     program: one for all of it, or one for each setup; subprograms: like places are written once and called;
-         *     stops: the operator may stop it between places; counts: a counter of cycles is kept on the control;
-         *     loading_s: to load and unload one piece, s; lot: how many parts are wanted.
+         *     each tool at all places, the fastest of all, or by hand; hand: places and operations in their order, as
+         *     "place operation"; program: one for all of it, or one for each setup; subprograms: like places are written
+         *     once and called; stops: the operator may stop it between places; counts: a counter of cycles is kept on
+         *     the control; loading_s: to load and unload one piece, s; lot: how many parts are wanted.
          */
         Load: {
             /**
@@ -6734,11 +6734,11 @@ export interface components {
             stands: components["schemas"]["Stand"][];
             /**
              * Order
-             * @description all of a place before the next, each tool at all places, or by hand
+             * @description all of a place before the next, each tool at all places, the fastest of all, or by hand
              * @default places
              * @enum {string}
              */
-            order: "places" | "tools" | "hand";
+            order: "places" | "tools" | "fastest" | "hand";
             /**
              * Hand
              * @description places and operations in their order, as "place operation"
@@ -6785,10 +6785,11 @@ export interface components {
         /**
          * LoadReport
          * @description One load. order: as it is cut, order_kind: how that was chosen; time_s, changes: of it; other orders
-         *     and what they would take: places_s, tools_s; finished: parts that each cycle ends with; first_cycle: what
-         *     has to be there when it is run first; minutes_each: a part takes, loading with it; per_hour: parts;
-         *     cycles, billets: for the lot; of_billet: parts that one
-         *     gives. program_key: of its program, control_s: by the control; alarm: why that stops.
+         *     and what they would take: places_s, tools_s, fastest_s, None where there are too many to look at; mass_kg:
+         *     of all that stands on the table; finished: parts that each cycle ends with; first_cycle: what has to be
+         *     there when it is run first; minutes_each: a part takes, loading with it; per_hour: parts; cycles, billets:
+         *     for the lot; of_billet: parts that one gives. program_key: of its program, control_s: by the control;
+         *     alarm: why that stops.
          */
         LoadReport: {
             /** Name */
@@ -6813,13 +6814,13 @@ export interface components {
             order_kind: string;
             /**
              * Time S
-             * @description of it; other orders and what they would take: places_s, tools_s
+             * @description of it; other orders and what they would take: places_s, tools_s, fastest_s, None where there are too many to look at
              * @default 0
              */
             time_s: number;
             /**
              * Changes
-             * @description of it; other orders and what they would take: places_s, tools_s
+             * @description of it; other orders and what they would take: places_s, tools_s, fastest_s, None where there are too many to look at
              * @default 0
              */
             changes: number;
@@ -6833,6 +6834,14 @@ export interface components {
              * @default 0
              */
             tools_s: number;
+            /** Fastest S */
+            fastest_s?: number | null;
+            /**
+             * Mass Kg
+             * @description of all that stands on the table
+             * @default 0
+             */
+            mass_kg: number;
             /**
              * Finished
              * @description parts that each cycle ends with
@@ -12465,7 +12474,8 @@ export interface components {
          *     there.
          *
          *     rides: "base", or the axis it is built on; length, depth: along x and across, mm; slots: tee slots;
-         *     grid_mm: distance of its tapped holes, where it has them.
+         *     grid_mm: distance of its tapped holes, where it has them; load_kg: the most that may stand on it, None
+         *     where nobody has said.
          */
         Table: {
             /**
@@ -12527,6 +12537,11 @@ export interface components {
              * @description distance of its tapped holes, where it has them
              */
             grid_mm?: number | null;
+            /**
+             * Load Kg
+             * @description the most that may stand on it, None where nobody has said
+             */
+            load_kg?: number | null;
         };
         /**
          * Tailstock

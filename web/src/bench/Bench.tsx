@@ -10,7 +10,6 @@ import {
   type OperationReport,
   type Part,
   type ProjectState,
-  type Report,
   type Vec,
 } from '../api/client'
 import { lateAt, usePart, useUpload } from '../api/hooks'
@@ -36,9 +35,11 @@ import { Within } from './Within'
 import { PulledBox, PullHandles } from './Pulling'
 import { DragPoints, placesFor, ZeroHandles } from './Dragging'
 import { Paths, PathsShown } from './Paths'
+import { aroundIn, LoadBodies } from '../loads/LoadBodies'
 import { fitTo, type Orbit } from './fitting'
 import { showCut } from './cutAt'
 import { type Hover, PartFaces } from './PartFaces'
+import { ALONE, inBillet, pieceId, PieceNames, piecesShown } from './Pieces'
 import { ReachedPart } from './ReachedPart'
 import { Cut, SectionBar, useSection } from './Section'
 import {
@@ -48,6 +49,7 @@ import {
   SCALE,
   scaleStrip,
   SEEN,
+  type Sixteen,
   type Solid,
   useAwaited,
   useBillet,
@@ -130,39 +132,6 @@ function useTypedHolding(project: ProjectState): { solid: Solid; name: string } 
   const solid = useTypedHold(project.id, own?.name ?? '', hold)
   if (!solid) return null
   return { solid, name: typedHold ? 'holding as typed, not kept yet' : 'holding, not computed yet' }
-}
-
-/** The part where it lies, for who has it once. */
-const ALONE = { name: '', pose: new THREE.Matrix4(), at: [0, 0, 0] as Vec }
-const pieceId = (name: string) => `piece-${name}`
-
-/** The pieces in the work that is shown, where there are several: where each lies, and its middle. */
-function piecesShown(project: ProjectState, card: number | 'billet' | 'part') {
-  const told = project.report?.pieces
-  if (!told || card === 'part') return []
-  const last = project.plan.setups.findIndex((one) => one.name === told.after)
-  if (card !== 'billet' && last >= 0 && card > last) return []
-  return told.names.map((name, n) => {
-    const pose = new THREE.Matrix4().set(...((told.poses[n] ?? []).flat() as Sixteen))
-    const [low, high] = [told.low, told.high].map((end) => new THREE.Vector3(...end)) as [
-      THREE.Vector3,
-      THREE.Vector3,
-    ]
-    const at = low.add(high).multiplyScalar(0.5).applyMatrix4(pose)
-    return { name, pose, at: [at.x, at.y, at.z] as Vec }
-  })
-}
-
-/** What lies in the billet, as if it were one part: the box of all pieces. */
-function inBillet(part: Part, report: Report | null | undefined): Part {
-  if (!report?.pieces) return part
-  const { low, high, margins } = report.billet
-  const axes = ['x', 'y', 'z']
-  return {
-    ...part,
-    low: low.map((one, d) => one + (margins[`${axes[d]}-`] ?? 0)) as Vec,
-    high: high.map((one, d) => one - (margins[`${axes[d]}+`] ?? 0)) as Vec,
-  }
 }
 
 /** The work as it stands in this setup. */
@@ -258,6 +227,7 @@ export function Bench({ project }: { project: ProjectState }) {
   const showHolding = view.shown.holding && atWork && !!hold?.key
   const asTyped = useTypedHolding(project)
   const handle = showHolding && hold ? handleOf(hold) : null
+  const around = setup && aroundIn(project, setup.name)
   const busy = useAwaited(({ pictures }) => pictures > 0) || running.behind
   return (
     <section aria-label="Bench" aria-busy={busy} className="relative min-h-0 overflow-hidden bg-bench">
@@ -328,6 +298,11 @@ export function Bench({ project }: { project: ProjectState }) {
           ) : (
             hold && <Holding hold={hold} planes={planes} />
           ))}
+        {view.shown.load && around && atWork && !asking && (
+          <group position={around.at}>
+            <LoadBodies project={project} told={around.told} outgoing={false} without={around.own} faint />
+          </group>
+        )}
         {view.shown.machine && BY_MACHINE.includes(view.stage) && !asking && machinery && (
           <Machinery of={machinery} />
         )}
@@ -380,19 +355,7 @@ export function Bench({ project }: { project: ProjectState }) {
       </Canvas>
       {setup && <MachineTriad />}
       {pulling && whole && <PullHandles project={project} part={whole} margins={pulling} />}
-      {!wholePart &&
-        several.map((one) => (
-          <div
-            key={one.name}
-            id={pieceId(one.name)}
-            className="pointer-events-none absolute left-0 top-0"
-            title={`piece ${one.name}`}
-          >
-            <div className="figures -translate-x-1/2 -translate-y-1/2 rounded-full border border-ink bg-sheet px-1.5 text-[11px]">
-              {one.name}
-            </div>
-          </div>
-        ))}
+      {!wholePart && <PieceNames of={several} />}
       {handle && (
         <div id="vise-handle" className="pointer-events-none absolute left-0 top-0">
           <div className="-translate-x-1/2 translate-y-1 whitespace-nowrap border border-rule bg-sheet px-1 text-[11px] text-soft">
@@ -501,7 +464,7 @@ export function Bench({ project }: { project: ProjectState }) {
       {view.asked?.kind === 'measure' && <Measure part={part} sha256={project.plan.part.sha256} />}
       <div className="absolute right-2.5 top-2.5 w-44 border border-rule bg-sheet px-2.5 py-1.5 text-[12.5px]">
         <div className="mb-1 flex flex-wrap gap-x-2 border-b border-rule pb-1" role="group" aria-label="Show">
-          {LAYERS.map((layer) => (
+          {LAYERS.filter((layer) => layer !== 'load' || around).map((layer) => (
             <label key={layer} className="flex items-center gap-1">
               <input
                 type="checkbox"
@@ -603,8 +566,6 @@ async function probed(key: string, at: Vec, way: Vec): Promise<number | null> {
 
 /** A place of the stock under the pointer: who made it, and how far it is from the part where that is known. */
 type Touched = { maker: number; away: number | null; x: number; y: number }
-
-type Sixteen = Parameters<THREE.Matrix4['set']>
 
 function FaceFacts({ face }: { face: Part['faces'][number] }) {
   const at = (point: readonly number[]) => point.map((c) => round(c, 2)).join(', ')

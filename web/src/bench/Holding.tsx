@@ -8,7 +8,13 @@ import { useRoute } from '../state/route'
 import { type Solid, usePicture, useSolid } from './glb'
 import { Lines } from './Lines'
 
-const SHADES = { clamps: '#9DA6AA', rests: '#B4B8B7', locates: '#A9AEB0', body: '#BFC2C0', table: '#D0D0CA' }
+export const SHADES = {
+  clamps: '#9DA6AA',
+  rests: '#B4B8B7',
+  locates: '#A9AEB0',
+  body: '#BFC2C0',
+  table: '#D0D0CA',
+}
 const LIT = '#5FA3AD'
 
 /** Everything that holds the work, one shade for each part it plays; while contacts are asked for it is seen through. */
@@ -54,7 +60,7 @@ export function TypedHolding({ solid, planes }: { solid: Solid; planes: THREE.Pl
 }
 
 /** Give every vertex the colour of its label. */
-function painted(surface: THREE.BufferGeometry, shade: (label: number) => THREE.Color | undefined) {
+export function painted(surface: THREE.BufferGeometry, shade: (label: number) => THREE.Color | undefined) {
   const label = surface.getAttribute('_label')
   const out = new Float32Array(label.count * 3)
   for (let i = 0; i < label.count; i += 1) {

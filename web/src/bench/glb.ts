@@ -8,6 +8,9 @@ import { HUES } from '../ui/words'
 
 THREE.Mesh.prototype.raycast = acceleratedRaycast
 
+/** A 4×4 row by row. */
+export type Sixteen = Parameters<THREE.Matrix4['set']>
+
 export type Solid = { surface: THREE.BufferGeometry; lines: THREE.BufferGeometry | null }
 const loaded = new Map<string, Promise<Solid>>()
 

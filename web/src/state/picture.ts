@@ -4,7 +4,7 @@ import type { JogData, Vec } from '../api/client'
 export type Look = 'spindle' | 'operator' | 'left' | 'right' | 'back' | 'pick' | 'corner' | 'fit'
 /** The corners that are looked from in turn, and where each is. */
 export const CORNERS = ['front right', 'front left', 'back left', 'back right'] as const
-export const LAYERS = ['part', 'stock', 'holding', 'machine', 'paths'] as const
+export const LAYERS = ['part', 'stock', 'holding', 'machine', 'paths', 'load'] as const
 export type Layer = (typeof LAYERS)[number]
 
 /** A plane through the work: which way it looks, how far along, 0 … 1. */
@@ -51,7 +51,7 @@ export const useShown = create<Picture>(() => ({
   look: 'operator',
   lookCount: 0,
   corner: 0,
-  shown: { part: true, stock: true, holding: true, machine: true, paths: false },
+  shown: { part: true, stock: true, holding: true, machine: true, paths: false, load: false },
   drawn: { of: 'one', cuts: true, leads: true, air: true, rapids: true },
   section: null,
   marked: null,

@@ -68,15 +68,15 @@ class Stand(Frozen):
 class Load(Frozen):
     """What stands on the machine together: the setups that have its name. name: by which they do; stands:
     where each stands, once as it is planned where nothing is told; order: all of a place before the next,
-    each tool at all places, or by hand; hand: places and operations in their order, as "place operation";
-    program: one for all of it, or one for each setup; subprograms: like places are written once and called;
-    stops: the operator may stop it between places; counts: a counter of cycles is kept on the control;
-    loading_s: to load and unload one piece, s; lot: how many parts are wanted.
+    each tool at all places, the fastest of all, or by hand; hand: places and operations in their order, as
+    "place operation"; program: one for all of it, or one for each setup; subprograms: like places are written
+    once and called; stops: the operator may stop it between places; counts: a counter of cycles is kept on
+    the control; loading_s: to load and unload one piece, s; lot: how many parts are wanted.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
     stands: Annotated[tuple[Stand, ...], Field(max_length=20)] = ()
-    order: Literal["places", "tools", "hand"] = "places"
+    order: Literal["places", "tools", "fastest", "hand"] = "places"
     hand: Annotated[tuple[str, ...], Field(max_length=4000)] = ()
     program: Literal["one", "each"] = "one"
     subprograms: bool = True

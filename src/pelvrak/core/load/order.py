@@ -10,10 +10,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+import numpy as np
+from numpy.typing import NDArray
+
+from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Vector
 
 # More ways through the tools than this are not looked at: the first place's own order then leads.
 MOST_STATES = 200_000
+# More states times places than this are not looked at for the fastest order of all.
+MOST_WAYS = 3_000_000
 # So many places are put in their best order exactly, more by the next nearest.
 EXACT_PLACES = 9
 
@@ -72,6 +78,92 @@ def by_tools(places: Sequence[Sequence[Cut]], machine: Machine) -> list[Step]:
             p, first, past = group[g]
             out += [(p, n) for n in range(first, past)]
     return out
+
+
+def fastest(places: Sequence[Sequence[Cut]], machine: Machine) -> list[Step] | None:
+    """The order that takes the least time of all: by how far each place has come and which was cut last. What
+    a place cuts with one tool on end stays together. None where there are too many ways to look at.
+    """
+    parts = [_on_end(own) for own in places]
+    counts = [len(own) for own in parts]
+    states = math.prod(count + 1 for count in counts)
+    if not any(counts) or states * len(parts) > MOST_WAYS:
+        return None
+    cost, came = _least_times(places, parts, machine)
+    state, last = states - 1, int(cost[states - 1].argmin())
+    strides = _strides(counts)
+    out: list[Step] = []
+    while state:
+        at = state // strides[last] % (counts[last] + 1) - 1
+        first, past = parts[last][at]
+        out = [(last, n) for n in range(first, past)] + out
+        state, last = state - strides[last], int(came[state, last])
+    return out
+
+
+def _on_end(own: Sequence[Cut]) -> list[tuple[int, int]]:
+    """Stretches of a place's operations with one tool: the first of each, and the one after its last."""
+    starts = [n for n, cut in enumerate(own) if n == 0 or own[n - 1].tool != cut.tool]
+    return list(zip(starts, [*starts[1:], len(own)][: len(starts)], strict=True))
+
+
+def _strides(counts: Sequence[int]) -> list[int]:
+    """How far states lie apart that differ in one place by one stretch."""
+    return [math.prod(count + 1 for count in counts[p + 1 :]) for p in range(len(counts))]
+
+
+def _least_times(
+    places: Sequence[Sequence[Cut]], parts: Sequence[Sequence[tuple[int, int]]], machine: Machine
+) -> tuple[Floats, NDArray[np.int16]]:
+    """The least time to each state by the place that was cut last (states, places), s, and which was cut
+    before that.
+    """
+    counts = [len(own) for own in parts]
+    strides, total = _strides(counts), math.prod(count + 1 for count in counts)
+    progress = np.array(np.unravel_index(np.arange(total), [count + 1 for count in counts]))
+    cost = np.full((total, len(parts)), np.inf)
+    came = np.full((total, len(parts)), -1, np.int16)
+    steps = progress.sum(axis=0)
+    for level in range(int(steps.max())):
+        here = np.flatnonzero(steps == level)
+        for p, own in enumerate(parts):
+            going = here[progress[p, here] < counts[p]]
+            if not len(going):
+                continue
+            next_part = progress[p, going]
+            after = going + strides[p]
+            if level == 0:
+                cost[after, p] = machine.change_s + _time_of(places[p], own[0])
+                continue
+            for q, other in enumerate(parts):
+                if not other:
+                    continue
+                takes = np.array([[_from_to(places, (q, a), (p, b), machine) for b in own] for a in other])
+                before = progress[q, going] - 1
+                known = before >= 0
+                new = np.full(len(going), np.inf)
+                new[known] = cost[going[known], q] + takes[before[known], next_part[known]]
+                better = new < cost[after, p] - 1e-12
+                cost[after[better], p] = new[better]
+                came[after[better], p] = q
+    return cost, came
+
+
+def _time_of(own: Sequence[Cut], part: tuple[int, int]) -> float:
+    return sum(cut.seconds for cut in own[slice(*part)])
+
+
+def _from_to(
+    places: Sequence[Sequence[Cut]],
+    one: tuple[int, tuple[int, int]],
+    two: tuple[int, tuple[int, int]],
+    machine: Machine,
+) -> float:
+    """From the end of one stretch to the end of another, s."""
+    before, after = places[one[0]][one[1][1] - 1], places[two[0]][two[1][0]]
+    changed = before.tool != after.tool
+    way = machine.between(before, after) if changed or one[0] != two[0] else 0.0
+    return (machine.change_s if changed else 0.0) + way + _time_of(places[two[0]], two[1])
 
 
 def fewest_tools(sequences: Sequence[Sequence[int]]) -> list[int]:

@@ -121,7 +121,8 @@ class Table(Frozen):
     there.
 
     rides: "base", or the axis it is built on; length, depth: along x and across, mm; slots: tee slots;
-    grid_mm: distance of its tapped holes, where it has them.
+    grid_mm: distance of its tapped holes, where it has them; load_kg: the most that may stand on it, None
+    where nobody has said.
     """
 
     rides: str
@@ -132,6 +133,7 @@ class Table(Frozen):
     up: Vector = (0.0, 0.0, 1.0)
     slots: Slots | None = None
     grid_mm: Length | None = None
+    load_kg: Annotated[float, Field(gt=0, le=1_000_000)] | None = None
 
 
 class Spindle(Frozen):

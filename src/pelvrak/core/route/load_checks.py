@@ -15,7 +15,7 @@ from pelvrak.core.cutting.tools import Tool, body_profiles
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.mesh import Floats, Mesh, joined, to_solid, transformed, with_label
+from pelvrak.core.geometry.mesh import Floats, Mesh, joined, to_solid, transformed, volume, with_label
 from pelvrak.core.geometry.part import Vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.load.load import Load
@@ -37,6 +37,8 @@ from pelvrak.core.stock.profile import Profile
 ROOM_MM = 3.0
 # What a finding tells beside its words.
 More = dict[str, Any]
+# EN 10025: 7850 kg/m³ for structural steel (from memory).
+STEEL_KG_MM3 = 7.85e-6
 # A gap is known to this, mm.
 NEAR_MM = 0.1
 
@@ -159,6 +161,43 @@ def off_the_table(load: Load, stood: list[Stood]) -> list[Finding]:
             }
             out.append(wrong(one.place, "load.off_table", said, **told))
     return out
+
+
+def on_the_table(run: Run, load: Load, places: list[Occupied]) -> tuple[float, list[Finding]]:
+    """What stands on the table in all, kg, holdings taken as of steel; and whether that is too much for
+    it.
+    """
+    works = holdings = 0.0
+    once: dict[tuple[str, tuple[float, ...]], float] = {}
+    for there in places:
+        body, one = there.body.value(SURFACE), there.one
+        own = [volume(_labelled(body, label)) for label in (0, 1)]
+        works, holdings = works + own[0], holdings + own[1]
+        hold = one.cut.turning.hold
+        stays = [n for n, piece in enumerate(hold.pieces) if piece.item in one.place.stays]
+        if hold.key is None or not stays:
+            continue
+        solids = Result(hold.key, run.engine).value(SURFACE)
+        zero = np.subtract(zero_of(one), one.shift)
+        for n in stays:
+            at = tuple(np.round(np.add(hold.pieces[n].low, zero), 2).tolist())
+            once[hold.pieces[n].name, at] = volume(_labelled(solids, n))
+    density = run.material.density_g_cm3 * 1e-6
+    mass = works * density + (holdings + sum(once.values())) * STEEL_KG_MM3
+    table = places[0].one.turning.machine.table
+    if table.load_kg is None or mass <= table.load_kg:
+        return round(mass, 2), []
+    said = f"{mass:.0f} kg stand on the table in {load.name}, holdings taken as of steel; it takes"
+    told: dict[str, Any] = {"measured": round(mass, 1), "limit": table.load_kg, "unit": "kg"}
+    first = places[0].one.place
+    return round(mass, 2), [
+        wrong(first, "load.too_heavy", f"{said} {table.load_kg:g}.", stage="hold", **told)
+    ]
+
+
+def _labelled(mesh: Mesh, label: int) -> Mesh:
+    mine = mesh.label == label
+    return Mesh(mesh.vertices, mesh.triangles[mine], mesh.label[mine])
 
 
 def past_the_travels(load: Load, stood: list[Stood], setups: dict[str, SetupReport]) -> list[Finding]:

@@ -52,10 +52,11 @@ class OrderStep(Frozen):
 
 class LoadReport(Frozen):
     """One load. order: as it is cut, order_kind: how that was chosen; time_s, changes: of it; other orders
-    and what they would take: places_s, tools_s; finished: parts that each cycle ends with; first_cycle: what
-    has to be there when it is run first; minutes_each: a part takes, loading with it; per_hour: parts;
-    cycles, billets: for the lot; of_billet: parts that one
-    gives. program_key: of its program, control_s: by the control; alarm: why that stops.
+    and what they would take: places_s, tools_s, fastest_s, None where there are too many to look at; mass_kg:
+    of all that stands on the table; finished: parts that each cycle ends with; first_cycle: what has to be
+    there when it is run first; minutes_each: a part takes, loading with it; per_hour: parts; cycles, billets:
+    for the lot; of_billet: parts that one gives. program_key: of its program, control_s: by the control;
+    alarm: why that stops.
     """
 
     name: str
@@ -67,6 +68,8 @@ class LoadReport(Frozen):
     changes: int = 0
     places_s: float = 0.0
     tools_s: float = 0.0
+    fastest_s: float | None = None
+    mass_kg: float = 0.0
     finished: int = 0
     first_cycle: tuple[str, ...] = ()
     minutes_each: float | None = None

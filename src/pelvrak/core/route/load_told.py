@@ -21,6 +21,7 @@ from pelvrak.core.route.load_checks import (
     neighbours,
     occupied,
     off_the_table,
+    on_the_table,
     overlaps,
     past_the_travels,
 )
@@ -86,17 +87,9 @@ def _cut(
     cuts = [[_as_cut(one, step, reports) for step in own] for one, own in zip(here, planned, strict=True)]
     machine = here[0].turning.machine
     between = orders.Machine(machine.changer.seconds, machine.rapid_mm_min)
-    ways = {"places": orders.by_places(cuts), "tools": orders.by_tools(cuts, between)}
-    times = {kind: orders.time_of(order, cuts, between) for kind, order in ways.items()}
-    order = ways.get(load.order, ways["places"])
-    if load.order == "hand":
-        by_hand = _by_hand(load, planned)
-        said = orders.kept_in_order(by_hand, cuts)
-        if said is None:
-            order = by_hand
-        else:
-            sentence = f"The order of {load.name} by hand cannot be: {said}. It is cut place by place."
-            found.append(_wrong(None, "load.order", sentence))
+    order, times = _order_of(load, planned, cuts, between, found)
+    mass, too_heavy = on_the_table(run, load, places)
+    found += too_heavy
     seconds, changes = orders.time_of(order, cuts, between)
     steps = _steps(order, planned, cuts, between)
     last = setups_in(run.plan, load)[-1].name
@@ -113,6 +106,8 @@ def _cut(
             "changes": changes,
             "places_s": round(times["places"][0], 2),
             "tools_s": round(times["tools"][0], 2),
+            "fastest_s": round(times["fastest"][0], 2) if "fastest" in times else None,
+            "mass_kg": mass,
             "finished": finished,
             "first_cycle": _first_cycle(run, load, here),
             "minutes_each": round(each, 3),
@@ -125,6 +120,35 @@ def _cut(
     if load.program == "one":
         told = _with_program(run, load, here, [planned[p][n] for p, n in order], told, found)
     return told.model_copy(update={"findings": tuple(found)})
+
+
+def _order_of(
+    load: Load,
+    planned: list[list[Planned]],
+    cuts: list[list[orders.Cut]],
+    between: orders.Machine,
+    found: list[Finding],
+) -> tuple[list[orders.Step], dict[str, tuple[float, int]]]:
+    """The order a load is cut in, and what each of those that are looked at takes, s, with its changes."""
+    ways = {"places": orders.by_places(cuts), "tools": orders.by_tools(cuts, between)}
+    best = orders.fastest(cuts, between)
+    if best is not None:
+        ways["fastest"] = best
+    times = {kind: orders.time_of(order, cuts, between) for kind, order in ways.items()}
+    if load.order == "fastest" and best is None:
+        ways["fastest"] = min(ways.values(), key=lambda order: orders.time_of(order, cuts, between))
+        few = f"There are too many orders of {load.name} to look at all: it is cut in the better of two."
+        found.append(_wrong(None, "load.orders", few, "note"))
+    order = ways.get(load.order, ways["places"])
+    if load.order == "hand":
+        by_hand = _by_hand(load, planned)
+        said = orders.kept_in_order(by_hand, cuts)
+        if said is None:
+            order = by_hand
+        else:
+            sentence = f"The order of {load.name} by hand cannot be: {said}. It is cut place by place."
+            found.append(_wrong(None, "load.order", sentence))
+    return order, times
 
 
 def _by_hand(load: Load, planned: list[list[Planned]]) -> list[orders.Step]:
