@@ -35,6 +35,7 @@ from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import Report
 from pelvrak.core.stock.cut import cut
 from tests.core import test_removal as plate
+from tests.core import test_turning as turning
 from tests.core.in_dialects import written_in
 from tests.core.test_probing import plan_with, pocket, probing, side
 
@@ -228,6 +229,14 @@ class TwoVises(unittest.TestCase):
             for register, cuts in together.items():
                 self.assertEqual(cuts, alone["G54"], (kind, register))
 
+    def test_too_many_orders(self):
+        """The better of two, and told."""
+        with patch("pelvrak.core.load.order.MOST_WAYS", 3):
+            load = evaluate(plan({"stands": [TWO], "order": "fastest"}), plate.DATA, STORE).loads[0]
+        self.assertIn("load.orders", codes(load))
+        self.assertIsNone(load.fastest_s)
+        self.assertEqual(load.time_s, min(load.tools_s, load.places_s))
+
     def test_what_stands_on_the_table(self):
         """One more place weighs its work, of the density told, and its vise, jaws and parallels as of steel,
         by manifold3d. A table that takes less says so.
@@ -414,6 +423,63 @@ class OtherPlaces(unittest.TestCase):
             self.assertIn("OP20/1", found[0].sentence)
             if gap > 0:
                 self.assertAlmostEqual(found[0].measured, gap, delta=0.6)
+
+    def test_the_head_meets_a_neighbour_that_tool_and_holder_clear(self):
+        """A head 160 wide to each side, 20 over the nose; beside the plate another that stands 200 higher.
+        With the cutter 39.6 right of the plate's middle and half the vise 62.5 the head reaches what is left
+        of their sum.
+        """
+        told = plan({}, pocket()).model_dump(mode="json")
+        low = machine_of("vertical-760").model_dump(mode="json")
+        head = next(one for one in low["solids"] if one["name"] == "head")
+        head["low"][2] = 20.0
+        high = json.loads(json.dumps(told["setups"][0])) | {"name": "OP20", "operations": []}
+        high |= {"offset_register": "G57", "seat": high["seat"] | {"zeros": []}}
+        for item in high["hold"]["items"]:
+            if item["on"] == "table":
+                item["z"] = item.get("z", 0.0) + 200.0
+        for at, deep in ((250.0, 39.6 + 160 + 62.5 - 250.0), (268.0, None)):
+            document = told | {
+                "machines": [low],
+                "setups": [told["setups"][0], high],
+                "loads": [{"name": "L1", "stands": [{"setup": "OP20", "at_x": at}]}],
+            }
+            load = evaluate(plan_from(document), plate.DATA, STORE).loads[0]
+            self.assertNotIn("load.neighbour", codes(load))
+            found = [one for one in load.findings if one.code == "load.slide_meets"]
+            if deep is None:
+                self.assertEqual(found, [])
+                continue
+            self.assertAlmostEqual(found[0].measured, deep, delta=0.6)
+            self.assertIn("the head of the machine", found[0].sentence)
+            self.assertIn("OP20/1", found[0].sentence)
+
+    def test_what_is_turned_with_the_rest(self):
+        """On a trunnion one setup turns its small plate; another in the load has half a plate of 400 × 300,
+        250 from the table's centre, where the cradle's sides stand 210 from it.
+        """
+        own = turning.document(
+            positions=[{"name": "side", "angles": {"A": -60.0, "C": -90.0}}],
+            operations=[turning.facing("side")],
+        )
+        first = own["setups"][0] | {"machine": "trunnion-ac", "load": "L1"}
+
+        def on(name: str) -> dict:
+            return {"items": [{"id": "plate", "fixture": name, "on": "table", "x": 140, "y": 140}]}
+
+        for other, meets in (("grid-400", True), ("grid-250", False)):
+            second = first | {"name": "OP20", "positions": [], "offset_register": "G58", "hold": on(other)}
+            second["operations"] = [turning.facing("side") | {"position": None}]
+            document = own | {
+                "setups": [first | {"hold": on("grid-250")}, second],
+                "loads": [{"name": "L1"}],
+            }
+            report = evaluate(plan_from(document), turning.part(), STORE)
+            self.assertNotIn("reach.swing", [one.code for one in report.setups[0].findings])
+            found = [one for one in report.loads[0].findings if one.code == "reach.swing"]
+            self.assertEqual(bool(found), meets, report.loads[0].findings)
+            if meets:
+                self.assertIn("the work at OP20/1 runs into the cradle", found[0].sentence)
 
 
 class Probed(unittest.TestCase):

@@ -10,16 +10,26 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.cutting.standing import UP
-from pelvrak.core.cutting.toolpath import chords, swept_by
+from pelvrak.core.cutting.toolpath import Chords, chords, swept_by
 from pelvrak.core.cutting.tools import Tool, body_profiles
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.findings import Finding
-from pelvrak.core.geometry.mesh import Floats, Mesh, joined, to_solid, transformed, volume, with_label
+from pelvrak.core.geometry.mesh import (
+    Floats,
+    Mesh,
+    box_corners,
+    joined,
+    to_solid,
+    transformed,
+    volume,
+    with_label,
+)
 from pelvrak.core.geometry.part import Vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.load.load import Load
 from pelvrak.core.machine.index import reach_of
+from pelvrak.core.machine.slides import Slide, met_by_slides, slides
 from pelvrak.core.machine.travel import check_table
 from pelvrak.core.route.load_places import Stood, wrong, zero_of
 from pelvrak.core.route.naming import TOOL, nameless_tool
@@ -28,6 +38,7 @@ from pelvrak.core.route.pieces import FACTS, PATH, SURFACE
 from pelvrak.core.route.report import OperationReport, SetupReport
 from pelvrak.core.route.run import Run
 from pelvrak.core.route.station import compact, held_solids, holding_field
+from pelvrak.core.route.swinging import swung_with
 from pelvrak.core.route.together import SHARED_MM3
 from pelvrak.core.stock.cut import RAPID, test
 from pelvrak.core.stock.field import error_of
@@ -250,7 +261,7 @@ def _cut_there(one: Stood, setups: dict[str, SetupReport]) -> list[tuple[Operati
 @dataclass(frozen=True)
 class NeighbourGiven:
     """A path at one place, and what stands at another. body: there, its zero frame; from_local: 4×4, of the
-    plane the path is in to that zero frame.
+    plane the path is in to that zero frame; slides: of the machine that could come near it.
     """
 
     path: Content
@@ -258,14 +269,18 @@ class NeighbourGiven:
     nose: tuple[float, float]
     body: Content
     from_local: Floats
+    slides: tuple[Slide, ...]
 
 
 def _passed(given: NeighbourGiven, reads: Reads) -> Pieces:
-    """How near the tool comes sideways, mm, None where there is room enough; into: how deep it comes in."""
+    """How near the tool comes sideways, mm, None where there is room enough; into: how deep it comes in;
+    slide: what of the machine does, and how deep.
+    """
     field = holding_field(reads.read(given.body, SURFACE))
     path = reads.read(given.path, PATH).path
     assert field is not None
     flat = chords(path)
+    slide = _slide_met(given, flat, reads)
     starts, ends = (moved(given.from_local, places) for places in (flat.starts, flat.ends))
     what = np.full(len(flat.what), RAPID, np.uint8)
     bare = swept_by(given.tool, given.nose, starts, ends, what, turned(given.from_local, UP))
@@ -279,14 +294,41 @@ def _passed(given: NeighbourGiven, reads: Reads) -> Pieces:
 
     into = met(0.0)
     if into > known:
-        return {FACTS: {"gap": 0.0, "into": round(into, 3)}}
+        return {FACTS: {"gap": 0.0, "into": round(into, 3), "slide": slide}}
     if met(ROOM_MM) <= known:
-        return {FACTS: {"gap": None, "into": 0.0}}
+        return {FACTS: {"gap": None, "into": 0.0, "slide": slide}}
     free, taken = 0.0, ROOM_MM
     while taken - free > NEAR_MM:
         middle = (free + taken) / 2
         free, taken = (free, middle) if met(middle) > known else (middle, taken)
-    return {FACTS: {"gap": round(free, 3), "into": 0.0}}
+    return {FACTS: {"gap": round(free, 3), "into": 0.0, "slide": slide}}
+
+
+def _slide_met(given: NeighbourGiven, flat: Chords, reads: Reads) -> list[Any] | None:
+    """Which slide runs deepest into what stands there, and how deep, mm; None where none does."""
+    if not given.slides:
+        return None
+    body = transformed(reads.read(given.body, SURFACE), inverse(given.from_local))
+    up = np.array([0.0, 0.0, given.tool.gauge_length])
+    met = met_by_slides(list(given.slides), flat.starts + up, flat.ends + up, [("there", body)])
+    worst = max(met, key=lambda one: one.depth, default=None)
+    return None if worst is None else [worst.slide, round(worst.depth, 3)]
+
+
+def _slides_near(
+    moving: list[Slide], told: OperationReport, gauge: float, body: tuple[Floats, Floats]
+) -> tuple[Slide, ...]:
+    """Slides whose box comes into that of a body anywhere in an operation's. body: local plane, mm."""
+    assert told.low is not None and told.high is not None
+    noses = box_corners(told.low, told.high) + [0.0, 0.0, gauge]
+    out = []
+    for slide in moving:
+        goes = noses @ slide.follows.T
+        low = slide.mesh.vertices.min(axis=0) + goes.min(axis=0)
+        high = slide.mesh.vertices.max(axis=0) + goes.max(axis=0)
+        if (low < body[1]).all() and (high > body[0]).all():
+            out.append(slide)
+    return tuple(out)
 
 
 def _wider(profile: Profile, by: float) -> Profile:
@@ -295,7 +337,7 @@ def _wider(profile: Profile, by: float) -> Profile:
     return Profile(profile.heights, tuple(radius + by for radius in profile.radii), ball)
 
 
-PASS_NEIGHBOUR = Step("past a neighbour", 1, NeighbourGiven, _passed)
+PASS_NEIGHBOUR = Step("past a neighbour", 2, NeighbourGiven, _passed)
 
 
 def neighbours(run: Run, load: Load, places: list[Occupied], setups: dict[str, SetupReport]) -> list[Finding]:
@@ -309,9 +351,15 @@ def neighbours(run: Run, load: Load, places: list[Occupied], setups: dict[str, S
                 continue
             reach = max(tool.DC / 2, *(_widest(tool, machine.spindle.nose))) + ROOM_MM
             path = Result(told.key, run.engine).content(PATH)
+            moving = slides(machine, zero_of(one), at)
             for there in places:
                 box, other = (there.low, there.high), there.one
-                if there is here or not _near(told, at.local_from_zero, np.array(zero_of(one)), reach, box):
+                if there is here:
+                    continue
+                corners = moved(at.local_from_zero, box_corners(*box) - np.array(zero_of(one)))
+                lies = corners.min(axis=0), corners.max(axis=0)
+                could = _slides_near(moving, told, tool.gauge_length, lies)
+                if not could and not _near(told, at.local_from_zero, np.array(zero_of(one)), reach, box):
                     continue
                 to_table = rigid(np.eye(3), np.array(zero_of(one))) @ inverse(at.local_from_zero)
                 frame = rigid(np.eye(3), -np.array(zero_of(other))) @ to_table
@@ -321,11 +369,14 @@ def neighbours(run: Run, load: Load, places: list[Occupied], setups: dict[str, S
                     machine.spindle.nose,
                     there.body.content(SURFACE),
                     np.round(frame, 6),
+                    could,
                 )
                 called = f"{told.name} at {one.place.key} past {other.place.key}"
                 facts = run.engine.run(PASS_NEIGHBOUR, given, called).value(FACTS)
                 if facts["gap"] is not None:
                     out.append(_near_finding(load, one, other, told, facts))
+                if facts["slide"] is not None:
+                    out.append(_slide_finding(load, one, other, told, facts["slide"]))
     return out
 
 
@@ -344,6 +395,47 @@ def _near(
     a, b = points.min(axis=0) - reach, points.max(axis=0) + reach
     # Whatever is over the tip is tool: only from below is there always room.
     return bool((a[:2] < box[1][:2]).all() and (b[:2] > box[0][:2]).all() and a[2] < box[1][2])
+
+
+def _slide_finding(
+    load: Load, one: Stood, other: Stood, told: OperationReport, met: tuple[str, float]
+) -> Finding:
+    said = (
+        f"While {told.name} is cut at {one.place.key}, the {met[0]} of the machine runs {met[1]:.1f} mm into"
+        f" what stands at {other.place.key}."
+    )
+    more: dict[str, Any] = {"measured": met[1], "limit": 0.0, "unit": "mm", "stage": "reach"}
+    return wrong(one.place, "load.slide_meets", said, operation=told.id, **more)
+
+
+def swung(run: Run, load: Load, places: list[Occupied], setups: dict[str, SetupReport]) -> list[Finding]:
+    """What stands at one place and meets something while the work at another is turned: all that rides on one
+    table is turned with it.
+    """
+    tools = {tool.id: tool for tool in run.plan.tools}
+    out, seen = [], set()
+    for here in places:
+        one = here.one
+        if one.place.setup in seen or not one.turning.machine.rotary:
+            continue
+        seen.add(one.place.setup)
+        for there in places:
+            if there is here:
+                continue
+            found = swung_with(
+                run,
+                one.turning,
+                list(setups[one.place.setup].operations),
+                tools,
+                there.body.content(SURFACE),
+                zero_of(there.one),
+                f"work at {there.one.place.key}",
+            )
+            out += [
+                finding.model_copy(update={"sentence": f"{load.name}: {finding.sentence}", "place": ()})
+                for finding in found
+            ]
+    return out
 
 
 def _near_finding(

@@ -24,6 +24,7 @@ from pelvrak.core.route.load_checks import (
     on_the_table,
     overlaps,
     past_the_travels,
+    swung,
 )
 from pelvrak.core.route.load_places import CutSetup, Stood, planned_at, setups_in, stood, zero_of
 from pelvrak.core.route.load_program import PROVE_LOAD, load_program, proof_given_for
@@ -70,6 +71,7 @@ def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
     found += off_the_table(load, here)
     found += past_the_travels(load, here, reports)
     found += neighbours(run, load, places, reports)
+    found += swung(run, load, places, reports)
     return _cut(run, load, places, reports, base, found)
 
 

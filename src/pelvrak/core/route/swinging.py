@@ -30,6 +30,9 @@ from pelvrak.core.route.turning import Turning
 ROOM_MM = 5.0
 
 
+# What stands beside the work, by another name.
+BESIDE = "⟦beside⟧"
+
 Turn = tuple[str, dict[str, float], dict[str, float]]
 
 
@@ -42,25 +45,20 @@ def swings(
     The work counts by its convex hull as it comes in, so what is found clear is clear.
     """
     setup, zero = turning.setup, turning.zero_on_table
-    turns = [*_turns(turning), *_wrapped(turning, reports)]
+    bare, names = _nameless(turning, reports)
     home = turning.stations.get("")
-    if not turns or zero is None or home is None or home.hold.key is None:
+    if not bare or zero is None or home is None or home.hold.key is None:
         return []
-    used = sorted({o.tool for o in setup.operations})
-    gauge = max((tools[name].gauge_length for name in used if name in tools), default=0.0)
+    gauge = _longest(turning, tools)
     hold = turning.hold
-    names = {SETUP: setup.name} | {piece_token(i): piece.name for i, piece in enumerate(hold.pieces)}
-    bare: list[Turn] = []
-    for number, (called, start, goal) in enumerate(turns):
-        names[f"⟦turn {number}⟧"] = called
-        bare.append((f"⟦turn {number}⟧", start, goal))
+    names |= {piece_token(i): piece.name for i, piece in enumerate(hold.pieces)}
     given = SwingGiven(
         surface_of(run.engine, incoming_key).content(SURFACE),
         Result(hold.key or "", run.engine).content(SURFACE),
         bare_hold(hold),
         home.zero_from_work,
         zero,
-        tuple(bare),
+        bare,
         turning.machine.as_built,
         gauge,
     )
@@ -68,20 +66,61 @@ def swings(
     return [Finding.model_validate(named(one, names)) for one in found]
 
 
+def swung_with(
+    run: Run,
+    turning: Turning,
+    reports: list[OperationReport],
+    tools: dict[str, Tool],
+    body: Content,
+    zero: Vector,
+    called: str,
+) -> list[Finding]:
+    """The same of what stands beside the work and is turned with it. body: its surface, counted from zero on
+    the table, mm; called: what it is.
+    """
+    bare, names = _nameless(turning, reports)
+    if not bare:
+        return []
+    machine = turning.machine.as_built
+    given = SwingGiven(
+        body, None, HoldFacts(), np.eye(4), zero, bare, machine, _longest(turning, tools), BESIDE
+    )
+    found = run.engine.run(SWING, given, f"{turning.setup.name} turning, {called}").value(FACTS)
+    return [Finding.model_validate(named(one, names | {BESIDE: called})) for one in found]
+
+
+def _nameless(turning: Turning, reports: list[OperationReport]) -> tuple[tuple[Turn, ...], dict[str, str]]:
+    """All turns of a setup, each called by a token, and what those stand for."""
+    names = {SETUP: turning.setup.name}
+    bare: list[Turn] = []
+    for number, (called, start, goal) in enumerate([*_turns(turning), *_wrapped(turning, reports)]):
+        names[f"⟦turn {number}⟧"] = called
+        bare.append((f"⟦turn {number}⟧", start, goal))
+    return tuple(bare), names
+
+
+def _longest(turning: Turning, tools: dict[str, Tool]) -> float:
+    """Of its tools the longest, from the spindle's nose, mm."""
+    used = sorted({o.tool for o in turning.setup.operations})
+    return max((tools[name].gauge_length for name in used if name in tools), default=0.0)
+
+
 @dataclass(frozen=True)
 class SwingGiven:
     """What is turned, and how far. stock: surface of the work; solids, hold: what holds it, as the zero frame
-    has it; zero: on the table; gauge: of the longest tool, mm.
+    has it, None where it is a body of its own; zero: on the table; gauge: of the longest tool, mm;
+    called: what is turned.
     """
 
     stock: Content
-    solids: Content
+    solids: Content | None
     hold: HoldFacts
     zero_from_work: Floats
     zero: Vector
     turns: tuple[Turn, ...]
     machine: Machine
     gauge: float
+    called: str = "work"
 
 
 def _turns(turning: Turning) -> list[Turn]:
@@ -119,13 +158,14 @@ def _swung(given: SwingGiven, reads: Reads) -> Pieces:
     machine, zero, gauge = given.machine, given.zero, given.gauge
     stock = hull_of(transformed(reads.read(given.stock, SURFACE), given.zero_from_work))
     # The holding as it was judged, before the machine's own solids were put to it.
-    holding = held_solids(reads, given.solids, given.hold.shift)
-    carried: list[tuple[str, Mesh]] = [("work", stock)]
-    carried += [
-        (p.name, hull_of(with_label(holding, i)))
-        for i, p in enumerate(given.hold.pieces)
-        if p.item != "table"
-    ]
+    carried: list[tuple[str, Mesh]] = [(given.called, stock)]
+    if given.solids is not None:
+        holding = held_solids(reads, given.solids, given.hold.shift)
+        carried += [
+            (p.name, hull_of(with_label(holding, i)))
+            for i, p in enumerate(given.hold.pieces)
+            if p.item != "table"
+        ]
     near, tool_tip = table_side(machine), -gauge
     out: list[Finding] = []
     for called, start, goal in given.turns:
@@ -162,8 +202,8 @@ def _swung(given: SwingGiven, reads: Reads) -> Pieces:
                         setup=SETUP,
                         stage="reach",
                         sentence=(
-                            f"Turning about {axis.name}, the work swings up to {top:.0f} mm; the longest"
-                            f" tool, gone up, ends at {tool_tip:.0f}: move aside first."
+                            f"Turning about {axis.name}, the {given.called} swings up to {top:.0f} mm; the"
+                            f" longest tool, gone up, ends at {tool_tip:.0f}: move aside first."
                         ),
                         measured=round(top, 2),
                         limit=round(tool_tip, 2),
