@@ -25,7 +25,9 @@ def with_places(columns: int, rows: int) -> Plan:
     machine = machine_of("vertical-760")
     table = machine.table.model_copy(update={"length": 3000.0, "depth": 3000.0})
     control = machine.control.model_copy(update={"extended": 48})
-    wide = machine.model_copy(update={"id": "wide", "table": table, "control": control})
+    # So many in Y would stand in its column.
+    solids = tuple(one for one in machine.solids if one.name != "column")
+    wide = machine.model_copy(update={"id": "wide", "table": table, "control": control, "solids": solids})
     setup = told.setups[0].model_copy(update={"machine": "wide"})
     return told.model_copy(update={"machines": (wide,), "setups": (setup,)})
 

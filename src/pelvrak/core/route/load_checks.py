@@ -4,6 +4,7 @@ place in what stands at another?
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -25,21 +26,22 @@ from pelvrak.core.geometry.mesh import (
     volume,
     with_label,
 )
-from pelvrak.core.geometry.part import Vector
+from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.load.load import Load
-from pelvrak.core.machine.index import reach_of
+from pelvrak.core.machine.index import Turned, reach_of
 from pelvrak.core.machine.slides import Slide, met_by_slides, slides
 from pelvrak.core.machine.travel import check_table
 from pelvrak.core.route.load_places import Stood, wrong, zero_of
 from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.pictures import surface_of
-from pelvrak.core.route.pieces import FACTS, PATH, SURFACE
+from pelvrak.core.route.pieces import FACTS, FIELD, PATH, SURFACE
 from pelvrak.core.route.report import OperationReport, SetupReport
 from pelvrak.core.route.run import Run
 from pelvrak.core.route.station import compact, held_solids, holding_field
 from pelvrak.core.route.swinging import swung_with
 from pelvrak.core.route.together import SHARED_MM3
+from pelvrak.core.route.turning import Turning
 from pelvrak.core.stock.cut import RAPID, test
 from pelvrak.core.stock.field import error_of
 from pelvrak.core.stock.profile import Profile
@@ -77,6 +79,22 @@ def _body(given: BodyGiven, reads: Reads) -> Pieces:
 
 
 PLACE_BODY = Step("what stands at a place", 1, BodyGiven, _body)
+
+
+@dataclass(frozen=True)
+class FieldGiven:
+    """What stands at a place, to be put on rays."""
+
+    body: Content
+
+
+def _field(given: FieldGiven, reads: Reads) -> Pieces:
+    field = holding_field(reads.read(given.body, SURFACE))
+    assert field is not None
+    return {FIELD: field}
+
+
+PLACE_FIELD = Step("rays of a place", 1, FieldGiven, _field)
 
 
 @dataclass(frozen=True)
@@ -260,7 +278,8 @@ def _cut_there(one: Stood, setups: dict[str, SetupReport]) -> list[tuple[Operati
 
 @dataclass(frozen=True)
 class NeighbourGiven:
-    """A path at one place, and what stands at another. body: there, its zero frame; from_local: 4×4, of the
+    """A path at one place, and what stands at another. body: there, its zero frame; field: the same on rays;
+    from_local: 4×4, of the
     plane the path is in to that zero frame; slides: of the machine that could come near it.
     """
 
@@ -268,6 +287,7 @@ class NeighbourGiven:
     tool: Tool
     nose: tuple[float, float]
     body: Content
+    field: Content
     from_local: Floats
     slides: tuple[Slide, ...]
 
@@ -276,9 +296,7 @@ def _passed(given: NeighbourGiven, reads: Reads) -> Pieces:
     """How near the tool comes sideways, mm, None where there is room enough; into: how deep it comes in;
     slide: what of the machine does, and how deep.
     """
-    field = holding_field(reads.read(given.body, SURFACE))
-    path = reads.read(given.path, PATH).path
-    assert field is not None
+    field, path = reads.read(given.field, FIELD), reads.read(given.path, PATH).path
     flat = chords(path)
     slide = _slide_met(given, flat, reads)
     starts, ends = (moved(given.from_local, places) for places in (flat.starts, flat.ends))
@@ -315,86 +333,134 @@ def _slide_met(given: NeighbourGiven, flat: Chords, reads: Reads) -> list[Any] |
     return None if worst is None else [worst.slide, round(worst.depth, 3)]
 
 
-def _slides_near(
-    moving: list[Slide], told: OperationReport, gauge: float, body: tuple[Floats, Floats]
-) -> tuple[Slide, ...]:
-    """Slides whose box comes into that of a body anywhere in an operation's. body: local plane, mm."""
-    assert told.low is not None and told.high is not None
-    noses = box_corners(told.low, told.high) + [0.0, 0.0, gauge]
-    out = []
-    for slide in moving:
-        goes = noses @ slide.follows.T
-        low = slide.mesh.vertices.min(axis=0) + goes.min(axis=0)
-        high = slide.mesh.vertices.max(axis=0) + goes.max(axis=0)
-        if (low < body[1]).all() and (high > body[0]).all():
-            out.append(slide)
-    return tuple(out)
-
-
 def _wider(profile: Profile, by: float) -> Profile:
     """A body wider all round."""
     ball = None if profile.ball is None else (profile.ball[0], profile.ball[1] + by)
     return Profile(profile.heights, tuple(radius + by for radius in profile.radii), ball)
 
 
-PASS_NEIGHBOUR = Step("past a neighbour", 2, NeighbourGiven, _passed)
+PASS_NEIGHBOUR = Step("past a neighbour", 3, NeighbourGiven, _passed)
+
+
+class _Slides:
+    """The slides of a setup's machine as they lie at its places: with all angles as they are, a shift on the
+    table shifts them by as much for each mm.
+    """
+
+    def __init__(self, turning: Turning, at: Turned) -> None:
+        assert turning.zero_on_table is not None
+        self.planned = np.array(turning.zero_on_table)
+        self.here = slides(turning.machine, as_vector(self.planned), at)
+        self.by = [
+            np.column_stack([b.mesh.vertices[0] - a.mesh.vertices[0] for b in (x, y)])
+            for a, x, y in zip(
+                self.here,
+                *(slides(turning.machine, as_vector(self.planned + way), at) for way in np.eye(3)[:2]),
+                strict=True,
+            )
+        ]
+
+    def at(self, shift: tuple[float, float]) -> list[Slide]:
+        """At a place. shift: from where the setup is planned, mm."""
+        return [
+            replace(one, mesh=transformed(one.mesh, rigid(np.eye(3), np.round(by @ np.array(shift), 6))))
+            for one, by in zip(self.here, self.by, strict=True)
+        ]
 
 
 def neighbours(run: Run, load: Load, places: list[Occupied], setups: dict[str, SetupReport]) -> list[Finding]:
-    """Tools at one place that come into, or near to, what stands at another."""
+    """Tools at one place, and slides of the machine, that come into, or near to, what stands at another."""
     out = []
+    known: dict[tuple[str, str], _Slides] = {}
+    boxes = np.array([box_corners(there.low, there.high) for there in places])
     for here in places:
-        one, machine = here.one, here.one.turning.machine
+        one = here.one
         for told, tool in _cut_there(one, setups):
-            at = one.turning.turned.get(told.position or "")
+            position = told.position or ""
+            at = one.turning.turned.get(position)
             if told.key is None or told.low is None or told.high is None or at is None:
                 continue
-            reach = max(tool.DC / 2, *(_widest(tool, machine.spindle.nose))) + ROOM_MM
-            path = Result(told.key, run.engine).content(PATH)
-            moving = slides(machine, zero_of(one), at)
-            for there in places:
-                box, other = (there.low, there.high), there.one
+            key = one.place.setup, position
+            if key not in known:
+                known[key] = _Slides(one.cut.turning, at)
+            moving = known[key].at(one.place.at)
+            for number, could in _come_near(here, boxes, (told, tool), at, moving):
+                there = places[number]
                 if there is here:
                     continue
-                corners = moved(at.local_from_zero, box_corners(*box) - np.array(zero_of(one)))
-                lies = corners.min(axis=0), corners.max(axis=0)
-                could = _slides_near(moving, told, tool.gauge_length, lies)
-                if not could and not _near(told, at.local_from_zero, np.array(zero_of(one)), reach, box):
-                    continue
-                to_table = rigid(np.eye(3), np.array(zero_of(one))) @ inverse(at.local_from_zero)
-                frame = rigid(np.eye(3), -np.array(zero_of(other))) @ to_table
-                given = NeighbourGiven(
-                    path,
-                    nameless_tool(tool, TOOL),
-                    machine.spindle.nose,
-                    there.body.content(SURFACE),
-                    np.round(frame, 6),
-                    could,
-                )
-                called = f"{told.name} at {one.place.key} past {other.place.key}"
+                given = _past(run, here, there, (told, tool), at, could)
+                called = f"{told.name} at {one.place.key} past {there.one.place.key}"
                 facts = run.engine.run(PASS_NEIGHBOUR, given, called).value(FACTS)
                 if facts["gap"] is not None:
-                    out.append(_near_finding(load, one, other, told, facts))
+                    out.append(_near_finding(load, one, there.one, told, facts))
                 if facts["slide"] is not None:
-                    out.append(_slide_finding(load, one, other, told, facts["slide"]))
+                    out.append(_slide_finding(load, one, there.one, told, facts["slide"]))
     return out
+
+
+def _come_near(
+    here: Occupied,
+    boxes: Floats,
+    cut: tuple[OperationReport, Tool],
+    at: Turned,
+    moving: list[Slide],
+) -> Iterator[tuple[int, tuple[Slide, ...]]]:
+    """The places that tool or slides come near to anywhere in an operation, by their boxes, and which slides.
+    boxes: (places, 8, 3) on the table, mm.
+    """
+    (told, tool), machine, zero = cut, here.one.turning.machine, np.array(zero_of(here.one))
+    assert told.low is not None and told.high is not None
+    lying = moved(at.local_from_zero, boxes.reshape(-1, 3) - zero).reshape(boxes.shape)
+    lows, highs = lying.min(axis=1), lying.max(axis=1)
+    reach = max(tool.DC / 2, *(_widest(tool, machine.spindle.nose))) + ROOM_MM
+    tips = moved(inverse(at.local_from_zero), box_corners(told.low, told.high)) + zero
+    least, most = tips.min(axis=0) - reach, tips.max(axis=0) + reach
+    # Whatever is over the tip is tool: only from below is there always room.
+    near = (least[:2] < boxes.max(axis=1)[:, :2]).all(axis=1) & (most[:2] > boxes.min(axis=1)[:, :2]).all(
+        axis=1
+    )
+    near &= least[2] < boxes.max(axis=1)[:, 2]
+    noses = box_corners(told.low, told.high) + [0.0, 0.0, tool.gauge_length]
+    could = []
+    for slide in moving:
+        goes = noses @ slide.follows.T
+        low = slide.mesh.vertices.min(axis=0) + goes.min(axis=0)
+        high = slide.mesh.vertices.max(axis=0) + goes.max(axis=0)
+        could.append((low < highs).all(axis=1) & (high > lows).all(axis=1))
+    for number in range(len(boxes)):
+        mine = tuple(slide for slide, meets in zip(moving, could, strict=True) if meets[number])
+        if mine or near[number]:
+            yield number, mine
+
+
+def _past(
+    run: Run,
+    here: Occupied,
+    there: Occupied,
+    cut: tuple[OperationReport, Tool],
+    at: Turned,
+    could: tuple[Slide, ...],
+) -> NeighbourGiven:
+    """An operation at one place and what stands at another. could: slides that may come near it."""
+    told, tool = cut
+    assert told.key is not None
+    to_table = rigid(np.eye(3), np.array(zero_of(here.one))) @ inverse(at.local_from_zero)
+    frame = rigid(np.eye(3), -np.array(zero_of(there.one))) @ to_table
+    body = there.body.content(SURFACE)
+    rays = run.engine.run(PLACE_FIELD, FieldGiven(body), f"rays of {there.one.place.setup}")
+    return NeighbourGiven(
+        Result(told.key, run.engine).content(PATH),
+        nameless_tool(tool, TOOL),
+        here.one.turning.machine.spindle.nose,
+        body,
+        rays.content(FIELD),
+        np.round(frame, 6),
+        could,
+    )
 
 
 def _widest(tool: Tool, nose: tuple[float, float]) -> list[float]:
     return [profile.widest for profile in body_profiles(tool, nose)]
-
-
-def _near(
-    told: OperationReport, local: Floats, zero: Floats, reach: float, box: tuple[Floats, Floats]
-) -> bool:
-    """Whether a tool could come near what stands in a box, mm on the table."""
-    assert told.low is not None and told.high is not None
-    corners = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
-    low, high = np.array(told.low), np.array(told.high)
-    points = moved(inverse(local), low + corners * (high - low)) + zero
-    a, b = points.min(axis=0) - reach, points.max(axis=0) + reach
-    # Whatever is over the tip is tool: only from below is there always room.
-    return bool((a[:2] < box[1][:2]).all() and (b[:2] > box[0][:2]).all() and a[2] < box[1][2])
 
 
 def _slide_finding(

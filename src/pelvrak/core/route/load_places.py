@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -51,6 +52,7 @@ class Stood:
     def own_register(self) -> str:
         return self.turning.setup.offset_register
 
+    @cached_property
     def values(self) -> dict[str, tuple[Reckoned, ...] | None]:
         """What each of its registers holds."""
         return {register: held_by(self.turning, register) for register in self.renamed.values()}

@@ -70,7 +70,7 @@ def load_program(run: Run, load: Load, stood: list[Stood], order: list[Planned])
     """The program of a load in an order, and the key it is kept under."""
     plan = run.plan
     head = head_of(stood[0].turning, load_number(plan, load), program_numbers(plan).values())
-    values = {name: told for one in stood for name, told in one.values().items() if told is not None}
+    values = {name: told for one in stood for name, told in one.values.items() if told is not None}
     said = composed(
         load.name,
         f"{len(stood)} places",
@@ -130,7 +130,8 @@ class _At:
     def run(self, events: list[Event], start: tuple[float, ...], tool: int, cutting: bool) -> float:
         """How long they take, s; cutting: or cut alike elsewhere."""
         seconds = 0.0
-        for one in stretches_of(events, self.feeling.given, self.feeling.stock.grid.box, (), start, tool):
+        box = self.feeling.stock.grid.box
+        for one in stretches_of(events, self.feeling.given, box, (), start, tool, cutting):
             seconds += one.seconds
             if cutting and one.sweep is not None:
                 self.feeling.now(cut(self.feeling.stock, one.sweep, 1)[0])
@@ -215,7 +216,7 @@ def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> Load
     """What a load's program is proved from."""
     plan, registers = run.plan, {}
     for one in stood:
-        for name, told in one.values().items():
+        for name, told in one.values.items():
             if told is not None:
                 registers[name] = dict(zip("XYZ", (v.value for v in told), strict=True))
     tools = at_places(plan.tools)

@@ -206,7 +206,7 @@ def _places(places: list[Occupied], cuts: list[list[orders.Cut]]) -> tuple[Place
     out = []
     for there, own in zip(places, cuts, strict=True):
         one = there.one
-        values = one.values()
+        values = one.values
         like = first.setdefault((one.place.setup, one.place.left_out), one.place.key)
         out.append(
             PlaceReport(

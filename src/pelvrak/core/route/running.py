@@ -227,14 +227,16 @@ def stretches_of(
     parts: tuple[int, ...] = (),
     start: tuple[float, ...] = (0.0,) * len(AXES),
     in_spindle: int = 0,
+    cut: bool = True,
 ) -> Iterator[Stretch]:
     """What each tool does, in order. box: of the stock, work frame, mm; parts: lines from which on it is told
-    by itself; start: where slides and axes begin, as in `Control` at 0; in_spindle: with which tool. Raises
-    BadInput where a tool that is not there cuts, and what the control raises.
+    by itself; start: where slides and axes begin, as in `Control` at 0; in_spindle: with which tool; cut:
+    with the sweeps of its moves. Raises BadInput where a tool that is not there cuts, and what the control
+    raises.
     """
     before_it = start
     for own, turning in _alike(events, before_it, parts):
-        yield _stretch(own, turning, before_it, in_spindle, given, box)
+        yield _stretch(own, turning, (before_it, in_spindle), given, box if cut else None)
         before_it, in_spindle = own[-1].end, own[-1].tool
 
 
@@ -263,13 +265,15 @@ def _alike(
 def _stretch(
     own: list[Event],
     turning: bool,
-    before_it: tuple[float, ...],
-    in_spindle: int,
+    before: tuple[tuple[float, ...], int],
     given: TextGiven,
-    box: tuple[Floats, Floats],
+    box: tuple[Floats, Floats] | None,
 ) -> Stretch:
-    """One of them, in the work. before_it: where slides and axes stood; in_spindle: which tool."""
+    """One of them, in the work. before: where slides and axes stood, and which tool was in the spindle; box:
+    None where no sweep is asked for.
+    """
     machine, number = given.machine, own[0].tool
+    before_it, in_spindle = before
     tool = dict(given.tools).get(number)
     if tool is None and any(one.kind in ("line", "cw", "ccw") for one in own):
         raise BadInput(
@@ -279,7 +283,7 @@ def _stretch(
     flat = chords(path)
     stands = angles_at(machine, before_it if turning else own[0].end)
     sweep = None
-    if tool is not None and path.moves:
+    if tool is not None and path.moves and box is not None:
         sweep = (
             _while_turning(own, before_it, tool, given, box)
             if turning
