@@ -30,10 +30,11 @@ from pelvrak.core.program.held import Held
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.load_program import PROVE_LOAD, proof_given_for
 from pelvrak.core.route.load_report import LoadReport
-from pelvrak.core.route.pieces import PROGRAM, PROOF, SURFACE
+from pelvrak.core.route.pieces import FIELD, PROGRAM, PROOF, SURFACE
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import Report
 from pelvrak.core.stock.cut import cut
+from pelvrak.core.stock.field import bundle_volumes
 from tests.core import test_removal as plate
 from tests.core import test_turning as turning
 from tests.core.in_dialects import written_in
@@ -309,15 +310,53 @@ class TwoVises(unittest.TestCase):
 
 class OtherPlaces(unittest.TestCase):
     def test_one_place_treated_differently(self):
-        """Without the bore at the second: no drilling there, its stock is not held against the plan."""
+        """Without the bore at the second: no drilling there, and its stock is what the step alone leaves."""
         stand = {**TWO, "different": [{"place": 2, "left_out": ["drill"], "offset_register": "G59"}]}
         _, load = report(stands=[stand])
         self.assertEqual(
             [(step.place, step.run) for step in load.order],
             [("OP10/1", "step"), ("OP10/1", "drill"), ("OP10/2", "step")],
         )
-        self.assertEqual([place.equal for place in load.places], [True, None])
+        self.assertEqual([place.equal for place in load.places], [True, True])
         self.assertEqual(load.places[1].registers[0].register_name, "G59")
+        told = plan({"stands": [stand]}).model_dump(mode="json")
+        told["setups"][0]["operations"] = told["setups"][0]["operations"][:1]
+        told["loads"][0]["stands"][0]["different"] = []
+        alone = evaluate(plan_from(told), plate.DATA, STORE).setups[0]
+        self.assertEqual(load.places[1].outgoing_key, alone.outgoing_key)
+
+    def test_a_measured_billet_and_an_operation_more(self):
+        """At the second place the casting came 1.5 higher, and it is faced: what stands there is by closed
+        form, and the program of both leaves it.
+        """
+        facing = {"id": "face", "name": "Face", "kind": "facing", "tool": plate.tool("face_mill", DC=50)}
+        sides = dict.fromkeys(plate.SIDES, 0.0)
+        stock = {"kind": "block", "sizing": {"rule": "allowance", **sides, "z_minus": 0, "z_plus": 1.5}}
+        stand = {**TWO, "different": [{"place": 2, "stock": stock, "added": [facing]}]}
+        made, load = report(stands=[stand])
+        self.assertEqual([one.equal for one in load.places], [True, True], load.findings)
+        self.assertEqual([one.differs for one in load.places], [False, True])
+        self.assertEqual([one.run for one in load.order if one.place == "OP10/2"], ["step", "drill", "face"])
+        came, left = (
+            float(np.mean(bundle_volumes(Result(key, Engine(STORE)).value(FIELD))))
+            for key in (load.places[1].incoming_key, load.places[1].outgoing_key)
+        )
+        self.assertAlmostEqual(came, 60 * 44 * 16.5, delta=40)
+        usual = made.setups[0].outgoing_volume_mm3
+        self.assertAlmostEqual(left, usual, delta=0.002 * usual)
+        # Nothing of it is the setup's own.
+        self.assertEqual([one.name for one in made.setups[0].operations], ["Step", "drill"])
+
+    def test_a_place_where_nothing_is_cut(self):
+        stand = {**TWO, "different": [{"place": 2, "left_out": ["step", "drill"]}]}
+        _, load = report(stands=[stand])
+        self.assertIn("load.nothing_cut", codes(load))
+        self.assertEqual([one.key for one in load.places], ["OP10/1"])
+
+    def test_an_added_operation_has_its_own_id(self):
+        again = {"id": "step", "name": "Face", "kind": "facing", "tool": "fm50"}
+        with self.assertRaisesRegex(BadInput, "give it its own id"):
+            plan({"stands": [{**TWO, "different": [{"place": 2, "added": [again]}]}]})
 
     def test_two_in_one_place(self):
         """40 apart, the works and vises stand in each other."""

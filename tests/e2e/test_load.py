@@ -88,6 +88,20 @@ class Load(Browser):
         expect(dock.get_by_label("Load program")).to_contain_text("M98")
         answer = httpx.get(f"{self.server.url}/api/projects/{number}/files/loads/L1.nc")
         self.assertEqual((answer.status_code, answer.text.count("M98 P101")), (200, 2))
+        # All of it in one picture; at the second place the bores are left out, and it is cut by itself.
+        page.get_by_role("radiogroup", name="Seen").get_by_text("as it is cut").click()
+        picture = page.get_by_role("region", name="The load as it stands")
+        expect(picture).to_have_attribute("aria-busy", "false")
+        expect(picture.get_by_title("OP10/2")).to_be_visible()
+        pattern.get_by_role("button", name="OP10 place").click()
+        page.get_by_role("option", name="place 2").click()
+        there = pattern.get_by_role("group", name="OP10 place 2 operations")
+        there.get_by_role("checkbox").last.click()
+        self.current(page)
+        told = self.loads(number)[0]["places"]
+        self.assertEqual([one["differs"] for one in told], [False, True])
+        self.assertEqual([one["equal"] for one in told], [True, True])
+        self.assertNotEqual(told[0]["outgoing_key"], told[1]["outgoing_key"])
         # Back to its setup.
         load.get_by_role("button", name="OP10 Top").click()
         expect(page.get_by_role("main", name="Sheet")).to_be_visible()

@@ -3572,7 +3572,8 @@ export interface components {
          * Different
          * @description A place that is not like the others of its setup. place: its number, from 1, row by row; empty: nothing
          *     stands there; by_x, by_y: how far it lies from where the pattern has it, mm; offset_register: its zero is
-         *     kept in, None: the next free; left_out: operations that are not cut there, by their id.
+         *     kept in, None: the next free; left_out: operations that are not cut there, by their id; added: more that
+         *     are, after the others; stock: what comes in there, a measured casting say, None: as everywhere.
          */
         Different: {
             /**
@@ -3609,6 +3610,17 @@ export interface components {
              * @default []
              */
             left_out: string[];
+            /**
+             * Added
+             * @description more that are, after the others
+             * @default []
+             */
+            added: (components["schemas"]["Facing"] | components["schemas"]["Clearing"] | components["schemas"]["Outline"] | components["schemas"]["Pocket"] | components["schemas"]["Slotting"] | components["schemas"]["Undercut"] | components["schemas"]["Surfacing"] | components["schemas"]["Drilling"] | components["schemas"]["Helical"] | components["schemas"]["Threading"] | components["schemas"]["Chamfering"] | components["schemas"]["Engraving"] | components["schemas"]["Wrapped"] | components["schemas"]["EngravingRound"] | components["schemas"]["DrillingRound"] | components["schemas"]["Probing"] | components["schemas"]["Measuring"])[];
+            /**
+             * Stock
+             * @description what comes in there, a measured casting say, None: as everywhere
+             */
+            stock?: (components["schemas"]["pelvrak__core__billet__block__Block"] | components["schemas"]["Bar"] | components["schemas"]["Extrusion"] | components["schemas"]["Model"] | components["schemas"]["KeptStock"]) | null;
         };
         /**
          * Dimension
@@ -8836,7 +8848,8 @@ export interface components {
         /**
          * PlaceReport
          * @description One place. at: of its zero on the table, mm; shift: from where its setup is planned, mm; low, high:
-         *     what stands there, mm on the table; like: the first place that is cut alike; time_s: what is cut there
+         *     what stands there, mm on the table; like: the first place that is cut alike; differs: it
+         *     is cut otherwise than its setup is; incoming_key, outgoing_key: of its stock; time_s: what is cut there
          *     takes; proof: whether the load's program leaves there what was planned, how far apart at most, mm.
          */
         PlaceReport: {
@@ -8889,10 +8902,21 @@ export interface components {
              */
             like?: string | null;
             /**
-             * Left Out
-             * @default []
+             * Differs
+             * @description it is cut otherwise than its setup is
+             * @default false
              */
-            left_out: string[];
+            differs: boolean;
+            /**
+             * Incoming Key
+             * @description of its stock
+             */
+            incoming_key?: string | null;
+            /**
+             * Outgoing Key
+             * @description of its stock
+             */
+            outgoing_key?: string | null;
             /**
              * Time S
              * @description what is cut there takes; proof: whether the load's program leaves there what was planned, how far apart at most, mm

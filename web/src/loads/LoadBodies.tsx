@@ -22,15 +22,19 @@ export function LoadBodies(props: {
 }) {
   const { project, told, outgoing, without, faint } = props
   const stands = project.plan.loads.find((one) => one.name === told.name)?.stands ?? []
-  const bySetup = new Map<string, PlaceReport[]>()
-  for (const place of told.places)
-    if (place.key !== without) bySetup.set(place.setup, [...(bySetup.get(place.setup) ?? []), place])
-  return [...bySetup].map(([name, places], n) => {
+  // Places that are cut otherwise have works of their own.
+  const alike = new Map<string, PlaceReport[]>()
+  for (const place of told.places) {
+    const key = `${place.setup} ${place.incoming_key} ${place.outgoing_key}`
+    if (place.key !== without) alike.set(key, [...(alike.get(key) ?? []), place])
+  }
+  return [...alike].map(([key, places], n) => {
+    const name = places[0]?.setup ?? ''
     const setup = project.report?.setups.find((one) => one.name === name)
     return (
       setup && (
         <Bodies
-          key={name}
+          key={key}
           setup={setup}
           places={places}
           stays={stands.find((one) => one.setup === name)?.stays ?? []}
@@ -64,7 +68,7 @@ function Bodies(props: {
   faint: boolean
 }) {
   const { setup, places, stays, outgoing, faint } = props
-  const work = useSolid(outgoing ? setup.outgoing_key : setup.incoming_key)
+  const work = useSolid(outgoing ? places[0]?.outgoing_key : places[0]?.incoming_key)
   const holding = useSolid(setup.hold?.key)
   useMemo(() => work && paintMakers(work.surface), [work])
   const pieces = setup.hold?.pieces

@@ -1,7 +1,7 @@
-import { useState } from 'react'
+import { type ReactNode, useState } from 'react'
 import type { Load, LoadReport, Plan, Problem, ProjectState, Stand } from '../api/client'
-import { type Commit, useLibrary, usePiece } from '../api/hooks'
-import { machineOf } from '../stages/reach/registers'
+import { type Commit, useLibrary, usePart, usePiece } from '../api/hooks'
+import { machineOf, registersOf } from '../stages/reach/registers'
 import { choose, useRoute } from '../state/route'
 import { Segments } from '../ui/Choice'
 import { Computed, NumberField, Row } from '../ui/Field'
@@ -9,6 +9,7 @@ import { FindingCard } from '../ui/FindingCard'
 import { clock, hueOf, round } from '../ui/words'
 import { LoadPicture } from './LoadPicture'
 import { OrderBar } from './OrderBar'
+import { PlaceEditor } from './PlaceEditor'
 import { TablePlan } from './TablePlan'
 
 const ORDERS: { value: Load['order']; label: string }[] = [
@@ -74,6 +75,7 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
   const { project, commit, name } = props
   const { plan, report } = project
   const { data: library } = useLibrary()
+  const { data: part } = usePart(plan.part.sha256)
   const [seen, setSeen] = useState<Seen>('above')
   const [tab, setTab] = useState<'order' | 'program' | 'findings'>('order')
   const setups = plan.setups.filter((one) => one.load === name)
@@ -110,16 +112,29 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
           </button>
         </div>
         <p className="mb-2 text-soft">What stands on {machine?.name ?? 'the machine'} at once</p>
-        {setups.map((setup) => (
-          <StandRows
-            key={setup.name}
-            stand={load.stands.find((one) => one.setup === setup.name) ?? freshStand(setup.name)}
-            title={`${setup.name} ${setup.title}`}
-            hue={hueOf(plan.setups.indexOf(setup))}
-            change={(what, edit) => changeStand(setup.name, what, edit)}
-            open={() => choose(plan.setups.indexOf(setup))}
-          />
-        ))}
+        {setups.map((setup) => {
+          const stand = load.stands.find((one) => one.setup === setup.name) ?? freshStand(setup.name)
+          const change = (what: string, edit: (own: Stand) => void) => changeStand(setup.name, what, edit)
+          return (
+            <StandRows
+              key={setup.name}
+              stand={stand}
+              title={`${setup.name} ${setup.title}`}
+              hue={hueOf(plan.setups.indexOf(setup))}
+              change={change}
+              open={() => choose(plan.setups.indexOf(setup))}
+            >
+              <PlaceEditor
+                project={project}
+                part={part}
+                setup={setup}
+                stand={stand}
+                registers={registersOf(machine)}
+                change={change}
+              />
+            </StandRows>
+          )
+        })}
         <Places told={told} late={late} />
         <h3 className="mt-4 font-head text-[15px] font-semibold">Cut in this order</h3>
         <Segments
@@ -264,6 +279,7 @@ function StandRows(props: {
   hue: string
   change: (what: string, edit: (stand: Stand) => void) => Promise<Problem | null>
   open: () => void
+  children?: ReactNode
 }) {
   const { stand, change } = props
   const field = (
@@ -306,6 +322,7 @@ function StandRows(props: {
         {field('at_x', 'first, X', 'mm')}
         {field('at_y', 'first, Y', 'mm')}
       </div>
+      {props.children}
     </div>
   )
 }

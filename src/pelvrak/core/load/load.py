@@ -7,6 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from pelvrak.core.billet.forms import Billet
+from pelvrak.core.cutting.operations import Operation
 from pelvrak.core.geometry.part import Frozen
 from pelvrak.core.machine.machine import Register
 
@@ -20,7 +22,8 @@ MOST_PLACES = 60
 class Different(Frozen):
     """A place that is not like the others of its setup. place: its number, from 1, row by row; empty: nothing
     stands there; by_x, by_y: how far it lies from where the pattern has it, mm; offset_register: its zero is
-    kept in, None: the next free; left_out: operations that are not cut there, by their id.
+    kept in, None: the next free; left_out: operations that are not cut there, by their id; added: more that
+    are, after the others; stock: what comes in there, a measured casting say, None: as everywhere.
     """
 
     place: Annotated[int, Field(ge=1, le=1600)]
@@ -29,6 +32,13 @@ class Different(Frozen):
     by_y: Shift = 0.0
     offset_register: Register | None = None
     left_out: Annotated[tuple[str, ...], Field(max_length=200)] = ()
+    added: Annotated[tuple[Operation, ...], Field(max_length=50)] = ()
+    stock: Billet | None = None
+
+    @property
+    def cut_otherwise(self) -> bool:
+        """Whether it is cut by itself: what is planned for the others does not tell what becomes of it."""
+        return bool(self.left_out or self.added or self.stock is not None)
 
 
 class Stand(Frozen):
@@ -98,7 +108,8 @@ class Load(Frozen):
 class Place:
     """One work in a load. key: tells it from the others; setup: whose it is; number: of its setup's places,
     from 1; at: from where the setup is planned, mm on the table; register: it is told to use, None: the next
-    free; stays: items of the holding that it has in common with the others; left_out: operations.
+    free; stays: items of the holding that it has in common with the others; otherwise: how it is cut, where
+    that is not as the others.
     """
 
     key: str
@@ -107,7 +118,12 @@ class Place:
     at: tuple[float, float]
     register: str | None = None
     stays: tuple[str, ...] = ()
-    left_out: tuple[str, ...] = ()
+    otherwise: Different | None = None
+
+    @property
+    def cut_as(self) -> str:
+        """Under which name what was cut there is kept: its setup's, or its own."""
+        return self.setup if self.otherwise is None else self.key
 
 
 def places_of(load: Load, setups: tuple[str, ...]) -> list[Place]:
@@ -127,5 +143,6 @@ def places_of(load: Load, setups: tuple[str, ...]) -> list[Place]:
                 stand.at_y + row * stand.pitch_y + here.by_y,
             )
             key = f"{setup}/{number}"
-            out.append(Place(key, setup, number, at, here.offset_register, stand.stays, here.left_out))
+            otherwise = here if here.cut_otherwise else None
+            out.append(Place(key, setup, number, at, here.offset_register, stand.stays, otherwise))
     return out

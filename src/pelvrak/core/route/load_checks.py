@@ -114,11 +114,11 @@ def occupied(run: Run, stood: list[Stood]) -> list[Occupied]:
     bodies: dict[str, tuple[Result, Floats, Floats]] = {}
     out = []
     for one in stood:
-        if one.place.setup not in bodies:
+        if one.place.cut_as not in bodies:
             body = _body_of(run, one)
             corners = body.value(SURFACE).vertices
-            bodies[one.place.setup] = body, corners.min(axis=0), corners.max(axis=0)
-        body, low, high = bodies[one.place.setup]
+            bodies[one.place.cut_as] = body, corners.min(axis=0), corners.max(axis=0)
+        body, low, high = bodies[one.place.cut_as]
         at = np.array(zero_of(one))
         out.append(Occupied(one, body, low + at, high + at))
     return out
@@ -147,7 +147,7 @@ def overlaps(load: Load, places: list[Occupied]) -> list[Finding]:
                 continue
             one, two = here.one, there.one
             between = np.subtract(zero_of(two), zero_of(one))
-            key = one.place.setup, two.place.setup, tuple(np.round(between, 4).tolist())
+            key = one.place.cut_as, two.place.cut_as, tuple(np.round(between, 4).tolist())
             if key not in seen:
                 solids = [
                     to_solid(transformed(at.body.value(SURFACE), rigid(np.eye(3), by)))
@@ -269,11 +269,7 @@ def past_the_travels(load: Load, stood: list[Stood], setups: dict[str, SetupRepo
 def _cut_there(one: Stood, setups: dict[str, SetupReport]) -> list[tuple[OperationReport, Tool]]:
     """What is cut at a place, each with its tool."""
     tools = {planned.run: planned.tool for planned in one.cut.planned}
-    return [
-        (told, tools[told.run])
-        for told in setups[one.place.setup].operations
-        if told.run in tools and told.id not in one.place.left_out
-    ]
+    return [(told, tools[told.run]) for told in setups[one.place.cut_as].operations if told.run in tools]
 
 
 @dataclass(frozen=True)
@@ -380,7 +376,7 @@ def neighbours(run: Run, load: Load, places: list[Occupied], setups: dict[str, S
             at = one.turning.turned.get(position)
             if told.key is None or told.low is None or told.high is None or at is None:
                 continue
-            key = one.place.setup, position
+            key = one.place.cut_as, position
             if key not in known:
                 known[key] = _Slides(one.cut.turning, at)
             moving = known[key].at(one.place.at)
@@ -491,7 +487,7 @@ def swung(run: Run, load: Load, places: list[Occupied], setups: dict[str, SetupR
             found = swung_with(
                 run,
                 one.turning,
-                list(setups[one.place.setup].operations),
+                list(setups[one.place.cut_as].operations),
                 tools,
                 there.body.content(SURFACE),
                 zero_of(there.one),

@@ -64,16 +64,20 @@ def setups_in(plan: Plan, load: Load) -> list[Setup]:
 
 
 def stood(plan: Plan, load: Load, cuts: dict[str, CutSetup]) -> tuple[list[Stood], list[Finding]]:
-    """All places of a load whose setups were cut, each with registers of its own; what is wrong with them."""
-    setups = [setup for setup in setups_in(plan, load) if setup.name in cuts]
-    places = places_of(load, tuple(setup.name for setup in setups))
-    taken = {register for one in cuts.values() for register in _of(one.turning)}
+    """All places of a load whose setups were cut, each with registers of its own; what is wrong with them.
+    cuts: of its setups by their names, of places that differ by their keys.
+    """
+    names = tuple(setup.name for setup in setups_in(plan, load) if setup.name in cuts)
+    places = places_of(load, names)
+    taken = {register for name in names for register in _of(cuts[name].turning)}
     taken |= {place.register for place in places if place.register is not None}
     out: list[Stood] = []
     found: list[Finding] = []
     used: dict[str, str] = {}
     for place in places:
-        cut = cuts[place.setup]
+        cut = cuts.get(place.cut_as)
+        if cut is None:
+            continue  # what is wrong with it is told where it was cut
         try:
             renamed = _renamed(
                 place, cut, taken, first=not any(one.place.setup == place.setup for one in out)
@@ -151,7 +155,7 @@ def planned_at(one: Stood) -> list[Planned]:
     """What is to be written of a place: as its setup is planned, counted from its registers."""
     out = []
     for planned in one.cut.planned:
-        if planned.operation.id in one.place.left_out or not planned.path.moves:
+        if not planned.path.moves:
             continue
         where = replace(
             planned.where, register=one.renamed.get(planned.where.register, planned.where.register)

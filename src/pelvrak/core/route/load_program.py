@@ -228,10 +228,9 @@ def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> Load
     frames = [from_table(one.turning.zero_from_work, zero_of(one)) for one in stood]
     given = text_given(text, registers, tools, machine, frames[0], radii, dialect.dwell == "P ms")
     given = replace(given, beside=on_the_control(dialect, text))
-    first: dict[tuple[str, tuple[str, ...]], int] = {}
+    first: dict[str, int] = {}
     places = []
     for number, one in enumerate(stood):
-        key = one.place.setup, one.place.left_out
         stock, wanted = (
             Result(kept, run.engine).content(FIELD) for kept in (one.cut.incoming_key, one.cut.outgoing_key)
         )
@@ -240,8 +239,8 @@ def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> Load
                 tuple(one.renamed.values()),
                 frames[number],
                 stock,
-                None if one.place.left_out else wanted,
-                first.setdefault(key, number),
+                wanted,
+                first.setdefault(one.place.cut_as, number),
             )
         )
     return LoadProofGiven(given, tuple(places))

@@ -17,7 +17,8 @@ class RegisterFact(Frozen):
 
 class PlaceReport(Frozen):
     """One place. at: of its zero on the table, mm; shift: from where its setup is planned, mm; low, high:
-    what stands there, mm on the table; like: the first place that is cut alike; time_s: what is cut there
+    what stands there, mm on the table; like: the first place that is cut alike; differs: it
+    is cut otherwise than its setup is; incoming_key, outgoing_key: of its stock; time_s: what is cut there
     takes; proof: whether the load's program leaves there what was planned, how far apart at most, mm.
     """
 
@@ -30,7 +31,9 @@ class PlaceReport(Frozen):
     high: Vector
     registers: tuple[RegisterFact, ...]
     like: str | None = None
-    left_out: tuple[str, ...] = ()
+    differs: bool = False
+    incoming_key: str | None = None
+    outgoing_key: str | None = None
     time_s: float = 0.0
     equal: bool | None = None
     most_mm: float | None = None

@@ -29,6 +29,7 @@ from pelvrak.core.route.load_checks import (
 from pelvrak.core.route.load_places import CutSetup, Stood, planned_at, setups_in, stood, zero_of
 from pelvrak.core.route.load_program import PROVE_LOAD, load_program, proof_given_for
 from pelvrak.core.route.load_report import LoadReport, OrderStep, PlaceReport, RegisterFact
+from pelvrak.core.route.load_variants import cut_otherwise
 from pelvrak.core.route.pieces import PROOF
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import Run
@@ -57,10 +58,14 @@ def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
     base = LoadReport(name=load.name, machine=machines[0], order_kind=load.order)
     cuts: dict[str, CutSetup] = {name: cut for name, cut in run.cuts.items() if name in reports}
     mine = {setup.name: cuts[setup.name] for setup in setups if setup.name in cuts}
+    other = cut_otherwise(run, load, list(reports.values()))
+    mine |= other.cuts
+    reports = reports | other.reports
     if len(machines) > 1:
         said = f"{load.name} stands on several machines, {' and '.join(machines)}: give each its own load."
         return base.model_copy(update={"findings": (_wrong(setups[0].name, "load.machines", said),)})
     here, found = stood(run.plan, load, mine)
+    found += other.findings
     here = [one for one in here if one.turning.zero_on_table is not None]
     if not here:
         said = f"Nothing of {load.name} is held and cut yet: nobody knows where it stands."
@@ -166,7 +171,7 @@ def _by_hand(load: Load, planned: list[list[Planned]]) -> list[orders.Step]:
 def _as_cut(one: Stood, step: Planned, reports: dict[str, SetupReport]) -> orders.Cut:
     """An operation at a place: how long it takes, and where the slides stand before and after."""
     own = step.run.partition(":")[2]
-    report = next(told for told in reports[one.place.setup].operations if told.run == own)
+    report = next(told for told in reports[one.place.cut_as].operations if told.run == own)
     at = one.turning.turned.get(report.position or "") or one.turning.turned[""]
     moves = step.path.moves
     ends = np.array([moves[0].end, moves[-1].end]) if moves else np.zeros((2, 3))
@@ -202,12 +207,12 @@ def _steps(
 
 
 def _places(places: list[Occupied], cuts: list[list[orders.Cut]]) -> tuple[PlaceReport, ...]:
-    first: dict[tuple[str, tuple[str, ...]], str] = {}
+    first: dict[str, str] = {}
     out = []
     for there, own in zip(places, cuts, strict=True):
         one = there.one
         values = one.values
-        like = first.setdefault((one.place.setup, one.place.left_out), one.place.key)
+        like = first.setdefault(one.place.cut_as, one.place.key)
         out.append(
             PlaceReport(
                 key=one.place.key,
@@ -222,7 +227,9 @@ def _places(places: list[Occupied], cuts: list[list[orders.Cut]]) -> tuple[Place
                     for of, name in one.renamed.items()
                 ),
                 like=None if like == one.place.key else like,
-                left_out=one.place.left_out,
+                differs=one.place.otherwise is not None,
+                incoming_key=one.cut.incoming_key,
+                outgoing_key=one.cut.outgoing_key,
                 time_s=round(sum(cut.seconds for cut in own), 2),
             )
         )

@@ -20,7 +20,7 @@ from pelvrak.core.geometry.callout import Callout
 from pelvrak.core.geometry.part import FaceRef, Frozen
 from pelvrak.core.holding.hold import Hold
 from pelvrak.core.holding.kinds import Fixture, Ident
-from pelvrak.core.load.load import Load
+from pelvrak.core.load.load import Different, Load
 from pelvrak.core.machine.machine import Machine, Register
 from pelvrak.core.program.dialects import AnyDialect
 from pelvrak.core.program.own_text import OwnText
@@ -209,6 +209,13 @@ class Plan(Frozen):
                 stray = [name for one in stand.different for name in one.left_out if name not in known]
                 if stray:
                     raise ValueError(f"{stand.setup} has no operation {stray[0]!r} to be left out")
+                for one in stand.different:
+                    ids = [*known, *(operation.id for operation in one.added)]
+                    if len(set(ids)) < len(ids):
+                        raise ValueError(
+                            f"an operation added at place {one.place} of {stand.setup} is called as another"
+                            " there: give it its own id"
+                        )
 
     def _pieces_come_apart(self) -> None:
         """The billet is divided after a setup that cuts it."""
@@ -244,7 +251,19 @@ class Plan(Frozen):
             told = tuple(finished(one, self.finish_of(one)) for one in on)
             return setup.model_copy(update={"operations": told, "groups": ()})
 
-        return self.model_copy(update={"setups": tuple(cut(setup) for setup in self.setups)})
+        def added(one: Different) -> Different:
+            told = tuple(finished(o, self.finish_of(o)) for o in one.added if not o.off)
+            return one.model_copy(update={"added": told})
+
+        def there(load: Load) -> Load:
+            stands = tuple(
+                stand.model_copy(update={"different": tuple(added(one) for one in stand.different)})
+                for stand in load.stands
+            )
+            return load.model_copy(update={"stands": stands})
+
+        setups, loads = tuple(cut(one) for one in self.setups), tuple(there(one) for one in self.loads)
+        return self.model_copy(update={"setups": setups, "loads": loads})
 
 
 def program_numbers(plan: Plan) -> dict[str, int]:

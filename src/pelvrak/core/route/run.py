@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
 
 import numpy as np
@@ -66,6 +67,17 @@ class Run:
 
     def __post_init__(self) -> None:
         self.engine.tell = self._heard
+
+    @contextmanager
+    def aside(self) -> Iterator[Run]:
+        """An evaluation beside this one, on the same steps: it gives out registers, and tells and counts, by
+        itself.
+        """
+        beside = {"loads": {}, "meant": [], "cuts": {}, "in_cut": dict(self.in_cut)}
+        try:
+            yield replace(self, **beside, begun=lambda report: None)  # type: ignore[arg-type]
+        finally:
+            self.engine.tell = self._heard
 
     def _heard(self, called: str, share: float) -> None:
         self.tell(called, share)
