@@ -4,7 +4,6 @@ schema, bench, serve.
 
 from __future__ import annotations
 
-import hashlib
 import json
 import subprocess
 import sys
@@ -16,13 +15,12 @@ import typer
 
 from pelvrak.choices import Bench, Demo
 from pelvrak.core.errors import BadInput
+from pelvrak.documents import computed, cut_off, file_at, piece_in
 
 if TYPE_CHECKING:
     from pelvrak.core.cures import Cure
-    from pelvrak.core.engine.store import MemoryStore
     from pelvrak.core.route.plan import Plan
     from pelvrak.core.route.proposing import Offers
-    from pelvrak.core.route.report import Report
 
 
 app = typer.Typer(
@@ -61,66 +59,6 @@ def main(arguments: list[str] | None = None) -> int:
     return 0
 
 
-def _read(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except OSError as wrong:
-        raise BadInput(
-            "file.unreadable", str(path), wrong.strerror or str(wrong), "give the path of a file"
-        ) from wrong
-
-
-def _computed(
-    path: Path,
-    quiet: bool = True,
-    error: float | None = None,
-    until: str | None = None,
-    jaws: bool = False,
-    only: Plan | None = None,
-) -> tuple[Plan, MemoryStore, Report]:
-    """A plan document with everything computed from it, or all up to a setup (which has to grip in solved
-    jaws). only: a plan in the document's place.
-    """
-    from pelvrak.core.route.plan import plan_from, plan_from_json
-
-    plan = only or plan_from_json(_read(path), str(path))
-    if until is not None:
-        plan = _cut_off(plan, until, jaws)
-    # What computes takes seconds to load: not before the plan is known to be one.
-    from pelvrak.core.engine.store import MemoryStore
-    from pelvrak.core.route.evaluate import evaluate
-    from pelvrak.core.route.pieces import cell_within
-
-    if error is not None:
-        plan = plan_from({**plan.model_dump(), "resolution_mm": round(cell_within(error), 4)}, "--error")
-    part = _read(path.parent / plan.part.file)
-    sha256 = hashlib.sha256(part).hexdigest()
-    if plan.part.sha256 not in (None, sha256):
-        raise BadInput(
-            "part.changed",
-            plan.part.file,
-            "the part file is not the one this plan was made for",
-            "put the right file beside the plan, or clear part.sha256",
-        )
-
-    def progress(share: float, what: str) -> bool:
-        if not quiet:
-            print(f"{share:4.0%} {what}", file=sys.stderr)
-        return True
-
-    store = MemoryStore()
-    report = evaluate(plan, part, store, progress, lambda _, name: _read(path.parent / name))
-    return plan, store, report
-
-
-def _piece(store: MemoryStore, key: str, name: str) -> bytes:
-    from pelvrak.core.route.pictures import piece_of
-
-    data = piece_of(store, key, name)
-    assert data is not None
-    return data
-
-
 @app.command()
 def evaluate(
     plan: PlanFile,
@@ -134,19 +72,19 @@ def evaluate(
     from pelvrak.core.geometry.mesh import to_stl
     from pelvrak.core.route.pieces import mesh_from_bytes
 
-    planned, store, report = _computed(plan, quiet, error)
+    planned, store, report = computed(plan, quiet, error)
     out.mkdir(parents=True, exist_ok=True)
     for setup in report.setups:
         if setup.outgoing_key:
-            mesh = mesh_from_bytes(_piece(store, setup.outgoing_key, "surface.npz"))
+            mesh = mesh_from_bytes(piece_in(store, setup.outgoing_key, "surface.npz"))
             (out / f"{setup.name}.stl").write_bytes(to_stl(mesh, f"{planned.name} {setup.name}"))
             for piece, ending in (("surface.glb", "glb"), ("field", "rays")):
-                (out / f"{setup.name}.{ending}").write_bytes(_piece(store, setup.outgoing_key, piece))
+                (out / f"{setup.name}.{ending}").write_bytes(piece_in(store, setup.outgoing_key, piece))
         if setup.program_key:
-            (out / f"{setup.name}.nc").write_bytes(_piece(store, setup.program_key, "program.nc"))
+            (out / f"{setup.name}.nc").write_bytes(piece_in(store, setup.program_key, "program.nc"))
     for load in report.loads:
         if load.program_key:
-            (out / f"{load.name}.nc").write_bytes(_piece(store, load.program_key, "program.nc"))
+            (out / f"{load.name}.nc").write_bytes(piece_in(store, load.program_key, "program.nc"))
     for dialect in planned.dialects:
         if dialect.programs:
             text = "\n".join(["%", *dialect.programs, "%", ""])
@@ -154,30 +92,10 @@ def evaluate(
     (out / "report.json").write_text(json.dumps(report.told(), indent=2) + "\n", encoding="utf-8")
 
 
-def _cut_off(plan: Plan, name: str, jaws: bool) -> Plan:
-    """The plan up to a setup."""
-    for i, setup in enumerate(plan.setups):
-        if setup.name == name:
-            if jaws and not any(item.cut for item in setup.hold.items):
-                raise BadInput(
-                    "jaws.none",
-                    "--setup",
-                    f"{name} does not grip in solved jaws",
-                    "give an item of its holding a `cut`",
-                )
-            return plan.model_copy(update={"setups": plan.setups[: i + 1]})
-    raise BadInput(
-        "hold.unknown_setup",
-        "--setup",
-        f"there is no setup {name!r}",
-        "one of " + ", ".join(s.name for s in plan.setups),
-    )
-
-
 @app.command()
 def hold(plan: PlanFile, setup: SetupName, as_json: AsJson = False) -> None:
     """Print what holds the work in a setup of a plan, and how well."""
-    made = _computed(plan, until=setup)[2].setups[-1]
+    made = computed(plan, until=setup)[2].setups[-1]
     findings = [f for f in made.findings if f.stage == "hold"]
     facts = made.hold
     contacts = [
@@ -234,7 +152,7 @@ def prove(
     """Run every program of a plan on the simulated control, cut with it, and compare what it leaves."""
     from pelvrak.core.route.proving import proved
 
-    planned, store, report = _computed(plan, until=setup)
+    planned, store, report = computed(plan, until=setup)
     chosen = [one for one in report.setups if setup in (None, one.name)]
     found = [proved(planned, one, store) for one in chosen]
     if as_json:
@@ -257,7 +175,7 @@ def load_command(
     as_json: AsJson = False,
 ) -> None:
     """Say what stands on the machine at once: places, registers, order, time, findings, parts of a cycle."""
-    _, _, report = _computed(plan)
+    _, _, report = computed(plan)
     told = next((one for one in report.loads if one.name == load), None)
     if told is None:
         known = ", ".join(one.name for one in report.loads) or "none"
@@ -288,7 +206,7 @@ def read_nc(
     from pelvrak.core.program.reading import read_program
 
     turns = None if machine is None else machine_of(machine)
-    told = read_program(readable(_read(file), str(file)).splitlines(), turns)
+    told = read_program(readable(file_at(file), str(file)).splitlines(), turns)
     if as_json:
         print(told.model_dump_json(indent=2))
     else:
@@ -329,8 +247,8 @@ def cut_nc(
     sizes = sizes_of(billet)
     zeros = {"G54": (sizes[0] / 2, sizes[1] / 2, sizes[2])}
     if offsets is not None:
-        zeros = offsets_from(_read(offsets), str(offsets))
-    text, held = readable(_read(file), str(file)), tools_from(_read(tools), str(tools))
+        zeros = offsets_from(file_at(offsets), str(offsets))
+    text, held = readable(file_at(file), str(file)), tools_from(file_at(tools), str(tools))
     left = cut_file(text, sizes, held, zeros, machine_of(machine))
     out.mkdir(parents=True, exist_ok=True)
     (out / f"{file.stem}.rays").write_bytes(saved_with(left.stock, StockNote(name=f"left by {file.name}")))
@@ -367,9 +285,9 @@ def run_alone(
     if moment is not None:
         name, _, after = moment.partition(":")
         chosen = Earlier(setup=name, after=after or None)
-    whole = plan_from_json(_read(plan), str(plan))
+    whole = plan_from_json(file_at(plan), str(plan))
     only = alone(whole, setup, operation, chosen)
-    _, _, report = _computed(plan, only=only)
+    _, _, report = computed(plan, only=only)
     found = told_alone(report, only.setups[-1])
     if as_json:
         print(found.model_dump_json(indent=2))
@@ -396,7 +314,7 @@ def save_stock(
     if kind is None:
         known = ", ".join(f".{one}" for one in STOCK_KINDS)
         raise BadInput("stock.format", str(out), "no stock is written in this format", f"one of {known}")
-    planned, store, report = _computed(plan, until=setup)
+    planned, store, report = computed(plan, until=setup)
     told = report.setups[-1]
     key, _ = stock_at_moment(told, after)
     if key is None:
@@ -409,7 +327,7 @@ def soft_jaws(plan: PlanFile, setup: SetupName, out: Folder) -> None:
     """Solve the soft jaws or nest of a setup and write its files."""
     from pelvrak.core.route.jaws import jaw_file
 
-    _, store, report = _computed(plan, until=setup, jaws=True)
+    _, store, report = computed(plan, until=setup, jaws=True)
     target = report.setups[-1]
     nest = target.nest
     if nest is None or target.makes is not None or nest.files_key is None:
@@ -427,7 +345,7 @@ def soft_jaws(plan: PlanFile, setup: SetupName, out: Folder) -> None:
         (out / f"jaws.{kind}").write_bytes(data)
     made = next((one for one in report.setups if one.makes == target.name), None)
     if made is not None and made.program_key:
-        (out / f"{made.name}.nc").write_bytes(_piece(store, made.program_key, "program.nc"))
+        (out / f"{made.name}.nc").write_bytes(piece_in(store, made.program_key, "program.nc"))
     told_nest = nest.model_dump(mode="json")
     told_nest["findings"] = [
         f.model_dump(mode="json") for f in target.findings if f.code.startswith(("jaws.", "hold."))
@@ -474,9 +392,9 @@ def part(
     from pelvrak.core.geometry.matching import matching_facts
     from pelvrak.core.geometry.part_file import read_part
 
-    model = read_part(_read(file), file.name)
+    model = read_part(file_at(file), file.name)
     if new is not None:
-        told = matching_facts(model.part, read_part(_read(new), new.name).part)
+        told = matching_facts(model.part, read_part(file_at(new), new.name).part)
         if as_json:
             print(json.dumps(told, indent=2))
             return
@@ -524,7 +442,7 @@ def tools(
     from pelvrak.core.cutting.tool_files import tools_from, tools_to_csv, tools_to_json
     from pelvrak.core.cutting.tools import tool_shelf
 
-    found = list(tool_shelf().values()) if file is None else tools_from(_read(file), file.name)
+    found = list(tool_shelf().values()) if file is None else tools_from(file_at(file), file.name)
     sys.stdout.write(tools_to_json(found) + "\n" if as_json else tools_to_csv(found))
 
 
@@ -547,8 +465,8 @@ def operations(
     from pelvrak.core.route.plan import plan_from_json
 
     # The route is computed up to the setup; what later ones cut is not offered all the same.
-    document = plan_from_json(_read(plan), str(plan))
-    own = _cut_off(document, setup, jaws=False).setups[-1]
+    document = plan_from_json(file_at(plan), str(plan))
+    own = cut_off(document, setup, jaws=False).setups[-1]
     if not propose:
         if as_json:
             print(json.dumps([one.model_dump(mode="json") for one in own.operations], indent=2))
@@ -563,8 +481,8 @@ def operations(
     from pelvrak.core.route.pieces import FEATURES, PART
     from pelvrak.core.route.proposing import PartRead, incoming_to, offers, rules_from, timed
 
-    rules = rules_shipped() if chains is None else rules_from(_read(chains), str(chains))
-    _, store, report = _computed(plan, until=setup)
+    rules = rules_shipped() if chains is None else rules_from(file_at(chains), str(chains))
+    _, store, report = computed(plan, until=setup)
     engine = Engine(store)
     part = Result(report.part_key, engine)
     incoming = incoming_to(engine, report.setups[-1])
@@ -606,7 +524,7 @@ def _write_edited(path: Path, plan: Plan, cure: Cure) -> None:
 @app.command()
 def offsets(plan: PlanFile, as_json: AsJson = False) -> None:
     """Print the table of registers of every load of a plan."""
-    _, _, report = _computed(plan)
+    _, _, report = computed(plan)
     rows = [row for setup in report.setups for row in setup.offsets]
     wrong = [f for setup in report.setups for f in setup.findings if f.code.startswith("offsets.")]
     if as_json:
@@ -652,7 +570,7 @@ def machine_solve(
     from pelvrak.core.machine.kinematics import solve_direction
     from pelvrak.core.machine.machine import machine_from_json
 
-    told = machine_from_json(_read(machine), machine.name)
+    told = machine_from_json(file_at(machine), machine.name)
     try:
         i, j, k = (float(word) for word in direction.split(","))
     except ValueError as wrong:

@@ -41,6 +41,7 @@ from tests.core.in_dialects import written_in
 from tests.core.test_probing import plan_with, pocket, probing, side
 
 STORE = MemoryStore()
+GUEST = {"name": "P", "plan": "other.json", "setup": "OP10", "at_x": 260.0}
 # Two vises on the table of 900, away from its edges.
 TWO = {"setup": "OP10", "at_x": -150.0, "columns": 2, "pitch_x": 260.0}
 
@@ -351,7 +352,6 @@ class OtherPlaces(unittest.TestCase):
         stand = {**TWO, "different": [{"place": 2, "left_out": ["step", "drill"]}]}
         _, load = report(stands=[stand])
         self.assertIn("load.nothing_cut", codes(load))
-        self.assertEqual([one.key for one in load.places], ["OP10/1"])
 
     def test_an_added_operation_has_its_own_id(self):
         again = {"id": "step", "name": "Face", "kind": "facing", "tool": "fm50"}
@@ -519,6 +519,71 @@ class OtherPlaces(unittest.TestCase):
             self.assertEqual(bool(found), meets, report.loads[0].findings)
             if meets:
                 self.assertIn("the work at OP20/1 runs into the cradle", found[0].sentence)
+
+
+class OfAnotherPlan(unittest.TestCase):
+    """A setup of another plan beside this one's, read only."""
+
+    def other(self, **more) -> Plan:
+        """The same plate with nothing but its bore."""
+        return plan({}, plate.drilling("drill", "dr7_8", plate.face("cylinder", radius=4.0)), **more)
+
+    def load(self, other: Plan | None, **guest) -> LoadReport:
+        asked: list[str] = []
+
+        def others(name: str):
+            asked.append(name)
+            if other is None:
+                raise BadInput("load.no_guest", "loads", f"there is no {name}", "choose another")
+            return other, plate.DATA, lambda _, file: plate.DATA
+
+        told = plan({"guests": [GUEST | guest], "order": "tools"})
+        made = evaluate(told, plate.DATA, STORE, others=others).loads[0]
+        self.assertEqual(set(asked), {"other.json"})
+        return made
+
+    def test_one_program_for_both(self):
+        """Its own register beside the host's, its own cuts, proved; each drill one change for both."""
+        load = self.load(self.other())
+        self.assertEqual([one.key for one in load.places], ["OP10/1", "P.OP10/1"])
+        self.assertEqual([one.equal for one in load.places], [True, True], load.findings)
+        self.assertEqual([one.registers[0].register_name for one in load.places], ["G54", "G55"])
+        self.assertEqual([(one.place, one.run) for one in load.order][-1][1], "drill")
+        self.assertEqual(load.changes, 2)
+        self.assertEqual((load.guests[0].called, load.guests[0].setup), ("P.OP10", "OP10"))
+        alone = evaluate(self.other(), plate.DATA, STORE).setups[0]
+        self.assertEqual(load.places[1].outgoing_key, alone.outgoing_key)
+        together = cuts_by_register(text_of(load))
+        written = Result(alone.program_key, Engine(STORE)).value(PROGRAM)
+        self.assertEqual(together["G55"], cuts_by_register(written)["G54"])
+        # Only the host's parts count for its lot.
+        self.assertEqual(load.finished, 1)
+
+    def test_what_changes_there_changes_here(self):
+        deeper = plate.drilling("drill", "dr7_8", plate.face("cylinder", radius=4.0), below=2.0)
+        before, after = self.load(self.other()), self.load(plan({}, deeper))
+        self.assertNotEqual(before.places[1].outgoing_key, after.places[1].outgoing_key)
+        self.assertEqual(before.places[0].outgoing_key, after.places[0].outgoing_key)
+
+    def test_what_cannot_be(self):
+        self.assertIn("load.no_guest", codes(self.load(None)))
+        self.assertIn("load.no_guest", codes(self.load(self.other(), setup="OP77")))
+        alone = evaluate(plan({"guests": [GUEST]}), plate.DATA, STORE).loads[0]
+        self.assertIn("load.no_guest", codes(alone))
+        self.assertIn("load.machines", codes(self.load(self.other(machine="vertical-500"))))
+        told = self.other().model_dump(mode="json")
+        tool = next(one for one in told["tools"] if one["id"] == "dr7_8")
+        tool["DC"] = 7.5
+        clash = self.load(plan_from(told))
+        (found,) = [one for one in clash.findings if one.code == "load.changer"]
+        self.assertIn(f"place {tool['place']} of the changer", found.sentence)
+        self.assertIn("load.overlap", codes(self.load(self.other(), at_x=20.0)))
+        for guests, said in (
+            ([GUEST, GUEST], "two guests of L1"),
+            ([GUEST | {"different": [{"place": 1, "left_out": ["drill"]}]}], "planned elsewhere"),
+        ):
+            with self.assertRaisesRegex(BadInput, said):
+                plan({"guests": guests})
 
 
 class Probed(unittest.TestCase):

@@ -106,3 +106,47 @@ class Load(Browser):
         load.get_by_role("button", name="OP10 Top").click()
         expect(page.get_by_role("main", name="Sheet")).to_be_visible()
         httpx.delete(f"{self.server.url}/api/projects/{number}", headers={"x-pelvrak": "1"})
+
+    def test_a_setup_of_another_project(self):
+        """It stands beside this one's with a register of its own; what is changed there changes here."""
+        page, number = self.page, self.brought()
+        head = {"x-pelvrak": "1"}
+        with httpx.Client(base_url=self.server.url, headers=head, timeout=60) as client:
+            other = client.post(f"/api/projects/{number}/copy").json()["id"]
+            wait(client, other)
+        self.go(page, f"/project/{number}")
+        self.current(page)
+        page.get_by_role("navigation", name="Route").get_by_role("button", name="Load L1").click()
+        guests = page.get_by_role("region", name="Guests")
+        guests.get_by_role("button", name="+ a setup of another project").click()
+        guests.get_by_role("button", name="Project of the guest").click()
+        page.get_by_role("option", name=re.compile("Plates by two")).first.click()
+        guests.get_by_role("button", name="Setup of the guest").click()
+        page.get_by_role("option", name="OP10").click()
+        self.current(page)
+        field = guests.get_by_label("P at x", exact=True)
+        field.fill("-220")
+        field.press("Enter")
+        self.current(page)
+        rows = page.get_by_role("table", name="Places").get_by_role("row")
+        expect(rows.nth(2)).to_contain_text("P.OP10/1")
+        expect(rows.nth(2)).to_contain_text("G55")
+        expect(rows.nth(2)).to_contain_text("as planned")
+        expect(page.get_by_role("button", name="Place P.OP10/1")).to_be_visible()
+        before = self.loads(number)[0]["places"]
+        with httpx.Client(base_url=self.server.url, headers=head, timeout=60) as client:
+            state = client.get(f"/api/projects/{other}").json()
+            state["plan"]["setups"][0]["operations"].pop()
+            told = {"based_on": state["revision"], "what": "one less", "plan": state["plan"]}
+            self.assertEqual(client.put(f"/api/projects/{other}/plan", json=told).status_code, 200)
+            for one in (other, number):
+                wait(client, one)
+        for _ in range(100):
+            after = self.loads(number)[0]["places"]
+            if after[1]["outgoing_key"] != before[1]["outgoing_key"]:
+                break
+            page.wait_for_timeout(300)
+        self.assertNotEqual(after[1]["outgoing_key"], before[1]["outgoing_key"])
+        self.assertEqual(after[0]["outgoing_key"], before[0]["outgoing_key"])
+        for one in (number, other):
+            httpx.delete(f"{self.server.url}/api/projects/{one}", headers=head)

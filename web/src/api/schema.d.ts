@@ -5739,6 +5739,128 @@ export interface components {
             off: boolean;
         };
         /**
+         * Guest
+         * @description A setup of another plan that stands in a load, read only. name: it is called by; plan: the number of
+         *     its project, or the file of the plan beside this one; setup: of that; at_x and the others: as of a setup
+         *     of this plan.
+         */
+        Guest: {
+            /**
+             * Setup
+             * @description of that; at_x and the others: as of a setup of this plan
+             */
+            setup: string;
+            /**
+             * At X
+             * @description where its first place lies from where the setup is planned, mm on the table
+             * @default 0
+             */
+            at_x: number;
+            /**
+             * At Y
+             * @description where its first place lies from where the setup is planned, mm on the table
+             * @default 0
+             */
+            at_y: number;
+            /**
+             * Columns
+             * @description along X, mm
+             * @default 1
+             */
+            columns: number;
+            /**
+             * Rows
+             * @description along Y, mm
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Pitch X
+             * @description along X, mm
+             * @default 0
+             */
+            pitch_x: number;
+            /**
+             * Pitch Y
+             * @description along Y, mm
+             * @default 0
+             */
+            pitch_y: number;
+            /**
+             * Stays
+             * @description items of its holding that are there once, as a plate is
+             * @default []
+             */
+            stays: string[];
+            /**
+             * Different
+             * @description places that are not like the others
+             * @default []
+             */
+            different: components["schemas"]["Different"][];
+            /**
+             * Name
+             * @description it is called by
+             */
+            name: string;
+            /**
+             * Plan
+             * @description the number of its project, or the file of the plan beside this one
+             */
+            plan: string;
+        };
+        /**
+         * GuestReport
+         * @description A setup of another plan in a load. called: as the load has it; plan, setup: of which; zero_from_work:
+         *     4×4; low, high: of its work, zero frame, mm; hold: what holds it; stocks by their keys.
+         */
+        GuestReport: {
+            /**
+             * Called
+             * @description as the load has it
+             */
+            called: string;
+            /**
+             * Plan
+             * @description of which
+             */
+            plan: string;
+            /**
+             * Setup
+             * @description of which
+             */
+            setup: string;
+            /**
+             * Zero From Work
+             * @description 4×4
+             */
+            zero_from_work?: number[][] | null;
+            /**
+             * Low
+             * @description of its work, zero frame, mm
+             */
+            low?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * High
+             * @description of its work, zero frame, mm
+             */
+            high?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** @description what holds it; stocks by their keys */
+            hold?: components["schemas"]["HoldFacts"] | null;
+            /** Incoming Key */
+            incoming_key?: string | null;
+            /** Outgoing Key */
+            outgoing_key?: string | null;
+        };
+        /**
          * Helical
          * @description A bore by a cutter that goes round and down in it: from the solid, where the cutter is wider than half
          *     of it, or to widen a hole that is there.
@@ -6726,11 +6848,12 @@ export interface components {
         /**
          * Load
          * @description What stands on the machine together: the setups that have its name. name: by which they do; stands:
-         *     where each stands, once as it is planned where nothing is told; order: all of a place before the next,
-         *     each tool at all places, the fastest of all, or by hand; hand: places and operations in their order, as
-         *     "place operation"; program: one for all of it, or one for each setup; subprograms: like places are written
-         *     once and called; stops: the operator may stop it between places; counts: a counter of cycles is kept on
-         *     the control; loading_s: to load and unload one piece, s; lot: how many parts are wanted.
+         *     where each stands, once as it is planned where nothing is told; guests: setups of other plans that stand
+         *     there too; order: all of a place before the next, each tool at all places, the fastest of all, or by hand;
+         *     hand: places and operations in their order, as "place operation"; program: one for all of it, or one for
+         *     each setup; subprograms: like places are written once and called; stops: the operator may stop it between
+         *     places; counts: a counter of cycles is kept on the control; loading_s: to load and unload one piece, s;
+         *     lot: how many parts are wanted.
          */
         Load: {
             /**
@@ -6744,6 +6867,12 @@ export interface components {
              * @default []
              */
             stands: components["schemas"]["Stand"][];
+            /**
+             * Guests
+             * @description setups of other plans that stand there too
+             * @default []
+             */
+            guests: components["schemas"]["Guest"][];
             /**
              * Order
              * @description all of a place before the next, each tool at all places, the fastest of all, or by hand
@@ -6796,12 +6925,12 @@ export interface components {
         };
         /**
          * LoadReport
-         * @description One load. order: as it is cut, order_kind: how that was chosen; time_s, changes: of it; other orders
-         *     and what they would take: places_s, tools_s, fastest_s, None where there are too many to look at; mass_kg:
-         *     of all that stands on the table; finished: parts that each cycle ends with; first_cycle: what has to be
-         *     there when it is run first; minutes_each: a part takes, loading with it; per_hour: parts; cycles, billets:
-         *     for the lot; of_billet: parts that one gives. program_key: of its program, control_s: by the control;
-         *     alarm: why that stops.
+         * @description One load. guests: of other plans; order: as it is cut, order_kind: how that was chosen; time_s,
+         *     changes: of it; other orders and what they would take: places_s, tools_s, fastest_s, None where there are
+         *     too many to look at; mass_kg: of all that stands on the table; finished: parts that each cycle ends with;
+         *     first_cycle: what has to be there when it is run first; minutes_each: a part takes, loading with it;
+         *     per_hour: parts; cycles, billets: for the lot; of_billet: parts that one gives. program_key: of its
+         *     program, control_s: by the control; alarm: why that stops.
          */
         LoadReport: {
             /** Name */
@@ -6813,6 +6942,12 @@ export interface components {
              * @default []
              */
             places: components["schemas"]["PlaceReport"][];
+            /**
+             * Guests
+             * @description of other plans
+             * @default []
+             */
+            guests: components["schemas"]["GuestReport"][];
             /**
              * Order
              * @description as it is cut, order_kind: how that was chosen

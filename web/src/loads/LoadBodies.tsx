@@ -9,6 +9,19 @@ import { Lines } from '../bench/Lines'
 /** Edges of a holding are drawn where its faces meet at more than this, degrees. */
 const SHARP_DEG = 25
 
+/** What stands at a setup's places: of this plan, or a guest of another. */
+export type Standing = Pick<SetupReport, 'zero_from_work' | 'low' | 'high' | 'hold'>
+
+export const standing = (project: ProjectState, told: LoadReport, setup: string): Standing | undefined =>
+  project.report?.setups.find((one) => one.name === setup) ?? told.guests.find((one) => one.called === setup)
+
+/** Items of a setup's holding that are there once for all its places. */
+export function staysOf(project: ProjectState, load: string, setup: string): readonly string[] {
+  const own = project.plan.loads.find((one) => one.name === load)
+  const guest = own?.guests.find((one) => `${one.name}.${one.setup}` === setup)
+  return (guest ?? own?.stands.find((one) => one.setup === setup))?.stays ?? []
+}
+
 /** Everything that stands in a load, table frame: like places are one body, drawn as often as it stands there. */
 export function LoadBodies(props: {
   project: ProjectState
@@ -21,7 +34,6 @@ export function LoadBodies(props: {
   faint?: boolean
 }) {
   const { project, told, outgoing, without, faint } = props
-  const stands = project.plan.loads.find((one) => one.name === told.name)?.stands ?? []
   // Places that are cut otherwise have works of their own.
   const alike = new Map<string, PlaceReport[]>()
   for (const place of told.places) {
@@ -30,14 +42,14 @@ export function LoadBodies(props: {
   }
   return [...alike].map(([key, places], n) => {
     const name = places[0]?.setup ?? ''
-    const setup = project.report?.setups.find((one) => one.name === name)
+    const setup = standing(project, told, name)
     return (
       setup && (
         <Bodies
           key={key}
           setup={setup}
           places={places}
-          stays={stands.find((one) => one.setup === name)?.stays ?? []}
+          stays={staysOf(project, told.name, name)}
           outgoing={outgoing}
           table={n === 0 && !faint}
           faint={!!faint}
@@ -59,7 +71,7 @@ export function aroundIn(project: ProjectState, setup: string) {
 
 /** All places of one setup. */
 function Bodies(props: {
-  setup: SetupReport
+  setup: Standing
   places: PlaceReport[]
   stays: readonly string[]
   outgoing: boolean

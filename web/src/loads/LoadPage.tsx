@@ -7,6 +7,7 @@ import { Segments } from '../ui/Choice'
 import { Computed, NumberField, Row } from '../ui/Field'
 import { FindingCard } from '../ui/FindingCard'
 import { clock, hueOf, round } from '../ui/words'
+import { Guests } from './Guests'
 import { LoadPicture } from './LoadPicture'
 import { OrderBar } from './OrderBar'
 import { PlaceEditor } from './PlaceEditor'
@@ -33,6 +34,7 @@ const PROGRAMS: { value: Load['program']; label: string }[] = [
 export const fresh = (name: string): Load => ({
   name,
   stands: [],
+  guests: [],
   order: 'places',
   hand: [],
   program: 'one',
@@ -135,6 +137,7 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
             </StandRows>
           )
         })}
+        <Guests project={project} load={load} change={change} />
         <Places told={told} late={late} />
         <h3 className="mt-4 font-head text-[15px] font-semibold">Cut in this order</h3>
         <Segments

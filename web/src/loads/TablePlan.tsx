@@ -1,15 +1,8 @@
 import { useRef, useState } from 'react'
-import type {
-  Fixture,
-  LoadReport,
-  MachineData,
-  PlaceReport,
-  ProjectState,
-  Setup,
-  SetupReport,
-} from '../api/client'
+import type { Fixture, LoadReport, MachineData, PlaceReport, ProjectState, Setup } from '../api/client'
 import { useFixtures } from '../api/hooks'
 import { hueOf } from '../ui/words'
+import { type Standing, standing, staysOf } from './LoadBodies'
 
 /** A dragged place goes by steps of this, mm, where no plate that stays has holes for it to go by. */
 const STEP_MM = 5
@@ -29,22 +22,21 @@ export function TablePlan(props: {
   const from = useRef<{ x: number; y: number } | null>(null)
   const [dragged, setDragged] = useState<{ setup: string; x: number; y: number } | null>(null)
   const { length, depth, slots } = machine.table
-  const reports = new Map(project.report?.setups.map((one) => [one.name, one]))
   const hues = new Map(project.plan.setups.map((one, n) => [one.name, hueOf(n)]))
   const fixtures = useFixtures(project.plan).data ?? []
-  const stands = project.plan.loads.find((one) => one.name === told?.name)?.stands ?? []
-  const staysOf = (setup: string) => stands.find((one) => one.setup === setup)?.stays ?? []
+  const stays = (setup: string) => staysOf(project, told?.name ?? '', setup)
+  const report = (setup: string) => told && standing(project, told, setup)
   const planned = (name: string) => project.plan.setups.find((one) => one.name === name)
   // What stays stands there once, under all places: as the first of them has it.
-  const once = new Map<string, Standing>()
+  const once = new Map<string, Once>()
   for (const place of told?.places ?? []) {
     const setup = planned(place.setup)
     if (setup)
-      for (const one of staying(setup, reports.get(place.setup), staysOf(place.setup), fixtures, place))
+      for (const one of staying(setup, report(place.setup), stays(place.setup), fixtures, place))
         once.set(one.key, one)
   }
   const stepOf = (setup: string) => {
-    const own = planned(setup)?.hold.items.filter((one) => staysOf(setup).includes(one.id)) ?? []
+    const own = planned(setup)?.hold.items.filter((one) => stays(setup).includes(one.id)) ?? []
     const plate = own.map((one) => plateOf(fixtures, one.fixture)).find((one) => one !== null)
     return plate?.pitch ?? STEP_MM
   }
@@ -79,8 +71,8 @@ export function TablePlan(props: {
             key={place.key}
             place={place}
             number={n + 1}
-            setup={reports.get(place.setup)}
-            stays={staysOf(place.setup)}
+            setup={report(place.setup)}
+            stays={stays(place.setup)}
             hue={hues.get(place.setup) ?? '#999'}
             depth={depth}
             by={dragged?.setup === place.setup ? dragged : null}
@@ -118,7 +110,7 @@ export function TablePlan(props: {
 }
 
 type Plate = Extract<Fixture, { kind: 'plate' }>
-type Standing = { key: string; low: number[]; high: number[]; at: number[]; plate: Plate | null }
+type Once = { key: string; low: number[]; high: number[]; at: number[]; plate: Plate | null }
 
 const plateOf = (fixtures: readonly Fixture[], id: string) => {
   const one = fixtures.find((fixture) => fixture.id === id)
@@ -128,11 +120,11 @@ const plateOf = (fixtures: readonly Fixture[], id: string) => {
 /** What of a setup's holding stays where it is planned, whatever its places do. */
 function staying(
   setup: Setup,
-  report: SetupReport | undefined,
+  report: Standing | undefined,
   stays: readonly string[],
   fixtures: readonly Fixture[],
   place: PlaceReport,
-): Standing[] {
+): Once[] {
   const at = [place.at[0] - place.shift[0], place.at[1] - place.shift[1]]
   return (report?.hold?.pieces ?? [])
     .filter((one) => stays.includes(one.item))
@@ -150,7 +142,7 @@ function staying(
 }
 
 /** A plate or another thing that stands there once, with its holes. */
-function Stays({ of, depth }: { of: Standing; depth: number }) {
+function Stays({ of, depth }: { of: Once; depth: number }) {
   const [x, y] = [(of.at[0] ?? 0) + (of.low[0] ?? 0), (of.at[1] ?? 0) + (of.low[1] ?? 0)]
   const [width, height] = [(of.high[0] ?? 0) - (of.low[0] ?? 0), (of.high[1] ?? 0) - (of.low[1] ?? 0)]
   const { plate } = of
@@ -179,7 +171,7 @@ type Handlers = Pick<React.SVGProps<SVGGElement>, 'onPointerDown' | 'onPointerMo
 function Place(props: {
   place: PlaceReport
   number: number
-  setup: SetupReport | undefined
+  setup: Standing | undefined
   /** Items that are there once, and drawn under all places. */
   stays: readonly string[]
   hue: string

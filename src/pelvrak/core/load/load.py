@@ -75,17 +75,40 @@ class Stand(Frozen):
         return self
 
 
+class Guest(Stand):
+    """A setup of another plan that stands in a load, read only. name: it is called by; plan: the number of
+    its project, or the file of the plan beside this one; setup: of that; at_x and the others: as of a setup
+    of this plan.
+    """
+
+    name: SetupName
+    plan: Annotated[str, Field(min_length=1, max_length=200)]
+
+    @model_validator(mode="after")
+    def _only_read(self) -> Guest:
+        if any(one.cut_otherwise for one in self.different):
+            raise ValueError(f"{self.name} is planned elsewhere: change there what is cut")
+        return self
+
+    @property
+    def called(self) -> str:
+        """The setup as this load calls it."""
+        return f"{self.name}.{self.setup}"
+
+
 class Load(Frozen):
     """What stands on the machine together: the setups that have its name. name: by which they do; stands:
-    where each stands, once as it is planned where nothing is told; order: all of a place before the next,
-    each tool at all places, the fastest of all, or by hand; hand: places and operations in their order, as
-    "place operation"; program: one for all of it, or one for each setup; subprograms: like places are written
-    once and called; stops: the operator may stop it between places; counts: a counter of cycles is kept on
-    the control; loading_s: to load and unload one piece, s; lot: how many parts are wanted.
+    where each stands, once as it is planned where nothing is told; guests: setups of other plans that stand
+    there too; order: all of a place before the next, each tool at all places, the fastest of all, or by hand;
+    hand: places and operations in their order, as "place operation"; program: one for all of it, or one for
+    each setup; subprograms: like places are written once and called; stops: the operator may stop it between
+    places; counts: a counter of cycles is kept on the control; loading_s: to load and unload one piece, s;
+    lot: how many parts are wanted.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
     stands: Annotated[tuple[Stand, ...], Field(max_length=20)] = ()
+    guests: Annotated[tuple[Guest, ...], Field(max_length=10)] = ()
     order: Literal["places", "tools", "fastest", "hand"] = "places"
     hand: Annotated[tuple[str, ...], Field(max_length=4000)] = ()
     program: Literal["one", "each"] = "one"
@@ -101,6 +124,10 @@ class Load(Frozen):
         twice = next((name for name in names if names.count(name) > 1), None)
         if twice is not None:
             raise ValueError(f"{twice} stands in {self.name} twice: give it one pattern")
+        guests = [one.name for one in self.guests]
+        twice = next((name for name in guests if guests.count(name) > 1), None)
+        if twice is not None:
+            raise ValueError(f"two guests of {self.name} are called {twice}: give each its own name")
         return self
 
 
@@ -109,7 +136,7 @@ class Place:
     """One work in a load. key: tells it from the others; setup: whose it is; number: of its setup's places,
     from 1; at: from where the setup is planned, mm on the table; register: it is told to use, None: the next
     free; stays: items of the holding that it has in common with the others; otherwise: how it is cut, where
-    that is not as the others.
+    that is not as the others; guest: its setup is another plan's.
     """
 
     key: str
@@ -119,6 +146,7 @@ class Place:
     register: str | None = None
     stays: tuple[str, ...] = ()
     otherwise: Different | None = None
+    guest: bool = False
 
     @property
     def cut_as(self) -> str:
@@ -127,11 +155,14 @@ class Place:
 
 
 def places_of(load: Load, setups: tuple[str, ...]) -> list[Place]:
-    """All places of a load, setup after setup, row by row. setups: that stand in it, in their order."""
-    told = {one.setup: one for one in load.stands}
+    """All places of a load, setup after setup, row by row. setups: that stand in it, in their order, guests
+    as they are called there.
+    """
+    told = {one.setup: one for one in load.stands} | {one.called: one for one in load.guests}
+    guests = {one.called for one in load.guests}
     out = []
     for setup in setups:
-        stand = told.get(setup, Stand(setup=setup))
+        stand = told[setup] if setup in told else Stand(setup=setup)
         own = {one.place: one for one in stand.different}
         for number in range(1, stand.columns * stand.rows + 1):
             row, column = divmod(number - 1, stand.columns)
@@ -144,5 +175,6 @@ def places_of(load: Load, setups: tuple[str, ...]) -> list[Place]:
             )
             key = f"{setup}/{number}"
             otherwise = here if here.cut_otherwise else None
-            out.append(Place(key, setup, number, at, here.offset_register, stand.stays, otherwise))
+            guest = setup in guests
+            out.append(Place(key, setup, number, at, here.offset_register, stand.stays, otherwise, guest))
     return out

@@ -15,6 +15,7 @@ from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.callout import senseless
 from pelvrak.core.geometry.part import UNKNOWN_UNIT, PartModel
+from pelvrak.core.load.load import Guest
 from pelvrak.core.route.billets import billet_report
 from pelvrak.core.route.comparing import compared
 from pelvrak.core.route.ends import ends_of
@@ -34,12 +35,14 @@ from pelvrak.core.route.report import (
     SetupReport,
     SeveralReport,
 )
-from pelvrak.core.route.run import Progress, Run, mesh_in, part_result
+from pelvrak.core.route.run import Progress, Run, Visitor, mesh_in, part_result
 from pelvrak.core.route.several import after_division, came_apart, divided_at, laid_out, report_of, spread
 from pelvrak.core.route.visits import visits
 from pelvrak.core.route.zeros import makers_of, zeros_checked
 
 Partly = Callable[[Report], None]
+# Another plan by what a load calls it: the plan, its part's file, the other files it names. Raises BadInput.
+Others = Callable[[str], tuple[Plan, bytes, Files]]
 
 
 def _raw(plan: Plan, model: PartModel, engine: Engine, files: Files) -> Raw | BadInput:
@@ -62,16 +65,19 @@ def evaluate(
     files: Files | None = None,
     partly: Partly | None = None,
     keys: dict[str, str] | None = None,
+    others: Others | None = None,
 ) -> Report:
     """Compute the whole route; every step that is already in the store is taken from it.
 
     files gives the bytes of other files the plan names. partly is given the report as far as it has come:
     after the billet, when a setup's seat, holding and reach are known, and when it is cut. keys: filled with
-    the key of every result that was used, and its step. Raises BadInput when the part cannot be read or the
+    the key of every result that was used, and its step. others: plans of other parts, whose setups stand in
+    loads of this one. Raises BadInput when the part cannot be read or the
     material is unknown, and Stopped when progress returns False. Anything wrong further on is a finding of
     the place it stands in.
     """
     begun = _run(plan, part_bytes, store, progress, files, keys)
+    begun[0].visit = None if others is None else _visits(others, store, progress, keys)
     return _Walk(*begun).whole(partly or (lambda report: None))
 
 
@@ -126,6 +132,35 @@ def _run(
         ends=ends,
     )
     return run, once, pieces
+
+
+def _visits(
+    others: Others, store: Store, progress: Progress | None, keys: dict[str, str] | None
+) -> Callable[[Guest, str], Visitor]:
+    """Setups of other plans: each of those is evaluated on the same store, where most of it is known."""
+    known: dict[str, tuple[Run, Report]] = {}
+
+    def visit(guest: Guest, load: str) -> Visitor:
+        if guest.plan not in known:
+            plan, part, files = others(guest.plan)
+            alone = tuple(one.model_copy(update={"load": f"{load}-{one.name}"}) for one in plan.setups)
+            plan = plan.model_copy(update={"setups": alone, "loads": ()})
+            walk = _Walk(*_run(plan, part, store, _beside(progress), files, keys))
+            known[guest.plan] = walk.run, walk.whole(lambda report: None)
+        run, report = known[guest.plan]
+        told = next((one for one in report.setups if one.name == guest.setup), None)
+        if told is None:
+            raise BadInput(
+                "load.no_guest", guest.called, f"{run.plan.name} has no setup {guest.setup}", "choose another"
+            )
+        return Visitor(run.cuts.get(guest.setup), told, run.plan)
+
+    return visit
+
+
+def _beside(progress: Progress | None) -> Progress | None:
+    """How far another plan is says nothing of this one; whether it goes on is asked all the same."""
+    return None if progress is None else lambda share, what: progress(1.0, what)
 
 
 class _Walk:

@@ -192,7 +192,9 @@ def off_the_table(load: Load, stood: list[Stood]) -> list[Finding]:
     return out
 
 
-def on_the_table(run: Run, load: Load, places: list[Occupied]) -> tuple[float, list[Finding]]:
+def on_the_table(
+    run: Run, load: Load, places: list[Occupied], setups: dict[str, SetupReport]
+) -> tuple[float, list[Finding]]:
     """What stands on the table in all, kg, holdings taken as of steel; and whether that is too much for
     it.
     """
@@ -200,8 +202,8 @@ def on_the_table(run: Run, load: Load, places: list[Occupied]) -> tuple[float, l
     once: dict[tuple[str, tuple[float, ...]], float] = {}
     for there in places:
         body, one = there.body.value(SURFACE), there.one
-        own = [volume(_labelled(body, label)) for label in (0, 1)]
-        works, holdings = works + own[0], holdings + own[1]
+        works += setups[one.place.cut_as].incoming_mass_kg
+        holdings += volume(_labelled(body, 1))
         hold = one.cut.turning.hold
         stays = [n for n, piece in enumerate(hold.pieces) if piece.item in one.place.stays]
         if hold.key is None or not stays:
@@ -211,8 +213,7 @@ def on_the_table(run: Run, load: Load, places: list[Occupied]) -> tuple[float, l
         for n in stays:
             at = tuple(np.round(np.add(hold.pieces[n].low, zero), 2).tolist())
             once[hold.pieces[n].name, at] = volume(_labelled(solids, n))
-    density = run.material.density_g_cm3 * 1e-6
-    mass = works * density + (holdings + sum(once.values())) * STEEL_KG_MM3
+    mass = works + (holdings + sum(once.values())) * STEEL_KG_MM3
     table = places[0].one.turning.machine.table
     if table.load_kg is None or mass <= table.load_kg:
         return round(mass, 2), []
@@ -474,13 +475,13 @@ def swung(run: Run, load: Load, places: list[Occupied], setups: dict[str, SetupR
     """What stands at one place and meets something while the work at another is turned: all that rides on one
     table is turned with it.
     """
-    tools = {tool.id: tool for tool in run.plan.tools}
     out, seen = [], set()
     for here in places:
         one = here.one
         if one.place.setup in seen or not one.turning.machine.rotary:
             continue
         seen.add(one.place.setup)
+        tools = {planned.tool.id: planned.tool for planned in one.cut.planned}
         for there in places:
             if there is here:
                 continue

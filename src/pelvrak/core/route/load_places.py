@@ -67,9 +67,11 @@ def stood(plan: Plan, load: Load, cuts: dict[str, CutSetup]) -> tuple[list[Stood
     """All places of a load whose setups were cut, each with registers of its own; what is wrong with them.
     cuts: of its setups by their names, of places that differ by their keys.
     """
-    names = tuple(setup.name for setup in setups_in(plan, load) if setup.name in cuts)
+    own = (setup.name for setup in setups_in(plan, load))
+    names = tuple(name for name in (*own, *(one.called for one in load.guests)) if name in cuts)
     places = places_of(load, names)
-    taken = {register for name in names for register in _of(cuts[name].turning)}
+    guests = {one.called for one in load.guests}
+    taken = {register for name in names if name not in guests for register in _of(cuts[name].turning)}
     taken |= {place.register for place in places if place.register is not None}
     out: list[Stood] = []
     found: list[Finding] = []
@@ -80,7 +82,10 @@ def stood(plan: Plan, load: Load, cuts: dict[str, CutSetup]) -> tuple[list[Stood
             continue  # what is wrong with it is told where it was cut
         try:
             renamed = _renamed(
-                place, cut, taken, first=not any(one.place.setup == place.setup for one in out)
+                place,
+                cut,
+                taken,
+                first=not place.guest and not any(one.place.setup == place.setup for one in out),
             )
         except BadInput as bad:
             found.append(wrong(place, "load.no_register", str(bad)))
@@ -177,4 +182,7 @@ def zero_of(one: Stood) -> Vector:
 def wrong(place: Place, code: str, sentence: str, stage: str = "seat", **more: Any) -> Finding:
     """An error of a place; more: of the finding."""
     severity = more.pop("severity", "error")
-    return Finding(code=code, severity=severity, setup=place.setup, stage=stage, sentence=sentence, **more)
+    setup = None if place.guest else place.setup
+    if place.guest:
+        more = {name: value for name, value in more.items() if name != "operation"}
+    return Finding(code=code, severity=severity, setup=setup, stage=stage, sentence=sentence, **more)

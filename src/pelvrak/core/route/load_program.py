@@ -25,6 +25,7 @@ from pelvrak.core.program.dialects import dialect_of
 from pelvrak.core.program.held import Alarm, Event
 from pelvrak.core.program.writing import Program
 from pelvrak.core.route.feeling import Feeling, probes
+from pelvrak.core.route.load_guests import tools_of
 from pelvrak.core.route.load_places import Stood, zero_of
 from pelvrak.core.route.pieces import FIELD, PROOF
 from pelvrak.core.route.plan import Plan, program_numbers
@@ -219,7 +220,7 @@ def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> Load
         for name, told in one.values.items():
             if told is not None:
                 registers[name] = dict(zip("XYZ", (v.value for v in told), strict=True))
-    tools = at_places(plan.tools)
+    tools = at_places(plan.tools) | tools_of(stood)
     radii: dict[int, float] = {}
     for one in stood:
         radii |= radii_of(one.turning.setup, tools)

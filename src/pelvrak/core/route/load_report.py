@@ -5,6 +5,7 @@ from __future__ import annotations
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.part import Frozen, Vector
 from pelvrak.core.geometry.reckoned import Reckoned
+from pelvrak.core.holding.facts import HoldFacts
 
 
 class RegisterFact(Frozen):
@@ -53,18 +54,35 @@ class OrderStep(Frozen):
     to_s: float
 
 
+class GuestReport(Frozen):
+    """A setup of another plan in a load. called: as the load has it; plan, setup: of which; zero_from_work:
+    4×4; low, high: of its work, zero frame, mm; hold: what holds it; stocks by their keys.
+    """
+
+    called: str
+    plan: str
+    setup: str
+    zero_from_work: tuple[tuple[float, ...], ...] | None = None
+    low: Vector | None = None
+    high: Vector | None = None
+    hold: HoldFacts | None = None
+    incoming_key: str | None = None
+    outgoing_key: str | None = None
+
+
 class LoadReport(Frozen):
-    """One load. order: as it is cut, order_kind: how that was chosen; time_s, changes: of it; other orders
-    and what they would take: places_s, tools_s, fastest_s, None where there are too many to look at; mass_kg:
-    of all that stands on the table; finished: parts that each cycle ends with; first_cycle: what has to be
-    there when it is run first; minutes_each: a part takes, loading with it; per_hour: parts; cycles, billets:
-    for the lot; of_billet: parts that one gives. program_key: of its program, control_s: by the control;
-    alarm: why that stops.
+    """One load. guests: of other plans; order: as it is cut, order_kind: how that was chosen; time_s,
+    changes: of it; other orders and what they would take: places_s, tools_s, fastest_s, None where there are
+    too many to look at; mass_kg: of all that stands on the table; finished: parts that each cycle ends with;
+    first_cycle: what has to be there when it is run first; minutes_each: a part takes, loading with it;
+    per_hour: parts; cycles, billets: for the lot; of_billet: parts that one gives. program_key: of its
+    program, control_s: by the control; alarm: why that stops.
     """
 
     name: str
     machine: str
     places: tuple[PlaceReport, ...] = ()
+    guests: tuple[GuestReport, ...] = ()
     order: tuple[OrderStep, ...] = ()
     order_kind: str = "places"
     time_s: float = 0.0

@@ -26,6 +26,7 @@ from pelvrak.core.route.load_checks import (
     past_the_travels,
     swung,
 )
+from pelvrak.core.route.load_guests import changer_clashes, guests_in
 from pelvrak.core.route.load_places import CutSetup, Stood, planned_at, setups_in, stood, zero_of
 from pelvrak.core.route.load_program import PROVE_LOAD, load_program, proof_given_for
 from pelvrak.core.route.load_report import LoadReport, OrderStep, PlaceReport, RegisterFact
@@ -60,17 +61,21 @@ def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
     mine = {setup.name: cuts[setup.name] for setup in setups if setup.name in cuts}
     other = cut_otherwise(run, load, list(reports.values()))
     mine |= other.cuts
-    reports = reports | other.reports
+    guests = guests_in(run, load, machines[0])
+    mine |= guests.cuts
+    reports = reports | other.reports | guests.reports
+    base = base.model_copy(update={"guests": guests.told})
     if len(machines) > 1:
         said = f"{load.name} stands on several machines, {' and '.join(machines)}: give each its own load."
         return base.model_copy(update={"findings": (_wrong(setups[0].name, "load.machines", said),)})
     here, found = stood(run.plan, load, mine)
-    found += other.findings
+    found += [*other.findings, *guests.findings]
     here = [one for one in here if one.turning.zero_on_table is not None]
     if not here:
         said = f"Nothing of {load.name} is held and cut yet: nobody knows where it stands."
         found.append(_wrong(setups[0].name, "load.empty", said, "note"))
         return base.model_copy(update={"findings": tuple(found)})
+    found += changer_clashes(load, here)
     places = occupied(run, here)
     found += overlaps(load, places)
     found += off_the_table(load, here)
@@ -95,7 +100,7 @@ def _cut(
     machine = here[0].turning.machine
     between = orders.Machine(machine.changer.seconds, machine.rapid_mm_min)
     order, times = _order_of(load, planned, cuts, between, found)
-    mass, too_heavy = on_the_table(run, load, places)
+    mass, too_heavy = on_the_table(run, load, places, reports)
     found += too_heavy
     seconds, changes = orders.time_of(order, cuts, between)
     steps = _steps(order, planned, cuts, between)

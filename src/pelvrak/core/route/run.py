@@ -22,6 +22,7 @@ from pelvrak.core.geometry.mesh import Floats, Mesh
 from pelvrak.core.geometry.part import PartModel, as_vector
 from pelvrak.core.geometry.part_file import read_part
 from pelvrak.core.geometry.rigid import inverse, moved
+from pelvrak.core.load.load import Guest
 from pelvrak.core.route.meant import MeantGiven
 from pelvrak.core.route.pictures import surface_of
 from pelvrak.core.route.pieces import FACTS, FEATURES, PART, PICTURE, SURFACE
@@ -36,14 +37,26 @@ REPORT_VERSION = 17
 Progress = Callable[[float, str], bool]
 
 
+@dataclass(frozen=True)
+class Visitor:
+    """A setup of another plan, as it is cut there. cut: None where it is not; report: of it; plan:
+    settled.
+    """
+
+    cut: Any
+    report: SetupReport
+    plan: Plan
+
+
 @dataclass
 class Run:
     """One evaluation under way. progress(share, what) returns False to stop. nests: solved in it, by key;
     loads: registers given out in it, by the load; meant: cuts into the part that are wanted; in_cut: how long
     each tool has cut, s, by its id; cuts: setups as they were cut, by name, for the loads they stand in;
     ends: what is told of how faces end, by setup and operation; begun: told of a setup whose seat, holding
-    and reach are known before it is cut; piece_of_it: key and volume of a piece of that, by its name; None:
-    it is not divided.
+    and reach are known before it is cut; piece_of_it: key and volume of a piece of a divided
+    billet, by its name; None: it is not divided; visit: a setup of another plan in a load of this, None where
+    no other plan is at hand.
     """
 
     plan: Plan
@@ -64,6 +77,7 @@ class Run:
     ends: dict[tuple[str, str], tuple[Finding, ...]] = field(default_factory=dict)
     begun: Callable[[SetupReport], None] = lambda report: None
     piece_of_it: Callable[[str], tuple[str, float]] | None = None
+    visit: Callable[[Guest, str], Visitor] | None = None
 
     def __post_init__(self) -> None:
         self.engine.tell = self._heard

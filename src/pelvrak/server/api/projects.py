@@ -6,7 +6,8 @@ from collections.abc import Callable
 from typing import Any
 
 from fastapi import APIRouter, UploadFile
-from sqlalchemy import func, select
+from sqlalchemy import cast, func, select
+from sqlalchemy.dialects.postgresql import JSONPATH
 from sqlalchemy.orm import Session, defer
 
 from pelvrak.core.geometry.part import Part
@@ -185,6 +186,17 @@ def start_evaluation(session: Session, project: Project, priority: int = URGENT)
     hand_evaluation(session, row.id, priority)
     tell(session, kind="evaluation", project=project.id)
     return row.id
+
+
+def start_again_where_it_stands(session: Session, project_id: int) -> None:
+    """Compute anew, beside what people wait for, the projects in whose loads setups of this one stand."""
+    stands = cast(f'$.loads[*].guests[*] ? (@.plan == "{int(project_id)}")', JSONPATH)
+    hosts = select(Project).join(
+        Revision, (Revision.project_id == Project.id) & (Revision.number == Project.head)
+    )
+    for host in session.scalars(hosts.where(func.jsonb_path_exists(Revision.plan, stands))):
+        if host.id != project_id:
+            start_evaluation(session, host, BESIDE)
 
 
 def add_project(session: Session, plan: Plan, what: str) -> Project:
@@ -416,6 +428,7 @@ def _put_revision(session: Session, project: Project, head: Revision, what: str,
     project.head = project.last
     session.flush()
     start_evaluation(session, project)
+    start_again_where_it_stands(session, project.id)
 
 
 def _walk(project_id: ProjectId, based_on: int, back: bool) -> ProjectState:
@@ -438,6 +451,7 @@ def _walk(project_id: ProjectId, based_on: int, back: bool) -> ProjectState:
         project.name = _revision(session, project, target).plan["name"]
         session.flush()
         start_evaluation(session, project)
+        start_again_where_it_stands(session, project.id)
         return state_of(session, project)
 
 
@@ -559,4 +573,6 @@ def delete_project(project_id: ProjectId) -> None:
                 "archive it first; deleting cannot be undone",
             )
         session.delete(project)
+        session.flush()
+        start_again_where_it_stands(session, project_id)
         tell(session, kind="evaluation", project=project_id)

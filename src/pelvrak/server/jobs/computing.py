@@ -10,10 +10,11 @@ from typing import Any, NamedTuple
 from sqlalchemy import update
 from sqlalchemy.orm import defer
 
+from pelvrak.core.billet.forms import Files
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.errors import BadInput, Stopped
-from pelvrak.core.route.evaluate import cut_ahead, evaluate
-from pelvrak.core.route.plan import plan_from
+from pelvrak.core.route.evaluate import Others, cut_ahead, evaluate
+from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import Report
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
 from pelvrak.server.db.session import tell, transaction
@@ -58,7 +59,7 @@ def evaluate_revision(evaluation_id: int, beside: bool) -> dict[str, Any]:
 
     try:
         plan = plan_from(asked.plan)
-        report = evaluate(plan, asked.body, store, progress, body_of, partly, keys)
+        report = evaluate(plan, asked.body, store, progress, body_of, partly, keys, others_of(asked.project))
         stills = render_stills(report, Engine(store, keys=keys))
     except Stopped:
         return {"status": "stopped", "report": None}
@@ -88,6 +89,25 @@ def _keep(evaluation_id: int, project: int, **columns: Any) -> None:
                 update(Evaluation).where(Evaluation.id == evaluation_id).values(beat=now(), **columns)
             )
             tell(session, kind="evaluation", project=project)
+
+
+def others_of(project: int) -> Others:
+    """Plans of other projects, as they stand now, by their numbers. project: the one they stand in."""
+
+    def other(name: str) -> tuple[Plan, bytes, Files]:
+        number = int(name) if name.isascii() and name.isdigit() and len(name) < 10 else 0
+        with transaction() as session:
+            there = session.get(Project, number) if number != project else None
+            state = None if there is None else session.get(Revision, (there.id, there.head))
+            if state is None:
+                raise BadInput(
+                    "load.no_guest", "loads", f"there is no other project {name}", "choose one that is there"
+                )
+            plan = plan_from(state.plan)
+            upload = session.get(PartUpload, plan.part.sha256)
+            return plan, upload.body if upload else b"", body_of
+
+    return other
 
 
 def _read_as(sha256: str, key: str) -> None:
