@@ -1,7 +1,8 @@
 """Takes the pictures of the main views anew, from demos that are running.
 
-Run: python docs/pictures.py http://127.0.0.1:8600 [http://127.0.0.1:8700 [http://127.0.0.1:8800]], where the first serves the demo
-encoder-housing, the second float-carrier and the third latch-plate, all as they are loaded.
+Run: python docs/pictures.py http://127.0.0.1:8600 [http://127.0.0.1:8700 [http://127.0.0.1:8800 [http://127.0.0.1:8900]]],
+where the first serves the demo encoder-housing, the second float-carrier, the third latch-plate and the fourth carrier-lot, all as they
+are loaded. With one address for all (bin/demo), each project is found by its name.
 """
 
 from __future__ import annotations
@@ -87,14 +88,34 @@ def probing(page: Page) -> None:
 LATCH: dict[str, Callable[[Page], None]] = {"probing": probing}
 
 
-def taken(address: str, views: dict[str, Callable[[Page], None]]) -> None:
+def load(page: Page) -> None:
+    page.get_by_role("navigation", name="Route").get_by_role("button", name="Load L1").click()
+    page.get_by_role("radiogroup", name="Seen").get_by_text("as it is loaded").click()
+    page.locator('section[aria-label="The load as it stands"][aria-busy=false]').wait_for()
+    page.wait_for_timeout(1500)
+
+
+def billet(page: Page) -> None:
+    page.get_by_role("navigation", name="Route").get_by_role("button", name="Billet", exact=True).click()
+    page.get_by_role("heading", name="Parts in it").scroll_into_view_if_needed()
+    settled(page)
+
+
+LOT: dict[str, Callable[[Page], None]] = {"billet": billet, "load": load}
+
+
+NAMES = ("Encoder housing", "Float-arm carrier", "Gate-latch plate", "Carriers, a lot of 12")
+
+
+def taken(address: str, views: dict[str, Callable[[Page], None]], name: str) -> None:
     with sync_playwright() as driver:
         browser = driver.chromium.launch(
             executable_path="/usr/bin/chromium", args=FLAGS, ignore_default_args=["--hide-scrollbars"]
         )
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.set_default_timeout(60_000)
-        page.goto(f"{address}/project/1")
+        page.goto(address)
+        page.get_by_text(name, exact=True).first.click()
         page.get_by_role("status", name="Computing").get_by_text("current").wait_for(timeout=240_000)
         for name, show in views.items():
             show(page)
@@ -105,5 +126,7 @@ def taken(address: str, views: dict[str, Callable[[Page], None]]) -> None:
 
 
 if __name__ == "__main__":
-    for address, views in zip(sys.argv[1:], (HOUSING, CARRIER, LATCH), strict=False):
-        taken(address.rstrip("/"), views)
+    every = (HOUSING, CARRIER, LATCH, LOT)
+    addresses = sys.argv[1:] if len(sys.argv) > 2 else sys.argv[1:2] * len(every)
+    for address, views, name in zip(addresses, every, NAMES, strict=False):
+        taken(address.rstrip("/"), views, name)
