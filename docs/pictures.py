@@ -104,7 +104,7 @@ def billet(page: Page) -> None:
 LOT: dict[str, Callable[[Page], None]] = {"billet": billet, "load": load}
 
 
-NAMES = ("Encoder housing", "Float-arm carrier", "Gate-latch plate", "Carriers, a lot of 12")
+NAMES = ("Sluice-gate encoder housing", "Float-arm carrier", "Gate-latch plate", "Carriers, a lot of 12")
 
 
 def taken(address: str, views: dict[str, Callable[[Page], None]], name: str) -> None:

@@ -21,7 +21,7 @@ from pelvrak.core.geometry.mesh import box
 from pelvrak.core.holding.hold import Hold
 from pelvrak.core.route.report import BilletReport, Maker, Report, SetupReport
 from pelvrak.server.api import problems
-from pelvrak.server.api.freshness import called_now, laid_over, new_names, stale_from
+from pelvrak.server.api.freshness import billet_late, called_now, laid_over, new_names, stale_from
 from pelvrak.server.api.shapes import Edit
 from pelvrak.server.app import app
 from pelvrak.server.jobs.stills import HEIGHT, HUES, WIDTH, colours, draw
@@ -146,6 +146,33 @@ class Differences(unittest.TestCase):
         self.assertIsNotNone(
             after(lambda p: p["setups"][0]["operations"][0].update(tool=plan["tools"][1]["id"]))
         )
+
+    def test_where_pieces_lie_and_how_they_come_apart(self):
+        """Laid otherwise all is out of date, and the billet's own picture; divided otherwise what comes after
+        that. Another name of the setup it is divided after is only a name.
+        """
+        plan = json.loads((TOP / "demo" / "carrier-lot" / "plan.json").read_text())
+
+        def after(change) -> tuple[int | None, bool]:
+            other = json.loads(json.dumps(plan))
+            change(other)
+            return stale_from(plan, other), billet_late(plan, other)
+
+        division = plan["pieces"]["division"]
+        self.assertEqual(after(lambda p: p["pieces"]["layout"].update(rows=3)), (0, True))
+        self.assertEqual(after(lambda p: p.update(pieces=None)), (0, True))
+        self.assertEqual(after(lambda p: p["pieces"].update(division={**division, "kerf": 2.0})), (1, False))
+        later = {**division, "after": "OP20"}
+        self.assertEqual(after(lambda p: p["pieces"].update(division=later)), (1, False))
+        last = {**division, "after": "OP30", "kerf": 2.0}
+        self.assertEqual(stale_from(plan | {"pieces": {**plan["pieces"], "division": last}}, plan), 1)
+        both = [{**plan, "pieces": {**plan["pieces"], "division": one}} for one in (last, None)]
+        self.assertEqual(stale_from(both[0], both[1]), len(plan["setups"]) - 1)
+
+        def renamed(p: dict) -> None:
+            p["setups"][0]["name"] = p["pieces"]["division"]["after"] = "OP70"
+
+        self.assertEqual(after(renamed), (None, False))
 
     def test_a_chosen_stock_is_known_by_where_it_stood(self):
         """What the setup and the operation it is taken from are called makes nothing out of date; another

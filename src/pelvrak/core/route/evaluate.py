@@ -219,7 +219,7 @@ class _Walk:
                 self.setups.append(self._of_the_part(index, setup, key, stock_volume))
                 key, stock_volume = self.setups[-1].outgoing_key, self.setups[-1].outgoing_volume_mm3
             partly(self.told())
-        if self.divided == len(self.setups) and key is not None and self._comes_apart():
+        if self.divided == len(self.setups) and key is not None:
             key, stock_volume = self._divide(key)
         run = self.run
         comparison = compared(run, key, list(self.setups)) if key is not None and self.setups else None
@@ -229,10 +229,6 @@ class _Walk:
         self.loads = load_reports(run, self.setups)
         run.tell("done", 1.0)
         return self.told(comparison=comparison)
-
-    def _comes_apart(self) -> bool:
-        pieces = self.run.plan.pieces
-        return pieces is not None and pieces.division is not None
 
     def _divide(self, key: str) -> tuple[str | None, float]:
         """The billet comes apart before a setup: the stock of one piece, and its volume. What comes after is

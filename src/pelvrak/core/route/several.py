@@ -73,11 +73,13 @@ def laid_out(engine: Engine, several: Several, read: Result) -> tuple[Result, di
 
 
 def divided_at(plan: Plan) -> int:
-    """From which setup on, by its number, the route goes on with one piece; as many as there are: never."""
+    """From which setup on, by its number, the route goes on with one piece; more than there are: never."""
     division = None if plan.pieces is None else plan.pieces.division
     if division is None:
-        return len(plan.setups)
-    return 1 + next(n for n, setup in enumerate(plan.setups) if setup.name == division.after)
+        return len(plan.setups) + 1
+    # Of a plan that is cut off before, it never is.
+    after = (n for n, setup in enumerate(plan.setups) if setup.name == division.after)
+    return 1 + next(after, len(plan.setups))
 
 
 def whole_in(plan: Plan) -> frozenset[str]:

@@ -61,6 +61,7 @@ def nameless(plan: dict[str, Any]) -> dict[str, Any]:
             told["incoming"] = {**incoming, "setup": place, "after": number}
         return told
 
+    division = (plan.get("pieces") or {}).get("division")
     fixtures = [
         {key: value for key, value in one.items() if key != "name"} for one in plan.get("fixtures", [])
     ]
@@ -70,7 +71,21 @@ def nameless(plan: dict[str, Any]) -> dict[str, Any]:
         "tools": [tools.get(name) for name in used],
         "fixtures": fixtures,
         "setups": [bare(setup) for setup in setups],
+        "layout": layout_of(plan),
+        "division": None if division is None else {**division, "after": places.get(division["after"], 0)},
     }
+
+
+def layout_of(plan: dict[str, Any]) -> Any:
+    """How several parts lie in the billet of a plan document; None where there is one."""
+    return (plan.get("pieces") or {}).get("layout")
+
+
+def _comes_apart_otherwise(before: dict[str, Any] | None, now: dict[str, Any] | None) -> int | None:
+    """The first setup that begins with another piece, where the billet comes apart otherwise than before."""
+    if before == now:
+        return None
+    return 1 + min(int(one["after"]) for one in (before, now) if one is not None)
 
 
 def _without(element: dict[str, Any], kind: str) -> dict[str, Any]:
@@ -85,16 +100,20 @@ def stale_from(reported: dict[str, Any], plan: dict[str, Any]) -> int | None:
         for number, one in reversed(list(enumerate(plan["setups"])))
     }
     plan = nameless(plan)
-    shared = ("part", "billet", "tools", "fixtures", "machines", "resolution_mm")
+    shared = ("part", "billet", "layout", "tools", "fixtures", "machines", "resolution_mm")
     if any(reported.get(name) != plan.get(name) for name in shared):
         return 0
     before, after = reported["setups"], plan["setups"]
+    apart = _comes_apart_otherwise(reported["division"], plan["division"])
     for index in range(max(len(before), len(after))):
+        if index == apart:
+            return index
         if index >= len(before) or index >= len(after) or before[index] != after[index]:
             # Jaws are cut before the setup they are solved for.
             made = made_by.get(names[index]) if index < len(names) else None
             return index if made is None else min(made, index)
-    return None
+    # What comes apart after the last setup is told with that.
+    return None if apart is None else max(len(after) - 1, 0)
 
 
 def new_names(before: dict[str, Any], after: dict[str, Any]) -> dict[str, str]:
@@ -116,6 +135,8 @@ def called_now(report: Report, names: dict[str, str]) -> Report:
     told = _setups_called(report.model_dump(mode="json"), names)
     for one in told["setups"]:
         one |= {key: names.get(one[key], one[key]) for key in ("name", "makes")}
+    if told["pieces"] is not None:
+        told["pieces"]["after"] = names.get(told["pieces"]["after"], told["pieces"]["after"])
     return Report.model_validate(told)
 
 
@@ -135,8 +156,10 @@ def _setups_called(value: Any, names: dict[str, str]) -> Any:
 
 def billet_late(reported: dict[str, Any], plan: dict[str, Any]) -> bool:
     """Whether the billet a report was made for is another than a plan's, or lies round another part."""
-    return any(reported.get(name) != plan.get(name) for name in ("billet", "resolution_mm")) or (
-        reported["part"].get("sha256") != plan["part"].get("sha256")
+    return (
+        any(reported.get(name) != plan.get(name) for name in ("billet", "resolution_mm"))
+        or reported["part"].get("sha256") != plan["part"].get("sha256")
+        or layout_of(reported) != layout_of(plan)
     )
 
 

@@ -161,6 +161,7 @@ export function CutSheet(props: SheetProps) {
                 if (one.incoming?.rule === 'earlier' && one.incoming.setup === setup.name)
                   one.incoming.setup = text
               }
+              if (draft.pieces?.division?.after === setup.name) draft.pieces.division.after = text
               for (const load of draft.loads) {
                 for (const stand of load.stands) if (stand.setup === setup.name) stand.setup = text
                 load.hand = load.hand.map((step) =>
