@@ -26,6 +26,7 @@ from pelvrak.core.geometry.mesh import Mesh, to_solid
 from pelvrak.core.load.load import Load, places_of
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.program.control import Control
+from pelvrak.core.program.dialects import dialects
 from pelvrak.core.program.held import Held
 from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.load_program import PROVE_LOAD, proof_given_for
@@ -281,6 +282,40 @@ class TwoVises(unittest.TestCase):
         made = evaluate(written_in(plan({"stands": [TWO]}), "plain"), plate.DATA, STORE).loads[0]
         self.assertIn("load.no_subprograms", codes(made))
         self.assertEqual([place.equal for place in made.places], [True, True])
+
+    def test_called_within_the_program_itself(self):
+        """Between O… SUB and O… ENDSUB, as open controls that grew from RS274/NGC have it: defined before it
+        is called, no program of its own; every move is the one of the form by M98.
+        """
+        own = dialects()["extended"].model_copy(
+            update={"id": "labels", "name": "Labels", "called_by": "label"}
+        )
+        told = written_in(plan({"stands": [TWO], "order": "tools"}), "labels", own)
+        made = evaluate(told, plate.DATA, STORE).loads[0]
+        self.assertEqual([place.equal for place in made.places], [True, True], made.findings)
+        text = text_of(made)
+        self.assertEqual((text.count("O101 SUB\n"), text.count("O101 CALL\n")), (1, 2))
+        self.assertLess(text.index("O101 ENDSUB"), text.index("O101 CALL"))
+        self.assertNotIn("M98", text)
+        zeros = {name: {"X": 0.0, "Y": 0.0, "Z": -100.0} for name in ("G54", "G55")}
+        held = Held(zeros, {tool.place: 50.0 for tool in plan({}).tools})
+
+        def moves(one: str) -> list[tuple]:
+            control = Control(held, unknown=True, machine=machine_of("vertical-760"))
+            return [(step.kind, step.end, step.feed, step.register) for step in control.run(one)]
+
+        self.assertEqual(moves(text), moves(text_of(self.load)))
+        # What is not called is gone past; what is not there, or does not end, stops with its line.
+        alone = "O1\nO7 SUB\nG0 X9\nO7 ENDSUB\nG90 G54\nG0 X5\nM30\n"
+        self.assertEqual(len(moves(alone)), 1)
+        for wrong, said in (
+            ("O1\nG54\nO8 CALL\nM30\n", "line 3.*no subroutine O8"),
+            ("O1\nO7 SUB\nG54\nM30\n", "line 2.*O7 SUB has no ENDSUB"),
+            ("O1\nO7 SUB\nO7 CALL\nO7 ENDSUB\nO7 CALL\nM30\n", "line 3.*more than"),
+            ("O1\nO7 ENDSUB\nM30\n", "line 2"),
+        ):
+            with self.assertRaisesRegex(BadInput, said):
+                moves(wrong)
 
     def test_a_wrong_register_value_is_found(self):
         """The second vise's register 0.3 off: its stock is not the planned one, the first's is."""

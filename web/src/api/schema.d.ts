@@ -4931,10 +4931,17 @@ export interface components {
             cycles: "all" | "standard" | "none";
             /**
              * Subprograms
-             * @description moves that are made several times alike are written once, called by M98
+             * @description moves that are made several times alike are written once and called
              * @default true
              */
             subprograms: boolean;
+            /**
+             * Called by
+             * @description subprograms by their own number, or in the program itself, between O… SUB and O… ENDSUB
+             * @default M98
+             * @enum {string}
+             */
+            called_by: "M98" | "label";
             /**
              * Inverse time
              * @description G93: feeds of moves in which an axis turns
@@ -9167,10 +9174,17 @@ export interface components {
             cycles: "all" | "standard" | "none";
             /**
              * Subprograms
-             * @description moves that are made several times alike are written once, called by M98
+             * @description moves that are made several times alike are written once and called
              * @default false
              */
             subprograms: boolean;
+            /**
+             * Called by
+             * @description subprograms by their own number, or in the program itself, between O… SUB and O… ENDSUB
+             * @default M98
+             * @enum {string}
+             */
+            called_by: "M98" | "label";
             /**
              * Inverse time
              * @description G93: feeds of moves in which an axis turns
@@ -12249,10 +12263,17 @@ export interface components {
             cycles: "all" | "standard" | "none";
             /**
              * Subprograms
-             * @description moves that are made several times alike are written once, called by M98
+             * @description moves that are made several times alike are written once and called
              * @default false
              */
             subprograms: boolean;
+            /**
+             * Called by
+             * @description subprograms by their own number, or in the program itself, between O… SUB and O… ENDSUB
+             * @default M98
+             * @enum {string}
+             */
+            called_by: "M98" | "label";
             /**
              * Inverse time
              * @description G93: feeds of moves in which an axis turns

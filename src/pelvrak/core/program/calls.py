@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from lark import Token, Tree
+
 from pelvrak.core.program.words import Line
 
 
 @dataclass
 class Call:
     """A program under way: its lines, where it is, how often it is still to run. told_at: the line that
-    called it, where it is in another file; macro: it has variables of its own.
+    called it, where it is in another file; macro: it has variables of its own; begins: its first line.
     """
 
     lines: Sequence[Line]
@@ -19,6 +21,7 @@ class Call:
     left: int = 1
     told_at: int | None = None
     macro: bool = False
+    begins: int = 0
 
     def number(self, line: Line) -> int:
         """A line's number as it is told: of the file that is run."""
@@ -36,10 +39,10 @@ class Call:
         """Past the end of a loop. Raises ValueError where it has none."""
         for i in range(self.at, len(self.lines)):
             told = self.lines[i].statement
-            if told is not None and told.data == what and str(told.children[-1]) == name:
+            if told is not None and told.data == what and _name(told) == name:
                 self.at = i + 1
                 return
-        raise ValueError(f"DO{name} has no END{name}")
+        raise ValueError(f"DO{name} has no END{name}" if what == "end" else f"O{name} SUB has no ENDSUB")
 
     def back(self, name: str) -> None:
         """Back to where a loop begins. Raises ValueError where it does not."""
@@ -49,6 +52,23 @@ class Call:
                 self.at = i
                 return
         raise ValueError(f"END{name} has no DO{name}")
+
+
+def _name(statement: Tree[Token]) -> str:
+    """The number by which loops and subroutines are told from each other."""
+    numbers = [str(one) for one in statement.children if isinstance(one, Token) and one.type == "INT"]
+    return numbers[-1] if numbers else ""
+
+
+def within(by: Call, name: str) -> Call:
+    """A subroutine of the same program, between O… SUB and O… ENDSUB. by: what calls it. Raises ValueError
+    where there is none.
+    """
+    for i, line in enumerate(by.lines):
+        told = line.statement
+        if told is not None and told.data == "sub" and _name(told) == name:
+            return Call(by.lines, i + 1, told_at=by.told_at, begins=i + 1)
+    raise ValueError(f"there is no subroutine O{name} to be called")
 
 
 # Which variable a letter of a call by G65 is put into: alike with several makers of controls, from memory.

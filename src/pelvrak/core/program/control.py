@@ -17,7 +17,7 @@ from lark import Token, Tree
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.machine.machine import Machine
-from pelvrak.core.program.calls import ARGUMENTS, Call, called
+from pelvrak.core.program.calls import ARGUMENTS, Call, called, within
 from pelvrak.core.program.compensation import Contour, Step
 from pelvrak.core.program.held import AXES, STRAIGHT, Alarm, Event, Held, Kind, Standing, Touch
 from pelvrak.core.program.tilted import Flat, Plane, plane_of
@@ -199,7 +199,7 @@ class Control:
         if line.skip and self.held.deletes:
             return False
         if line.statement is not None:
-            self._statement(line.statement, call)
+            self._statement(line.statement, call, calls)
             return False
         words = [(letter, worked_out(value, self.variables.value)) for letter, value in line.words]
         # All values are worked out before any variable is set: NIST IR 6556 3.3.3.
@@ -219,7 +219,7 @@ class Control:
 
     # ---- conditions and jumps
 
-    def _statement(self, told: Tree[Token], call: Call) -> None:
+    def _statement(self, told: Tree[Token], call: Call, calls: list[Call]) -> None:
         def worth(at: int) -> float:
             child = told.children[at]
             assert isinstance(child, Tree)
@@ -243,6 +243,12 @@ class Control:
                 call.past("end", str(told.children[-1]))
         elif told.data == "end":
             call.back(str(told.children[0]))
+        elif told.data == "sub":  # what is not called is gone past
+            call.past("endsub", str(told.children[1]))
+        elif told.data == "call_sub":
+            self._enter(within(call, str(told.children[1])), calls)
+        elif told.data == "endsub":
+            self._back(call, calls)
 
     # ---- one block
 
@@ -698,6 +704,17 @@ class Control:
 
     # ---- after the move: stops, calls, the end
 
+    def _back(self, call: Call, calls: list[Call]) -> None:
+        """From the end of what was called: once more, or to where it was called."""
+        call.left -= 1
+        call.at = call.begins
+        if len(calls) == 1:
+            raise ValueError("M99 in a program that nothing called would run for ever")
+        if call.left == 0:
+            calls.pop()
+            if call.macro:
+                self.variables.leave()
+
     def _enter(self, one: Call, calls: list[Call]) -> None:
         if len(calls) > DEEPEST:
             raise ValueError(f"more than {DEEPEST} calls are under way")
@@ -721,14 +738,7 @@ class Control:
         if 98 in machine:
             self._enter(called(values, call, whole, self.line, self.beside, False), calls)
         if 99 in machine:
-            call.left -= 1
-            call.at = 0
-            if len(calls) == 1:
-                raise ValueError("M99 in a program that nothing called would run for ever")
-            if call.left == 0:
-                calls.pop()
-                if call.macro:
-                    self.variables.leave()
+            self._back(call, calls)
         return 2 in machine or 30 in machine
 
 

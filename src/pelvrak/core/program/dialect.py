@@ -27,6 +27,7 @@ ArcsMost = Annotated[int, Field(ge=30, le=360)]
 Longest = Annotated[int, Field(ge=0, le=1000)]
 Letters = Annotated[str, Field(pattern="^[A-Z]+$", max_length=26)]
 Retreat = Literal["G53", "G28"]
+CalledBy = Literal["M98", "label"]
 Change = Literal["together", "apart"]
 Dwell = Literal["P s", "P ms", "X s"]
 Probes = Literal["G31", "G38.2", "stop"]
@@ -124,7 +125,14 @@ class Dialect(Frozen):
     subprograms: bool = asked(
         False,
         title="Subprograms",
-        help="moves that are made several times alike are written once, called by M98",
+        help="moves that are made several times alike are written once and called",
+        place="what",
+    )
+    called_by: CalledBy = asked(
+        "M98",
+        title="Called by",
+        help="subprograms by their own number, or in the program itself, between O… SUB and O… ENDSUB",
+        called={"M98": "M98 P…", "label": "O… CALL"},
         place="what",
     )
     inverse_time: bool = asked(

@@ -183,7 +183,7 @@ class Unreadable(BadInput):
 
 
 # What makes a program go back or elsewhere.
-_TURNS = re.compile(r"GOTO|WHILE|\bDO\s*\d|M\s*9[89]", re.IGNORECASE | re.ASCII)
+_TURNS = re.compile(r"GOTO|WHILE|\bDO\s*\d|M\s*9[89]|\bCALL\b", re.IGNORECASE | re.ASCII)
 
 
 class Lines(Sequence[Line]):

@@ -89,16 +89,27 @@ class Writer:
     def write(self, program: Blocks) -> Program:
         """The program as text."""
         calls = self._calls(program) if self.dialect.subprograms else {}
+        label = self.dialect.called_by == "label"
         subprograms: dict[int, list[Body]] = {}
+        for item in program.items:
+            if isinstance(item, Body) and item.run in calls:
+                subprograms.setdefault(calls[item.run], []).append(item)
         lines: dict[str, list[int]] = {}
         for item in program.items:
             if isinstance(item, blocks.Closing):
-                self._closing(subprograms, lines)
+                self._closing({} if label else subprograms, lines)
+            elif isinstance(item, blocks.Opening):
+                self.say(item)
+                if label:  # what is called is known before
+                    self._defined(subprograms, lines)
             elif not isinstance(item, Body):
                 self.say(item)
             elif item.run in calls:
-                subprograms.setdefault(calls[item.run], []).append(item)
-                self.block("M98", f"P{calls[item.run]}")
+                number = calls[item.run]
+                if label:
+                    self.plain(f"O{number} CALL")
+                else:
+                    self.block("M98", f"P{number}")
                 self.modal.clear()
             else:
                 lines[item.run] = self._body(item)
@@ -157,6 +168,17 @@ class Writer:
         free = (tens + k for k in range(1, 100) if tens + k not in opening.taken)
         numbers = {text: one for text, one in zip(often, free, strict=False) if one < 10**opening.digits}
         return {run: numbers[text] for run, text in texts.items() if text in numbers}
+
+    def _defined(self, subprograms: dict[int, list[Body]], lines: dict[str, list[int]]) -> None:
+        """What is called within the program itself, as RS274/NGC has grown to have it in several open
+        controls.
+        """
+        for number, bodies in subprograms.items():
+            self.plain(f"O{number} SUB")
+            self.modal.clear()
+            lines |= dict.fromkeys((one.run for one in bodies), self._body(bodies[0]))
+            self.plain(f"O{number} ENDSUB")
+        self.modal.clear()
 
     def _closing(self, subprograms: dict[int, list[Body]], lines: dict[str, list[int]]) -> None:
         """The end, and after it what is called."""

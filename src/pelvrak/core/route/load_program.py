@@ -210,7 +210,7 @@ def _by_place(events: Iterable[Event], of: dict[str, int]) -> Iterator[tuple[int
         yield number, list(own)
 
 
-PROVE_LOAD = Step("prove load", 1, LoadProofGiven, _prove_load)
+PROVE_LOAD = Step("prove load", 2, LoadProofGiven, _prove_load)
 
 
 def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> LoadProofGiven:

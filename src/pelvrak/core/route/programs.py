@@ -31,7 +31,7 @@ class ProgramGiven:
     lines: dict[str, list[int]]
 
 
-PROGRAM_TEXT = Kind("program", 1, ProgramGiven)
+PROGRAM_TEXT = Kind("program", 2, ProgramGiven)
 
 
 def text_kept(engine: Engine, text: str, lines: dict[str, list[int]]) -> str:
