@@ -97,7 +97,7 @@ def load(page: Page) -> None:
 
 def billet(page: Page) -> None:
     page.get_by_role("navigation", name="Route").get_by_role("button", name="Billet", exact=True).click()
-    page.get_by_role("heading", name="Parts in it").scroll_into_view_if_needed()
+    page.get_by_text("Sawn at", exact=True).scroll_into_view_if_needed()
     settled(page)
 
 
@@ -119,7 +119,8 @@ def taken(address: str, views: dict[str, Callable[[Page], None]], name: str) -> 
         page.get_by_role("status", name="Computing").get_by_text("current").wait_for(timeout=240_000)
         for name, show in views.items():
             show(page)
-            settled(page)
+            if page.get_by_role("region", name="Bench").is_visible():
+                settled(page)
             page.mouse.move(5, 795)
             page.screenshot(path=HERE / f"{name}.png")
         browser.close()
