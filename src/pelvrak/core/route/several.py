@@ -56,7 +56,7 @@ def _laid_out(given: LaidGiven, reads: Reads) -> Pieces:
             raise BadInput(
                 "pieces.overlap",
                 "pieces",
-                f"pieces {one} and {two} share {shared:.4g} mm³",
+                f"pieces {one} and {two} share {shared / 1000:.3g} cm³",
                 "lay them further apart",
             )
     return {PART: together(model, there)}
