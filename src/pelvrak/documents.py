@@ -44,7 +44,7 @@ def computed(
         plan = cut_off(plan, until, jaws)
     # What computes takes seconds to load: not before the plan is known to be one.
     from pelvrak.core.engine.store import MemoryStore
-    from pelvrak.core.route.evaluate import evaluate
+    from pelvrak.core.route.evaluate import Beside, evaluate
     from pelvrak.core.route.pieces import cell_within
 
     if error is not None:
@@ -66,7 +66,7 @@ def computed(
     def files(_: str | None, name: str) -> bytes:
         return file_at(path.parent / name)
 
-    report = evaluate(plan, part, store, progress, files, others=others)
+    report = evaluate(plan, part, store, progress, Beside(files, others))
     return plan, store, report
 
 

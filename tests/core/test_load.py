@@ -28,7 +28,7 @@ from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.program.control import Control
 from pelvrak.core.program.dialects import dialects
 from pelvrak.core.program.held import Held
-from pelvrak.core.route.evaluate import evaluate
+from pelvrak.core.route.evaluate import Beside, evaluate
 from pelvrak.core.route.load_program import PROVE_LOAD, proof_given_for
 from pelvrak.core.route.load_report import LoadReport
 from pelvrak.core.route.pieces import FIELD, PROGRAM, PROOF, SURFACE
@@ -573,7 +573,8 @@ class OfAnotherPlan(unittest.TestCase):
             return other, plate.DATA, lambda _, file: plate.DATA
 
         told = plan({"guests": [GUEST | guest], "order": "tools"})
-        made = evaluate(told, plate.DATA, STORE, others=others).loads[0]
+        beside = Beside(lambda _, file: plate.DATA, others)
+        made = evaluate(told, plate.DATA, STORE, files=beside).loads[0]
         self.assertEqual(set(asked), {"other.json"})
         return made
 

@@ -83,7 +83,7 @@ def _deepest(
     numbers; None where none does.
     """
     mesh = transformed(piece_mesh(job.part, name), job.zero_from_work)
-    top, solid = float(mesh.vertices[:, 2].max()), to_solid(mesh)
+    solid, top = to_solid(mesh), float(mesh.vertices[:, 2].max())
 
     @cache
     def stands(height: float) -> BaseGeometry:

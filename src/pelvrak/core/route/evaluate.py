@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -45,6 +46,17 @@ Partly = Callable[[Report], None]
 Others = Callable[[str], tuple[Plan, bytes, Files]]
 
 
+@dataclass(frozen=True)
+class Beside:
+    """What lies beside a plan: files it names, and other plans."""
+
+    files: Files
+    others: Others
+
+    def __call__(self, sha256: str | None, name: str) -> bytes:
+        return self.files(sha256, name)
+
+
 def _raw(plan: Plan, model: PartModel, engine: Engine, files: Files) -> Raw | BadInput:
     """The billet, or why there is none."""
     try:
@@ -65,19 +77,18 @@ def evaluate(
     files: Files | None = None,
     partly: Partly | None = None,
     keys: dict[str, str] | None = None,
-    others: Others | None = None,
 ) -> Report:
     """Compute the whole route; every step that is already in the store is taken from it.
 
-    files gives the bytes of other files the plan names. partly is given the report as far as it has come:
-    after the billet, when a setup's seat, holding and reach are known, and when it is cut. keys: filled with
-    the key of every result that was used, and its step. others: plans of other parts, whose setups stand in
-    loads of this one. Raises BadInput when the part cannot be read or the
-    material is unknown, and Stopped when progress returns False. Anything wrong further on is a finding of
-    the place it stands in.
+    files gives the bytes of other files the plan names, and other plans where it is a `Beside`. partly is
+    given the report as far as it has come: after the billet, when a setup's seat, holding and reach are
+    known, and when it is cut. keys: filled with the key of every result that was used, and its step. Raises
+    BadInput when the part cannot be read or the material is unknown, and Stopped when progress returns False.
+    Anything wrong further on is a finding of the place it stands in.
     """
     begun = _run(plan, part_bytes, store, progress, files, keys)
-    begun[0].visit = None if others is None else _visits(others, store, progress, keys)
+    if isinstance(files, Beside):
+        begun[0].visit = _visits(files.others, store, progress, keys)
     return _Walk(*begun).whole(partly or (lambda report: None))
 
 

@@ -13,7 +13,7 @@ from sqlalchemy.orm import defer
 from pelvrak.core.billet.forms import Files
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.errors import BadInput, Stopped
-from pelvrak.core.route.evaluate import Others, cut_ahead, evaluate
+from pelvrak.core.route.evaluate import Beside, Others, cut_ahead, evaluate
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import Report
 from pelvrak.server.db.models import Evaluation, PartUpload, Project, Revision, now
@@ -59,7 +59,8 @@ def evaluate_revision(evaluation_id: int, beside: bool) -> dict[str, Any]:
 
     try:
         plan = plan_from(asked.plan)
-        report = evaluate(plan, asked.body, store, progress, body_of, partly, keys, others_of(asked.project))
+        files = Beside(body_of, others_of(asked.project))
+        report = evaluate(plan, asked.body, store, progress, files, partly, keys)
         stills = render_stills(report, Engine(store, keys=keys))
     except Stopped:
         return {"status": "stopped", "report": None}
