@@ -569,7 +569,7 @@ class OfAnotherPlan(unittest.TestCase):
         def others(name: str):
             asked.append(name)
             if other is None:
-                raise BadInput("load.no_guest", "loads", f"there is no {name}", "choose another")
+                raise BadInput("load.no_project", "loads", f"there is no {name}", "choose another")
             return other, plate.DATA, lambda _, file: plate.DATA
 
         told = plan({"guests": [GUEST | guest], "order": "tools"})

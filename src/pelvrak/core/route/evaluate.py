@@ -162,7 +162,7 @@ def _visits(
         told = next((one for one in report.setups if one.name == guest.setup), None)
         if told is None:
             raise BadInput(
-                "load.no_guest", guest.called, f"{run.plan.name} has no setup {guest.setup}", "choose another"
+                "load.no_setup", guest.called, f"{run.plan.name} has no setup {guest.setup}", "choose another"
             )
         return Visitor(run.cuts.get(guest.setup), told, run.plan)
 

@@ -102,7 +102,10 @@ def others_of(project: int) -> Others:
             state = None if there is None else session.get(Revision, (there.id, there.head))
             if state is None:
                 raise BadInput(
-                    "load.no_guest", "loads", f"there is no other project {name}", "choose one that is there"
+                    "load.no_project",
+                    "loads",
+                    f"there is no other project {name}",
+                    "choose one that is there",
                 )
             plan = plan_from(state.plan)
             upload = session.get(PartUpload, plan.part.sha256)
