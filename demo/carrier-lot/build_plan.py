@@ -120,6 +120,7 @@ def build() -> Plan:
                 name="L1",
                 order="fastest",
                 lot=12,
+                setup_min=30,
                 stands=(
                     Stand(setup="OP20", columns=2, pitch_x=200, stays=(PLATE,)),
                     Stand(setup="OP30", columns=2, pitch_x=200, stays=(PLATE,)),

@@ -192,6 +192,8 @@ class TwoVises(unittest.TestCase):
         each = (self.load.time_s + 2 * 60.0) / 60 / 2
         self.assertAlmostEqual(self.load.minutes_each, each, places=2)
         self.assertAlmostEqual(self.load.per_hour, 60 / each, delta=0.02)
+        _, built = report(stands=[TWO], order="tools", lot=12, setup_min=30.0)
+        self.assertAlmostEqual(built.minutes_each, each + 30 / 12, places=2)
 
     def test_one_program_by_subprogram(self):
         """Called once for each place after its register; unrolled, every move is one of the setup's own

@@ -6860,7 +6860,7 @@ export interface components {
          *     hand: places and operations in their order, as "place operation"; program: one for all of it, or one for
          *     each setup; subprograms: like places are written once and called; stops: the operator may stop it between
          *     places; counts: a counter of cycles is kept on the control; loading_s: to load and unload one piece, s;
-         *     lot: how many parts are wanted.
+         *     setup_min: to build it up once, for the whole lot, min; lot: how many parts are wanted.
          */
         Load: {
             /**
@@ -6924,6 +6924,12 @@ export interface components {
              * @default 60
              */
             loading_s: number;
+            /**
+             * Setup Min
+             * @description to build it up once, for the whole lot, min
+             * @default 0
+             */
+            setup_min: number;
             /**
              * Lot
              * @description how many parts are wanted

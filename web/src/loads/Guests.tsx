@@ -4,6 +4,7 @@ import { answered, api, type Load, type Problem, type ProjectLine, type ProjectS
 import { Choice } from '../ui/Choice'
 import { NumberField } from '../ui/Field'
 import { Refused } from '../ui/Refused'
+import { freshStand } from './fresh'
 
 type Guest = Load['guests'][number]
 
@@ -118,19 +119,7 @@ function Another(props: {
   const take = async (setup: string) => {
     const names = load.guests.map((one) => one.name)
     const name = ['P', 'Q', 'R', 'S', 'T', 'U', 'V', 'W', 'Y', 'Z'].find((one) => !names.includes(one)) ?? 'P'
-    const guest: Guest = {
-      name,
-      plan: String(chosen),
-      setup,
-      at_x: 0,
-      at_y: 0,
-      columns: 1,
-      rows: 1,
-      pitch_x: 0,
-      pitch_y: 0,
-      stays: [],
-      different: [],
-    }
+    const guest: Guest = { ...freshStand(setup), name, plan: String(chosen) }
     const wrong = await change(`guest ${setup}`, (draft) => draft.guests.push(guest))
     setProblem(wrong)
     if (!wrong) leave()

@@ -7,6 +7,7 @@ import { Segments } from '../ui/Choice'
 import { Computed, NumberField, Row } from '../ui/Field'
 import { FindingCard } from '../ui/FindingCard'
 import { clock, hueOf, round } from '../ui/words'
+import { fresh, freshStand } from './fresh'
 import { Guests } from './Guests'
 import { LoadPicture } from './LoadPicture'
 import { OrderBar } from './OrderBar'
@@ -29,33 +30,6 @@ const PROGRAMS: { value: Load['program']; label: string }[] = [
   { value: 'one', label: 'one for all' },
   { value: 'each', label: 'one each' },
 ]
-
-/** What a load is where the plan tells nothing of it yet. */
-export const fresh = (name: string): Load => ({
-  name,
-  stands: [],
-  guests: [],
-  order: 'places',
-  hand: [],
-  program: 'one',
-  subprograms: true,
-  stops: false,
-  counts: false,
-  loading_s: 60,
-  lot: null,
-})
-
-export const freshStand = (setup: string): Stand => ({
-  setup,
-  at_x: 0,
-  at_y: 0,
-  columns: 1,
-  rows: 1,
-  pitch_x: 0,
-  pitch_y: 0,
-  stays: [],
-  different: [],
-})
 
 export type ChangeLoad = (what: string, change: (load: Load) => void) => Promise<Problem | null>
 export type ChangeStand = (
@@ -185,6 +159,14 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
             value={load.loading_s}
             unit="s"
             commit={(value) => change('loading', (draft) => (draft.loading_s = value))}
+          />
+        </Row>
+        <Row label="Building up" help="The load, once for the whole lot">
+          <NumberField
+            label="Time to build the load up"
+            value={load.setup_min}
+            unit="min"
+            commit={(value) => change('setting up', (draft) => (draft.setup_min = value))}
           />
         </Row>
         <Row label="Lot">
@@ -389,7 +371,7 @@ function Cycle({ told }: { told: LoadReport }) {
         </Computed>
       </Row>
       {told.minutes_each != null && (
-        <Row label="One takes" help="Its share of the cycle, loading with it">
+        <Row label="One takes" help="Its share of the cycle and of building up, loading with it">
           <Computed>{round(told.minutes_each, 2)} min</Computed>
         </Row>
       )}

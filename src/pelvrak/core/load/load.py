@@ -103,7 +103,7 @@ class Load(Frozen):
     hand: places and operations in their order, as "place operation"; program: one for all of it, or one for
     each setup; subprograms: like places are written once and called; stops: the operator may stop it between
     places; counts: a counter of cycles is kept on the control; loading_s: to load and unload one piece, s;
-    lot: how many parts are wanted.
+    setup_min: to build it up once, for the whole lot, min; lot: how many parts are wanted.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
@@ -116,6 +116,7 @@ class Load(Frozen):
     stops: bool = False
     counts: bool = False
     loading_s: Annotated[float, Field(ge=0, le=36_000)] = 60.0
+    setup_min: Annotated[float, Field(ge=0, le=10_000)] = 0.0
     lot: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
 
     @model_validator(mode="after")

@@ -110,6 +110,8 @@ def _cut(
     at_once = of_billet if last in whole_in(run.plan) else 1
     finished = at_once * sum(one.place.setup == last for one in here)
     each = (seconds + load.loading_s * len(here)) / 60 / max(1, finished)
+    # Building it up is shared by the lot; of one without end nothing is left of it.
+    each += load.setup_min / load.lot if load.lot is not None else 0.0
     told = base.model_copy(
         update={
             "places": _places(places, cuts),

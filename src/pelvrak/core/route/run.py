@@ -151,9 +151,12 @@ def part_result(data: bytes, name: str, engine: Engine) -> Result:
 
 
 def as_came(run: Run) -> tuple[int, ...]:
-    """Numbers of the faces that stay as they came."""
-    count = len(run.part.part.faces)
-    return tuple(sorted({ref.face for ref in run.plan.part.as_came if ref.face < count}))
+    """Numbers of the faces that stay as they came, on every piece of a billet that holds several."""
+    part = run.part.part
+    pieces = max(1, len(part.pieces))
+    each = len(part.faces) // pieces
+    first = {ref.face for ref in run.plan.part.as_came if ref.face < each}
+    return tuple(sorted(face + k * each for face in first for k in range(pieces)))
 
 
 def mesh_in(data: bytes, name: str, engine: Engine) -> Mesh:

@@ -1,0 +1,29 @@
+import type { Load, Stand } from '../api/client'
+
+/** What a load is where the plan tells nothing of it yet. */
+export const fresh = (name: string): Load => ({
+  name,
+  stands: [],
+  guests: [],
+  order: 'places',
+  hand: [],
+  program: 'one',
+  subprograms: true,
+  stops: false,
+  counts: false,
+  loading_s: 60,
+  setup_min: 0,
+  lot: null,
+})
+
+export const freshStand = (setup: string): Stand => ({
+  setup,
+  at_x: 0,
+  at_y: 0,
+  columns: 1,
+  rows: 1,
+  pitch_x: 0,
+  pitch_y: 0,
+  stays: [],
+  different: [],
+})
