@@ -32,7 +32,7 @@ from pelvrak.core.route.evaluate import Beside, evaluate
 from pelvrak.core.route.load_program import PROVE_LOAD, proof_given_for
 from pelvrak.core.route.load_report import LoadReport
 from pelvrak.core.route.pieces import FIELD, PROGRAM, PROOF, SURFACE
-from pelvrak.core.route.plan import Plan, plan_from
+from pelvrak.core.route.plan import Plan, load_numbers, numbers_taken, plan_from
 from pelvrak.core.route.report import Report
 from pelvrak.core.stock.cut import cut
 from pelvrak.core.stock.field import bundle_volumes
@@ -135,6 +135,12 @@ class Pattern(unittest.TestCase):
                 self.assertEqual(one.at, (5 + 70 * column + more, 55.5 * row))
             # What is not told of stands once, as it is planned.
             self.assertEqual((places[-1].key, places[-1].at), ("OP20/1", (0.0, 0.0)))
+
+    def test_no_subprogram_has_a_load_s_number(self):
+        """A load is numbered by its name, or the next that no setup has; both are taken."""
+        told = plan({}).model_copy(update={"loads": (Load(name="L10"), Load(name="L7"))})
+        self.assertEqual(load_numbers(told), {"L10": 11, "L7": 7})
+        self.assertEqual(numbers_taken(told), {10, 11, 7})
 
     def test_what_cannot_be(self):
         for stand, said in (

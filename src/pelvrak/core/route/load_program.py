@@ -28,7 +28,7 @@ from pelvrak.core.route.feeling import Feeling, probes
 from pelvrak.core.route.load_guests import tools_of
 from pelvrak.core.route.load_places import Stood, zero_of
 from pelvrak.core.route.pieces import FIELD, PROOF
-from pelvrak.core.route.plan import Plan, program_numbers
+from pelvrak.core.route.plan import Plan, load_numbers, numbers_taken
 from pelvrak.core.route.programs import head_of, written
 from pelvrak.core.route.proving import EQUAL_MM, compared
 from pelvrak.core.route.run import Run
@@ -48,19 +48,6 @@ from pelvrak.core.stock.cut import cut
 COUNTER = 500
 
 
-def load_number(plan: Plan, load: Load) -> int:
-    """The number of a load's program: by the digits of its name, else the next that no other has."""
-    taken = set(program_numbers(plan).values())
-    for one in plan.loads:
-        number = int("".join(c for c in one.name if c.isdigit())[:4] or "1") or 1
-        while number in taken:
-            number += 1
-        taken.add(number)
-        if one.name == load.name:
-            return number
-    raise LookupError(load.name)
-
-
 def dialect_for(plan: Plan, load: Load, stood: list[Stood]) -> Dialect:
     """How the program is written: with subprograms only where they are wanted."""
     dialect = dialect_of(stood[0].turning.machine.control.dialect, plan.dialects)
@@ -70,7 +57,7 @@ def dialect_for(plan: Plan, load: Load, stood: list[Stood]) -> Dialect:
 def load_program(run: Run, load: Load, stood: list[Stood], order: list[Planned]) -> tuple[str, Program]:
     """The program of a load in an order, and the key it is kept under."""
     plan = run.plan
-    head = head_of(stood[0].turning, load_number(plan, load), program_numbers(plan).values())
+    head = head_of(stood[0].turning, load_numbers(plan)[load.name], numbers_taken(plan))
     values = {name: told for one in stood for name, told in one.values.items() if told is not None}
     said = composed(
         load.name,

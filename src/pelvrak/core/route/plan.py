@@ -284,6 +284,24 @@ def program_numbers(plan: Plan) -> dict[str, int]:
     return out
 
 
+def load_numbers(plan: Plan) -> dict[str, int]:
+    """The number of every load's program: by the digits of its name, else the next that no other has."""
+    taken = set(program_numbers(plan).values())
+    out: dict[str, int] = {}
+    for one in plan.loads:
+        number = int("".join(c for c in one.name if c.isdigit())[:4] or "1") or 1
+        while number in taken:
+            number += 1
+        taken.add(number)
+        out[one.name] = number
+    return out
+
+
+def numbers_taken(plan: Plan) -> set[int]:
+    """Numbers that programs of setups and loads have: no subprogram gets one of them."""
+    return {*program_numbers(plan).values(), *load_numbers(plan).values()}
+
+
 def plan_from_json(text: str | bytes, where: str = "plan") -> Plan:
     """A plan from its document. Raises BadInput naming the first field that is wrong."""
     return plan_from(json_from(text, where, "plan.invalid"), where)

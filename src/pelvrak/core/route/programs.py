@@ -16,7 +16,7 @@ from pelvrak.core.program.compose import Head, Planned, composed
 from pelvrak.core.program.dialects import Dialect, dialect_of
 from pelvrak.core.program.writing import Program
 from pelvrak.core.route.pieces import LINES, PROGRAM
-from pelvrak.core.route.plan import program_numbers
+from pelvrak.core.route.plan import numbers_taken, program_numbers
 from pelvrak.core.route.registers import held_by
 from pelvrak.core.route.run import Run
 from pelvrak.core.route.setting import setter_of
@@ -53,7 +53,7 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
         used = dict.fromkeys([turned_from, *used])
     values = {register: held_by(turning, register) for register in used}
     written_in = dialect_of(turning.machine.control.dialect, run.plan.dialects)
-    numbers = program_numbers(run.plan)
+    number = program_numbers(run.plan)[setup.name]
     said = composed(
         setup.name,
         setup.title,
@@ -65,7 +65,7 @@ def program_of(run: Run, turning: Turning, planned: list[Planned], about: str) -
         },
         about,
         planned,
-        replace(head_of(turning, numbers.pop(setup.name), numbers.values()), found_in=turned_from),
+        replace(head_of(turning, number, numbers_taken(run.plan) - {number}), found_in=turned_from),
     )
     run.done += 1
     return written(run.engine, said, written_in)
