@@ -177,7 +177,7 @@ def features(sha256: str) -> Features:
 def billet_picture(
     sha256: str,
     billet: Annotated[str, Query(max_length=4000)],
-    pieces: Annotated[str, Query(max_length=20_000)] = "",
+    pieces: Annotated[str, Query(max_length=4000, pattern="^[ -~]*$")] = "",
 ) -> Response:
     """A billet (JSON, as in the plan) as it lies round a part, or round several pieces of it (likewise),
     drawn at once and without rays; a saved stock is not.
