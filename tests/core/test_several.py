@@ -27,8 +27,8 @@ from pelvrak.core.route.evaluate import cut_ahead, evaluate
 from pelvrak.core.route.pieces import FIELD, SIMPLIFY_MM
 from pelvrak.core.route.plan import Plan, plan_from
 from pelvrak.core.route.report import Report
-from pelvrak.core.stock.dividing import Apart, Slab, as_if_first, cropped, ends_of_material, sawn
-from pelvrak.core.stock.field import bundle_volumes, error_of, extents, same_field
+from pelvrak.core.stock.dividing import Apart, Slab, cropped, ends_of_material, sawn
+from pelvrak.core.stock.field import bundle_volumes, error_of, extents, field_turned, same_field
 from pelvrak.core.stock.shapes import minus
 from pelvrak.core.stock.surface import surface
 from tests import solids
@@ -434,13 +434,13 @@ class Rays(unittest.TestCase):
         field = self.stock()
         quarter = np.eye(4)
         quarter[:3, :3], quarter[:3, 3] = [[0, -1, 0], [1, 0, 0], [0, 0, 1]], (50, -3, 7)
-        turned = as_if_first(field, quarter)
+        turned = field_turned(field, quarter, normals=True)
         np.testing.assert_allclose(sorted(bundle_volumes(turned)), sorted(bundle_volumes(field)), rtol=1e-6)
         mine, theirs = surface(turned), surface(field)
         self.assertAlmostEqual(volume(mine), volume(theirs), delta=1e-2)
         low, high = mine.vertices.min(axis=0), mine.vertices.max(axis=0)
         np.testing.assert_allclose((low, high), ((30, -3, 7), (50, 37, 17)), atol=1e-3)
-        back = as_if_first(turned, np.linalg.inv(quarter))
+        back = field_turned(turned, np.linalg.inv(quarter), normals=True)
         self.assertAlmostEqual(volume(surface(back)), volume(theirs), delta=1e-2)
 
 

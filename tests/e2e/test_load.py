@@ -124,7 +124,7 @@ class Load(Browser):
         guests.get_by_role("button", name="Setup of the guest").click()
         page.get_by_role("option", name="OP10").click()
         self.current(page)
-        field = guests.get_by_label("P at x", exact=True)
+        field = guests.get_by_label("P first, X", exact=True)
         field.fill("-220")
         field.press("Enter")
         self.current(page)

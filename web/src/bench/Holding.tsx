@@ -8,7 +8,7 @@ import { useRoute } from '../state/route'
 import { type Solid, usePicture, useSolid } from './glb'
 import { Lines } from './Lines'
 
-export const SHADES = {
+const SHADES = {
   clamps: '#9DA6AA',
   rests: '#B4B8B7',
   locates: '#A9AEB0',
@@ -60,7 +60,7 @@ export function TypedHolding({ solid, planes }: { solid: Solid; planes: THREE.Pl
 }
 
 /** Give every vertex the colour of its label. */
-export function painted(surface: THREE.BufferGeometry, shade: (label: number) => THREE.Color | undefined) {
+function painted(surface: THREE.BufferGeometry, shade: (label: number) => THREE.Color | undefined) {
   const label = surface.getAttribute('_label')
   const out = new Float32Array(label.count * 3)
   for (let i = 0; i < label.count; i += 1) {
@@ -68,6 +68,21 @@ export function painted(surface: THREE.BufferGeometry, shade: (label: number) =>
     if (colour) out.set([colour.r, colour.g, colour.b], 3 * i)
   }
   surface.setAttribute('color', new THREE.BufferAttribute(out, 3))
+}
+
+/** Colour a holding by the part each of its pieces plays. lit: an item that stands out. */
+export function paintHolding(surface: THREE.BufferGeometry, pieces: HoldFacts['pieces'], lit: string | null) {
+  const shades = pieces.map(
+    (piece) =>
+      new THREE.Color(
+        piece.item === lit
+          ? LIT
+          : piece.name === 'table'
+            ? SHADES.table
+            : (SHADES[piece.role as keyof typeof SHADES] ?? SHADES.body),
+      ),
+  )
+  painted(surface, (label) => shades[label])
 }
 
 function Painted(props: {
@@ -78,19 +93,7 @@ function Painted(props: {
   planes: THREE.Plane[]
 }) {
   const { solid, hold, lit } = props
-  useMemo(() => {
-    const shades = hold.pieces.map(
-      (piece) =>
-        new THREE.Color(
-          piece.item === lit
-            ? LIT
-            : piece.name === 'table'
-              ? SHADES.table
-              : (SHADES[piece.role as keyof typeof SHADES] ?? SHADES.body),
-        ),
-    )
-    painted(solid.surface, (label) => shades[label])
-  }, [solid, hold, lit])
+  useMemo(() => paintHolding(solid.surface, hold.pieces, lit), [solid, hold, lit])
   const asked = useAsking((view) => view.asked)
   const serves = (label: number) => {
     const item = hold.pieces[label]?.item

@@ -2,9 +2,9 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, api, type Load, type Problem, type ProjectLine, type ProjectState } from '../api/client'
 import { Choice } from '../ui/Choice'
-import { NumberField } from '../ui/Field'
 import { Refused } from '../ui/Refused'
 import { freshStand } from './fresh'
+import { PatternFields } from './PatternFields'
 
 type Guest = Load['guests'][number]
 
@@ -16,11 +16,6 @@ export function Guests(props: {
 }) {
   const { project, load, change } = props
   const [asking, setAsking] = useState(false)
-  const edit = (at: number, what: string, next: (guest: Guest) => void) =>
-    change(`guest ${what}`, (draft) => {
-      const mine = draft.guests[at]
-      if (mine) next(mine)
-    })
   return (
     <section aria-label="Guests" className="mb-2 text-[12.5px]">
       {load.guests.map((guest, n) => (
@@ -46,33 +41,16 @@ export function Guests(props: {
               take out
             </button>
           </div>
-          <div className="grid grid-cols-[4.6rem_1fr_1fr] items-center gap-x-2 gap-y-1 py-1">
-            {(
-              [
-                ['along X', 'columns', 'pitch_x'],
-                ['along Y', 'rows', 'pitch_y'],
-                ['first at', 'at_x', 'at_y'],
-              ] as const
-            ).map(([label, ...fields]) => (
-              <GuestRow key={label} label={label}>
-                {fields.map((field) => (
-                  <NumberField
-                    key={field}
-                    label={`${guest.name} ${field.replace('_', ' ')}`}
-                    value={guest[field]}
-                    unit={field === 'columns' || field === 'rows' ? '' : 'mm'}
-                    commit={(value) =>
-                      edit(n, field, (mine) => {
-                        mine[field] = field === 'columns' || field === 'rows' ? Math.round(value) : value
-                        if (field === 'columns' && value > 1 && !mine.pitch_x) mine.pitch_x = 150
-                        if (field === 'rows' && value > 1 && !mine.pitch_y) mine.pitch_y = 150
-                      })
-                    }
-                  />
-                ))}
-              </GuestRow>
-            ))}
-          </div>
+          <PatternFields
+            called={guest.name}
+            stand={guest}
+            change={(what, edit) =>
+              change(`guest ${what}`, (draft) => {
+                const mine = draft.guests[n]
+                if (mine) edit(mine)
+              })
+            }
+          />
         </div>
       ))}
       {asking ? (
@@ -85,13 +63,6 @@ export function Guests(props: {
     </section>
   )
 }
-
-const GuestRow = ({ label, children }: { label: string; children: React.ReactNode }) => (
-  <>
-    <span className="text-soft">{label}</span>
-    {children}
-  </>
-)
 
 /** Which project, and which of its setups. */
 function Another(props: {

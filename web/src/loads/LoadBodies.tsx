@@ -3,8 +3,9 @@ import { useThree } from '@react-three/fiber'
 import * as THREE from 'three'
 import type { LoadReport, PlaceReport, ProjectState, SetupReport, Vec } from '../api/client'
 import { paintMakers, type Sixteen, useSolid } from '../bench/glb'
-import { painted, SHADES } from '../bench/Holding'
+import { paintHolding } from '../bench/Holding'
 import { Lines } from '../bench/Lines'
+import { standIn } from './fresh'
 
 /** Edges of a holding are drawn where its faces meet at more than this, degrees. */
 const SHARP_DEG = 25
@@ -18,8 +19,7 @@ export const standing = (project: ProjectState, told: LoadReport, setup: string)
 /** Items of a setup's holding that are there once for all its places. */
 export function staysOf(project: ProjectState, load: string, setup: string): readonly string[] {
   const own = project.plan.loads.find((one) => one.name === load)
-  const guest = own?.guests.find((one) => `${one.name}.${one.setup}` === setup)
-  return (guest ?? own?.stands.find((one) => one.setup === setup))?.stays ?? []
+  return (own && standIn(own, setup)?.stays) ?? []
 }
 
 /** Everything that stands in a load, table frame: like places are one body, drawn as often as it stands there. */
@@ -79,7 +79,7 @@ function Bodies(props: {
   table: boolean
   faint: boolean
 }) {
-  const { setup, places, stays, outgoing, faint } = props
+  const { setup, places, stays, outgoing, table, faint } = props
   const work = useSolid(outgoing ? places[0]?.outgoing_key : places[0]?.incoming_key)
   const holding = useSolid(setup.hold?.key)
   useMemo(() => work && paintMakers(work.surface), [work])
@@ -87,18 +87,15 @@ function Bodies(props: {
   const shared = useMemo(() => ['table', 'machine', ...stays], [stays])
   const bodies = useMemo(() => {
     if (!holding || !pieces) return null
-    const shades = pieces.map(
-      (one) =>
-        new THREE.Color(
-          one.name === 'table' ? SHADES.table : (SHADES[one.role as keyof typeof SHADES] ?? SHADES.body),
-        ),
-    )
-    painted(holding.surface, (label) => shades[label])
+    paintHolding(holding.surface, pieces, null)
     const own = (label: number) => !shared.includes(pieces[label]?.item ?? '')
-    const once = (label: number) =>
-      shared.includes(pieces[label]?.item ?? '') && pieces[label]?.item !== 'machine'
+    // The table is there once for all setups, what stays once for all places of its own.
+    const once = (label: number) => {
+      const item = pieces[label]?.item ?? ''
+      return item === 'table' ? table : stays.includes(item)
+    }
     return { own: subset(holding.surface, own), once: subset(holding.surface, once) }
-  }, [holding, pieces, shared])
+  }, [holding, pieces, shared, stays, table])
   const zero = useMemo(
     () => new THREE.Matrix4().set(...((setup.zero_from_work ?? []).flat() as Sixteen)),
     [setup],
@@ -126,7 +123,7 @@ function Bodies(props: {
           </group>
         ))}
       {bodies?.own && <Often geometry={bodies.own} at={holders} faint={faint} edges />}
-      {bodies?.once && props.table && <Often geometry={bodies.once} at={[planned]} faint={faint} edges />}
+      {bodies?.once && !faint && <Often geometry={bodies.once} at={[planned]} faint={faint} edges />}
     </>
   )
 }

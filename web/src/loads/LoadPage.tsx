@@ -7,10 +7,11 @@ import { Segments } from '../ui/Choice'
 import { Computed, NumberField, Row } from '../ui/Field'
 import { FindingCard } from '../ui/FindingCard'
 import { clock, hueOf, round } from '../ui/words'
-import { fresh, freshStand } from './fresh'
+import { fresh, freshStand, standIn } from './fresh'
 import { Guests } from './Guests'
 import { LoadPicture } from './LoadPicture'
 import { OrderBar } from './OrderBar'
+import { PatternFields } from './PatternFields'
 import { PlaceEditor } from './PlaceEditor'
 import { TablePlan } from './TablePlan'
 
@@ -62,7 +63,7 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
     commit(`load ${name}: ${what}`, (draft) => edit(loadIn(draft, name)))
   const changeStand: ChangeStand = (setup, what, edit) =>
     change(`${setup} ${what}`, (draft) => {
-      let stand = draft.stands.find((one) => one.setup === setup)
+      let stand = standIn(draft, setup)
       if (!stand) {
         draft.stands.push(freshStand(setup))
         stand = draft.stands.at(-1)
@@ -89,7 +90,7 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
         </div>
         <p className="mb-2 text-soft">What stands on {machine?.name ?? 'the machine'} at once</p>
         {setups.map((setup) => {
-          const stand = load.stands.find((one) => one.setup === setup.name) ?? freshStand(setup.name)
+          const stand = standIn(load, setup.name) ?? freshStand(setup.name)
           const change = (what: string, edit: (own: Stand) => void) => changeStand(setup.name, what, edit)
           return (
             <StandRows
@@ -267,25 +268,6 @@ function StandRows(props: {
   children?: ReactNode
 }) {
   const { stand, change } = props
-  const field = (
-    name: 'columns' | 'rows' | 'pitch_x' | 'pitch_y' | 'at_x' | 'at_y',
-    label: string,
-    unit: string,
-  ) => (
-    <NumberField
-      label={`${stand.setup} ${label}`}
-      value={stand[name]}
-      unit={unit}
-      commit={(value) =>
-        change(label, (draft) => {
-          draft[name] = unit ? value : Math.round(value)
-          // A pattern begins with room enough to be seen.
-          if (name === 'columns' && value > 1 && !draft.pitch_x) draft.pitch_x = 150
-          if (name === 'rows' && value > 1 && !draft.pitch_y) draft.pitch_y = 150
-        })
-      }
-    />
-  )
   return (
     <div
       role="group"
@@ -296,17 +278,7 @@ function StandRows(props: {
       <button type="button" className="font-semibold hover:underline" onClick={props.open}>
         {props.title}
       </button>
-      <div className="grid grid-cols-[4.6rem_1fr_1fr] items-center gap-x-2 gap-y-1 py-1">
-        <span className="text-soft">along X</span>
-        {field('columns', 'columns', '')}
-        {field('pitch_x', 'pitch along X', 'mm')}
-        <span className="text-soft">along Y</span>
-        {field('rows', 'rows', '')}
-        {field('pitch_y', 'pitch along Y', 'mm')}
-        <span className="text-soft">first at</span>
-        {field('at_x', 'first, X', 'mm')}
-        {field('at_y', 'first, Y', 'mm')}
-      </div>
+      <PatternFields called={stand.setup} stand={stand} change={change} />
       {props.children}
     </div>
   )

@@ -27,3 +27,8 @@ export const freshStand = (setup: string): Stand => ({
   stays: [],
   different: [],
 })
+
+/** Where a setup stands in a load, by its name or as a guest is called there; undefined where nothing is told of it. */
+export const standIn = (load: Load, setup: string): Stand | undefined =>
+  load.guests.find((one) => `${one.name}.${one.setup}` === setup) ??
+  load.stands.find((one) => one.setup === setup)

@@ -10,7 +10,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from pelvrak.core.cutting.regions import shadow, silhouette
+from pelvrak.core.cutting.regions import shadow, silhouettes
 from pelvrak.core.cutting.toolpath import chords
 from pelvrak.core.cutting.tools import cutter_profile
 from pelvrak.core.geometry.mesh import Floats, to_solid, transformed
@@ -45,9 +45,7 @@ def look_at_neighbours(job: Job) -> None:
         return
     lines = shapely.linestrings(np.stack([starts[:, :2], ends[:, :2]], axis=1))
     low = np.minimum(starts[:, 2], ends[:, 2])
-    around = [
-        silhouette(piece_mesh(job.part, name), job.zero_from_work).simplify(ROUGHLY_MM) for name in names
-    ]
+    around = [one.simplify(ROUGHLY_MM) for one in silhouettes(job.part, job.zero_from_work)]
     away = np.array([shapely.distance(lines, one) for one in around])
     # Which cut between rapids a move is of, and how near that comes to each piece in the mean.
     cuts = np.cumsum(np.diff(np.flatnonzero(feeds), prepend=-1) > 1) - 1

@@ -124,6 +124,12 @@ def _least_times(
     cost = np.full((total, len(parts)), np.inf)
     came = np.full((total, len(parts)), -1, np.int16)
     steps = progress.sum(axis=0)
+    takes = {
+        (q, p): np.array([[_from_to(places, (q, a), (p, b), machine) for b in own] for a in other])
+        for q, other in enumerate(parts)
+        for p, own in enumerate(parts)
+        if own and other
+    }
     for level in range(int(steps.max())):
         here = np.flatnonzero(steps == level)
         for p, own in enumerate(parts):
@@ -138,11 +144,10 @@ def _least_times(
             for q, other in enumerate(parts):
                 if not other:
                     continue
-                takes = np.array([[_from_to(places, (q, a), (p, b), machine) for b in own] for a in other])
                 before = progress[q, going] - 1
                 known = before >= 0
                 new = np.full(len(going), np.inf)
-                new[known] = cost[going[known], q] + takes[before[known], next_part[known]]
+                new[known] = cost[going[known], q] + takes[q, p][before[known], next_part[known]]
                 better = new < cost[after, p] - 1e-12
                 cost[after[better], p] = new[better]
                 came[after[better], p] = q

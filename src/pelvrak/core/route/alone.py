@@ -68,5 +68,5 @@ def told_alone(report: Report, setup: Setup) -> Alone:
         time_s=own.time_s,
         outgoing_key=own.outgoing_key,
         operations=own.operations,
-        findings=(*own.findings, *(f for one in own.operations for f in one.findings)),
+        findings=own.all_findings(),
     )

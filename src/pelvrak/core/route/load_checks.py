@@ -199,20 +199,25 @@ def on_the_table(
     it.
     """
     works = holdings = 0.0
+    own: dict[str, float] = {}
     once: dict[tuple[str, tuple[float, ...]], float] = {}
     for there in places:
-        body, one = there.body.value(SURFACE), there.one
-        works += setups[one.place.cut_as].incoming_mass_kg
-        holdings += volume(_labelled(body, 1))
+        one, name = there.one, there.one.place.cut_as
+        works += setups[name].incoming_mass_kg
+        known = name in own
+        if not known:
+            own[name] = volume(with_label(there.body.value(SURFACE), 1))
+        holdings += own[name]
         hold = one.cut.turning.hold
         stays = [n for n, piece in enumerate(hold.pieces) if piece.item in one.place.stays]
-        if hold.key is None or not stays:
+        # What stays stands where the setup is planned, for all its places.
+        if known or hold.key is None or not stays:
             continue
         solids = Result(hold.key, run.engine).value(SURFACE)
         zero = np.subtract(zero_of(one), one.shift)
         for n in stays:
             at = tuple(np.round(np.add(hold.pieces[n].low, zero), 2).tolist())
-            once[hold.pieces[n].name, at] = volume(_labelled(solids, n))
+            once[hold.pieces[n].name, at] = volume(with_label(solids, n))
     mass = works + (holdings + sum(once.values())) * STEEL_KG_MM3
     table = places[0].one.turning.machine.table
     if table.load_kg is None or mass <= table.load_kg:
@@ -223,11 +228,6 @@ def on_the_table(
     return round(mass, 2), [
         wrong(first, "load.too_heavy", f"{said} {table.load_kg:g}.", stage="hold", **told)
     ]
-
-
-def _labelled(mesh: Mesh, label: int) -> Mesh:
-    mine = mesh.label == label
-    return Mesh(mesh.vertices, mesh.triangles[mine], mesh.label[mine])
 
 
 def past_the_travels(load: Load, stood: list[Stood], setups: dict[str, SetupReport]) -> list[Finding]:
@@ -276,8 +276,8 @@ def _cut_there(one: Stood, setups: dict[str, SetupReport]) -> list[tuple[Operati
 @dataclass(frozen=True)
 class NeighbourGiven:
     """A path at one place, and what stands at another. body: there, its zero frame; field: the same on rays;
-    from_local: 4×4, of the
-    plane the path is in to that zero frame; slides: of the machine that could come near it.
+    from_local: 4×4, of the plane the path is in to that zero frame; slides: of the machine that could come
+    near it.
     """
 
     path: Content

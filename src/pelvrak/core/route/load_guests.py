@@ -8,7 +8,7 @@ from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding
 from pelvrak.core.load.load import Load
-from pelvrak.core.route.load_places import CutSetup, Stood
+from pelvrak.core.route.load_places import CutSetup, Stood, wrong_with_load
 from pelvrak.core.route.load_report import GuestReport
 from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.report import SetupReport
@@ -35,22 +35,30 @@ def guests_in(run: Run, load: Load, machine: str) -> Guests:
     found: list[Finding] = []
     for guest in load.guests:
         if run.visit is None:
-            found.append(_wrong("load.no_guest", f"No other plan is at hand for {guest.called}."))
+            found.append(
+                wrong_with_load(None, "load.no_guest", f"No other plan is at hand for {guest.called}.")
+            )
             continue
         try:
             came = run.visit(guest, load.name)
         except BadInput as bad:
-            found.append(_wrong("load.no_guest", f"{guest.called} of {load.name} cannot stand there: {bad}."))
+            found.append(
+                wrong_with_load(
+                    None, "load.no_guest", f"{guest.called} of {load.name} cannot stand there: {bad}."
+                )
+            )
             continue
         one = came.report
         if one.machine != machine:
             said = f"{guest.called} is planned for {one.machine}, {load.name} stands on {machine}."
-            found.append(_wrong("load.machines", said))
+            found.append(wrong_with_load(None, "load.machines", said))
             continue
-        wrong = [each for each in _all_of(one) if each.severity == "error"]
+        wrong = [each for each in one.all_findings() if each.severity == "error"]
         if wrong or came.cut is None:
             why = wrong[0].sentence if wrong else "nothing of it is cut."
-            found.append(_wrong("load.no_guest", f"{guest.called} of {load.name} is not ready: {why}"))
+            found.append(
+                wrong_with_load(None, "load.no_guest", f"{guest.called} of {load.name} is not ready: {why}")
+            )
         if came.cut is None:
             continue
         cuts[guest.called], reports[guest.called] = came.cut, one
@@ -87,13 +95,5 @@ def changer_clashes(load: Load, stood: list[Stood]) -> list[Finding]:
                     f"{load.name} wants {there.name} in place {tool.place} of the changer for {owner}, and"
                     f" {tool.name} for {one.place.key}."
                 )
-                out.append(_wrong("load.changer", said))
+                out.append(wrong_with_load(None, "load.changer", said))
     return list({one.sentence: one for one in out}.values())
-
-
-def _all_of(report: SetupReport) -> list[Finding]:
-    return [*report.findings, *(found for one in report.operations for found in one.findings)]
-
-
-def _wrong(code: str, sentence: str) -> Finding:
-    return Finding(code=code, severity="error", setup=None, stage="seat", sentence=sentence)

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Finding
+from pelvrak.core.findings import Finding, Severity
 from pelvrak.core.geometry.mesh import Floats
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.reckoned import Reckoned
@@ -186,3 +186,10 @@ def wrong(place: Place, code: str, sentence: str, stage: str = "seat", **more: A
     if place.guest:
         more = {name: value for name, value in more.items() if name != "operation"}
     return Finding(code=code, severity=severity, setup=setup, stage=stage, sentence=sentence, **more)
+
+
+def wrong_with_load(
+    setup: str | None, code: str, sentence: str, severity: Severity = "error", stage: str = "seat"
+) -> Finding:
+    """An error of a load as a whole, or of all places of a setup in it."""
+    return Finding(code=code, severity=severity, setup=setup, stage=stage, sentence=sentence)

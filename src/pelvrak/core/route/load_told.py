@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.findings import Finding, Severity, of_bad_input
+from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.load import order as orders
@@ -27,7 +27,15 @@ from pelvrak.core.route.load_checks import (
     swung,
 )
 from pelvrak.core.route.load_guests import changer_clashes, guests_in
-from pelvrak.core.route.load_places import CutSetup, Stood, planned_at, setups_in, stood, zero_of
+from pelvrak.core.route.load_places import (
+    CutSetup,
+    Stood,
+    planned_at,
+    setups_in,
+    stood,
+    wrong_with_load,
+    zero_of,
+)
 from pelvrak.core.route.load_program import PROVE_LOAD, load_program, proof_given_for
 from pelvrak.core.route.load_report import LoadReport, OrderStep, PlaceReport, RegisterFact
 from pelvrak.core.route.load_variants import cut_otherwise
@@ -67,13 +75,13 @@ def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
     base = base.model_copy(update={"guests": guests.told})
     if len(machines) > 1:
         said = f"{load.name} stands on several machines, {' and '.join(machines)}: give each its own load."
-        return base.model_copy(update={"findings": (_wrong(setups[0].name, "load.machines", said),)})
+        return base.model_copy(update={"findings": (wrong_with_load(setups[0].name, "load.machines", said),)})
     here, found = stood(run.plan, load, mine)
     found += [*other.findings, *guests.findings]
     here = [one for one in here if one.turning.zero_on_table is not None]
     if not here:
         said = f"Nothing of {load.name} is held and cut yet: nobody knows where it stands."
-        found.append(_wrong(setups[0].name, "load.empty", said, "note"))
+        found.append(wrong_with_load(setups[0].name, "load.empty", said, "note"))
         return base.model_copy(update={"findings": tuple(found)})
     found += changer_clashes(load, here)
     places = occupied(run, here)
@@ -152,7 +160,7 @@ def _order_of(
     if load.order == "fastest" and best is None:
         ways["fastest"] = min(ways.values(), key=lambda order: orders.time_of(order, cuts, between))
         few = f"There are too many orders of {load.name} to look at all: it is cut in the better of two."
-        found.append(_wrong(None, "load.orders", few, "note"))
+        found.append(wrong_with_load(None, "load.orders", few, "note"))
     order = ways.get(load.order, ways["places"])
     if load.order == "hand":
         by_hand = _by_hand(load, planned)
@@ -161,7 +169,7 @@ def _order_of(
             order = by_hand
         else:
             sentence = f"The order of {load.name} by hand cannot be: {said}. It is cut place by place."
-            found.append(_wrong(None, "load.order", sentence))
+            found.append(wrong_with_load(None, "load.order", sentence))
     return order, times
 
 
@@ -270,15 +278,15 @@ def _with_program(
     several = len({one.place.setup for one in here}) < len(here)
     if load.subprograms and several and not dialect.subprograms:
         said = f"The dialect “{dialect.name}” has no subprograms: {load.name} is written out at every place."
-        found.append(_wrong(None, "load.no_subprograms", said, "warning"))
+        found.append(wrong_with_load(None, "load.no_subprograms", said, "warning"))
     try:
         key, program = load_program(run, load, here, order)
         given = proof_given_for(run, load, here, program.text)
     except BadInput as bad:
-        found.append(_wrong(None, "load.no_program", str(bad)))
+        found.append(wrong_with_load(None, "load.no_program", str(bad)))
         return told
     found += [
-        _wrong(
+        wrong_with_load(
             None, "program.dialect", f"{load.name}, in the dialect “{dialect.name}”: {what}.", stage="prove"
         )
         for what in program.beyond
@@ -286,7 +294,7 @@ def _with_program(
     proof = run.engine.run(PROVE_LOAD, given, f"{load.name}: its program proved").value(PROOF)
     if proof["alarm"] is not None:
         said = f"The control would not run the program of {load.name}: {proof['alarm']}."
-        found.append(_wrong(None, "program.stops", said, stage="prove"))
+        found.append(wrong_with_load(None, "program.stops", said, stage="prove"))
         return told.model_copy(update={"program_key": key, "alarm": proof["alarm"]})
     places = []
     for place, came in zip(told.places, proof["places"], strict=True):
@@ -296,11 +304,5 @@ def _with_program(
                 f"The program of {load.name} does not leave at {place.key} what was planned:"
                 f" {came['most_mm']:.3f} mm apart at most."
             )
-            found.append(_wrong(place.setup, "program.apart", said, stage="prove"))
+            found.append(wrong_with_load(place.setup, "program.apart", said, stage="prove"))
     return told.model_copy(update={"program_key": key, "control_s": proof["time_s"], "places": tuple(places)})
-
-
-def _wrong(
-    setup: str | None, code: str, sentence: str, severity: Severity = "error", stage: str = "seat"
-) -> Finding:
-    return Finding(code=code, severity=severity, setup=setup, stage=stage, sentence=sentence)

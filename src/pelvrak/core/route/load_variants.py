@@ -67,9 +67,9 @@ def _cut(run: Run, place: Place, setups: Sequence[SetupReport]) -> SetupReport:
 
 def _told(load: Load, place: Place, told: SetupReport, usual: SetupReport) -> list[Finding]:
     """What is wrong there and not with its setup."""
-    known = {(one.code, one.operation, one.sentence) for one in _all_of(usual)}
+    known = {(one.code, one.operation, one.sentence) for one in usual.all_findings()}
     out = []
-    for one in _all_of(told):
+    for one in told.all_findings():
         if (one.code, one.operation, one.sentence) in known or one.severity == "note":
             continue
         said = f"At {place.key} of {load.name}: {one.sentence}"
@@ -78,7 +78,3 @@ def _told(load: Load, place: Place, told: SetupReport, usual: SetupReport) -> li
         said = f"Nothing is cut at {place.key} of {load.name}."
         out.append(wrong(place, "load.nothing_cut", said, stage="cut"))
     return out
-
-
-def _all_of(report: SetupReport) -> list[Finding]:
-    return [*report.findings, *(found for one in report.operations for found in one.findings)]

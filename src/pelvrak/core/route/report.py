@@ -317,6 +317,10 @@ class SetupReport(Frozen):
     proof: Proof | None = None
     findings: tuple[Finding, ...] = ()
 
+    def all_findings(self) -> tuple[Finding, ...]:
+        """Those of its operations with them."""
+        return (*self.findings, *(found for one in self.operations for found in one.findings))
+
 
 class BilletReport(Frozen):
     """The raw material; margins mm by side.
@@ -441,9 +445,7 @@ class Report(Frozen):
         """All findings, in the order of the route."""
         out = [*self.part_findings, *self.billet.findings]
         for setup in self.setups:
-            out += setup.findings
-            for operation in setup.operations:
-                out += operation.findings
+            out += setup.all_findings()
         if self.comparison:
             out += self.comparison.findings
         if self.pieces:

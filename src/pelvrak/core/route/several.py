@@ -24,8 +24,8 @@ from pelvrak.core.route.pieces import FACTS, FIELD, PART
 from pelvrak.core.route.plan import Plan
 from pelvrak.core.route.report import DividedPiece, SeveralReport
 from pelvrak.core.route.run import Run, matrix
-from pelvrak.core.stock.dividing import Apart, Slab, as_if_first, ends_of_material, place_inside, sawn
-from pelvrak.core.stock.field import bundle_volumes, error_of
+from pelvrak.core.stock.dividing import Apart, Slab, ends_of_material, place_inside, sawn
+from pelvrak.core.stock.field import bundle_volumes, error_of, field_turned
 
 # Two pieces share less than this where they only touch, mm³.
 SHARED_MM3 = 1e-6
@@ -174,7 +174,7 @@ def _divided(given: DividedGiven, reads: Reads) -> Pieces:
             }
         )
         if number == given.goes_on:
-            goes_on = own if np.allclose(pose, np.eye(4)) else as_if_first(own, inverse(pose))
+            goes_on = own if np.allclose(pose, np.eye(4)) else field_turned(own, inverse(pose), normals=True)
     if goes_on is None:
         raise BadInput("pieces.gone", "pieces", "nothing is left of that piece", "go on with another")
     return {FIELD: goes_on, FACTS: facts}

@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from pelvrak.core.geometry.mesh import Mesh
+from pelvrak.core.geometry.mesh import Ints, Mesh
 from pelvrak.core.stock import shapes_kernel as kernel
-from pelvrak.core.stock.field import Bundle, Floats, Grid, RayField, field_turned, grid_around, trimmed
+from pelvrak.core.stock.field import Bundle, Floats, Grid, RayField, grid_around, trimmed
+from pelvrak.core.stock.questions import owners
 from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, minus
 
 # A place inside a part is looked for on so many rays along its longest side.
@@ -50,10 +51,8 @@ class Apart:
     def __init__(self, field: RayField) -> None:
         self.field = field
         bundle = field.bundles[2]
-        first = np.concatenate([[0], np.cumsum(bundle.count.ravel(), dtype=np.int64)])
-        owner = kernel.pieces(bundle.count, bundle.position, first)
         self.owner = np.full((*bundle.count.shape, bundle.capacity), -1, np.int64)
-        self.owner[np.arange(bundle.capacity) < bundle.count[:, :, None]] = owner
+        self.owner[np.arange(bundle.capacity) < bundle.count[:, :, None]] = owners(field)
 
     def at(self, place: Floats) -> int | None:
         """The piece that stands at a place, mm; None where nothing does."""
@@ -80,23 +79,27 @@ class Apart:
     def _kept(self, bundle: Bundle, piece: int) -> Bundle:
         if bundle.axis == 2:
             return _only(bundle, self.owner == piece)
-        grid, axis = self.field.grid, bundle.axis
-        u, v = (axis + 1) % 3, (axis + 2) % 3
         rows, columns, slots = np.nonzero(np.arange(bundle.capacity) < bundle.count[:, :, None])
-        places = np.zeros((len(rows), 3))
-        places[:, u], places[:, v] = grid.nodes(u)[columns], grid.nodes(v)[rows]
         ends = [bundle.position[rows, columns, 2 * slots + k].astype(float) for k in (0, 1)]
         own = np.zeros(len(rows), bool)
         unknown = np.ones(len(rows), bool)
         # Asked in the middle first; a stretch shorter than a cell may have no ray along z there.
         for share in (0.5, 0.0, 1.0):
-            places[:, axis] = ends[0] + share * (ends[1] - ends[0])
-            found = self._owners(places)
+            along = ends[0] + share * (ends[1] - ends[0])
+            found = self._owners(_places(self.field.grid, bundle.axis, rows, columns, along))
             own |= unknown & (found == piece)
             unknown &= found < 0
         keep = np.zeros((*bundle.count.shape, bundle.capacity), bool)
         keep[rows, columns, slots] = own
         return _only(bundle, keep)
+
+
+def _places(grid: Grid, axis: int, rows: Ints, columns: Ints, along: Floats) -> Floats:
+    """Places on rays along an axis, (n, 3) mm. along: by their coordinate there."""
+    u, v = (axis + 1) % 3, (axis + 2) % 3
+    out = np.zeros((len(rows), 3))
+    out[:, axis], out[:, u], out[:, v] = along, grid.nodes(u)[columns], grid.nodes(v)[rows]
+    return out
 
 
 def _only(bundle: Bundle, keep: NDArray[np.bool_]) -> Bundle:
@@ -153,17 +156,7 @@ def ends_of_material(field: RayField) -> Floats:
     """Every place where a ray enters or leaves material, (n, 3) mm."""
     out = []
     for bundle in field.bundles:
-        u, v = (bundle.axis + 1) % 3, (bundle.axis + 2) % 3
         rows, columns, slots = np.nonzero(np.arange(2 * bundle.capacity) < 2 * bundle.count[:, :, None])
-        places = np.zeros((len(rows), 3))
-        places[:, u], places[:, v] = field.grid.nodes(u)[columns], field.grid.nodes(v)[rows]
-        places[:, bundle.axis] = bundle.position[rows, columns, slots]
-        out.append(places)
+        along = bundle.position[rows, columns, slots].astype(float)
+        out.append(_places(field.grid, bundle.axis, rows, columns, along))
     return np.concatenate(out)
-
-
-def as_if_first(field: RayField, piece_from_there: Floats) -> RayField:
-    """A piece's stock in the frame the part lies in. piece_from_there: 4×4, along the axes: it is the same
-    rays, shifted or turned by quarters, and nothing is sampled again.
-    """
-    return field_turned(field, piece_from_there, normals=True)

@@ -10,7 +10,7 @@ import numpy as np
 from shapely import MultiPolygon, Polygon
 
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats, Mesh, line_hits, to_solid, transformed
+from pelvrak.core.geometry.mesh import Floats, Ints, Mesh, line_hits, to_solid, transformed
 from pelvrak.core.geometry.rigid import square_to
 from pelvrak.core.stock import shapes_kernel as kernel
 from pelvrak.core.stock.field import RayField, grid_around
@@ -98,6 +98,14 @@ def thinnest(field: RayField, direction: Floats) -> Measured | None:
     return None if found is None else Measured(found.length, turn[:3, :3].T @ found.place)
 
 
+def owners(field: RayField) -> Ints:
+    """The number of the piece that each stretch of the rays along z is of, ray after ray."""
+    bundle = field.bundles[2]
+    first = np.concatenate([[0], np.cumsum(bundle.count.ravel(), dtype=np.int64)])
+    owner: Ints = kernel.pieces(bundle.count, bundle.position, first)
+    return owner
+
+
 def pieces(field: RayField) -> list[Piece]:
     """The stock's separate pieces, largest first.
 
@@ -105,9 +113,7 @@ def pieces(field: RayField) -> list[Piece]:
     thinner than a cell may be missed.
     """
     bundle, grid = field.bundles[2], field.grid
-    first = np.concatenate([[0], np.cumsum(bundle.count.ravel(), dtype=np.int64)])
-    owner = kernel.pieces(bundle.count, bundle.position, first)
-    names, which = np.unique(owner, return_inverse=True)
+    names, which = np.unique(owners(field), return_inverse=True)
     used = np.arange(bundle.capacity) < bundle.count[:, :, None]
     rows, columns, slots = np.nonzero(used)
     low = bundle.position[rows, columns, 2 * slots].astype(float)
