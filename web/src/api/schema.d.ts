@@ -4967,6 +4967,12 @@ export interface components {
              */
             rotation: boolean;
             /**
+             * Local shift
+             * @description G52 moves what the program counts from, until G52 X0. Y0. Z0.
+             * @default true
+             */
+            shift: boolean;
+            /**
              * Rotary clamps
              * @description the machine's codes to clamp and let go an axis
              * @default true
@@ -6857,10 +6863,13 @@ export interface components {
          * @description What stands on the machine together: the setups that have its name. name: by which they do; stands:
          *     where each stands, once as it is planned where nothing is told; guests: setups of other plans that stand
          *     there too; order: all of a place before the next, each tool at all places, the fastest of all, or by hand;
-         *     hand: places and operations in their order, as "place operation"; program: one for all of it, or one for
-         *     each setup; subprograms: like places are written once and called; stops: the operator may stop it between
-         *     places; counts: a counter of cycles is kept on the control; loading_s: to load and unload one piece, s;
-         *     setup_min: to build it up once, for the whole lot, min; lot: how many parts are wanted.
+         *     hand: places and operations in their order, as "place operation"; between: the way from place to place
+         *     with one tool, by the top of Z or just over all that stands; program: one for all of it, or one for each
+         *     setup; subprograms: like places are written once and called; shifts: what is called with a shift (G52)
+         *     rather than written or kept in a register for each, places of a setup, or like features of a place; stops:
+         *     the operator may stop it between places; counts: a counter of cycles is kept on the control; loading_s: to
+         *     load and unload one piece, s; setup_min: to build it up once, for the whole lot, min; lot: how many parts
+         *     are wanted.
          */
         Load: {
             /**
@@ -6894,6 +6903,13 @@ export interface components {
              */
             hand: string[];
             /**
+             * Between
+             * @description the way from place to place with one tool, by the top of Z or just over all that stands
+             * @default top
+             * @enum {string}
+             */
+            between: "top" | "over";
+            /**
              * Program
              * @description one for all of it, or one for each setup
              * @default one
@@ -6906,6 +6922,13 @@ export interface components {
              * @default true
              */
             subprograms: boolean;
+            /**
+             * Shifts
+             * @description what is called with a shift (G52) rather than written or kept in a register for each, places of a setup, or like features of a place
+             * @default no
+             * @enum {string}
+             */
+            shifts: "no" | "places" | "features";
             /**
              * Stops
              * @description the operator may stop it between places
@@ -6940,7 +6963,8 @@ export interface components {
          * LoadReport
          * @description One load. guests: of other plans; order: as it is cut, order_kind: how that was chosen; time_s,
          *     changes: of it; other orders and what they would take: places_s, tools_s, fastest_s, None where there are
-         *     too many to look at; mass_kg: of all that stands on the table; finished: parts that each cycle ends with;
+         *     too many to look at; top_s, over_s: this order by the top of Z, or just over all that stands; mass_kg: of
+         *     all that stands on the table; finished: parts that each cycle ends with;
          *     first_cycle: what has to be there when it is run first; minutes_each: a part takes, loading with it;
          *     per_hour: parts; cycles, billets: for the lot; of_billet: parts that one gives. program_key: of its
          *     program, control_s: by the control; alarm: why that stops.
@@ -6996,6 +7020,18 @@ export interface components {
             tools_s: number;
             /** Fastest S */
             fastest_s?: number | null;
+            /**
+             * Top S
+             * @description this order by the top of Z, or just over all that stands
+             * @default 0
+             */
+            top_s: number;
+            /**
+             * Over S
+             * @description this order by the top of Z, or just over all that stands
+             * @default 0
+             */
+            over_s: number;
             /**
              * Mass Kg
              * @description of all that stands on the table
@@ -8996,7 +9032,8 @@ export interface components {
         /**
          * PlaceReport
          * @description One place. at: of its zero on the table, mm; shift: from where its setup is planned, mm; low, high:
-         *     what stands there, mm on the table; like: the first place that is cut alike; differs: it
+         *     what stands there, mm on the table; shifted: its zero from what its registers hold, mm on the table, where
+         *     it has none of its own; like: the first place that is cut alike; differs: it
          *     is cut otherwise than its setup is; incoming_key, outgoing_key: of its stock; time_s: what is cut there
          *     takes; proof: whether the load's program leaves there what was planned, how far apart at most, mm.
          */
@@ -9044,6 +9081,15 @@ export interface components {
             ];
             /** Registers */
             registers: components["schemas"]["RegisterFact"][];
+            /**
+             * Shifted
+             * @description its zero from what its registers hold, mm on the table, where it has none of its own
+             */
+            shifted?: [
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Like
              * @description the first place that is cut alike
@@ -9215,6 +9261,12 @@ export interface components {
              * @default false
              */
             rotation: boolean;
+            /**
+             * Local shift
+             * @description G52 moves what the program counts from, until G52 X0. Y0. Z0.
+             * @default false
+             */
+            shift: boolean;
             /**
              * Rotary clamps
              * @description the machine's codes to clamp and let go an axis
@@ -11049,7 +11101,8 @@ export interface components {
          *     machine: by its id in the plan or the library; offset_register: its zero is kept in; incoming: the stock
          *     it begins with; None: carried from the setup before. seat: how the work lies; hold: what holds it;
          *     operations: what is cut, in order; groups: of them, by name; text: that runs in place of the program
-         *     written from them; set_tools: its program begins with touching each tool on the machine's setter.
+         *     written from them; set_tools: its program begins with touching each tool on the machine's setter;
+         *     features_called: what it cuts alike at several places is written once and called with a shift.
          */
         Setup: {
             /**
@@ -11183,6 +11236,12 @@ export interface components {
              * @default false
              */
             set_tools: boolean;
+            /**
+             * Features Called
+             * @description what it cuts alike at several places is written once and called with a shift
+             * @default false
+             */
+            features_called: boolean;
         };
         /**
          * SetupReport
@@ -12304,6 +12363,12 @@ export interface components {
              * @default false
              */
             rotation: boolean;
+            /**
+             * Local shift
+             * @description G52 moves what the program counts from, until G52 X0. Y0. Z0.
+             * @default false
+             */
+            shift: boolean;
             /**
              * Rotary clamps
              * @description the machine's codes to clamp and let go an axis

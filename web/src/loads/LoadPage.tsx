@@ -3,7 +3,7 @@ import type { Load, LoadReport, Plan, Problem, ProjectState, Stand } from '../ap
 import { type Commit, useLibrary, usePart, usePiece } from '../api/hooks'
 import { machineOf, registersOf } from '../stages/reach/registers'
 import { choose, useRoute } from '../state/route'
-import { Segments } from '../ui/Choice'
+import { Choice, Segments } from '../ui/Choice'
 import { Computed, NumberField, Row } from '../ui/Field'
 import { FindingCard } from '../ui/FindingCard'
 import { clock, hueOf, round } from '../ui/words'
@@ -26,6 +26,15 @@ const SEEN_FROM: { value: Seen; label: string }[] = [
   { value: 'above', label: 'from above' },
   { value: 'before', label: 'as it is loaded' },
   { value: 'after', label: 'as it is cut' },
+]
+const WAYS: { value: Load['between']; label: string }[] = [
+  { value: 'top', label: 'by the top of Z' },
+  { value: 'over', label: 'just over all' },
+]
+const SHIFTS: { value: Load['shifts']; label: string }[] = [
+  { value: 'no', label: 'nothing' },
+  { value: 'places', label: 'places of a setup' },
+  { value: 'features', label: 'like features' },
 ]
 const PROGRAMS: { value: Load['program']; label: string }[] = [
   { value: 'one', label: 'one for all' },
@@ -127,6 +136,17 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
           }
         />
         {told && told.places.length > 1 && <Saved told={told} />}
+        <Row label="Place to place" help="With one tool and nothing turned; else by the top of Z">
+          <Segments
+            label="Place to place"
+            value={load.between}
+            options={WAYS}
+            choose={(value) =>
+              void change(`from place to place: ${value}`, (draft) => (draft.between = value))
+            }
+          />
+        </Row>
+        {told && told.places.length > 1 && <Ways told={told} over={load.between === 'over'} />}
         <Row label="Program">
           <Segments
             label="Program"
@@ -153,6 +173,19 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
               {label}
             </label>
           ))}
+        {load.program === 'one' && (
+          <Row
+            label="Shifted"
+            help="Called from one register by G52: places without a register each, or what is cut alike at several places of one work"
+          >
+            <Choice
+              label="Shifted"
+              value={load.shifts}
+              options={SHIFTS}
+              choose={(value) => void change(`shifted: ${value}`, (draft) => (draft.shifts = value))}
+            />
+          </Row>
+        )}
         <h3 className="mt-4 font-head text-[15px] font-semibold">Each cycle</h3>
         <Row label="To load one">
           <NumberField
@@ -301,7 +334,11 @@ function Places({ told, late }: { told: LoadReport | undefined; late: boolean })
           <tr key={place.key} className="border-t border-rule align-baseline">
             <td>{place.key}</td>
             <td>{place.registers[0]?.register_name}</td>
-            <td>{place.registers[0]?.value?.map((one) => round(one.value, 3)).join(' ')}</td>
+            <td>
+              {place.shifted
+                ? `shift ${place.shifted.map((one) => round(one, 3)).join(' ')}`
+                : place.registers[0]?.value?.map((one) => round(one.value, 3)).join(' ')}
+            </td>
             <td className={`text-right ${place.equal === false ? 'text-trouble' : ''}`}>
               {place.equal == null ? '–' : place.equal ? 'as planned' : `${round(place.most_mm ?? 0, 2)} off`}
             </td>
@@ -326,6 +363,21 @@ function Saved({ told }: { told: LoadReport }) {
           : told.fastest_s == null
             ? 'of two that were looked at the better'
             : 'no order is quicker'}
+      </Computed>
+    </p>
+  )
+}
+
+/** What the ways from place to place cost, or save. */
+function Ways({ told, over }: { told: LoadReport; over: boolean }) {
+  const saves = told.top_s - told.over_s
+  if (saves < 0.5) return null
+  return (
+    <p className="pb-1">
+      <Computed>
+        {over
+          ? `saves ${clock(saves)} against the top of Z`
+          : `just over all that stands would save ${clock(saves)}`}
       </Computed>
     </p>
   )

@@ -176,6 +176,7 @@ export function RouteRail({ project, commit }: { project: ProjectState; commit: 
                 operations: [],
                 groups: [],
                 set_tools: false,
+                features_called: false,
               })
             })
           }

@@ -100,10 +100,13 @@ class Load(Frozen):
     """What stands on the machine together: the setups that have its name. name: by which they do; stands:
     where each stands, once as it is planned where nothing is told; guests: setups of other plans that stand
     there too; order: all of a place before the next, each tool at all places, the fastest of all, or by hand;
-    hand: places and operations in their order, as "place operation"; program: one for all of it, or one for
-    each setup; subprograms: like places are written once and called; stops: the operator may stop it between
-    places; counts: a counter of cycles is kept on the control; loading_s: to load and unload one piece, s;
-    setup_min: to build it up once, for the whole lot, min; lot: how many parts are wanted.
+    hand: places and operations in their order, as "place operation"; between: the way from place to place
+    with one tool, by the top of Z or just over all that stands; program: one for all of it, or one for each
+    setup; subprograms: like places are written once and called; shifts: what is called with a shift (G52)
+    rather than written or kept in a register for each, places of a setup, or like features of a place; stops:
+    the operator may stop it between places; counts: a counter of cycles is kept on the control; loading_s: to
+    load and unload one piece, s; setup_min: to build it up once, for the whole lot, min; lot: how many parts
+    are wanted.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
@@ -111,8 +114,10 @@ class Load(Frozen):
     guests: Annotated[tuple[Guest, ...], Field(max_length=10)] = ()
     order: Literal["places", "tools", "fastest", "hand"] = "places"
     hand: Annotated[tuple[str, ...], Field(max_length=4000)] = ()
+    between: Literal["top", "over"] = "top"
     program: Literal["one", "each"] = "one"
     subprograms: bool = True
+    shifts: Literal["no", "places", "features"] = "no"
     stops: bool = False
     counts: bool = False
     loading_s: Annotated[float, Field(ge=0, le=36_000)] = 60.0

@@ -27,28 +27,39 @@ EXACT_PLACES = 9
 @dataclass(frozen=True)
 class Cut:
     """One operation at a place. tool: its place in the changer; seconds: it takes; begins, ends: where the
-    slides stand then, X, Y and Z of the machine, mm.
+    slides stand then, X, Y and Z of the machine, mm; over: Z of the slides with its tool just over all that
+    stands, 0 where only the top of Z is; lies: how the rotary axes stand.
     """
 
     tool: int
     seconds: float
     begins: Vector
     ends: Vector
+    over: float = 0.0
+    lies: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
 class Machine:
-    """What stands between cuts. change_s: to change a tool; rapid_mm_min: of the slides; they go up to Z 0
-    between places.
+    """What stands between cuts. change_s: to change a tool; rapid_mm_min: of the slides; over: they go just
+    over all that stands from place to place where nothing is changed or turned, else up to Z 0.
     """
 
     change_s: float
     rapid_mm_min: float
+    over: bool = False
+
+    def level(self, one: Cut, two: Cut) -> float:
+        """At which Z of the slides they go from one cut to another, mm."""
+        if not self.over or one.tool != two.tool or one.lies != two.lies:
+            return 0.0
+        return max(one.over, two.over, one.ends[2])
 
     def between(self, one: Cut, two: Cut) -> float:
         """From the end of one cut to the beginning of another at another place, or with another tool, s."""
-        across = math.dist(one.ends[:2], two.begins[:2])
-        return (abs(one.ends[2]) + across + abs(two.begins[2])) / self.rapid_mm_min * 60
+        level = self.level(one, two)
+        up, down = abs(level - one.ends[2]), abs(level - two.begins[2])
+        return (up + math.dist(one.ends[:2], two.begins[:2]) + down) / self.rapid_mm_min * 60
 
 
 # A step of an order: number of the place, and of its operation.

@@ -42,6 +42,13 @@ class Up:
 
 
 @dataclass(frozen=True)
+class Over:
+    """The tool straight up in rapid, over all that stands. z: as the register in force counts."""
+
+    z: float
+
+
+@dataclass(frozen=True)
 class Aside:
     """The table to the front, for whoever unloads."""
 
@@ -59,6 +66,13 @@ class Count:
     """Coordinates count from this register from here on."""
 
     register: str
+
+
+@dataclass(frozen=True)
+class Shift:
+    """Coordinates count from a place of the register's from here on, as it counts; 0 from its own zero."""
+
+    by: Vector
 
 
 @dataclass(frozen=True)
@@ -294,9 +308,11 @@ Block = (
     | Note
     | Safe
     | Up
+    | Over
     | Aside
     | Bring
     | Count
+    | Shift
     | Turn
     | Clamp
     | Tilt
@@ -346,7 +362,10 @@ class Body:
 
 @dataclass(frozen=True)
 class Blocks:
-    """A whole program. last_block: the largest block number the control takes."""
+    """A whole program. last_block: the largest block number the control takes; features: what is cut alike
+    at several places of an operation, or of several, may be written once and called with a shift.
+    """
 
     items: tuple[Block | Body, ...]
     last_block: int = 9999
+    features: bool = False

@@ -39,7 +39,9 @@ class Where:
 class Planned:
     """One operation as the program needs it, at one position. run: tells it from its other visits; measured:
     what it touches, where it is a probe's, set_from: what is added to a coordinate to count as the register
-    it sets does; wears: D of the tool whose wear it corrects; place: at which of its load.
+    it sets does; wears: D of the tool whose wear it corrects; place: at which of its load; over: how high its
+    tool is over all that stands there, as its path counts, None: only the top of Z surely is; shifted: its
+    zero from the register's own, as that counts.
     """
 
     run: str
@@ -54,6 +56,8 @@ class Planned:
     set_from: Vector = (0.0, 0.0, 0.0)
     wears: int = 0
     place: str = ""
+    over: float | None = None
+    shifted: Vector = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -64,7 +68,7 @@ class Head:
     rotary axis where the next work is loaded; taken: numbers of the plan's other programs;
     setter: X, Y and Z of the slides at which the bare nose would touch the setter tools are touched on before
     anything is cut, and the feed; stops: the operator may stop it between places; counter: the variable that
-    counts how often it has run, 0: none.
+    counts how often it has run, 0: none; features: what is cut alike may be called with a shift.
     """
 
     number: int = 0
@@ -76,6 +80,7 @@ class Head:
     setter: tuple[Vector, float] | None = None
     stops: bool = False
     counter: int = 0
+    features: bool = False
 
 
 def composed(
@@ -112,10 +117,11 @@ def composed(
     if head.setter is not None and cut:
         running.set_lengths(cut, *head.setter)
     for one, after in zip(cut, [*cut, None][1:], strict=True):
-        running.at_place(one.place, head.stops)
+        running.at_place(one, head.stops)
         running.operation(one, None if after is None else after.tool.place)
     tell(blocks.CoolOff())
     running.untilt()
+    running.shift((0.0, 0.0, 0.0))
     tell(blocks.Up())
     tell(blocks.SpinOff())
     if running.stands:
@@ -125,7 +131,7 @@ def composed(
     if head.counter:
         tell(blocks.Counted(head.counter))
     tell(blocks.Closing())
-    return Blocks(tuple(running.items), head.last_block)
+    return Blocks(tuple(running.items), head.last_block, head.features)
 
 
 def _number_in(name: str) -> int:
@@ -137,7 +143,8 @@ def _number_in(name: str) -> int:
 class _Running:
     """How the machine stands as its program goes on: tool in the spindle, angles of the rotary axes, plane
     that the control has turned. items: what it has said; turned: registers that were found turned, each with
-    its number; found: where along X a register's Y was found, and the other way round, as it counts.
+    its number; found: where along X a register's Y was found, and the other way round, as it counts;
+    last: what was said last; shifted: what the program counts from, from its register's zero.
     """
 
     items: list[Block | Body] = field(default_factory=list)
@@ -147,6 +154,8 @@ class _Running:
     place: str = ""
     turned: dict[str, int] = field(default_factory=dict)
     found: dict[str, dict[str, float]] = field(default_factory=dict)
+    last: Planned | None = None
+    shifted: Vector = (0.0, 0.0, 0.0)
 
     def set_lengths(self, cut: list[Planned], nose: Vector, feed: float) -> None:
         """Touch each tool on the setter, before the work is turned anywhere."""
@@ -158,11 +167,15 @@ class _Running:
             self.items += [told, blocks.Up()]
             self.tool = tool.place
 
-    def at_place(self, place: str, stops: bool) -> None:
-        """Go on to a place of the load: over all that stands, by the top of Z."""
+    def at_place(self, planned: Planned, stops: bool) -> None:
+        """Go on to the place of the load an operation is cut at: over all that stands, by the top of Z."""
+        place = planned.place
         if place == self.place:
             return
-        if self.place:
+        over = None if self.last is None or stops else self._over(self.last, planned)
+        if over is not None:
+            self.items += over
+        elif self.place:
             self.items.append(blocks.CoolOff())
             self.untilt()
             self.items.append(blocks.Up())
@@ -170,6 +183,17 @@ class _Running:
                 self.items += [blocks.SpinOff(), blocks.Halt("optional", f"place {place} is next")]
         self.items.append(blocks.Note(f"place {place}"))
         self.place = place
+
+    def _over(self, one: Planned, two: Planned) -> list[Block] | None:
+        """How the tool goes up to go over all that stands from one operation to another, nothing where it is
+        there already; None by the top of Z: what is changed or turned between them, or a plane that the
+        control has turned, asks for that.
+        """
+        stays = one.tool.place == two.tool.place and one.where.rotary == two.where.rotary
+        turned = self.plane is not None or two.where.register in self.turned
+        if not stays or turned or one.over is None or two.over is None:
+            return None
+        return [blocks.Over(one.over)] if one.over > one.path.moves[-1].end[2] else []
 
     def operation(self, planned: Planned, then: int | None) -> None:
         """Say one operation. then: the place of the next one's tool."""
@@ -180,11 +204,13 @@ class _Running:
         self._stop(operation.stop_before, operation.comment)
         self._bring(tool, there, then)
         self.items.append(blocks.Count(there.register))
+        self.shift(planned.shifted)
         self._tilt(there)
         if planned.measured is None:
             self.items.append(blocks.Spin(planned.speed_rpm, operation.spindle))
         self.items += self._moved(planned)
         self._stop(operation.stop_after, operation.comment)
+        self.last = planned
 
     def _moved(self, planned: Planned) -> list[Block | Body]:
         """The moves of an operation, and what is to be said before them."""
@@ -280,6 +306,12 @@ class _Running:
         self.items.append(blocks.Note(f"plane {turn_in_words(there.tilted)}"))
         self.items.append(blocks.Tilt(there.tilted, there.plane_at))
         self.plane = wanted
+
+    def shift(self, by: Vector) -> None:
+        """Count from a place of the register's, where that changes."""
+        if by != self.shifted:
+            self.items.append(blocks.Shift(by))
+            self.shifted = by
 
     def untilt(self) -> None:
         """Leave the plane that the control has turned, where there is one."""
@@ -490,4 +522,4 @@ def _shifted(one: Planned) -> Planned:
     start = one.path.start
     path = Path((start[0] + dx, start[1] + dy, start[2] + dz), moves)
     holes = [Hole(h.x + dx, h.y + dy, h.start + dz, h.bottom + dz) for h in one.holes]
-    return replace(one, path=path, holes=holes)
+    return replace(one, path=path, holes=holes, over=None if one.over is None else one.over + dz)

@@ -47,7 +47,7 @@ GROUPS: dict[str, tuple[float, ...]] = {
     "register": (54, 55, 56, 57, 58, 59, 59.1, 59.2, 59.3, 54.1),
     "path": (61, 64),
     "exact": (9,),
-    "once": (4, 10, 28, 31, 38.2, 53, 53.1, 65),
+    "once": (4, 10, 28, 31, 38.2, 52, 53, 53.1, 65),
     "turned": (68, 68.2, 69),
 }
 _GROUP_OF = {code: group for group, codes in GROUPS.items() for code in codes}
@@ -100,6 +100,8 @@ class Control:
         self.machine, self.touch = machine, touch
         self.turned: Plane | Flat | None = None
         self.contour: Contour | None = None
+        # How far what the program counts from is shifted from its register, mm.
+        self.shift = dict.fromkeys(STRAIGHT, 0.0)
         self.most_steps = most_steps
         registers = {k: dict(v) for k, v in held.registers.items()}
         self.held = replace(held, registers=registers, lengths=dict(held.lengths), radii=dict(held.radii))
@@ -279,6 +281,8 @@ class Control:
             self._feel(once, values)
         elif once == 28:
             self._home(values)
+        elif once == 52:
+            self._shifted(values)
         elif once == 53.1:
             self._square()
         else:
@@ -392,6 +396,17 @@ class Control:
         else:
             raise ValueError(f"G10 L{what or 0:g} is not known to this control")
 
+    def _shifted(self, values: dict[str, float]) -> None:
+        """G52: the program counts from a place of its register's, whichever that is, until the shift is 0.
+        Alike with several makers of controls, from memory.
+        """
+        self._uncorrected("G52")
+        if self.turned is not None:
+            raise ValueError("G52 while the plane is turned: G69 is wanted before")
+        if not any(axis in values for axis in STRAIGHT):
+            raise ValueError("G52 wants X, Y or Z, by how much what is counted from is shifted")
+        self.shift |= {axis: self._mm(axis, values[axis]) for axis in STRAIGHT if axis in values}
+
     def _plane(self, code: float, values: dict[str, float]) -> None:
         """G68.2 turns the plane the program counts in, by X, Y, Z and I, J, K, G68 what lies in it about X
         and Y by R; G69 turns it back.
@@ -403,6 +418,8 @@ class Control:
         if self.turned is not None:
             raise ValueError("the plane is turned already: G69 is wanted before")
         self._zero("Z")
+        if any(self.shift.values()):
+            raise ValueError(f"G{code:g} while a shift is in force: G52 X0 Y0 Z0 is wanted before")
         if code == 68:
             self.turned = self._flat(values)
             return
@@ -443,7 +460,8 @@ class Control:
         if not self.state.register:
             raise ValueError("no register has been said: who knows which the last program left")
         held = self.held.registers.get(self.state.register, {})
-        return held.get(axis, 0.0) + (self.state.length if axis == "Z" else 0.0)
+        length = self.state.length if axis == "Z" else 0.0
+        return held.get(axis, 0.0) + self.shift.get(axis, 0.0) + length
 
     def _told(self) -> Vector:
         """Where the program stands, as it counts; while the radius is corrected, on the contour itself."""
@@ -455,7 +473,7 @@ class Control:
             slides = np.array([self.at[axis] for axis in STRAIGHT])
             return as_vector(self.turned.place(slides, self.state.length))
         held = self.held.registers.get(self.state.register, {})
-        x, y, z = (self.at[axis] - held.get(axis, 0.0) for axis in STRAIGHT)
+        x, y, z = (self.at[axis] - held.get(axis, 0.0) - self.shift[axis] for axis in STRAIGHT)
         return (x, y, z - self.state.length)
 
     def _sent(self, place: Vector) -> dict[str, float]:
@@ -700,7 +718,8 @@ class Control:
         ends, told = tuple(end[axis] for axis in AXES), self._plain()
         turns, exact = s.spindle != 0, self.exact_here and kind in ("line", "cw", "ccw")
         told_of = (self.line, kind, ends, s.tool, turns, s.register, feed, centre, seconds, told)
-        self.events.append(Event(*told_of, exact, optional))
+        shift = (self.shift["X"], self.shift["Y"], self.shift["Z"])
+        self.events.append(Event(*told_of, exact, optional, shift))
 
     # ---- after the move: stops, calls, the end
 

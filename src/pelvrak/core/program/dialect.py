@@ -153,6 +153,12 @@ class Dialect(Frozen):
         help="G68 turns what the program counts as a probe has found it, until G69",
         place="program",
     )
+    shift: bool = asked(
+        False,
+        title="Local shift",
+        help="G52 moves what the program counts from, until G52 X0. Y0. Z0.",
+        place="program",
+    )
     clamps: bool = asked(
         True, title="Rotary clamps", help="the machine's codes to clamp and let go an axis", place="program"
     )

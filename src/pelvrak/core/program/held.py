@@ -38,11 +38,11 @@ class Held:
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """One thing the machine does. line: from 1; end: where its slides and axes stand then, machine, mm
-    and degrees, its length counted from the spindle's nose; centre: of an arc, X and Y; feed: mm/min;
-    seconds: it stands, or takes by inverse time; tool: in the spindle; cutting: the spindle turns;
-    register: in force; told: X, Y and Z as the program counts them; exact: it stops at its end; optional: a
-    stop only where the operator wants one.
+    """One thing the machine does. line: from 1; end: where its slides and axes stand then, machine, mm and
+    degrees, its length counted from the spindle's nose; centre: of an arc, X and Y; feed: mm/min; seconds: it
+    stands, or takes by inverse time; tool: in the spindle; cutting: the spindle turns; register: in force;
+    shift: of it; told: X, Y and Z as the program counts them; exact: it stops at its end; optional: a stop
+    only where the operator wants one.
     """
 
     line: int
@@ -57,6 +57,7 @@ class Event:
     told: Vector = (0.0, 0.0, 0.0)
     exact: bool = False
     optional: bool = False
+    shift: Vector = (0.0, 0.0, 0.0)
 
 
 class Standing(NamedTuple):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections import Counter
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 
 from pelvrak.core.cutting.job import Hole
@@ -13,6 +14,7 @@ from pelvrak.core.geometry.part import Vector
 from pelvrak.core.program import blocks
 from pelvrak.core.program.blocks import Block, Blocks, Body
 from pelvrak.core.program.dialect import NAMED, Dialect
+from pelvrak.core.program.features import Feature, cut_alike
 from pelvrak.core.program.variables import ALARM, TOUCHED, level_of, variable_of
 
 # ISO 6983-1: G81 drilling, G82 with a dwell, G83 deep hole, G84 tapping, G85 boring in and out at feed, G86
@@ -83,12 +85,20 @@ class Writer:
         self.digits = 4
         # Told once each, in their order.
         self.beyond: dict[str, None] = {}
+        # What is cut alike at several places: of each body the features that are called, each with the number
+        # of its subprogram; what those are, and their lines; moves whose lines are known by then only.
+        self.features: dict[str, list[tuple[Feature, int]]] = {}
+        self.alike: dict[int, Feature] = {}
+        self.lines_of: dict[int, list[int]] = {}
+        self.later: list[tuple[int, int]] = []
 
     # -- the whole
 
     def write(self, program: Blocks) -> Program:
         """The program as text."""
         calls = self._calls(program) if self.dialect.subprograms else {}
+        if self.dialect.subprograms and self.dialect.shift and program.features:
+            self._find_features(program, calls)
         label = self.dialect.called_by == "label"
         subprograms: dict[int, list[Body]] = {}
         for item in program.items:
@@ -105,17 +115,13 @@ class Writer:
             elif not isinstance(item, Body):
                 self.say(item)
             elif item.run in calls:
-                number = calls[item.run]
-                if label:
-                    self.plain(f"O{number} CALL")
-                else:
-                    self.block("M98", f"P{number}")
-                self.modal.clear()
+                self._call(calls[item.run])
             else:
                 lines[item.run] = self._body(item)
         whole = self._numbered(program.last_block)
         self._as_allowed(whole)
-        return Program("\n".join(whole) + "\n", lines, tuple(self.beyond))
+        known = {run: [self._known(line) for line in own] for run, own in lines.items()}
+        return Program("\n".join(whole) + "\n", known, tuple(self.beyond))
 
     def say(self, block: Block) -> list[int]:
         """Write a block; the lines that make its moves."""
@@ -145,8 +151,37 @@ class Writer:
         said = _by_hand(body)
         if said and self.dialect.probing == "stop":
             return [self.block("M0", self.comment(said))] * len(body.made)
-        made = [self.say(block) for block in body.blocks]
+        made: list[list[int]] = []
+        for feature, number in self.features.get(body.run, ()):
+            if len(made) < feature.first:
+                self._unshifted(made, body.blocks[len(made) : feature.first])
+            self.shift(blocks.Shift((*feature.at, 0.0)))
+            self._call(number)
+            for k in range(feature.before, len(feature.told)):
+                self.later.append((number, k))
+                made.append([-len(self.later)])
+        self._unshifted(made, body.blocks[len(made) :])
         return [made[block][within] for block, within in body.made]
+
+    def _unshifted(self, made: list[list[int]], own: tuple[Block, ...]) -> None:
+        """Blocks of a body as they are, once what came before has put its shift back."""
+        if made and made[-1] and made[-1][0] < 0:
+            self.shift(blocks.Shift((0.0, 0.0, 0.0)))
+        made += [self.say(block) for block in own]
+
+    def _call(self, number: int) -> None:
+        if self.dialect.called_by == "label":
+            self.plain(f"O{number} CALL")
+        else:
+            self.block("M98", f"P{number}")
+        self.modal.clear()
+
+    def _known(self, line: int) -> int:
+        """A line, where one of a subprogram was not known yet."""
+        if line >= 0:
+            return line
+        number, k = self.later[-line - 1]
+        return self.lines_of[number][k]
 
     def _alone(self, body: Body) -> str:
         """The text of a body by itself."""
@@ -163,16 +198,54 @@ class Writer:
             for text, times in Counter(texts.values()).items()
             if times > 1 and text.count("\n") >= LEAST_CALLED
         ]
-        # By the number of the program that calls them, in a memory that holds others.
-        tens = opening.number * (100 if opening.number * 100 + 99 < 10**opening.digits else 10)
-        free = (tens + k for k in range(1, 100) if tens + k not in opening.taken)
-        numbers = {text: one for text, one in zip(often, free, strict=False) if one < 10**opening.digits}
+        numbers = dict(zip(often, self._free(opening), strict=False))
         return {run: numbers[text] for run, text in texts.items() if text in numbers}
+
+    @staticmethod
+    def _free(opening: blocks.Opening, used: Collection[int] = ()) -> list[int]:
+        """Numbers for subprograms: by that of the program that calls them, in a memory that holds others."""
+        tens = opening.number * (100 if opening.number * 100 + 99 < 10**opening.digits else 10)
+        free = (tens + k for k in range(1, 100) if tens + k not in opening.taken and tens + k not in used)
+        return [one for one in free if one < 10**opening.digits]
+
+    def _find_features(self, program: Blocks, calls: dict[str, int]) -> None:
+        """What is cut alike at several places, of what is written at all: of like bodies the first."""
+        opening = next(one for one in program.items if isinstance(one, blocks.Opening))
+        written: dict[int | str, Body] = {}
+        for item in program.items:
+            if isinstance(item, Body):
+                written.setdefault(calls.get(item.run, item.run), item)
+        bodies = list(written.values())
+        found = cut_alike(bodies, self._of_feature, LEAST_CALLED)
+        often = dict.fromkeys(text for _, _, text in found)
+        numbers = dict(zip(often, self._free(opening, calls.values()), strict=False))
+        for body, feature, text in found:
+            if text in numbers:
+                self.features.setdefault(bodies[body].run, []).append((feature, numbers[text]))
+                self.alike.setdefault(numbers[text], feature)
+
+    def _of_feature(self, feature: Feature) -> str:
+        beside = type(self)(self.dialect)
+        for block in feature.told:
+            beside.say(block)
+        return "\n".join(beside.lines)
+
+    def _features(self, opens: str, ends: str) -> None:
+        """What is cut alike at several places, each as a subprogram between two lines."""
+        for number, feature in self.alike.items():
+            self.plain(opens.format(number))
+            self.modal.clear()
+            self.lines_of[number] = [self.say(block)[-1] for block in feature.told]
+            if ends == "M99":
+                self.block(ends)
+            else:
+                self.plain(ends.format(number))
 
     def _defined(self, subprograms: dict[int, list[Body]], lines: dict[str, list[int]]) -> None:
         """What is called within the program itself, as RS274/NGC has grown to have it in several open
         controls.
         """
+        self._features("O{} SUB", "O{} ENDSUB")
         for number, bodies in subprograms.items():
             self.plain(f"O{number} SUB")
             self.modal.clear()
@@ -188,6 +261,8 @@ class Writer:
             self.modal.clear()
             lines |= dict.fromkeys((one.run for one in bodies), self._body(bodies[0]))
             self.block("M99")
+        if self.dialect.called_by != "label":
+            self._features(f"O{{:0{self.digits}d}}", "M99")
         if self.dialect.percent:
             self.plain("%")
 
@@ -290,6 +365,10 @@ class Writer:
     def up(self, _: blocks.Up) -> None:
         self._away("Z")
 
+    def over(self, block: blocks.Over) -> None:
+        self.block("G0", f"Z{self.dialect.coordinate(block.z)}")
+        self.modal.clear()
+
     def aside(self, _: blocks.Aside) -> None:
         self._away("Y")
 
@@ -316,6 +395,12 @@ class Writer:
             self.beyond[f"it has no register {block.register}"] = None
         self.modal.clear()
         self.block(block.register)
+
+    def shift(self, block: blocks.Shift) -> None:
+        if not self.dialect.shift:
+            self.beyond["it cannot shift what it counts from (G52)"] = None
+        self.modal.clear()
+        self.block("G52", *(a + value for a, value in zip("XYZ", self.xyz(block.by), strict=True)))
 
     def turn(self, block: blocks.Turn) -> None:
         self.clamp(blocks.Clamp(block.unclamp))

@@ -14,6 +14,7 @@ from pelvrak.core.route import (
     incoming,
     jaws,
     load_checks,
+    load_neighbours,
     load_program,
     pictures,
     planning,
@@ -49,6 +50,7 @@ _MODULES = (
     reaching,
     comparing,
     load_checks,
+    load_neighbours,
     load_program,
 )
 STEPS: dict[str, Kind[Any]] = {

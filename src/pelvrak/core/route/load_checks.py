@@ -1,18 +1,13 @@
-"""Does a load stand: its places clear of each other, on the table, within the travels, and no tool at one
-place in what stands at another?
-"""
+"""Does a load stand: its places clear of each other, on the table, and within the travels?"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from pelvrak.core.cutting.standing import UP
-from pelvrak.core.cutting.toolpath import Chords, chords, swept_by
-from pelvrak.core.cutting.tools import Tool, body_profiles
+from pelvrak.core.cutting.tools import Tool
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.findings import Finding
@@ -27,42 +22,32 @@ from pelvrak.core.geometry.mesh import (
     with_label,
 )
 from pelvrak.core.geometry.part import Vector, as_vector
-from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
+from pelvrak.core.geometry.rigid import rigid
 from pelvrak.core.load.load import Load
-from pelvrak.core.machine.index import Turned, reach_of
-from pelvrak.core.machine.slides import Slide, met_by_slides, slides
+from pelvrak.core.machine.index import reach_of
 from pelvrak.core.machine.travel import check_table
 from pelvrak.core.route.load_places import Stood, wrong, zero_of
-from pelvrak.core.route.naming import TOOL, nameless_tool
 from pelvrak.core.route.pictures import surface_of
-from pelvrak.core.route.pieces import FACTS, FIELD, PATH, SURFACE
+from pelvrak.core.route.pieces import FIELD, SURFACE
 from pelvrak.core.route.report import OperationReport, SetupReport
 from pelvrak.core.route.run import Run
 from pelvrak.core.route.station import compact, held_solids, holding_field
 from pelvrak.core.route.swinging import swung_with
 from pelvrak.core.route.together import SHARED_MM3
-from pelvrak.core.route.turning import Turning
-from pelvrak.core.stock.cut import RAPID, test
-from pelvrak.core.stock.field import error_of
-from pelvrak.core.stock.profile import Profile
 
-# Room wanted between a tool at one place and what stands at another, mm: common practice, no source.
-ROOM_MM = 3.0
 # What a finding tells beside its words.
 More = dict[str, Any]
 # EN 10025: 7850 kg/m³ for structural steel (from memory).
 STEEL_KG_MM3 = 7.85e-6
-# A gap is known to this, mm.
-NEAR_MM = 0.1
 
 
 @dataclass(frozen=True)
 class BodyGiven:
-    """What stands at a place, zero frame. stock: surface that comes in; solids: of the holding; shift: of the
-    frame they are kept in; kept: numbers of its pieces that are each place's own.
+    """What stands at a place, zero frame. stock: surface that comes in, None: without; solids: of the
+    holding; shift: of the frame they are kept in; kept: numbers of its pieces that are told.
     """
 
-    stock: Content
+    stock: Content | None
     zero_from_work: Floats
     solids: Content | None
     shift: Vector
@@ -70,15 +55,17 @@ class BodyGiven:
 
 
 def _body(given: BodyGiven, reads: Reads) -> Pieces:
-    work = transformed(reads.read(given.stock, SURFACE), given.zero_from_work)
-    out = [Mesh(work.vertices, work.triangles, np.zeros(len(work.triangles), np.int64))]
+    out = []
+    if given.stock is not None:
+        work = transformed(reads.read(given.stock, SURFACE), given.zero_from_work)
+        out = [Mesh(work.vertices, work.triangles, np.zeros(len(work.triangles), np.int64))]
     if given.solids is not None:
         holding = held_solids(reads, given.solids, given.shift)
         out += [compact(with_label(holding, n), 1) for n in given.kept]
     return {SURFACE: joined(out)}
 
 
-PLACE_BODY = Step("what stands at a place", 1, BodyGiven, _body)
+PLACE_BODY = Step("what stands at a place", 2, BodyGiven, _body)
 
 
 @dataclass(frozen=True)
@@ -98,41 +85,87 @@ PLACE_FIELD = Step("rays of a place", 1, FieldGiven, _field)
 
 
 @dataclass(frozen=True)
-class Occupied:
-    """A place with what stands there. body: work and holding, zero frame, labelled 0 and 1, without the table
-    and what it has in common with others; low, high: of them, mm on the table.
+class Standing:
+    """Something that stands on the table. called: as findings call it; body: labelled 0 where it is work, 1
+    where it holds, in a frame whose zero lies at `at`, mm on the table; low, high: of it, mm on the table;
+    rides: points that nothing of it lies outside of, mm on the table.
+    """
+
+    called: str
+    body: Result
+    at: Vector
+    low: Floats
+    high: Floats
+    rides: Floats
+
+    @property
+    def stands(self) -> str:
+        """What it is, in a sentence."""
+        return self.called
+
+
+@dataclass(frozen=True)
+class Occupied(Standing):
+    """A place with what stands there, work and holding, without the table and what it has in common with
+    others.
     """
 
     one: Stood
-    body: Result
-    low: Floats
-    high: Floats
+
+    @property
+    def stands(self) -> str:
+        return f"what stands at {self.called}"
 
 
 def occupied(run: Run, stood: list[Stood]) -> list[Occupied]:
     """What stands at each place: like places have one body."""
-    bodies: dict[str, tuple[Result, Floats, Floats]] = {}
+    bodies: dict[str, tuple[Result, Floats]] = {}
     out = []
     for one in stood:
         if one.place.cut_as not in bodies:
-            body = _body_of(run, one)
-            corners = body.value(SURFACE).vertices
-            bodies[one.place.cut_as] = body, corners.min(axis=0), corners.max(axis=0)
-        body, low, high = bodies[one.place.cut_as]
-        at = np.array(zero_of(one))
-        out.append(Occupied(one, body, low + at, high + at))
+            body = _body_of(run, one, stays=False)
+            bodies[one.place.cut_as] = body, body.value(SURFACE).vertices
+        body, corners = bodies[one.place.cut_as]
+        at = zero_of(one)
+        low, high = corners.min(axis=0), corners.max(axis=0)
+        out.append(Occupied(one.place.key, body, at, low + at, high + at, box_corners(low, high) + at, one))
     return out
 
 
-def _body_of(run: Run, one: Stood) -> Result:
-    hold = one.cut.turning.hold
-    kept = tuple(n for n, p in enumerate(hold.pieces) if p.item not in ("table", "machine", *one.place.stays))
+def in_common(run: Run, places: list[Occupied]) -> dict[str, Standing]:
+    """What stands once for all places of a setup, where the setup is planned, by its name."""
+    out: dict[str, Standing] = {}
+    for there in places:
+        one = there.one
+        if one.place.setup in out or not one.place.stays:
+            continue
+        body = _body_of(run, one, stays=True)
+        corners = body.value(SURFACE).vertices
+        if not len(corners):
+            continue
+        at = np.subtract(zero_of(one), one.shift)
+        low, high = corners.min(axis=0) + at, corners.max(axis=0) + at
+        out[one.place.setup] = Standing(
+            f"what all places of {one.place.setup} have in common",
+            body,
+            as_vector(at),
+            low,
+            high,
+            box_corners(low, high),
+        )
+    return out
+
+
+def _body_of(run: Run, one: Stood, stays: bool) -> Result:
+    """Work and holding of a place, or what of the holding stays where it is."""
+    hold, shared = one.cut.turning.hold, one.place.stays
+    own = [n for n, piece in enumerate(hold.pieces) if piece.item not in ("table", "machine")]
     given = BodyGiven(
-        surface_of(run.engine, one.cut.incoming_key).content(SURFACE),
+        None if stays else surface_of(run.engine, one.cut.incoming_key).content(SURFACE),
         one.cut.turning.zero_from_work,
         None if hold.key is None else Result(hold.key, run.engine).content(SURFACE),
         hold.shift,
-        kept,
+        tuple(n for n in own if (hold.pieces[n].item in shared) == stays),
     )
     return run.engine.run(PLACE_BODY, given, f"{one.place.setup}: what stands at a place")
 
@@ -238,7 +271,7 @@ def past_the_travels(load: Load, stood: list[Stood], setups: dict[str, SetupRepo
     for one in stood:
         machine = one.turning.machine
         least, most = machine.limits()
-        for told, planned in _cut_there(one, setups):
+        for told, planned in cut_there(one, setups):
             at = one.turning.turned.get(told.position or "")
             if told.low is None or told.high is None or at is None:
                 continue
@@ -267,208 +300,10 @@ def past_the_travels(load: Load, stood: list[Stood], setups: dict[str, SetupRepo
     return out
 
 
-def _cut_there(one: Stood, setups: dict[str, SetupReport]) -> list[tuple[OperationReport, Tool]]:
+def cut_there(one: Stood, setups: dict[str, SetupReport]) -> list[tuple[OperationReport, Tool]]:
     """What is cut at a place, each with its tool."""
     tools = {planned.run: planned.tool for planned in one.cut.planned}
     return [(told, tools[told.run]) for told in setups[one.place.cut_as].operations if told.run in tools]
-
-
-@dataclass(frozen=True)
-class NeighbourGiven:
-    """A path at one place, and what stands at another. body: there, its zero frame; field: the same on rays;
-    from_local: 4×4, of the plane the path is in to that zero frame; slides: of the machine that could come
-    near it.
-    """
-
-    path: Content
-    tool: Tool
-    nose: tuple[float, float]
-    body: Content
-    field: Content
-    from_local: Floats
-    slides: tuple[Slide, ...]
-
-
-def _passed(given: NeighbourGiven, reads: Reads) -> Pieces:
-    """How near the tool comes sideways, mm, None where there is room enough; into: how deep it comes in;
-    slide: what of the machine does, and how deep.
-    """
-    field, path = reads.read(given.field, FIELD), reads.read(given.path, PATH).path
-    flat = chords(path)
-    slide = _slide_met(given, flat, reads)
-    starts, ends = (moved(given.from_local, places) for places in (flat.starts, flat.ends))
-    what = np.full(len(flat.what), RAPID, np.uint8)
-    bare = swept_by(given.tool, given.nose, starts, ends, what, turned(given.from_local, UP))
-    known = error_of(field.grid.cell)
-
-    def met(by: float) -> float:
-        """How deep a tool comes in that is so much wider all round, mm."""
-        bodies = tuple(_wider(one, by) for one in bare.bodies)
-        hits = test(field, replace(bare, cutter=_wider(bare.cutter, by), bodies=bodies))
-        return float(hits.deepest.max())
-
-    into = met(0.0)
-    if into > known:
-        return {FACTS: {"gap": 0.0, "into": round(into, 3), "slide": slide}}
-    if met(ROOM_MM) <= known:
-        return {FACTS: {"gap": None, "into": 0.0, "slide": slide}}
-    free, taken = 0.0, ROOM_MM
-    while taken - free > NEAR_MM:
-        middle = (free + taken) / 2
-        free, taken = (free, middle) if met(middle) > known else (middle, taken)
-    return {FACTS: {"gap": round(free, 3), "into": 0.0, "slide": slide}}
-
-
-def _slide_met(given: NeighbourGiven, flat: Chords, reads: Reads) -> list[Any] | None:
-    """Which slide runs deepest into what stands there, and how deep, mm; None where none does."""
-    if not given.slides:
-        return None
-    body = transformed(reads.read(given.body, SURFACE), inverse(given.from_local))
-    up = np.array([0.0, 0.0, given.tool.gauge_length])
-    met = met_by_slides(list(given.slides), flat.starts + up, flat.ends + up, [("there", body)])
-    worst = max(met, key=lambda one: one.depth, default=None)
-    return None if worst is None else [worst.slide, round(worst.depth, 3)]
-
-
-def _wider(profile: Profile, by: float) -> Profile:
-    """A body wider all round."""
-    ball = None if profile.ball is None else (profile.ball[0], profile.ball[1] + by)
-    return Profile(profile.heights, tuple(radius + by for radius in profile.radii), ball)
-
-
-PASS_NEIGHBOUR = Step("past a neighbour", 3, NeighbourGiven, _passed)
-
-
-class _Slides:
-    """The slides of a setup's machine as they lie at its places: with all angles as they are, a shift on the
-    table shifts them by as much for each mm.
-    """
-
-    def __init__(self, turning: Turning, at: Turned) -> None:
-        assert turning.zero_on_table is not None
-        self.planned = np.array(turning.zero_on_table)
-        self.here = slides(turning.machine, as_vector(self.planned), at)
-        self.by = [
-            np.column_stack([b.mesh.vertices[0] - a.mesh.vertices[0] for b in (x, y)])
-            for a, x, y in zip(
-                self.here,
-                *(slides(turning.machine, as_vector(self.planned + way), at) for way in np.eye(3)[:2]),
-                strict=True,
-            )
-        ]
-
-    def at(self, shift: tuple[float, float]) -> list[Slide]:
-        """At a place. shift: from where the setup is planned, mm."""
-        return [
-            replace(one, mesh=transformed(one.mesh, rigid(np.eye(3), np.round(by @ np.array(shift), 6))))
-            for one, by in zip(self.here, self.by, strict=True)
-        ]
-
-
-def neighbours(run: Run, load: Load, places: list[Occupied], setups: dict[str, SetupReport]) -> list[Finding]:
-    """Tools at one place, and slides of the machine, that come into, or near to, what stands at another."""
-    out = []
-    known: dict[tuple[str, str], _Slides] = {}
-    boxes = np.array([box_corners(there.low, there.high) for there in places])
-    for here in places:
-        one = here.one
-        for told, tool in _cut_there(one, setups):
-            position = told.position or ""
-            at = one.turning.turned.get(position)
-            if told.key is None or told.low is None or told.high is None or at is None:
-                continue
-            key = one.place.cut_as, position
-            if key not in known:
-                known[key] = _Slides(one.cut.turning, at)
-            moving = known[key].at(one.place.at)
-            for number, could in _come_near(here, boxes, (told, tool), at, moving):
-                there = places[number]
-                if there is here:
-                    continue
-                given = _past(run, here, there, (told, tool), at, could)
-                called = f"{told.name} at {one.place.key} past {there.one.place.key}"
-                facts = run.engine.run(PASS_NEIGHBOUR, given, called).value(FACTS)
-                if facts["gap"] is not None:
-                    out.append(_near_finding(load, one, there.one, told, facts))
-                if facts["slide"] is not None:
-                    out.append(_slide_finding(load, one, there.one, told, facts["slide"]))
-    return out
-
-
-def _come_near(
-    here: Occupied,
-    boxes: Floats,
-    cut: tuple[OperationReport, Tool],
-    at: Turned,
-    moving: list[Slide],
-) -> Iterator[tuple[int, tuple[Slide, ...]]]:
-    """The places that tool or slides come near to anywhere in an operation, by their boxes, and which slides.
-    boxes: (places, 8, 3) on the table, mm.
-    """
-    (told, tool), machine, zero = cut, here.one.turning.machine, np.array(zero_of(here.one))
-    assert told.low is not None and told.high is not None
-    lying = moved(at.local_from_zero, boxes.reshape(-1, 3) - zero).reshape(boxes.shape)
-    lows, highs = lying.min(axis=1), lying.max(axis=1)
-    reach = max(tool.DC / 2, *(_widest(tool, machine.spindle.nose))) + ROOM_MM
-    tips = moved(inverse(at.local_from_zero), box_corners(told.low, told.high)) + zero
-    least, most = tips.min(axis=0) - reach, tips.max(axis=0) + reach
-    # Whatever is over the tip is tool: only from below is there always room.
-    near = (least[:2] < boxes.max(axis=1)[:, :2]).all(axis=1) & (most[:2] > boxes.min(axis=1)[:, :2]).all(
-        axis=1
-    )
-    near &= least[2] < boxes.max(axis=1)[:, 2]
-    noses = box_corners(told.low, told.high) + [0.0, 0.0, tool.gauge_length]
-    could = []
-    for slide in moving:
-        goes = noses @ slide.follows.T
-        low = slide.mesh.vertices.min(axis=0) + goes.min(axis=0)
-        high = slide.mesh.vertices.max(axis=0) + goes.max(axis=0)
-        could.append((low < highs).all(axis=1) & (high > lows).all(axis=1))
-    for number in range(len(boxes)):
-        mine = tuple(slide for slide, meets in zip(moving, could, strict=True) if meets[number])
-        if mine or near[number]:
-            yield number, mine
-
-
-def _past(
-    run: Run,
-    here: Occupied,
-    there: Occupied,
-    cut: tuple[OperationReport, Tool],
-    at: Turned,
-    could: tuple[Slide, ...],
-) -> NeighbourGiven:
-    """An operation at one place and what stands at another. could: slides that may come near it."""
-    told, tool = cut
-    assert told.key is not None
-    to_table = rigid(np.eye(3), np.array(zero_of(here.one))) @ inverse(at.local_from_zero)
-    frame = rigid(np.eye(3), -np.array(zero_of(there.one))) @ to_table
-    body = there.body.content(SURFACE)
-    rays = run.engine.run(PLACE_FIELD, FieldGiven(body), f"rays of {there.one.place.setup}")
-    return NeighbourGiven(
-        Result(told.key, run.engine).content(PATH),
-        nameless_tool(tool, TOOL),
-        here.one.turning.machine.spindle.nose,
-        body,
-        rays.content(FIELD),
-        np.round(frame, 6),
-        could,
-    )
-
-
-def _widest(tool: Tool, nose: tuple[float, float]) -> list[float]:
-    return [profile.widest for profile in body_profiles(tool, nose)]
-
-
-def _slide_finding(
-    load: Load, one: Stood, other: Stood, told: OperationReport, met: tuple[str, float]
-) -> Finding:
-    said = (
-        f"While {told.name} is cut at {one.place.key}, the {met[0]} of the machine runs {met[1]:.1f} mm into"
-        f" what stands at {other.place.key}."
-    )
-    more: dict[str, Any] = {"measured": met[1], "limit": 0.0, "unit": "mm", "stage": "reach"}
-    return wrong(one.place, "load.slide_meets", said, operation=told.id, **more)
 
 
 def swung(run: Run, load: Load, places: list[Occupied], setups: dict[str, SetupReport]) -> list[Finding]:
@@ -499,24 +334,3 @@ def swung(run: Run, load: Load, places: list[Occupied], setups: dict[str, SetupR
                 for finding in found
             ]
     return out
-
-
-def _near_finding(
-    load: Load, one: Stood, other: Stood, told: OperationReport, facts: dict[str, float]
-) -> Finding:
-    into, gap = facts["into"], facts["gap"]
-    said = (
-        f"{told.tool_name} of {told.name} at {one.place.key} comes {into:.2f} mm into what stands at"
-        f" {other.place.key}."
-        if into
-        else f"{told.tool_name} of {told.name} at {one.place.key} passes {other.place.key} by {gap:.1f} of"
-        f" {ROOM_MM:g} mm."
-    )
-    more: dict[str, Any] = {
-        "measured": -into if into else gap,
-        "limit": ROOM_MM,
-        "unit": "mm",
-        "stage": "reach",
-    }
-    severity = "error" if into else "warning"
-    return wrong(one.place, "load.neighbour", said, severity=severity, operation=told.id, **more)

@@ -35,13 +35,14 @@ class CutSetup:
 @dataclass(frozen=True)
 class Stood:
     """A place as it stands. turning: its setup's, its zero and registers moved there; renamed: its registers
-    by those of the setup.
+    by those of the setup; first: the place it has its registers in common with, shifted from there.
     """
 
     place: Place
     cut: CutSetup
     turning: Turning
     renamed: dict[str, str]
+    first: Stood | None = None
 
     @property
     def shift(self) -> Floats:
@@ -52,9 +53,16 @@ class Stood:
     def own_register(self) -> str:
         return self.turning.setup.offset_register
 
+    @property
+    def shifted(self) -> Floats:
+        """Its zero from that which its registers hold, mm on the table."""
+        return np.zeros(3) if self.first is None else np.subtract(zero_of(self), zero_of(self.first))
+
     @cached_property
     def values(self) -> dict[str, tuple[Reckoned, ...] | None]:
         """What each of its registers holds."""
+        if self.first is not None:
+            return self.first.values
         return {register: held_by(self.turning, register) for register in self.renamed.values()}
 
 
@@ -63,9 +71,12 @@ def setups_in(plan: Plan, load: Load) -> list[Setup]:
     return [setup for setup in plan.setups if setup.load == load.name]
 
 
-def stood(plan: Plan, load: Load, cuts: dict[str, CutSetup]) -> tuple[list[Stood], list[Finding]]:
+def stood(
+    plan: Plan, load: Load, cuts: dict[str, CutSetup], shifts: bool = False
+) -> tuple[list[Stood], list[Finding]]:
     """All places of a load whose setups were cut, each with registers of its own; what is wrong with them.
-    cuts: of its setups by their names, of places that differ by their keys.
+    cuts: of its setups by their names, of places that differ by their keys; shifts: places of a setup have
+    one in common, where they can.
     """
     own = (setup.name for setup in setups_in(plan, load))
     names = tuple(name for name in (*own, *(one.called for one in load.guests)) if name in cuts)
@@ -80,12 +91,17 @@ def stood(plan: Plan, load: Load, cuts: dict[str, CutSetup]) -> tuple[list[Stood
         cut = cuts.get(place.cut_as)
         if cut is None:
             continue  # what is wrong with it is told where it was cut
+        leads = next((one for one in out if one.place.setup == place.setup), None)
+        if shifts and leads is not None and place.register is None and not keeps_register(leads.cut):
+            shared = leads.first or leads
+            out.append(Stood(place, cut, _moved(cut.turning, place, shared.renamed), shared.renamed, shared))
+            continue
         try:
             renamed = _renamed(
                 place,
                 cut,
                 taken,
-                first=not place.guest and not any(one.place.setup == place.setup for one in out),
+                first=not place.guest and leads is None,
             )
         except BadInput as bad:
             found.append(wrong(place, "load.no_register", str(bad)))
@@ -102,6 +118,15 @@ def stood(plan: Plan, load: Load, cuts: dict[str, CutSetup]) -> tuple[list[Stood
         taken |= set(renamed.values())
         out.append(Stood(place, cut, _moved(cut.turning, place, renamed), renamed))
     return out, found
+
+
+def keeps_register(cut: CutSetup) -> str:
+    """Why a setup's places need a register each, "" where a shift from the first's does."""
+    if any(one.measured is not None for one in cut.planned):
+        return "it probes"
+    if any(one.where.tilted is not None for one in cut.planned):
+        return "the control turns its plane"
+    return "an axis turns while it is cut" if any(one.path.round is not None for one in cut.planned) else ""
 
 
 def _of(turning: Turning) -> list[str]:

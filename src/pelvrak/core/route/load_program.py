@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import math
 import struct
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
@@ -14,13 +15,15 @@ import numpy as np
 from pelvrak.core.engine.engine import Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
-from pelvrak.core.geometry.mesh import Floats
-from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.geometry.rigid import moved
+from pelvrak.core.geometry.mesh import Floats, box_corners
+from pelvrak.core.geometry.part import Vector, as_vector
+from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.load.load import Load
 from pelvrak.core.machine.kinematics import tip_by_slides
+from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.program.compose import Planned, composed
 from pelvrak.core.program.dialect import Dialect
+from pelvrak.core.program.dialect import number as written_number
 from pelvrak.core.program.dialects import dialect_of
 from pelvrak.core.program.held import Alarm, Event
 from pelvrak.core.program.writing import Program
@@ -34,6 +37,7 @@ from pelvrak.core.route.proving import EQUAL_MM, compared
 from pelvrak.core.route.run import Run
 from pelvrak.core.route.running import (
     TextGiven,
+    angles_at,
     at_places,
     control_for,
     from_table,
@@ -48,9 +52,14 @@ from pelvrak.core.stock.cut import cut
 COUNTER = 500
 
 
+def dialect_in(plan: Plan, machine: str) -> Dialect:
+    """How programs of a machine are written."""
+    return dialect_of(machine_of(machine, plan.machines).control.dialect, plan.dialects)
+
+
 def dialect_for(plan: Plan, load: Load, stood: list[Stood]) -> Dialect:
     """How the program is written: with subprograms only where they are wanted."""
-    dialect = dialect_of(stood[0].turning.machine.control.dialect, plan.dialects)
+    dialect = dialect_in(plan, stood[0].turning.machine.id)
     return dialect if load.subprograms else dialect.model_copy(update={"subprograms": False})
 
 
@@ -64,21 +73,34 @@ def load_program(run: Run, load: Load, stood: list[Stood], order: list[Planned])
         f"{len(stood)} places",
         f"{plan.name} REV {plan.part.revision}",
         {name: as_vector([one.value for one in told]) for name, told in values.items()},
-        ", ".join(f"{one.place.key} {one.own_register}" for one in stood)[:200],
+        ", ".join(f"{one.place.key} {one.own_register}{_shifted(one)}" for one in stood)[:200],
         order,
-        replace(head, stops=load.stops, counter=COUNTER if load.counts else 0),
+        replace(
+            head,
+            stops=load.stops,
+            counter=COUNTER if load.counts else 0,
+            features=load.shifts == "features",
+        ),
     )
     return written(run.engine, said, dialect_for(plan, load, stood))
 
 
+def _shifted(one: Stood) -> str:
+    if one.first is None:
+        return ""
+    return "".join(f" {a}{written_number(v)}" for a, v in zip("XYZ", one.shifted.tolist(), strict=True) if v)
+
+
 @dataclass(frozen=True)
 class PlaceGiven:
-    """A place of a load that is proved. registers: its own; stock: that comes in, wanted: that is to be left,
+    """A place of a load that is proved. registers: its own, or those it is shifted from, by so much on the
+    table, mm; stock: that comes in, wanted: that is to be left,
     None where nobody knows; like: the first place that is cut alike from a like stock, by its number, itself
     where that is none.
     """
 
     registers: tuple[str, ...]
+    shifted: Vector
     work_from_table: Floats
     stock: Content
     wanted: Content | None
@@ -94,8 +116,8 @@ class LoadProofGiven:
 
 
 class _At:
-    """What happens at one place while the program runs. signature: of all the moves made there, as it
-    counts them.
+    """What happens at one place while the program runs. signature: of all the moves made there, in its
+    work.
     """
 
     def __init__(self, given: LoadProofGiven, number: int, reads: Reads) -> None:
@@ -103,17 +125,50 @@ class _At:
         text = replace(given.text, work_from_table=self.given.work_from_table)
         self.feeling = Feeling(text, reads.read(self.given.stock, FIELD))
         self.signature = hashlib.sha256()
+        self.text, self.tools = text, dict(text.tools)
+        # Corners of the work on the table, and at which Z of the slides each tool is over them.
+        low, high = self.feeling.stock.grid.box
+        self.corners = moved(inverse(text.work_from_table), box_corners(as_vector(low), as_vector(high)))
+        self.over: dict[tuple[int, tuple[float, ...]], float] = {}
+        self.tips: dict[tuple[int, tuple[float, ...]], tuple[Floats, Floats]] = {}
 
-    def seen(self, events: list[Event]) -> None:
-        """More of what is done there: all but rapids at the top of Z, which lead from place to place."""
+    def seen(self, events: list[Event], start: tuple[float, ...]) -> None:
+        """More of what is done there: all but rapids by the top of Z, and straight up to or at a height over
+        all the work, which lead from place to place.
+        """
+        before = start
         for one in events:
-            if one.kind == "rapid" and one.end[2] > -1e-9:
+            began, before = before, one.end
+            if one.kind == "rapid" and (one.end[2] > -1e-9 or self._leads(began, one)):
                 continue
+            start_tip, slopes = self._slides(one)
+            tip = moved(self.text.work_from_table, (start_tip + slopes @ np.array(one.end[:3]))[None])[0]
             centre = (0.0, 0.0) if one.centre is None else np.subtract(one.centre, one.end[:2]).tolist()
-            numbers = [*one.told, *one.end[3:], one.feed, one.seconds, *centre]
+            numbers = [*tip, *one.end[3:], one.feed, one.seconds, *centre]
             kind = f"{one.kind} {one.tool} {one.cutting}".encode()
-            whole = [round(float(value) * 1e4) for value in numbers]
+            # Not half of what is kept apart: no noise turns what is written to three digits.
+            whole = [round(float(value) * 1e4 + 0.137) for value in numbers]
             self.signature.update(kind + struct.pack(f"{len(whole)}q", *whole))
+
+    def _slides(self, one: Event) -> tuple[Floats, Floats]:
+        """Where the tip stands on the table by the slides, as `tip_by_slides`."""
+        key = one.tool, one.end[3:]
+        if key not in self.tips:
+            gauge = self.tools[one.tool].gauge_length if one.tool in self.tools else 0.0
+            angles = angles_at(self.text.machine, one.end)
+            self.tips[key] = tip_by_slides(self.text.machine, angles, gauge)
+        return self.tips[key]
+
+    def _leads(self, began: tuple[float, ...], one: Event) -> bool:
+        """Whether a rapid, with the axes as they are, goes straight up out of the work, or over it."""
+        if one.end[3:] != began[3:]:
+            return False
+        key = one.tool, one.end[3:]
+        if key not in self.over:
+            start, slopes = self._slides(one)
+            self.over[key] = float(np.linalg.solve(slopes, (self.corners - start).T)[2].max())
+        over = self.over[key]
+        return one.end[2] > over and (began[2] > over or one.end[:2] == began[:2])
 
     def run(self, events: list[Event], start: tuple[float, ...], tool: int, cutting: bool) -> float:
         """How long they take, s; cutting: or cut alike elsewhere."""
@@ -143,24 +198,19 @@ def _prove_load(given: LoadProofGiven, reads: Reads) -> Pieces:
 
 
 def _run(given: LoadProofGiven, reads: Reads, alike: bool) -> dict[str, Any]:
-    of = {register: number for number, place in enumerate(given.places) for register in place.registers}
-    control = control_for(given.text)
-    zeros = [_zeros(given.text, place) for place in given.places]
-    first = [
-        n == place.like or not alike or not np.allclose(zeros[n], zeros[place.like], atol=1e-6)
-        for n, place in enumerate(given.places)
-    ]
+    control, of = control_for(given.text), _Places(given)
+    first = [n == place.like or not alike for n, place in enumerate(given.places)]
     places = {n: _At(given, n, reads) for n in range(len(given.places))}
 
     def touch(tool: int, start: tuple[float, ...], end: tuple[float, ...]) -> float | None:
-        return places[of.get(control.state.register, 0)].feeling(tool, start, end)
+        return places[of.register(control.state.register)].feeling(tool, start, end)
 
     control.touch = touch
     seconds, in_spindle = 0.0, 0
     stands: tuple[float, ...] = (0.0,) * 6
     for number, events in _by_place(control.steps(given.text.text), of):
         here = places[number]
-        here.seen(events)
+        here.seen(events, stands)
         seconds += here.run(events, stands, in_spindle, cutting=first[number])
         stands, in_spindle = events[-1].end, events[-1].tool
     told = []
@@ -180,24 +230,45 @@ def _run(given: LoadProofGiven, reads: Reads, alike: bool) -> dict[str, Any]:
     return {"time_s": round(seconds, 2), "places": told, "apart": apart if alike else [False]}
 
 
-def _zeros(text: TextGiven, place: PlaceGiven) -> Floats:
-    """Where the zeros of a place lie in its work, by what its registers hold, (n, 3), mm."""
-    start, slopes = tip_by_slides(text.machine, {}, 0.0)
-    held = dict(text.registers)
-    values = [dict(held.get(name, ())) for name in place.registers]
-    slides = np.array([[one.get(axis, 0.0) for axis in "XYZ"] for one in values])
-    return moved(place.work_from_table, slides @ slopes.T + start)
+class _Places:
+    """At which place something happens: by its register, and how far that is shifted."""
+
+    def __init__(self, given: LoadProofGiven) -> None:
+        self.machine, self.places = given.text.machine, given.places
+        self.of: dict[str, list[int]] = {}
+        for number, place in enumerate(given.places):
+            for register in place.registers:
+                self.of.setdefault(register, []).append(number)
+        self.known: dict[tuple[object, ...], int] = {}
+
+    def register(self, name: str) -> int:
+        """The place that has a register, the first of those that do."""
+        return self.of.get(name, [0])[0]
+
+    def __call__(self, one: Event) -> int:
+        """By its number. A shift that is none's is as good as the nearest: what is cut by it is not what was
+        planned there.
+        """
+        mine = self.of.get(one.register, [0])
+        if len(mine) == 1:
+            return mine[0]
+        key = one.register, one.shift, one.end[3:]
+        if key not in self.known:
+            _, slopes = tip_by_slides(self.machine, angles_at(self.machine, one.end), 0.0)
+            there = slopes @ np.array(one.shift)
+            self.known[key] = min(mine, key=lambda n: math.dist(self.places[n].shifted, there))
+        return self.known[key]
 
 
-def _by_place(events: Iterable[Event], of: dict[str, int]) -> Iterator[tuple[int, list[Event]]]:
+def _by_place(events: Iterable[Event], of: _Places) -> Iterator[tuple[int, list[Event]]]:
     """Events of one place after the other, tool by tool: what is cut with one is cut before the next touches
     it.
     """
-    for (number, _), own in groupby(events, lambda one: (of.get(one.register, 0), one.tool)):
+    for (number, _), own in groupby(events, lambda one: (of(one), one.tool)):
         yield number, list(own)
 
 
-PROVE_LOAD = Step("prove load", 2, LoadProofGiven, _prove_load)
+PROVE_LOAD = Step("prove load", 3, LoadProofGiven, _prove_load)
 
 
 def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> LoadProofGiven:
@@ -225,6 +296,7 @@ def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> Load
         places.append(
             PlaceGiven(
                 tuple(one.renamed.values()),
+                as_vector(np.round(one.shifted, 6)),
                 frames[number],
                 stock,
                 wanted,

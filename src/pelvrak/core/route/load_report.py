@@ -18,7 +18,8 @@ class RegisterFact(Frozen):
 
 class PlaceReport(Frozen):
     """One place. at: of its zero on the table, mm; shift: from where its setup is planned, mm; low, high:
-    what stands there, mm on the table; like: the first place that is cut alike; differs: it
+    what stands there, mm on the table; shifted: its zero from what its registers hold, mm on the table, where
+    it has none of its own; like: the first place that is cut alike; differs: it
     is cut otherwise than its setup is; incoming_key, outgoing_key: of its stock; time_s: what is cut there
     takes; proof: whether the load's program leaves there what was planned, how far apart at most, mm.
     """
@@ -31,6 +32,7 @@ class PlaceReport(Frozen):
     low: Vector
     high: Vector
     registers: tuple[RegisterFact, ...]
+    shifted: Vector | None = None
     like: str | None = None
     differs: bool = False
     incoming_key: str | None = None
@@ -73,7 +75,8 @@ class GuestReport(Frozen):
 class LoadReport(Frozen):
     """One load. guests: of other plans; order: as it is cut, order_kind: how that was chosen; time_s,
     changes: of it; other orders and what they would take: places_s, tools_s, fastest_s, None where there are
-    too many to look at; mass_kg: of all that stands on the table; finished: parts that each cycle ends with;
+    too many to look at; top_s, over_s: this order by the top of Z, or just over all that stands; mass_kg: of
+    all that stands on the table; finished: parts that each cycle ends with;
     first_cycle: what has to be there when it is run first; minutes_each: a part takes, loading with it;
     per_hour: parts; cycles, billets: for the lot; of_billet: parts that one gives. program_key: of its
     program, control_s: by the control; alarm: why that stops.
@@ -90,6 +93,8 @@ class LoadReport(Frozen):
     places_s: float = 0.0
     tools_s: float = 0.0
     fastest_s: float | None = None
+    top_s: float = 0.0
+    over_s: float = 0.0
     mass_kg: float = 0.0
     finished: int = 0
     first_cycle: tuple[str, ...] = ()

@@ -4,21 +4,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
 from pelvrak.core.geometry.part import as_vector
-from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.load import order as orders
 from pelvrak.core.load.load import Load
-from pelvrak.core.machine.kinematics import linear_for_all
 from pelvrak.core.program.compose import Planned
-from pelvrak.core.program.dialects import dialect_of
+from pelvrak.core.program.dialect import Dialect
 from pelvrak.core.route.load_checks import (
     Occupied,
-    neighbours,
+    in_common,
     occupied,
     off_the_table,
     on_the_table,
@@ -27,18 +26,20 @@ from pelvrak.core.route.load_checks import (
     swung,
 )
 from pelvrak.core.route.load_guests import changer_clashes, guests_in
+from pelvrak.core.route.load_neighbours import Passing, neighbours
 from pelvrak.core.route.load_places import (
     CutSetup,
     Stood,
-    planned_at,
+    keeps_register,
     setups_in,
     stood,
     wrong_with_load,
     zero_of,
 )
-from pelvrak.core.route.load_program import PROVE_LOAD, load_program, proof_given_for
+from pelvrak.core.route.load_program import PROVE_LOAD, dialect_in, load_program, proof_given_for
 from pelvrak.core.route.load_report import LoadReport, OrderStep, PlaceReport, RegisterFact
 from pelvrak.core.route.load_variants import cut_otherwise
+from pelvrak.core.route.load_ways import goings, ways_met
 from pelvrak.core.route.pieces import PROOF
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import Run
@@ -76,7 +77,8 @@ def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
     if len(machines) > 1:
         said = f"{load.name} stands on several machines, {' and '.join(machines)}: give each its own load."
         return base.model_copy(update={"findings": (wrong_with_load(setups[0].name, "load.machines", said),)})
-    here, found = stood(run.plan, load, mine)
+    shifts = load.shifts != "no" and dialect_in(run.plan, machines[0]).shift
+    here, found = stood(run.plan, load, mine, shifts and load.shifts == "places")
     found += [*other.findings, *guests.findings]
     here = [one for one in here if one.turning.zero_on_table is not None]
     if not here:
@@ -88,14 +90,16 @@ def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
     found += overlaps(load, places)
     found += off_the_table(load, here)
     found += past_the_travels(load, here, reports)
-    found += neighbours(run, load, places, reports)
+    passing = Passing(run, places, in_common(run, places))
+    found += neighbours(load, passing, places, reports)
     found += swung(run, load, places, reports)
-    return _cut(run, load, places, reports, base, found)
+    return _cut(run, load, passing, places, reports, base, found)
 
 
 def _cut(
     run: Run,
     load: Load,
+    passing: Passing,
     places: list[Occupied],
     reports: dict[str, SetupReport],
     base: LoadReport,
@@ -103,14 +107,20 @@ def _cut(
 ) -> LoadReport:
     """The order a load is cut in, its program, and what comes of it."""
     here = [one.one for one in places]
-    planned = [planned_at(one) for one in here]
-    cuts = [[_as_cut(one, step, reports) for step in own] for one, own in zip(here, planned, strict=True)]
-    machine = here[0].turning.machine
-    between = orders.Machine(machine.changer.seconds, machine.rapid_mm_min)
+    all_steps = goings(places, passing.shared, reports)
+    planned = [[one.step for one in own] for own in all_steps]
+    cuts = [[one.cut for one in own] for own in all_steps]
+    machine, over = here[0].turning.machine, load.between == "over" and not load.stops
+    between = orders.Machine(machine.changer.seconds, machine.rapid_mm_min, over)
     order, times = _order_of(load, planned, cuts, between, found)
     mass, too_heavy = on_the_table(run, load, places, reports)
     found += too_heavy
+    found += ways_met(load, passing, all_steps, order, between)
     seconds, changes = orders.time_of(order, cuts, between)
+    ways = {
+        f"{kind}_s": round(orders.time_of(order, cuts, replace(between, over=kind == "over"))[0], 2)
+        for kind in ("top", "over")
+    }
     steps = _steps(order, planned, cuts, between)
     last = setups_in(run.plan, load)[-1].name
     pieces = run.plan.pieces
@@ -129,6 +139,7 @@ def _cut(
             "places_s": round(times["places"][0], 2),
             "tools_s": round(times["tools"][0], 2),
             "fastest_s": round(times["fastest"][0], 2) if "fastest" in times else None,
+            **ways,
             "mass_kg": mass,
             "finished": finished,
             "first_cycle": _first_cycle(run, load, here),
@@ -139,6 +150,8 @@ def _cut(
             "of_billet": of_billet,
         }
     )
+    if not over:
+        planned = [[replace(step, over=None) for step in own] for own in planned]
     if load.program == "one":
         told = _with_program(run, load, here, [planned[p][n] for p, n in order], told, found)
     return told.model_copy(update={"findings": tuple(found)})
@@ -181,20 +194,6 @@ def _by_hand(load: Load, planned: list[list[Planned]]) -> list[orders.Step]:
         for n, step in enumerate(own)
     }
     return [known[one] for one in load.hand if one in known]
-
-
-def _as_cut(one: Stood, step: Planned, reports: dict[str, SetupReport]) -> orders.Cut:
-    """An operation at a place: how long it takes, and where the slides stand before and after."""
-    own = step.run.partition(":")[2]
-    report = next(told for told in reports[one.place.cut_as].operations if told.run == own)
-    at = one.turning.turned.get(report.position or "") or one.turning.turned[""]
-    moves = step.path.moves
-    ends = np.array([moves[0].end, moves[-1].end]) if moves else np.zeros((2, 3))
-    if step.path.round is not None:
-        ends = step.path.round.place(ends)
-    places = moved(inverse(at.local_from_zero), ends) + np.array(zero_of(one))
-    slides = linear_for_all(one.turning.machine, places, at.angles, step.tool.gauge_length)
-    return orders.Cut(step.tool.place, report.moving_s, as_vector(slides[0]), as_vector(slides[1]))
 
 
 def _steps(
@@ -241,6 +240,7 @@ def _places(places: list[Occupied], cuts: list[list[orders.Cut]]) -> tuple[Place
                     RegisterFact(register_name=name, of=of, value=values[name])
                     for of, name in one.renamed.items()
                 ),
+                shifted=None if one.first is None else as_vector(np.round(one.shifted, 4)),
                 like=None if like == one.place.key else like,
                 differs=one.place.otherwise is not None,
                 incoming_key=one.cut.incoming_key,
@@ -265,6 +265,25 @@ def _first_cycle(run: Run, load: Load, here: list[Stood]) -> tuple[str, ...]:
     return tuple(out)
 
 
+def _not_shifted(load: Load, here: list[Stood], dialect: Dialect) -> list[Finding]:
+    """Where a shift was wanted and cannot be."""
+    if load.shifts == "no":
+        return []
+    called = dialect.subprograms and load.subprograms
+    if not dialect.shift or (load.shifts == "features" and not called):
+        said = f"The dialect “{dialect.name}” has no "
+        said += "local shift (G52)" if not dialect.shift else "subprograms that could be shifted"
+        said += f": {load.name} is written without."
+        return [wrong_with_load(None, "load.no_shift", said, "warning")]
+    out = []
+    if load.shifts == "places":
+        for name, cut in {one.place.setup: one.cut for one in here}.items():
+            if why := keeps_register(cut):
+                said = f"Places of {name} in {load.name} keep a register each: {why}."
+                out.append(wrong_with_load(None, "load.no_shift", said, "note"))
+    return out
+
+
 def _with_program(
     run: Run,
     load: Load,
@@ -274,11 +293,12 @@ def _with_program(
     found: list[Finding],
 ) -> LoadReport:
     """A load with its program, proved at every place."""
-    dialect = dialect_of(here[0].turning.machine.control.dialect, run.plan.dialects)
+    dialect = dialect_in(run.plan, told.machine)
     several = len({one.place.setup for one in here}) < len(here)
     if load.subprograms and several and not dialect.subprograms:
         said = f"The dialect “{dialect.name}” has no subprograms: {load.name} is written out at every place."
         found.append(wrong_with_load(None, "load.no_subprograms", said, "warning"))
+    found += _not_shifted(load, here, dialect)
     try:
         key, program = load_program(run, load, here, order)
         given = proof_given_for(run, load, here, program.text)

@@ -68,7 +68,8 @@ class Setup(Frozen):
     machine: by its id in the plan or the library; offset_register: its zero is kept in; incoming: the stock
     it begins with; None: carried from the setup before. seat: how the work lies; hold: what holds it;
     operations: what is cut, in order; groups: of them, by name; text: that runs in place of the program
-    written from them; set_tools: its program begins with touching each tool on the machine's setter.
+    written from them; set_tools: its program begins with touching each tool on the machine's setter;
+    features_called: what it cuts alike at several places is written once and called with a shift.
     """
 
     name: Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,20}$")]
@@ -88,6 +89,7 @@ class Setup(Frozen):
     groups: Annotated[tuple[Group, ...], Field(max_length=60)] = ()
     text: OwnText | None = None
     set_tools: bool = False
+    features_called: bool = False
 
     @model_validator(mode="after")
     def _operations_are_told_apart(self) -> Setup:

@@ -85,6 +85,7 @@ def head_of(turning: Turning, number: int, others: Iterable[int]) -> Head:
         else tuple((a.name, home.angles[a.name], a.clamp, a.unclamp) for a in machine.rotary),
         taken=tuple(sorted(others)),
         setter=setter_of(turning),
+        features=turning.setup.features_called,
     )
 
 
@@ -96,17 +97,32 @@ def written(engine: Engine, said: Blocks, dialect: Dialect) -> tuple[str, Progra
 
 def beyond(run: Run, turning: Turning, program: Program) -> tuple[Finding, ...]:
     """What a program says that its dialect cannot."""
-    name = dialect_of(turning.machine.control.dialect, run.plan.dialects).name
-    return tuple(
-        Finding(
-            code="program.dialect",
-            severity="error",
-            setup=turning.setup.name,
-            stage="prove",
-            sentence=(
-                f"{turning.machine.name} is programmed in the dialect “{name}”: {what}. Plan it otherwise, or"
-                " name the dialect its control is programmed in."
-            ),
+    dialect = dialect_of(turning.machine.control.dialect, run.plan.dialects)
+    name, out = dialect.name, list[Finding]()
+    if turning.setup.features_called and not (dialect.shift and dialect.subprograms):
+        said = f"The dialect “{name}” has no subprograms with a shift: {turning.setup.name} is written"
+        out.append(
+            Finding(
+                code="program.no_shift",
+                severity="warning",
+                setup=turning.setup.name,
+                stage="prove",
+                sentence=f"{said} out at every feature.",
+            )
         )
-        for what in program.beyond
+    return (
+        *out,
+        *(
+            Finding(
+                code="program.dialect",
+                severity="error",
+                setup=turning.setup.name,
+                stage="prove",
+                sentence=(
+                    f"{turning.machine.name} is programmed in the dialect “{name}”: {what}. Plan it otherwise,"
+                    " or name the dialect its control is programmed in."
+                ),
+            )
+            for what in program.beyond
+        ),
     )

@@ -153,7 +153,7 @@ def _cut_as_it_goes(stretches: Iterable[Stretch], feeling: Feeling | None) -> It
         yield one
 
 
-RUN_TEXT = Step("text", 4, TextRunGiven, _run_text)
+RUN_TEXT = Step("text", 5, TextRunGiven, _run_text)
 
 
 def _in_plane(one: Stretch, given: TextRunGiven) -> Path:

@@ -65,7 +65,7 @@ def _cut_so(given: ProofGiven, reads: Reads) -> Pieces:
     return {FIELD: after, PROOF: told}
 
 
-SET_WRONGLY = Step("set up wrongly", 4, ProofGiven, _cut_so)
+SET_WRONGLY = Step("set up wrongly", 5, ProofGiven, _cut_so)
 
 
 def set_up_wrongly(plan: Plan, told: SetupReport, engine: Engine, how: Wrongly) -> Proof:

@@ -11,7 +11,7 @@ import { Wrongly } from './Wrongly'
 
 /** What the text of a setup comes to when it is run on its machine: whether it leaves what was planned. */
 export function ProveSheet(props: SheetProps) {
-  const { setup, report, plan } = props
+  const { setup, report, plan, edit } = props
   const { data: library } = useLibrary()
   const machine = machineOf(plan, library?.machines, setup.machine)
   const proof = report?.proof
@@ -84,6 +84,22 @@ export function ProveSheet(props: SheetProps) {
         </>
       )}
       {machine && <Dialects {...props} machine={machine} />}
+      <label
+        className="flex items-center gap-1.5 py-0.5 pl-[7rem]"
+        title="What is cut alike at several places is written once and called with a shift, G52"
+      >
+        <input
+          type="checkbox"
+          className="accent-action"
+          checked={setup.features_called}
+          onChange={() =>
+            void edit('like features called', (own) => {
+              own.features_called = !own.features_called
+            })
+          }
+        />
+        like features are called
+      </label>
       <OwnTextRows {...props} />
       <Wrongly {...props} />
       {report?.program_key && (

@@ -20,3 +20,4 @@ class Extended(Dialect):
     rotation: bool = usual("rotation", True)
     probing: Probes = usual("probing", "G31")
     subprograms: bool = usual("subprograms", True)
+    shift: bool = usual("shift", True)
