@@ -76,7 +76,13 @@ def build() -> Plan:
     alone = second_demo()
     first, nest, second = alone.setups
     cuts: dict[str, Operation] = {one.id: one for one in second.operations}
-    bar = first.model_copy(update={"hold": vise_hold(height=30.0, at=(450, 402)), "title": "Six boss sides"})
+    bar = first.model_copy(
+        update={
+            "hold": vise_hold(height=30.0, at=(450, 402)),
+            "title": "Six boss sides",
+            "features_called": True,
+        }
+    )
     rough = second.model_copy(
         update={
             "title": "Rough shank",
@@ -119,6 +125,7 @@ def build() -> Plan:
             Load(
                 name="L1",
                 order="fastest",
+                between="over",
                 lot=12,
                 setup_min=30,
                 stands=(

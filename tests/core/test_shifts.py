@@ -171,12 +171,13 @@ class Places(unittest.TestCase):
                 self.assertAlmostEqual(made["places"][1]["most_mm"], most, delta=0.02)
 
     def test_turned_about_the_centre(self):
-        """On a rotary the shift turns with the table: two blocks 90 apart along Y, drilled from the front, lie
+        """On a rotary the shift turns with the table: two blocks 90 apart along Y are, drilled from front,
         90 apart along Z for the spindle.
         """
         positions = [{"name": "front", "face": turning.faces()["hole"]}]
         hole = {"id": "hole", "name": "hole", "kind": "drilling", "tool": "dr5", "position": "front"}
-        told = turning.document(positions=positions, operations=[hole | {"faces": [turning.faces()["hole"]]}])
+        hole["faces"] = [turning.faces()["hole"]]
+        told = turning.document(positions=positions, operations=[hole])
         told["setups"][0]["load"] = "L1"
         stand = {"setup": "OP10", "rows": 2, "pitch_y": 90.0, "stays": ["left", "right"]}
         load = evaluate(

@@ -8205,7 +8205,7 @@ export interface components {
         /**
          * OrderStep
          * @description One operation at a place, in the order it is cut. run: of its setup; tool: its place in the changer;
-         *     from_s, to_s: from the load's start.
+         *     tip: where that comes to first, in the plane the operation is in, mm; from_s, to_s: from the load's start.
          */
         OrderStep: {
             /** Place */
@@ -8224,6 +8224,15 @@ export interface components {
             tool: number;
             /** Tool Name */
             tool_name: string;
+            /**
+             * Tip
+             * @description where that comes to first, in the plane the operation is in, mm
+             */
+            tip: [
+                number,
+                number,
+                number
+            ];
             /**
              * From S
              * @description from the load's start

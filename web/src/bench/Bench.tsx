@@ -3,15 +3,7 @@ import { Canvas, type ThreeEvent, useThree } from '@react-three/fiber'
 import { useEffect, useMemo, useState } from 'react'
 import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
-import {
-  api,
-  type HoldFacts,
-  type OffsetRow,
-  type OperationReport,
-  type Part,
-  type ProjectState,
-  type Vec,
-} from '../api/client'
+import { api, type HoldFacts, type OffsetRow, type Part, type ProjectState, type Vec } from '../api/client'
 import { lateAt, usePart, useUpload } from '../api/hooks'
 import { useChosen, useMoment } from '../dock/moment'
 import { measure, useAsking } from '../state/asking'
@@ -26,6 +18,7 @@ import { chosenAt } from '../stages/incoming/moments'
 import { FoundMark } from '../stages/reach/FoundMark'
 import { ZeroMark } from '../ui/icons'
 import { AxisLetters, Follow, handleOf, MachineTriad, TriadInStep, ZeroAxes } from './Axes'
+import { noseOver, ToolSolid } from './Tool'
 import { Holding, Machinery, Sliding, TypedHolding } from './Holding'
 import { Legend, Swatches } from './Legend'
 import { Lines } from './Lines'
@@ -300,7 +293,13 @@ export function Bench({ project }: { project: ProjectState }) {
           ))}
         {view.shown.load && around && atWork && !asking && (
           <group position={around.at}>
-            <LoadBodies project={project} told={around.told} outgoing={false} without={around.own} faint />
+            <LoadBodies
+              project={project}
+              told={around.told}
+              stock={(place) => place.incoming_key}
+              without={around.own}
+              faint
+            />
           </group>
         )}
         {view.shown.machine && BY_MACHINE.includes(view.stage) && !asking && machinery && (
@@ -649,56 +648,6 @@ function Stock(props: {
       {solid.lines && <Lines geometry={solid.lines} colour="#1E2A2F" opacity={0.8} planes={planes} />}
     </>
   )
-}
-
-const PART_COLOURS: Record<string, string> = { cutter: '#E6E2D6', shank: '#C3C6C4', holder: '#8E9496' }
-
-/** The tool as it turns, its outline from the core; what stands above the shank is seen through. */
-function ToolSolid(props: {
-  parts: OperationReport['tool_shape']
-  tip: Vec
-  lean: { along: Vec; angle: number } | null
-}) {
-  const { parts, tip, lean } = props
-  const turned = useMemo(() => {
-    const up = new THREE.Quaternion().setFromEuler(new THREE.Euler(Math.PI / 2, 0, 0))
-    if (!lean) return up
-    return new THREE.Quaternion().setFromAxisAngle(new THREE.Vector3(...lean.along), -lean.angle).multiply(up)
-  }, [lean])
-  const solids = useMemo(
-    () =>
-      parts
-        .filter((part) => part.name in PART_COLOURS)
-        .map((part) => ({
-          name: part.name,
-          geometry: new THREE.LatheGeometry(
-            part.outline.map(([r, h]) => new THREE.Vector2(Math.max(r ?? 0, 1e-4), h ?? 0)),
-            64,
-          ),
-        })),
-    [parts],
-  )
-  return (
-    <group position={tip} quaternion={turned}>
-      {solids.map(({ name, geometry }) => (
-        <mesh key={name} geometry={geometry}>
-          <meshLambertMaterial
-            color={PART_COLOURS[name]}
-            flatShading
-            side={THREE.DoubleSide}
-            transparent={name === 'holder'}
-            opacity={name === 'holder' ? 0.55 : 1}
-          />
-        </mesh>
-      ))}
-    </group>
-  )
-}
-
-/** Where the spindle's nose is when a tool's tip stands at a place. */
-function noseOver(parts: OperationReport['tool_shape'], tip: Vec): Vec {
-  const nose = parts.find((part) => part.name === 'spindle nose')
-  return [tip[0], tip[1], tip[2] + Math.min(...(nose?.outline.map(([, height]) => height ?? 0) ?? [0]))]
 }
 
 function Marked({ at }: { at: Vec }) {

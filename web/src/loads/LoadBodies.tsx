@@ -26,18 +26,18 @@ export function staysOf(project: ProjectState, load: string, setup: string): rea
 export function LoadBodies(props: {
   project: ProjectState
   told: LoadReport
-  /** The works as they leave their places, or as they come to them. */
-  outgoing: boolean
+  /** The stock that is drawn at a place. */
+  stock: (place: PlaceReport) => string | null | undefined
   /** A place that is drawn elsewhere, by its key. */
   without?: string | undefined
   /** Seen through: what stands round the work that is looked at. */
   faint?: boolean
 }) {
-  const { project, told, outgoing, without, faint } = props
+  const { project, told, stock, without, faint } = props
   // Places that are cut otherwise have works of their own.
   const alike = new Map<string, PlaceReport[]>()
   for (const place of told.places) {
-    const key = `${place.setup} ${place.incoming_key} ${place.outgoing_key}`
+    const key = `${place.setup} ${stock(place)}`
     if (place.key !== without) alike.set(key, [...(alike.get(key) ?? []), place])
   }
   return [...alike].map(([key, places], n) => {
@@ -50,7 +50,7 @@ export function LoadBodies(props: {
           setup={setup}
           places={places}
           stays={staysOf(project, told.name, name)}
-          outgoing={outgoing}
+          stock={places[0] && stock(places[0])}
           table={n === 0 && !faint}
           faint={!!faint}
         />
@@ -74,13 +74,13 @@ function Bodies(props: {
   setup: Standing
   places: PlaceReport[]
   stays: readonly string[]
-  outgoing: boolean
+  stock: string | null | undefined
   /** Whether the table is drawn with it. */
   table: boolean
   faint: boolean
 }) {
-  const { setup, places, stays, outgoing, table, faint } = props
-  const work = useSolid(outgoing ? places[0]?.outgoing_key : places[0]?.incoming_key)
+  const { setup, places, stays, stock, table, faint } = props
+  const work = useSolid(stock)
   const holding = useSolid(setup.hold?.key)
   useMemo(() => work && paintMakers(work.surface), [work])
   const pieces = setup.hold?.pieces
@@ -112,16 +112,7 @@ function Bodies(props: {
   return (
     <>
       {work && <Often geometry={work.surface} at={works} faint={faint} />}
-      {work?.lines &&
-        works.map((matrix, n) => (
-          <group key={n} matrixAutoUpdate={false} matrix={matrix}>
-            <Lines
-              geometry={work.lines as THREE.BufferGeometry}
-              colour="#1E2A2F"
-              opacity={faint ? 0.25 : 0.8}
-            />
-          </group>
-        ))}
+      {work?.lines && <OftenLines geometry={work.lines} at={works} opacity={faint ? 0.25 : 0.8} />}
       {bodies?.own && <Often geometry={bodies.own} at={holders} faint={faint} edges />}
       {bodies?.once && !faint && <Often geometry={bodies.once} at={[planned]} faint={faint} edges />}
     </>
@@ -183,12 +174,27 @@ function Often(props: {
           polygonOffsetUnits={1}
         />
       </instancedMesh>
-      {lines &&
-        at.map((matrix, n) => (
-          <group key={n} matrixAutoUpdate={false} matrix={matrix}>
-            <Lines geometry={lines} colour="#1E2A2F" opacity={faint ? 0.2 : 0.45} />
-          </group>
-        ))}
+      {lines && <OftenLines geometry={lines} at={at} opacity={faint ? 0.2 : 0.45} />}
     </>
   )
+}
+
+/** Lines of a body as often as it stands there, drawn at once. */
+function OftenLines(props: { geometry: THREE.BufferGeometry; at: THREE.Matrix4[]; opacity: number }) {
+  const { geometry, at, opacity } = props
+  const all = useMemo(() => {
+    const flat = geometry.getIndex() ? geometry.toNonIndexed() : geometry
+    const from = flat.getAttribute('position')
+    const out = new Float32Array(from.count * 3 * at.length)
+    const point = new THREE.Vector3()
+    at.forEach((matrix, n) => {
+      for (let i = 0; i < from.count; i += 1)
+        point
+          .fromBufferAttribute(from, i)
+          .applyMatrix4(matrix)
+          .toArray(out, 3 * (n * from.count + i))
+    })
+    return new THREE.BufferGeometry().setAttribute('position', new THREE.BufferAttribute(out, 3))
+  }, [geometry, at])
+  return <Lines geometry={all} colour="#1E2A2F" opacity={opacity} />
 }

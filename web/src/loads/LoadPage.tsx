@@ -21,10 +21,11 @@ const ORDERS: { value: Load['order']; label: string }[] = [
   { value: 'fastest', label: 'the fastest' },
   { value: 'hand', label: 'by hand' },
 ]
-type Seen = 'above' | 'before' | 'after'
+type Seen = 'above' | 'before' | 'step' | 'after'
 const SEEN_FROM: { value: Seen; label: string }[] = [
   { value: 'above', label: 'from above' },
   { value: 'before', label: 'as it is loaded' },
+  { value: 'step', label: 'at a step' },
   { value: 'after', label: 'as it is cut' },
 ]
 const WAYS: { value: Load['between']; label: string }[] = [
@@ -63,6 +64,7 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
   const { data: library } = useLibrary()
   const { data: part } = usePart(plan.part.sha256)
   const [seen, setSeen] = useState<Seen>('above')
+  const [chosen, setStep] = useState(0)
   const [tab, setTab] = useState<'order' | 'program' | 'findings'>('order')
   const setups = plan.setups.filter((one) => one.load === name)
   const told = report?.loads.find((one) => one.name === name)
@@ -79,6 +81,7 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
       }
       if (stand) edit(stand)
     })
+  const step = Math.min(chosen, Math.max(0, (told?.order.length ?? 0) - 1))
   const late = project.report_revision !== project.revision
   return (
     <div className="grid min-h-0 grid-cols-[420px_1fr] grid-rows-[minmax(0,1fr)]">
@@ -221,7 +224,7 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
             <Segments label="Seen" value={seen} options={SEEN_FROM} choose={setSeen} />
           </div>
           {told && told.places.length > 0 && seen !== 'above' ? (
-            <LoadPicture project={project} told={told} outgoing={seen === 'after'} late={late} />
+            <LoadPicture project={project} told={told} when={seen === 'step' ? step : seen} late={late} />
           ) : machine ? (
             <TablePlan
               project={project}
@@ -267,6 +270,11 @@ export function LoadPage(props: { project: ProjectState; commit: Commit; name: s
             {tab === 'order' && told && (
               <OrderBar
                 told={told}
+                at={seen === 'step' ? step : null}
+                choose={(n) => {
+                  setStep(n)
+                  setSeen('step')
+                }}
                 hues={new Map(plan.setups.map((one, i) => [one.name, hueOf(i)]))}
                 byHand={
                   load.order === 'hand'

@@ -1,15 +1,20 @@
 import { useState } from 'react'
-import type { LoadReport } from '../api/client'
+import type { LoadReport, OrderStep } from '../api/client'
 import { clock } from '../ui/words'
+
+const words = (step: OrderStep) => `${step.name} at ${step.place} with T${step.tool} ${step.tool_name}`
 
 /** What is cut one after the other, as a bar of its times; by hand the pieces are moved. */
 export function OrderBar(props: {
   told: LoadReport
   hues: Map<string, string>
+  /** The step that is looked at, and to look at another. */
+  at: number | null
+  choose: (step: number) => void
   /** Told the order as it is to be; null: it is not put together by hand. */
   byHand: ((steps: string[]) => void) | null
 }) {
-  const { told, hues, byHand } = props
+  const { told, hues, at, choose, byHand } = props
   const [held, setHeld] = useState<number | null>(null)
   const whole = told.time_s || 1
   const steps = told.order.map((one) => `${one.place} ${one.run}`)
@@ -34,11 +39,12 @@ export function OrderBar(props: {
           <div
             key={`${one.place} ${one.run}`}
             role="listitem"
-            tabIndex={byHand ? 0 : -1}
+            tabIndex={0}
+            aria-current={at === n ? 'step' : undefined}
             aria-label={`${one.place} ${one.name}`}
             title={`${one.place} ${one.name}, ${one.tool_name}, ${clock(one.from_s)} to ${clock(one.to_s)}`}
             draggable={byHand !== null}
-            className={`absolute inset-y-0 overflow-hidden border-r border-sheet px-1 text-[11px] leading-[34px] whitespace-nowrap ${byHand ? 'cursor-grab' : ''}`}
+            className={`absolute inset-y-0 overflow-hidden border-r border-sheet px-1 text-[11px] leading-[34px] whitespace-nowrap ${byHand ? 'cursor-grab' : 'cursor-pointer'} ${at === n ? 'z-10 outline outline-2 outline-ink' : ''}`}
             style={{
               left: `${(one.from_s / whole) * 100}%`,
               width: `${((one.to_s - one.from_s) / whole) * 100}%`,
@@ -47,11 +53,19 @@ export function OrderBar(props: {
             onDragStart={() => setHeld(n)}
             onDragOver={(event) => event.preventDefault()}
             onDrop={() => held !== null && held !== n && put(held, n)}
+            onClick={() => choose(n)}
             onKeyDown={(event) => {
+              if (event.key === 'Enter') choose(n)
               const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
-              if (!by || !byHand || n + by < 0 || n + by >= steps.length) return
+              if (!by || n + by < 0 || n + by >= steps.length) return
               event.preventDefault()
-              put(n, n + by)
+              if (byHand) {
+                put(n, n + by)
+                return
+              }
+              choose(n + by)
+              const beside = event.currentTarget.parentElement?.children[n + by]
+              if (beside instanceof HTMLElement) beside.focus()
             }}
           >
             {one.place.split('/')[1]} {one.name}
@@ -77,7 +91,12 @@ export function OrderBar(props: {
           {told.control_s != null && `, ${clock(told.control_s)} by the control`}
         </span>
       </div>
-      {byHand && <p className="text-soft">Drag a piece to its place, or move it with the arrow keys.</p>}
+      <p className="text-soft">
+        {at !== null && told.order[at] && `${at + 1} of ${told.order.length}: ${words(told.order[at])}. `}
+        {byHand
+          ? 'Drag a piece to its place, or move it with the arrow keys; click one to see it begin.'
+          : at === null && 'Click one to see it begin.'}
+      </p>
     </div>
   )
 }

@@ -3,6 +3,7 @@ import type { Billet, Part, Problem, ProjectState, Setup, Stand } from '../api/c
 import { ShapeFields } from '../stages/incoming/ShapeFields'
 import { Choice, Segments } from '../ui/Choice'
 import { NumberField, Row } from '../ui/Field'
+import { Added } from './Added'
 
 type Different = Stand['different'][number]
 type Write = (what: string, edit: (stand: Stand) => void) => Promise<Problem | null>
@@ -175,25 +176,27 @@ function Differently(props: {
               {one.name}
             </label>
           ))}
-          {own.added.map((one) => (
-            <span key={one.id} className="flex items-center gap-1">
-              + {one.name}
-              <button
-                type="button"
-                className="text-soft underline"
-                aria-label={`Drop ${one.name} at ${spoken}`}
-                onClick={() =>
-                  void edit(`without ${one.name}`, (mine) => {
-                    mine.added = mine.added.filter((other) => other.id !== one.id)
-                  })
-                }
-              >
-                drop
-              </button>
-            </span>
-          ))}
         </span>
       </Row>
+      {own.added.map((one) => (
+        <Added
+          key={one.id}
+          plan={project.plan}
+          operation={one}
+          spoken={spoken}
+          change={(what, next) =>
+            edit(`${one.name}: ${what}`, (mine) => {
+              const there = mine.added.find((other) => other.id === one.id)
+              if (there) next(there)
+            })
+          }
+          drop={() =>
+            void edit(`without ${one.name}`, (mine) => {
+              mine.added = mine.added.filter((other) => other.id !== one.id)
+            })
+          }
+        />
+      ))}
       <Row label="And again" help="One of any setup’s operations, cut there after the others">
         <Choice
           label={`${spoken} operation more`}

@@ -44,7 +44,7 @@ class PlaceReport(Frozen):
 
 class OrderStep(Frozen):
     """One operation at a place, in the order it is cut. run: of its setup; tool: its place in the changer;
-    from_s, to_s: from the load's start.
+    tip: where that comes to first, in the plane the operation is in, mm; from_s, to_s: from the load's start.
     """
 
     place: str
@@ -52,6 +52,7 @@ class OrderStep(Frozen):
     name: str
     tool: int
     tool_name: str
+    tip: Vector
     from_s: float
     to_s: float
 

@@ -39,7 +39,7 @@ from pelvrak.core.route.load_places import (
 from pelvrak.core.route.load_program import PROVE_LOAD, dialect_in, load_program, proof_given_for
 from pelvrak.core.route.load_report import LoadReport, OrderStep, PlaceReport, RegisterFact
 from pelvrak.core.route.load_variants import cut_otherwise
-from pelvrak.core.route.load_ways import goings, ways_met
+from pelvrak.core.route.load_ways import Going, goings, ways_met
 from pelvrak.core.route.pieces import PROOF
 from pelvrak.core.route.report import SetupReport
 from pelvrak.core.route.run import Run
@@ -121,7 +121,7 @@ def _cut(
         f"{kind}_s": round(orders.time_of(order, cuts, replace(between, over=kind == "over"))[0], 2)
         for kind in ("top", "over")
     }
-    steps = _steps(order, planned, cuts, between)
+    steps = _steps(order, all_steps, cuts, between)
     last = setups_in(run.plan, load)[-1].name
     pieces = run.plan.pieces
     of_billet = 1 if pieces is None else len(pieces.names())
@@ -198,14 +198,14 @@ def _by_hand(load: Load, planned: list[list[Planned]]) -> list[orders.Step]:
 
 def _steps(
     order: list[orders.Step],
-    planned: list[list[Planned]],
+    all_steps: list[list[Going]],
     cuts: list[list[orders.Cut]],
     machine: orders.Machine,
 ) -> list[OrderStep]:
     """The order with its times."""
     out: list[OrderStep] = []
     for (p, own), (since, until) in zip(order, orders.spans_of(order, cuts, machine), strict=True):
-        step = planned[p][own]
+        step = all_steps[p][own].step
         out.append(
             OrderStep(
                 place=step.place,
@@ -213,6 +213,7 @@ def _steps(
                 name=step.operation.name,
                 tool=step.tool.place,
                 tool_name=step.tool.name,
+                tip=all_steps[p][own].tip,
                 from_s=round(since, 2),
                 to_s=round(until, 2),
             )

@@ -10,7 +10,7 @@ import numpy as np
 
 from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import Floats, box_corners
-from pelvrak.core.geometry.part import as_vector
+from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.load.load import Load
 from pelvrak.core.load.order import Cut, Machine, Step
@@ -28,12 +28,15 @@ OVER_MM = 5.0
 
 @dataclass(frozen=True)
 class Going:
-    """An operation at a place as the ways to it and from it need it. at: how its work is turned."""
+    """An operation at a place as the ways to it and from it need it. at: how its work is turned; tip: where
+    it begins, in that plane, mm.
+    """
 
     one: Stood
     step: Planned
     at: Turned
     cut: Cut
+    tip: Vector
 
 
 def goings(
@@ -70,6 +73,7 @@ def _going(one: Stood, step: Planned, reports: dict[str, SetupReport], highest: 
     ends = np.array([moves[0].end, moves[-1].end]) if moves else np.zeros((2, 3))
     if step.path.round is not None:
         ends = step.path.round.place(ends)
+    tip = as_vector(np.round(ends[0], 4))
     places = moved(inverse(at.local_from_zero), ends) + np.array(zero_of(one))
     machine, gauge = one.turning.machine, step.tool.gauge_length
     begins, ends = linear_for_all(machine, places, at.angles, gauge)
@@ -78,12 +82,12 @@ def _going(one: Stood, step: Planned, reports: dict[str, SetupReport], highest: 
     cut = Cut(step.tool.place, report.moving_s, as_vector(begins), as_vector(ends), over, lies)
     if over < 0:
         start, slopes = tip_by_slides(machine, at.angles, gauge)
-        tip = start + slopes @ np.array([*begins[:2], over])
-        step = replace(step, over=float(moved(at.local_from_zero, (tip - zero_of(one))[None])[0, 2]))
+        there = start + slopes @ np.array([*begins[:2], over])
+        step = replace(step, over=float(moved(at.local_from_zero, (there - zero_of(one))[None])[0, 2]))
     if one.first is not None:
         by = np.round(turned(at.local_from_zero, one.shifted), 6) + 0.0
         step = replace(step, shifted=as_vector(by))
-    return Going(one, step, at, cut)
+    return Going(one, step, at, cut, tip)
 
 
 def _over(one: Stood, step: Planned, at: Turned, highest: Floats, room: float) -> float:

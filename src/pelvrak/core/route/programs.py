@@ -119,8 +119,8 @@ def beyond(run: Run, turning: Turning, program: Program) -> tuple[Finding, ...]:
                 setup=turning.setup.name,
                 stage="prove",
                 sentence=(
-                    f"{turning.machine.name} is programmed in the dialect “{name}”: {what}. Plan it otherwise,"
-                    " or name the dialect its control is programmed in."
+                    f"{turning.machine.name} is programmed in the dialect “{name}”: {what}. Plan it"
+                    " otherwise, or name the dialect its control is programmed in."
                 ),
             )
             for what in program.beyond

@@ -32,7 +32,7 @@ from pelvrak.core.route.report import SetupReport
 G = TypeVar("G")
 
 # Told with every report: raised when what a report says, and no step, has changed.
-REPORT_VERSION = 19
+REPORT_VERSION = 20
 
 Progress = Callable[[float, str], bool]
 

@@ -9,18 +9,19 @@ export const able = (form: OperationForm | undefined, operation: Operation) => {
   return (form?.tools[form.tools_by ? (values[form.tools_by] ?? '') : ''] ?? []) as string[]
 }
 
-/** The tool of an operation: one of the plan's, or one from the shelf that comes into the plan with it. */
+/** The tool of an operation: one of the plan's, or, where it is not only those, one from the shelf that comes into the plan with it. */
 export function ToolChoice(props: {
   plan: Plan
   operation: Operation
   form: OperationForm | undefined
   choose: (tool: Tool) => void
+  only?: boolean
 }) {
-  const { plan, operation, form, choose } = props
+  const { plan, operation, form, choose, only } = props
   const { data: shop } = useShopTools()
   const shelf = [
     ...plan.tools,
-    ...(shop ?? []).filter((tool) => !plan.tools.some((one) => one.id === tool.id)),
+    ...(only ? [] : (shop ?? [])).filter((tool) => !plan.tools.some((one) => one.id === tool.id)),
   ]
   const kinds = able(form, operation)
   const tool = plan.tools.find((one) => one.id === operation.tool)
