@@ -360,6 +360,36 @@ class Divided(unittest.TestCase):
         wide = computed(plan(rows(2, 1), {"after": "OP10", "kerf": 16}))
         self.assertAlmostEqual(found(wide, "pieces.saw_through")[0].measured, 1.0, places=6)
 
+    def test_a_piece_that_lies_by_no_quarters(self):
+        """Turned by 30° beside the first, sawn off: on its own rays it is what Open CASCADE makes of it,
+        a block that lies askew with the hole and the opening.
+        """
+        beside = {"lies": "beside", "of": "1", "side": "x+", "gap": 10}
+        by_hand = {"rule": "by_hand", "pieces": [{"name": "B", "turn_deg": 30, "place": beside}]}
+        report = computed(plan(by_hand, {"after": "OP10", "kerf": 3, "goes_on": "B"}))
+        self.assertEqual([one for one in report.pieces.findings if one.severity == "error"], [])
+        (saw,) = report.pieces.saws
+        pose = np.array(report.pieces.poses[1])
+        low, high = report.billet.low, report.billet.high
+        block = solids.box((saw.at + 1.5, low[1], 0), (high[0], high[1], 15))
+        # As the piece sees it: moved back and turned back.
+        there = solids.turned(solids.placed(block, tuple(-pose[:3, 3])), -30, (0, 0, 1))
+        exact = solids.minus(
+            there,
+            solids.filleted(solids.box((36, 20, -1), (56, 32, 16)), 5.0, lambda at: abs(at[2] - 7.5) < 1),
+            solids.cylinder((12, 26, -1), 4, 20),
+        )
+        told = report.pieces.divided[1]
+        wanted = solids.volume(exact)
+        self.assertAlmostEqual(told.volume_mm3, wanted, delta=1e-3 * wanted)
+        corners = np.array([[x, y, 0.0] for x in (saw.at + 1.5, high[0]) for y in (low[1], high[1])])
+        seen = (corners - pose[:3, 3]) @ pose[:3, :3]
+        for d, axis in enumerate("xy"):
+            size = (60.0, 44.0)[d]
+            self.assertAlmostEqual(told.margins[f"{axis}-"], -seen[:, d].min(), delta=CELL)
+            self.assertAlmostEqual(told.margins[f"{axis}+"], seen[:, d].max() - size, delta=CELL)
+        self.assertLess(report.comparison.max_gouge_mm, error_of(CELL) + SIMPLIFY_MM)
+
     def test_what_cannot_be(self):
         for division, code in (
             ({"after": "OP10", "goes_on": "9"}, "pieces.no_such"),
@@ -369,10 +399,16 @@ class Divided(unittest.TestCase):
             self.assertEqual(
                 [one.code for one in report.pieces.findings if one.severity == "error"][-1], code
             )
+        # A turned piece is cut again as it sees the billet: not where another stock was cut.
         beside = {"lies": "beside", "of": "1", "gap": 10}
         by_hand = {"rule": "by_hand", "pieces": [{"name": "B", "turn_deg": 30, "place": beside}]}
-        report = computed(plan(by_hand, {"after": "OP10", "how": "apart", "goes_on": "B"}, cuts=[]))
-        self.assertEqual(found(report, "pieces.turned")[0].severity, "error")
+        told = plan(
+            by_hand, {"after": "OP20", "how": "apart", "goes_on": "B"}, cuts=[], after=[{"name": "OP20"}]
+        )
+        again = told.model_dump(mode="json")
+        again["setups"][1]["incoming"] = {"rule": "earlier", "setup": "OP10"}
+        self.assertEqual(found(computed(told), "pieces.turned"), [])
+        self.assertEqual(found(computed(plan_from(again)), "pieces.turned")[0].severity, "error")
         alone = plan(rows(2, 1), None, after=[{"name": "OP20", "incoming": {"rule": "piece", "piece": "2"}}])
         self.assertEqual(len(found(computed(alone), "pieces.not_divided")), 1)
         earlier = [{"name": "OP20", "incoming": {"rule": "earlier", "setup": "OP10"}}]

@@ -12,6 +12,8 @@ from pygcode import Line as ParsedLine
 
 from pelvrak.core.engine.engine import Engine, Result, _Within
 from pelvrak.core.errors import BadInput
+from pelvrak.core.geometry.part import ref_to
+from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.program.control import Control
 from pelvrak.core.program.dialects import dialects
@@ -20,6 +22,7 @@ from pelvrak.core.route.evaluate import evaluate
 from pelvrak.core.route.load_program import PROVE_LOAD, proof_given_for
 from pelvrak.core.route.pieces import LINES, PROGRAM, PROOF
 from pelvrak.core.route.plan import Plan, plan_from
+from tests import solids
 from tests.core import test_removal as plate
 from tests.core import test_several as several
 from tests.core import test_turning as turning
@@ -288,13 +291,30 @@ class Features(unittest.TestCase):
         self.assertNotIn("M98", text)
 
     def test_in_a_load(self):
-        """What is cut twice alike in one place is called there too, and the stock at each is the setup's."""
-        step = pocket(tool="em6")
-        told = plan({"stands": [TWO], "shifts": "features"}, step, {**step, "id": "again", "name": "Again"})
-        load = evaluate(told, plate.DATA, STORE).loads[0]
+        """Two round pockets in each of two plates: a plate is called at both places, and a pocket twice from
+        there. The stock at each is the setup's.
+        """
+        data = solids.step_bytes(
+            solids.minus(plate.PLATE, *(solids.cylinder((x, 37, 11), 4.5, 5) for x in (14, 46)))
+        )
+        faces = read_step(data, "plate.step").part.faces
+        floors = [
+            ref_to(one).model_dump(mode="json")
+            for one in faces
+            if one.normal and one.normal[2] > 0.9 and abs(one.centre[2] - 11) < 1e-6
+        ]
+        self.assertEqual(len(floors), 2)
+        cut_out = {"id": "round", "name": "Round", "kind": "pocket", "tool": "em6", "faces": floors}
+        made = evaluate(plan({"stands": [TWO], "shifts": "features"}, cut_out), data, STORE)
+        load = made.loads[0]
         self.assertTrue(all(place.equal for place in load.places))
-        self.assertEqual(text_of(load).count("M98 P101"), 4)
         self.assertNotIn("load.no_shift", codes(load))
+        text = text_of(load)
+        self.assertEqual(text.count("M98 P101"), 2)
+        inside = text[text.index("\nO0101\n") :].split("M99")[0]
+        shifts = [float(x) for x in re.findall(r"G52 X(\S+) Y\S+ Z0\.\n(?:N\d+ )?M98 P102", inside)]
+        self.assertEqual(len(shifts), 2)
+        self.assertAlmostEqual(abs(shifts[0] - shifts[1]), 32.0)
         none = evaluate(
             plan({"stands": [TWO], "shifts": "features", "subprograms": False}), plate.DATA, STORE
         ).loads[0]

@@ -334,7 +334,8 @@ function Places({ told, late }: { told: LoadReport | undefined; late: boolean })
           <th className="font-normal">place</th>
           <th className="font-normal">register</th>
           <th className="font-normal">X, Y, Z</th>
-          <th className="text-right font-normal">leaves</th>
+          <th className="text-right font-normal">time</th>
+          <th className="pl-2 text-right font-normal">leaves</th>
         </tr>
       </thead>
       <tbody>
@@ -347,7 +348,8 @@ function Places({ told, late }: { told: LoadReport | undefined; late: boolean })
                 ? `shift ${place.shifted.map((one) => round(one, 3)).join(' ')}`
                 : place.registers[0]?.value?.map((one) => round(one.value, 3)).join(' ')}
             </td>
-            <td className={`text-right ${place.equal === false ? 'text-trouble' : ''}`}>
+            <td className="text-right">{clock(place.time_s)}</td>
+            <td className={`pl-2 text-right ${place.equal === false ? 'text-trouble' : ''}`}>
               {place.equal == null ? '–' : place.equal ? 'as planned' : `${round(place.most_mm ?? 0, 2)} off`}
             </td>
           </tr>

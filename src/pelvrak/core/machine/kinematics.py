@@ -364,3 +364,22 @@ def tip_by_slides(machine: Machine, angles: dict[str, float], gauge: float) -> t
 
     start = at({})
     return start, np.column_stack([at({name: 1.0}) - start for name in "XYZ"])
+
+
+class Tips:
+    """Tips of tools on a machine by its slides: `tip_by_slides` of each tool and angle, worked out once."""
+
+    def __init__(self, machine: Machine) -> None:
+        self.machine = machine
+        self._known: dict[tuple[object, ...], tuple[Floats, Floats]] = {}
+
+    def __call__(self, angles: dict[str, float], gauge: float) -> tuple[Floats, Floats]:
+        key = gauge, *sorted(angles.items())
+        if key not in self._known:
+            self._known[key] = tip_by_slides(self.machine, angles, gauge)
+        return self._known[key]
+
+    def slides(self, places: Floats, angles: dict[str, float], gauge: float) -> Floats:
+        """X, Y and Z that bring a tip to each of many places, as `linear_for_all`."""
+        start, slopes = self(angles, gauge)
+        return np.asarray(np.linalg.solve(slopes, (places - start).T).T)

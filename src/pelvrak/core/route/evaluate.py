@@ -37,7 +37,16 @@ from pelvrak.core.route.report import (
     SeveralReport,
 )
 from pelvrak.core.route.run import Progress, Run, Visitor, mesh_in, part_result
-from pelvrak.core.route.several import after_division, came_apart, divided_at, laid_out, report_of, spread
+from pelvrak.core.route.several import (
+    Whole,
+    after_division,
+    came_apart,
+    cut_in,
+    divided_at,
+    laid_out,
+    report_of,
+    spread,
+)
 from pelvrak.core.route.visits import visits
 from pelvrak.core.route.zeros import makers_of, zeros_checked
 
@@ -246,10 +255,12 @@ class _Walk:
         of the part once.
         """
         assert self.pieces is not None
-        stock = Result(key, self.run.engine)
-        apart = came_apart(self.run, self.pieces, stock, self.once)
+        run, billet = self.run, self.billet.key
+        assert billet is not None
+        whole = Whole(Result(key, run.engine), self.once, billet, cut_in(run.plan, self.setups))
+        apart = came_apart(run, self.pieces, whole)
         self.pieces = apart.told
-        self.run = after_division(self.run, apart.told, stock, self.once)
+        self.run = after_division(run, apart.told, whole)
         return apart.key, apart.volume
 
     def cut_ahead(self) -> None:

@@ -19,7 +19,7 @@ from pelvrak.core.geometry.mesh import Floats, box_corners
 from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved
 from pelvrak.core.load.load import Load
-from pelvrak.core.machine.kinematics import tip_by_slides
+from pelvrak.core.machine.kinematics import Tips
 from pelvrak.core.machine.machine import machine_of
 from pelvrak.core.program.compose import Planned, composed
 from pelvrak.core.program.dialect import Dialect
@@ -120,8 +120,8 @@ class _At:
     work.
     """
 
-    def __init__(self, given: LoadProofGiven, number: int, reads: Reads) -> None:
-        self.given = given.places[number]
+    def __init__(self, given: LoadProofGiven, number: int, reads: Reads, tips: Tips) -> None:
+        self.given, self.tips = given.places[number], tips
         text = replace(given.text, work_from_table=self.given.work_from_table)
         self.feeling = Feeling(text, reads.read(self.given.stock, FIELD))
         self.signature = hashlib.sha256()
@@ -130,7 +130,6 @@ class _At:
         low, high = self.feeling.stock.grid.box
         self.corners = moved(inverse(text.work_from_table), box_corners(as_vector(low), as_vector(high)))
         self.over: dict[tuple[int, tuple[float, ...]], float] = {}
-        self.tips: dict[tuple[int, tuple[float, ...]], tuple[Floats, Floats]] = {}
 
     def seen(self, events: list[Event], start: tuple[float, ...]) -> None:
         """More of what is done there: all but rapids by the top of Z, and straight up to or at a height over
@@ -152,12 +151,8 @@ class _At:
 
     def _slides(self, one: Event) -> tuple[Floats, Floats]:
         """Where the tip stands on the table by the slides, as `tip_by_slides`."""
-        key = one.tool, one.end[3:]
-        if key not in self.tips:
-            gauge = self.tools[one.tool].gauge_length if one.tool in self.tools else 0.0
-            angles = angles_at(self.text.machine, one.end)
-            self.tips[key] = tip_by_slides(self.text.machine, angles, gauge)
-        return self.tips[key]
+        gauge = self.tools[one.tool].gauge_length if one.tool in self.tools else 0.0
+        return self.tips(angles_at(self.text.machine, one.end), gauge)
 
     def _leads(self, began: tuple[float, ...], one: Event) -> bool:
         """Whether a rapid, with the axes as they are, goes straight up out of the work, or over it."""
@@ -198,9 +193,10 @@ def _prove_load(given: LoadProofGiven, reads: Reads) -> Pieces:
 
 
 def _run(given: LoadProofGiven, reads: Reads, alike: bool) -> dict[str, Any]:
-    control, of = control_for(given.text), _Places(given)
+    tips = Tips(given.text.machine)
+    control, of = control_for(given.text), _Places(given, tips)
     first = [n == place.like or not alike for n, place in enumerate(given.places)]
-    places = {n: _At(given, n, reads) for n in range(len(given.places))}
+    places = {n: _At(given, n, reads, tips) for n in range(len(given.places))}
 
     def touch(tool: int, start: tuple[float, ...], end: tuple[float, ...]) -> float | None:
         return places[of.register(control.state.register)].feeling(tool, start, end)
@@ -233,8 +229,8 @@ def _run(given: LoadProofGiven, reads: Reads, alike: bool) -> dict[str, Any]:
 class _Places:
     """At which place something happens: by its register, and how far that is shifted."""
 
-    def __init__(self, given: LoadProofGiven) -> None:
-        self.machine, self.places = given.text.machine, given.places
+    def __init__(self, given: LoadProofGiven, tips: Tips) -> None:
+        self.tips, self.places = tips, given.places
         self.of: dict[str, list[int]] = {}
         for number, place in enumerate(given.places):
             for register in place.registers:
@@ -254,7 +250,7 @@ class _Places:
             return mine[0]
         key = one.register, one.shift, one.end[3:]
         if key not in self.known:
-            _, slopes = tip_by_slides(self.machine, angles_at(self.machine, one.end), 0.0)
+            _, slopes = self.tips(angles_at(self.tips.machine, one.end), 0.0)
             there = slopes @ np.array(one.shift)
             self.known[key] = min(mine, key=lambda n: math.dist(self.places[n].shifted, there))
         return self.known[key]

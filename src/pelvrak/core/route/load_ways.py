@@ -15,7 +15,7 @@ from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.load.load import Load
 from pelvrak.core.load.order import Cut, Machine, Step
 from pelvrak.core.machine.index import Turned
-from pelvrak.core.machine.kinematics import direction_of, linear_for_all, tip_by_slides
+from pelvrak.core.machine.kinematics import Tips, direction_of
 from pelvrak.core.program.compose import Planned
 from pelvrak.core.route.load_checks import Occupied, Standing
 from pelvrak.core.route.load_neighbours import Passing
@@ -46,9 +46,10 @@ def goings(
     steps = [planned_at(there.one) for there in places]
     # A probe may set a register as far off as it is let to.
     off = max((s.measured.tolerance for own in steps for s in own if s.measured is not None), default=0.0)
-    highest = _points(places, shared)
+    # One machine has all of it.
+    over = _Over(Tips(places[0].one.turning.machine), _points(places, shared), OVER_MM + off)
     return [
-        [_going(there.one, step, reports, highest, OVER_MM + off) for step in own]
+        [_going(there.one, step, reports, over) for step in own]
         for there, own in zip(places, steps, strict=True)
     ]
 
@@ -64,7 +65,7 @@ def _points(places: list[Occupied], shared: dict[str, Standing]) -> Floats:
     return np.concatenate(out)
 
 
-def _going(one: Stood, step: Planned, reports: dict[str, SetupReport], highest: Floats, room: float) -> Going:
+def _going(one: Stood, step: Planned, reports: dict[str, SetupReport], above: _Over) -> Going:
     """How long an operation at a place takes, and where the slides stand before, after and over all."""
     own = step.run.partition(":")[2]
     report = next(told for told in reports[one.place.cut_as].operations if told.run == own)
@@ -75,13 +76,13 @@ def _going(one: Stood, step: Planned, reports: dict[str, SetupReport], highest: 
         ends = step.path.round.place(ends)
     tip = as_vector(np.round(ends[0], 4))
     places = moved(inverse(at.local_from_zero), ends) + np.array(zero_of(one))
-    machine, gauge = one.turning.machine, step.tool.gauge_length
-    begins, ends = linear_for_all(machine, places, at.angles, gauge)
-    over = _over(one, step, at, highest, room)
+    gauge = step.tool.gauge_length
+    begins, ends = above.tips.slides(places, at.angles, gauge)
+    over = above(step, at)
     lies = tuple(at.angles[axis] for axis in sorted(at.angles))
     cut = Cut(step.tool.place, report.moving_s, as_vector(begins), as_vector(ends), over, lies)
     if over < 0:
-        start, slopes = tip_by_slides(machine, at.angles, gauge)
+        start, slopes = above.tips(at.angles, gauge)
         there = start + slopes @ np.array([*begins[:2], over])
         step = replace(step, over=float(moved(at.local_from_zero, (there - zero_of(one))[None])[0, 2]))
     if one.first is not None:
@@ -90,19 +91,34 @@ def _going(one: Stood, step: Planned, reports: dict[str, SetupReport], highest: 
     return Going(one, step, at, cut, tip)
 
 
-def _over(one: Stood, step: Planned, at: Turned, highest: Floats, room: float) -> float:
-    """Z of the slides with the tip so far over all that stands, 0 where only the top surely is: the work
-    turns on the way, or the control turns its plane, or the spindle is not turned along Z.
+class _Over:
+    """How high each tool is over all that stands. highest: points that nothing stands outside of, (n, 3), mm
+    on the table; room: between them and the tip, mm.
     """
-    machine, gauge, said = one.turning.machine, step.tool.gauge_length, step.operation
-    stops = said.stop_before != "no" or said.stop_after != "no"
-    if step.path.round is not None or step.where.tilted is not None or stops:
-        return 0.0
-    _, slopes = tip_by_slides(machine, at.angles, gauge)
-    if slopes[:, 2] @ direction_of(machine, at.angles) < 1 - 1e-9:
-        return 0.0
-    level = float(linear_for_all(machine, highest, at.angles, gauge)[:, 2].max()) + room
-    return min(0.0, round(level, 3))
+
+    def __init__(self, tips: Tips, highest: Floats, room: float) -> None:
+        self.tips, self.highest, self.room = tips, highest, room
+        self._known: dict[tuple[object, ...], float] = {}
+
+    def __call__(self, step: Planned, at: Turned) -> float:
+        """Z of the slides then, 0 where only its top surely is: the work turns on the way, or the control
+        turns its plane, or the spindle is not turned along Z.
+        """
+        said = step.operation
+        stops = said.stop_before != "no" or said.stop_after != "no"
+        if step.path.round is not None or step.where.tilted is not None or stops:
+            return 0.0
+        key = step.tool.gauge_length, *sorted(at.angles.items())
+        if key not in self._known:
+            self._known[key] = self._level(step.tool.gauge_length, at.angles)
+        return self._known[key]
+
+    def _level(self, gauge: float, angles: dict[str, float]) -> float:
+        _, slopes = self.tips(angles, gauge)
+        if slopes[:, 2] @ direction_of(self.tips.machine, angles) < 1 - 1e-9:
+            return 0.0
+        level = float(self.tips.slides(self.highest, angles, gauge)[:, 2].max()) + self.room
+        return min(0.0, round(level, 3))
 
 
 def ways_met(
@@ -110,12 +126,15 @@ def ways_met(
 ) -> list[Finding]:
     """What a tool runs into, or comes near to, on its way from place to place: the worst of each tool."""
     worst: dict[int, tuple[float, Finding]] = {}
+    if not order:
+        return []
+    tips = Tips(all_steps[order[0][0]][0].one.turning.machine)
     for (p, a), (q, b) in zip(order, order[1:], strict=False):
         if p == q:
             continue
         one, two = all_steps[p][a], all_steps[q][b]
         level = machine.level(one.cut, two.cut)
-        for depth, finding in _way_met(load, passing, one, two, level):
+        for depth, finding in _way_met(load, passing, tips, (one, two), level):
             tool = two.step.tool.place
             if tool not in worst or depth > worst[tool][0]:
                 worst[tool] = depth, finding
@@ -123,11 +142,12 @@ def ways_met(
 
 
 def _way_met(
-    load: Load, passing: Passing, one: Going, two: Going, level: float
+    load: Load, passing: Passing, tips: Tips, between: tuple[Going, Going], level: float
 ) -> list[tuple[float, Finding]]:
     """From one operation to another at another place, at a height of the slides; how deep with each."""
+    one, two = between
     tool, zero = two.step.tool, np.array(zero_of(two.one))
-    start, slopes = tip_by_slides(two.one.turning.machine, two.at.angles, tool.gauge_length)
+    start, slopes = tips(two.at.angles, tool.gauge_length)
     stands = np.array([[*one.cut.ends[:2], level], [*two.cut.begins[:2], level]])
     local = np.round(moved(two.at.local_from_zero, stands @ slopes.T + start - zero), 6)
     path = as_vector(local[0]), as_vector(local[1])

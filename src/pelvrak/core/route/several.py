@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
 from typing import Any
 
 import numpy as np
 
+from pelvrak.core.billet.block import Block
 from pelvrak.core.billet.several import Division, Saw, Several, poses
 from pelvrak.core.cures import Element, put
 from pelvrak.core.cutting.operations import Operation
@@ -15,17 +17,19 @@ from pelvrak.core.engine.engine import Engine, Result
 from pelvrak.core.engine.step import Content, Pieces, Reads, Step
 from pelvrak.core.errors import BadInput
 from pelvrak.core.findings import Finding, of_bad_input
-from pelvrak.core.geometry.mesh import Floats, to_solid, transformed
-from pelvrak.core.geometry.part import EdgeRef, FaceRef, PartModel, as_vector
-from pelvrak.core.geometry.rigid import inverse, moved
+from pelvrak.core.geometry.mesh import Floats, box, to_solid, transformed
+from pelvrak.core.geometry.part import EdgeRef, FaceRef, PartModel, Vector, as_vector
+from pelvrak.core.geometry.rigid import inverse, moved, turned
 from pelvrak.core.geometry.several import box_of, together
-from pelvrak.core.route.pictures import volume_of
-from pelvrak.core.route.pieces import FACTS, FIELD, PART
+from pelvrak.core.route.pictures import surface_of, volume_of
+from pelvrak.core.route.pieces import FACTS, FIELD, MOMENTS, PART, SURFACE
 from pelvrak.core.route.plan import Plan
-from pelvrak.core.route.report import DividedPiece, SeveralReport
+from pelvrak.core.route.report import DividedPiece, SetupReport, SeveralReport
 from pelvrak.core.route.run import Run, matrix
+from pelvrak.core.stock.cut import Sweep, cut
 from pelvrak.core.stock.dividing import Apart, Slab, ends_of_material, place_inside, sawn
-from pelvrak.core.stock.field import bundle_volumes, error_of, field_turned
+from pelvrak.core.stock.field import RayField, bundle_volumes, error_of, field_turned, grid_around
+from pelvrak.core.stock.shapes import field_of_block, field_of_mesh, intersection, minus
 
 # Two pieces share less than this where they only touch, mm³.
 SHARED_MM3 = 1e-6
@@ -140,14 +144,14 @@ def _at_pieces(operation: Operation, whole: PartModel, there: dict[str, Floats])
 @dataclass(frozen=True)
 class DividedGiven:
     """A stock that comes apart: slabs that are sawn out of it, each axis, low and high, mm; the part; where
-    its pieces lie; which of them, by its number, the route goes on with.
+    its pieces lie; which of them, by its number, the route goes on with, None: only what is told of all.
     """
 
     stock: Content
     part: Content
     slabs: tuple[tuple[int, float, float], ...]
     poses: tuple[Floats, ...]
-    goes_on: int
+    goes_on: int | None
 
 
 def _divided(given: DividedGiven, reads: Reads) -> Pieces:
@@ -175,12 +179,85 @@ def _divided(given: DividedGiven, reads: Reads) -> Pieces:
         )
         if number == given.goes_on:
             goes_on = own if np.allclose(pose, np.eye(4)) else field_turned(own, inverse(pose), normals=True)
-    if goes_on is None:
+    if given.goes_on is None:
+        return {FACTS: facts}
+    return {FIELD: _left(goes_on), FACTS: facts}
+
+
+def _left(field: RayField | None) -> RayField:
+    if field is None:
         raise BadInput("pieces.gone", "pieces", "nothing is left of that piece", "go on with another")
-    return {FIELD: goes_on, FACTS: facts}
+    return field
 
 
-DIVIDE = Step("divide", 1, DividedGiven, _divided)
+DIVIDE = Step("divide", 2, DividedGiven, _divided)
+
+
+@dataclass(frozen=True)
+class TurnedGiven:
+    """A piece that does not lie by quarters in the billet it comes from. billet: what that was, its box, mm,
+    or its surface; cuts: moments of all that was cut in it, in order; facts: told of all pieces; number: of
+    the piece; cell: distance of its rays, mm; the others as of `DividedGiven`.
+    """
+
+    billet: Content | tuple[Vector, Vector]
+    cuts: tuple[Content, ...]
+    part: Content
+    slabs: tuple[tuple[int, float, float], ...]
+    pose: Floats
+    facts: Content
+    number: int
+    cell: float
+
+
+def _turned(given: TurnedGiven, reads: Reads) -> Pieces:
+    """A piece on rays of its own: the billet as the piece sees it, cut and sawn there again."""
+    back = inverse(given.pose)
+    facts = reads.read(given.facts, FACTS)
+    told = facts[given.number]
+    if told["piece"] < 0:
+        _left(None)
+    # What is known of it in the billet is known to its rays.
+    room = 3 * given.cell
+    low, high = np.array(told["low"]) - room, np.array(told["high"]) + room
+    grid = grid_around(low, high, given.cell)
+    if isinstance(given.billet, tuple):
+        billet = box(np.array(given.billet[0]), np.array(given.billet[1]))
+    else:
+        billet = reads.read(given.billet, SURFACE)
+    field = field_of_mesh(grid, transformed(billet, back))
+    field = intersection(field, field_of_block(grid, low, high))
+    for n, one in enumerate(given.cuts):
+        moments = reads.read(one, MOMENTS)
+        field, _ = cut(field, _as_seen(moments.sweep, back), moments.maker)
+        reads.tell(0.9 * (n + 1) / len(given.cuts))
+    # Far past it along the saw: its own box, wherever it is turned, ends before.
+    past = float(np.linalg.norm(high - low))
+    middle = moved(given.pose, (low + high)[None] / 2)[0]
+    for axis, first, last in given.slabs:
+        ends = np.array([middle - past, middle + past])
+        ends[:, axis] = first, last
+        slab = transformed(box(ends[0], ends[1]), back)
+        field = minus(field, field_of_mesh(grid, slab))
+    apart = Apart(field)
+    which = apart.at(place_inside(reads.read(given.part, PART).mesh))
+    own = _left(None if which is None else apart.taken(which))
+    ends = ends_of_material(own)
+    facts[given.number] = told | {
+        "volume": float(np.mean(bundle_volumes(own))),
+        "low": as_vector(ends.min(axis=0)),
+        "high": as_vector(ends.max(axis=0)),
+    }
+    return {FIELD: own, FACTS: facts}
+
+
+def _as_seen(sweep: Sweep, back: Floats) -> Sweep:
+    """The same moves in another frame. back: 4×4 to it."""
+    starts, ends = moved(back, sweep.starts), moved(back, sweep.ends)
+    return replace(sweep, starts=starts, ends=ends, axis=turned(back, sweep.axis))
+
+
+TURN_PIECE = Step("piece turned", 1, TurnedGiven, _turned)
 
 
 def saws_of(division: Division, boxes: dict[str, tuple[Floats, Floats]]) -> tuple[Saw, ...]:
@@ -230,13 +307,34 @@ def report_of(several: Several, there: dict[str, Floats], one: PartModel) -> Sev
     )
 
 
-def came_apart(run: Run, told: SeveralReport, stock: Result, read: Result) -> CameApart:
-    """The billet divided. told: of the pieces so far; stock: that the last setup before it left; read: the
-    part, once.
+@dataclass(frozen=True)
+class Whole:
+    """A billet before it comes apart. stock: that the last setup before left; read: the part, once; billet:
+    its key as it came; cuts: keys of all that was cut in it, in order, None where that does not tell what
+    became of it.
     """
-    division = division_of(run.plan)
+
+    stock: Result
+    read: Result
+    billet: str
+    cuts: tuple[str, ...] | None
+
+
+def cut_in(plan: Plan, setups: Sequence[SetupReport]) -> tuple[str, ...] | None:
+    """The keys of all that was cut in a billet in its setups so far, None where one began with another
+    stock.
+    """
+    own = [(setup, told) for setup, told in zip(plan.setups, setups, strict=False) if setup.makes is None]
+    if any(setup.incoming is not None for setup, _ in own):
+        return None
+    return tuple(one.key for _, told in own for one in told.operations if one.key is not None and one.moves)
+
+
+def came_apart(run: Run, told: SeveralReport, whole: Whole) -> CameApart:
+    """The billet divided. told: of the pieces so far."""
+    division, read = division_of(run.plan), whole.read
     try:
-        made = piece_after(run, told, stock, read, division.goes_on)
+        made = piece_after(run, told, whole, division.goes_on)
     except BadInput as bad:
         wrong = of_bad_input(bad, division.after, None, "outgoing")
         return CameApart(None, 0.0, told.model_copy(update={"findings": (*told.findings, wrong)}))
@@ -253,23 +351,43 @@ def division_of(plan: Plan) -> Division:
     return plan.pieces.division
 
 
-def piece_after(run: Run, told: SeveralReport, stock: Result, read: Result, name: str) -> Result:
+def piece_after(run: Run, told: SeveralReport, whole: Whole, name: str) -> Result:
     """One piece of a divided billet, where the part lies, with facts of all. Raises BadInput."""
     half = division_of(run.plan).kerf / 2
     if name not in told.names:
         raise BadInput("pieces.no_such", "pieces", f"there is no piece {name} to go on with", "name another")
     poses = tuple(np.array(pose) for pose in told.poses)
     number = told.names.index(name)
-    if not np.allclose(np.abs(poses[number][:3, :3]).max(axis=1), 1.0, atol=1e-9):
+    by_quarters = np.allclose(np.abs(poses[number][:3, :3]).max(axis=1), 1.0, atol=1e-9)
+    slabs = tuple(("xyz".index(saw.axis), saw.at - half, saw.at + half) for saw in told.saws)
+    part, called = whole.read.content(PART), f"piece {name} of the billet"
+    given = DividedGiven(whole.stock.content(FIELD), part, slabs, poses, number if by_quarters else None)
+    made = run.engine.run(DIVIDE, given, called)
+    if by_quarters:
+        return made
+    if whole.cuts is None:
         raise BadInput(
             "pieces.turned",
             "pieces",
-            f"piece {name} does not lie by quarters, and its rays lie with it",
-            "go on with one that lies along the axes",
+            f"piece {name} does not lie by quarters, and what it is cut from did not come from the billet",
+            "go on with one that lies along the axes, or let every setup before begin with what was carried",
         )
-    slabs = tuple(("xyz".index(saw.axis), saw.at - half, saw.at + half) for saw in told.saws)
-    given = DividedGiven(stock.content(FIELD), read.content(PART), slabs, poses, number)
-    return run.engine.run(DIVIDE, given, f"piece {name} of the billet")
+    raw = run.raw
+    assert not isinstance(raw, BadInput)
+    block = isinstance(run.plan.billet, Block)
+    turned_given = TurnedGiven(
+        (as_vector(raw.low), as_vector(raw.high))
+        if block
+        else surface_of(run.engine, whole.billet).content(SURFACE),
+        tuple(Result(key, run.engine).content(MOMENTS) for key in whole.cuts),
+        part,
+        slabs,
+        poses[number],
+        made.content(FACTS),
+        number,
+        run.plan.resolution_mm,
+    )
+    return run.engine.run(TURN_PIECE, turned_given, called)
 
 
 def _pieces_told(
@@ -381,11 +499,12 @@ def _differ(division: Division, divided: tuple[DividedPiece, ...]) -> list[Findi
     ]
 
 
-def after_division(run: Run, told: SeveralReport, stock: Result, read: Result) -> Run:
-    """The run of what comes after: with the part once. stock: that came apart; read: the part, once."""
+def after_division(run: Run, told: SeveralReport, whole: Whole) -> Run:
+    """The run of what comes after: with the part once. whole: what came apart."""
+    read = whole.read
 
     def piece_of_it(name: str) -> tuple[str, float]:
-        made = piece_after(run, told, stock, read, name)
+        made = piece_after(run, told, whole, name)
         return made.key, volume_of(run.engine, made.key)
 
     return replace(run, part=read.value(PART), read=read, piece_of_it=piece_of_it)
