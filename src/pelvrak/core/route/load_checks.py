@@ -119,15 +119,15 @@ class Occupied(Standing):
 
 def occupied(run: Run, stood: list[Stood]) -> list[Occupied]:
     """What stands at each place: like places have one body."""
-    bodies: dict[str, tuple[Result, Floats]] = {}
+    bodies: dict[str, tuple[Result, Floats, Floats]] = {}
     out = []
     for one in stood:
         if one.place.cut_as not in bodies:
             body = _body_of(run, one, stays=False)
-            bodies[one.place.cut_as] = body, body.value(SURFACE).vertices
-        body, corners = bodies[one.place.cut_as]
+            corners = body.value(SURFACE).vertices
+            bodies[one.place.cut_as] = body, corners.min(axis=0), corners.max(axis=0)
+        body, low, high = bodies[one.place.cut_as]
         at = zero_of(one)
-        low, high = corners.min(axis=0), corners.max(axis=0)
         out.append(Occupied(one.place.key, body, at, low + at, high + at, box_corners(low, high) + at, one))
     return out
 
