@@ -10,11 +10,13 @@ from unittest.mock import patch
 import numpy as np
 from pygcode import Line as ParsedLine
 
+from pelvrak.core.cutting.toolpath import Path
 from pelvrak.core.engine.engine import Engine, Result, _Within
 from pelvrak.core.errors import BadInput
 from pelvrak.core.geometry.part import ref_to
 from pelvrak.core.geometry.step_file import read_step
 from pelvrak.core.machine.machine import machine_of
+from pelvrak.core.program.compose import Head, composed
 from pelvrak.core.program.control import Control
 from pelvrak.core.program.dialects import dialects
 from pelvrak.core.program.held import Held
@@ -28,6 +30,7 @@ from tests.core import test_several as several
 from tests.core import test_turning as turning
 from tests.core.in_dialects import written_in
 from tests.core.test_load import STORE, TWO, codes, plan, report, text_of
+from tests.core.test_post import facing
 from tests.core.test_probing import pocket, probing, side
 
 HELD = Held({"G54": {"X": -300.0, "Y": -200.0, "Z": -400.0}}, {1: 100.0})
@@ -290,9 +293,26 @@ class Features(unittest.TestCase):
         text = Result(made.setups[0].program_key, Engine(several.STORE)).value(PROGRAM)
         self.assertNotIn("M98", text)
 
+    def test_nothing_is_shifted_in_a_turned_plane(self):
+        """What does the same at two places, 50 apart, in a plane as it is and in one that is turned."""
+        path = Path((0.0, 0.0, 60.0))
+        for x in (0.0, 50.0):
+            path.rapid(x, 0.0, 10.0)
+            path.feed(x, 0.0, -1.0, 200)
+            path.feed(x + 20.0, 0.0, -1.0, 800)
+            path.feed(x + 20.0, 10.0, -1.0, 800)
+            path.rapid(x + 20.0, 10.0, 10.0)
+        own = facing(path, "em10")
+        dialect = dialects()["extended"].model_copy(update={"tilted": True})
+        for tilted, shifts in ((None, 2), ((0.0, 30.0, 0.0), 0)):
+            one = replace(own, where=replace(own.where, tilted=tilted))
+            said = composed("OP10", "Top", "A", {"G57": (0.0, 0.0, 0.0)}, "b", [one], Head(features=True))
+            text = dialect.writer(dialect).write(said).text
+            self.assertEqual(len(re.findall(r"G52 .*\n.*M98", text)), shifts, text)
+
     def test_in_a_load(self):
-        """Two round pockets in each of two plates: a plate is called at both places, and a pocket twice from
-        there. The stock at each is the setup's.
+        """Two round pockets in each of two plates: a plate is called at both places, a pocket twice from there.
+        The stock at each is the setup's.
         """
         data = solids.step_bytes(
             solids.minus(plate.PLATE, *(solids.cylinder((x, 37, 11), 4.5, 5) for x in (14, 46)))

@@ -209,13 +209,21 @@ class Writer:
         return [one for one in free if one < 10**opening.digits]
 
     def _find_features(self, program: Blocks, calls: dict[str, int]) -> None:
-        """What is cut alike at several places, of what is written at all: of like bodies the first."""
+        """What is cut alike at several places, of what is written at all: of like bodies the first. In a plane
+        that is turned nothing is shifted.
+        """
         opening = next(one for one in program.items if isinstance(one, blocks.Opening))
         written: dict[int | str, Body] = {}
+        turned, plane = set[int | str](), False
         for item in program.items:
+            plane = isinstance(item, blocks.Tilt | blocks.Rotate) or (
+                plane and not isinstance(item, blocks.Untilt)
+            )
             if isinstance(item, Body):
-                written.setdefault(calls.get(item.run, item.run), item)
-        bodies = list(written.values())
+                name = calls.get(item.run, item.run)
+                written.setdefault(name, item)
+                turned |= {name} if plane else set()
+        bodies = [body for name, body in written.items() if name not in turned]
         found = cut_alike(bodies, self._of_feature, LEAST_CALLED)
         often = dict.fromkeys(text for _, _, text in found)
         numbers = dict(zip(often, self._free(opening, calls.values()), strict=False))
