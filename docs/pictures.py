@@ -90,7 +90,7 @@ LATCH: dict[str, Callable[[Page], None]] = {"probing": probing}
 
 def load(page: Page) -> None:
     page.get_by_role("navigation", name="Route").get_by_role("button", name="Load L1").click()
-    page.get_by_role("radiogroup", name="Seen").get_by_text("as it is loaded").click()
+    page.get_by_role("listitem", name="OP30/2 Finish shank").click()
     page.locator('section[aria-label="The load as it stands"][aria-busy=false]').wait_for()
     page.wait_for_timeout(1500)
 
