@@ -311,8 +311,8 @@ class Features(unittest.TestCase):
             self.assertEqual(len(re.findall(r"G52 .*\n.*M98", text)), shifts, text)
 
     def test_in_a_load(self):
-        """Two round pockets in each of two plates: a plate is called at both places, a pocket twice from it. The
-        stock at each is the setup's.
+        """Two round pockets in each of two plates: a plate is called at both places, from it a pocket twice.
+        The stock at each is the setup's.
         """
         data = solids.step_bytes(
             solids.minus(plate.PLATE, *(solids.cylinder((x, 37, 11), 4.5, 5) for x in (14, 46)))

@@ -42,6 +42,9 @@ export function ControlState({ now, trace, load }: { now: Now; trace: Trace; loa
             <Line name={standing.register || 'no register'}>
               {held && ['X', 'Y', 'Z'].map((axis) => (held[axis] ?? 0).toFixed(3)).join('  ')}
             </Line>
+            {standing.shift.some((one) => one !== 0) && (
+              <Line name="shift G52">{standing.shift.map((one) => one.toFixed(3)).join('  ')}</Line>
+            )}
             <Line name="tool">
               T{standing.tool} · H{standing.length}
               {length !== undefined && ` ${length.toFixed(3)}`}

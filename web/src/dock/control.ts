@@ -17,6 +17,7 @@ export type Standing = {
   spindle: number
   speed: number
   coolant: string
+  shift: [number, number, number]
 }
 type Kind = 'rapid' | 'line' | 'cw' | 'ccw' | 'dwell' | 'stop'
 /** Line from 1, kind, X, Y, Z, A, B, C, when it ends, and of an arc its middle. */

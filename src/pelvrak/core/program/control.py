@@ -192,6 +192,7 @@ class Control:
             s.spindle,
             s.speed * self.held.speed_share,
             s.coolant,
+            self._shift(),
         )
         if not self.stood or self.stood[-1][1] != now:
             self.stood.append((line, now))
@@ -406,6 +407,9 @@ class Control:
         if not any(axis in values for axis in STRAIGHT):
             raise ValueError("G52 wants X, Y or Z, by how much what is counted from is shifted")
         self.shift |= {axis: self._mm(axis, values[axis]) for axis in STRAIGHT if axis in values}
+
+    def _shift(self) -> Vector:
+        return self.shift["X"], self.shift["Y"], self.shift["Z"]
 
     def _plane(self, code: float, values: dict[str, float]) -> None:
         """G68.2 turns the plane the program counts in, by X, Y, Z and I, J, K, G68 what lies in it about X
@@ -718,8 +722,7 @@ class Control:
         ends, told = tuple(end[axis] for axis in AXES), self._plain()
         turns, exact = s.spindle != 0, self.exact_here and kind in ("line", "cw", "ccw")
         told_of = (self.line, kind, ends, s.tool, turns, s.register, feed, centre, seconds, told)
-        shift = (self.shift["X"], self.shift["Y"], self.shift["Z"])
-        self.events.append(Event(*told_of, exact, optional, shift))
+        self.events.append(Event(*told_of, exact, optional, self._shift()))
 
     # ---- after the move: stops, calls, the end
 

@@ -63,7 +63,7 @@ class Event:
 class Standing(NamedTuple):
     """What the control holds after a line. length, radius: numbers in the tool table, 0 where none is in
     force; feed: mm/min, or how often a minute where inverse_time; spindle: 1 turns right, -1 left, 0 stands;
-    coolant: its code, "" off.
+    coolant: its code, "" off; shift: of what the program counts from, mm.
     """
 
     tool: int = 0
@@ -78,6 +78,7 @@ class Standing(NamedTuple):
     spindle: int = 0
     speed: float = 0.0
     coolant: str = ""
+    shift: Vector = (0.0, 0.0, 0.0)
 
 
 class Alarm(BadInput):

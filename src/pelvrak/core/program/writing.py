@@ -209,8 +209,8 @@ class Writer:
         return [one for one in free if one < 10**opening.digits]
 
     def _find_features(self, program: Blocks, calls: dict[str, int]) -> None:
-        """What is cut alike at several places, of what is written at all: of like bodies the first. In a plane
-        that is turned nothing is shifted.
+        """What is cut alike at several places, of what is written at all: of like bodies the first. None in a
+        plane that is turned.
         """
         opening = next(one for one in program.items if isinstance(one, blocks.Opening))
         written: dict[int | str, Body] = {}

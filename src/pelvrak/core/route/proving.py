@@ -121,7 +121,7 @@ class Seen:
             self.kept.clear()
 
 
-PROVE = Step("prove", 5, ProofGiven, _prove)
+PROVE = Step("prove", 6, ProofGiven, _prove)
 
 
 def compared(after: RayField, wanted: RayField, within: float) -> dict[str, Any]:
