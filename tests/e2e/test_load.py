@@ -52,6 +52,7 @@ class Load(Browser):
         expect(rows.nth(1)).to_contain_text("G54")
         expect(rows.nth(2)).to_contain_text("G55")
         expect(rows.nth(2)).to_contain_text("as planned")
+        expect(load).to_contain_text("OP10/2 is cut like OP10/1")
         self.assertEqual(page.evaluate(CROWDED), [])
         # Each tool round changes half as often.
         self.assertEqual(self.loads(number)[0]["changes"], 2 * 4)

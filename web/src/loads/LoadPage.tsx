@@ -327,35 +327,47 @@ function StandRows(props: {
 
 function Places({ told, late }: { told: LoadReport | undefined; late: boolean }) {
   if (!told?.places.length) return <p className="text-soft">Its places are known once its setups are cut.</p>
+  const alike = told.places.filter((one) => one.like != null)
   return (
-    <table className={`figures mt-2 w-full text-[12.5px] ${late ? 'opacity-50' : ''}`} aria-label="Places">
-      <thead>
-        <tr className="text-left font-sans text-soft">
-          <th className="font-normal">place</th>
-          <th className="font-normal">register</th>
-          <th className="font-normal">X, Y, Z</th>
-          <th className="text-right font-normal">time</th>
-          <th className="pl-2 text-right font-normal">leaves</th>
-        </tr>
-      </thead>
-      <tbody>
-        {told.places.map((place) => (
-          <tr key={place.key} className="border-t border-rule align-baseline">
-            <td>{place.key}</td>
-            <td>{place.registers[0]?.register_name}</td>
-            <td>
-              {place.shifted
-                ? `shift ${place.shifted.map((one) => round(one, 3)).join(' ')}`
-                : place.registers[0]?.value?.map((one) => round(one.value, 3)).join(' ')}
-            </td>
-            <td className="text-right">{clock(place.time_s)}</td>
-            <td className={`pl-2 text-right ${place.equal === false ? 'text-trouble' : ''}`}>
-              {place.equal == null ? '–' : place.equal ? 'as planned' : `${round(place.most_mm ?? 0, 2)} off`}
-            </td>
+    <>
+      <table className={`figures mt-2 w-full text-[12.5px] ${late ? 'opacity-50' : ''}`} aria-label="Places">
+        <thead>
+          <tr className="text-left font-sans text-soft">
+            <th className="font-normal">place</th>
+            <th className="font-normal">register</th>
+            <th className="font-normal">X, Y, Z</th>
+            <th className="text-right font-normal">time</th>
+            <th className="pl-2 text-right font-normal">leaves</th>
           </tr>
-        ))}
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {told.places.map((place) => (
+            <tr key={place.key} className="border-t border-rule align-baseline">
+              <td>{place.key}</td>
+              <td>{place.registers[0]?.register_name}</td>
+              <td>
+                {place.shifted
+                  ? `shift ${place.shifted.map((one) => round(one, 3)).join(' ')}`
+                  : place.registers[0]?.value?.map((one) => round(one.value, 3)).join(' ')}
+              </td>
+              <td className="text-right">{clock(place.time_s)}</td>
+              <td className={`pl-2 text-right ${place.equal === false ? 'text-trouble' : ''}`}>
+                {place.equal == null
+                  ? '–'
+                  : place.equal
+                    ? 'as planned'
+                    : `${round(place.most_mm ?? 0, 2)} off`}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {alike.length > 0 && (
+        <p className="pt-0.5 text-[12px] text-soft">
+          Computed once: {alike.map((one) => `${one.key} is cut like ${one.like}`).join(', ')}.
+        </p>
+      )}
+    </>
   )
 }
 
