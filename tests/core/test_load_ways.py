@@ -140,14 +140,14 @@ class Met(unittest.TestCase):
                 self.assertIn("OP20/1 on the way from OP10/1 to OP10/2", found[0].sentence)
 
     def test_a_tool_that_lies_along_the_table(self):
-        """Turned by 90° the holder lies over the table: what stands 90 in front is in its way, far from the
+        """Turned by 90° the holder lies over the table: what stands 150 in front is in its way, far from the
         tip; what stands behind is not.
         """
         positions = [{"name": "front", "face": turning.faces()["hole"]}]
         hole = {"id": "hole", "name": "hole", "kind": "drilling", "tool": "dr5", "position": "front"}
         hole |= {"faces": [turning.faces()["hole"]]}
         told = turning.document(positions=positions, operations=[hole])
-        stand = {"setup": "OP10", "rows": 2, "pitch_y": 90.0}
+        stand = {"setup": "OP10", "rows": 2, "pitch_y": 150.0}
         told["setups"][0]["load"] = "L1"
         load = evaluate(
             plan_from(told | {"loads": [{"name": "L1", "stands": [stand]}]}), turning.part(), STORE
