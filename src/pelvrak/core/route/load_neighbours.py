@@ -124,12 +124,22 @@ class SlidesThere:
             )
         ]
 
-    def at(self, shift: tuple[float, float]) -> list[Slide]:
-        """At a place. shift: from where the setup is planned, mm."""
-        return [
-            replace(one, mesh=transformed(one.mesh, rigid(np.eye(3), np.round(by @ np.array(shift), 6))))
-            for one, by in zip(self.here, self.by, strict=True)
-        ]
+        self.boxes = [(one.mesh.vertices.min(axis=0), one.mesh.vertices.max(axis=0)) for one in self.here]
+
+    def _off(self, n: int, shift: tuple[float, float]) -> Floats:
+        return np.asarray(np.round(self.by[n] @ np.array(shift), 6))
+
+    def box(self, n: int, shift: tuple[float, float]) -> tuple[Floats, Floats]:
+        """That a slide lies in, by its number, with the nose at zero. shift: of the place from where the
+        setup is planned, mm.
+        """
+        off = self._off(n, shift)
+        return self.boxes[n][0] + off, self.boxes[n][1] + off
+
+    def at(self, n: int, shift: tuple[float, float]) -> Slide:
+        """The slide itself there."""
+        one = self.here[n]
+        return replace(one, mesh=transformed(one.mesh, rigid(np.eye(3), self._off(n, shift))))
 
 
 class Passing:
@@ -160,8 +170,9 @@ class Passing:
         key = one.place.cut_as, position
         if key not in self._slides:
             self._slides[key] = SlidesThere(one.cut.turning, at)
-        moving = self._slides[key].at(one.place.at)
-        for number, could in _come_near(one, self.boxes, box, tool, at, moving):
+        moving = self._slides[key]
+        for number, mine in _come_near(one, self.boxes, box, tool, at, moving):
+            could = tuple(moving.at(n, one.place.at) for n in mine)
             there = self.standing[number]
             if any(there is left for left in but):
                 continue
@@ -229,10 +240,10 @@ def _come_near(
     box: tuple[Floats, Floats],
     tool: Tool,
     at: Turned,
-    moving: list[Slide],
-) -> Iterator[tuple[int, tuple[Slide, ...]]]:
-    """What tool or slides come near to anywhere in a box, by the boxes of what stands, and which slides.
-    boxes: (n, 8, 3) on the table, mm.
+    moving: SlidesThere,
+) -> Iterator[tuple[int, tuple[int, ...]]]:
+    """What tool or slides come near to anywhere in a box, by the boxes of what stands, and which slides, by
+    their numbers. boxes: (n, 8, 3) on the table, mm.
     """
     machine, zero = one.turning.machine, np.array(zero_of(one))
     lying = moved(at.local_from_zero, boxes.reshape(-1, 3) - zero).reshape(boxes.shape)
@@ -243,13 +254,13 @@ def _come_near(
     near = (least < highs).all(axis=1) & (most[:2] > lows[:, :2]).all(axis=1)
     noses = box_corners(as_vector(box[0]), as_vector(box[1])) + [0.0, 0.0, tool.gauge_length]
     could = []
-    for slide in moving:
+    for n, slide in enumerate(moving.here):
         goes = noses @ slide.follows.T
-        low = slide.mesh.vertices.min(axis=0) + goes.min(axis=0)
-        high = slide.mesh.vertices.max(axis=0) + goes.max(axis=0)
+        low, high = moving.box(n, one.place.at)
+        low, high = low + goes.min(axis=0), high + goes.max(axis=0)
         could.append((low < highs).all(axis=1) & (high > lows).all(axis=1))
     for number in range(len(boxes)):
-        mine = tuple(slide for slide, meets in zip(moving, could, strict=True) if meets[number])
+        mine = tuple(n for n, meets in enumerate(could) if meets[number])
         if mine or near[number]:
             yield number, mine
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import math
-import struct
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from itertools import groupby
@@ -135,19 +134,26 @@ class _At:
         """More of what is done there: all but rapids by the top of Z, and straight up to or at a height over
         all the work, which lead from place to place.
         """
-        before = start
-        for one in events:
-            began, before = before, one.end
-            if one.kind == "rapid" and (one.end[2] > -1e-9 or self._leads(began, one)):
-                continue
-            start_tip, slopes = self._slides(one)
-            tip = moved(self.text.work_from_table, (start_tip + slopes @ np.array(one.end[:3]))[None])[0]
-            centre = (0.0, 0.0) if one.centre is None else np.subtract(one.centre, one.end[:2]).tolist()
-            numbers = [*tip, *one.end[3:], one.feed, one.seconds, *centre]
-            kind = f"{one.kind} {one.tool} {one.cutting}".encode()
-            # Not half of what is kept apart: no noise turns what is written to three digits.
-            whole = [round(float(value) * 1e4 + 0.137) for value in numbers]
-            self.signature.update(kind + struct.pack(f"{len(whole)}q", *whole))
+        begins = [start, *(one.end for one in events)]
+        kept = [
+            one
+            for one, began in zip(events, begins, strict=False)
+            if not (one.kind == "rapid" and (one.end[2] > -1e-9 or self._leads(began, one)))
+        ]
+        for _, own in groupby(kept, lambda one: (one.tool, one.end[3:])):
+            self._sign(list(own))
+
+    def _sign(self, own: list[Event]) -> None:
+        """Moves of one tool with the axes as they are into the signature."""
+        start_tip, slopes = self._slides(own[0])
+        ends = np.array([one.end for one in own])
+        tips = moved(self.text.work_from_table, ends[:, :3] @ slopes.T + start_tip)
+        centres = np.array([one.end[:2] if one.centre is None else one.centre for one in own]) - ends[:, :2]
+        takes = np.array([(one.feed, one.seconds) for one in own])
+        # Not half of what is kept apart: no noise turns what is written to three digits.
+        whole = np.rint(np.column_stack([tips, ends[:, 3:], takes, centres]) * 1e4 + 0.137).astype(np.int64)
+        for one, row in zip(own, whole, strict=True):
+            self.signature.update(f"{one.kind} {one.tool} {one.cutting}".encode() + row.tobytes())
 
     def _slides(self, one: Event) -> tuple[Floats, Floats]:
         """Where the tip stands on the table by the slides, as `tip_by_slides`."""
