@@ -57,6 +57,16 @@ def plan(load: dict, *operations: dict, **more) -> Plan:
     return plan_from(base | {"loads": [{"name": "L1", **load}]})
 
 
+def raised(document: dict, by: float) -> dict:
+    """A second setup like the first of a plan, standing higher by so much, mm, in which nothing is cut."""
+    high = json.loads(json.dumps(document["setups"][0])) | {"name": "OP20", "operations": []}
+    high |= {"offset_register": "G57", "seat": high["seat"] | {"zeros": []}}
+    for item in high["hold"]["items"]:
+        if item["on"] == "table":
+            item["z"] = item.get("z", 0.0) + by
+    return high
+
+
 @cache
 def computed(text: str) -> Report:
     return evaluate(plan(json.loads(text)), plate.DATA, STORE)
@@ -480,11 +490,7 @@ class OtherPlaces(unittest.TestCase):
         where the cutter is furthest right, and half the holder.
         """
         told = plan({}, pocket()).model_dump(mode="json")
-        high = json.loads(json.dumps(told["setups"][0])) | {"name": "OP20", "operations": []}
-        high |= {"offset_register": "G57", "seat": high["seat"] | {"zeros": []}}
-        for item in high["hold"]["items"]:
-            if item["on"] == "table":
-                item["z"] = item.get("z", 0.0) + 80.0
+        high = raised(told, 80.0)
         tool = next(one for one in plan({}).tools if one.id == "em16")
         # The jaw ends 71 over zero, by the height of the holder's lowest step, which is 57 to 87.
         holder = tool.holder.stack[0][1] / 2
@@ -515,11 +521,7 @@ class OtherPlaces(unittest.TestCase):
         low = machine_of("vertical-760").model_dump(mode="json")
         head = next(one for one in low["solids"] if one["name"] == "head")
         head["low"][2] = 20.0
-        high = json.loads(json.dumps(told["setups"][0])) | {"name": "OP20", "operations": []}
-        high |= {"offset_register": "G57", "seat": high["seat"] | {"zeros": []}}
-        for item in high["hold"]["items"]:
-            if item["on"] == "table":
-                item["z"] = item.get("z", 0.0) + 200.0
+        high = raised(told, 200.0)
         for at, deep in ((250.0, 39.6 + 160 + 62.5 - 250.0), (268.0, None)):
             document = told | {
                 "machines": [low],

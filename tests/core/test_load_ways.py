@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import unittest
 from unittest.mock import patch
 
@@ -19,7 +18,7 @@ from pelvrak.core.route.load_report import LoadReport
 from pelvrak.core.route.plan import Plan, plan_from
 from tests.core import test_removal as plate
 from tests.core import test_turning as turning
-from tests.core.test_load import STORE, TWO, codes, plan, report, text_of
+from tests.core.test_load import STORE, TWO, codes, plan, raised, report, text_of
 from tests.core.test_probing import pocket
 
 # The plate's top is its zero, 114 over the table; the vise's jaws end below it.
@@ -29,11 +28,7 @@ ZERO_MM = 114.0
 def with_one_raised(by: float, **load) -> LoadReport:
     """Two plates 400 apart, and between them a third on its vise that stands higher and is not cut."""
     told = plan({}, pocket()).model_dump(mode="json")
-    high = json.loads(json.dumps(told["setups"][0])) | {"name": "OP20", "operations": []}
-    high |= {"offset_register": "G57", "seat": high["seat"] | {"zeros": []}}
-    for item in high["hold"]["items"]:
-        if item["on"] == "table":
-            item["z"] = item.get("z", 0.0) + by
+    high = raised(told, by)
     stands = [{**TWO, "pitch_x": 400.0}, {"setup": "OP20", "at_x": 60.0}]
     document = told | {
         "setups": [told["setups"][0], high],
@@ -162,11 +157,7 @@ class Met(unittest.TestCase):
         comes into its jaw, 62.5 from its middle, from where the cutter is furthest right, 39.6.
         """
         told = plan({}, pocket()).model_dump(mode="json")
-        high = json.loads(json.dumps(told["setups"][0])) | {"name": "OP20", "operations": []}
-        high |= {"offset_register": "G57", "seat": high["seat"] | {"zeros": []}}
-        for item in high["hold"]["items"]:
-            if item["on"] == "table":
-                item["z"] = item.get("z", 0.0) + 80.0
+        high = raised(told, 80.0)
         tool = next(one for one in plan({}).tools if one.id == "em16")
         holder = tool.holder.stack[0][1] / 2
         stays = [item["id"] for item in high["hold"]["items"]]

@@ -348,8 +348,7 @@ def linear_for(
 
 def linear_for_all(machine: Machine, tips: Floats, angles: dict[str, float], gauge: float = 0.0) -> Floats:
     """The same for many points (n, 3), as rows of X, Y and Z."""
-    start, slopes = tip_by_slides(machine, angles, gauge)
-    return np.asarray(np.linalg.solve(slopes, (tips - start).T).T)
+    return Tips(machine).slides(tips, angles, gauge)
 
 
 def tip_by_slides(machine: Machine, angles: dict[str, float], gauge: float) -> tuple[Floats, Floats]:

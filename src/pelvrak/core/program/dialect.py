@@ -245,6 +245,11 @@ class Dialect(Frozen):
                 )
         return self
 
+    @property
+    def calls_features(self) -> bool:
+        """Whether what is cut alike at several places can be called with a shift."""
+        return self.subprograms and self.shift
+
     def call_of(self, what: str) -> str | None:
         """The block that calls the control's own cycle for what is touched, with its {names}."""
         found = (line.partition(": ") for line in self.calls)

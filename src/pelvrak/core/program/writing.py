@@ -97,7 +97,7 @@ class Writer:
     def write(self, program: Blocks) -> Program:
         """The program as text."""
         calls = self._calls(program) if self.dialect.subprograms else {}
-        if self.dialect.subprograms and self.dialect.shift and program.features:
+        if self.dialect.calls_features and program.features:
             self._find_features(program, calls)
         label = self.dialect.called_by == "label"
         subprograms: dict[int, list[Body]] = {}

@@ -14,7 +14,6 @@ from pelvrak.core.findings import Finding
 from pelvrak.core.geometry.mesh import (
     Floats,
     Mesh,
-    box_corners,
     joined,
     to_solid,
     transformed,
@@ -87,8 +86,7 @@ PLACE_FIELD = Step("rays of a place", 1, FieldGiven, _field)
 @dataclass(frozen=True)
 class Standing:
     """Something that stands on the table. called: as findings call it; body: labelled 0 where it is work, 1
-    where it holds, in a frame whose zero lies at `at`, mm on the table; low, high: of it, mm on the table;
-    rides: points that nothing of it lies outside of, mm on the table.
+    where it holds, in a frame whose zero lies at `at`, mm on the table; low, high: of it, mm on the table.
     """
 
     called: str
@@ -96,7 +94,6 @@ class Standing:
     at: Vector
     low: Floats
     high: Floats
-    rides: Floats
 
     @property
     def stands(self) -> str:
@@ -128,7 +125,7 @@ def occupied(run: Run, stood: list[Stood]) -> list[Occupied]:
             bodies[one.place.cut_as] = body, corners.min(axis=0), corners.max(axis=0)
         body, low, high = bodies[one.place.cut_as]
         at = zero_of(one)
-        out.append(Occupied(one.place.key, body, at, low + at, high + at, box_corners(low, high) + at, one))
+        out.append(Occupied(one.place.key, body, at, low + at, high + at, one))
     return out
 
 
@@ -144,15 +141,9 @@ def in_common(run: Run, places: list[Occupied]) -> dict[str, Standing]:
         if not len(corners):
             continue
         at = np.subtract(zero_of(one), one.shift)
+        called = f"what all places of {one.place.setup} have in common"
         low, high = corners.min(axis=0) + at, corners.max(axis=0) + at
-        out[one.place.setup] = Standing(
-            f"what all places of {one.place.setup} have in common",
-            body,
-            as_vector(at),
-            low,
-            high,
-            box_corners(low, high),
-        )
+        out[one.place.setup] = Standing(called, body, as_vector(at), low, high)
     return out
 
 

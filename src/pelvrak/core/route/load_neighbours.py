@@ -19,6 +19,7 @@ from pelvrak.core.geometry.part import Vector, as_vector
 from pelvrak.core.geometry.rigid import inverse, moved, rigid, turned
 from pelvrak.core.load.load import Load
 from pelvrak.core.machine.index import Turned
+from pelvrak.core.machine.kinematics import Tips
 from pelvrak.core.machine.slides import Slide, met_by_slides, slides
 from pelvrak.core.route.load_checks import PLACE_FIELD, FieldGiven, Occupied, Standing, cut_there
 from pelvrak.core.route.load_places import Stood, wrong, zero_of
@@ -144,7 +145,8 @@ class SlidesThere:
 
 class Passing:
     """Everything that stands in a load, and whether a tool on its way comes near it. places: of the load;
-    shared: what stands once for all places of a setup.
+    shared: what stands once for all places of a setup; boxes: corners of each, (n, 8, 3), mm on the table;
+    tips: of the machine, which is one for all of it.
     """
 
     def __init__(self, run: Run, places: list[Occupied], shared: dict[str, Standing]) -> None:
@@ -152,6 +154,7 @@ class Passing:
         self.shared = shared
         self.standing: list[Standing] = [*places, *shared.values()]
         self.boxes = np.array([box_corners(one.low, one.high) for one in self.standing])
+        self.tips = Tips(places[0].one.turning.machine)
         self._slides: dict[tuple[str, str], SlidesThere] = {}
 
     def met(

@@ -56,9 +56,9 @@ def dialect_in(plan: Plan, machine: str) -> Dialect:
     return dialect_of(machine_of(machine, plan.machines).control.dialect, plan.dialects)
 
 
-def dialect_for(plan: Plan, load: Load, stood: list[Stood]) -> Dialect:
-    """How the program is written: with subprograms only where they are wanted."""
-    dialect = dialect_in(plan, stood[0].turning.machine.id)
+def dialect_for(plan: Plan, load: Load, machine: str) -> Dialect:
+    """How a load's program is written: with subprograms only where they are wanted."""
+    dialect = dialect_in(plan, machine)
     return dialect if load.subprograms else dialect.model_copy(update={"subprograms": False})
 
 
@@ -81,7 +81,7 @@ def load_program(run: Run, load: Load, stood: list[Stood], order: list[Planned])
             features=load.shifts == "features",
         ),
     )
-    return written(run.engine, said, dialect_for(plan, load, stood))
+    return written(run.engine, said, dialect_for(plan, load, stood[0].turning.machine.id))
 
 
 def _shifted(one: Stood) -> str:
@@ -157,8 +157,10 @@ class _At:
 
     def _slides(self, one: Event) -> tuple[Floats, Floats]:
         """Where the tip stands on the table by the slides, as `tip_by_slides`."""
-        gauge = self.tools[one.tool].gauge_length if one.tool in self.tools else 0.0
-        return self.tips(angles_at(self.text.machine, one.end), gauge)
+        return self.tips(angles_at(self.text.machine, one.end), self._gauge(one))
+
+    def _gauge(self, one: Event) -> float:
+        return self.tools[one.tool].gauge_length if one.tool in self.tools else 0.0
 
     def _leads(self, began: tuple[float, ...], one: Event) -> bool:
         """Whether a rapid, with the axes as they are, goes straight up out of the work, or over it."""
@@ -166,8 +168,8 @@ class _At:
             return False
         key = one.tool, one.end[3:]
         if key not in self.over:
-            start, slopes = self._slides(one)
-            self.over[key] = float(np.linalg.solve(slopes, (self.corners - start).T)[2].max())
+            angles = angles_at(self.text.machine, one.end)
+            self.over[key] = float(self.tips.slides(self.corners, angles, self._gauge(one))[:, 2].max())
         over = self.over[key]
         return one.end[2] > over and (began[2] > over or one.end[:2] == began[:2])
 
@@ -285,7 +287,7 @@ def proof_given_for(run: Run, load: Load, stood: list[Stood], text: str) -> Load
     for one in stood:
         radii |= radii_of(one.turning.setup, tools)
     machine = stood[0].turning.machine
-    dialect = dialect_of(machine.control.dialect, plan.dialects)
+    dialect = dialect_in(plan, machine.id)
     frames = [from_table(one.turning.zero_from_work, zero_of(one)) for one in stood]
     given = text_given(text, registers, tools, machine, frames[0], radii, dialect.dwell == "P ms")
     given = replace(given, beside=on_the_control(dialect, text))

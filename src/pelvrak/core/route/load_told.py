@@ -36,7 +36,7 @@ from pelvrak.core.route.load_places import (
     wrong_with_load,
     zero_of,
 )
-from pelvrak.core.route.load_program import PROVE_LOAD, dialect_in, load_program, proof_given_for
+from pelvrak.core.route.load_program import PROVE_LOAD, dialect_for, dialect_in, load_program, proof_given_for
 from pelvrak.core.route.load_report import LoadReport, OrderStep, PlaceReport, RegisterFact
 from pelvrak.core.route.load_variants import cut_otherwise
 from pelvrak.core.route.load_ways import Going, goings, ways_met
@@ -77,8 +77,8 @@ def _told(run: Run, load: Load, reports: dict[str, SetupReport]) -> LoadReport:
     if len(machines) > 1:
         said = f"{load.name} stands on several machines, {' and '.join(machines)}: give each its own load."
         return base.model_copy(update={"findings": (wrong_with_load(setups[0].name, "load.machines", said),)})
-    shifts = load.shifts != "no" and dialect_in(run.plan, machines[0]).shift
-    here, found = stood(run.plan, load, mine, shifts and load.shifts == "places")
+    shifts = load.shifts == "places" and dialect_in(run.plan, machines[0]).shift
+    here, found = stood(run.plan, load, mine, shifts)
     found += [*other.findings, *guests.findings]
     here = [one for one in here if one.turning.zero_on_table is not None]
     if not here:
@@ -107,7 +107,7 @@ def _cut(
 ) -> LoadReport:
     """The order a load is cut in, its program, and what comes of it."""
     here = [one.one for one in places]
-    all_steps = goings(places, passing.shared, reports)
+    all_steps = goings(passing, places, reports)
     planned = [[one.step for one in own] for own in all_steps]
     cuts = [[one.cut for one in own] for own in all_steps]
     machine, over = here[0].turning.machine, load.between == "over" and not load.stops
@@ -267,11 +267,10 @@ def _first_cycle(run: Run, load: Load, here: list[Stood]) -> tuple[str, ...]:
 
 
 def _not_shifted(load: Load, here: list[Stood], dialect: Dialect) -> list[Finding]:
-    """Where a shift was wanted and cannot be."""
+    """Where a shift was wanted and cannot be. dialect: as the load is written."""
     if load.shifts == "no":
         return []
-    called = dialect.subprograms and load.subprograms
-    if not dialect.shift or (load.shifts == "features" and not called):
+    if not dialect.shift or (load.shifts == "features" and not dialect.calls_features):
         said = f"The dialect “{dialect.name}” has no "
         said += "local shift (G52)" if not dialect.shift else "subprograms that could be shifted"
         said += f": {load.name} is written without."
@@ -299,7 +298,7 @@ def _with_program(
     if load.subprograms and several and not dialect.subprograms:
         said = f"The dialect “{dialect.name}” has no subprograms: {load.name} is written out at every place."
         found.append(wrong_with_load(None, "load.no_subprograms", said, "warning"))
-    found += _not_shifted(load, here, dialect)
+    found += _not_shifted(load, here, dialect_for(run.plan, load, told.machine))
     try:
         key, program = load_program(run, load, here, order)
         given = proof_given_for(run, load, here, program.text)

@@ -17,7 +17,7 @@ from pelvrak.core.load.order import Cut, Machine, Step
 from pelvrak.core.machine.index import Turned
 from pelvrak.core.machine.kinematics import Tips, direction_of
 from pelvrak.core.program.compose import Planned
-from pelvrak.core.route.load_checks import Occupied, Standing
+from pelvrak.core.route.load_checks import Occupied
 from pelvrak.core.route.load_neighbours import Passing
 from pelvrak.core.route.load_places import Stood, planned_at, wrong, zero_of
 from pelvrak.core.route.report import SetupReport
@@ -28,35 +28,37 @@ OVER_MM = 5.0
 
 @dataclass(frozen=True)
 class Going:
-    """An operation at a place as the ways to it and from it need it. at: how its work is turned; tip: where
-    it begins, in that plane, mm.
+    """An operation at a place as the ways to it and from it need it. position: how its work is turned; tip:
+    where it begins, in that plane, mm.
     """
 
     one: Stood
     step: Planned
-    at: Turned
+    position: str
     cut: Cut
     tip: Vector
 
+    @property
+    def at(self) -> Turned:
+        """The work as it is turned."""
+        return self.one.turning.turned[self.position]
 
-def goings(
-    places: list[Occupied], shared: dict[str, Standing], reports: dict[str, SetupReport]
-) -> list[list[Going]]:
+
+def goings(passing: Passing, places: list[Occupied], reports: dict[str, SetupReport]) -> list[list[Going]]:
     """All operations of all places, in their order."""
     steps = [planned_at(there.one) for there in places]
     # A probe may set a register as far off as it is let to.
     off = max((s.measured.tolerance for own in steps for s in own if s.measured is not None), default=0.0)
-    # One machine has all of it.
-    over = _Over(Tips(places[0].one.turning.machine), _points(places, shared), OVER_MM + off)
+    over = _Over(passing.tips, _points(passing, places), OVER_MM + off)
     return [
         [_going(there.one, step, reports, over) for step in own]
         for there, own in zip(places, steps, strict=True)
     ]
 
 
-def _points(places: list[Occupied], shared: dict[str, Standing]) -> Floats:
+def _points(passing: Passing, places: list[Occupied]) -> Floats:
     """Points on the table that nothing of what stands on it, or of itself, lies outside of, (n, 3), mm."""
-    out = [one.rides for one in (*places, *shared.values())]
+    out = [passing.boxes.reshape(-1, 3)]
     for there in {there.one.place.setup: there for there in places}.values():
         planned = np.subtract(zero_of(there.one), there.one.shift)
         for piece in there.one.cut.turning.hold.pieces:
@@ -69,7 +71,8 @@ def _going(one: Stood, step: Planned, reports: dict[str, SetupReport], above: _O
     """How long an operation at a place takes, and where the slides stand before, after and over all."""
     own = step.run.partition(":")[2]
     report = next(told for told in reports[one.place.cut_as].operations if told.run == own)
-    at = one.turning.turned.get(report.position or "") or one.turning.turned[""]
+    position = report.position if report.position in one.turning.turned else ""
+    at = one.turning.turned[position]
     moves = step.path.moves
     ends = np.array([moves[0].end, moves[-1].end]) if moves else np.zeros((2, 3))
     if step.path.round is not None:
@@ -88,7 +91,7 @@ def _going(one: Stood, step: Planned, reports: dict[str, SetupReport], above: _O
     if one.first is not None:
         by = np.round(turned(at.local_from_zero, one.shifted), 6) + 0.0
         step = replace(step, shifted=as_vector(by))
-    return Going(one, step, at, cut, tip)
+    return Going(one, step, position, cut, tip)
 
 
 class _Over:
@@ -126,15 +129,12 @@ def ways_met(
 ) -> list[Finding]:
     """What a tool runs into, or comes near to, on its way from place to place: the worst of each tool."""
     worst: dict[int, tuple[float, Finding]] = {}
-    if not order:
-        return []
-    tips = Tips(all_steps[order[0][0]][0].one.turning.machine)
     for (p, a), (q, b) in zip(order, order[1:], strict=False):
         if p == q:
             continue
         one, two = all_steps[p][a], all_steps[q][b]
         level = machine.level(one.cut, two.cut)
-        for depth, finding in _way_met(load, passing, tips, (one, two), level):
+        for depth, finding in _way_met(load, passing, one, two, level):
             tool = two.step.tool.place
             if tool not in worst or depth > worst[tool][0]:
                 worst[tool] = depth, finding
@@ -142,20 +142,18 @@ def ways_met(
 
 
 def _way_met(
-    load: Load, passing: Passing, tips: Tips, between: tuple[Going, Going], level: float
+    load: Load, passing: Passing, one: Going, two: Going, level: float
 ) -> list[tuple[float, Finding]]:
     """From one operation to another at another place, at a height of the slides; how deep with each."""
-    one, two = between
     tool, zero = two.step.tool, np.array(zero_of(two.one))
-    start, slopes = tips(two.at.angles, tool.gauge_length)
+    start, slopes = passing.tips(two.at.angles, tool.gauge_length)
     stands = np.array([[*one.cut.ends[:2], level], [*two.cut.begins[:2], level]])
     local = np.round(moved(two.at.local_from_zero, stands @ slopes.T + start - zero), 6)
     path = as_vector(local[0]), as_vector(local[1])
-    position = next(name for name, at in two.one.turning.turned.items() if at is two.at)
     box = local.min(axis=0), local.max(axis=0)
     out = []
     way = f"on the way from {one.one.place.key} to {two.one.place.key} of {load.name}"
-    for there, facts in passing.met(two.one, position, tool, path, box):
+    for there, facts in passing.met(two.one, two.position, tool, path, box):
         said: list[tuple[float, str]] = []
         if facts["into"]:
             by = f"comes {facts['into']:.2f} mm into {there.stands}"

@@ -9,7 +9,7 @@ import numpy as np
 
 from pelvrak.core.engine.engine import Engine
 from pelvrak.core.engine.step import Kind
-from pelvrak.core.findings import Finding
+from pelvrak.core.findings import Finding, Severity
 from pelvrak.core.geometry.part import as_vector
 from pelvrak.core.program.blocks import Blocks
 from pelvrak.core.program.compose import Head, Planned, composed
@@ -98,31 +98,18 @@ def written(engine: Engine, said: Blocks, dialect: Dialect) -> tuple[str, Progra
 def beyond(run: Run, turning: Turning, program: Program) -> tuple[Finding, ...]:
     """What a program says that its dialect cannot."""
     dialect = dialect_of(turning.machine.control.dialect, run.plan.dialects)
-    name, out = dialect.name, list[Finding]()
-    if turning.setup.features_called and not (dialect.shift and dialect.subprograms):
-        said = f"The dialect “{name}” has no subprograms with a shift: {turning.setup.name} is written"
-        out.append(
-            Finding(
-                code="program.no_shift",
-                severity="warning",
-                setup=turning.setup.name,
-                stage="prove",
-                sentence=f"{said} out at every feature.",
-            )
+    setup, out = turning.setup.name, list[Finding]()
+    if turning.setup.features_called and not dialect.calls_features:
+        said = (
+            f"The dialect “{dialect.name}” has no subprograms with a shift: {setup} is written out at every"
         )
-    return (
-        *out,
-        *(
-            Finding(
-                code="program.dialect",
-                severity="error",
-                setup=turning.setup.name,
-                stage="prove",
-                sentence=(
-                    f"{turning.machine.name} is programmed in the dialect “{name}”: {what}. Plan it"
-                    " otherwise, or name the dialect its control is programmed in."
-                ),
-            )
-            for what in program.beyond
-        ),
-    )
+        out.append(_of_dialect("program.no_shift", "warning", setup, f"{said} feature."))
+    for what in program.beyond:
+        said = f"{turning.machine.name} is programmed in the dialect “{dialect.name}”: {what}."
+        said += " Plan it otherwise, or name the dialect its control is programmed in."
+        out.append(_of_dialect("program.dialect", "error", setup, said))
+    return tuple(out)
+
+
+def _of_dialect(code: str, severity: Severity, setup: str, sentence: str) -> Finding:
+    return Finding(code=code, severity=severity, setup=setup, stage="prove", sentence=sentence)
